@@ -1,0 +1,52 @@
+"""The program behind ./kelvix: each command by its name."""
+from __future__ import annotations
+
+import logging
+import sys
+
+HELP = """kelvix COMMAND
+
+  demo       start with the demo workspace          --data DIR --port N --host H
+  start      start for real use                     --data DIR --port N --host H
+  test       run all tests                          [pytest's own arguments]
+  bench      measure, beside a baseline             [name]
+  shots      refresh docs/screenshots from the demo
+  worker     one more worker for a running Kelvix   --data DIR
+  token      a bearer token for the API, shown once --name X --data DIR
+  sign-in    a new sign-in address                  --data DIR
+"""
+
+
+def main() -> None:
+    command, words = (sys.argv[1] if len(sys.argv) > 1 else "help"), sys.argv[2:]
+    logging.basicConfig(level=logging.INFO, format="%(asctime)s %(levelname)s %(name)s %(message)s")
+    logging.getLogger("httpx2").setLevel(logging.WARNING)
+    match command:
+        case "demo" | "start":
+            from kelvix.commands import serve
+            serve.main(words, demo=command == "demo")
+        case "web" | "practice" | "worker":
+            from kelvix.commands import children
+            getattr(children, command)(words)
+        case "token" | "sign-in":
+            from kelvix.commands import access
+            access.main(command, words)
+        case "test":
+            from kelvix.commands import testing
+            testing.main(words)
+        case "bench":
+            from kelvix.commands import benching
+            benching.main(words)
+        case "shots":
+            from kelvix.commands import shots
+            shots.main(words)
+        case "openapi":
+            from kelvix.commands import openapi
+            openapi.main()
+        case _:
+            print(HELP)
+            sys.exit(0 if command in ("help", "-h", "--help") else 2)
+
+
+if __name__ == "__main__":
+    main()

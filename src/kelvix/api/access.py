@@ -1,0 +1,102 @@
+"""Who calls: a cookie session of the browser, or a bearer token of a script. Every route of the API asks for one."""
+from __future__ import annotations
+
+import time
+from dataclasses import dataclass
+from typing import Annotated
+from urllib.parse import urlsplit
+
+from fastapi import Depends, Request
+
+from kelvix.api.problems import Problem
+from kelvix.engine.engine import Engine
+from kelvix.engine.intake import Intake
+from kelvix.store import people
+from kelvix.store.directory import Space
+from kelvix.store.people import Person
+
+COOKIE = "kelvix"
+REMEMBER = 2.0  # seconds for which a session is taken as it was
+
+
+@dataclass(frozen=True)
+class Caller:
+    """The person, the workspace that their requests are confined to, and the session where there is one."""
+
+    person: Person
+    space: Space
+    engine: Engine
+    session: str | None
+
+    def announce(self, *topics: str) -> None:
+        self.engine.dispatch.announce(self.space.id, *topics)
+
+
+class Sessions:
+    """Sessions and tokens by their secret, remembered for a moment."""
+
+    def __init__(self, engine: Engine):
+        self.engine = engine
+        self._known: dict[tuple[str, str], tuple[float, Person]] = {}
+
+    def person(self, kind: str, secret: str) -> Person | None:
+        known = self._known.get((kind, secret))
+        if known and time.monotonic() - known[0] < REMEMBER:
+            return known[1]
+        home = self.engine.directory.home
+        found = people.by_session(home, secret) if kind == "session" else people.by_token(home, secret)
+        if len(self._known) > 1000:
+            self._known.clear()
+        if found:
+            self._known[(kind, secret)] = (time.monotonic(), found)
+        return found
+
+    def forget(self, secret: str) -> None:
+        self._known.pop(("session", secret), None)
+
+
+def engine_of(request: Request) -> Engine:
+    found: Engine = request.app.state.engine
+    return found
+
+
+def intake_of(request: Request) -> Intake:
+    found: Intake = request.app.state.intake
+    return found
+
+
+def caller(request: Request) -> Caller:
+    """Refuses with 401 without a session or token, with 403 what a foreign page sends."""
+    engine = engine_of(request)
+    sessions: Sessions = request.app.state.sessions
+    scheme, _, token = request.headers.get("authorization", "").partition(" ")
+    if token:
+        person = sessions.person("token", token) if scheme.lower() == "bearer" else None
+        if person is None:
+            raise Problem(401, "This token is not known.", "Make a new one with ./kelvix token --name X.")
+        return Caller(person, engine.directory.open(person.workspace_id), engine, None)
+    cookie = request.cookies.get(COOKIE, "")
+    person = sessions.person("session", cookie) if cookie else None
+    if person is None:
+        raise Problem(401, "You are not signed in.", "Start Kelvix again to get a new sign-in address.")
+    if request.method not in ("GET", "HEAD", "OPTIONS"):
+        refuse_foreign(request)
+    return Caller(person, engine.directory.open(person.workspace_id), engine, cookie)
+
+
+def refuse_foreign(request: Request) -> None:
+    """Besides SameSite=Lax: a browser's write must come from our own origin."""
+    origin = request.headers.get("origin")
+    site = request.headers.get("sec-fetch-site", "same-origin")
+    if (origin and urlsplit(origin).netloc != request.headers.get("host")) or site not in ("same-origin", "none"):
+        raise Problem(403, "This request came from another site.", "Use Kelvix from its own address.")
+
+
+def editor(who: Annotated[Caller, Depends(caller)]) -> Caller:
+    if who.person.role not in ("owner", "editor"):
+        raise Problem(403, "You may look at this, not change it.", "Ask an owner of the workspace to make you an editor.")
+    return who
+
+
+Reader = Annotated[Caller, Depends(caller)]
+Editor = Annotated[Caller, Depends(editor)]

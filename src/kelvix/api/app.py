@@ -1,0 +1,94 @@
+"""The web application: the API, the intake of pushes, and the front end's files."""
+from __future__ import annotations
+
+import secrets
+from collections.abc import AsyncIterator, Awaitable, Callable
+from contextlib import asynccontextmanager
+
+from fastapi import FastAPI, Request
+from fastapi.responses import FileResponse, HTMLResponse, JSONResponse, Response
+from starlette.concurrency import run_in_threadpool
+from starlette.middleware.trustedhost import TrustedHostMiddleware
+
+from kelvix.api import connections, databases, live, problems, runs, session, workflows
+from kelvix.api.access import Sessions
+from kelvix.engine.engine import Engine
+from kelvix.engine.intake import MOST_BYTES, Intake
+from kelvix.settings import TOP
+
+WEB = TOP / "web/dist"
+POLICY = ("default-src 'none'; script-src 'self'; connect-src 'self'; img-src 'self' data:; font-src 'self'; "
+          "style-src 'self' 'nonce-{nonce}'; form-action 'none'; frame-ancestors 'none'; base-uri 'none'; manifest-src 'self'")
+MOST_REQUEST = 8 << 20  # bytes of a request to the API
+
+
+def build(engine: Engine) -> FastAPI:
+    @asynccontextmanager
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        app.state.hub.start()
+        yield
+
+    app = FastAPI(title="Kelvix", version="1", lifespan=lifespan, docs_url=None, redoc_url=None,
+                  openapi_url=None, description="Workflows that capture and mirror. Lists are paged by cursor; errors are "
+                  "problem documents (RFC 9457).")
+    app.state.engine, app.state.intake = engine, Intake(engine)
+    app.state.sessions, app.state.hub = Sessions(engine), live.Hub(engine)
+    for part in (session, databases, connections, workflows, runs, live):
+        app.include_router(part.router)
+    problems.install(app)
+    app.add_middleware(TrustedHostMiddleware, allowed_hosts=[engine.settings.host, "127.0.0.1", "[::1]", "testserver"])
+
+    @app.middleware("http")
+    async def bounds(request: Request, inner: Callable[[Request], Awaitable[Response]]) -> Response:
+        length = request.headers.get("content-length", "0")
+        if not length.isdigit() or int(length) > MOST_REQUEST:
+            return problems.document(413, "This request is too large.", f"Send at most {MOST_REQUEST >> 20} MB.")
+        answer = await inner(request)
+        answer.headers["x-content-type-options"] = "nosniff"
+        answer.headers["referrer-policy"] = "same-origin"
+        return answer
+
+    @app.get("/healthz", include_in_schema=False)
+    def health() -> JSONResponse:
+        """Without sign-in: says only whether the process and its databases answer."""
+        for server in engine.directory.servers.values():
+            server.read(lambda t: t.row("SELECT 1"))
+        return JSONResponse({"state": "good"})
+
+    @app.post("/hooks/{workspace_id}/{watch_id}", include_in_schema=False)
+    async def push(request: Request, workspace_id: int, watch_id: int) -> Response:
+        """Without sign-in: the push proves itself by its signature."""
+        body = b""
+        async for piece in request.stream():
+            body += piece
+            if len(body) > MOST_BYTES:
+                return Response(status_code=413)
+        intake: Intake = app.state.intake
+        h = request.headers
+        return Response(status_code=await run_in_threadpool(
+            intake.push, workspace_id, watch_id, h.get("webhook-id", ""), h.get("webhook-timestamp", ""),
+            h.get("webhook-signature", ""), body))
+
+    @app.get("/assets/{name}", include_in_schema=False)
+    def asset(name: str) -> Response:
+        """Without sign-in: the front end's own files, whose names hold a digest of their content."""
+        file = WEB / "assets" / name
+        if "/" in name or not file.is_file():
+            return Response(status_code=404)
+        return FileResponse(file, headers={"cache-control": "public, max-age=31536000, immutable"})
+
+    @app.get("/api/{rest:path}", include_in_schema=False)
+    def no_such_route(rest: str) -> Response:
+        return problems.document(404, "There is nothing at this address.")
+
+    @app.get("/{rest:path}", include_in_schema=False)
+    def screen(rest: str) -> Response:
+        """Without sign-in: the empty page; all that it shows, it asks of the API."""
+        file = WEB / "index.html"
+        if not file.is_file():
+            return HTMLResponse("The front end is not built: start with ./kelvix.", 503)
+        nonce = secrets.token_urlsafe(16)
+        return HTMLResponse(file.read_text().replace("__NONCE__", nonce), headers={
+            "content-security-policy": POLICY.format(nonce=nonce), "cache-control": "no-store"})
+
+    return app

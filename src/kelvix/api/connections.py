@@ -1,0 +1,236 @@
+"""Connections: asking for access, what each can see, where it is used."""
+from __future__ import annotations
+
+import secrets
+from datetime import datetime
+
+from fastapi import APIRouter, Request
+from fastapi.responses import RedirectResponse
+from pydantic import BaseModel, Field
+
+from kelvix.api.access import Caller, Editor, Reader
+from kelvix.api.problems import Problem
+from kelvix.connectors.contract import Passing, Sight, Standing
+from kelvix.store import connections, workflows
+from kelvix.store.connections import Connection
+
+router = APIRouter(prefix="/api/v1", tags=["connections"])
+
+
+class CarriedOut(BaseModel):
+    key: str
+    name: list[str]
+    type: str
+
+
+class AppOut(BaseModel):
+    """An app that can be connected, in its own words."""
+
+    code: str
+    name: str
+    monogram: str
+    container_word: str
+    containers_word: str
+    item_word: str
+    items_word: str
+    event_words: str
+    fields: list[CarriedOut]
+    proposed: list[tuple[str, str]]
+    address: str
+
+
+class ConnectionOut(BaseModel):
+    id: int
+    app: str
+    name: str
+    account: str
+    state: str
+    reason: str | None
+    expires_at: datetime | None
+    used_by: list[str] = []
+
+
+class ContainerOut(BaseModel):
+    id: str
+    name: str
+    items: int
+    link: str
+
+
+class SightOut(BaseModel):
+    """What a connection sees now. `finding` is good, refused, nothing_shared, all_empty or no_answer; `sentence` says what
+    that means, `advice` what to do."""
+
+    finding: str
+    sentence: str
+    advice: str
+    account: str
+    shared: list[ContainerOut]
+    not_shared: list[str]
+
+
+class ConsentIn(BaseModel):
+    app: str
+    connection: int | None = Field(None, description="renew or widen this one instead of making another")
+
+
+class ConsentOut(BaseModel):
+    address: str
+
+
+class NameIn(BaseModel):
+    name: str = Field(min_length=1, max_length=200)
+
+
+class LinkIn(BaseModel):
+    link: str = Field(max_length=2000)
+
+
+def _get(who: Caller, connection_id: int) -> Connection:
+    found = who.space.read(lambda t: connections.get(t, who.space.id, connection_id))
+    if found is None:
+        raise LookupError("there is no such connection")
+    return found
+
+
+def _out(c: Connection, used_by: list[str]) -> ConnectionOut:
+    return ConnectionOut(id=c.id, app=c.app, name=c.name, account=c.account, state=c.state, reason=c.reason,
+                         expires_at=c.expires_at, used_by=used_by)
+
+
+@router.get("/apps")
+def list_apps(who: Reader) -> list[AppOut]:
+    return [AppOut(code=a.code, name=a.name, monogram=a.monogram, container_word=a.container_word,
+                   containers_word=a.containers_word, item_word=a.item_word, items_word=a.items_word,
+                   event_words=a.event_words, proposed=list(a.proposed), address=who.engine.settings.practice_address,
+                   fields=[CarriedOut(key=f.key, name=list(f.name), type=f.type) for f in a.fields])
+            for a in who.engine.apps.values()]
+
+
+@router.get("/connections")
+def list_connections(who: Reader) -> list[ConnectionOut]:
+    kept = who.space.read(lambda t: connections.every(t, who.space.id))
+    flows = who.space.read(lambda t: workflows.every(t, who.space.id))
+    return [_out(c, [w.name for w in flows if w.draft.when.connection == c.id]) for c in kept]
+
+
+@router.post("/connections/consent")
+def ask_for_consent(who: Editor, body: ConsentIn) -> ConsentOut:
+    """The address of the app's consent window. The answer is taken only in the session that asked."""
+    if who.session is None:
+        raise Problem(403, "Access is asked for in the browser.", "Sign in and open Connections.")
+    app = who.engine.apps.get(body.app)
+    if app is None:
+        raise LookupError("there is no such app")
+    already: tuple[str, ...] = ()
+    if body.connection is not None:
+        _get(who, body.connection)
+        try:
+            _, token = who.engine.access(who.space, body.connection)
+            already = tuple(c.id for c in app.look(token).shared)
+        except (Passing, Standing):
+            already = ()
+    state, verifier = secrets.token_urlsafe(32), secrets.token_urlsafe(48)
+    connections.begin_consent(who.space, who.engine.vault, state, who.session, body.app, body.connection, verifier)
+    return ConsentOut(address=app.consent_address(_redirect(who), state, verifier, already))
+
+
+def _redirect(who: Caller) -> str:
+    return f"{who.engine.settings.address}/api/v1/connections/callback"
+
+
+@router.get("/connections/callback", include_in_schema=False)
+def take_consent(who: Editor, request: Request, state: str = "", code: str = "", error: str = "") -> RedirectResponse:
+    """Where the app's consent window returns to. Leads on to the connection, or to what went wrong."""
+    asked = connections.end_consent(who.space, who.engine.vault, state, who.session or "")
+    if asked is None:
+        return RedirectResponse("/connections?said=unknown", 303)
+    if error or not code:
+        return RedirectResponse("/connections?said=refused", 303)
+    app = who.engine.apps[asked.app]
+    try:
+        grant = app.exchange(_redirect(who), code, asked.verifier)
+        account = app.look(grant.token).account
+    except (Passing, Standing):
+        return RedirectResponse("/connections?said=failed", 303)
+    made = connections.save(who.space, who.engine.vault, asked.connection_id, app.code, f"{app.name} of {account}", account,
+                            grant.token, grant.expires_in)
+    who.announce("connections")
+    return RedirectResponse(f"/connections/{made}", 303)
+
+
+@router.get("/connections/{connection_id}")
+def get_connection(who: Reader, connection_id: int) -> ConnectionOut:
+    flows = who.space.read(lambda t: workflows.every(t, who.space.id))
+    return _out(_get(who, connection_id), [w.name for w in flows if w.draft.when.connection == connection_id])
+
+
+@router.patch("/connections/{connection_id}")
+def rename_connection(who: Editor, connection_id: int, body: NameIn) -> ConnectionOut:
+    if not connections.rename(who.space, connection_id, body.name):
+        raise LookupError("there is no such connection")
+    who.announce("connections")
+    return get_connection(who, connection_id)
+
+
+@router.delete("/connections/{connection_id}", status_code=204)
+def remove_connection(who: Editor, connection_id: int) -> None:
+    used = [w.name for w in who.space.read(lambda t: workflows.every(t, who.space.id))
+            if w.state == "on" and w.draft.when.connection == connection_id]
+    if used:
+        raise Problem(409, f"This connection is in use by {', '.join(used)}.", "Turn that off first.")
+    if not connections.remove(who.space, connection_id):
+        raise LookupError("there is no such connection")
+    who.announce("connections")
+
+
+def _finding(sight: Sight, app_name: str, many: str, items: str) -> tuple[str, str, str]:
+    if not sight.shared:
+        return ("nothing_shared", f"{app_name} accepts this connection, but no {many} were shared with it.",
+                f"Widen it, and tick the {many} that Kelvix may see.")
+    if not any(c.items for c in sight.shared):
+        return ("all_empty", f"What is shared is empty: there are no {items} in it yet.",
+                f"Share other {many} as well, or make the first of the {items}.")
+    return "good", f"{app_name} answers, and shows what is shared.", ""
+
+
+@router.get("/connections/{connection_id}/sight")
+def look(who: Reader, connection_id: int) -> SightOut:
+    """Asks the app, now."""
+    kept = _get(who, connection_id)
+    app = who.engine.apps[kept.app]
+    try:
+        _, token = who.engine.access(who.space, connection_id)
+        sight = app.look(token)
+    except Standing as failure:
+        who.engine.note_failure(who.space, connection_id, failure)
+        return SightOut(finding="refused", sentence=f"{app.name} refuses this connection: its access was taken away or has run out.",
+                        advice="Renew it; what was ticked before is ticked again.", account=kept.account, shared=[], not_shared=[])
+    except Passing as failure:
+        return SightOut(finding="no_answer", sentence=f"{failure}.", advice="Nothing is lost; look again in a moment.",
+                        account=kept.account, shared=[], not_shared=[])
+    if kept.state == "refused":
+        who.space.transact(lambda t: connections.mark(t, who.space.id, connection_id, "good", None))
+        who.announce("connections")
+    finding, sentence, advice = _finding(sight, app.name, app.containers_word, app.items_word)
+    return SightOut(finding=finding, sentence=sentence, advice=advice, account=sight.account,
+                    shared=[ContainerOut(**c.__dict__) for c in sight.shared], not_shared=list(sight.not_shared))
+
+
+@router.post("/connections/{connection_id}/container")
+def container_of_link(who: Reader, connection_id: int, body: LinkIn) -> ContainerOut:
+    """The container that a pasted link means. 422 where it is not understood, 409 where it is not shared."""
+    kept = _get(who, connection_id)
+    app = who.engine.apps[kept.app]
+    wanted = app.container_of_link(body.link)
+    if wanted is None:
+        raise Problem(422, f"This is not a link to a {app.container_word} in {app.name}.",
+                      f"Open the {app.container_word} in {app.name} and copy its address.")
+    _, token = who.engine.access(who.space, connection_id)
+    for container in app.look(token).shared:
+        if container.id == wanted:
+            return ContainerOut(**container.__dict__)
+    raise Problem(409, f"This {app.container_word} is not shared with “{kept.name}”.",
+                  "Widen the connection and tick it.", about="container")
+
+

@@ -1,0 +1,380 @@
+"""Databases, their fields, their records, and undoing changes."""
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Header, Query
+from pydantic import BaseModel, Field
+
+from kelvix.api.access import Caller, Editor, Reader
+from kelvix.api.idempotency import once
+from kelvix.api.problems import Problem
+from kelvix.core.schema import Database
+from kelvix.core.values import Type, Unfit, Value, Wire, coerce, from_wire
+from kelvix.store import changes, databases, records, runs
+from kelvix.store.changes import Change
+from kelvix.store.database_server import Transaction
+from kelvix.store.databases import NewField
+from kelvix.store.records import Origin, Record
+
+router = APIRouter(prefix="/api/v1", tags=["databases"])
+
+
+class ChoiceOut(BaseModel):
+    id: str
+    name: str
+
+
+class FieldOut(BaseModel):
+    """Field 0 is the records' text."""
+
+    id: int
+    name: str
+    type: Type
+    required: bool
+    choices: list[ChoiceOut]
+
+
+class DatabaseOut(BaseModel):
+    id: int
+    name: str
+    fields: list[FieldOut]
+    records: int | None = None
+
+
+class NewFieldIn(BaseModel):
+    name: str = Field(max_length=200, examples=["Received"])
+    type: Type
+    required: bool = False
+    choices: list[str] = []
+
+    def plain(self) -> NewField:
+        return NewField(self.name, self.type, self.required, tuple(self.choices))
+
+
+class DatabaseIn(BaseModel):
+    name: str = Field(max_length=200, examples=["Enquiries"])
+    fields: list[NewFieldIn] = []
+
+
+class FieldChange(BaseModel):
+    name: str | None = Field(None, max_length=200)
+    required: bool | None = None
+    choices: list[str] | None = None
+
+
+class NameIn(BaseModel):
+    name: str = Field(max_length=200)
+
+
+class RecordOut(BaseModel):
+    """`values` are by field id, in their JSON form; a choice is given by its id."""
+
+    id: int
+    version: int
+    created_at: datetime
+    changed_at: datetime
+    values: dict[str, Wire]
+
+
+class RecordsOut(BaseModel):
+    records: list[RecordOut]
+    next: int | None
+
+
+class ValuesIn(BaseModel):
+    """What is not named is left as it is."""
+
+    values: dict[str, Wire] = Field(examples=[{"1": "Quote for a tremulant"}])
+
+
+class ChangeOut(BaseModel):
+    """`by` says who or what made the change; `run` where it was a run."""
+
+    seq: int
+    kind: str
+    at: datetime
+    by: str
+    run: int | None
+    item: str | None
+    before: dict[str, Wire] | None
+    after: dict[str, Wire] | None
+
+
+class OriginOut(BaseModel):
+    """Where a value came from: in words, with the run where there is one."""
+
+    words: str
+    at: datetime
+    run: int | None
+
+
+class RecordDetail(BaseModel):
+    record: RecordOut
+    database: DatabaseOut
+    origins: dict[str, OriginOut]
+    captured: OriginOut | None
+    source_link: str | None
+    history: list[ChangeOut]
+
+
+class Written(BaseModel):
+    """The record, and the number under which the change can be undone."""
+
+    record: RecordOut
+    change: int
+
+
+def database_out(d: Database, count: int | None = None) -> DatabaseOut:
+    return DatabaseOut(id=d.id, name=d.name, records=count, fields=[
+        FieldOut(id=f.id, name=f.name, type=f.type, required=f.required,
+                 choices=[ChoiceOut(id=c.id, name=c.name) for c in f.choices]) for f in d.fields])
+
+
+def record_out(r: Record) -> RecordOut:
+    return RecordOut(id=r.id, version=r.version, created_at=r.created_at, changed_at=r.changed_at, values=records.wire(r.values))
+
+
+def _database(who: Caller, database_id: int) -> Database:
+    found = who.space.read(lambda t: databases.get(t, who.space.id, database_id))
+    if found is None:
+        raise LookupError("there is no such database")
+    return found
+
+
+def origin_of(who: Caller) -> Origin:
+    return Origin(person=who.person.name, token=None if who.session else "a script")
+
+
+def check_values(who: Caller, database: Database, given: dict[str, Wire], whole: bool) -> dict[int, Value]:
+    """Values for a record as its fields keep them. Raises Problem with a sentence for each field that does not fit."""
+    values: dict[int, Value] = {}
+    wrong: dict[str, str] = {}
+    for key, wire in given.items():
+        field = database.field(int(key)) if key.isdigit() else None
+        if field is None:
+            raise Problem(422, f"{database.name} has no field with the id {key}.", "It may have been taken away meanwhile.")
+        try:
+            try:
+                value = from_wire(wire, field.type)
+            except Unfit:
+                value = wire if isinstance(wire, (str, bool)) else None
+            values[field.id] = coerce(value, field.type, who.space.zone, field.choices)
+        except Unfit as unfit:
+            wrong[key] = str(unfit)
+    for field in database.fields:
+        if field.required and (field.id in values or whole) and values.get(field.id) is None and str(field.id) not in wrong:
+            wrong[str(field.id)] = f"{field.name} must be filled"
+    if wrong:
+        raise Problem(422, "Some values do not fit.", "; ".join(wrong.values()), fields=wrong)
+    return values
+
+
+@router.get("/databases")
+def list_databases(who: Reader) -> list[DatabaseOut]:
+    def work(t: Transaction) -> list[DatabaseOut]:
+        return [database_out(d, databases.count(t, d.id)) for d in databases.load(t, who.space.id).values()]
+    return who.space.read(work)
+
+
+@router.post("/databases", status_code=201)
+def create_database(who: Editor, body: DatabaseIn) -> DatabaseOut:
+    made = databases.create(who.space, body.name, tuple(f.plain() for f in body.fields))
+    who.announce("databases")
+    return database_out(made, 0)
+
+
+@router.get("/databases/{database_id}")
+def get_database(who: Reader, database_id: int) -> DatabaseOut:
+    found = _database(who, database_id)
+    return database_out(found, who.space.read(lambda t: databases.count(t, database_id)))
+
+
+@router.patch("/databases/{database_id}")
+def rename_database(who: Editor, database_id: int, body: NameIn) -> DatabaseOut:
+    if not databases.rename(who.space, database_id, body.name):
+        raise LookupError("there is no such database")
+    who.announce("databases")
+    return get_database(who, database_id)
+
+
+@router.delete("/databases/{database_id}", status_code=204)
+def delete_database(who: Editor, database_id: int) -> None:
+    """Into the trash: its records are kept."""
+    if not databases.set_deleted(who.space, database_id, True):
+        raise LookupError("there is no such database")
+    who.announce("databases")
+
+
+@router.post("/databases/{database_id}/restore")
+def restore_database(who: Editor, database_id: int) -> DatabaseOut:
+    if not databases.set_deleted(who.space, database_id, False):
+        raise LookupError("there is no such database in the trash")
+    who.announce("databases")
+    return get_database(who, database_id)
+
+
+@router.post("/databases/{database_id}/fields", status_code=201)
+def add_field(who: Editor, database_id: int, body: NewFieldIn) -> FieldOut:
+    made = databases.add_field(who.space, _database(who, database_id), body.plain())
+    who.announce("databases")
+    return database_out(Database(0, "", (made,))).fields[0]
+
+
+@router.patch("/databases/{database_id}/fields/{field_id}")
+def change_field(who: Editor, database_id: int, field_id: int, body: FieldChange) -> DatabaseOut:
+    databases.change_field(who.space, _database(who, database_id), field_id, body.name, body.required,
+                           None if body.choices is None else tuple(body.choices))
+    who.announce("databases")
+    return get_database(who, database_id)
+
+
+@router.delete("/databases/{database_id}/fields/{field_id}", status_code=204)
+def remove_field(who: Editor, database_id: int, field_id: int) -> None:
+    """Its values are kept, and come back with it."""
+    databases.set_field_state(who.space, _database(who, database_id), field_id, True)
+    who.announce("databases")
+
+
+@router.post("/databases/{database_id}/fields/{field_id}/restore")
+def restore_field(who: Editor, database_id: int, field_id: int) -> DatabaseOut:
+    databases.set_field_state(who.space, _database(who, database_id), field_id, False)
+    who.announce("databases")
+    return get_database(who, database_id)
+
+
+@router.get("/databases/{database_id}/records")
+def list_records(who: Reader, database_id: int, before: int | None = None,
+                 limit: Annotated[int, Query(ge=1, le=500)] = 100) -> RecordsOut:
+    """The newest first. `next` is the cursor of the following page: give it as `before`."""
+    database = _database(who, database_id)
+    found = who.space.read(lambda t: records.newest(t, database, limit, before))
+    return RecordsOut(records=[record_out(r) for r in found], next=found[-1].id if len(found) == limit else None)
+
+
+@router.post("/databases/{database_id}/records", status_code=201)
+def add_record(who: Editor, database_id: int, body: ValuesIn,
+               idempotency_key: Annotated[str | None, Header(max_length=200)] = None) -> Written:
+    database = _database(who, database_id)
+    values = check_values(who, database, body.values, whole=True)
+
+    def work(t: Transaction) -> dict[str, Any]:
+        record_id, seq = records.add(t, who.space.id, database, values, origin_of(who))
+        made = records.get(t, database, record_id)
+        assert made
+        return Written(record=record_out(made), change=seq).model_dump(mode="json")
+
+    answer = once(who, idempotency_key, work)
+    who.announce(f"records:{database_id}")
+    return Written.model_validate(answer)
+
+
+def _version(if_match: str | None) -> int:
+    plain = (if_match or "").strip().strip('"')
+    if not plain.isdigit():
+        raise Problem(428, "Say which version of the record you saw.", 'Send it as If-Match: "3".')
+    return int(plain)
+
+
+@router.patch("/databases/{database_id}/records/{record_id}")
+def change_record(who: Editor, database_id: int, record_id: int, body: ValuesIn,
+                  if_match: Annotated[str | None, Header()] = None) -> Written:
+    """`If-Match` names the version that was seen; a record that was changed since answers 412 and shows itself."""
+    database = _database(who, database_id)
+    values = check_values(who, database, body.values, whole=False)
+    saw = _version(if_match)
+
+    def work(t: Transaction) -> tuple[int, Record | None]:
+        seq = records.update(t, who.space.id, database, record_id, saw, values, origin_of(who))
+        return seq, records.get(t, database, record_id)
+    seq, now = who.space.transact(work)
+    assert now
+    who.announce(f"records:{database_id}")
+    return Written(record=record_out(now), change=seq)
+
+
+@router.delete("/databases/{database_id}/records/{record_id}")
+def delete_record(who: Editor, database_id: int, record_id: int) -> dict[str, int]:
+    """Into the trash. Answers with the number under which this can be undone."""
+    database = _database(who, database_id)
+    seq = who.space.transact(lambda t: records.set_deleted(t, who.space.id, database, record_id, True, origin_of(who)))
+    who.announce(f"records:{database_id}")
+    return {"change": seq}
+
+
+@router.get("/databases/{database_id}/records/{record_id}")
+def get_record(who: Reader, database_id: int, record_id: int) -> RecordDetail:
+    """A record with its history, and where each of its values came from."""
+    database = _database(who, database_id)
+
+    def work(t: Transaction) -> tuple[Record | None, list[Change]]:
+        return records.get(t, database, record_id), changes.of_record(t, who.space.id, database_id, record_id)
+    record, history = who.space.read(work)
+    if record is None:
+        raise LookupError("there is no such record")
+    origins = {key: _origin(change, key) for key, change in changes.origins(history).items()}
+    first = history[0] if history else None
+    item = who.space.read(lambda t: runs.item(t, who.space.id, first.origin["run"])) if first and "run" in first.origin else None
+    return RecordDetail(record=record_out(record), database=database_out(database), origins=origins,
+                        captured=_origin(first, None) if first else None, source_link=item.get("link") if item else None,
+                        history=[_change_out(c) for c in reversed(history)])
+
+
+def _by(change: Change) -> str:
+    origin = change.origin
+    who = origin.get("person") or "a workflow"
+    if "undoes" in origin:
+        return f"{who}, undoing"
+    if "run" in origin:
+        return "a workflow"
+    return f"{who}, in the capture line" if origin.get("capture") else f"{who}, by script" if origin.get("token") else who
+
+
+def _origin(change: Change, key: str | None) -> OriginOut:
+    filled = change.origin.get("filled", {}).get(key) if key else change.origin.get("item")
+    return OriginOut(words=filled or _by(change), at=change.at, run=change.origin.get("run"))
+
+
+def _change_out(c: Change) -> ChangeOut:
+    return ChangeOut(seq=c.seq, kind=c.kind, at=c.at, by=_by(c), run=c.origin.get("run"), item=c.origin.get("item"),
+                     before=c.before, after=c.after)
+
+
+@router.post("/changes/{seq}/undo")
+def undo_change(who: Editor, seq: int) -> dict[str, int]:
+    change = who.space.read(lambda t: changes.get(t, who.space.id, seq))
+    if change is None:
+        raise LookupError("there is no such change")
+    made = who.space.transact(lambda t: changes.undo(t, who.space.id, seq, Origin(person=who.person.name, undoes=seq)))
+    who.announce(f"records:{change.database_id}")
+    return {"change": made}
+
+
+class CaptureIn(BaseModel):
+    database: int
+    text: str = Field(min_length=1, max_length=4_000_000, examples=["Order reed leather from Tannery Wick"])
+
+
+@router.post("/capture", status_code=201)
+def capture(who: Editor, body: CaptureIn, idempotency_key: Annotated[str | None, Header(max_length=200)] = None) -> Written:
+    """The capture line: the first line becomes the record's title, more lines its text."""
+    database = _database(who, body.database)
+    first, _, rest = body.text.strip().partition("\n")
+    given: dict[str, Wire] = {str(database.fields[0].id): first.strip()}
+    if rest.strip():
+        given["0"] = rest.strip()
+    needed = [f.name for f in database.fields[1:] if f.required]
+    if needed:
+        raise Problem(422, f"A record of {database.name} also needs {', '.join(needed)}.", "Add it in the database itself.")
+    values = check_values(who, database, given, whole=True)
+
+    def work(t: Transaction) -> dict[str, Any]:
+        record_id, seq = records.add(t, who.space.id, database, values, Origin(person=who.person.name, capture=True))
+        made = records.get(t, database, record_id)
+        assert made
+        return Written(record=record_out(made), change=seq).model_dump(mode="json")
+
+    answer = once(who, idempotency_key, work)
+    who.announce(f"records:{database.id}")
+    return Written.model_validate(answer)

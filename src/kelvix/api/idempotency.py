@@ -1,0 +1,28 @@
+"""Idempotency-Key: a write that is sent twice is carried out once, and answered alike."""
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from typing import Any
+
+from kelvix.api.access import Caller
+from kelvix.store.database_server import Transaction
+from kelvix.store.secrets import digest
+
+
+def once(who: Caller, key: str | None, work: Callable[[Transaction], dict[str, Any]]) -> dict[str, Any]:
+    """Run `work` in a transaction, unless this caller's key was seen: then give the earlier answer."""
+    if key is None:
+        return who.space.transact(work)
+    mine = digest("idempotency", who.person.id, key)
+
+    def guarded(t: Transaction) -> dict[str, Any]:
+        if not t.row("INSERT IGNORE INTO idempotency (workspace_id, digest) VALUES (%s,%s) RETURNING digest",
+                     (who.space.id, mine)):
+            known = t.row("SELECT answer FROM idempotency WHERE workspace_id=%s AND digest=%s", (who.space.id, mine))
+            return dict(json.loads(known["answer"])) if known else {}
+        answer = work(t)
+        t.execute("UPDATE idempotency SET answer=%s WHERE workspace_id=%s AND digest=%s",
+                  (json.dumps(answer), who.space.id, mine))
+        return answer
+    return who.space.transact(guarded)

@@ -1,0 +1,97 @@
+"""Errors as problem documents (RFC 9457): what happened, what it means, what to do."""
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse
+from pydantic import ValidationError
+from starlette.exceptions import HTTPException
+
+from kelvix.connectors.contract import Passing, Standing
+from kelvix.core.values import Unfit
+from kelvix.core.workflow import BadDocument
+from kelvix.engine.switch import NotReady
+from kelvix.store.changes import CannotUndo
+from kelvix.store.databases import Refused
+from kelvix.store.records import Stale, wire
+from kelvix.store.workflows import StaleDraft
+
+
+class Problem(Exception):
+    """To be raised by routes. `more` is added to the document."""
+
+    def __init__(self, status: int, title: str, detail: str = "", **more: Any):
+        super().__init__(title)
+        self.status, self.title, self.detail, self.more = status, title, detail, more
+
+
+def document(status: int, title: str, detail: str = "", **more: Any) -> JSONResponse:
+    return JSONResponse({"type": "about:blank", "status": status, "title": title, "detail": detail, **more}, status,
+                        media_type="application/problem+json")
+
+
+def _sentence(text: str) -> str:
+    return text[:1].upper() + text[1:] + ("" if text.endswith((".", "?")) else ".")
+
+
+def install(app: FastAPI) -> None:
+    """Turn the errors of the layers below into problem documents."""
+
+    @app.exception_handler(Problem)
+    async def ours(_: Request, problem: Problem) -> JSONResponse:
+        return document(problem.status, problem.title, problem.detail, **problem.more)
+
+    @app.exception_handler(HTTPException)
+    async def plain(_: Request, error: HTTPException) -> JSONResponse:
+        said = {404: "There is nothing at this address.", 405: "This address does not take that kind of request."}
+        return document(error.status_code, said.get(error.status_code, _sentence(str(error.detail))))
+
+    @app.exception_handler(RequestValidationError)
+    async def invalid(_: Request, error: RequestValidationError) -> JSONResponse:
+        return document(422, "The request is not formed as it should be.", "; ".join(
+            f"{' › '.join(str(p) for p in e['loc'])}: {e['msg']}" for e in error.errors()[:5]))
+
+    @app.exception_handler(ValidationError)
+    async def invalid_document(_: Request, error: ValidationError) -> JSONResponse:
+        return document(422, "The workflow is not formed as it should be.", "; ".join(
+            f"{' › '.join(str(p) for p in e['loc'])}: {e['msg']}" for e in error.errors()[:5]))
+
+    for kind in (Refused, BadDocument, Unfit):
+        @app.exception_handler(kind)
+        async def refused(_: Request, error: Exception) -> JSONResponse:
+            return document(422, _sentence(str(error)))
+
+    @app.exception_handler(LookupError)
+    async def missing(_: Request, error: LookupError) -> JSONResponse:
+        return document(404, "There is no such thing here." if not error.args else _sentence(str(error.args[0])),
+                        "It may have been deleted, or it belongs to another workspace.")
+
+    @app.exception_handler(Stale)
+    async def stale(_: Request, error: Stale) -> JSONResponse:
+        return document(412, "This record was changed meanwhile.",
+                        "What you typed is kept here; look at the record as it is now, then save again.",
+                        version=error.record.version, values=wire(error.record.values))
+
+    @app.exception_handler(StaleDraft)
+    async def stale_draft(_: Request, error: StaleDraft) -> JSONResponse:
+        return document(412, _sentence(str(error)), "Load it anew to see what was changed; your edits stay here until you do.")
+
+    @app.exception_handler(CannotUndo)
+    async def cannot_undo(_: Request, error: CannotUndo) -> JSONResponse:
+        return document(409, "This can no longer be undone.", _sentence(str(error)))
+
+    @app.exception_handler(NotReady)
+    async def not_ready(_: Request, error: NotReady) -> JSONResponse:
+        return document(409, "This workflow is not ready to be turned on.", _sentence(str(error)),
+                        findings=[{"line": f.line, "field": f.field, "sentence": f.sentence} for f in error.findings])
+
+    @app.exception_handler(Passing)
+    async def passing(_: Request, error: Passing) -> JSONResponse:
+        return document(503, _sentence(str(error)), "Try again in a moment.")
+
+    @app.exception_handler(Standing)
+    async def standing(_: Request, error: Standing) -> JSONResponse:
+        advice = {"access": "Open the connection and renew it.", "container": "Open the connection and share it."}
+        return document(409, _sentence(str(error)), advice.get(error.about, ""), about=error.about)

@@ -1,0 +1,112 @@
+"""Runs: the list, one with every line's input and output, undoing, and running again."""
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Query
+from pydantic import BaseModel
+
+from kelvix.api.access import Editor, Reader
+from kelvix.api.problems import Problem
+from kelvix.core.workflow import Workflow
+from kelvix.engine import undoing
+from kelvix.store import databases, runs, workflows
+from kelvix.store.database_server import Transaction
+from kelvix.store.runs import Run, RunLine
+
+router = APIRouter(prefix="/api/v1", tags=["runs"])
+
+
+class RunLineOut(BaseModel):
+    line: str
+    outcome: str
+    input: Any
+    output: Any
+    at: datetime
+
+
+class RunOut(BaseModel):
+    id: int
+    workflow_id: int
+    workflow: str
+    number: int
+    kind: str
+    only_line: str | None
+    state: str
+    item_id: str
+    title: str | None
+    problem: str | None
+    problem_line: str | None
+    attempts: int
+    created_at: datetime
+    finished_at: datetime | None
+    undone_at: datetime | None
+    lines: list[RunLineOut]
+
+
+class RunsOut(BaseModel):
+    runs: list[RunOut]
+    next: int | None
+
+
+class RunDetail(BaseModel):
+    """`document` is the version that ran; `field_names` names the fields by their id."""
+
+    run: RunOut
+    document: Workflow
+    item: dict[str, Any] | None
+    field_names: dict[str, str]
+
+
+class UndoneOut(BaseModel):
+    undone: int
+    kept: list[str]
+
+
+def _out(r: Run, lines: dict[str, RunLine]) -> RunOut:
+    problem = r.problem or {}
+    return RunOut(id=r.id, workflow_id=r.workflow_id, workflow=r.workflow, number=r.number, kind=r.kind, only_line=r.only_line,
+                  state=r.state, item_id=r.item_id, title=r.title, problem=problem.get("sentence"),
+                  problem_line=problem.get("line"), attempts=r.attempts, created_at=r.created_at, finished_at=r.finished_at,
+                  undone_at=r.undone_at, lines=[RunLineOut(**ln.__dict__) for ln in lines.values()])
+
+
+@router.get("/runs")
+def list_runs(who: Reader, workflow: int | None = None, state: str | None = None, before: int | None = None,
+              limit: Annotated[int, Query(ge=1, le=200)] = 50) -> RunsOut:
+    """The newest first. `next` is the cursor of the following page."""
+    def work(t: Transaction) -> RunsOut:
+        found = runs.page(t, who.space.id, workflow, state, before, limit)
+        lines = runs.lines(t, who.space.id, [r.id for r in found])
+        return RunsOut(runs=[_out(r, lines[r.id]) for r in found], next=found[-1].id if len(found) == limit else None)
+    return who.space.read(work)
+
+
+@router.get("/runs/{run_id}")
+def get_run(who: Reader, run_id: int) -> RunDetail:
+    def work(t: Transaction) -> RunDetail:
+        found = runs.get(t, who.space.id, run_id)
+        if found is None:
+            raise LookupError("there is no such run")
+        _, document = workflows.version(t, who.space.id, found.version_id)
+        names = {str(f.id): f.name for d in databases.load(t, who.space.id).values() for f in d.fields}
+        return RunDetail(run=_out(found, runs.lines(t, who.space.id, [run_id])[run_id]), document=document,
+                         item=runs.item(t, who.space.id, run_id), field_names=names)
+    return who.space.read(work)
+
+
+@router.post("/runs/{run_id}/undo")
+def undo_run(who: Editor, run_id: int) -> UndoneOut:
+    """Put what a run added into the trash. A record that was edited since stays, and is said."""
+    done = undoing.undo_run(who.engine, who.space, run_id, who.person.name)
+    return UndoneOut(undone=done.undone, kept=list(done.kept))
+
+
+@router.post("/runs/{run_id}/again", status_code=202)
+def run_again(who: Editor, run_id: int) -> dict[str, str]:
+    """Take a failed run up again, after its last finished line."""
+    if not who.space.transact(lambda t: runs.again(t, who.space.id, run_id)):
+        raise Problem(409, "Only a failed run can be run again.", "Try the sample again instead.")
+    who.announce("ready", "runs")
+    return {"state": "waiting"}

@@ -1,0 +1,469 @@
+"""Workflows: drafts, samples, rehearsal, trying, turning on and off, and where an item is."""
+from __future__ import annotations
+
+import secrets
+from datetime import UTC, datetime
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Header
+from pydantic import BaseModel, Field
+
+from kelvix.api.access import Caller, Editor, Reader
+from kelvix.api.problems import Problem
+from kelvix.connectors.contract import Passing, Standing
+from kelvix.core import rehearsal
+from kelvix.core.conditions import OPERATORS
+from kelvix.core.filling import Remedy
+from kelvix.core.rehearsal import CellState, Surroundings
+from kelvix.core.schema import Database
+from kelvix.core.values import Unfit, Value, Wire, as_text, coerce, shorten, to_wire
+from kelvix.core.workflow import OPERATOR_WORDS, Add, FieldFilling, When, Workflow, check_shape
+from kelvix.engine import sampling, switch, whereabouts
+from kelvix.store import runs, watches, workflows
+from kelvix.store.database_server import Transaction
+from kelvix.store.watches import Watch
+from kelvix.store.workflows import Kept, Sample
+
+router = APIRouter(prefix="/api/v1", tags=["workflows"])
+SHOWN = 300  # characters of a value in a rehearsal's answer
+
+
+class WatchOut(BaseModel):
+    """How a workflow that is on listens. `pushed` says whether the app tells at once."""
+
+    pushed: bool
+    next_check_at: datetime
+    last_check_at: datetime | None
+    problem: str | None
+
+
+class WorkflowOut(BaseModel):
+    id: int
+    name: str
+    state: str
+    reason: str | None
+    draft_version: int
+    live_version: int | None
+    changed_since_on: bool
+    tried_never_on: bool
+    turned_on_at: datetime | None
+    watch: WatchOut | None
+    sentence: str
+    recent: list[str] = Field([], description="the states of the last runs, the newest first")
+
+
+class WorkflowDetail(WorkflowOut):
+    document: Workflow
+
+
+class WorkflowIn(BaseModel):
+    name: str = Field(min_length=1, max_length=200, examples=["Enquiries from the post"])
+    connection: int | None = None
+    database: int | None = None
+
+
+class DraftIn(BaseModel):
+    name: str = Field(min_length=1, max_length=200)
+    document: Workflow
+
+
+class SampleOut(BaseModel):
+    id: int
+    kind: str
+    item_id: str | None
+    title: str
+    link: str | None
+    at: datetime
+    values: dict[str, Wire]
+
+
+class SamplesIn(BaseModel):
+    document: Workflow
+
+
+class NextIn(SamplesIn):
+    after: int | None = None
+
+
+class NextOut(BaseModel):
+    cursor: int
+    arrived: int
+
+
+class SampleValues(BaseModel):
+    values: dict[str, Wire]
+
+
+class RehearseIn(BaseModel):
+    document: Workflow
+
+
+
+class RemedyOut(BaseModel):
+    label: str
+    fills: list[FieldFilling]
+
+
+class ResultOut(BaseModel):
+    field: int
+    state: str
+    shown: str
+    sentence: str
+    remedies: list[RemedyOut]
+
+
+class CellOut(BaseModel):
+    line: str
+    state: CellState
+    note: str
+    doubts: int
+    results: list[ResultOut]
+
+
+class FindingOut(BaseModel):
+    line: str
+    field: int | None
+    sentence: str
+    remedies: list[RemedyOut]
+
+
+class CarriedValue(BaseModel):
+    """A value that lines below `line` can use."""
+
+    line: str
+    key: str
+    name: list[str]
+    type: str
+    operators: list[str]
+
+
+class RehearsalOut(BaseModel):
+    """`cells` by sample id, in the order of the lines; `findings` must be put right before turning on."""
+
+    carried: list[CarriedValue]
+    cells: dict[str, list[CellOut]]
+    provisional: dict[str, dict[str, dict[str, Wire]]] = Field(description="by sample and line: what rehearsed lines yield")
+    findings: list[FindingOut]
+    operator_words: dict[str, str]
+
+
+class TryIn(BaseModel):
+    sample: int
+    only_line: str | None = None
+
+
+class TryOut(BaseModel):
+    run: int
+
+
+class WhereIn(BaseModel):
+    item: str = Field(min_length=1, max_length=2000, description="a link to the item, or its id")
+
+
+class WhereOut(BaseModel):
+    fate: whereabouts.Fate
+    sentence: str
+    advice: str
+    title: str
+    run: int | None
+    link: str | None
+    at: datetime | None
+
+
+class ItemOut(BaseModel):
+    id: str
+    title: str
+    at: datetime
+    link: str
+
+
+def _kept(who: Caller, workflow_id: int) -> Kept:
+    found = who.space.read(lambda t: workflows.get(t, who.space.id, workflow_id))
+    if found is None:
+        raise LookupError("there is no such workflow")
+    return found
+
+
+def sentence(document: Workflow, who: Caller, names: dict[int, str]) -> str:
+    """A workflow in a sentence, from its lines."""
+    app = who.engine.apps.get(document.when.app)
+    said = f"When {app.event_words if app else 'something happens'}" + (
+        f" in {document.when.container_name}" if document.when.container_name else "")
+    for line in document.lines:
+        if isinstance(line, Add):
+            said += f", add a record to {names.get(line.database or 0, 'a database')}"
+    return said
+
+
+def _number(t: Transaction, workspace_id: int, version_id: int | None) -> int | None:
+    return workflows.version(t, workspace_id, version_id)[0] if version_id else None
+
+
+def _out(who: Caller, t: Transaction, kept: Kept, watch: Watch | None, names: dict[int, str]) -> dict[str, Any]:
+    live = workflows.version(t, who.space.id, kept.live) if kept.live else None
+    recent = t.rows("SELECT state FROM run WHERE workspace_id=%s AND workflow_id=%s ORDER BY id DESC LIMIT 30",
+                    (who.space.id, kept.id))
+    on = watch is not None and watch.state == "on"
+    return {
+        "id": kept.id, "name": kept.name, "state": kept.state, "reason": kept.reason, "draft_version": kept.draft_version,
+        "live_version": live[0] if live else None, "changed_since_on": bool(live and kept.state == "on" and live[1] != kept.draft),
+        "tried_never_on": kept.tried_ok_at is not None and kept.turned_on_at is None, "turned_on_at": kept.turned_on_at,
+        "watch": WatchOut(pushed=watch.push_id is not None, next_check_at=watch.next_check_at,
+                          last_check_at=watch.last_check_at, problem=watch.problem) if watch and on else None,
+        "sentence": sentence(kept.draft, who, names), "recent": [r["state"] for r in recent]}
+
+
+def _names(t: Transaction, workspace_id: int) -> dict[int, str]:
+    return {r["id"]: r["name"] for r in t.rows("SELECT id, name FROM `database` WHERE workspace_id=%s", (workspace_id,))}
+
+
+@router.get("/workflows")
+def list_workflows(who: Reader) -> list[WorkflowOut]:
+    def work(t: Transaction) -> list[WorkflowOut]:
+        watched, names = watches.every(t, who.space.id), _names(t, who.space.id)
+        return [WorkflowOut(**_out(who, t, k, watched.get(k.id), names)) for k in workflows.every(t, who.space.id)]
+    return who.space.read(work)
+
+
+@router.post("/workflows", status_code=201)
+def create_workflow(who: Editor, body: WorkflowIn) -> WorkflowDetail:
+    """Naming the two ends gives a half-built workflow: a When line and an Add line."""
+    when = When(id=secrets.token_hex(4), connection=body.connection)
+    add = Add(id=secrets.token_hex(4), database=body.database)
+    made = workflows.create(who.space, body.name, Workflow((when, add)))
+    who.announce("workflows")
+    return get_workflow(who, made)
+
+
+@router.get("/workflows/{workflow_id}")
+def get_workflow(who: Reader, workflow_id: int) -> WorkflowDetail:
+    kept = _kept(who, workflow_id)
+
+    def work(t: Transaction) -> WorkflowDetail:
+        watch = watches.of_workflow(t, who.space.id, workflow_id)
+        return WorkflowDetail(**_out(who, t, kept, watch, _names(t, who.space.id)), document=kept.draft)
+    return who.space.read(work)
+
+
+@router.put("/workflows/{workflow_id}")
+def save_draft(who: Editor, workflow_id: int, body: DraftIn,
+               if_match: Annotated[str | None, Header()] = None) -> WorkflowDetail:
+    """`If-Match` names the draft that was edited; one that was saved since answers 412."""
+    saw = (if_match or "").strip().strip('"')
+    if not saw.isdigit():
+        raise Problem(428, "Say which draft you edited.", 'Send it as If-Match: "3".')
+    who.space.transact(lambda t: workflows.save(t, who.space.id, workflow_id, int(saw), body.name, body.document))
+    who.announce("workflows", f"workflow:{workflow_id}")
+    return get_workflow(who, workflow_id)
+
+
+@router.delete("/workflows/{workflow_id}", status_code=204)
+def delete_workflow(who: Editor, workflow_id: int) -> None:
+    if _kept(who, workflow_id).state == "on":
+        raise Problem(409, "This workflow is on.", "Turn it off first.")
+    who.space.transact(lambda t: workflows.delete(t, who.space.id, workflow_id))
+    who.announce("workflows")
+
+
+# Samples
+
+def _sample_out(s: Sample) -> SampleOut:
+    return SampleOut(id=s.id, kind=s.kind, item_id=s.item_id, title=s.item["title"], link=s.item.get("link"), at=s.item_at,
+                     values=s.item["values"])
+
+
+@router.get("/workflows/{workflow_id}/samples")
+def list_samples(who: Reader, workflow_id: int) -> list[SampleOut]:
+    _kept(who, workflow_id)
+    return [_sample_out(s) for s in who.space.read(lambda t: workflows.samples(t, who.space.id, workflow_id))]
+
+
+def _source(document: Workflow) -> When:
+    if document.when.connection is None or document.when.container is None:
+        raise Problem(409, "There is no source yet.", "Choose the connection and the folder in the When line first.")
+    return document.when
+
+
+def _with_source(who: Caller, when: When, work: Any) -> Any:
+    try:
+        return work()
+    except Standing as failure:
+        who.engine.note_failure(who.space, when.connection, failure)
+        raise
+
+
+@router.post("/workflows/{workflow_id}/samples/fetch")
+def fetch_samples(who: Editor, workflow_id: int, body: SamplesIn) -> list[SampleOut]:
+    """The newest items of the source, in place of those fetched before."""
+    _kept(who, workflow_id)
+    when = _source(body.document)
+    _with_source(who, when, lambda: sampling.fetch_newest(who.engine, who.space, workflow_id, when))
+    return list_samples(who, workflow_id)
+
+
+@router.post("/workflows/{workflow_id}/samples/next")
+def fetch_next(who: Editor, workflow_id: int, body: NextIn) -> NextOut:
+    """Wait for the next item: the first call gives a cursor, later ones what arrived after it."""
+    _kept(who, workflow_id)
+    when = _source(body.document)
+    cursor, arrived = _with_source(who, when, lambda: sampling.fetch_next(who.engine, who.space, workflow_id, when, body.after))
+    return NextOut(cursor=cursor, arrived=arrived)
+
+
+def _checked(who: Caller, document: Workflow, values: dict[str, Wire]) -> dict[str, Wire]:
+    """A sample's values as typed by a person: what does not fit its type is refused, what is not known is dropped."""
+    app = who.engine.apps[document.when.app]
+    result: dict[str, Wire] = {}
+    wrong: dict[str, str] = {}
+    for field in app.fields:
+        raw = values.get(field.key)
+        try:
+            result[field.key] = to_wire(coerce(raw, field.type, who.space.zone)) if raw not in (None, "") else None
+        except Unfit as unfit:
+            wrong[field.key] = str(unfit)
+    if wrong:
+        raise Problem(422, "Some values do not fit.", "; ".join(wrong.values()), fields=wrong)
+    return result
+
+
+@router.post("/workflows/{workflow_id}/samples", status_code=201)
+def make_sample(who: Editor, workflow_id: int, body: SampleValues) -> list[SampleOut]:
+    """A made-up sample."""
+    kept = _kept(who, workflow_id)
+    values = _checked(who, kept.draft, body.values)
+    item = {"id": None, "title": str(values.get("subject") or "made up"), "link": None, "container": "", "values": values}
+    at = values.get("date")
+    who.space.transact(lambda t: workflows.keep_sample(
+        t, who.space.id, workflow_id, "made_up", None, item, datetime.fromisoformat(str(at)) if at else datetime.now(UTC)))
+    return list_samples(who, workflow_id)
+
+
+@router.put("/workflows/{workflow_id}/samples/{sample_id}")
+def edit_sample(who: Editor, workflow_id: int, sample_id: int, body: SampleValues) -> list[SampleOut]:
+    kept = _kept(who, workflow_id)
+    values = _checked(who, kept.draft, body.values)
+    found = next((s for s in who.space.read(lambda t: workflows.samples(t, who.space.id, workflow_id)) if s.id == sample_id), None)
+    if found is None:
+        raise LookupError("there is no such sample")
+    item = found.item | {"values": values, "title": str(values.get("subject") or found.item["title"])}
+    who.space.transact(lambda t: workflows.change_sample(t, who.space.id, workflow_id, sample_id, item))
+    return list_samples(who, workflow_id)
+
+
+@router.delete("/workflows/{workflow_id}/samples/{sample_id}")
+def forget_sample(who: Editor, workflow_id: int, sample_id: int) -> list[SampleOut]:
+    if not who.space.transact(lambda t: workflows.forget_samples(t, who.space.id, workflow_id, sample_id)):
+        raise LookupError("there is no such sample")
+    return list_samples(who, workflow_id)
+
+
+# Rehearsal and trying
+
+def _shown(value: Value, field_id: int, database: Database | None, who: Caller) -> str:
+    field = database.field(field_id) if database else None
+    text = field.choice_name(value) if field and field.type == "choice" else as_text(value, who.space.zone)
+    return (text or "")[:SHOWN]
+
+
+def _remedies(remedies: tuple[Remedy, ...]) -> list[RemedyOut]:
+    return [RemedyOut(label=r.label, fills=list(r.fills)) for r in remedies]
+
+
+def _cell_out(cell: rehearsal.Cell, document: Workflow, around: Surroundings, who: Caller) -> CellOut:
+    line = document.line(cell.line)
+    database = around.databases.get(line.database or 0) if isinstance(line, Add) else None
+    return CellOut(line=cell.line, state=cell.state, note=cell.note, doubts=cell.doubts, results=[
+        ResultOut(field=r.field, state=r.state, shown=_shown(r.value, r.field, database, who), sentence=r.sentence,
+                  remedies=_remedies(r.remedies)) for r in cell.results])
+
+
+def _carried(document: Workflow, around: Surroundings) -> list[CarriedValue]:
+    found: list[CarriedValue] = []
+    for line in document.lines:
+        fields = around.source if isinstance(line, When) else rehearsal.ADDED if isinstance(line, Add) else ()
+        found += [CarriedValue(line=line.id, key=f.key, name=list(f.name), type=f.type, operators=list(OPERATORS[f.type]))
+                  for f in fields]
+    return found
+
+
+@router.post("/workflows/{workflow_id}/rehearse")
+def rehearse(who: Reader, workflow_id: int, body: RehearseIn) -> RehearsalOut:
+    """What every line of this document would do with each sample. Nothing is written."""
+    check_shape(body.document)
+    around = who.engine.surroundings(who.space, body.document)
+    cells: dict[str, list[CellOut]] = {}
+    provisional: dict[str, dict[str, dict[str, Wire]]] = {}
+    for sample in who.space.read(lambda t: workflows.samples(t, who.space.id, workflow_id)):
+        found = rehearsal.rehearse(body.document, sample.item["values"], around)
+        cells[str(sample.id)] = [_cell_out(c, body.document, around, who) for c in found]
+        provisional[str(sample.id)] = {}
+        for cell in found:
+            line = body.document.line(cell.line)
+            database = around.databases.get(line.database or 0) if isinstance(line, Add) else None
+            if isinstance(line, Add) and database and cell.results:
+                provisional[str(sample.id)][line.id] = {
+                    "title": rehearsal.title_of(line, list(cell.results), database, around.zone),
+                    "link": around.record_link.format(database=database.id, record="provisional")}
+    return RehearsalOut(carried=_carried(body.document, around), cells=cells, provisional=provisional, findings=[
+        FindingOut(line=f.line, field=f.field, sentence=f.sentence, remedies=_remedies(f.remedies))
+        for f in rehearsal.check(body.document, around)], operator_words=dict(OPERATOR_WORDS))
+
+
+@router.post("/workflows/{workflow_id}/try", status_code=202)
+def carry_sample(who: Editor, workflow_id: int, body: TryIn) -> TryOut:
+    """Carry a sample through the saved draft for real: all lines, or the Add line that is named. The run can be undone."""
+    kept = _kept(who, workflow_id)
+    sample = next((s for s in who.space.read(lambda t: workflows.samples(t, who.space.id, workflow_id)) if s.id == body.sample), None)
+    if sample is None:
+        raise LookupError("there is no such sample")
+    if body.only_line is not None and not isinstance(kept.draft.line(body.only_line), Add):
+        raise Problem(422, "This line writes nothing, so it cannot be tried by itself.", "Look at its cell instead.")
+
+    def work(t: Transaction) -> int:
+        version = workflows.version_of_draft(t, who.space.id, kept)
+        return runs.new_try(t, who.space.id, workflow_id, version, sample.item_id or "", shorten(sample.item["title"], 300),
+                            sample.item, body.only_line)
+    run = who.space.transact(work)
+    who.announce("ready", "runs")
+    return TryOut(run=run)
+
+
+# On, off, and where an item is
+
+@router.post("/workflows/{workflow_id}/on")
+def turn_on(who: Editor, workflow_id: int) -> WorkflowDetail:
+    switch.turn_on(who.engine, who.space, workflow_id)
+    return get_workflow(who, workflow_id)
+
+
+@router.post("/workflows/{workflow_id}/off")
+def turn_off(who: Editor, workflow_id: int) -> WorkflowDetail:
+    switch.turn_off(who.engine, who.space, workflow_id)
+    return get_workflow(who, workflow_id)
+
+
+@router.post("/workflows/{workflow_id}/check-now", status_code=202)
+def check_now(who: Editor, workflow_id: int) -> dict[str, str]:
+    """Bring the next check forward to now."""
+    if not who.space.transact(lambda t: watches.check_soon(t, who.space.id, workflow_id)):
+        raise Problem(409, "This workflow is not on, so there is nothing to check.", "Turn it on first.")
+    return {"state": "asked"}
+
+
+@router.post("/workflows/{workflow_id}/where")
+def where_is_my_item(who: Reader, workflow_id: int, body: WhereIn) -> WhereOut:
+    return WhereOut(**whereabouts.where_is(who.engine, who.space, workflow_id, body.item.strip()).__dict__)
+
+
+@router.get("/workflows/{workflow_id}/items")
+def list_items(who: Reader, workflow_id: int) -> list[ItemOut]:
+    """The newest items of the source, to pick one from."""
+    when = _source(Workflow((_kept(who, workflow_id).draft.when,)))
+    try:
+        app, token = who.engine.access(who.space, when.connection)
+        items = app.newest(token, when.container or "", 20)
+    except Passing:
+        items = []
+    return [ItemOut(id=i.id, title=i.title, at=i.at, link=i.link) for i in items]
+
+

@@ -1,0 +1,29 @@
+"""`token` prints a bearer token for the API, `sign-in` a new sign-in address. Each is shown once."""
+from __future__ import annotations
+
+import pymysql
+
+from kelvix.commands.joining import parser, settings_at
+from kelvix.store import people
+from kelvix.store.database_server import DatabaseServer
+
+
+def main(command: str, words: list[str]) -> None:
+    arguments = parser()
+    if command == "token":
+        arguments.add_argument("--name", required=True, help="what the token is for")
+    given = arguments.parse_args(words)
+    settings = settings_at(given.data)
+    server = settings.servers["home"]
+    try:
+        pymysql.connect(host=server.host, port=server.port, user=server.user, password=server.password).close()
+    except pymysql.err.OperationalError:
+        raise SystemExit("kelvix: its database does not answer: start Kelvix first") from None
+    home = DatabaseServer(server)
+    owner = people.first_owner(home)
+    if owner is None:
+        raise SystemExit("kelvix: there is no workspace yet: start Kelvix once")
+    if command == "token":
+        print(people.new_token(home, owner.id, given.name))
+    else:
+        print(f"{settings.address}/sign-in/{people.new_sign_in_link(home, owner.id)}")

@@ -1,0 +1,153 @@
+"""`demo` and `start`: bring up the database, the practice apps, the web application and a worker, and keep them up."""
+from __future__ import annotations
+
+import argparse
+import fcntl
+import os
+import pathlib
+import signal
+import subprocess
+import sys
+import time
+from types import FrameType
+
+import httpx2 as httpx
+
+from kelvix import settings as settings_module
+from kelvix.commands import processes
+from kelvix.commands.mariadb import MariaDB
+from kelvix.settings import TOP, Server, Settings
+from kelvix.store import ddl, people
+from kelvix.store.database_server import DatabaseServer
+from kelvix.store.migrate import migrate
+from kelvix.store.secrets import new_key
+
+CHILDREN = {"practice": ["practice"], "web": ["web"], "worker": ["worker"]}
+
+
+def _port(wanted: int, what: str) -> int:
+    try:
+        return processes.free_port(wanted)
+    except OSError:
+        raise SystemExit(f"kelvix: port {wanted} for {what} is in use; name another one with --port, or stop what uses it") from None
+
+
+class Installation:
+    """A data folder with its lock, its database and its settings file."""
+
+    def __init__(self, data: pathlib.Path, host: str = "127.0.0.1", port: int = 0, mariadb_port: int = 0):
+        data.mkdir(parents=True, exist_ok=True)
+        self.data = data
+        self._lock = open(data / "lock", "w")  # noqa: SIM115  (held for as long as this process lives)
+        try:
+            fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            raise SystemExit(f"kelvix: it is running already with the data folder {data}; stop that one first, "
+                             "or name another folder with --data") from None
+        self.mariadb = MariaDB(data / "mariadb", mariadb_port)
+        self.host, self.port = host, port
+        self.settings_file = data / "settings.json"
+        self._children: dict[str, subprocess.Popen[bytes]] = {}
+        self._stopping = False
+
+    def prepare(self) -> Settings:
+        """Start the database and write the settings; a second start keeps the key."""
+        key_file = self.data / "key"
+        if not key_file.exists():
+            key_file.touch(mode=0o600)
+            key_file.write_text(new_key())
+        ports = [_port(self.port, "Kelvix"), _port(self.port + 1 if self.port else 0, "the practice apps"),
+                 _port(self.port + 25 if self.port else 0, "practice Mail's SMTP")]
+        self.mariadb.start()
+        home = self.mariadb.server("kelvix")
+        self.settings = Settings(str(self.data), {"home": home}, key_file.read_text(), self.mariadb.server("kelvix_practice"),
+                                 self.host, *ports)
+        self.settings.write(self.settings_file)
+        migrate(home)
+        ddl.reconcile(DatabaseServer(home))
+        return self.settings
+
+    def start(self, *names: str) -> None:
+        """Start child processes and wait until those that answer HTTP do."""
+        env = os.environ | {settings_module.VARIABLE: str(self.settings_file)}
+        for name in names:
+            log = str(self.data / f"{name}.log")
+            self._children[name] = processes.spawn([sys.executable, "-W", "ignore::DeprecationWarning", "-m", "kelvix",
+                                                    *CHILDREN[name.partition("-")[0]]], env=env, quiet=log)
+        for name, address in (("practice", self.settings.practice_address), ("web", self.settings.address)):
+            if name in names:
+                self._wait_for(name, f"{address}/healthz")
+
+    def _wait_for(self, name: str, address: str) -> None:
+        until = time.monotonic() + 60
+        while time.monotonic() < until:
+            if self._children[name].poll() is not None:
+                break
+            try:
+                if httpx.get(address, timeout=2, trust_env=False).status_code == 200:
+                    return
+            except httpx.HTTPError:
+                time.sleep(0.05)
+        last = (self.data / f"{name}.log").read_text(errors="replace").splitlines()[-8:]
+        raise SystemExit(f"kelvix: the {name} process did not start:\n" + "\n".join(last))
+
+    def child(self, name: str) -> subprocess.Popen[bytes]:
+        return self._children[name]
+
+    def stop_child(self, name: str) -> None:
+        processes.stop(self._children.pop(name))
+
+    def keep_up(self) -> None:
+        """Until a signal: start again what ended by itself."""
+        def stop(_: int, __: FrameType | None) -> None:
+            self._stopping = True
+        signal.signal(signal.SIGTERM, stop)
+        signal.signal(signal.SIGINT, stop)
+        while not self._stopping:
+            time.sleep(0.2)
+            if self.mariadb.child and self.mariadb.child.poll() is not None and not self._stopping:
+                self.mariadb.start()
+            for name, child in list(self._children.items()):
+                if child.poll() is not None and not self._stopping:
+                    print(f"kelvix: the {name} process ended ({child.returncode}) and is started again; "
+                          f"{self.data / f'{name}.log'} tells more", flush=True)
+                    time.sleep(1)
+                    self.start(name)
+
+    def stop(self) -> None:
+        for name in list(self._children):
+            self.stop_child(name)
+        self.mariadb.stop()
+
+
+def sign_in_address(settings: Settings, server: Server) -> str:
+    home = DatabaseServer(server)
+    owner = people.first_owner(home)
+    assert owner
+    return f"{settings.address}/sign-in/{people.new_sign_in_link(home, owner.id)}"
+
+
+def main(words: list[str], demo: bool) -> None:
+    parser = argparse.ArgumentParser(prog=f"kelvix {'demo' if demo else 'start'}")
+    parser.add_argument("--data", type=pathlib.Path, default=TOP / "data" / ("demo" if demo else "main"))
+    parser.add_argument("--port", type=int, default=8600)
+    parser.add_argument("--host", default="127.0.0.1")
+    given = parser.parse_args(words)
+    installation = Installation(given.data.resolve(), given.host, given.port)
+    try:
+        settings = installation.prepare()
+        home = settings.servers["home"]
+        installation.start("practice")
+        if people.first_owner(DatabaseServer(home)) is None:
+            if demo:
+                from kelvix.demo.load import load
+                print("kelvix: loading the demo workspace", flush=True)
+                load(settings)
+            else:
+                people.create_workspace(DatabaseServer(home), "My workspace", "Owner", "Europe/London")
+        installation.start("web", "worker")
+        print(f"\nKelvix runs at {settings.address}, the practice apps at {settings.practice_address}.\n"
+              f"Sign in, once, at\n\n    {sign_in_address(settings, home)}\n\nCtrl-C stops everything.", flush=True)
+        installation.keep_up()
+    finally:
+        installation.stop()

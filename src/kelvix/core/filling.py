@@ -1,0 +1,200 @@
+"""How a target field gets its value, and what can be said about it before anything is written."""
+from __future__ import annotations
+
+import difflib
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Literal
+from zoneinfo import ZoneInfo
+
+from kelvix.core.schema import CarriedField, Database, Field
+from kelvix.core.values import EMAIL, TYPE_NAMES, Unfit, Value, as_text, coerce, fold, shorten
+from kelvix.core.workflow import Add, FieldFilling, Filling, Part, Reference
+
+PERSON_WORDS = {"name", "person", "who", "contact", "author", "sender", "customer", "client"}
+
+
+@dataclass(frozen=True)
+class Carried:
+    """All that a line can use. `fields` says what there is, `values` what this sample has of it; a key that is missing
+    from `values` is absent from the sample, None is empty."""
+
+    fields: Mapping[Reference, CarriedField]
+    values: Mapping[Reference, Value]
+
+    def name(self, ref: Reference) -> str:
+        found = self.fields.get(ref)
+        return " › ".join(found.name) if found else "a value that no longer exists"
+
+    def plus(self, line: str, fields: tuple[CarriedField, ...], values: Mapping[str, Value]) -> Carried:
+        """With what one more line produced."""
+        return Carried({**self.fields, **{Reference(line, f.key): f for f in fields}},
+                       {**self.values, **{Reference(line, k): v for k, v in values.items()}})
+
+
+@dataclass(frozen=True)
+class Remedy:
+    """One click that puts something right: new fillings for fields of the same line."""
+
+    label: str
+    fills: tuple[FieldFilling, ...]
+
+
+FieldState = Literal["fits", "empty", "look", "put_right"]
+
+
+@dataclass(frozen=True)
+class FieldResult:
+    """What one field would get from one sample. `look` is a doubt, `put_right` stops the line."""
+
+    field: int
+    state: FieldState
+    value: Value = None
+    sentence: str = ""
+    remedies: tuple[Remedy, ...] = ()
+
+
+def compute(filling: Filling, carried: Carried, zone: ZoneInfo) -> Value:
+    """A single carried value keeps its type; anything mixed is text. Raises Unfit for what no longer exists."""
+    for part in filling:
+        if part.ref is not None and part.ref not in carried.fields:
+            raise Unfit("this uses a value that the lines above no longer carry; choose another")
+    if len(filling) == 1 and filling[0].ref is not None:
+        return carried.values.get(filling[0].ref)
+    text = "".join(p.text if p.text is not None else as_text(carried.values.get(p.ref), zone) if p.ref else ""
+                   for p in filling)
+    return text if text.strip() else None
+
+
+def is_filled(filling: Filling) -> bool:
+    return any(p.ref is not None or p.text for p in filling)
+
+
+def fill_record(line: Add, database: Database, carried: Carried, zone: ZoneInfo) -> list[FieldResult]:
+    """A result for each field of the database that is filled or must be, in the database's order; first those whose
+    field is gone."""
+    results = [FieldResult(f.field, "put_right", None, f"{database.name} no longer has this field; take the filling away "
+                           "or choose another field", _gone_remedies(line, f, database))
+               for f in line.fillings if is_filled(f.filling) and database.field(f.field) is None]
+    for field in database.fields:
+        filling = line.filling(field.id)
+        if is_filled(filling):
+            results.append(_fill_field(line, field, filling, database, carried, zone))
+        elif field.required:
+            results.append(FieldResult(field.id, "put_right", None, f"{field.name} must be filled",
+                                       _offers(field, (), carried, zone)))
+    return results
+
+
+def _fill_field(line: Add, field: Field, filling: Filling, database: Database, carried: Carried,
+                zone: ZoneInfo) -> FieldResult:
+    raw: Value = None
+    try:
+        raw = compute(filling, carried, zone)
+        value = coerce(raw, field.type, zone, field.choices)
+    except Unfit as unfit:
+        return FieldResult(field.id, "put_right", None, str(unfit),
+                           _swaps(line, field, filling, database, carried, zone) or _offers(field, filling, carried, zone))
+    if value is None:
+        absent = len(filling) == 1 and filling[0].ref is not None and filling[0].ref not in carried.values
+        said = "is not in this sample" if absent else "is empty in this sample"
+        if field.required:
+            return FieldResult(field.id, "put_right", None, f"{field.name} must be filled, and what fills it {said}",
+                               _offers(field, filling, carried, zone))
+        return FieldResult(field.id, "empty", None, said)
+    doubt = _address_for_a_name(field, value)
+    if doubt:
+        remedies = _swaps(line, field, filling, database, carried, zone) or _names_near(field, filling, carried)
+        return FieldResult(field.id, "look", value, doubt, remedies)
+    return FieldResult(field.id, "fits", value)
+
+
+def _address_for_a_name(field: Field, value: Value) -> str:
+    """A sentence where an address is about to be written into a field that seems to be for a name."""
+    words = set(re.findall(r"[a-z]+", fold(field.name)))
+    if field.type == "text" and words & PERSON_WORDS and isinstance(value, str) and EMAIL.fullmatch(value) and "@" in value:
+        return f"“{shorten(value)}” is an address, and {field.name} looks like a field for a name"
+    return ""
+
+
+def _swaps(line: Add, field: Field, filling: Filling, database: Database, carried: Carried,
+           zone: ZoneInfo) -> tuple[Remedy, ...]:
+    """Another field of the line with which this one was filled the wrong way round: both are better off swapped."""
+    for other in line.fillings:
+        target = database.field(other.field)
+        if target is None or target.id == field.id or not is_filled(other.filling):
+            continue
+        try:
+            here = coerce(compute(other.filling, carried, zone), field.type, zone, field.choices)
+            there = coerce(compute(filling, carried, zone), target.type, zone, target.choices)
+        except Unfit:
+            continue
+        if here is None or there is None or _address_for_a_name(field, here) or _address_for_a_name(target, there):
+            continue
+        if {field.type, target.type} == {"text", "email"}:
+            return (Remedy(f"swap {field.name} and {target.name}",
+                           (FieldFilling(field.id, other.filling), FieldFilling(target.id, filling))),)
+    return ()
+
+
+def _fill_with(field: Field, ref: Reference, carried: Carried) -> Remedy:
+    return Remedy(f"use {carried.name(ref)}", (FieldFilling(field.id, (Part(ref=ref),)),))
+
+
+def _offers(field: Field, filling: Filling, carried: Carried, zone: ZoneInfo) -> tuple[Remedy, ...]:
+    """The carried value that fits the field best: of its type, near what is used now, of a like name."""
+    used = next((p.ref for p in filling if p.ref is not None), None)
+    near = carried.fields[used].group if used in carried.fields else ""
+    best: tuple[float, Reference] | None = None
+    for ref, candidate in carried.fields.items():
+        if ref == used:
+            continue
+        alike = difflib.SequenceMatcher(None, fold(field.name), fold(" ".join(candidate.name))).ratio()
+        score = alike + 2 * (candidate.type == field.type) + (near != "" and candidate.group == near)
+        if field.type in ("text", "long_text") and candidate.type in ("text", "long_text"):
+            score += 1
+        try:
+            if coerce(carried.values.get(ref), field.type, zone, field.choices) is None:
+                continue
+        except Unfit:
+            continue
+        if score > 1.3 and (best is None or score > best[0]):
+            best = (score, ref)
+    return (_fill_with(field, best[1], carried),) if best else ()
+
+
+def _names_near(field: Field, filling: Filling, carried: Carried) -> tuple[Remedy, ...]:
+    """The name that stands beside the address in the item."""
+    for used in (p.ref for p in filling if p.ref is not None and p.ref in carried.fields):
+        group = carried.fields[used].group
+        for ref, candidate in carried.fields.items():
+            if ref.line == used.line and candidate.group == group and candidate.key.endswith(".name") \
+                    and carried.values.get(ref):
+                return (_fill_with(field, ref, carried),)
+    return ()
+
+
+def _gone_remedies(line: Add, gone: FieldFilling, database: Database) -> tuple[Remedy, ...]:
+    return (Remedy("take it away", (FieldFilling(gone.field, ()),)),)
+
+
+def never_fits(filling: Filling, field: Field, carried: Carried) -> str:
+    """A sentence where the types alone say that no sample can fit."""
+    if len(filling) != 1 or filling[0].ref is None or filling[0].ref not in carried.fields:
+        return ""
+    source = carried.fields[filling[0].ref]
+    clash = (field.type in ("number", "yes_no", "email", "link") and source.type in ("date", "datetime")) \
+        or (field.type in ("date", "datetime", "email", "link") and source.type in ("number", "yes_no")) \
+        or (field.type == "email" and source.type == "link") or (field.type == "link" and source.type == "email")
+    return f"{field.name} takes a {TYPE_NAMES[field.type]}, and {carried.name(filling[0].ref)} is a " \
+           f"{TYPE_NAMES[source.type]}" if clash else ""
+
+
+def describe(filling: Filling, carried: Carried) -> str:
+    """What a field is filled with, in words: Message › Sender › Name, or typed text with values in it."""
+    def part(p: Part) -> str:
+        if p.ref is None:
+            return p.text or ""
+        return f"[{carried.name(p.ref)}]" if len(filling) > 1 else carried.name(p.ref)
+    return "".join(map(part, filling))

@@ -1,0 +1,47 @@
+"""What containers hold: the fields of a database, and the values that a source item carries."""
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from kelvix.core.values import Choice, Type
+
+TEXT_FIELD = 0  # the record's own text, its main column: a target like any field, with an identity of its own
+
+
+@dataclass(frozen=True)
+class Field:
+    """A field of a database. Referred to by `id`, so that renaming it changes nothing elsewhere."""
+
+    id: int
+    name: str
+    type: Type
+    required: bool = False
+    choices: tuple[Choice, ...] = ()
+
+    def choice_name(self, choice_id: object) -> str | None:
+        return next((c.name for c in self.choices if c.id == choice_id), None)
+
+
+@dataclass(frozen=True)
+class Database:
+    """A database as the computation sees it. The first field is its records' title; the last is their text."""
+
+    id: int
+    name: str
+    fields: tuple[Field, ...]
+
+    def field(self, field_id: int) -> Field | None:
+        return next((f for f in self.fields if f.id == field_id), None)
+
+
+@dataclass(frozen=True)
+class CarriedField:
+    """A value that an item of a source carries: `key` is its identity, `name` how it reads, level by level."""
+
+    key: str
+    name: tuple[str, ...]
+    type: Type
+
+    @property
+    def group(self) -> str:
+        return self.key.rpartition(".")[0]

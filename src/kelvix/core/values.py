@@ -1,0 +1,237 @@
+"""Typed values: what a field of each type accepts, and how a value reads as text.
+
+| type      | Python value     | on the wire (JSON)                     | accepts                                        |
+|-----------|------------------|----------------------------------------|------------------------------------------------|
+| text      | str, one line    | string                                 | anything that reads as text                    |
+| long_text | str (Markdown)   | string                                 | anything that reads as text                    |
+| number    | Decimal          | string, so that no digit is lost       | numbers; text such as 1,850.00                 |
+| date      | date             | 2026-11-23                             | dates; the day of a date and time; clear text  |
+| datetime  | datetime, UTC    | 2026-11-23T17:02:00Z                   | dates and times; clear text                    |
+| choice    | a choice's id    | string                                 | a choice's name, without regard to case/accent |
+| email     | str              | string                                 | one address                                    |
+| link      | str              | string                                 | an http, https or mailto address               |
+| yes_no    | bool             | true / false                           | yes, no, true, false, 1, 0                     |
+
+An empty value is None. What does not fit raises `Unfit` with a sentence; nothing is guessed.
+"""
+from __future__ import annotations
+
+import re
+import unicodedata
+from dataclasses import dataclass
+from datetime import UTC, date, datetime
+from decimal import Decimal, InvalidOperation
+from email.utils import parsedate_to_datetime
+from typing import Literal, get_args
+from urllib.parse import urlsplit
+from zoneinfo import ZoneInfo
+
+Type = Literal["text", "long_text", "number", "date", "datetime", "choice", "email", "link", "yes_no"]
+TYPES: tuple[Type, ...] = get_args(Type)
+Value = str | Decimal | date | datetime | bool | None
+Wire = str | bool | None
+
+TYPE_NAMES: dict[Type, str] = {
+    "text": "text", "long_text": "long text", "number": "number", "date": "date", "datetime": "date and time",
+    "choice": "choice", "email": "e-mail", "link": "link", "yes_no": "yes or no",
+}
+LONGEST: dict[Type, int] = {"text": 10_000, "long_text": 4_000_000, "email": 320, "link": 2_000}
+
+# WHATWG HTML, "valid e-mail address" (input type=email), with a required dot-free or dotted host as the text gives it.
+EMAIL = re.compile(
+    r"[a-zA-Z0-9.!#$%&'*+/=?^_`{|}~-]+@[a-zA-Z0-9](?:[a-zA-Z0-9-]{0,61}[a-zA-Z0-9])?"
+    r"(?:\.[a-zA-Z0-9](?:[a-zA-Z0-9-]{0,61}[a-zA-Z0-9])?)*")
+NUMBER = re.compile(r"[+-]?(?:\d{1,3}(?:,\d{3})+|\d+)(?:\.\d+)?")
+ISO_DATE = re.compile(r"\d{4}-\d{2}-\d{2}")
+NAMED_DATE = re.compile(r"(\d{1,2})(?:st|nd|rd|th)? ([a-z]{3,9})\.? (\d{4})", re.I)
+DOUBTFUL_DATE = re.compile(r"\d{1,2}[/.\-]\d{1,2}[/.\-]\d{2,4}")
+MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec")
+MONTH_NAMES = ("january", "february", "march", "april", "may", "june", "july", "august", "september", "october",
+               "november", "december")
+YES, NO = {"yes", "true", "1", "on"}, {"no", "false", "0", "off"}
+
+
+class Unfit(ValueError):
+    """A value that a field does not accept. The message is a sentence for the person."""
+
+
+@dataclass(frozen=True)
+class Choice:
+    id: str
+    name: str
+
+
+def shorten(text: str, most: int = 40) -> str:
+    """One line of at most `most` characters, for use within a sentence."""
+    line = " ".join(text.split())
+    return line if len(line) <= most else line[: most - 1].rstrip() + "…"
+
+
+def fold(text: str) -> str:
+    """Text without regard to case and accents (Unicode NFKD, combining marks dropped, case folded)."""
+    return "".join(c for c in unicodedata.normalize("NFKD", text) if not unicodedata.combining(c)).casefold()
+
+
+def as_text(value: Value, zone: ZoneInfo) -> str:
+    """How a value reads within text; nothing for an empty one. Dates as 23 Nov 2026, times in the workspace's zone."""
+    if value is None:
+        return ""
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, datetime):
+        local = value.astimezone(zone)
+        return f"{as_text(local.date(), zone)}, {local:%H:%M}"
+    if isinstance(value, date):
+        return f"{value.day} {MONTHS[value.month - 1].title()} {value.year}"
+    if isinstance(value, Decimal):
+        return f"{value:f}"
+    return value
+
+
+def _date_of(text: str) -> date:
+    try:
+        if ISO_DATE.fullmatch(text):
+            return date.fromisoformat(text)
+        if named := NAMED_DATE.fullmatch(text):
+            month = named[2].lower()
+            for number, full in enumerate(MONTH_NAMES, 1):
+                if month == full or month == full[:3] or (month == "sept" and number == 9):
+                    return date(int(named[3]), number, int(named[1]))
+    except ValueError:
+        raise Unfit(f"“{shorten(text)}” is not a day of the calendar") from None
+    if DOUBTFUL_DATE.fullmatch(text):
+        raise Unfit(f"“{text}” can be read as two different dates; write it as 2026-02-01 or 1 Feb 2026")
+    raise Unfit(f"“{shorten(text)}” is not a date; a date looks like 2026-11-23 or 23 Nov 2026")
+
+
+def _datetime_of(text: str, zone: ZoneInfo) -> datetime:
+    if ISO_DATE.match(text):
+        try:
+            value = datetime.fromisoformat(text)
+            return value if value.tzinfo else value.replace(tzinfo=zone)
+        except ValueError:
+            raise Unfit(f"“{shorten(text)}” is not a date and time") from None
+    try:
+        value = parsedate_to_datetime(text)
+        return value if value.tzinfo else value.replace(tzinfo=UTC)
+    except ValueError:
+        pass
+    head, comma, clock = text.rpartition(", ")
+    if comma and re.fullmatch(r"\d{1,2}:\d{2}", clock):
+        day, (hour, minute) = _date_of(head), (int(p) for p in clock.split(":"))
+        if hour < 24 and minute < 60:
+            return datetime(day.year, day.month, day.day, hour, minute, tzinfo=zone)
+        raise Unfit(f"“{clock}” is not a time of day")
+    day = _date_of(text)
+    return datetime(day.year, day.month, day.day, tzinfo=zone)
+
+
+def coerce(value: Value, to: Type, zone: ZoneInfo, choices: tuple[Choice, ...] = ()) -> Value:
+    """The value as a field of type `to` keeps it. Raises Unfit."""
+    if value is None or (isinstance(value, str) and not value.strip()):
+        return None
+    if isinstance(value, bool) and to in ("number", "date", "datetime"):
+        raise Unfit(f"“{as_text(value, zone)}” is not a {TYPE_NAMES[to]}")
+    if to == "datetime":
+        if isinstance(value, datetime):
+            return value.astimezone(UTC)
+        if isinstance(value, date):
+            return datetime(value.year, value.month, value.day, tzinfo=zone).astimezone(UTC)
+        if isinstance(value, str):
+            return _datetime_of(value.strip(), zone).astimezone(UTC)
+    if to == "date":
+        if isinstance(value, datetime):
+            return value.astimezone(zone).date()
+        if isinstance(value, date):
+            return value
+        if isinstance(value, str):
+            text = value.strip()
+            return _date_of(text) if not re.match(r"\d{4}-\d{2}-\d{2}[T ]", text) else \
+                _datetime_of(text, zone).astimezone(zone).date()
+    if to == "yes_no" and isinstance(value, bool):
+        return value
+    if to == "number" and isinstance(value, Decimal):
+        return _number(value, as_text(value, zone))
+    return _from_text(as_text(value, zone), to, choices)
+
+
+def _number(value: Decimal, shown: str) -> Decimal:
+    exponent = value.normalize().as_tuple().exponent
+    if not value.is_finite() or not isinstance(exponent, int) or abs(value) >= Decimal(10) ** 28 or exponent < -10:
+        raise Unfit(f"“{shorten(shown)}” has more digits than a number field keeps (28 before, 10 after the point)")
+    return value
+
+
+def _from_text(text: str, to: Type, choices: tuple[Choice, ...]) -> Value:
+    shown = shorten(text)
+    if len(text) > LONGEST.get(to, 10_000):
+        raise Unfit(f"“{shown}” has {len(text):,} characters, more than the {LONGEST.get(to, 10_000):,} that "
+                    f"a {TYPE_NAMES[to]} field keeps")
+    if to == "long_text":
+        return text.replace("\r\n", "\n").replace("\r", "\n")
+    line = " ".join(text.split())
+    match to:
+        case "text":
+            return line
+        case "number":
+            try:
+                if not NUMBER.fullmatch(line):
+                    raise InvalidOperation
+                return _number(Decimal(line.replace(",", "")), line)
+            except InvalidOperation:
+                raise Unfit(f"“{shown}” is not a number; a number looks like 412.60 or 1,850") from None
+        case "email":
+            if not EMAIL.fullmatch(line):
+                raise Unfit(f"“{shown}” is not an e-mail address")
+            return line
+        case "link":
+            parts = urlsplit(line) if " " not in line and line.isprintable() else None
+            if parts is None or not ((parts.scheme in ("http", "https") and parts.netloc)
+                                     or (parts.scheme == "mailto" and parts.path)):
+                raise Unfit(f"“{shown}” is not a link; a link begins with http:// or https://")
+            return line
+        case "yes_no":
+            if fold(line) in YES | NO:
+                return fold(line) in YES
+            raise Unfit(f"“{shown}” is neither yes nor no")
+        case "choice":
+            for choice in choices:
+                if fold(choice.name) == fold(line) or choice.id == line:
+                    return choice.id
+            known = ", ".join(c.name for c in choices[:8]) or "none yet"
+            raise Unfit(f"“{shown}” is not one of the choices ({known})")
+    raise Unfit(f"“{shown}” is not a {TYPE_NAMES[to]}")
+
+
+def to_wire(value: Value) -> Wire:
+    """The JSON form of a value."""
+    if isinstance(value, datetime):
+        return value.astimezone(UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z").replace(".000Z", "Z")
+    if isinstance(value, date):
+        return value.isoformat()
+    if isinstance(value, Decimal):
+        return f"{value:f}"
+    return value
+
+
+def from_wire(wire: Wire, of: Type) -> Value:
+    """The value behind its JSON form. Raises Unfit where it is not one."""
+    if wire is None or wire == "":
+        return None
+    try:
+        if of == "yes_no":
+            if isinstance(wire, bool):
+                return wire
+            raise ValueError
+        if not isinstance(wire, str):
+            raise ValueError
+        if of == "number":
+            return Decimal(wire)
+        if of == "date":
+            return date.fromisoformat(wire)
+        if of == "datetime":
+            value = datetime.fromisoformat(wire)
+            return value if value.tzinfo else value.replace(tzinfo=UTC)
+        return wire
+    except (ValueError, InvalidOperation):
+        raise Unfit(f"“{shorten(str(wire))}” is not a {TYPE_NAMES[of]}") from None

@@ -1,0 +1,215 @@
+"""Carrying a claimed run through its lines. Effect and outcome commit together, under the fencing token."""
+from __future__ import annotations
+
+import logging
+import random
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+from kelvix.connectors.contract import Passing, Standing
+from kelvix.core.filling import Carried, FieldResult, describe
+from kelvix.core.rehearsal import Cell, Surroundings, carried_from_item, step, title_of
+from kelvix.core.schema import Database
+from kelvix.core.values import shorten, to_wire
+from kelvix.core.workflow import Add, Line, OnlyIf, Workflow
+from kelvix.engine.engine import Engine
+from kelvix.store import records, runs, workflows
+from kelvix.store.database_server import Transaction
+from kelvix.store.directory import Space
+from kelvix.store.records import Origin
+from kelvix.store.runs import Claim, Fenced
+
+MOST_ATTEMPTS = 8
+FIRST_PAUSE, LONGEST_PAUSE = 1.0, 300.0  # seconds
+log = logging.getLogger(__name__)
+
+
+def backoff(attempt: int) -> float:
+    """Seconds before the next attempt: doubled each time, with jitter, so that what failed together does not return so."""
+    return float(min(LONGEST_PAUSE, FIRST_PAUSE * 2 ** (attempt - 1)) * random.uniform(0.5, 1.5))
+
+
+@dataclass
+class Progress:
+    """What was computed since the last commit, and is written with the next effect."""
+
+    title: str
+    item: dict[str, Any]
+    new_item: bool
+    lines: list[tuple[str, str, Any, Any]] = field(default_factory=list)
+
+    def write(self, t: Transaction, claim: Claim) -> None:
+        if self.new_item:
+            runs.keep_item(t, claim, self.title, self.item)
+        for line in self.lines:
+            runs.keep_line(t, claim, *line)
+
+    def written(self) -> None:
+        self.new_item, self.lines = False, []
+
+
+class Runner:
+    """Carries runs out. `before_effect` is called before each transaction that writes; tests use it to stop in time."""
+
+    def __init__(self, engine: Engine, before_effect: Callable[[Claim], None] = lambda _: None):
+        self.engine, self.before_effect = engine, before_effect
+        self._versions: dict[tuple[int, int], tuple[int, Workflow]] = {}
+
+    def _version(self, space: Space, version_id: int) -> Workflow:
+        """Versions never change, so that they are read once."""
+        key = (space.id, version_id)
+        if key not in self._versions:
+            self._versions[key] = space.read(lambda t: workflows.version(t, space.id, version_id))
+        return self._versions[key][1]
+
+    def carry(self, claim: Claim) -> None:
+        """Carry a run as far as it goes. Never raises: what goes wrong is kept with the run."""
+        space = self.engine.directory.open(claim.workspace_id)
+        topics: set[str] = {"runs", f"workflow:{claim.workflow_id}"}
+        try:
+            self._carry(space, claim, topics)
+        except Fenced:
+            log.warning("run %s was taken over by another worker; nothing was written", claim.run_id)
+            return
+        except Passing as failure:
+            self._later(space, claim, str(failure), failure.after)
+        except Standing as failure:
+            workflow = self._version(space, claim.version_id)
+            self.engine.note_failure(space, workflow.when.connection, failure)
+            self._fail(space, claim, None, str(failure))
+        except Exception as error:
+            log.exception("run %s failed", claim.run_id)
+            self._later(space, claim, f"something went wrong inside Kelvix ({type(error).__name__})", None)
+        self.engine.dispatch.announce(space.id, *sorted(topics))
+
+    def _later(self, space: Space, claim: Claim, sentence: str, after: float | None) -> None:
+        if claim.kind == "try" or claim.attempts >= MOST_ATTEMPTS:
+            return self._fail(space, claim, None, sentence if claim.kind == "try" else
+                              f"{sentence}; given up after {claim.attempts} attempts. Run it again when the cause is gone")
+        pause = after if after is not None else backoff(claim.attempts)
+
+        def work(t: Transaction) -> None:
+            runs.hold(t, claim)
+            runs.wait(t, claim, pause, {"sentence": sentence, "attempt": claim.attempts, "again_in": round(pause, 1)})
+        self._guarded(space, work)
+
+    def _fail(self, space: Space, claim: Claim, line: str | None, sentence: str) -> None:
+        def work(t: Transaction) -> None:
+            runs.hold(t, claim)
+            runs.finish(t, claim, "failed", {"sentence": sentence, "line": line})
+        self._guarded(space, work)
+
+    def _guarded(self, space: Space, work: Callable[[Transaction], None]) -> None:
+        try:
+            space.transact(work)
+        except Fenced:
+            return
+
+    def _carry(self, space: Space, claim: Claim, topics: set[str]) -> None:
+        workflow = self._version(space, claim.version_id)
+        around = self.engine.surroundings(space, workflow)
+        progress = self._item(space, claim, workflow)
+        recorded = space.read(lambda t: runs.lines(t, space.id, [claim.run_id]))[claim.run_id] if claim.attempts > 1 else {}
+        done = {line: r for line, r in recorded.items() if r.outcome != "failed"}
+        carried = carried_from_item(workflow.when, around.source, progress.item["values"])
+        passed = finished = False
+        for line in workflow.lines:
+            cell, below = step(line, carried, around)
+            if line.id in done:
+                carried, passed = self._as_recorded(line, done[line.id], below), done[line.id].outcome == "passed_by"
+            elif cell.state in ("put_right", "unready"):
+                return self._stop(space, claim, progress, line, cell, carried, around)
+            elif isinstance(line, Add) and claim.only_line in (None, line.id):
+                finished = line is workflow.lines[-1]
+                carried = self._add(space, claim, progress, line, cell, carried, around, topics, finished)
+            else:
+                outcome = "skipped" if isinstance(line, Add) else cell.state
+                progress.lines.append((line.id, outcome, _given(line, carried), None))
+                carried, passed = below, outcome == "passed_by"
+            if passed:
+                break
+        if not finished:
+            self._finish(space, claim, progress, "passed_by" if passed else "done")
+
+    def _item(self, space: Space, claim: Claim, workflow: Workflow) -> Progress:
+        """The source item: as it was when first fetched for this run, else fetched now."""
+        if claim.item is not None:
+            return Progress(claim.item["title"], claim.item, False)
+        app, token = self.engine.access(space, workflow.when.connection)
+        found = app.item(token, claim.item_id)
+        item = {"id": found.id, "title": found.title, "link": found.link, "app": workflow.when.app,
+                "container": found.container_name, "values": found.values}
+        return Progress(found.title, item, True)
+
+    def _as_recorded(self, line: Line, recorded: runs.RunLine, below: Carried) -> Carried:
+        if isinstance(line, Add) and recorded.output:
+            return below.plus(line.id, (), {"title": recorded.output["title"], "link": recorded.output["link"]})
+        return below
+
+    def _add(self, space: Space, claim: Claim, progress: Progress, line: Add, cell: Cell, carried: Carried,
+             around: Surroundings, topics: set[str], last: bool) -> Carried:
+        """Add the record. Where this is the last line, the run ends with the same commit."""
+        database = around.databases[line.database or 0]
+        results = [r for r in cell.results if r.value is not None]
+        title = title_of(line, results, database, around.zone)
+        origin = Origin(run=claim.run_id, line=line.id, workflow=str(claim.workflow_id), item=progress.title[:300],
+                        filled={str(r.field): describe(line.filling(r.field), carried) for r in results})
+        self.before_effect(claim)
+
+        def work(t: Transaction) -> int:
+            runs.hold(t, claim)
+            progress.write(t, claim)
+            record_id, _ = records.add(t, space.id, database, {r.field: r.value for r in results}, origin)
+            runs.keep_line(t, claim, line.id, "added", _filled(line, results, carried), {
+                "database": database.id, "database_name": database.name, "record": record_id, "title": title,
+                "link": around.record_link.format(database=database.id, record=record_id),
+                "values": {str(r.field): to_wire(r.value) for r in results}})
+            if last:
+                runs.finish(t, claim, "done")
+            return record_id
+
+        record_id = space.transact(work)
+        progress.written()
+        topics.add(f"records:{database.id}")
+        link = around.record_link.format(database=database.id, record=record_id)
+        return carried.plus(line.id, (), {"title": title or None, "link": link})
+
+    def _stop(self, space: Space, claim: Claim, progress: Progress, line: Line, cell: Cell, carried: Carried,
+              around: Surroundings) -> None:
+        """A line that cannot be carried out with this item: nothing is written for it, and the run says why."""
+        database = around.databases.get(line.database or 0) if isinstance(line, Add) else None
+        wrong = [_said(r, database) for r in cell.results if r.state == "put_right"] or [cell.note]
+
+        def work(t: Transaction) -> None:
+            runs.hold(t, claim)
+            progress.write(t, claim)
+            runs.keep_line(t, claim, line.id, "failed", _filled(line, list(cell.results), carried)
+                           if isinstance(line, Add) else _given(line, carried), {"problems": wrong})
+            runs.finish(t, claim, "failed", {"sentence": "; ".join(wrong), "line": line.id})
+        space.transact(work)
+
+    def _finish(self, space: Space, claim: Claim, progress: Progress, state: str) -> None:
+        """Where no effect was the end of the run."""
+        def work(t: Transaction) -> None:
+            runs.hold(t, claim)
+            progress.write(t, claim)
+            runs.finish(t, claim, state)
+        space.transact(work)
+
+
+def _given(line: Line, carried: Carried) -> Any:
+    """What an Only if line looked at."""
+    if isinstance(line, OnlyIf):
+        return {carried.name(c.ref): shorten(str(to_wire(carried.values.get(c.ref)) or ""), 300) for c in line.conditions}
+    return None
+
+
+def _filled(line: Add, results: list[FieldResult], carried: Carried) -> Any:
+    return {str(r.field): {"filled": describe(line.filling(r.field), carried), "state": r.state, "said": r.sentence}
+            for r in results}
+
+
+def _said(result: FieldResult, database: Database | None) -> str:
+    found = database.field(result.field) if database else None
+    return f"{found.name}: {result.sentence}" if found and not result.sentence.startswith(found.name) else result.sentence

@@ -1,0 +1,44 @@
+"""Getting real samples: the newest items of the source, or the next one that somebody is about to make."""
+from __future__ import annotations
+
+from typing import Any
+
+from kelvix.connectors.contract import Item
+from kelvix.core.workflow import When
+from kelvix.engine.engine import Engine
+from kelvix.store import workflows
+from kelvix.store.directory import Space
+
+NEWEST = 5
+
+
+def as_kept(item: Item) -> dict[str, Any]:
+    return {"id": item.id, "title": item.title, "link": item.link, "container": item.container_name, "values": item.values}
+
+
+def _keep(space: Space, workflow_id: int, items: list[Item]) -> None:
+    def work(t):  # type: ignore[no-untyped-def]
+        for item in items:
+            workflows.keep_sample(t, space.id, workflow_id, "fetched", item.id, as_kept(item), item.at)
+    space.transact(work)
+
+
+def fetch_newest(engine: Engine, space: Space, workflow_id: int, when: When) -> int:
+    """Replace the fetched samples by the newest items; edited and made-up ones stay. How many there were."""
+    app, token = engine.access(space, when.connection)
+    items = app.newest(token, when.container or "", NEWEST)
+    space.transact(lambda t: workflows.forget_samples(t, space.id, workflow_id))
+    _keep(space, workflow_id, items)
+    return len(items)
+
+
+def fetch_next(engine: Engine, space: Space, workflow_id: int, when: When, after: int | None) -> tuple[int, int]:
+    """Items that arrived after a cursor, kept as samples: the cursor to go on from, and how many. Without a cursor,
+    only where to begin."""
+    app, token = engine.access(space, when.connection)
+    if after is None:
+        return app.head(token), 0
+    changes, cursor, _ = app.changes(token, after)
+    items = [app.item(token, c.item) for c in changes if c.container == when.container and c.kind == "new"][:NEWEST]
+    _keep(space, workflow_id, items)
+    return cursor, len(items)

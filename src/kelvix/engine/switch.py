@@ -1,0 +1,94 @@
+"""Turning a workflow on and off."""
+from __future__ import annotations
+
+import logging
+
+from kelvix.connectors.contract import Passing, Standing
+from kelvix.core.rehearsal import Finding, check
+from kelvix.engine import polling
+from kelvix.engine.engine import Engine
+from kelvix.store import watches, workflows
+from kelvix.store.database_server import Transaction
+from kelvix.store.directory import Space
+
+log = logging.getLogger(__name__)
+
+
+class NotReady(Exception):
+    """What must be put right first."""
+
+    def __init__(self, findings: list[Finding]):
+        super().__init__("; ".join(f.sentence for f in findings))
+        self.findings = findings
+
+
+def turn_on(engine: Engine, space: Space, workflow_id: int) -> None:
+    """Make the draft the version that runs, from now on. Where the workflow is on already and listens to the same place,
+    nothing that arrives meanwhile is lost. Raises LookupError, NotReady, Passing, Standing."""
+    kept = space.read(lambda t: workflows.get(t, space.id, workflow_id))
+    if kept is None:
+        raise LookupError("no such workflow")
+    findings = check(kept.draft, engine.surroundings(space, kept.draft))
+    if findings:
+        raise NotReady(findings)
+    when = kept.draft.when
+    app, token = engine.access(space, when.connection)
+    try:
+        cursor = app.head(token)
+        app.newest(token, when.container or "", 1)
+    except Standing as failure:
+        engine.note_failure(space, when.connection, failure)
+        raise
+    before = space.read(lambda t: watches.of_workflow(t, space.id, workflow_id))
+    same = before is not None and before.state == "on" and before.connection_id == when.connection \
+        and before.container == when.container
+
+    def work(t: Transaction) -> int:
+        version = workflows.version_of_draft(t, space.id, kept)
+        workflows.set_state(t, space.id, workflow_id, "on", version)
+        if same and before:
+            t.execute("UPDATE watch SET version_id=%s WHERE workspace_id=%s AND id=%s", (version, space.id, before.id))
+            return before.id
+        return watches.start(t, space.id, workflow_id, when.connection or 0, when.container or "", version, cursor,
+                             polling.EVERY)
+    watch_id = space.transact(work)
+    if not same:
+        if before and before.state == "on":
+            _end_pushes(engine, space, before)
+        _ask_for_pushes(engine, space, watch_id, app.subscribe, token, when.container or "")
+    engine.dispatch.announce(space.id, "workflows", f"workflow:{workflow_id}")
+
+
+def _ask_for_pushes(engine: Engine, space: Space, watch_id: int, subscribe, token: str, container: str) -> None:  # type: ignore[no-untyped-def]
+    """Where the app will not push, its feed is read more often instead."""
+    try:
+        push_id, secret = subscribe(token, container, f"{engine.settings.address}/hooks/{space.id}/{watch_id}")
+    except (Passing, Standing) as failure:
+        log.warning("no pushes for watch %s: %s", watch_id, failure)
+        return
+    space.transact(lambda t: watches.set_push(t, engine.vault, space.id, watch_id, push_id, secret))
+
+
+def _end_pushes(engine: Engine, space: Space, watch: watches.Watch) -> None:
+    if watch.push_id:
+        try:
+            app, token = engine.access(space, watch.connection_id)
+            app.unsubscribe(token, watch.push_id)
+        except (Passing, Standing) as failure:
+            log.info("pushes of watch %s could not be ended: %s; they will be answered with 410", watch.id, failure)
+
+
+def turn_off(engine: Engine, space: Space, workflow_id: int, reason: str | None = None) -> None:
+    """Listen no more. Runs that were begun go on to their end. Raises LookupError."""
+    watch = space.read(lambda t: watches.of_workflow(t, space.id, workflow_id))
+
+    def work(t: Transaction) -> None:
+        kept = workflows.get(t, space.id, workflow_id, lock=True)
+        if kept is None:
+            raise LookupError("no such workflow")
+        watches.end(t, space.id, workflow_id)
+        workflows.set_state(t, space.id, workflow_id, "off", kept.live, reason)
+    space.transact(work)
+    if watch and watch.state == "on":
+        _end_pushes(engine, space, watch)
+    engine.dispatch.announce(space.id, "workflows", f"workflow:{workflow_id}")

@@ -1,0 +1,38 @@
+"""Undoing what a run wrote in our own databases."""
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from kelvix.engine.engine import Engine
+from kelvix.store import changes, runs
+from kelvix.store.database_server import Transaction
+from kelvix.store.directory import Space
+from kelvix.store.records import Origin
+
+
+@dataclass(frozen=True)
+class Undone:
+    """How many changes were undone, and why others were not."""
+
+    undone: int
+    kept: tuple[str, ...]
+
+
+def undo_run(engine: Engine, space: Space, run_id: int, person: str) -> Undone:
+    """Undo a run's changes, the last first. What was changed again since stays, and is said. Raises LookupError."""
+    def work(t: Transaction) -> tuple[Undone, set[int]]:
+        made = changes.of_run(t, space.id, run_id)
+        if not runs.mark_undone(t, space.id, run_id):
+            raise LookupError("there is no such run, or it was undone already")
+        undone, kept, touched = 0, [], set()
+        for change in reversed(made):
+            try:
+                changes.undo(t, space.id, change.seq, Origin(person=person, undoes=change.seq))
+                undone += 1
+                touched.add(change.database_id)
+            except (changes.CannotUndo, LookupError) as why:
+                kept.append(str(why))
+        return Undone(undone, tuple(kept)), touched
+    result, touched = space.transact(work)
+    engine.dispatch.announce(space.id, "runs", *(f"records:{d}" for d in sorted(touched)))
+    return result

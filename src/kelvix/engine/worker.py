@@ -1,0 +1,98 @@
+"""A worker process: claims work that is ready, carries it, and reads feeds when their time has come."""
+from __future__ import annotations
+
+import logging
+import os
+import signal
+import threading
+import time
+from concurrent.futures import ThreadPoolExecutor
+
+from kelvix.engine import polling
+from kelvix.engine.engine import Engine
+from kelvix.engine.runner import Runner
+from kelvix.store import runs
+from kelvix.store.runs import Claim
+
+THREADS = 4
+LEASE = float(os.environ.get("KELVIX_LEASE", "30"))  # seconds for which a claim holds, by the database's clock
+LOOK = 0.1  # seconds between looks for work that nobody announced
+TIDY = 1.0  # seconds between looks for what died workers held
+log = logging.getLogger(__name__)
+
+
+class Worker:
+    def __init__(self, engine: Engine, runner: Runner | None = None):
+        self.engine, self.runner = engine, runner or Runner(engine)
+        self._stopping = threading.Event()
+        self._free = threading.Semaphore(THREADS)
+        self._pool = ThreadPoolExecutor(THREADS, thread_name_prefix="run")
+
+    def stop(self, *_: object) -> None:
+        """Take up nothing more; what was begun is finished."""
+        self._stopping.set()
+
+    def run(self) -> None:
+        """Work until told to stop."""
+        self.engine.dispatch.listen()
+        feeds = threading.Thread(target=self._read_feeds, name="feeds", daemon=True)
+        feeds.start()
+        tidied = 0.0
+        while not self._stopping.is_set():
+            try:
+                if time.monotonic() - tidied > TIDY:
+                    tidied = time.monotonic()
+                    for server in self.engine.directory.servers.values():
+                        server.transact(runs.release_expired)
+                if not self._take_up():
+                    self.engine.dispatch.wait(LOOK)
+            except Exception:
+                log.exception("the worker goes on after a failure")
+                self._stopping.wait(1)
+        self._pool.shutdown(wait=True)
+        feeds.join(2)
+
+    def _take_up(self) -> int:
+        """Claim as much as there are free threads: how much it was."""
+        free = 0
+        while free < THREADS and self._free.acquire(blocking=False):
+            free += 1
+        if not free:
+            with self._free:  # until one is free again
+                return 1
+        taken = 0
+        try:
+            for server in self.engine.directory.servers.values():
+                if taken < free:
+                    for claim in server.transact(lambda t, n=free - taken: runs.claim(t, n, LEASE)):
+                        taken += 1
+                        self._pool.submit(self._carry, claim)
+        finally:
+            for _ in range(free - taken):
+                self._free.release()
+        return taken
+
+    def _carry(self, claim: Claim) -> None:
+        try:
+            self.runner.carry(claim)
+        except Exception:
+            log.exception("run %s could not be carried on; another worker will when its lease ends", claim.run_id)
+        finally:
+            self._free.release()
+
+    def _read_feeds(self) -> None:
+        while not self._stopping.is_set():
+            try:
+                for server in self.engine.directory.servers.values():
+                    polling.check_due(self.engine, server)
+            except Exception:
+                log.exception("reading the feeds goes on after a failure")
+                self._stopping.wait(1)
+            self._stopping.wait(0.25)
+
+
+def main(engine: Engine) -> None:
+    worker = Worker(engine)
+    signal.signal(signal.SIGTERM, worker.stop)
+    signal.signal(signal.SIGINT, worker.stop)
+    worker.run()

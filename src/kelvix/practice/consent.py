@@ -1,0 +1,150 @@
+"""The consent window: OAuth 2.0 authorization code with PKCE (RFC 6749, RFC 7636), by Authlib.
+
+Kelvix is a public client: it has no secret, the code verifier proves that it is the one who asked.
+"""
+from __future__ import annotations
+
+import secrets
+from collections import defaultdict
+from typing import Any
+from urllib.parse import parse_qsl, urlsplit
+
+from authlib.oauth2.rfc6749 import AuthorizationServer, OAuth2Error, OAuth2Request, grants
+from authlib.oauth2.rfc6749.models import AuthorizationCodeMixin, ClientMixin
+from authlib.oauth2.rfc6750 import BearerTokenGenerator
+from authlib.oauth2.rfc7636 import CodeChallenge
+from starlette.responses import JSONResponse, RedirectResponse, Response
+
+from kelvix.practice.store import TOKEN_DAYS, Store
+
+CLIENT = "kelvix"
+APPS = ("mail",)
+
+
+class Client(ClientMixin):  # type: ignore[misc]
+    """Kelvix, as the practice apps know it: its answers go to one address only."""
+
+    def __init__(self, redirect_uri: str):
+        self.redirect_uri = redirect_uri
+
+    def get_client_id(self) -> str:
+        return CLIENT
+
+    def get_default_redirect_uri(self) -> str:
+        return self.redirect_uri
+
+    def get_allowed_scope(self, scope: str) -> str:
+        return scope if scope in APPS else ""
+
+    def check_redirect_uri(self, redirect_uri: str) -> bool:
+        return redirect_uri == self.redirect_uri
+
+    def check_client_secret(self, client_secret: str) -> bool:
+        return False
+
+    def check_endpoint_auth_method(self, method: str, endpoint: str) -> bool:
+        return method == "none"
+
+    def check_response_type(self, response_type: str) -> bool:
+        return response_type == "code"
+
+    def check_grant_type(self, grant_type: str) -> bool:
+        return grant_type == "authorization_code"
+
+
+class Code(AuthorizationCodeMixin):  # type: ignore[misc]
+    def __init__(self, code: str, content: dict[str, Any]):
+        self.code, self.content = code, content
+        self.code_challenge = content["code_challenge"]
+        self.code_challenge_method = content["code_challenge_method"]
+
+    def get_redirect_uri(self) -> str:
+        return str(self.content["redirect_uri"])
+
+    def get_scope(self) -> str:
+        return str(self.content["app"])
+
+
+class FormRequest(OAuth2Request):  # type: ignore[misc]
+    """A request as Authlib wants it: the query and the form, already read."""
+
+    def __init__(self, method: str, url: str, form: dict[str, str], headers: dict[str, str]):
+        super().__init__(method, url, headers=headers)
+        self._query, self._form = dict(parse_qsl(urlsplit(url).query)), form
+        self.payload = self
+
+    @property
+    def args(self) -> dict[str, str]:
+        return self._query
+
+    @property
+    def form(self) -> dict[str, str]:
+        return self._form
+
+    @property
+    def data(self) -> dict[str, str]:
+        return {**self._query, **self._form}
+
+    @property
+    def datalist(self) -> defaultdict[str, list[str]]:
+        return defaultdict(list, {k: [v] for k, v in self.data.items()})
+
+    client_id = property(lambda self: self.data.get("client_id"))
+    response_type = property(lambda self: self.data.get("response_type"))
+    grant_type = property(lambda self: self.data.get("grant_type"))
+    redirect_uri = property(lambda self: self.data.get("redirect_uri"))
+    scope = property(lambda self: self.data.get("scope"))
+    state = property(lambda self: self.data.get("state"))
+
+
+class CodeGrant(grants.AuthorizationCodeGrant):  # type: ignore[misc]
+    TOKEN_ENDPOINT_AUTH_METHODS = ["none"]
+
+    @property
+    def store(self) -> Store:
+        return self.server.store  # type: ignore[no-any-return]
+
+    def save_authorization_code(self, code: str, request: FormRequest) -> None:
+        self.store.keep_code(code, {
+            "app": request.scope, "redirect_uri": request.redirect_uri, "account": request.user["id"],
+            "shared": request.user["shared"], "code_challenge": request.data.get("code_challenge"),
+            "code_challenge_method": request.data.get("code_challenge_method")})
+
+    def query_authorization_code(self, code: str, client: Client) -> Code | None:
+        content = self.store.code(code)
+        return Code(code, content) if content else None
+
+    def delete_authorization_code(self, authorization_code: Code) -> None:
+        self.store.use_code(authorization_code.code)
+
+    def authenticate_user(self, authorization_code: Code) -> dict[str, Any]:
+        return {"id": authorization_code.content["account"], "shared": authorization_code.content["shared"]}
+
+
+class ConsentServer(AuthorizationServer):  # type: ignore[misc]
+    def __init__(self, store: Store, redirect_uri: str):
+        super().__init__(scopes_supported=list(APPS))
+        self.store, self.client = store, Client(redirect_uri)
+        self.register_token_generator("default", BearerTokenGenerator(
+            lambda **_: secrets.token_urlsafe(32), expires_generator=TOKEN_DAYS * 24 * 3600))
+        self.register_grant(CodeGrant, [CodeChallenge(required=True)])
+
+    def query_client(self, client_id: str) -> Client | None:
+        return self.client if client_id == CLIENT else None
+
+    def save_token(self, token: dict[str, Any], request: FormRequest) -> None:
+        self.store.new_token(token["access_token"], token["scope"], request.user["id"], CLIENT, request.user["shared"])
+
+    def create_oauth2_request(self, request: FormRequest) -> FormRequest:
+        return request
+
+    def handle_response(self, status: int, body: Any, headers: list[tuple[str, str]]) -> Response:
+        if location := dict(headers).get("Location"):
+            return RedirectResponse(location, status)
+        return JSONResponse(body or {}, status, dict(headers))
+
+    def send_signal(self, name: str, *args: Any, **kwargs: Any) -> None:
+        return None
+
+
+__all__ = ["ConsentServer", "FormRequest", "OAuth2Error"]

@@ -1,0 +1,61 @@
+"""Telling subscribers of what is new: signed by the Standard Webhooks scheme, tried a few times, then given up."""
+from __future__ import annotations
+
+import json
+import logging
+import queue
+import threading
+import time
+import uuid
+
+import httpx2 as httpx
+
+from kelvix.formats import webhook_signature
+from kelvix.practice.faults import Faults
+from kelvix.practice.store import Store
+
+AGAIN_AFTER = (0.5, 2.0, 8.0)  # seconds
+THREADS = 4
+log = logging.getLogger(__name__)
+
+
+class Pusher:
+    """A few threads that deliver pushes. What is not delivered is found by whoever reads the feed."""
+
+    def __init__(self, store: Store, faults: Faults):
+        self.store, self.faults = store, faults
+        self._queue: queue.SimpleQueue[tuple[str, int, int]] = queue.SimpleQueue()
+        for _ in range(THREADS):
+            threading.Thread(target=self._work, daemon=True).start()
+
+    def tell(self, app: str, container_id: int, item_id: int) -> None:
+        if self.faults.pushes.get(app) != "never":
+            for _ in range(2 if self.faults.pushes.get(app) == "twice" else 1):
+                self._queue.put((app, container_id, item_id))
+
+    def _work(self) -> None:
+        with httpx.Client(timeout=10, trust_env=False) as client:
+            while True:
+                app, container_id, item_id = self._queue.get()
+                try:
+                    for subscriber in self.store.subscribers(container_id):
+                        self._deliver(client, subscriber["url"], subscriber["secret"],
+                                      {"app": app, "container": str(container_id), "item": str(item_id), "kind": "new"})
+                except Exception:
+                    log.exception("a push failed")
+
+    def _deliver(self, client: httpx.Client, url: str, secret: str, content: dict[str, str]) -> None:
+        body = json.dumps(content).encode()
+        message_id = uuid.uuid4().hex
+        for pause in (*AGAIN_AFTER, 0.0):
+            stamp = int(time.time())
+            try:
+                answer = client.post(url, content=body, headers={
+                    "content-type": "application/json", "webhook-id": message_id, "webhook-timestamp": str(stamp),
+                    "webhook-signature": webhook_signature.sign(secret, message_id, stamp, body)})
+                if answer.status_code < 500 and answer.status_code != 429:
+                    return
+            except httpx.HTTPError:
+                pass
+            if pause:
+                time.sleep(pause)

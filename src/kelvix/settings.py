@@ -1,0 +1,61 @@
+"""What an installation is told from outside: where its data lies, its servers, its keys, its addresses."""
+from __future__ import annotations
+
+import json
+import os
+import pathlib
+from dataclasses import asdict, dataclass, field
+
+TOP = pathlib.Path(__file__).resolve().parents[2]
+VARIABLE = "KELVIX_SETTINGS"  # names the settings file that the start command wrote
+
+
+@dataclass(frozen=True)
+class Server:
+    """One MariaDB server and the schema in it that Kelvix uses."""
+
+    host: str
+    port: int
+    user: str
+    password: str
+    schema: str = "kelvix"
+
+
+@dataclass(frozen=True)
+class Settings:
+    """`servers` maps a server's name to its address; the one called "home" also keeps people and sessions."""
+
+    data: str
+    servers: dict[str, Server]
+    key: str  # 32 bytes, base64: encrypts secrets; never kept in the database
+    practice: Server
+    host: str = "127.0.0.1"
+    port: int = 8600
+    practice_port: int = 8601
+    smtp_port: int = 8625
+    peers: list[str] = field(default_factory=list)  # host:port that are told of new work, see engine/dispatch.py
+
+    @property
+    def address(self) -> str:
+        """Where people reach Kelvix, and where apps push to."""
+        return f"http://{self.host}:{self.port}"
+
+    @property
+    def practice_address(self) -> str:
+        """A different host name than Kelvix's, so that no cookie is shared."""
+        return f"http://localhost:{self.practice_port}"
+
+    def write(self, path: pathlib.Path) -> None:
+        path.touch(mode=0o600)
+        path.write_text(json.dumps(asdict(self), indent=1))
+
+
+def read(path: str | pathlib.Path | None = None) -> Settings:
+    """The settings of this process. Raises SystemExit with what to do where there are none."""
+    path = path or os.environ.get(VARIABLE)
+    if not path or not pathlib.Path(path).exists():
+        raise SystemExit(f"kelvix: no settings file: start with ./kelvix demo or ./kelvix start, or name one in {VARIABLE}")
+    raw = json.loads(pathlib.Path(path).read_text())
+    raw["servers"] = {name: Server(**server) for name, server in raw["servers"].items()}
+    raw["practice"] = Server(**raw["practice"])
+    return Settings(**raw)

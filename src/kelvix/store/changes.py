@@ -1,0 +1,105 @@
+"""Reading the log of changes: a record's history, where each of its values came from, and undoing a change."""
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from kelvix.core.schema import Database
+from kelvix.core.values import Value, Wire, from_wire
+from kelvix.store import databases, records
+from kelvix.store.database_server import Row, Transaction
+from kelvix.store.records import Origin
+
+
+class CannotUndo(Exception):
+    """The message says why, and what is there now."""
+
+
+@dataclass(frozen=True)
+class Change:
+    seq: int
+    database_id: int
+    record_id: int
+    version: int
+    kind: str
+    at: datetime
+    origin: dict[str, Any]
+    before: dict[str, Wire] | None
+    after: dict[str, Wire] | None
+
+
+def _change(row: Row) -> Change:
+    return Change(row["seq"], row["database_id"], row["record_id"], row["version"], row["kind"], row["at"],
+                  json.loads(row["origin"]), json.loads(row["before_values"] or "null"),
+                  json.loads(row["after_values"] or "null"))
+
+
+def of_record(t: Transaction, workspace_id: int, database_id: int, record_id: int) -> list[Change]:
+    """A record's history, oldest first."""
+    return [_change(r) for r in t.rows("SELECT * FROM `change` WHERE workspace_id=%s AND database_id=%s AND record_id=%s "
+                                       "ORDER BY seq", (workspace_id, database_id, record_id))]
+
+
+def of_run(t: Transaction, workspace_id: int, run_id: int) -> list[Change]:
+    return [_change(r) for r in t.rows("SELECT * FROM `change` WHERE workspace_id=%s AND run_id=%s ORDER BY seq",
+                                       (workspace_id, run_id))]
+
+
+def get(t: Transaction, workspace_id: int, seq: int) -> Change | None:
+    row = t.row("SELECT * FROM `change` WHERE workspace_id=%s AND seq=%s", (workspace_id, seq))
+    return _change(row) if row else None
+
+
+def last(t: Transaction, workspace_id: int) -> int:
+    """The number of the newest change."""
+    row = t.row("SELECT n FROM counter WHERE workspace_id=%s AND name='change'", (workspace_id,))
+    return int(row["n"]) if row else 0
+
+
+def origins(history: list[Change]) -> dict[str, Change]:
+    """For each field, by its id as text, the change that gave it its present value."""
+    found: dict[str, Change] = {}
+    for change in history:
+        for field in change.after or {}:
+            found[field] = change
+    return found
+
+
+def undo(t: Transaction, workspace_id: int, seq: int, origin: Origin) -> int:
+    """Undo one change: the number of the change that does so. Raises LookupError, CannotUndo. A field that was changed
+    again since is not touched; where that is so nothing is undone."""
+    change = get(t, workspace_id, seq)
+    database = databases.get(t, workspace_id, change.database_id) if change else None
+    if change is None or database is None:
+        raise LookupError("no such change")
+    record = records.get(t, database, change.record_id, lock=True, trashed=True)
+    if record is None:
+        raise LookupError("no such record")
+    match change.kind:
+        case "update":
+            return _undo_update(t, workspace_id, database, change, record, origin)
+        case "add" | "restore" if not record.deleted:
+            if record.version != change.version:
+                raise CannotUndo("the record was changed since; delete it by hand if it is not wanted")
+            return records.set_deleted(t, workspace_id, database, record.id, True, origin)
+        case "delete" if record.deleted:
+            return records.set_deleted(t, workspace_id, database, record.id, False, origin)
+    raise CannotUndo("this was undone already")
+
+
+def _undo_update(t: Transaction, workspace_id: int, database: Database, change: Change, record: records.Record,
+                 origin: Origin) -> int:
+    if record.deleted:
+        raise CannotUndo("the record is in the trash; restore it first")
+    values: dict[int, Value] = {}
+    now = records.wire(record.values)
+    for key, was in (change.before or {}).items():
+        field = database.field(int(key))
+        if field is None:
+            continue
+        if now.get(key) != (change.after or {}).get(key):
+            raise CannotUndo(f"{field.name} was changed again since; change it by hand")
+        values[field.id] = from_wire(was, field.type)
+    return records.update(t, workspace_id, database, record.id, record.version, values, origin)

@@ -1,0 +1,176 @@
+"""Databases and their fields."""
+from __future__ import annotations
+
+import json
+from dataclasses import asdict, dataclass, replace
+
+from kelvix.core.schema import TEXT_FIELD, Database, Field
+from kelvix.core.values import Choice, Type
+from kelvix.store import ddl
+from kelvix.store.database_server import Row, Transaction
+from kelvix.store.directory import Space
+
+MOST_FIELDS = 200
+TEXT = Field(TEXT_FIELD, "Text", "long_text")
+
+
+class Refused(ValueError):
+    """A change of a database that cannot be made. The message says why and what to do."""
+
+
+@dataclass(frozen=True)
+class NewField:
+    name: str
+    type: Type
+    required: bool = False
+    choices: tuple[str, ...] = ()
+
+
+def _choices(names: tuple[str, ...], kept: tuple[Choice, ...] = ()) -> tuple[Choice, ...]:
+    """Choices by name; one that was there before keeps its id."""
+    ids = {c.name: c.id for c in kept}
+    taken = [int(c.id) for c in kept if c.id.isdigit()]
+    following = max(taken, default=0) + 1
+    result: list[Choice] = []
+    for name in dict.fromkeys(n.strip() for n in names if n.strip()):
+        if name in ids:
+            result.append(Choice(ids[name], name))
+        else:
+            result.append(Choice(str(following), name))
+            following += 1
+    return tuple(result)
+
+
+def _dump(choices: tuple[Choice, ...]) -> str:
+    return json.dumps([asdict(c) for c in choices], ensure_ascii=False)
+
+
+def _field(row: Row) -> Field:
+    return Field(row["id"], row["name"], row["type"], bool(row["required"]),
+                 tuple(Choice(**c) for c in json.loads(row["choices"])))
+
+
+def load(t: Transaction, workspace_id: int) -> dict[int, Database]:
+    """All databases of a workspace by id, in order of their names."""
+    fields: dict[int, list[Field]] = {}
+    for row in t.rows("SELECT * FROM field WHERE workspace_id=%s AND state='ready' ORDER BY position, id", (workspace_id,)):
+        fields.setdefault(row["database_id"], []).append(_field(row))
+    rows = t.rows("SELECT id, name FROM `database` WHERE workspace_id=%s AND state='ready' AND deleted_at IS NULL "
+                  "ORDER BY name, id", (workspace_id,))
+    return {r["id"]: Database(r["id"], r["name"], (*fields.get(r["id"], []), TEXT)) for r in rows}
+
+
+def get(t: Transaction, workspace_id: int, database_id: int) -> Database | None:
+    row = t.row("SELECT id, name FROM `database` WHERE workspace_id=%s AND id=%s AND state='ready' "
+                "AND deleted_at IS NULL", (workspace_id, database_id))
+    if row is None:
+        return None
+    fields = t.rows("SELECT * FROM field WHERE workspace_id=%s AND database_id=%s AND state='ready' ORDER BY position, id",
+                    (workspace_id, database_id))
+    return Database(row["id"], row["name"], (*map(_field, fields), TEXT))
+
+
+def count(t: Transaction, database_id: int, most: int = 100_000) -> int:
+    """How many records a database holds, counted no further than `most`."""
+    found = t.row(f"SELECT COUNT(*) AS n FROM (SELECT 1 FROM {ddl.table(database_id)} WHERE deleted_at IS NULL "
+                  f"LIMIT {int(most)}) AS some")
+    return int(found["n"]) if found else 0
+
+
+def create(space: Space, name: str, fields: tuple[NewField, ...]) -> Database:
+    """Raises Refused. The first field is the title of its records: a required text field."""
+    if not name.strip():
+        raise Refused("a database needs a name")
+    first = fields[0] if fields and fields[0].type == "text" else None
+    wanted = [replace(first or NewField("Name", "text"), required=True), *(fields[1:] if first else fields)]
+    _check_new(wanted, ())
+
+    def work(t: Transaction) -> int:
+        made = t.insert("INSERT INTO `database` (workspace_id, name) VALUES (%s,%s)", (space.id, name.strip()[:200]))
+        for position, field in enumerate(wanted):
+            _insert_field(t, space.id, made, field, position)
+        return made
+
+    database_id = space.transact(work)
+    ddl.reconcile(space.server, database_id)
+    found = space.read(lambda t: get(t, space.id, database_id))
+    assert found
+    return found
+
+
+def _check_new(new: list[NewField], have: tuple[Field, ...]) -> None:
+    if len(new) + len(have) > MOST_FIELDS:
+        raise Refused(f"a database has at most {MOST_FIELDS} fields")
+    names = [f.name.strip().casefold() for f in new]
+    taken = {f.name.casefold() for f in have}
+    for field, folded in zip(new, names, strict=True):
+        if not folded:
+            raise Refused("a field needs a name")
+        if names.count(folded) > 1 or folded in taken:
+            raise Refused(f"there is a field called {field.name} already; choose another name")
+
+
+def _insert_field(t: Transaction, workspace_id: int, database_id: int, field: NewField, position: int) -> int:
+    return t.insert("INSERT INTO field (workspace_id, database_id, name, type, required, choices, position) "
+                    "VALUES (%s,%s,%s,%s,%s,%s,%s)",
+                    (workspace_id, database_id, field.name.strip()[:200], field.type, field.required,
+                     _dump(_choices(field.choices)), position))
+
+
+def add_field(space: Space, database: Database, field: NewField) -> Field:
+    """Raises Refused."""
+    _check_new([field], database.fields)
+
+    def work(t: Transaction) -> int:
+        last = t.row("SELECT COALESCE(MAX(position), 0) + 1 AS n FROM field WHERE database_id=%s", (database.id,))
+        return _insert_field(t, space.id, database.id, field, last["n"] if last else 1)
+
+    field_id = space.transact(work)
+    ddl.reconcile(space.server, database.id)
+    made = space.read(lambda t: t.row("SELECT * FROM field WHERE workspace_id=%s AND id=%s", (space.id, field_id)))
+    assert made
+    return _field(made)
+
+
+def change_field(space: Space, database: Database, field_id: int, name: str | None, required: bool | None,
+                 choices: tuple[str, ...] | None) -> None:
+    """Rename, require, or set the choices of a field. Raises Refused, LookupError."""
+    field = database.field(field_id)
+    if field is None or field_id == TEXT_FIELD:
+        raise LookupError("no such field")
+    if name is not None:
+        _check_new([NewField(name, field.type)], tuple(f for f in database.fields if f.id != field_id))
+    if database.fields[0].id == field_id and required is False:
+        raise Refused(f"{field.name} is the title of the records and must be filled")
+    space.transact(lambda t: t.execute(
+        "UPDATE field SET name=%s, required=%s, choices=%s WHERE workspace_id=%s AND id=%s",
+        ((name or field.name).strip()[:200], field.required if required is None else required,
+         _dump(field.choices if choices is None else _choices(choices, field.choices)), space.id, field_id)))
+
+
+def set_field_state(space: Space, database: Database, field_id: int, gone: bool) -> None:
+    """Take a field away, or bring it back with its values. Raises Refused, LookupError."""
+    if database.fields[0].id == field_id:
+        raise Refused("the title of the records cannot be taken away; rename it instead")
+    states = ("dropping", "ready") if gone else ("adding", "gone")
+    if field_id == TEXT_FIELD or not space.transact(lambda t: t.execute(
+            "UPDATE field SET state=%s WHERE workspace_id=%s AND database_id=%s AND id=%s AND state=%s",
+            (states[0], space.id, database.id, field_id, states[1]))):
+        raise LookupError("no such field")
+    ddl.reconcile(space.server, database.id)
+
+
+def rename(space: Space, database_id: int, name: str) -> bool:
+    if not name.strip():
+        raise Refused("a database needs a name")
+    return bool(space.transact(lambda t: t.execute(
+        "UPDATE `database` SET name=%s WHERE workspace_id=%s AND id=%s AND deleted_at IS NULL",
+        (name.strip()[:200], space.id, database_id))))
+
+
+def set_deleted(space: Space, database_id: int, deleted: bool) -> bool:
+    """Into the trash, or out of it."""
+    set_to, was = ("NOW(3)", "IS NULL") if deleted else ("NULL", "IS NOT NULL")
+    return bool(space.transact(lambda t: t.execute(
+        f"UPDATE `database` SET deleted_at={set_to} WHERE workspace_id=%s AND id=%s AND deleted_at {was}",
+        (space.id, database_id))))
