@@ -69,7 +69,7 @@ class Installation:
 
     def start(self, *names: str) -> None:
         """Start child processes and wait until those that answer HTTP do."""
-        env = os.environ | {settings_module.VARIABLE: str(self.settings_file)}
+        env = os.environ | {settings_module.VARIABLE: str(self.settings_file), "PYTHONPATH": str(TOP / "src")}
         for name in names:
             log = str(self.data / f"{name}.log")
             self._children[name] = processes.spawn([sys.executable, "-W", "ignore::DeprecationWarning", "-m", "kelvix",

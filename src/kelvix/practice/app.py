@@ -1,6 +1,5 @@
 """The practice apps as one web application: their APIs, their plain pages, the consent window, the fault switches."""
-from __future__ import annotations
-
+# No deferred annotations here: routes within functions name types that only exist there.
 import pathlib
 from collections.abc import Awaitable, Callable
 from contextlib import asynccontextmanager
@@ -186,7 +185,7 @@ def build(settings: Settings) -> FastAPI:
             return show(request, "error.html", 400, account=account, said=f"This request for access is not right: {error.description}")
         given = set(request.query_params.get("already", "").split(","))
         return show(request, "consent.html", account=account, given=given, action=str(request.url.query),
-                    folders=store.containers(asked.scope, account["id"]))
+                    folders=store.containers(asked.payload.scope, account["id"]))
 
     @app.post("/oauth/authorize")
     async def answer(request: Request, account: Signed) -> Response:

@@ -5,12 +5,12 @@ Kelvix is a public client: it has no secret, the code verifier proves that it is
 from __future__ import annotations
 
 import secrets
-from collections import defaultdict
 from typing import Any
 from urllib.parse import parse_qsl, urlsplit
 
 from authlib.oauth2.rfc6749 import AuthorizationServer, OAuth2Error, OAuth2Request, grants
 from authlib.oauth2.rfc6749.models import AuthorizationCodeMixin, ClientMixin
+from authlib.oauth2.rfc6749.requests import BasicOAuth2Payload
 from authlib.oauth2.rfc6750 import BearerTokenGenerator
 from authlib.oauth2.rfc7636 import CodeChallenge
 from starlette.responses import JSONResponse, RedirectResponse, Response
@@ -71,7 +71,7 @@ class FormRequest(OAuth2Request):  # type: ignore[misc]
     def __init__(self, method: str, url: str, form: dict[str, str], headers: dict[str, str]):
         super().__init__(method, url, headers=headers)
         self._query, self._form = dict(parse_qsl(urlsplit(url).query)), form
-        self.payload = self
+        self.payload = BasicOAuth2Payload({**self._query, **form})
 
     @property
     def args(self) -> dict[str, str]:
@@ -80,21 +80,6 @@ class FormRequest(OAuth2Request):  # type: ignore[misc]
     @property
     def form(self) -> dict[str, str]:
         return self._form
-
-    @property
-    def data(self) -> dict[str, str]:
-        return {**self._query, **self._form}
-
-    @property
-    def datalist(self) -> defaultdict[str, list[str]]:
-        return defaultdict(list, {k: [v] for k, v in self.data.items()})
-
-    client_id = property(lambda self: self.data.get("client_id"))
-    response_type = property(lambda self: self.data.get("response_type"))
-    grant_type = property(lambda self: self.data.get("grant_type"))
-    redirect_uri = property(lambda self: self.data.get("redirect_uri"))
-    scope = property(lambda self: self.data.get("scope"))
-    state = property(lambda self: self.data.get("state"))
 
 
 class CodeGrant(grants.AuthorizationCodeGrant):  # type: ignore[misc]
@@ -106,9 +91,9 @@ class CodeGrant(grants.AuthorizationCodeGrant):  # type: ignore[misc]
 
     def save_authorization_code(self, code: str, request: FormRequest) -> None:
         self.store.keep_code(code, {
-            "app": request.scope, "redirect_uri": request.redirect_uri, "account": request.user["id"],
-            "shared": request.user["shared"], "code_challenge": request.data.get("code_challenge"),
-            "code_challenge_method": request.data.get("code_challenge_method")})
+            "app": request.payload.scope, "redirect_uri": request.payload.redirect_uri, "account": request.user["id"],
+            "shared": request.user["shared"], "code_challenge": request.payload.data.get("code_challenge"),
+            "code_challenge_method": request.payload.data.get("code_challenge_method")})
 
     def query_authorization_code(self, code: str, client: Client) -> Code | None:
         content = self.store.code(code)

@@ -1,6 +1,5 @@
 """Practice Mail: folders of messages, kept as their RFC 5322 source and read by the standard library."""
-from __future__ import annotations
-
+# No deferred annotations here: routes within functions name types that only exist there.
 import json
 import logging
 from collections.abc import Iterator

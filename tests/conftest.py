@@ -1,0 +1,19 @@
+"""One whole Kelvix per test worker, each with a MariaDB of its own; a workspace of its own per test."""
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import pytest
+from support import Kelvix, Person
+
+
+@pytest.fixture(scope="session")
+def kelvix(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Kelvix]:
+    running = Kelvix(tmp_path_factory.mktemp("kelvix"))
+    yield running
+    running.stop()
+
+
+@pytest.fixture
+def orla(kelvix: Kelvix) -> Person:
+    return kelvix.person("Orla")

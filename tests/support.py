@@ -1,0 +1,141 @@
+"""A whole Kelvix for tests, and the moves of a person in it by HTTP."""
+from __future__ import annotations
+
+import re
+import smtplib
+import time
+from collections.abc import Callable
+from email.message import EmailMessage
+from pathlib import Path
+from typing import Any
+from urllib.parse import parse_qs, urlsplit
+
+import httpx2 as httpx
+
+from kelvix.commands.serve import Installation
+from kelvix.engine.engine import Engine, make
+from kelvix.practice.store import Store
+from kelvix.store import people
+from kelvix.store.database_server import DatabaseServer
+from kelvix.store.directory import Space
+
+FOLDERS = {"Enquiries": "enquiries@works.example", "Suppliers": "suppliers@works.example", "Empty": "empty@works.example"}
+
+
+def until(what: Callable[[], Any], seconds: float = 15, every: float = 0.03) -> Any:
+    """What a condition gives, once it gives something. Fails after some seconds."""
+    end = time.monotonic() + seconds
+    while True:
+        found = what()
+        if found:
+            return found
+        assert time.monotonic() < end, "this did not come about in time"
+        time.sleep(every)
+
+
+class Person:
+    """Somebody signed in to a workspace of their own, with an account in practice Mail."""
+
+    def __init__(self, kelvix: Kelvix, name: str):
+        self.kelvix = kelvix
+        self.owner = people.create_workspace(kelvix.engine.directory.home, f"{name}'s workspace", name, "Europe/London")
+        self.space: Space = kelvix.engine.directory.open(self.owner.workspace_id)
+        self.web = httpx.Client(base_url=kelvix.address, timeout=30, trust_env=False)
+        self.sign_in_code = people.new_sign_in_link(kelvix.engine.directory.home, self.owner.id)
+        assert self.web.get(f"/sign-in/{self.sign_in_code}").status_code == 303
+        tag = f"{self.owner.id}-{kelvix.settings.smtp_port}"
+        self.account = kelvix.practice.account(f"{name.lower()}-{tag}@works.example", name)
+        self.addresses = {n: a.replace("@", f"-{tag}@") for n, a in FOLDERS.items()}
+        self.folders = {n: kelvix.practice.container("mail", self.account, n, a) for n, a in self.addresses.items()}
+
+    def api(self, method: str, where: str, expect: int | None = None, **more: Any) -> Any:
+        answer = self.web.request(method, f"/api/v1{where}", **more)
+        if expect:
+            assert answer.status_code == expect, (answer.status_code, answer.text)
+        else:
+            assert answer.is_success, (answer.status_code, answer.text)
+        return answer.json() if answer.content else None
+
+    def connect(self, *folders: str, connection: int | None = None, allow: bool = True) -> int:
+        """Go through the consent window as a browser would: the connection's id."""
+        asked = self.api("POST", "/connections/consent", json={"app": "mail", "connection": connection})["address"]
+        with httpx.Client(timeout=30, trust_env=False, follow_redirects=False) as browser:
+            browser.post(f"{self.kelvix.settings.practice_address}/sign-in", data={"account": self.account})
+            page = browser.get(asked)
+            assert page.status_code == 200, (page.status_code, page.headers.get("location"), page.text[-300:])
+            share = [str(self.folders[f]) for f in folders]
+            answer = browser.post(asked, data={"share": share, "answer": "allow" if allow else "refuse"})
+        back = answer.headers["location"]
+        landed = self.web.get(back.removeprefix(self.kelvix.address)).headers["location"]
+        found = re.fullmatch(r"/connections/(\d+)", landed)
+        return int(found[1]) if found else 0
+
+    def token(self, connection: int) -> str:
+        _, token = self.kelvix.engine.access(self.space, connection)
+        return token
+
+    def database(self, name: str, *fields: dict[str, Any]) -> dict[str, Any]:
+        return self.api("POST", "/databases", json={"name": name, "fields": list(fields)})
+
+    def records(self, database: int) -> list[dict[str, Any]]:
+        return self.api("GET", f"/databases/{database}/records?limit=500")["records"]
+
+    def workflow(self, name: str, document: dict[str, Any]) -> int:
+        made = self.api("POST", "/workflows", json={"name": name})
+        self.api("PUT", f"/workflows/{made['id']}", json={"name": name, "document": document},
+                 headers={"if-match": str(made["draft_version"])})
+        return made["id"]
+
+    def runs(self, workflow: int, state: str | None = None) -> list[dict[str, Any]]:
+        return self.api("GET", f"/runs?workflow={workflow}&limit=200" + (f"&state={state}" if state else ""))["runs"]
+
+    def deliver(self, subject: str, folder: str = "Enquiries", text: str = "Good morning.",
+                sender: str = "Ada Pell <ada.pell@stbride.example>", raw: bytes | None = None) -> None:
+        """Send a message by SMTP, as any program would."""
+        message = EmailMessage()
+        message["From"], message["To"], message["Subject"] = sender, self.addresses[folder], subject
+        message.set_content(text)
+        with smtplib.SMTP("127.0.0.1", self.kelvix.settings.smtp_port, timeout=30) as smtp:
+            smtp.sendmail("test@works.example", self.addresses[folder], raw or message.as_bytes())
+
+    def faults(self, mode: str = "none", push: str = "once") -> None:
+        with httpx.Client(timeout=30, trust_env=False) as browser:
+            base = self.kelvix.settings.practice_address
+            browser.post(f"{base}/sign-in", data={"account": self.account})
+            assert browser.post(f"{base}/faults", data={"name": "mail", "mode": mode, "push": push}).status_code == 303
+
+
+def document(connection: int, folder: int, database: dict[str, Any], fills: dict[str, str], words: tuple[str, ...] = (),
+             ) -> dict[str, Any]:
+    """A workflow from a folder to a database: `fills` maps names of fields to keys of carried values."""
+    by_name = {f["name"]: f["id"] for f in database["fields"]}
+    lines: list[dict[str, Any]] = [{"verb": "when", "id": "w", "connection": connection, "container": str(folder),
+                                    "container_name": "Enquiries"}]
+    if words:
+        lines.append({"verb": "only_if", "id": "o", "mode": "any", "conditions": [
+            {"ref": {"line": "w", "value": "subject"}, "operator": "mentions", "words": list(words)}]})
+    lines.append({"verb": "add", "id": "a", "database": database["id"], "fillings": [
+        {"field": by_name[n], "filling": [{"ref": {"line": "w", "value": v}}]} for n, v in fills.items()]})
+    return {"lines": lines}
+
+
+class Kelvix:
+    """An installation with all its processes. `engine` and `practice` are this process's own ends of its databases."""
+
+    def __init__(self, folder: Path, lease: float | None = None):
+        self.installation = Installation(folder)
+        self.settings = self.installation.prepare()
+        self.installation.start("practice", "web", "worker")
+        self.engine: Engine = make(self.settings)
+        self.practice = Store(DatabaseServer(self.settings.practice))
+        self.address = self.settings.address
+
+    def person(self, name: str = "Orla") -> Person:
+        return Person(self, name)
+
+    def stop(self) -> None:
+        self.installation.stop()
+
+
+def query(address: str) -> dict[str, str]:
+    return {k: v[0] for k, v in parse_qs(urlsplit(address).query).items()}
