@@ -23,6 +23,13 @@ class CarriedOut(BaseModel):
     type: str
 
 
+class ProposedOut(BaseModel):
+    """A carried value of which a new database would be made, and the name of its field."""
+
+    key: str
+    name: str
+
+
 class AppOut(BaseModel):
     """An app that can be connected, in its own words."""
 
@@ -35,7 +42,7 @@ class AppOut(BaseModel):
     items_word: str
     event_words: str
     fields: list[CarriedOut]
-    proposed: list[tuple[str, str]]
+    proposed: list[ProposedOut]
     address: str
 
 
@@ -102,7 +109,7 @@ def _out(c: Connection, used_by: list[str]) -> ConnectionOut:
 def list_apps(who: Reader) -> list[AppOut]:
     return [AppOut(code=a.code, name=a.name, monogram=a.monogram, container_word=a.container_word,
                    containers_word=a.containers_word, item_word=a.item_word, items_word=a.items_word,
-                   event_words=a.event_words, proposed=list(a.proposed), address=who.engine.settings.practice_address,
+                   event_words=a.event_words, proposed=[ProposedOut(key=k, name=n) for k, n in a.proposed], address=who.engine.settings.practice_address,
                    fields=[CarriedOut(key=f.key, name=list(f.name), type=f.type) for f in a.fields])
             for a in who.engine.apps.values()]
 

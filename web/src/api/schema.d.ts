@@ -750,10 +750,7 @@ export interface components {
             /** Name */
             name: string;
             /** Proposed */
-            proposed: [
-                string,
-                string
-            ][];
+            proposed: components["schemas"]["ProposedOut"][];
         };
         /** CaptureIn */
         CaptureIn: {
@@ -1101,6 +1098,16 @@ export interface components {
             ref?: components["schemas"]["Reference"] | null;
             /** Text */
             text?: string | null;
+        };
+        /**
+         * ProposedOut
+         * @description A carried value of which a new database would be made, and the name of its field.
+         */
+        ProposedOut: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
         };
         /** RecordDetail */
         RecordDetail: {

@@ -1,0 +1,40 @@
+import { Navigate, Route, Routes } from "react-router";
+import { Frame } from "./frame/Frame";
+import { NoticeProvider } from "./frame/Notices";
+import { ConnectionList } from "./screens/connections/ConnectionList";
+import { ConnectionScreen } from "./screens/connections/ConnectionScreen";
+import { DatabaseList } from "./screens/databases/DatabaseList";
+import { DatabaseScreen } from "./screens/databases/DatabaseScreen";
+import { Planned } from "./screens/Planned";
+import { PracticeApps } from "./screens/practice/PracticeApps";
+import { RunList } from "./screens/runs/RunList";
+import { RunScreen } from "./screens/runs/RunScreen";
+import { Timetable } from "./screens/timetable/Timetable";
+import { WorkflowList } from "./screens/workflows/WorkflowList";
+
+export function App() {
+  return (
+    <NoticeProvider>
+      <Routes>
+        <Route element={<Frame />}>
+          <Route index element={<Navigate to="/workflows" replace />} />
+          <Route path="today" element={<Planned name="Today" what="The day’s list: what came in and what went out, live, and what needs you." />} />
+          <Route path="databases" element={<DatabaseList />} />
+          <Route path="databases/:database" element={<DatabaseScreen />} />
+          <Route path="databases/:database/:record" element={<DatabaseScreen />} />
+          <Route path="workflows" element={<WorkflowList />} />
+          <Route path="workflows/:workflow" element={<Timetable />} />
+          <Route path="workflows/:workflow/runs" element={<Timetable />} />
+          <Route path="mirrors" element={<Planned name="Mirrors" what="Two collections in two apps kept the same, pair by pair, with conflicts settled in their rows." />} />
+          <Route path="runs" element={<RunList />} />
+          <Route path="runs/:run" element={<RunScreen />} />
+          <Route path="captures" element={<Planned name="Captures" what="Capture forms, capture addresses and what came in through them." />} />
+          <Route path="connections" element={<ConnectionList />} />
+          <Route path="connections/:connection" element={<ConnectionScreen />} />
+          <Route path="practice" element={<PracticeApps />} />
+          <Route path="*" element={<Planned name="Nothing here" what="There is no screen at this address. The rail on the left leads to those there are." />} />
+        </Route>
+      </Routes>
+    </NoticeProvider>
+  );
+}

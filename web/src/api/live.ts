@@ -1,0 +1,61 @@
+import { useQueryClient, type QueryClient } from "@tanstack/react-query";
+import { useEffect } from "react";
+
+/** Which queries a topic makes stale. */
+function keysOf(topic: string): (string | number)[][] {
+  const [kind, id] = topic.split(":");
+  const number = Number(id);
+  switch (kind) {
+    case "records":
+      return [["records", number], ["record", number], ["databases"]];
+    case "databases":
+      return [["databases"], ["records"], ["record"], ["rehearsal"]];
+    case "runs":
+      return [["runs"], ["run"], ["workflows"]];
+    case "workflow":
+      return [["workflow", number], ["workflows"]];
+    case "all":
+      return [[]];
+    default:
+      return [[kind ?? ""]];
+  }
+}
+
+function makeStale(queries: QueryClient, topics: string[]): void {
+  for (const key of topics.flatMap(keysOf)) void queries.invalidateQueries({ queryKey: key });
+}
+
+/**
+ * Live updates. One stream per browser: the tab that holds the lock keeps it and hands on what it hears, since a browser
+ * opens six connections to a server at most.
+ */
+export function useLive(): void {
+  const queries = useQueryClient();
+  useEffect(() => {
+    const channel = new BroadcastChannel("kelvix-live");
+    const done = new AbortController();
+    channel.onmessage = (event: MessageEvent<string[]>) => makeStale(queries, event.data);
+    let source: EventSource | undefined;
+    const hold = () =>
+      new Promise<void>((resolve) => {
+        source = new EventSource("/api/v1/live");
+        let opened = false;
+        source.onopen = () => {
+          if (opened) makeStale(queries, ["all"]); // what was missed while the stream was down
+          opened = true;
+        };
+        source.onmessage = (event: MessageEvent<string>) => {
+          const topics = JSON.parse(event.data) as string[];
+          makeStale(queries, topics);
+          channel.postMessage(topics);
+        };
+        done.signal.addEventListener("abort", () => resolve());
+      });
+    navigator.locks.request("kelvix-live", { signal: done.signal }, hold).catch(() => undefined);
+    return () => {
+      done.abort();
+      source?.close();
+      channel.close();
+    };
+  }, [queries]);
+}

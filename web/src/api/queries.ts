@@ -1,0 +1,92 @@
+import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
+import { answer, client, type Schemas } from "./client";
+
+export type Database = Schemas["DatabaseOut"];
+export type Field = Schemas["FieldOut"];
+export type RecordOut = Schemas["RecordOut"];
+export type Workflow = Schemas["WorkflowOut"];
+export type WorkflowDetail = Schemas["WorkflowDetail"];
+export type Sample = Schemas["SampleOut"];
+export type Run = Schemas["RunOut"];
+export type Connection = Schemas["ConnectionOut"];
+export type App = Schemas["AppOut"];
+export type Wire = string | boolean | null;
+
+export const useMe = () =>
+  useQuery({ queryKey: ["me"], queryFn: () => answer(client.GET("/api/v1/me")), staleTime: Infinity, retry: false });
+
+export const useApps = () =>
+  useQuery({ queryKey: ["apps"], queryFn: () => answer(client.GET("/api/v1/apps")), staleTime: Infinity });
+
+export const useDatabases = () => useQuery({ queryKey: ["databases"], queryFn: () => answer(client.GET("/api/v1/databases")) });
+
+export const useConnections = () =>
+  useQuery({ queryKey: ["connections"], queryFn: () => answer(client.GET("/api/v1/connections")) });
+
+export const useSight = (id: number | null | undefined) =>
+  useQuery({
+    queryKey: ["connections", "sight", id],
+    queryFn: () => answer(client.GET("/api/v1/connections/{connection_id}/sight", { params: { path: { connection_id: id ?? 0 } } })),
+    enabled: id != null,
+    staleTime: 10_000,
+  });
+
+export const useWorkflows = () => useQuery({ queryKey: ["workflows"], queryFn: () => answer(client.GET("/api/v1/workflows")) });
+
+export const useWorkflow = (id: number) =>
+  useQuery({
+    queryKey: ["workflow", id],
+    queryFn: () => answer(client.GET("/api/v1/workflows/{workflow_id}", { params: { path: { workflow_id: id } } })),
+  });
+
+export const useSamples = (id: number) =>
+  useQuery({
+    queryKey: ["samples", id],
+    queryFn: () => answer(client.GET("/api/v1/workflows/{workflow_id}/samples", { params: { path: { workflow_id: id } } })),
+  });
+
+export const useRecords = (database: number) =>
+  useInfiniteQuery({
+    queryKey: ["records", database],
+    queryFn: ({ pageParam }) =>
+      answer(
+        client.GET("/api/v1/databases/{database_id}/records", {
+          params: { path: { database_id: database }, query: { limit: 200, before: pageParam } },
+        }),
+      ),
+    initialPageParam: undefined as number | undefined,
+    getNextPageParam: (last) => last.next ?? undefined,
+  });
+
+export const useRecord = (database: number, record: number) =>
+  useQuery({
+    queryKey: ["record", database, record],
+    queryFn: () =>
+      answer(
+        client.GET("/api/v1/databases/{database_id}/records/{record_id}", {
+          params: { path: { database_id: database, record_id: record } },
+        }),
+      ),
+    retry: false,
+  });
+
+export interface RunFilter {
+  workflow?: number;
+  state?: string;
+  limit?: number;
+}
+
+export const useRuns = (filter: RunFilter) =>
+  useInfiniteQuery({
+    queryKey: ["runs", filter],
+    queryFn: ({ pageParam }) => answer(client.GET("/api/v1/runs", { params: { query: { ...filter, before: pageParam } } })),
+    initialPageParam: undefined as number | undefined,
+    getNextPageParam: (last) => last.next ?? undefined,
+  });
+
+export const useRun = (id: number | null) =>
+  useQuery({
+    queryKey: ["run", id],
+    queryFn: () => answer(client.GET("/api/v1/runs/{run_id}", { params: { path: { run_id: id ?? 0 } } })),
+    enabled: id != null,
+  });

@@ -1,0 +1,46 @@
+import { NavLink } from "react-router";
+import { useMe } from "../api/queries";
+import { useScheme } from "../theme/SchemeProvider";
+
+const MAIN = [
+  ["Databases", "/databases"],
+  ["Workflows", "/workflows"],
+  ["Runs", "/runs"],
+] as const;
+const BELOW = [
+  ["Connections", "/connections"],
+  ["Practice apps", "/practice"],
+] as const;
+
+export function Rail() {
+  const me = useMe().data;
+  const { scheme, change } = useScheme();
+  return (
+    <div className="rail">
+      <div className="wordmark">
+        Kel<i>/</i>vix
+      </div>
+      <nav aria-label="Screens">
+        {MAIN.map(([name, to]) => (
+          <NavLink key={to} to={to}>
+            {name}
+          </NavLink>
+        ))}
+        <hr />
+        {BELOW.map(([name, to]) => (
+          <NavLink key={to} to={to}>
+            {name}
+          </NavLink>
+        ))}
+      </nav>
+      <div className="who">
+        <b>{me?.workspace}</b>
+        {me?.name} · {me?.role}
+        <br />
+        <button className="link" onClick={change}>
+          {scheme === "light" ? "Dark" : "Light"} scheme
+        </button>
+      </div>
+    </div>
+  );
+}

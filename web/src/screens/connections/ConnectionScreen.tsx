@@ -1,0 +1,135 @@
+import { Button } from "@mui/material";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { useNavigate, useParams } from "react-router";
+import { answer, client, said } from "../../api/client";
+import { useApps, useSight } from "../../api/queries";
+import { useNotices } from "../../frame/Notices";
+import { dateTime, relative } from "../../parts/dates";
+import { ConnectionState } from "./ConnectionList";
+import { useConsent } from "./useConsent";
+
+/** One connection: whose account, what it can see, what it cannot, and how to widen it. */
+export function ConnectionScreen() {
+  const id = Number(useParams().connection);
+  const path = { params: { path: { connection_id: id } } };
+  const kept = useQuery({ queryKey: ["connections", id], queryFn: () => answer(client.GET("/api/v1/connections/{connection_id}", path)), retry: false });
+  const sight = useSight(id);
+  const app = useApps().data?.find((a) => a.code === kept.data?.app);
+  const consent = useConsent();
+  const queries = useQueryClient();
+  const navigate = useNavigate();
+  const { tell, fail } = useNotices();
+  const [name, setName] = useState<string | null>(null);
+  const rename = useMutation({
+    mutationFn: (to: string) => answer(client.PATCH("/api/v1/connections/{connection_id}", { ...path, body: { name: to } })),
+    onSuccess: () => {
+      setName(null);
+      void queries.invalidateQueries({ queryKey: ["connections"] });
+      tell("Renamed.");
+    },
+    onError: fail,
+  });
+  const remove = useMutation({
+    mutationFn: () => answer(client.DELETE("/api/v1/connections/{connection_id}", path)),
+    onSuccess: () => void navigate("/connections"),
+    onError: fail,
+  });
+  if (kept.error) {
+    return (
+      <main>
+        <div className="empty">
+          <h1>This connection is not here</h1>
+          <p>{said(kept.error)}</p>
+        </div>
+      </main>
+    );
+  }
+  if (!kept.data || !app) return <main />;
+  const connection = kept.data;
+  const seen = sight.data;
+  const widen = () => consent.ask(connection.app, connection.id);
+  const renew = seen?.finding === "refused" || connection.state !== "good";
+  return (
+    <main>
+      <div className="row head top">
+        <div className="grow">
+          <h1>
+            <input
+              aria-label="Name of the connection"
+              value={name ?? connection.name}
+              onChange={(event) => setName(event.target.value)}
+              onBlur={() => name?.trim() && name !== connection.name && rename.mutate(name)}
+              onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+            />
+          </h1>
+          <div className="sub">
+            <ConnectionState state={connection.state} /> · {app.name} of <b>{connection.account}</b>
+            {connection.expires_at && <> · runs out {dateTime(connection.expires_at, "UTC")}, {relative(connection.expires_at)}</>}
+          </div>
+        </div>
+        <Button onClick={() => void sight.refetch()}>Look again</Button>
+        <Button variant="contained" onClick={widen} disabled={consent.asking}>
+          {renew ? "Renew" : "Widen"}
+        </Button>
+        <Button color="error" onClick={() => remove.mutate()}>
+          Remove
+        </Button>
+      </div>
+      {sight.isLoading && <p style={{ padding: 12 }}>Asking {app.name} …</p>}
+      {seen && (
+        <div className={seen.finding === "good" ? "note good" : seen.finding === "all_empty" || seen.finding === "no_answer" ? "note" : "note bad"} role="status">
+          {seen.sentence} {seen.advice}{" "}
+          {(seen.finding === "nothing_shared" || seen.finding === "refused") && (
+            <button className="link" onClick={widen}>
+              {seen.finding === "refused" ? "Renew the connection" : "Widen the connection"}
+            </button>
+          )}
+        </div>
+      )}
+      {seen && seen.shared.length > 0 && (
+        <>
+          <h2 style={{ marginTop: 10 }}>What it can see</h2>
+          <table className="list">
+            <thead>
+              <tr>
+                <th>{app.container_word[0]?.toUpperCase() + app.container_word.slice(1)}</th>
+                <th style={{ width: 130 }}>{app.items_word[0]?.toUpperCase() + app.items_word.slice(1)}</th>
+                <th>Link</th>
+              </tr>
+            </thead>
+            <tbody>
+              {seen.shared.map((c) => (
+                <tr key={c.id}>
+                  <td>
+                    <b>{c.name}</b>
+                  </td>
+                  <td>{c.items || <span className="quiet">empty</span>}</td>
+                  <td>
+                    <a href={c.link} target="_blank" rel="noreferrer">
+                      {c.link}
+                    </a>
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </>
+      )}
+      {seen && seen.not_shared.length > 0 && (
+        <>
+          <h2 style={{ marginTop: 16 }}>What it cannot see</h2>
+          <p>
+            {seen.not_shared.join(", ")}.{" "}
+            <button className="link" onClick={widen}>
+              Widen the connection
+            </button>{" "}
+            to share more of it: {app.name} asks again, with what is shared now ticked.
+          </p>
+        </>
+      )}
+      <h2 style={{ marginTop: 16 }}>Where it is used</h2>
+      <p>{connection.used_by.join(", ") || "No workflow uses it yet."}</p>
+    </main>
+  );
+}

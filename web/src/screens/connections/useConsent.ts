@@ -1,0 +1,14 @@
+import { useMutation } from "@tanstack/react-query";
+import { answer, client } from "../../api/client";
+import { useNotices } from "../../frame/Notices";
+
+/** Ask an app for access, in its own consent window; it comes back to the connection. */
+export function useConsent() {
+  const { fail } = useNotices();
+  const ask = useMutation({
+    mutationFn: (wanted: { app: string; connection: number | null }) => answer(client.POST("/api/v1/connections/consent", { body: wanted })),
+    onSuccess: ({ address }) => window.location.assign(address),
+    onError: fail,
+  });
+  return { ask: (app: string, connection?: number) => ask.mutate({ app, connection: connection ?? null }), asking: ask.isPending };
+}

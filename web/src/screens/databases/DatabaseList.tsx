@@ -1,0 +1,115 @@
+import { Button, Dialog, DialogActions, DialogContent, DialogTitle, TextField } from "@mui/material";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useNavigate } from "react-router";
+import { answer, client, said } from "../../api/client";
+import { useDatabases } from "../../api/queries";
+import { useNotices } from "../../frame/Notices";
+
+export function DatabaseList() {
+  const databases = useDatabases().data;
+  const [making, setMaking] = useState(false);
+  const { tell, fail } = useNotices();
+  const queries = useQueryClient();
+  const again = () => void queries.invalidateQueries({ queryKey: ["databases"] });
+  const restore = useMutation({
+    mutationFn: (id: number) => answer(client.POST("/api/v1/databases/{database_id}/restore", { params: { path: { database_id: id } } })),
+    onSuccess: again,
+    onError: fail,
+  });
+  const remove = useMutation({
+    mutationFn: (id: number) => answer(client.DELETE("/api/v1/databases/{database_id}", { params: { path: { database_id: id } } })),
+    onSuccess: (_, id) => {
+      again();
+      tell("The database is in the trash; its records are kept.", { label: "Undo", run: () => restore.mutate(id) });
+    },
+    onError: fail,
+  });
+  return (
+    <main>
+      <div className="row head">
+        <h1 className="grow">Databases</h1>
+        <Button variant="contained" onClick={() => setMaking(true)}>
+          New database
+        </Button>
+      </div>
+      {databases?.length === 0 ? (
+        <div className="empty">
+          <h2>No databases yet</h2>
+          <p>A database holds records: notes, tasks, enquiries. Make one here, or from a sample while you build a workflow.</p>
+          <Button variant="contained" onClick={() => setMaking(true)}>
+            Make the first one
+          </Button>
+        </div>
+      ) : (
+        <table className="list">
+          <colgroup>
+            <col style={{ width: 260 }} />
+            <col style={{ width: 110 }} />
+            <col />
+            <col style={{ width: 90 }} />
+          </colgroup>
+          <thead>
+            <tr>
+              <th>Name</th>
+              <th className="num">Records</th>
+              <th>Fields</th>
+              <th />
+            </tr>
+          </thead>
+          <tbody>
+            {databases?.map((d) => (
+              <tr key={d.id}>
+                <td>
+                  <Link to={`/databases/${d.id}`}>{d.name}</Link>
+                </td>
+                <td className="num">{d.records?.toLocaleString("en-GB")}</td>
+                <td>{d.fields.map((f) => f.name).join(", ")}</td>
+                <td>
+                  <button className="link" onClick={() => remove.mutate(d.id)} aria-label={`Delete ${d.name}`}>
+                    delete
+                  </button>
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      {making && <NewDatabase onClose={() => setMaking(false)} />}
+    </main>
+  );
+}
+
+function NewDatabase({ onClose }: { onClose: () => void }) {
+  const [name, setName] = useState("");
+  const navigate = useNavigate();
+  const make = useMutation({
+    mutationFn: () => answer(client.POST("/api/v1/databases", { body: { name, fields: [] } })),
+    onSuccess: (made) => void navigate(`/databases/${made.id}`),
+  });
+  return (
+    <Dialog open onClose={onClose} maxWidth="xs" fullWidth>
+      <form
+        onSubmit={(event) => {
+          event.preventDefault();
+          make.mutate();
+        }}
+      >
+        <DialogTitle>New database</DialogTitle>
+        <DialogContent>
+          <TextField label="Name" autoFocus value={name} onChange={(e) => setName(e.target.value)} sx={{ marginTop: 1 }} />
+          <p className="quiet" style={{ marginTop: 8 }}>
+            It begins with a Name and a Text for each record; add its other fields on the next screen.
+          </p>
+          {make.error && <div className="note bad">{said(make.error)}</div>}
+        </DialogContent>
+        <DialogActions>
+          <Button onClick={onClose}>Leave it</Button>
+          <Button type="submit" variant="contained" disabled={!name.trim() || make.isPending}>
+            Make it
+          </Button>
+        </DialogActions>
+      </form>
+    </Dialog>
+  );
+}

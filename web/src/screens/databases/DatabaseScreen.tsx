@@ -1,0 +1,74 @@
+import { Button } from "@mui/material";
+import { useQuery } from "@tanstack/react-query";
+import { useCallback, useMemo, useState } from "react";
+import { useParams } from "react-router";
+import { answer, client, said } from "../../api/client";
+import { useMe, useRecords, type Field, type RecordOut, type Wire } from "../../api/queries";
+import { FieldsDialog } from "./FieldsDialog";
+import { RecordSide } from "./RecordSide";
+import { RecordTable } from "./RecordTable";
+import { useWriting } from "./useWriting";
+
+/** A database as a table, with a record at the side. */
+export function DatabaseScreen() {
+  const params = useParams();
+  const id = Number(params.database);
+  const record = params.record ? Number(params.record) : null;
+  const database = useQuery({
+    queryKey: ["databases", id],
+    queryFn: () => answer(client.GET("/api/v1/databases/{database_id}", { params: { path: { database_id: id } } })),
+    retry: false,
+  });
+  const pages = useRecords(id);
+  const zone = useMe().data?.timezone ?? "UTC";
+  const { edit, add, remove, undo } = useWriting(id);
+  const [fields, setFields] = useState(false);
+  const records = useMemo(() => pages.data?.pages.flatMap((p) => p.records) ?? [], [pages.data]);
+  const { hasNextPage, isFetchingNextPage, fetchNextPage } = pages;
+  const more = useCallback(() => {
+    if (hasNextPage && !isFetchingNextPage) void fetchNextPage();
+  }, [hasNextPage, isFetchingNextPage, fetchNextPage]);
+  const onEdit = (of: RecordOut, field: Field, value: Wire) => edit.mutate({ record: of, values: { [String(field.id)]: value } });
+
+  if (database.error) {
+    return (
+      <main>
+        <div className="empty">
+          <h1>This database is not here</h1>
+          <p>{said(database.error)}</p>
+        </div>
+      </main>
+    );
+  }
+  if (!database.data) return <main />;
+  const title = database.data.fields[0];
+  return (
+    <main>
+      <div className="row head">
+        <h1 className="grow">
+          {database.data.name}
+          <span>: all, newest first</span>
+        </h1>
+        <span className="quiet">{database.data.records?.toLocaleString("en-GB")} records</span>
+        <Button onClick={() => setFields(true)}>Fields</Button>
+        <Button variant="contained" onClick={() => title && add.mutate({ [String(title.id)]: "New record" })}>
+          Add a record
+        </Button>
+      </div>
+      <div className={record === null ? "split alone" : "split"}>
+        {records.length === 0 && pages.data ? (
+          <div className="empty">
+            <h2>No records yet</h2>
+            <p>Add one, capture one with the line above, or let a workflow bring them.</p>
+          </div>
+        ) : (
+          <RecordTable database={database.data} records={records} chosen={record} zone={zone} more={more} onEdit={onEdit} />
+        )}
+        {record !== null && (
+          <RecordSide key={record} database={id} record={record} zone={zone} onEdit={onEdit} onDelete={() => remove.mutate(record)} onUndo={(seq) => undo.mutate(seq)} />
+        )}
+      </div>
+      {fields && <FieldsDialog database={database.data} onClose={() => setFields(false)} />}
+    </main>
+  );
+}

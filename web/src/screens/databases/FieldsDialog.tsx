@@ -1,0 +1,154 @@
+import { Button, Checkbox, Dialog, DialogActions, DialogContent, DialogTitle, MenuItem, TextField } from "@mui/material";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { answer, client, said } from "../../api/client";
+import type { Database, Field } from "../../api/queries";
+import { useNotices } from "../../frame/Notices";
+import { TYPE_WORDS } from "./values";
+
+/** The fields of a database: rename, require, set choices, take away (and bring back), add. */
+export function FieldsDialog({ database, onClose }: { database: Database; onClose: () => void }) {
+  const queries = useQueryClient();
+  const { tell } = useNotices();
+  const [name, setName] = useState("");
+  const [type, setType] = useState<Field["type"]>("text");
+  const [choices, setChoices] = useState("");
+  const [problem, setProblem] = useState("");
+  const again = () => {
+    setProblem("");
+    void queries.invalidateQueries({ queryKey: ["databases"] });
+    void queries.invalidateQueries({ queryKey: ["record"] });
+  };
+  const onError = (error: unknown) => setProblem(said(error));
+  const place = (field: number) => ({ params: { path: { database_id: database.id, field_id: field } } });
+  const split = (text: string) => text.split(",").map((c) => c.trim()).filter(Boolean);
+  const add = useMutation({
+    mutationFn: () =>
+      answer(
+        client.POST("/api/v1/databases/{database_id}/fields", {
+          params: { path: { database_id: database.id } },
+          body: { name, type, required: false, choices: type === "choice" ? split(choices) : [] },
+        }),
+      ),
+    onSuccess: () => {
+      setName("");
+      setChoices("");
+      again();
+    },
+    onError,
+  });
+  const change = useMutation({
+    mutationFn: ({ field, ...body }: { field: number; name?: string; required?: boolean; choices?: string[] }) =>
+      answer(client.PATCH("/api/v1/databases/{database_id}/fields/{field_id}", { ...place(field), body })),
+    onSuccess: again,
+    onError,
+  });
+  const restore = useMutation({
+    mutationFn: (field: number) => answer(client.POST("/api/v1/databases/{database_id}/fields/{field_id}/restore", place(field))),
+    onSuccess: again,
+    onError,
+  });
+  const remove = useMutation({
+    mutationFn: (field: Field) => answer(client.DELETE("/api/v1/databases/{database_id}/fields/{field_id}", place(field.id))),
+    onSuccess: (_, field) => {
+      again();
+      tell(`The field ${field.name} is taken away; its values are kept.`, { label: "Undo", run: () => restore.mutate(field.id) });
+    },
+    onError,
+  });
+  return (
+    <Dialog open onClose={onClose} maxWidth="md" fullWidth>
+      <DialogTitle>Fields of {database.name}</DialogTitle>
+      <DialogContent>
+        <table>
+          <thead>
+            <tr>
+              <th>Name</th>
+              <th style={{ width: 110 }}>Type</th>
+              <th style={{ width: 110 }}>Must be filled</th>
+              <th>Choices</th>
+              <th style={{ width: 90 }} />
+            </tr>
+          </thead>
+          <tbody>
+            {database.fields
+              .filter((f) => f.id !== 0)
+              .map((f, n) => (
+                <tr key={f.id}>
+                  <td>
+                    <KeptText label={`Name of ${f.name}`} value={f.name} onKeep={(v) => change.mutate({ field: f.id, name: v })} />
+                  </td>
+                  <td>{TYPE_WORDS[f.type]}</td>
+                  <td>
+                    <Checkbox
+                      sx={{ padding: 0 }}
+                      checked={f.required}
+                      disabled={n === 0}
+                      slotProps={{ input: { "aria-label": `${f.name} must be filled` } }}
+                      onChange={(e) => change.mutate({ field: f.id, required: e.target.checked })}
+                    />
+                  </td>
+                  <td>
+                    {f.type === "choice" && (
+                      <KeptText label={`Choices of ${f.name}`} value={f.choices.map((c) => c.name).join(", ")} onKeep={(v) => change.mutate({ field: f.id, choices: split(v) })} />
+                    )}
+                  </td>
+                  <td>
+                    {n > 0 && (
+                      <button className="link" onClick={() => remove.mutate(f)} aria-label={`Take ${f.name} away`}>
+                        take away
+                      </button>
+                    )}
+                  </td>
+                </tr>
+              ))}
+          </tbody>
+        </table>
+        <form
+          className="row"
+          style={{ marginTop: 14 }}
+          onSubmit={(event) => {
+            event.preventDefault();
+            add.mutate();
+          }}
+        >
+          <TextField label="New field" value={name} onChange={(e) => setName(e.target.value)} />
+          <TextField select label="Type" value={type} onChange={(e) => setType(e.target.value as Field["type"])}>
+            {Object.entries(TYPE_WORDS).map(([code, words]) => (
+              <MenuItem key={code} value={code}>
+                {words}
+              </MenuItem>
+            ))}
+          </TextField>
+          {type === "choice" && <TextField label="Choices, separated by commas" value={choices} onChange={(e) => setChoices(e.target.value)} />}
+          <Button type="submit" variant="contained" disabled={!name.trim() || add.isPending}>
+            Add the field
+          </Button>
+        </form>
+        {problem && <div className="note bad">{problem}</div>}
+      </DialogContent>
+      <DialogActions>
+        <Button onClick={onClose}>Close</Button>
+      </DialogActions>
+    </Dialog>
+  );
+}
+
+/** A text that is kept on leaving or with Enter. */
+function KeptText({ label, value, onKeep }: { label: string; value: string; onKeep: (value: string) => void }) {
+  const [text, setText] = useState<string | null>(null);
+  return (
+    <input
+      className="find"
+      style={{ margin: 0 }}
+      aria-label={label}
+      value={text ?? value}
+      onChange={(e) => setText(e.target.value)}
+      onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
+      onBlur={() => {
+        if (text !== null && text !== value) onKeep(text);
+        setText(null);
+      }}
+    />
+  );
+}

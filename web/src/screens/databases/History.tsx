@@ -1,0 +1,38 @@
+import type { Schemas } from "../../api/client";
+import { dateTime } from "../../parts/dates";
+import { reads } from "./values";
+
+const KINDS: Record<string, string> = { add: "added", update: "changed", delete: "deleted", restore: "restored" };
+
+/** Every change of a record, the newest first, each with a way back. */
+export function History({ detail, zone, onUndo }: { detail: Schemas["RecordDetail"]; zone: string; onUndo: (seq: number) => void }) {
+  const field = (id: string) => detail.database.fields.find((f) => f.id === Number(id));
+  return (
+    <table>
+      <tbody>
+        {detail.history.map((c) => (
+          <tr key={c.seq}>
+            <td style={{ width: 130 }}>{dateTime(c.at, zone)}</td>
+            <td className="wrap">
+              <b>{c.by}</b> {KINDS[c.kind] ?? c.kind}
+              {c.kind === "update" &&
+                Object.entries(c.after ?? {}).map(([id, after]) => {
+                  const of = field(id);
+                  return of ? (
+                    <div key={id}>
+                      {of.name}: <s className="quiet">{reads(of, c.before?.[id], zone).slice(0, 80)}</s> {reads(of, after, zone).slice(0, 80)}
+                    </div>
+                  ) : null;
+                })}
+            </td>
+            <td style={{ width: 60 }}>
+              <button className="link" onClick={() => onUndo(c.seq)}>
+                undo
+              </button>
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}

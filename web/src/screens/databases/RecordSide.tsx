@@ -1,0 +1,163 @@
+import { Button } from "@mui/material";
+import { useState } from "react";
+import Markdown from "react-markdown";
+import { Link } from "react-router";
+import { said } from "../../api/client";
+import { useRecord, type Field, type RecordOut, type Wire } from "../../api/queries";
+import { dateTime, relative } from "../../parts/dates";
+import { CellEditor } from "./CellEditor";
+import { History } from "./History";
+import { reads } from "./values";
+
+interface Props {
+  database: number;
+  record: number;
+  zone: string;
+  onEdit: (record: RecordOut, field: Field, value: Wire) => void;
+  onDelete: () => void;
+  onUndo: (seq: number) => void;
+}
+
+/** A record at the side: its text as the main column, its fields beside it, each with where it came from. */
+export function RecordSide({ database, record, zone, onEdit, onDelete, onUndo }: Props) {
+  const detail = useRecord(database, record);
+  const [editing, setEditing] = useState<number | null>(null);
+  const [history, setHistory] = useState(false);
+  if (detail.error) {
+    return (
+      <aside className="side">
+        <h2>This record is not here</h2>
+        <p>{said(detail.error)}</p>
+      </aside>
+    );
+  }
+  if (!detail.data) return <aside className="side" />;
+  const { record: kept, database: of, origins, captured, source_link } = detail.data;
+  const title = of.fields[0];
+  const text = of.fields.find((f) => f.id === 0);
+  const value = (f: Field | undefined) => (f ? kept.values[String(f.id)] : null);
+  const done = (field: Field) => (next: Wire | undefined) => {
+    setEditing(null);
+    if (next !== undefined) onEdit(kept, field, next);
+  };
+  return (
+    <aside className="side" aria-label="The record">
+      <div className="row top">
+        <h2 className="grow">{title && editing === title.id ? <CellEditor field={title} value={value(title)} zone={zone} onDone={done(title)} /> : <span onDoubleClick={() => title && setEditing(title.id)}>{String(value(title) ?? "without a name")}</span>}</h2>
+        <button className="link" onClick={() => setHistory(!history)}>
+          {history ? "record" : "history"}
+        </button>
+        <Link to={`/databases/${database}`} aria-label="Close the record">
+          close
+        </Link>
+      </div>
+      <div className="sub" style={{ marginBottom: 8 }}>
+        {captured?.run ? (
+          <>
+            <span className="mk ok">●</span>captured {dateTime(captured.at, zone)} from{" "}
+            {source_link ? (
+              <a href={source_link} target="_blank" rel="noreferrer">
+                {captured.words}
+              </a>
+            ) : (
+              captured.words
+            )}{" "}
+            · <Link to={`/runs/${captured.run}`}>its run</Link>
+          </>
+        ) : (
+          <>
+            {captured?.words}, {dateTime(kept.created_at, zone)}
+          </>
+        )}
+      </div>
+      {history ? (
+        <History detail={detail.data} zone={zone} onUndo={onUndo} />
+      ) : (
+        <div className="body">
+          <div>
+            {text && <RecordText field={text} value={String(value(text) ?? "")} onSave={done(text)} origin={origins["0"]?.words} />}
+          </div>
+          <dl className="particulars">
+            {of.fields
+              .filter((f) => f.id !== 0)
+              .map((f) => (
+                <div key={f.id}>
+                  <dt>{f.name}</dt>
+                  <dd>
+                    {editing === f.id ? (
+                      <CellEditor field={f} value={value(f)} zone={zone} onDone={done(f)} />
+                    ) : (
+                      <Value field={f} value={value(f)} zone={zone} onEdit={() => setEditing(f.id)} />
+                    )}
+                    {origins[String(f.id)] && <small title={dateTime(origins[String(f.id)]?.at ?? "", zone)}>{origins[String(f.id)]?.words}</small>}
+                  </dd>
+                </div>
+              ))}
+          </dl>
+        </div>
+      )}
+      <p style={{ marginTop: 16 }} className="row">
+        <Button color="error" onClick={onDelete}>
+          Delete
+        </Button>
+        <span className="quiet">version {kept.version}, changed {relative(kept.changed_at)}</span>
+      </p>
+    </aside>
+  );
+}
+
+function Value({ field, value, zone, onEdit }: { field: Field; value: Wire | undefined; zone: string; onEdit: () => void }) {
+  const shown = reads(field, value, zone);
+  if (field.type === "link" && shown) {
+    return (
+      <span className="row" style={{ gap: 6 }}>
+        <a className="clip" href={shown} target="_blank" rel="noreferrer">
+          {shown}
+        </a>
+        <button className="link" onClick={onEdit} aria-label={`Edit ${field.name}`}>
+          edit
+        </button>
+      </span>
+    );
+  }
+  return (
+    <button className="pt" onClick={onEdit} aria-label={`Edit ${field.name}`}>
+      {shown || <span className="quiet">—</span>}
+    </button>
+  );
+}
+
+/** The record's own text, in Markdown: read, or written in a plain box. */
+function RecordText({ field, value, origin, onSave }: { field: Field; value: string; origin: string | undefined; onSave: (v: Wire | undefined) => void }) {
+  const [draft, setDraft] = useState<string | null>(null);
+  if (draft === null) {
+    return (
+      <>
+        <div className="md">{value ? <Markdown>{value}</Markdown> : <p className="quiet">No text yet.</p>}</div>
+        <p className="quiet" style={{ fontSize: 11.5 }}>
+          {origin}{" "}
+          <button className="link" onClick={() => setDraft(value)}>
+            edit the text
+          </button>
+        </p>
+      </>
+    );
+  }
+  return (
+    <>
+      <textarea className="find" style={{ height: 260 }} aria-label={field.name} autoFocus value={draft} onChange={(e) => setDraft(e.target.value)} />
+      <div className="row">
+        <Button
+          variant="contained"
+          onClick={() => {
+            onSave(draft === value ? undefined : draft || null);
+            setDraft(null);
+          }}
+        >
+          Save
+        </Button>
+        <Button onClick={() => setDraft(null)}>Leave it</Button>
+      </div>
+    </>
+  );
+}

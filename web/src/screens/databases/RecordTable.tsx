@@ -1,0 +1,130 @@
+import { createColumnHelper, flexRender, getCoreRowModel, useReactTable, type ColumnSizingState } from "@tanstack/react-table";
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { useEffect, useMemo, useRef, useState, type KeyboardEvent } from "react";
+import { useNavigate } from "react-router";
+import type { Database, Field, RecordOut, Wire } from "../../api/queries";
+import { CellEditor } from "./CellEditor";
+import { reads, TYPE_WORDS, WIDTHS } from "./values";
+
+interface Props {
+  database: Database;
+  records: RecordOut[];
+  chosen: number | null;
+  zone: string;
+  more: () => void;
+  onEdit: (record: RecordOut, field: Field, value: Wire) => void;
+}
+
+const ROW = 32;
+const HEAD = 44;
+const helper = createColumnHelper<RecordOut>();
+
+/** The records as a table. Only the rows in sight are in the page; F2 or a double click edits a cell in place. */
+export function RecordTable({ database, records, chosen, zone, more, onEdit }: Props) {
+  const navigate = useNavigate();
+  const view = useRef<HTMLDivElement>(null);
+  const [sizes, setSizes] = useState<ColumnSizingState>({});
+  const [at, setAt] = useState<{ row: number; column: number } | null>(null);
+  const [editing, setEditing] = useState(false);
+  const fields = useMemo(() => database.fields.filter((f) => f.id !== 0), [database]);
+  const columns = useMemo(
+    () =>
+      fields.map((f, n) =>
+        helper.accessor((r) => reads(f, r.values[String(f.id)], zone), { id: String(f.id), header: f.name, size: n === 0 ? 260 : WIDTHS[f.type] }),
+      ),
+    [fields, zone],
+  );
+  const table = useReactTable({
+    data: records,
+    columns,
+    getCoreRowModel: getCoreRowModel(),
+    columnResizeMode: "onChange",
+    state: { columnSizing: sizes },
+    onColumnSizingChange: setSizes,
+    getRowId: (r) => String(r.id),
+  });
+  const rows = table.getRowModel().rows;
+  const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => view.current, estimateSize: () => ROW, overscan: 12 });
+  const visible = virtual.getVirtualItems();
+  const last = visible.at(-1)?.index ?? 0;
+  useEffect(() => {
+    if (last > rows.length - 40) more();
+  }, [last, rows.length, more]);
+  useEffect(() => {
+    if (at && !editing) view.current?.querySelector<HTMLElement>(`[data-at="${at.row} ${at.column}"]`)?.focus();
+  }, [at, editing]);
+
+  const onKeyDown = (event: KeyboardEvent) => {
+    if (!at || editing) return;
+    const moves: Record<string, [number, number]> = { ArrowDown: [1, 0], ArrowUp: [-1, 0], ArrowRight: [0, 1], ArrowLeft: [0, -1] };
+    const move = moves[event.key];
+    const record = rows[at.row]?.original;
+    if (move) {
+      event.preventDefault();
+      const row = Math.min(Math.max(at.row + move[0], 0), rows.length - 1);
+      virtual.scrollToIndex(row);
+      setAt({ row, column: Math.min(Math.max(at.column + move[1], 0), fields.length - 1) });
+    } else if (event.key === "F2") {
+      event.preventDefault();
+      setEditing(true);
+    } else if (event.key === "Enter" && record) {
+      void navigate(`/databases/${database.id}/${record.id}`);
+    }
+  };
+
+  return (
+    <div ref={view} className="vt fill" role="grid" aria-label={`Records of ${database.name}`} aria-rowcount={rows.length} onKeyDown={onKeyDown}>
+      <div style={{ height: virtual.getTotalSize() + HEAD, width: table.getTotalSize(), position: "relative" }}>
+        <div className="thead" role="row" style={{ width: table.getTotalSize() }}>
+          {table.getFlatHeaders().map((h, n) => (
+            <div key={h.id} className="th" role="columnheader" style={{ width: h.getSize() }}>
+              <b style={{ fontStretch: "78%", fontWeight: 750, display: "block", fontSize: 14 }}>{flexRender(h.column.columnDef.header, h.getContext())}</b>
+              <small className="quiet" style={{ fontStretch: "78%", fontSize: 11 }}>{TYPE_WORDS[fields[n]?.type ?? "text"]}</small>
+              <div className="grip" onMouseDown={h.getResizeHandler()} onTouchStart={h.getResizeHandler()} role="separator" aria-label={`Width of ${String(h.column.columnDef.header)}`} />
+            </div>
+          ))}
+        </div>
+        {visible.map((item) => {
+          const row = rows[item.index];
+          if (!row) return null;
+          const look = row.original.id === chosen ? "tr chosen" : item.index % 2 ? "tr alt" : "tr";
+          return (
+            <div key={row.id} className={look} role="row" aria-rowindex={item.index + 1} style={{ transform: `translateY(${item.start + HEAD}px)`, top: 0 }}>
+              {row.getVisibleCells().map((cell, n) => {
+                const field = fields[n];
+                const here = at?.row === item.index && at.column === n;
+                return (
+                  <div
+                    key={cell.id}
+                    className={field?.type === "number" ? "td num" : "td"}
+                    role="gridcell"
+                    tabIndex={here || (!at && item.index === 0 && n === 0) ? 0 : -1}
+                    data-at={`${item.index} ${n}`}
+                    style={{ width: cell.column.getSize() }}
+                    onFocus={() => !here && setAt({ row: item.index, column: n })}
+                    onClick={() => n === 0 && !editing && void navigate(`/databases/${database.id}/${row.original.id}`)}
+                    onDoubleClick={() => setEditing(true)}
+                  >
+                    {here && editing && field ? (
+                      <CellEditor
+                        field={field}
+                        value={row.original.values[cell.column.id]}
+                        zone={zone}
+                        onDone={(value) => {
+                          setEditing(false);
+                          if (value !== undefined) onEdit(row.original, field, value);
+                        }}
+                      />
+                    ) : (
+                      String(cell.getValue())
+                    )}
+                  </div>
+                );
+              })}
+            </div>
+          );
+        })}
+      </div>
+    </div>
+  );
+}

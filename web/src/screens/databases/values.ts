@@ -1,0 +1,36 @@
+import type { Field, Wire } from "../../api/queries";
+import { dateTime, day } from "../../parts/dates";
+
+/** How a value reads in a table or beside a record. */
+export function reads(field: Field, value: Wire | undefined, zone: string): string {
+  if (value == null || value === "") return "";
+  switch (field.type) {
+    case "datetime":
+      return dateTime(String(value), zone);
+    case "date":
+      return day(`${String(value)}T12:00:00Z`, "UTC");
+    case "choice":
+      return field.choices.find((c) => c.id === value)?.name ?? "a choice since taken away";
+    case "yes_no":
+      return value ? "yes" : "no";
+    case "number":
+      return String(value).replace(/\B(?=(\d{3})+(?!\d))(?<!\.\d*)/g, ",");
+    default:
+      return String(value);
+  }
+}
+
+/** What an editing box begins with: what can be typed back and understood. */
+export function typed(field: Field, value: Wire | undefined, zone: string): string {
+  if (value == null) return "";
+  return field.type === "datetime" ? dateTime(String(value), zone) : field.type === "yes_no" ? (value ? "yes" : "no") : String(value);
+}
+
+export const TYPE_WORDS: Record<Field["type"], string> = {
+  text: "text", long_text: "long text", number: "number", date: "date", datetime: "date, time", choice: "choice",
+  email: "e-mail", link: "link", yes_no: "yes or no",
+};
+
+export const WIDTHS: Record<Field["type"], number> = {
+  text: 190, long_text: 240, number: 100, date: 112, datetime: 152, choice: 110, email: 190, link: 180, yes_no: 80,
+};

@@ -1,0 +1,43 @@
+import { useApps, useMe } from "../../api/queries";
+
+/** The way to the practice apps: visibly another place. */
+export function PracticeApps() {
+  const me = useMe().data;
+  const apps = useApps().data ?? [];
+  return (
+    <main>
+      <div className="head">
+        <h1>Practice apps</h1>
+      </div>
+      <p style={{ margin: "10px 0" }}>
+        They stand in for outside services, so that workflows can be built and tried without any. What is in them is made up.
+      </p>
+      <div className="places">
+        <h2>At another address: {me?.practice}</h2>
+        <table style={{ background: "none" }}>
+          <tbody>
+            {apps.map((a) => (
+              <tr key={a.code}>
+                <td style={{ width: 160 }}>
+                  <span className="mono">{a.monogram}</span>
+                  <a href={`${a.address}/${a.code}`} target="_blank" rel="noreferrer">
+                    {a.name}
+                  </a>
+                </td>
+                <td className="wrap">
+                  Read and write {a.items_word} as their user would. Mail sent by SMTP to a {a.container_word}’s address lands there too.
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+        <p style={{ marginTop: 10 }}>
+          <a href={me?.practice} target="_blank" rel="noreferrer">
+            Fault switches and given access
+          </a>{" "}
+          : make an app slow, failing, refusing, limited or down, to see what Kelvix does then.
+        </p>
+      </div>
+    </main>
+  );
+}

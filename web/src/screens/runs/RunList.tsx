@@ -1,0 +1,104 @@
+import { Button, MenuItem, Select } from "@mui/material";
+import { Link, useSearchParams } from "react-router";
+import { useMe, useRuns, useWorkflows } from "../../api/queries";
+import { dateTime, relative } from "../../parts/dates";
+import { RUN_STATES, RunState } from "../timetable/cells";
+
+function took(from: string, to: string | null): string {
+  if (!to) return "";
+  const ms = new Date(to).getTime() - new Date(from).getTime();
+  return ms < 1000 ? `${Math.max(ms, 0)} ms` : `${(ms / 1000).toFixed(1)} s`;
+}
+
+/** All runs, the newest first, arriving live. */
+export function RunList() {
+  const [params, setParams] = useSearchParams();
+  const zone = useMe().data?.timezone ?? "UTC";
+  const workflows = useWorkflows().data ?? [];
+  const workflow = params.get("workflow");
+  const state = params.get("state");
+  const runs = useRuns({ limit: 60, ...(workflow && { workflow: Number(workflow) }), ...(state && { state }) });
+  const all = runs.data?.pages.flatMap((p) => p.runs) ?? [];
+  const set = (name: string, value: string) => {
+    const next = new URLSearchParams(params);
+    if (value) next.set(name, value);
+    else next.delete(name);
+    setParams(next);
+  };
+  return (
+    <main>
+      <div className="row head">
+        <h1 className="grow">Runs</h1>
+        <Select value={workflow ?? ""} displayEmpty sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "Workflow" }} onChange={(e) => set("workflow", e.target.value)}>
+          <MenuItem value="">All workflows</MenuItem>
+          {workflows.map((w) => (
+            <MenuItem key={w.id} value={String(w.id)}>
+              {w.name}
+            </MenuItem>
+          ))}
+        </Select>
+        <Select value={state ?? ""} displayEmpty sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "State" }} onChange={(e) => set("state", e.target.value)}>
+          <MenuItem value="">All states</MenuItem>
+          {Object.entries(RUN_STATES).map(([key, s]) => (
+            <MenuItem key={key} value={key}>
+              {s.word}
+            </MenuItem>
+          ))}
+        </Select>
+      </div>
+      <div className="scroll fill">
+        <table className="list">
+          <colgroup>
+            <col style={{ width: 190 }} />
+            <col style={{ width: 210 }} />
+            <col />
+            <col style={{ width: 130 }} />
+            <col style={{ width: 80 }} />
+          </colgroup>
+          <thead>
+            <tr>
+              <th>Came in</th>
+              <th>Workflow</th>
+              <th>What</th>
+              <th>State</th>
+              <th className="num">Took</th>
+            </tr>
+          </thead>
+          <tbody>
+            {all.map((r) => (
+              <tr key={r.id}>
+                <td title={relative(r.created_at)}>
+                  <span className="t">{dateTime(r.created_at, zone)}</span>
+                </td>
+                <td>{r.workflow}</td>
+                <td>
+                  <Link to={`/runs/${r.id}`}>{r.title || `item ${r.item_id}`}</Link>
+                  {r.kind === "try" && <span className="quiet"> · a try</span>}
+                  {r.undone_at && <span className="look"> · undone</span>}
+                  {r.problem && <span className="quiet"> · {r.problem}</span>}
+                </td>
+                <td>
+                  <RunState state={r.state} />
+                </td>
+                <td className="num">{took(r.created_at, r.finished_at)}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+        {runs.data && all.length === 0 && (
+          <div className="empty">
+            <h2>{state || workflow ? "No such runs" : "No runs yet"}</h2>
+            <p>Each item that a workflow takes in shows here, with every line’s input and output.</p>
+          </div>
+        )}
+        {runs.hasNextPage && (
+          <p style={{ padding: 10 }}>
+            <Button onClick={() => void runs.fetchNextPage()} disabled={runs.isFetchingNextPage}>
+              Show older runs
+            </Button>
+          </p>
+        )}
+      </div>
+    </main>
+  );
+}

@@ -1,0 +1,122 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Link } from "react-router";
+import { answer, client } from "../../api/client";
+import type { Run } from "../../api/queries";
+import { useNotices } from "../../frame/Notices";
+import type { Document } from "../timetable/model";
+
+interface Filled {
+  filled: string;
+  state: string;
+  said: string;
+}
+
+interface Added {
+  database: number;
+  database_name: string;
+  record: number;
+  title: string;
+  values: Record<string, string | boolean>;
+}
+
+/** Undoing a run and running it again. */
+export function useRunActions(run: Run | undefined) {
+  const queries = useQueryClient();
+  const { tell, fail } = useNotices();
+  const path = { params: { path: { run_id: run?.id ?? 0 } } };
+  const undo = useMutation({
+    mutationFn: () => answer(client.POST("/api/v1/runs/{run_id}/undo", path)),
+    onSuccess: (done) => {
+      void queries.invalidateQueries();
+      tell([`${done.undone} ${done.undone === 1 ? "record is" : "records are"} in the trash.`, ...done.kept].join(" "));
+    },
+    onError: fail,
+  });
+  const repeat = useMutation({
+    mutationFn: () => answer(client.POST("/api/v1/runs/{run_id}/again", path)),
+    onSuccess: () => void queries.invalidateQueries({ queryKey: ["runs"] }),
+    onError: fail,
+  });
+  return {
+    canUndo: !!run && !run.undone_at && run.lines.some((l) => l.outcome === "added"),
+    canRepeat: run?.state === "failed",
+    undo: () => undo.mutate(),
+    repeat: () => repeat.mutate(),
+  };
+}
+
+/** What one line was given and what came out of it. */
+export function LineRecord({ run, line, document }: { run: Run; line: string | null; document: Document }) {
+  const detail = useQuery({
+    queryKey: ["run", run.id],
+    queryFn: () => answer(client.GET("/api/v1/runs/{run_id}", { params: { path: { run_id: run.id } } })),
+  }).data;
+  const recorded = detail?.run.lines.find((l) => l.line === line);
+  const kind = document.lines.find((l) => l.id === line)?.verb ?? "add";
+  if (!detail) return null;
+  if (!recorded) return <p className="quiet">This line was not reached.</p>;
+  if (kind === "when") {
+    const values = (detail.item?.values ?? {}) as Record<string, string | null>;
+    return (
+      <dl className="pairs">
+        {Object.entries(values).map(([key, value]) => (
+          <Pair key={key} name={key} value={value} />
+        ))}
+      </dl>
+    );
+  }
+  if (recorded.outcome === "added" || recorded.outcome === "failed") {
+    const input = (recorded.input ?? {}) as Record<string, Filled>;
+    const output = recorded.output as (Added & { problems?: string[] }) | null;
+    return (
+      <>
+        {output?.record && (
+          <p style={{ marginBottom: 6 }}>
+            Added <Link to={`/databases/${output.database}/${output.record}`}>{output.title || "a record"}</Link> to {output.database_name}.
+          </p>
+        )}
+        {output?.problems?.map((p) => (
+          <div className="note bad" key={p}>
+            {p}
+          </div>
+        ))}
+        <table>
+          <thead>
+            <tr>
+              <th style={{ width: 130 }}>Field</th>
+              <th>Filled with</th>
+              <th>Gave</th>
+            </tr>
+          </thead>
+          <tbody>
+            {Object.entries(input).map(([field, filled]) => (
+              <tr key={field}>
+                <td>
+                  <b>{detail.field_names[field] ?? "a field since deleted"}</b>
+                </td>
+                <td>{filled.filled}</td>
+                <td className="wrap">{filled.said ? <span className="bad">{filled.said}</span> : String(output?.values?.[field] ?? "")}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </>
+    );
+  }
+  return (
+    <dl className="pairs">
+      {Object.entries((recorded.input ?? {}) as Record<string, string>).map(([name, value]) => (
+        <Pair key={name} name={name} value={value} />
+      ))}
+    </dl>
+  );
+}
+
+function Pair({ name, value }: { name: string; value: string | null }) {
+  return (
+    <>
+      <dt>{name}</dt>
+      <dd>{value ?? <i className="quiet">empty</i>}</dd>
+    </>
+  );
+}

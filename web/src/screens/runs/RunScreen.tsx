@@ -1,0 +1,78 @@
+import { Button } from "@mui/material";
+import { Link, useParams } from "react-router";
+import { useApps, useDatabases, useMe, useRun } from "../../api/queries";
+import { said } from "../../api/client";
+import { dateTime, relative } from "../../parts/dates";
+import { OutcomeCell, RunState } from "../timetable/cells";
+import { sentenceOf } from "../timetable/model";
+import { LineRecord, useRunActions } from "./RunParts";
+
+/** One run: every line with what it was given and what came out. */
+export function RunScreen() {
+  const id = Number(useParams().run);
+  const detail = useRun(id);
+  const zone = useMe().data?.timezone ?? "UTC";
+  const app = useApps().data?.[0];
+  const databases = useDatabases().data ?? [];
+  const actions = useRunActions(detail.data?.run);
+  if (detail.error) {
+    return (
+      <main>
+        <div className="empty">
+          <h1>This run is not here</h1>
+          <p>{said(detail.error)}</p>
+        </div>
+      </main>
+    );
+  }
+  if (!detail.data) return <main />;
+  const { run, document, item } = detail.data;
+  const link = item?.link as string | undefined;
+  return (
+    <main>
+      <div className="row head top">
+        <div className="grow">
+          <h1>{run.title || `Run ${run.id}`}</h1>
+          <div className="sub">
+            <RunState state={run.state} /> · <Link to={`/workflows/${run.workflow_id}`}>{run.workflow}</Link>,{" "}
+            {run.kind === "try" ? "a try of" : ""} version {run.number} · came in {dateTime(run.created_at, zone)}, {relative(run.created_at)}
+            {run.attempts > 1 && ` · ${run.attempts} attempts`}
+            {run.undone_at && <span className="look"> · undone {relative(run.undone_at)}</span>}
+          </div>
+        </div>
+        {link && (
+          <Button href={link} target="_blank" rel="noreferrer">
+            Open the message
+          </Button>
+        )}
+        {actions.canUndo && <Button onClick={actions.undo}>Undo</Button>}
+        {actions.canRepeat && (
+          <Button variant="contained" onClick={actions.repeat}>
+            Run it again
+          </Button>
+        )}
+      </div>
+      {run.problem && <div className="note bad">{run.problem}</div>}
+      <div className="scroll fill" style={{ background: "var(--sheet)" }}>
+        {document.lines.map((line, n) => {
+          const { verb, object, detail: more } = sentenceOf(line, app, databases);
+          const recorded = run.lines.find((l) => l.line === line.id);
+          return (
+            <section key={line.id} style={{ borderBottom: "1px solid var(--rule)", padding: "8px 12px" }}>
+              <div className="row" style={{ marginBottom: 6 }}>
+                <div className="grow">
+                  <span className="no">{n + 1}</span>
+                  <span className="verb">{verb}</span>
+                  <span className="obj">{object}</span> <span className="quiet">{line.verb === "when" ? more : ""}</span>
+                </div>
+                <div style={{ width: 260 }}>{recorded ? <OutcomeCell outcome={recorded.outcome} output={recorded.output} /> : <span className="quiet">not reached</span>}</div>
+                <span className="quiet t" style={{ width: 150 }}>{recorded ? dateTime(recorded.at, zone) : ""}</span>
+              </div>
+              {recorded && <LineRecord run={run} line={line.id} document={document} />}
+            </section>
+          );
+        })}
+      </div>
+    </main>
+  );
+}

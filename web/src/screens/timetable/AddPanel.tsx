@@ -1,0 +1,155 @@
+import { MenuItem, Select } from "@mui/material";
+import { useState } from "react";
+import type { Database, Sample } from "../../api/queries";
+import { FilledWith } from "./FilledWith";
+import { MakeDatabase } from "./MakeDatabase";
+import { fill, fillingOf, type Add, type Carried, type Cell, type Ref, type Rehearsal } from "./model";
+
+const TYPE_WORDS: Record<string, string> = {
+  text: "text", long_text: "long text", number: "number", date: "date", datetime: "date, time", choice: "choice",
+  email: "e-mail", link: "link", yes_no: "yes or no",
+};
+
+interface Props {
+  line: Add;
+  when: string;
+  databases: Database[];
+  carried: Carried[];
+  cell: Cell | undefined;
+  findings: Rehearsal["findings"];
+  sample: Sample | undefined;
+  shown: (ref: Ref) => string;
+  onChange: (line: Add) => void;
+  follow: (ref: Ref) => void;
+}
+
+/** The target of an Add line, and for each of its fields what fills it and what that gives with the chosen sample. */
+export function AddPanel({ line, when, databases, carried, cell, findings, sample, shown, onChange, follow }: Props) {
+  const [making, setMaking] = useState(false);
+  const database = databases.find((d) => d.id === line.database);
+  return (
+    <>
+      <div className="row" style={{ marginBottom: 6 }}>
+        <label htmlFor="target">Add to</label>
+        <Select
+          id="target"
+          value={database ? String(database.id) : ""}
+          displayEmpty
+          sx={{ minWidth: 200, height: 28 }}
+          SelectDisplayProps={{ "aria-label": "Database to add to" }}
+          onChange={(event) => onChange({ ...line, database: Number(event.target.value) })}
+        >
+          <MenuItem value="" disabled>
+            Choose a database
+          </MenuItem>
+          {databases.map((d) => (
+            <MenuItem key={d.id} value={String(d.id)}>
+              {d.name}
+            </MenuItem>
+          ))}
+        </Select>
+        <button className="link" onClick={() => setMaking(true)}>
+          {database ? "make another from the sample" : "make a database from the sample"}
+        </button>
+      </div>
+      {line.database != null && !database && (
+        <div className="note bad">The database that this line adds to was deleted. Choose another one; what was filled is kept.</div>
+      )}
+      {database && (
+        <table aria-label={`Fields of ${database.name}`}>
+          <colgroup>
+            <col style={{ width: 128 }} />
+            <col style={{ width: "44%" }} />
+            <col />
+          </colgroup>
+          <thead>
+            <tr>
+              <th>Field</th>
+              <th>Filled with</th>
+              <th>Gives</th>
+            </tr>
+          </thead>
+          <tbody>
+            {line.fillings
+              .filter((f) => !database.fields.some((d) => d.id === f.field))
+              .map((f) => (
+                <tr key={f.field}>
+                  <td className="bad">a field since deleted</td>
+                  <td colSpan={2} className="wrap">
+                    <span className="bad">! this field is gone</span> ·{" "}
+                    <button className="link" onClick={() => onChange(fill(line, [{ field: f.field, filling: [] }]))}>
+                      take it away
+                    </button>
+                  </td>
+                </tr>
+              ))}
+            {database.fields.map((field) => (
+              <tr key={field.id}>
+                <td title={TYPE_WORDS[field.type]}>
+                  <b>{field.name}</b>
+                  {field.required && <span aria-label="must be filled"> *</span>}
+                  <small className="quiet" style={{ display: "block", fontSize: 11, lineHeight: 1 }}>
+                    {TYPE_WORDS[field.type]}
+                  </small>
+                </td>
+                <td className="wrap">
+                  <FilledWith
+                    label={`${field.name} is filled with`}
+                    parts={fillingOf(line, field.id)}
+                    carried={carried}
+                    shown={shown}
+                    follow={follow}
+                    onChange={(filling) => onChange(fill(line, [{ field: field.id, filling }]))}
+                  />
+                </td>
+                <td className="wrap">
+                  <Gives field={field.id} cell={cell} findings={findings} line={line} hasSample={!!sample} onChange={onChange} />
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      {making && <MakeDatabase line={line} when={when} sample={sample} onClose={() => setMaking(false)} onMade={onChange} />}
+    </>
+  );
+}
+
+interface GivesProps {
+  field: number;
+  cell: Cell | undefined;
+  findings: Rehearsal["findings"];
+  line: Add;
+  hasSample: boolean;
+  onChange: (line: Add) => void;
+}
+
+/** What a field gets from the chosen sample, or what is wrong with it and the one click that puts it right. */
+function Gives({ field, cell, findings, line, hasSample, onChange }: GivesProps) {
+  const result = cell?.results.find((r) => r.field === field);
+  const finding = findings.find((f) => f.line === line.id && f.field === field);
+  const remedies = (result?.remedies.length ? result.remedies : finding?.remedies) ?? [];
+  const sentence = result?.sentence || (hasSample && cell?.state !== "not_reached" ? "" : finding?.sentence) || "";
+  if (!result && !sentence) return null;
+  const marks = { put_right: "bad", look: "look", empty: "quiet", fits: "" } as const;
+  const state = (result?.state ?? "put_right") as keyof typeof marks;
+  return (
+    <>
+      {state !== "put_right" && result?.shown && <span className="clip">{result.shown}</span>}
+      {sentence && (
+        <span className={marks[state]}>
+          {state === "put_right" ? "! " : state === "look" ? "? " : ""}
+          {sentence}
+        </span>
+      )}
+      {remedies.map((remedy) => (
+        <span key={remedy.label}>
+          {" · "}
+          <button className="link" onClick={() => onChange(fill(line, remedy.fills))}>
+            {remedy.label}
+          </button>
+        </span>
+      ))}
+    </>
+  );
+}

@@ -1,0 +1,116 @@
+import { useEffect, useRef, type KeyboardEvent, type ReactNode } from "react";
+import type { App, Database } from "../../api/queries";
+import { sentenceOf, type Document, type Line } from "./model";
+
+export interface Column {
+  id: number;
+  head: string;
+  title: string;
+  mark?: ReactNode;
+}
+
+interface Props {
+  document: Document;
+  columns: Column[];
+  line: string | null;
+  column: number | null;
+  corner: ReactNode;
+  app: App | undefined;
+  databases: Database[];
+  cell: (line: Line, column: Column) => ReactNode;
+  detail: (line: Line) => string;
+  foot?: ReactNode;
+  label: string;
+  choose: (line: string, column: number | null) => void;
+  onKey?: (event: KeyboardEvent) => void;
+}
+
+/** The timetable's grid: lines down, samples or runs across. Arrow keys move, Enter goes into the line below. */
+export function Grid(props: Props) {
+  const { document, columns, line, column, choose } = props;
+  const chosen = useRef<HTMLTableCellElement>(null);
+  const walked = useRef(false);
+  useEffect(() => {
+    if (walked.current) chosen.current?.focus();
+    walked.current = false;
+  }, [line, column]);
+
+  const onKeyDown = (event: KeyboardEvent) => {
+    const row = Math.max(0, document.lines.findIndex((l) => l.id === line));
+    const at = columns.findIndex((c) => c.id === column);
+    const go = (toRow: number, toColumn: number) => {
+      event.preventDefault();
+      walked.current = true;
+      const next = document.lines[Math.min(Math.max(toRow, 0), document.lines.length - 1)];
+      if (next) choose(next.id, columns[Math.min(Math.max(toColumn, 0), columns.length - 1)]?.id ?? null);
+    };
+    if (event.key === "ArrowDown") go(row + 1, at);
+    else if (event.key === "ArrowUp") go(row - 1, at);
+    else if (event.key === "ArrowRight") go(row, at + 1);
+    else if (event.key === "ArrowLeft") go(row, at - 1);
+    else props.onKey?.(event);
+  };
+
+  return (
+    <div className="scroll" style={{ flex: "none", maxHeight: "46%" }}>
+      <table className="grid" role="grid" aria-label={props.label} onKeyDown={onKeyDown}>
+        <colgroup>
+          <col style={{ width: 372 }} />
+          {columns.map((c) => (
+            <col key={c.id} style={columns.length > 6 ? { width: 140 } : undefined} />
+          ))}
+        </colgroup>
+        <thead>
+          <tr>
+            <th className="wrap">{props.corner}</th>
+            {columns.map((c) => (
+              <th key={c.id} className={c.id === column ? "chosen" : ""} aria-current={c.id === column}>
+                <button tabIndex={-1} onClick={() => choose(line ?? document.lines[0]?.id ?? "", c.id)}>
+                  <b>
+                    {c.head} {c.mark}
+                  </b>
+                  <span className="clip">{c.title}</span>
+                </button>
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {document.lines.map((l, n) => {
+            const { verb, object, detail } = sentenceOf(l, props.app, props.databases);
+            return (
+              <tr key={l.id} className={l.id === line ? "chosen" : n % 2 ? "alt" : ""}>
+                <td onClick={() => choose(l.id, column)}>
+                  <span className="no">{n + 1}</span>
+                  <span className="verb">{verb}</span>
+                  <span className="obj">{object}</span>
+                  <span className="det">{props.detail(l) || detail}</span>
+                </td>
+                {columns.map((c) => {
+                  const here = l.id === line && c.id === column;
+                  return (
+                    <td
+                      key={c.id}
+                      ref={here ? chosen : undefined}
+                      tabIndex={here || (n === 0 && c === columns[0] && column === null) ? 0 : -1}
+                      className={here ? "chosen" : ""}
+                      aria-selected={here}
+                      onClick={() => choose(l.id, c.id)}
+                    >
+                      {props.cell(l, c)}
+                    </td>
+                  );
+                })}
+              </tr>
+            );
+          })}
+          {props.foot && (
+            <tr>
+              <td colSpan={columns.length + 1}>{props.foot}</td>
+            </tr>
+          )}
+        </tbody>
+      </table>
+    </div>
+  );
+}

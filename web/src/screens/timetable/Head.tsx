@@ -1,0 +1,119 @@
+import { Button } from "@mui/material";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { NavLink } from "react-router";
+import { useNotices } from "../../frame/Notices";
+import { answer, client } from "../../api/client";
+import type { WorkflowDetail } from "../../api/queries";
+import { relative, seconds } from "../../parts/dates";
+import type { Draft } from "./useDraft";
+
+interface Props {
+  workflow: WorkflowDetail;
+  draft: Draft;
+  findings: number;
+  zone: string;
+  sampleLabel: string | null;
+  onTry: () => void;
+  onWhere: () => void;
+  onKeys: () => void;
+}
+
+const SAVING: Record<Draft["saving"], string> = { saved: "saved", saving: "saving …", stale: "not saved", failed: "not saved" };
+
+export function Head({ workflow, draft, findings, zone, sampleLabel, onTry, onWhere, onKeys }: Props) {
+  const { tell, fail } = useNotices();
+  const queries = useQueryClient();
+  const on = workflow.state === "on";
+  const where = { params: { path: { workflow_id: workflow.id } } };
+  const done = (now: WorkflowDetail) => {
+    queries.setQueryData(["workflow", workflow.id], now);
+    void queries.invalidateQueries({ queryKey: ["workflows"] });
+  };
+  const turn = useMutation({
+    mutationFn: async (to: "on" | "off") => {
+      if (to === "on" && !(await draft.flush())) throw new Error("The draft could not be saved, so it was not turned on.");
+      return answer(to === "on" ? client.POST("/api/v1/workflows/{workflow_id}/on", where) : client.POST("/api/v1/workflows/{workflow_id}/off", where));
+    },
+    onSuccess: (now, to) => {
+      done(now);
+      tell(to === "on" ? "On: what arrives from now on is carried through." : "Off: nothing is taken in any more.");
+    },
+    onError: fail,
+  });
+  const check = useMutation({
+    mutationFn: () => answer(client.POST("/api/v1/workflows/{workflow_id}/check-now", where)),
+    onSuccess: () => tell("Checking now."),
+    onError: fail,
+  });
+
+  return (
+    <>
+      <div className="row top">
+        <div className="grow">
+          <h1>
+            <input aria-label="Name of the workflow" value={draft.name} onChange={(event) => draft.rename(event.target.value)} />
+          </h1>
+          <div className="sub">
+            Draft {draft.version}, {SAVING[draft.saving]} ·{" "}
+            {on && workflow.watch ? (
+              <>
+                takes messages <b>{workflow.watch.pushed ? "as they arrive" : "at each check"}</b> · next check{" "}
+                {seconds(workflow.watch.next_check_at, zone)}{" "}
+                <button className="link" onClick={() => check.mutate()}>
+                  check now
+                </button>
+                {workflow.watch.problem && <span className="bad"> · ! {workflow.watch.problem}</span>}
+              </>
+            ) : (
+              <>nothing is taken in while it is off</>
+            )}
+          </div>
+        </div>
+        <StateMark workflow={workflow} />
+        <Button onClick={onTry} disabled={!sampleLabel}>
+          {sampleLabel ? `Try ${sampleLabel}` : "Try"}
+        </Button>
+        {on && workflow.changed_since_on && (
+          <Button variant="contained" disabled={findings > 0} onClick={() => turn.mutate("on")}>
+            Turn on this draft
+          </Button>
+        )}
+        {on ? (
+          <Button onClick={() => turn.mutate("off")}>Turn off</Button>
+        ) : (
+          <Button variant="contained" onClick={() => turn.mutate("on")} disabled={turn.isPending} title={findings ? `${findings} to put right first` : ""}>
+            Turn on
+          </Button>
+        )}
+      </div>
+      <div className="tabs">
+        <NavLink to={`/workflows/${workflow.id}`} end>
+          Rehearsal
+        </NavLink>
+        <NavLink to={`/workflows/${workflow.id}/runs`}>Runs</NavLink>
+        <span className="grow" />
+        <button className="link" onClick={onKeys}>
+          Keys
+        </button>
+        <button className="link" onClick={onWhere}>
+          Where is my item?
+        </button>
+      </div>
+    </>
+  );
+}
+
+function StateMark({ workflow }: { workflow: WorkflowDetail }) {
+  if (workflow.state === "on") {
+    return (
+      <span className="state on" title={workflow.turned_on_at ? `since ${relative(workflow.turned_on_at)}` : ""}>
+        ● On, version {workflow.live_version}
+      </span>
+    );
+  }
+  return workflow.tried_never_on ? (
+    <span className="state off">◑ Off: tried, never turned on</span>
+  ) : (
+    <span className="state plain">○ Off</span>
+  );
+}

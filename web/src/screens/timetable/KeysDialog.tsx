@@ -1,0 +1,39 @@
+import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from "@mui/material";
+
+const KEYS = [
+  ["↑ ↓", "from line to line, within the grid"],
+  ["← →", "from sample to sample, within the grid"],
+  ["Enter", "into the chosen line, below the grid"],
+  ["Insert", "add a line below"],
+  ["Delete", "take the chosen line away"],
+  ["Alt ↑, Alt ↓", "move the chosen line"],
+  ["Ctrl Z, Ctrl Shift Z", "undo and redo, within the grid"],
+  ["Ctrl Enter", "try the chosen sample"],
+  ["Ctrl ;", "to the capture line, on every screen"],
+] as const;
+
+/** All keys in one place. */
+export function KeysDialog({ onClose }: { onClose: () => void }) {
+  return (
+    <Dialog open onClose={onClose} maxWidth="xs" fullWidth>
+      <DialogTitle>Keys</DialogTitle>
+      <DialogContent>
+        <table>
+          <tbody>
+            {KEYS.map(([key, what]) => (
+              <tr key={key}>
+                <td style={{ width: 150 }}>
+                  <kbd>{key}</kbd>
+                </td>
+                <td className="wrap">{what}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </DialogContent>
+      <DialogActions>
+        <Button onClick={onClose}>Close</Button>
+      </DialogActions>
+    </Dialog>
+  );
+}

@@ -1,0 +1,95 @@
+import { Button, Checkbox, Dialog, DialogActions, DialogContent, DialogTitle, TextField } from "@mui/material";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { answer, client, said, type Schemas } from "../../api/client";
+import { useApps, type Sample } from "../../api/queries";
+import { columnTime, type Add } from "./model";
+
+interface Props {
+  line: Add;
+  /** The id of the When line, whose values fill the fields. */
+  when: string;
+  sample: Sample | undefined;
+  onClose: () => void;
+  onMade: (line: Add) => void;
+}
+
+/** A database made of the values that the sample carries, with this line filled accordingly. */
+export function MakeDatabase({ line, when, sample, onClose, onMade }: Props) {
+  const app = useApps().data?.[0];
+  const queries = useQueryClient();
+  const [name, setName] = useState("");
+  const [ticked, setTicked] = useState<Set<string> | null>(null);
+  const chosen = ticked ?? new Set([...(app?.proposed.map((p) => p.key) ?? []), "text"]);
+  const nameOf = (key: string) =>
+    app?.proposed.find((p) => p.key === key)?.name ?? app?.fields.find((f) => f.key === key)?.name.slice(1).join(" ") ?? key;
+
+  const make = useMutation({
+    mutationFn: async () => {
+      const fields = (app?.fields ?? []).filter((f) => chosen.has(f.key) && f.key !== "text");
+      const titled = [...fields].sort((a, b) => Number(b.key === "subject") - Number(a.key === "subject"));
+      const made = await answer(
+        client.POST("/api/v1/databases", {
+          body: {
+            name,
+            fields: titled.map((f) => ({ name: nameOf(f.key), type: f.type as Schemas["NewFieldIn"]["type"], required: false, choices: [] })),
+          },
+        }),
+      );
+      return { made, titled };
+    },
+    onSuccess: async ({ made, titled }) => {
+      await queries.invalidateQueries({ queryKey: ["databases"] });
+      const source = (key: string) => [{ ref: { line: when, value: key } }];
+      const fills = titled.flatMap((f) => {
+        const field = made.fields.find((d) => d.name === nameOf(f.key));
+        return field ? [{ field: field.id, filling: source(f.key) }] : [];
+      });
+      if (chosen.has("text")) fills.push({ field: 0, filling: source("text") });
+      onMade({ ...line, database: made.id, fillings: fills });
+      onClose();
+    },
+  });
+
+  return (
+    <Dialog open onClose={onClose} maxWidth="sm" fullWidth>
+      <DialogTitle>Make a database from the sample</DialogTitle>
+      <DialogContent>
+        <p style={{ marginBottom: 10 }}>Each ticked value becomes a field of its type, and this line fills it.</p>
+        <TextField label="Name of the database" value={name} onChange={(event) => setName(event.target.value)} autoFocus />
+        <table style={{ marginTop: 8 }}>
+          <tbody>
+            {app?.fields.map((f) => (
+              <tr key={f.key}>
+                <td style={{ width: 200 }}>
+                  <label>
+                    <Checkbox
+                      sx={{ padding: 0, marginRight: 1 }}
+                      checked={chosen.has(f.key)}
+                      onChange={(event) => {
+                        const next = new Set(chosen);
+                        if (event.target.checked) next.add(f.key);
+                        else next.delete(f.key);
+                        setTicked(next);
+                      }}
+                    />
+                    {nameOf(f.key)}
+                  </label>
+                </td>
+                <td className="quiet">{String(sample?.values[f.key] ?? "").slice(0, 80)}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+        {sample && <p className="quiet">Values from {columnTime(sample.at, "UTC")}, {sample.title}.</p>}
+        {make.error && <div className="note bad">{said(make.error)}</div>}
+      </DialogContent>
+      <DialogActions>
+        <Button onClick={onClose}>Leave it</Button>
+        <Button variant="contained" disabled={!name.trim() || chosen.size === 0 || make.isPending} onClick={() => make.mutate()}>
+          Make the database
+        </Button>
+      </DialogActions>
+    </Dialog>
+  );
+}

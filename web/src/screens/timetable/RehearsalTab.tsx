@@ -1,0 +1,193 @@
+import { Button, Menu, MenuItem } from "@mui/material";
+import { useCallback, useMemo, useRef, useState, type KeyboardEvent } from "react";
+import { useApps, useDatabases, type Sample, type WorkflowDetail } from "../../api/queries";
+import { dateTime } from "../../parts/dates";
+import { TrialCell } from "./cells";
+import { Grid } from "./Grid";
+import { LinePanel } from "./LinePanel";
+import { addLine, carriedFor, columnTime, moveLine, newId, removeLine, replaceLine, sameRef, valueIn, whenOf } from "./model";
+import type { Line, Ref, Rehearsal } from "./model";
+import { PointingContext } from "./pointing";
+import { SampleEditor } from "./SampleEditor";
+import { SampleView } from "./SampleView";
+import { conditionWords } from "./conditionWords";
+import type { Draft } from "./useDraft";
+import { useFetching } from "./useFetching";
+import { useMakeField } from "./useMakeField";
+
+interface Props {
+  workflow: WorkflowDetail;
+  draft: Draft;
+  samples: Sample[];
+  sample: Sample | undefined;
+  rehearsal: Rehearsal | undefined;
+  zone: string;
+  line: string | null;
+  choose: (line: string, sample: number | null) => void;
+  onTry: () => void;
+}
+
+/** Build and rehearse: the trial grid, and below it the chosen line beside the chosen sample. */
+export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, zone, line, choose, onTry }: Props) {
+  const { document, setDocument } = draft;
+  const app = useApps().data?.find((a) => a.code === whenOf(document).app);
+  const databases = useDatabases().data ?? [];
+  const fetching = useFetching(workflow.id, document);
+  const [editing, setEditing] = useState<Sample | "new" | null>(null);
+  const [adding, setAdding] = useState<HTMLElement | null>(null);
+  const addButton = useRef<HTMLButtonElement>(null);
+  const panel = useRef<HTMLDivElement>(null);
+  const taker = useRef<((ref: Ref) => void) | null>(null);
+  const chosen = document.lines.find((l) => l.id === line) ?? document.lines.at(-1);
+  const when = whenOf(document).id;
+  const carried = useMemo(() => (chosen ? carriedFor(document, chosen.id, rehearsal?.carried ?? []) : []), [chosen, document, rehearsal]);
+
+  const valueOf = useCallback((ref: Ref) => valueIn(sample, rehearsal, ref, when), [sample, rehearsal, when]);
+  const shown = useCallback(
+    (ref: Ref) => {
+      const value = valueOf(ref);
+      const type = rehearsal?.carried.find((c) => sameRef({ line: c.line, value: c.key }, ref))?.type;
+      return value == null ? "" : type === "datetime" ? dateTime(String(value), zone) : String(value);
+    },
+    [valueOf, rehearsal, zone],
+  );
+  const pointing = useMemo(() => {
+    const used =
+      chosen?.verb === "add" ? chosen.fillings.flatMap((f) => f.filling.flatMap((p) => (p.ref ? [p.ref] : []))) : chosen?.verb === "only_if" ? chosen.conditions.map((c) => c.ref) : [];
+    return {
+      aim: (take: ((ref: Ref) => void) | null) => {
+        taker.current = take;
+      },
+      point: (ref: Ref) => taker.current?.(ref),
+      used,
+    };
+  }, [chosen]);
+  const makeField = useMakeField(chosen, setDocumentLine, databases);
+  function setDocumentLine(next: Line) {
+    setDocument(replaceLine(document, next));
+  }
+
+  const insert = (verb: "only_if" | "add") => {
+    const id = newId();
+    const made: Line = verb === "add" ? { verb, id, database: null, fillings: [] } : { verb, id, mode: "all", conditions: [] };
+    setDocument(addLine(document, made, chosen?.id ?? null));
+    choose(id, null);
+    setAdding(null);
+  };
+  const remove = () => {
+    if (!chosen || chosen.verb === "when") return;
+    const at = document.lines.indexOf(chosen);
+    setDocument(removeLine(document, chosen.id));
+    choose(document.lines[at - 1]?.id ?? when, null);
+  };
+  const onKey = (event: KeyboardEvent) => {
+    const ctrl = event.ctrlKey || event.metaKey;
+    const act =
+      event.key === "Enter" && ctrl ? onTry
+      : event.key === "Enter" ? () => panel.current?.querySelector<HTMLElement>("input, [role=combobox], button")?.focus()
+      : event.key === "Insert" ? () => setAdding(addButton.current)
+      : event.key === "Delete" ? remove
+      : ctrl && event.key.toLowerCase() === "z" ? (event.shiftKey ? draft.redo : draft.undo)
+      : null;
+    if (act) {
+      event.preventDefault();
+      act();
+    }
+  };
+  const onKeyCapture = (event: KeyboardEvent) => {
+    if (!event.altKey || !chosen || (event.key !== "ArrowUp" && event.key !== "ArrowDown")) return;
+    event.preventDefault();
+    event.stopPropagation();
+    setDocument(moveLine(document, chosen.id, event.key === "ArrowUp" ? -1 : 1));
+  };
+
+  const source = whenOf(document).container;
+  const corner = (
+    <>
+      {samples.length ? `${samples.length} samples` : "No samples yet"} ·{" "}
+      <button className="link" onClick={fetching.fetch} disabled={!source || fetching.fetching}>
+        {samples.length ? "fetch again" : `fetch the newest ${app?.items_word ?? "items"}`}
+      </button>{" "}
+      ·{" "}
+      <button className="link" onClick={() => fetching.setWaiting(!fetching.waiting)} disabled={!source}>
+        {fetching.waiting ? "stop waiting" : "wait for the next"}
+      </button>{" "}
+      ·{" "}
+      <button className="link" onClick={() => setEditing("new")}>
+        make one up
+      </button>
+      {fetching.waiting && <div className="look">Waiting: make one {app?.item_word} now, in {app?.name}.</div>}
+      {fetching.problem && <div className="bad">{fetching.problem}</div>}
+    </>
+  );
+  const foot = (
+    <Button ref={addButton} variant="text" sx={{ height: 22, padding: "0 4px" }} onClick={(event) => setAdding(event.currentTarget)}>
+      + add a line
+    </Button>
+  );
+  const marks = { edited: "✎", made_up: "✎", fetched: "" } as Record<string, string>;
+
+  return (
+    <PointingContext.Provider value={pointing}>
+      <div style={{ display: "contents" }} onKeyDownCapture={onKeyCapture}>
+        <Grid
+          label="Rehearsal: lines down, samples across"
+          document={document}
+          columns={samples.map((s) => ({ id: s.id, head: columnTime(s.at, zone), title: s.title, mark: marks[s.kind] }))}
+          line={chosen?.id ?? null}
+          column={sample?.id ?? null}
+          corner={corner}
+          app={app}
+          databases={databases}
+          detail={(l) => (l.verb === "only_if" ? conditionWords(l, rehearsal) : "")}
+          cell={(l, c) => <TrialCell cell={rehearsal?.cells[String(c.id)]?.find((x) => x.line === l.id)} />}
+          foot={foot}
+          choose={choose}
+          onKey={onKey}
+        />
+      </div>
+      <Menu anchorEl={adding} open={adding !== null} onClose={() => setAdding(null)}>
+        <MenuItem onClick={() => insert("only_if")}>Only if: narrow what goes through</MenuItem>
+        <MenuItem onClick={() => insert("add")}>Add: a record to a database</MenuItem>
+      </Menu>
+      <div className="pane">
+        <div ref={panel}>
+          {chosen && (
+            <LinePanel
+              workflow={workflow}
+              document={document}
+              line={chosen}
+              carried={carried}
+              rehearsal={rehearsal}
+              sample={sample}
+              sampleName={sample ? `${columnTime(sample.at, zone)}, ${sample.title}` : ""}
+              databases={databases}
+              shown={shown}
+              onChange={setDocumentLine}
+              onRemove={remove}
+              follow={(ref) => choose(ref.line, null)}
+            />
+          )}
+        </div>
+        {sample ? (
+          <SampleView
+            sample={sample}
+            carried={carried}
+            when={when}
+            zone={zone}
+            shown={shown}
+            valueOf={valueOf}
+            makeField={makeField}
+            edit={() => setEditing(sample)}
+          />
+        ) : (
+          <div>
+            <div className="ph">No sample yet</div>
+            <p className="quiet">Samples are real items of the source. They show what each line would do; nothing is written by looking.</p>
+          </div>
+        )}
+      </div>
+      {editing && <SampleEditor workflow={workflow.id} sample={editing === "new" ? null : editing} onClose={() => setEditing(null)} />}
+    </PointingContext.Provider>
+  );
+}

@@ -1,0 +1,106 @@
+import { Button } from "@mui/material";
+import { useState } from "react";
+import { Link } from "react-router";
+import { useApps, useDatabases, useRuns, type WorkflowDetail } from "../../api/queries";
+import { LineRecord, useRunActions } from "../runs/RunParts";
+import { OutcomeCell, RUN_STATES, RunState } from "./cells";
+import { Grid } from "./Grid";
+import { columnTime, type Document } from "./model";
+
+interface Props {
+  workflow: WorkflowDetail;
+  document: Document;
+  zone: string;
+}
+
+const COLUMNS = 5;
+
+/** The same grid with true runs as columns, the newest first, arriving live. */
+export function RunsTab({ workflow, document, zone }: Props) {
+  const app = useApps().data?.[0];
+  const databases = useDatabases().data ?? [];
+  const runs = useRuns({ workflow: workflow.id, limit: 30 });
+  const [line, setLine] = useState<string | null>(document.lines.at(-1)?.id ?? null);
+  const [picked, setPicked] = useState<number | null>(null);
+  const [from, setFrom] = useState(0);
+  const all = runs.data?.pages.flatMap((p) => p.runs) ?? [];
+  const shown = all.slice(from, from + COLUMNS);
+  const run = shown.find((r) => r.id === picked) ?? shown[0];
+  const actions = useRunActions(run);
+  if (runs.data && all.length === 0) {
+    return (
+      <div className="empty">
+        <h2>No runs yet</h2>
+        <p>{workflow.state === "on" ? "The next message that arrives will show here by itself." : "Turn the workflow on, or try a sample: each run shows here as a column."}</p>
+      </div>
+    );
+  }
+  const older = () => {
+    if (from + 2 * COLUMNS > all.length && runs.hasNextPage) void runs.fetchNextPage();
+    setFrom(from + COLUMNS);
+  };
+  return (
+    <>
+      <Grid
+        label="Runs: lines down, runs across, the newest first"
+        document={document}
+        columns={shown.map((r) => ({
+          id: r.id,
+          head: columnTime(r.created_at, zone),
+          title: r.title ?? "",
+          mark: <span className={RUN_STATES[r.state]?.look}>{RUN_STATES[r.state]?.mark}</span>,
+        }))}
+        line={line}
+        column={run?.id ?? null}
+        corner={
+          <>
+            Runs {from + 1} to {from + shown.length} ·{" "}
+            <button className="link" disabled={from === 0} onClick={() => setFrom(Math.max(0, from - COLUMNS))}>
+              newer
+            </button>{" "}
+            ·{" "}
+            <button className="link" disabled={from + COLUMNS >= all.length && !runs.hasNextPage} onClick={older}>
+              older
+            </button>
+          </>
+        }
+        app={app}
+        databases={databases}
+        detail={() => ""}
+        cell={(l, c) => {
+          const of = all.find((r) => r.id === c.id);
+          const done = of?.lines.find((x) => x.line === l.id);
+          return done ? <OutcomeCell outcome={done.outcome} output={done.output} /> : null;
+        }}
+        choose={(l, r) => {
+          setLine(l);
+          if (r !== null) setPicked(r);
+        }}
+      />
+      {run && (
+        <div className="pane">
+          <div>
+            <div className="ph">
+              <div className="grow">
+                {run.title} <span>{run.kind === "try" ? "a try" : `version ${run.number}`}</span>
+              </div>
+              <Link to={`/runs/${run.id}`}>open the run</Link>
+            </div>
+            <LineRecord run={run} line={line} document={document} />
+          </div>
+          <div>
+            <div className="ph">The run</div>
+            <p>
+              <RunState state={run.state} /> {run.undone_at && <span className="look">· undone</span>}
+            </p>
+            {run.problem && <div className="note bad">{run.problem}</div>}
+            <div className="row" style={{ marginTop: 8 }}>
+              {actions.canUndo && <Button onClick={actions.undo}>Undo</Button>}
+              {actions.canRepeat && <Button onClick={actions.repeat}>Run it again</Button>}
+            </div>
+          </div>
+        </div>
+      )}
+    </>
+  );
+}

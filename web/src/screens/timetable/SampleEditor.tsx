@@ -1,0 +1,84 @@
+import { Button, Dialog, DialogActions, DialogContent, DialogTitle, TextField } from "@mui/material";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { answer, client, Problem, said } from "../../api/client";
+import { useApps, type Sample, type Wire } from "../../api/queries";
+
+interface Props {
+  workflow: number;
+  /** The sample to edit; none to make one up. */
+  sample: Sample | null;
+  onClose: () => void;
+}
+
+/** Edit a sample, or make one up. It is marked so; the item in the app is not touched. */
+export function SampleEditor({ workflow, sample, onClose }: Props) {
+  const app = useApps().data?.[0];
+  const queries = useQueryClient();
+  const [values, setValues] = useState<Record<string, Wire>>(sample?.values ?? {});
+  const save = useMutation({
+    mutationFn: () =>
+      answer(
+        sample
+          ? client.PUT("/api/v1/workflows/{workflow_id}/samples/{sample_id}", {
+              params: { path: { workflow_id: workflow, sample_id: sample.id } },
+              body: { values },
+            })
+          : client.POST("/api/v1/workflows/{workflow_id}/samples", { params: { path: { workflow_id: workflow } }, body: { values } }),
+      ),
+    onSuccess: (samples) => {
+      queries.setQueryData(["samples", workflow], samples);
+      onClose();
+    },
+  });
+  const forget = useMutation({
+    mutationFn: () =>
+      answer(
+        client.DELETE("/api/v1/workflows/{workflow_id}/samples/{sample_id}", {
+          params: { path: { workflow_id: workflow, sample_id: sample?.id ?? 0 } },
+        }),
+      ),
+    onSuccess: (samples) => {
+      queries.setQueryData(["samples", workflow], samples);
+      onClose();
+    },
+  });
+  const wrong = (save.error instanceof Problem ? save.error.more.fields : undefined) as Record<string, string> | undefined;
+
+  return (
+    <Dialog open onClose={onClose} maxWidth="sm" fullWidth>
+      <DialogTitle>{sample ? "Edit the sample" : "Make up a sample"}</DialogTitle>
+      <DialogContent>
+        <p className="quiet" style={{ marginBottom: 12 }}>
+          {sample ? `The ${app?.item_word} itself stays as it is; the sample is marked as edited.` : "It is marked as made up."}
+        </p>
+        {app?.fields.map((f) => (
+          <TextField
+            key={f.key}
+            label={f.name.slice(1).join(" › ")}
+            value={values[f.key] ?? ""}
+            multiline={f.type === "long_text"}
+            maxRows={8}
+            error={!!wrong?.[f.key]}
+            helperText={wrong?.[f.key]}
+            placeholder={f.type === "datetime" ? "23 Nov 2026, 17:02" : ""}
+            sx={{ marginTop: 1.2 }}
+            onChange={(event) => setValues({ ...values, [f.key]: event.target.value || null })}
+          />
+        ))}
+        {save.error && !wrong && <div className="note bad">{said(save.error)}</div>}
+      </DialogContent>
+      <DialogActions>
+        {sample && (
+          <Button color="error" onClick={() => forget.mutate()} sx={{ marginRight: "auto" }}>
+            Take this sample away
+          </Button>
+        )}
+        <Button onClick={onClose}>Leave it</Button>
+        <Button variant="contained" onClick={() => save.mutate()} disabled={save.isPending}>
+          Keep the sample
+        </Button>
+      </DialogActions>
+    </Dialog>
+  );
+}

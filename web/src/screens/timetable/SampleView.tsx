@@ -1,0 +1,143 @@
+import { useMemo, useState, type ReactNode } from "react";
+import type { Sample, Wire } from "../../api/queries";
+import { dateTime } from "../../parts/dates";
+import { sameRef, type Carried, type Ref } from "./model";
+import { usePointing } from "./pointing";
+
+interface Props {
+  sample: Sample;
+  carried: Carried[];
+  when: string;
+  zone: string;
+  shown: (ref: Ref) => string;
+  valueOf: (ref: Ref) => Wire | undefined;
+  makeField: ((carried: Carried) => void) | null;
+  edit: () => void;
+}
+
+/** The chosen sample as itself, or as the list of all carried values. */
+export function SampleView(props: Props) {
+  const [list, setList] = useState(false);
+  return (
+    <div>
+      <div className="ph">
+        <div className="grow">
+          {list ? "Carried values" : "The message"} <span className="quiet">· {list ? "choose one to fill" : "point at a piece"}</span>
+        </div>
+        <button className="link" onClick={props.edit}>
+          edit
+        </button>
+        <button className="link" onClick={() => setList(!list)}>
+          {list ? "as itself" : "as a list"}
+        </button>
+      </div>
+      {props.sample.kind !== "fetched" && (
+        <p className="look">{props.sample.kind === "made_up" ? "This sample is made up." : "This sample was edited here."}</p>
+      )}
+      {list ? <List {...props} /> : <Letter {...props} />}
+    </div>
+  );
+}
+
+/** A message as a letter. Every piece of it is a carried value that can be pointed at. */
+function Letter({ sample, when, zone }: Props) {
+  const { point, used } = usePointing();
+  const values = sample.values;
+  const piece = (key: string, content: ReactNode) => {
+    if (!content) return null;
+    const ref = { line: when, value: key };
+    return (
+      <button type="button" className={used.some((u) => sameRef(u, ref)) ? "pt used" : "pt"} onMouseDown={(e) => e.preventDefault()} onClick={() => point(ref)}>
+        {content}
+      </button>
+    );
+  };
+  const address = values["sender.address"];
+  return (
+    <div className="letter" aria-label="The message as itself">
+      <dl>
+        <dt>From</dt>
+        <dd>
+          {piece("sender.name", values["sender.name"])} {address && <>&lt;{piece("sender.address", address)}&gt;</>}
+        </dd>
+        <dt>To</dt>
+        <dd>{piece("to", values.to)}</dd>
+        {values.cc && <dt>Cc</dt>}
+        {values.cc && <dd>{piece("cc", values.cc)}</dd>}
+        <dt>Date</dt>
+        <dd>{piece("date", values.date && dateTime(String(values.date), zone))}</dd>
+        <dt>Subject</dt>
+        <dd>
+          <b>{piece("subject", values.subject)}</b>
+        </dd>
+      </dl>
+      <div className="body">{piece("text", String(values.text ?? "").slice(0, 6000))}</div>
+      {values.attachment_names && (
+        <p style={{ marginTop: 6 }}>
+          <span className="quiet">{String(values.attachment_count)} attached: </span>
+          {piece("attachment_names", values.attachment_names)}
+        </p>
+      )}
+      {values.link && <p className="clip">{piece("link", values.link)}</p>}
+      {values.problems && <p className="look">{values.problems}</p>}
+    </div>
+  );
+}
+
+/** All carried values of all lines above, flat, searched by name and by what they contain. */
+function List({ carried, shown, valueOf, makeField }: Props) {
+  const [query, setQuery] = useState("");
+  const { point, used } = usePointing();
+  const words = query.toLowerCase().trim();
+  const found = useMemo(
+    () => carried.filter((c) => !words || `${c.name.join(" ")} ${valueOf({ line: c.line, value: c.key }) ?? ""}`.toLowerCase().includes(words)),
+    [carried, words, valueOf],
+  );
+  return (
+    <>
+      <input className="find" type="search" aria-label="Search carried values" placeholder="Search by name or by content" value={query} onChange={(e) => setQuery(e.target.value)} />
+      <div className="cv">
+        {found.map((c, n) => {
+          const ref = { line: c.line, value: c.key };
+          const value = valueOf(ref);
+          return [
+            (n === 0 || found[n - 1]?.name[0] !== c.name[0]) && (
+              <span key={`g${n}`} className="g">
+                {c.name[0]}
+              </span>
+            ),
+            <button key={`k${n}`} className={`link k ${used.some((u) => sameRef(u, ref)) ? "pt used" : ""}`} onMouseDown={(e) => e.preventDefault()} onClick={() => point(ref)}>
+              {c.name.slice(1).join(" › ")}
+            </button>,
+            <span key={`v${n}`} className="clip" title={shown(ref).slice(0, 500)}>
+              {value === undefined ? <i className="quiet">not in this sample</i> : value === null ? <i className="quiet">empty</i> : <Marked text={shown(ref)} words={words} />}
+            </span>,
+            makeField ? (
+              <button key={`m${n}`} className="link" title={`Make a field of ${c.name.slice(1).join(" › ")}`} onClick={() => makeField(c)}>
+                + field
+              </button>
+            ) : (
+              <span key={`m${n}`} />
+            ),
+          ];
+        })}
+      </div>
+      {found.length === 0 && <p className="quiet">Nothing carried has that in its name or its content.</p>}
+    </>
+  );
+}
+
+/** The text from a little before the words that were searched for, with these marked. */
+function Marked({ text, words }: { text: string; words: string }) {
+  const at = words ? text.toLowerCase().indexOf(words) : -1;
+  if (at < 0) return <>{text.slice(0, 200)}</>;
+  const from = Math.max(0, at - 12);
+  return (
+    <>
+      {from > 0 && "…"}
+      {text.slice(from, at)}
+      <mark>{text.slice(at, at + words.length)}</mark>
+      {text.slice(at + words.length, at + 160)}
+    </>
+  );
+}

@@ -1,0 +1,98 @@
+import { useMemo, useState } from "react";
+import { useLocation, useParams } from "react-router";
+import { Problem } from "../../api/client";
+import { useMe, useSamples, useWorkflow, type WorkflowDetail } from "../../api/queries";
+import { Head } from "./Head";
+import { KeysDialog } from "./KeysDialog";
+import { columnTime } from "./model";
+import { RehearsalTab } from "./RehearsalTab";
+import { RunsTab } from "./RunsTab";
+import { TryDialog } from "./TryDialog";
+import { useDraft } from "./useDraft";
+import { useRehearsal } from "./useRehearsal";
+import { WhereDialog } from "./WhereDialog";
+
+/** The page on which a workflow is built and looked back on. */
+export function Timetable() {
+  const { workflow } = useParams();
+  const kept = useWorkflow(Number(workflow));
+  if (kept.error instanceof Problem && kept.error.status === 404) {
+    return (
+      <main>
+        <div className="empty">
+          <h1>This workflow is not here</h1>
+          <p>{kept.error.message} {kept.error.detail}</p>
+        </div>
+      </main>
+    );
+  }
+  return kept.data ? <Open key={kept.data.id} workflow={kept.data} /> : <main />;
+}
+
+function Open({ workflow }: { workflow: WorkflowDetail }) {
+  const draft = useDraft(workflow);
+  const samples = useSamples(workflow.id).data;
+  const rehearsal = useRehearsal(workflow.id, draft.document, samples);
+  const zone = useMe().data?.timezone ?? "UTC";
+  const [line, setLine] = useState<string | null>(draft.document.lines.at(-1)?.id ?? null);
+  const [picked, setPicked] = useState<number | null>(null);
+  const [dialog, setDialog] = useState<"try" | "where" | "keys" | null>(null);
+  const onRuns = useLocation().pathname.endsWith("/runs");
+  const sample = useMemo(() => samples?.find((s) => s.id === picked) ?? samples?.[0], [samples, picked]);
+  const close = () => setDialog(null);
+
+  return (
+    <main>
+      <Head
+        workflow={workflow}
+        draft={draft}
+        findings={rehearsal.data?.findings.length ?? 0}
+        zone={zone}
+        sampleLabel={sample ? columnTime(sample.at, zone) : null}
+        onTry={() => setDialog("try")}
+        onWhere={() => setDialog("where")}
+        onKeys={() => setDialog("keys")}
+      />
+      {draft.saving === "stale" && (
+        <div className="note bad" role="alert">
+          {draft.problem}{" "}
+          <button className="link" onClick={() => void draft.takeTheirs()}>
+            Load what was saved there
+          </button>{" "}
+          ·{" "}
+          <button className="link" onClick={() => void draft.keepMine()}>
+            Keep what is here
+          </button>
+        </div>
+      )}
+      {draft.saving === "failed" && (
+        <div className="note bad" role="alert">
+          {draft.problem} What you typed is still here and is saved as soon as that is possible.
+        </div>
+      )}
+      {onRuns ? (
+        <RunsTab workflow={workflow} document={draft.document} zone={zone} />
+      ) : (
+        <RehearsalTab
+          workflow={workflow}
+          draft={draft}
+          samples={samples ?? []}
+          sample={sample}
+          rehearsal={rehearsal.data}
+          zone={zone}
+          line={line}
+          choose={(l, s) => {
+            setLine(l);
+            if (s !== null) setPicked(s);
+          }}
+          onTry={() => sample && setDialog("try")}
+        />
+      )}
+      {dialog === "try" && sample && (
+        <TryDialog workflow={workflow.id} document={draft.document} sample={sample} line={line} flush={draft.flush} onClose={close} />
+      )}
+      {dialog === "where" && <WhereDialog workflow={workflow.id} zone={zone} onClose={close} />}
+      {dialog === "keys" && <KeysDialog onClose={close} />}
+    </main>
+  );
+}

@@ -1,0 +1,141 @@
+import { Button, Dialog, DialogActions, DialogContent, DialogTitle, FormControlLabel, Radio, RadioGroup } from "@mui/material";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link } from "react-router";
+import { answer, client, said } from "../../api/client";
+import { useApps, useDatabases, useRun, type Sample } from "../../api/queries";
+import { OutcomeCell, RunState } from "./cells";
+import { sentenceOf, type Document } from "./model";
+
+interface Props {
+  workflow: number;
+  document: Document;
+  sample: Sample;
+  line: string | null;
+  /** Saves what is not saved yet. */
+  flush: () => Promise<boolean>;
+  onClose: () => void;
+}
+
+/** Carry a sample through for real. Before it, each line says what it will write and how that can be undone. */
+export function TryDialog({ workflow, document, sample, line, flush, onClose }: Props) {
+  const databases = useDatabases().data ?? [];
+  const app = useApps().data?.[0];
+  const adding = document.lines.find((l) => l.id === line && l.verb === "add");
+  const [only, setOnly] = useState("all");
+  const [run, setRun] = useState<number | null>(null);
+  const queries = useQueryClient();
+  const carry = useMutation({
+    mutationFn: async () => {
+      if (!(await flush())) throw new Error("The draft could not be saved, so nothing was tried.");
+      return answer(
+        client.POST("/api/v1/workflows/{workflow_id}/try", {
+          params: { path: { workflow_id: workflow } },
+          body: { sample: sample.id, only_line: only === "all" ? null : only },
+        }),
+      );
+    },
+    onSuccess: (made) => {
+      setRun(made.run);
+      void queries.invalidateQueries({ queryKey: ["runs"] });
+    },
+  });
+  return (
+    <Dialog open onClose={onClose} maxWidth="sm" fullWidth>
+      <DialogTitle>Try with “{sample.title}”</DialogTitle>
+      <DialogContent>
+        {run === null ? (
+          <>
+            <table>
+              <tbody>
+                {document.lines.map((l, n) => {
+                  const { verb, object } = sentenceOf(l, app, databases);
+                  const writes = l.verb === "add" && (only === "all" || only === l.id);
+                  return (
+                    <tr key={l.id}>
+                      <td>
+                        <span className="no">{n + 1}</span>
+                        <span className="verb">{verb}</span>
+                        {object}
+                      </td>
+                      <td className={writes ? "" : "quiet"}>
+                        {writes ? "writes; undo puts it into the trash" : l.verb === "add" ? "is left out" : "only looks"}
+                      </td>
+                    </tr>
+                  );
+                })}
+              </tbody>
+            </table>
+            {adding && (
+              <RadioGroup row value={only} onChange={(event) => setOnly(event.target.value)} aria-label="What to try">
+                <FormControlLabel value="all" control={<Radio size="small" />} label="all lines" />
+                <FormControlLabel value={adding.id} control={<Radio size="small" />} label={`only line ${document.lines.indexOf(adding) + 1}`} />
+              </RadioGroup>
+            )}
+            {carry.error && <div className="note bad">{said(carry.error)}</div>}
+          </>
+        ) : (
+          <Result run={run} document={document} />
+        )}
+      </DialogContent>
+      <DialogActions>
+        <Button onClick={onClose}>{run === null ? "Leave it" : "Close"}</Button>
+        {run === null && (
+          <Button variant="contained" autoFocus onClick={() => carry.mutate()} disabled={carry.isPending}>
+            Carry it through
+          </Button>
+        )}
+      </DialogActions>
+    </Dialog>
+  );
+}
+
+/** What a try did, as it happens, with the way to undo it. */
+function Result({ run, document }: { run: number; document: Document }) {
+  const detail = useRun(run).data;
+  const queries = useQueryClient();
+  const undo = useMutation({
+    mutationFn: () => answer(client.POST("/api/v1/runs/{run_id}/undo", { params: { path: { run_id: run } } })),
+    onSuccess: () => void queries.invalidateQueries(),
+  });
+  if (!detail) return <p className="quiet">It is on its way.</p>;
+  const added = detail.run.lines.filter((l) => l.outcome === "added");
+  return (
+    <>
+      <p style={{ marginBottom: 8 }}>
+        <RunState state={detail.run.state} /> <Link to={`/runs/${run}`}>Open the run</Link>
+      </p>
+      <table>
+        <tbody>
+          {document.lines.map((l, n) => {
+            const line = detail.run.lines.find((r) => r.line === l.id);
+            const output = line?.output as { database: number; record: number; database_name: string } | null | undefined;
+            return (
+              <tr key={l.id}>
+                <td style={{ width: 40 }}>{n + 1}</td>
+                <td>{line && <OutcomeCell outcome={line.outcome} output={line.output} />}</td>
+                <td>{output?.record ? <Link to={`/databases/${output.database}/${output.record}`}>Open it in {output.database_name}</Link> : null}</td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+      {detail.run.problem && <div className="note bad">{detail.run.problem}</div>}
+      {detail.run.undone_at || undo.data ? (
+        <div className="note good">
+          Undone: {undo.data ? `${undo.data.undone} ${undo.data.undone === 1 ? "record is" : "records are"} in the trash.` : "what it added is in the trash."}{" "}
+          {undo.data?.kept.join(" ")}
+        </div>
+      ) : (
+        added.length > 0 && (
+          <p style={{ marginTop: 10 }}>
+            <Button onClick={() => undo.mutate()} disabled={undo.isPending}>
+              Undo this try
+            </Button>
+          </p>
+        )
+      )}
+      {undo.error && <div className="note bad">{said(undo.error)}</div>}
+    </>
+  );
+}

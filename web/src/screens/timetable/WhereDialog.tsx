@@ -1,0 +1,84 @@
+import { Button, Dialog, DialogActions, DialogContent, DialogTitle, TextField } from "@mui/material";
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link } from "react-router";
+import { answer, client, said } from "../../api/client";
+import { dateTime } from "../../parts/dates";
+
+interface Props {
+  workflow: number;
+  zone: string;
+  onClose: () => void;
+}
+
+/** Where is my item? Pick one, or paste its link, and read what became of it. */
+export function WhereDialog({ workflow, zone, onClose }: Props) {
+  const [link, setLink] = useState("");
+  const items = useQuery({
+    queryKey: ["items", workflow],
+    queryFn: () => answer(client.GET("/api/v1/workflows/{workflow_id}/items", { params: { path: { workflow_id: workflow } } })),
+    retry: false,
+  });
+  const where = useMutation({
+    mutationFn: (item: string) =>
+      answer(client.POST("/api/v1/workflows/{workflow_id}/where", { params: { path: { workflow_id: workflow } }, body: { item } })),
+  });
+  const check = useMutation({
+    mutationFn: () => answer(client.POST("/api/v1/workflows/{workflow_id}/check-now", { params: { path: { workflow_id: workflow } } })),
+  });
+  const found = where.data;
+  const looks: Record<string, string> = { came_through: "note good", failed: "note bad" };
+  return (
+    <Dialog open onClose={onClose} maxWidth="sm" fullWidth>
+      <DialogTitle>Where is my item?</DialogTitle>
+      <DialogContent>
+        <form
+          className="row"
+          onSubmit={(event) => {
+            event.preventDefault();
+            if (link.trim()) where.mutate(link);
+          }}
+        >
+          <TextField autoFocus placeholder="Paste the link of the item" value={link} onChange={(e) => setLink(e.target.value)} slotProps={{ htmlInput: { "aria-label": "Link of the item" } }} />
+          <Button type="submit" variant="contained">
+            Look it up
+          </Button>
+        </form>
+        {where.error && <div className="note bad">{said(where.error)}</div>}
+        {found && (
+          <div className={looks[found.fate] ?? "note"} role="status">
+            {found.title && <b>{found.title}. </b>}
+            {found.sentence} {found.advice}{" "}
+            {found.link && <Link to={new URL(found.link).pathname}>Open the record</Link>} {found.run && <Link to={`/runs/${found.run}`}>Open the run</Link>}
+            {found.fate === "next_check" && (
+              <button className="link" onClick={() => check.mutate()}>
+                {check.isSuccess ? "asked" : "check now"}
+              </button>
+            )}
+          </div>
+        )}
+        <p style={{ margin: "12px 0 4px" }}>Or pick one of the newest:</p>
+        {items.error && <div className="note bad">{said(items.error)}</div>}
+        <div className="scroll" style={{ maxHeight: 260 }}>
+          <table className="list">
+            <tbody>
+              {items.data?.map((item) => (
+                <tr key={item.id}>
+                  <td>
+                    <button className="link" onClick={() => where.mutate(item.id)}>
+                      {item.title}
+                    </button>
+                  </td>
+                  <td style={{ width: 150 }}>{dateTime(item.at, zone)}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </div>
+      </DialogContent>
+      <DialogActions>
+        <Button onClick={onClose}>Close</Button>
+      </DialogActions>
+    </Dialog>
+  );
+}

@@ -1,0 +1,110 @@
+import type { ReactNode } from "react";
+import type { Cell } from "./model";
+
+/** A rehearsed cell: a mark of its own shape, a word, and what there is to add. */
+export function TrialCell({ cell }: { cell: Cell | undefined }): ReactNode {
+  if (!cell || cell.state === "not_reached") return null;
+  const wrong = cell.results.filter((r) => r.state === "put_right").length;
+  switch (cell.state) {
+    case "in":
+      return (
+        <>
+          <span className="mk ok">●</span>in
+          <br />
+          <span className="quiet">{cell.note}</span>
+        </>
+      );
+    case "goes_on":
+      return (
+        <>
+          <span className="mk ok">✓</span>goes on
+        </>
+      );
+    case "passed_by":
+      return (
+        <span className="st">
+          <span className="mk">▬</span>passed by
+        </span>
+      );
+    case "unready":
+      return (
+        <span className="quiet clip" title={cell.note}>
+          {cell.note}
+        </span>
+      );
+    case "put_right":
+      return (
+        <span className="bad" title={cell.note}>
+          <span className="mk">!</span>
+          {wrong || 1} to put right
+          <br />
+          <span className="quiet" style={{ fontWeight: 400 }}>
+            {cell.results.filter((r) => r.state === "fits").length} fit
+          </span>
+        </span>
+      );
+    default:
+      return (
+        <span className="made">
+          <span className="mk ok">＋</span>
+          {cell.note}
+          <br />
+          {cell.doubts > 0 && <span className="look">? {cell.doubts} to look at</span>}
+        </span>
+      );
+  }
+}
+
+const OUTCOMES: Record<string, ReactNode> = {
+  in: (
+    <>
+      <span className="mk ok">●</span>in
+    </>
+  ),
+  goes_on: (
+    <>
+      <span className="mk ok">✓</span>went on
+    </>
+  ),
+  passed_by: (
+    <span className="st">
+      <span className="mk">▬</span>passed by
+    </span>
+  ),
+  skipped: <span className="quiet">left out</span>,
+  failed: (
+    <span className="bad">
+      <span className="mk">!</span>failed
+    </span>
+  ),
+};
+
+/** What a line did in a run. */
+export function OutcomeCell({ outcome, output }: { outcome: string; output: unknown }): ReactNode {
+  if (outcome !== "added") return OUTCOMES[outcome] ?? outcome;
+  const title = (output as { title?: string } | null)?.title;
+  return (
+    <span className="clip">
+      <span className="mk ok">＋</span>
+      {title || "a record"}
+    </span>
+  );
+}
+
+export const RUN_STATES: Record<string, { mark: string; word: string; look: string }> = {
+  waiting: { mark: "◌", word: "waiting", look: "look" },
+  running: { mark: "◐", word: "running", look: "look" },
+  done: { mark: "●", word: "done", look: "ok" },
+  passed_by: { mark: "▬", word: "passed by", look: "st" },
+  failed: { mark: "!", word: "failed", look: "bad" },
+};
+
+export function RunState({ state }: { state: string }) {
+  const known = RUN_STATES[state] ?? { mark: "?", word: state, look: "quiet" };
+  return (
+    <span className={known.look}>
+      <span className="mk">{known.mark}</span>
+      {known.word}
+    </span>
+  );
+}

@@ -1,0 +1,109 @@
+import type { Schemas } from "../../api/client";
+import type { App, Database, Sample, Wire } from "../../api/queries";
+
+export type Document = Schemas["Workflow"];
+export type When = Schemas["When"];
+export type OnlyIf = Schemas["OnlyIf"];
+export type Add = Schemas["Add"];
+export type Line = Document["lines"][number];
+export type Part = Schemas["Part"];
+export type Ref = Schemas["Reference"];
+export type Cell = Schemas["CellOut"];
+export type Rehearsal = Schemas["RehearsalOut"];
+export type Carried = Schemas["CarriedValue"];
+export type Remedy = Schemas["RemedyOut"];
+export type Operator = Schemas["Condition"]["operator"];
+
+export const newId = () => crypto.randomUUID().slice(0, 8);
+export const sameRef = (a: Ref | null | undefined, b: Ref | null | undefined) =>
+  !!a && !!b && a.line === b.line && a.value === b.value;
+
+export function whenOf(document: Document): When {
+  return document.lines[0] as When;
+}
+
+export function replaceLine(document: Document, line: Line): Document {
+  return { lines: document.lines.map((l) => (l.id === line.id ? line : l)) };
+}
+
+export function removeLine(document: Document, id: string): Document {
+  return { lines: document.lines.filter((l, n) => n === 0 || l.id !== id) };
+}
+
+export function addLine(document: Document, line: Line, after: string | null): Document {
+  const at = document.lines.findIndex((l) => l.id === after);
+  const lines = [...document.lines];
+  lines.splice(at < 0 ? lines.length : at + 1, 0, line);
+  return { lines };
+}
+
+export function moveLine(document: Document, id: string, by: 1 | -1): Document {
+  const at = document.lines.findIndex((l) => l.id === id);
+  const to = at + by;
+  if (at < 1 || to < 1 || to >= document.lines.length) return document;
+  const lines = [...document.lines];
+  lines.splice(to, 0, ...lines.splice(at, 1));
+  return { lines };
+}
+
+export function fillingOf(line: Add, field: number): Part[] {
+  return line.fillings.find((f) => f.field === field)?.filling ?? [];
+}
+
+/** With other fillings for some fields; an empty one takes the field's filling away. */
+export function fill(line: Add, fills: Schemas["FieldFilling"][]): Add {
+  const named = new Set(fills.map((f) => f.field));
+  return {
+    ...line,
+    fillings: [...line.fillings.filter((f) => !named.has(f.field)), ...fills.filter((f) => f.filling.length > 0)],
+  };
+}
+
+/** Neighbouring texts joined, empty ones dropped. */
+export function tidy(parts: Part[]): Part[] {
+  const result: Part[] = [];
+  for (const part of parts) {
+    const last = result.at(-1);
+    if (part.text != null && last?.text != null) result[result.length - 1] = { text: last.text + part.text };
+    else if (part.ref || part.text) result.push(part);
+  }
+  return result;
+}
+
+/** The carried values that a line can use: those of the lines above it. */
+export function carriedFor(document: Document, line: string, carried: Carried[]): Carried[] {
+  const above = document.lines.slice(0, Math.max(1, document.lines.findIndex((l) => l.id === line))).map((l) => l.id);
+  return carried.filter((c) => above.includes(c.line));
+}
+
+/** What a carried value is in a sample. */
+export function valueIn(sample: Sample | undefined, rehearsal: Rehearsal | undefined, ref: Ref, when: string): Wire | undefined {
+  if (!sample) return undefined;
+  return ref.line === when ? sample.values[ref.value] : rehearsal?.provisional[String(sample.id)]?.[ref.line]?.[ref.value];
+}
+
+export function sentenceOf(line: Line, app: App | undefined, databases: Database[]): { verb: string; object: string; detail: string } {
+  if (line.verb === "when") {
+    const place = line.container_name ? `${app?.name ?? ""} › ${line.container_name}` : `choose the ${app?.container_word ?? "folder"}`;
+    return { verb: "When", object: app?.event_words ?? "something happens", detail: place };
+  }
+  if (line.verb === "only_if") {
+    const object = line.conditions.length < 2 ? "this holds" : line.mode === "any" ? "any of these" : "all of these";
+    return { verb: "Only if", object, detail: "" };
+  }
+  const database = databases.find((d) => d.id === line.database);
+  const filled = line.fillings.length;
+  const object = database ? `a record to ${database.name}` : line.database ? "a record to a deleted database" : "a record to …";
+  return { verb: "Add", object, detail: database ? `${filled} of ${database.fields.length} fields filled` : "choose the database" };
+}
+
+const day = (zone: string) => new Intl.DateTimeFormat("en-GB", { weekday: "short", timeZone: zone });
+const clock = (zone: string) => new Intl.DateTimeFormat("en-GB", { hour: "2-digit", minute: "2-digit", timeZone: zone });
+const date = (zone: string) => new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", timeZone: zone });
+
+/** The head of a column: Mon 17:02 within a week, 3 Nov 17:02 before. */
+export function columnTime(at: string, zone: string, now = Date.now()): string {
+  const then = new Date(at);
+  const near = Math.abs(now - then.getTime()) < 6 * 86_400_000;
+  return `${(near ? day : date)(zone).format(then)} ${clock(zone).format(then)}`;
+}

@@ -1,0 +1,122 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useCallback, useEffect, useRef, useState } from "react";
+import { answer, client, Problem, said } from "../../api/client";
+import type { WorkflowDetail } from "../../api/queries";
+import type { Document } from "./model";
+
+interface Content {
+  name: string;
+  document: Document;
+}
+
+export type Saving = "saved" | "saving" | "stale" | "failed";
+
+const PAUSE = 350; // milliseconds without an edit before a draft is saved
+
+/**
+ * The draft as it is edited here: saved by itself after a moment, undone and redone. A draft that was saved from another
+ * window meanwhile is not overwritten: the person is told and decides.
+ */
+export function useDraft(kept: WorkflowDetail) {
+  const queries = useQueryClient();
+  const [content, setContent] = useState<Content>({ name: kept.name, document: kept.document });
+  const [saved, setSaved] = useState<Content>(content);
+  const [version, setVersion] = useState(kept.draft_version);
+  const [saving, setSaving] = useState<Saving>("saved");
+  const [problem, setProblem] = useState("");
+  const past = useRef<Content[]>([]);
+  const future = useRef<Content[]>([]);
+  const busy = useRef(false);
+
+  const adopt = useCallback((from: WorkflowDetail) => {
+    const theirs = { name: from.name, document: from.document };
+    setContent(theirs);
+    setSaved(theirs);
+    setVersion(from.draft_version);
+    setSaving("saved");
+    setProblem("");
+  }, []);
+
+  const clean = content === saved;
+  useEffect(() => {
+    if (kept.draft_version > version && clean && !busy.current) adopt(kept);
+  }, [kept, version, clean, adopt]);
+
+  const save = useCallback(
+    async (what: Content, saw: number): Promise<number | null> => {
+      busy.current = true;
+      setSaving("saving");
+      try {
+        const made = await answer(
+          client.PUT("/api/v1/workflows/{workflow_id}", {
+            params: { path: { workflow_id: kept.id }, header: { "if-match": String(saw) } },
+            body: what,
+          }),
+        );
+        setVersion(made.draft_version);
+        setSaved(what);
+        setSaving("saved");
+        queries.setQueryData(["workflow", kept.id], made);
+        return made.draft_version;
+      } catch (error) {
+        setProblem(said(error));
+        setSaving(error instanceof Problem && error.status === 412 ? "stale" : "failed");
+        return null;
+      } finally {
+        busy.current = false;
+      }
+    },
+    [kept.id, queries],
+  );
+
+  useEffect(() => {
+    if (clean || saving === "stale" || saving === "saving") return undefined;
+    const wait = setTimeout(() => void save(content, version), saving === "failed" ? 5_000 : PAUSE);
+    return () => clearTimeout(wait);
+  }, [clean, content, saving, version, save]);
+
+  const change = useCallback((next: Content) => {
+    setContent((now) => {
+      past.current = [...past.current.slice(-99), now];
+      future.current = [];
+      return next;
+    });
+  }, []);
+
+  const step = (from: typeof past, to: typeof past) => {
+    const next = from.current.pop();
+    if (!next) return;
+    to.current.push(content);
+    setContent(next);
+  };
+
+  return {
+    ...content,
+    version,
+    saving,
+    problem,
+    setDocument: (document: Document) => change({ ...content, document }),
+    rename: (name: string) => change({ ...content, name }),
+    undo: () => step(past, future),
+    redo: () => step(future, past),
+    /** Save now what is not saved yet; false where that failed. */
+    flush: async () => clean || (await save(content, version)) !== null,
+    /** Take what was saved elsewhere; what was typed here can be brought back with undo. */
+    takeTheirs: async () => {
+      const theirs = await answer(
+        client.GET("/api/v1/workflows/{workflow_id}", { params: { path: { workflow_id: kept.id } } }),
+      );
+      past.current.push(content);
+      adopt(theirs);
+    },
+    /** Save what is here over what was saved elsewhere. */
+    keepMine: async () => {
+      const theirs = await answer(
+        client.GET("/api/v1/workflows/{workflow_id}", { params: { path: { workflow_id: kept.id } } }),
+      );
+      await save(content, theirs.draft_version);
+    },
+  };
+}
+
+export type Draft = ReturnType<typeof useDraft>;

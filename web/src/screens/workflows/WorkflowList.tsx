@@ -1,0 +1,101 @@
+import { Button } from "@mui/material";
+import { useState } from "react";
+import { Link } from "react-router";
+import { useMe, useWorkflows, type Workflow } from "../../api/queries";
+import { seconds } from "../../parts/dates";
+import { NewWorkflow } from "./NewWorkflow";
+
+/** All workflows: state, last runs as a strip, next check. */
+export function WorkflowList() {
+  const workflows = useWorkflows().data;
+  const zone = useMe().data?.timezone ?? "UTC";
+  const [making, setMaking] = useState(false);
+  return (
+    <main>
+      <div className="row head">
+        <h1 className="grow">Workflows</h1>
+        <Button variant="contained" onClick={() => setMaking(true)}>
+          New workflow
+        </Button>
+      </div>
+      {workflows?.length === 0 ? (
+        <div className="empty">
+          <h2>No workflows yet</h2>
+          <p>A workflow starts where something happens, a message arriving in a folder, say, and adds a record to a database.</p>
+          <Button variant="contained" onClick={() => setMaking(true)}>
+            Make the first one
+          </Button>
+        </div>
+      ) : (
+        <div className="scroll fill">
+          <table className="list">
+            <colgroup>
+              <col style={{ width: 240 }} />
+              <col />
+              <col style={{ width: 230 }} />
+              <col style={{ width: 220 }} />
+              <col style={{ width: 110 }} />
+            </colgroup>
+            <thead>
+              <tr>
+                <th>Name</th>
+                <th>In a sentence</th>
+                <th>State</th>
+                <th>Last 30 runs</th>
+                <th>Next check</th>
+              </tr>
+            </thead>
+            <tbody>
+              {workflows?.map((w) => (
+                <tr key={w.id}>
+                  <td>
+                    <Link to={`/workflows/${w.id}`}>{w.name}</Link>
+                  </td>
+                  <td title={w.sentence}>{w.sentence}</td>
+                  <td>
+                    <State workflow={w} />
+                  </td>
+                  <td>
+                    <Link to={`/workflows/${w.id}/runs`} className="strip" aria-label={`${w.recent.length} runs, ${w.recent.filter((r) => r === "failed").length} failed`}>
+                      {[...w.recent].reverse().map((r, n) => (
+                        <i key={n} className={r} title={r.replace("_", " ")} />
+                      ))}
+                    </Link>
+                  </td>
+                  <td>{w.watch ? seconds(w.watch.next_check_at, zone) : ""}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </div>
+      )}
+      {making && <NewWorkflow onClose={() => setMaking(false)} />}
+    </main>
+  );
+}
+
+function State({ workflow }: { workflow: Workflow }) {
+  if (workflow.watch?.problem) {
+    return (
+      <span className="bad" title={workflow.watch.problem}>
+        <span className="mk">!</span>on, but {workflow.watch.problem}
+      </span>
+    );
+  }
+  if (workflow.state === "on") {
+    return (
+      <span className="ok">
+        <span className="mk">●</span>on
+      </span>
+    );
+  }
+  return workflow.tried_never_on ? (
+    <span className="look">
+      <span className="mk">◑</span>off: tried, never turned on
+    </span>
+  ) : (
+    <span className="quiet">
+      <span className="mk">○</span>off
+    </span>
+  );
+}
