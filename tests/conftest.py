@@ -1,9 +1,11 @@
 """One whole Kelvix per test worker, each with a MariaDB of its own; a workspace of its own per test."""
+
 from __future__ import annotations
 
 from collections.abc import Iterator
 
 import pytest
+
 from support import Kelvix, Person
 
 

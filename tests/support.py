@@ -1,4 +1,5 @@
 """A whole Kelvix for tests, and the moves of a person in it by HTTP."""
+
 from __future__ import annotations
 
 import re
@@ -82,15 +83,25 @@ class Person:
 
     def workflow(self, name: str, document: dict[str, Any]) -> int:
         made = self.api("POST", "/workflows", json={"name": name})
-        self.api("PUT", f"/workflows/{made['id']}", json={"name": name, "document": document},
-                 headers={"if-match": str(made["draft_version"])})
+        self.api(
+            "PUT",
+            f"/workflows/{made['id']}",
+            json={"name": name, "document": document},
+            headers={"if-match": str(made["draft_version"])},
+        )
         return made["id"]
 
     def runs(self, workflow: int, state: str | None = None) -> list[dict[str, Any]]:
         return self.api("GET", f"/runs?workflow={workflow}&limit=200" + (f"&state={state}" if state else ""))["runs"]
 
-    def deliver(self, subject: str, folder: str = "Enquiries", text: str = "Good morning.",
-                sender: str = "Ada Pell <ada.pell@stbride.example>", raw: bytes | None = None) -> None:
+    def deliver(
+        self,
+        subject: str,
+        folder: str = "Enquiries",
+        text: str = "Good morning.",
+        sender: str = "Ada Pell <ada.pell@stbride.example>",
+        raw: bytes | None = None,
+    ) -> None:
         """Send a message by SMTP, as any program would."""
         message = EmailMessage()
         message["From"], message["To"], message["Subject"] = sender, self.addresses[folder], subject
@@ -105,17 +116,35 @@ class Person:
             assert browser.post(f"{base}/faults", data={"name": "mail", "mode": mode, "push": push}).status_code == 303
 
 
-def document(connection: int, folder: int, database: dict[str, Any], fills: dict[str, str], words: tuple[str, ...] = (),
-             ) -> dict[str, Any]:
+def document(
+    connection: int,
+    folder: int,
+    database: dict[str, Any],
+    fills: dict[str, str],
+    words: tuple[str, ...] = (),
+) -> dict[str, Any]:
     """A workflow from a folder to a database: `fills` maps names of fields to keys of carried values."""
     by_name = {f["name"]: f["id"] for f in database["fields"]}
-    lines: list[dict[str, Any]] = [{"verb": "when", "id": "w", "connection": connection, "container": str(folder),
-                                    "container_name": "Enquiries"}]
+    lines: list[dict[str, Any]] = [
+        {"verb": "when", "id": "w", "connection": connection, "container": str(folder), "container_name": "Enquiries"}
+    ]
     if words:
-        lines.append({"verb": "only_if", "id": "o", "mode": "any", "conditions": [
-            {"ref": {"line": "w", "value": "subject"}, "operator": "mentions", "words": list(words)}]})
-    lines.append({"verb": "add", "id": "a", "database": database["id"], "fillings": [
-        {"field": by_name[n], "filling": [{"ref": {"line": "w", "value": v}}]} for n, v in fills.items()]})
+        lines.append(
+            {
+                "verb": "only_if",
+                "id": "o",
+                "mode": "any",
+                "conditions": [{"ref": {"line": "w", "value": "subject"}, "operator": "mentions", "words": list(words)}],
+            }
+        )
+    lines.append(
+        {
+            "verb": "add",
+            "id": "a",
+            "database": database["id"],
+            "fillings": [{"field": by_name[n], "filling": [{"ref": {"line": "w", "value": v}}]} for n, v in fills.items()],
+        }
+    )
     return {"lines": lines}
 
 

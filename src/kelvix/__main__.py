@@ -1,4 +1,5 @@
 """The program behind ./kelvix: each command by its name."""
+
 from __future__ import annotations
 
 import logging
@@ -24,24 +25,31 @@ def main() -> None:
     match command:
         case "demo" | "start":
             from kelvix.commands import serve
+
             serve.main(words, demo=command == "demo")
         case "web" | "practice" | "worker":
             from kelvix.commands import children
+
             getattr(children, command)(words)
         case "token" | "sign-in":
             from kelvix.commands import access
+
             access.main(command, words)
         case "test":
             from kelvix.commands import testing
+
             testing.main(words)
         case "bench":
             from kelvix.commands import benching
+
             benching.main(words)
         case "shots":
             from kelvix.commands import shots
+
             shots.main(words)
         case "openapi":
             from kelvix.commands import openapi
+
             openapi.main()
         case _:
             print(HELP)

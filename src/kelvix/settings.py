@@ -1,10 +1,11 @@
 """What an installation is told from outside: where its data lies, its servers, its keys, its addresses."""
+
 from __future__ import annotations
 
 import json
 import os
 import pathlib
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass
 
 TOP = pathlib.Path(__file__).resolve().parents[2]
 VARIABLE = "KELVIX_SETTINGS"  # names the settings file that the start command wrote
@@ -33,7 +34,6 @@ class Settings:
     port: int = 8600
     practice_port: int = 8601
     smtp_port: int = 8625
-    peers: list[str] = field(default_factory=list)  # host:port that are told of new work, see engine/dispatch.py
 
     @property
     def address(self) -> str:

@@ -1,7 +1,9 @@
 """From a message in a folder to a record in a database, through every process."""
+
 from __future__ import annotations
 
 import pytest
+
 from support import Person, document, until
 
 FIELDS = ({"name": "Name", "type": "text"}, {"name": "Address", "type": "email"}, {"name": "Received", "type": "datetime"})
@@ -22,7 +24,7 @@ def test_a_message_becomes_a_record(on):
     orla, database, workflow = on
     orla.deliver("Quote for a tremulant", text="It has grown restless.")
     [record] = until(lambda: orla.records(database["id"]))
-    name, address, received, text = (str(f["id"]) for f in database["fields"])
+    name, address, _received, text = (str(f["id"]) for f in database["fields"])
     assert record["values"][name] == "Quote for a tremulant"
     assert record["values"][address] == "ada.pell@stbride.example"
     assert record["values"][text] == "It has grown restless."

@@ -1,4 +1,5 @@
 """Who calls: a cookie session of the browser, or a bearer token of a script. Every route of the API asks for one."""
+
 from __future__ import annotations
 
 import time

@@ -1,4 +1,5 @@
 """The web application: the API, the intake of pushes, and the front end's files."""
+
 from __future__ import annotations
 
 import secrets
@@ -17,8 +18,10 @@ from kelvix.engine.intake import MOST_BYTES, Intake
 from kelvix.settings import TOP
 
 WEB = TOP / "web/dist"
-POLICY = ("default-src 'none'; script-src 'self'; connect-src 'self'; img-src 'self' data:; font-src 'self'; "
-          "style-src 'self' 'nonce-{nonce}'; form-action 'none'; frame-ancestors 'none'; base-uri 'none'; manifest-src 'self'")
+POLICY = (
+    "default-src 'none'; script-src 'self'; connect-src 'self'; img-src 'self' data:; font-src 'self'; "
+    "style-src 'self' 'nonce-{nonce}'; form-action 'none'; frame-ancestors 'none'; base-uri 'none'; manifest-src 'self'"
+)
 MOST_REQUEST = 8 << 20  # bytes of a request to the API
 
 
@@ -28,9 +31,15 @@ def build(engine: Engine) -> FastAPI:
         app.state.hub.start()
         yield
 
-    app = FastAPI(title="Kelvix", version="1", lifespan=lifespan, docs_url=None, redoc_url=None,
-                  openapi_url=None, description="Workflows that capture and mirror. Lists are paged by cursor; errors are "
-                  "problem documents (RFC 9457).")
+    app = FastAPI(
+        title="Kelvix",
+        version="1",
+        lifespan=lifespan,
+        docs_url=None,
+        redoc_url=None,
+        openapi_url=None,
+        description="Workflows that capture and mirror. Lists are paged by cursor; errors are problem documents (RFC 9457).",
+    )
     app.state.engine, app.state.intake = engine, Intake(engine)
     app.state.sessions, app.state.hub = Sessions(engine), live.Hub(engine)
     for part in (session, databases, connections, workflows, runs, live):
@@ -65,9 +74,17 @@ def build(engine: Engine) -> FastAPI:
                 return Response(status_code=413)
         intake: Intake = app.state.intake
         h = request.headers
-        return Response(status_code=await run_in_threadpool(
-            intake.push, workspace_id, watch_id, h.get("webhook-id", ""), h.get("webhook-timestamp", ""),
-            h.get("webhook-signature", ""), body))
+        return Response(
+            status_code=await run_in_threadpool(
+                intake.push,
+                workspace_id,
+                watch_id,
+                h.get("webhook-id", ""),
+                h.get("webhook-timestamp", ""),
+                h.get("webhook-signature", ""),
+                body,
+            )
+        )
 
     @app.get("/assets/{name}", include_in_schema=False)
     def asset(name: str) -> Response:
@@ -88,7 +105,9 @@ def build(engine: Engine) -> FastAPI:
         if not file.is_file():
             return HTMLResponse("The front end is not built: start with ./kelvix.", 503)
         nonce = secrets.token_urlsafe(16)
-        return HTMLResponse(file.read_text().replace("__NONCE__", nonce), headers={
-            "content-security-policy": POLICY.format(nonce=nonce), "cache-control": "no-store"})
+        return HTMLResponse(
+            file.read_text().replace("__NONCE__", nonce),
+            headers={"content-security-policy": POLICY.format(nonce=nonce), "cache-control": "no-store"},
+        )
 
     return app

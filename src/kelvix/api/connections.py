@@ -1,4 +1,5 @@
 """Connections: asking for access, what each can see, where it is used."""
+
 from __future__ import annotations
 
 import secrets
@@ -101,17 +102,36 @@ def _get(who: Caller, connection_id: int) -> Connection:
 
 
 def _out(c: Connection, used_by: list[str]) -> ConnectionOut:
-    return ConnectionOut(id=c.id, app=c.app, name=c.name, account=c.account, state=c.state, reason=c.reason,
-                         expires_at=c.expires_at, used_by=used_by)
+    return ConnectionOut(
+        id=c.id,
+        app=c.app,
+        name=c.name,
+        account=c.account,
+        state=c.state,
+        reason=c.reason,
+        expires_at=c.expires_at,
+        used_by=used_by,
+    )
 
 
 @router.get("/apps")
 def list_apps(who: Reader) -> list[AppOut]:
-    return [AppOut(code=a.code, name=a.name, monogram=a.monogram, container_word=a.container_word,
-                   containers_word=a.containers_word, item_word=a.item_word, items_word=a.items_word,
-                   event_words=a.event_words, proposed=[ProposedOut(key=k, name=n) for k, n in a.proposed], address=who.engine.settings.practice_address,
-                   fields=[CarriedOut(key=f.key, name=list(f.name), type=f.type) for f in a.fields])
-            for a in who.engine.apps.values()]
+    return [
+        AppOut(
+            code=a.code,
+            name=a.name,
+            monogram=a.monogram,
+            container_word=a.container_word,
+            containers_word=a.containers_word,
+            item_word=a.item_word,
+            items_word=a.items_word,
+            event_words=a.event_words,
+            proposed=[ProposedOut(key=k, name=n) for k, n in a.proposed],
+            address=who.engine.settings.practice_address,
+            fields=[CarriedOut(key=f.key, name=list(f.name), type=f.type) for f in a.fields],
+        )
+        for a in who.engine.apps.values()
+    ]
 
 
 @router.get("/connections")
@@ -160,8 +180,16 @@ def take_consent(who: Editor, request: Request, state: str = "", code: str = "",
         account = app.look(grant.token).account
     except (Passing, Standing):
         return RedirectResponse("/connections?said=failed", 303)
-    made = connections.save(who.space, who.engine.vault, asked.connection_id, app.code, f"{app.name} of {account}", account,
-                            grant.token, grant.expires_in)
+    made = connections.save(
+        who.space,
+        who.engine.vault,
+        asked.connection_id,
+        app.code,
+        f"{app.name} of {account}",
+        account,
+        grant.token,
+        grant.expires_in,
+    )
     who.announce("connections")
     return RedirectResponse(f"/connections/{made}", 303)
 
@@ -182,8 +210,11 @@ def rename_connection(who: Editor, connection_id: int, body: NameIn) -> Connecti
 
 @router.delete("/connections/{connection_id}", status_code=204)
 def remove_connection(who: Editor, connection_id: int) -> None:
-    used = [w.name for w in who.space.read(lambda t: workflows.every(t, who.space.id))
-            if w.state == "on" and w.draft.when.connection == connection_id]
+    used = [
+        w.name
+        for w in who.space.read(lambda t: workflows.every(t, who.space.id))
+        if w.state == "on" and w.draft.when.connection == connection_id
+    ]
     if used:
         raise Problem(409, f"This connection is in use by {', '.join(used)}.", "Turn that off first.")
     if not connections.remove(who.space, connection_id):
@@ -193,11 +224,17 @@ def remove_connection(who: Editor, connection_id: int) -> None:
 
 def _finding(sight: Sight, app_name: str, many: str, items: str) -> tuple[str, str, str]:
     if not sight.shared:
-        return ("nothing_shared", f"{app_name} accepts this connection, but no {many} were shared with it.",
-                f"Widen it, and tick the {many} that Kelvix may see.")
+        return (
+            "nothing_shared",
+            f"{app_name} accepts this connection, but no {many} were shared with it.",
+            f"Widen it, and tick the {many} that Kelvix may see.",
+        )
     if not any(c.items for c in sight.shared):
-        return ("all_empty", f"What is shared is empty: there are no {items} in it yet.",
-                f"Share other {many} as well, or make the first of the {items}.")
+        return (
+            "all_empty",
+            f"What is shared is empty: there are no {items} in it yet.",
+            f"Share other {many} as well, or make the first of the {items}.",
+        )
     return "good", f"{app_name} answers, and shows what is shared.", ""
 
 
@@ -211,17 +248,35 @@ def look(who: Reader, connection_id: int) -> SightOut:
         sight = app.look(token)
     except Standing as failure:
         who.engine.note_failure(who.space, connection_id, failure)
-        return SightOut(finding="refused", sentence=f"{app.name} refuses this connection: its access was taken away or has run out.",
-                        advice="Renew it; what was ticked before is ticked again.", account=kept.account, shared=[], not_shared=[])
+        return SightOut(
+            finding="refused",
+            sentence=f"{app.name} refuses this connection: its access was taken away or has run out.",
+            advice="Renew it; what was ticked before is ticked again.",
+            account=kept.account,
+            shared=[],
+            not_shared=[],
+        )
     except Passing as failure:
-        return SightOut(finding="no_answer", sentence=f"{failure}.", advice="Nothing is lost; look again in a moment.",
-                        account=kept.account, shared=[], not_shared=[])
+        return SightOut(
+            finding="no_answer",
+            sentence=f"{failure}.",
+            advice="Nothing is lost; look again in a moment.",
+            account=kept.account,
+            shared=[],
+            not_shared=[],
+        )
     if kept.state == "refused":
         who.space.transact(lambda t: connections.mark(t, who.space.id, connection_id, "good", None))
         who.announce("connections")
     finding, sentence, advice = _finding(sight, app.name, app.containers_word, app.items_word)
-    return SightOut(finding=finding, sentence=sentence, advice=advice, account=sight.account,
-                    shared=[ContainerOut(**c.__dict__) for c in sight.shared], not_shared=list(sight.not_shared))
+    return SightOut(
+        finding=finding,
+        sentence=sentence,
+        advice=advice,
+        account=sight.account,
+        shared=[ContainerOut(**c.__dict__) for c in sight.shared],
+        not_shared=list(sight.not_shared),
+    )
 
 
 @router.post("/connections/{connection_id}/container")
@@ -231,13 +286,18 @@ def container_of_link(who: Reader, connection_id: int, body: LinkIn) -> Containe
     app = who.engine.apps[kept.app]
     wanted = app.container_of_link(body.link)
     if wanted is None:
-        raise Problem(422, f"This is not a link to a {app.container_word} in {app.name}.",
-                      f"Open the {app.container_word} in {app.name} and copy its address.")
+        raise Problem(
+            422,
+            f"This is not a link to a {app.container_word} in {app.name}.",
+            f"Open the {app.container_word} in {app.name} and copy its address.",
+        )
     _, token = who.engine.access(who.space, connection_id)
     for container in app.look(token).shared:
         if container.id == wanted:
             return ContainerOut(**container.__dict__)
-    raise Problem(409, f"This {app.container_word} is not shared with “{kept.name}”.",
-                  "Widen the connection and tick it.", about="container")
-
-
+    raise Problem(
+        409,
+        f"This {app.container_word} is not shared with “{kept.name}”.",
+        "Widen the connection and tick it.",
+        about="container",
+    )

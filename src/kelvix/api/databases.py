@@ -1,4 +1,5 @@
 """Databases, their fields, their records, and undoing changes."""
+
 from __future__ import annotations
 
 from datetime import datetime
@@ -115,6 +116,7 @@ class RecordDetail(BaseModel):
     database: DatabaseOut
     origins: dict[str, OriginOut]
     captured: OriginOut | None
+    source: str | None = Field(description="where its source item lay, in the app's words")
     source_link: str | None
     history: list[ChangeOut]
 
@@ -127,13 +129,27 @@ class Written(BaseModel):
 
 
 def database_out(d: Database, count: int | None = None) -> DatabaseOut:
-    return DatabaseOut(id=d.id, name=d.name, records=count, fields=[
-        FieldOut(id=f.id, name=f.name, type=f.type, required=f.required,
-                 choices=[ChoiceOut(id=c.id, name=c.name) for c in f.choices]) for f in d.fields])
+    return DatabaseOut(
+        id=d.id,
+        name=d.name,
+        records=count,
+        fields=[
+            FieldOut(
+                id=f.id,
+                name=f.name,
+                type=f.type,
+                required=f.required,
+                choices=[ChoiceOut(id=c.id, name=c.name) for c in f.choices],
+            )
+            for f in d.fields
+        ],
+    )
 
 
 def record_out(r: Record) -> RecordOut:
-    return RecordOut(id=r.id, version=r.version, created_at=r.created_at, changed_at=r.changed_at, values=records.wire(r.values))
+    return RecordOut(
+        id=r.id, version=r.version, created_at=r.created_at, changed_at=r.changed_at, values=records.wire(r.values)
+    )
 
 
 def _database(who: Caller, database_id: int) -> Database:
@@ -175,6 +191,7 @@ def check_values(who: Caller, database: Database, given: dict[str, Wire], whole:
 def list_databases(who: Reader) -> list[DatabaseOut]:
     def work(t: Transaction) -> list[DatabaseOut]:
         return [database_out(d, databases.count(t, d.id)) for d in databases.load(t, who.space.id).values()]
+
     return who.space.read(work)
 
 
@@ -224,8 +241,14 @@ def add_field(who: Editor, database_id: int, body: NewFieldIn) -> FieldOut:
 
 @router.patch("/databases/{database_id}/fields/{field_id}")
 def change_field(who: Editor, database_id: int, field_id: int, body: FieldChange) -> DatabaseOut:
-    databases.change_field(who.space, _database(who, database_id), field_id, body.name, body.required,
-                           None if body.choices is None else tuple(body.choices))
+    databases.change_field(
+        who.space,
+        _database(who, database_id),
+        field_id,
+        body.name,
+        body.required,
+        None if body.choices is None else tuple(body.choices),
+    )
     who.announce("databases")
     return get_database(who, database_id)
 
@@ -245,8 +268,9 @@ def restore_field(who: Editor, database_id: int, field_id: int) -> DatabaseOut:
 
 
 @router.get("/databases/{database_id}/records")
-def list_records(who: Reader, database_id: int, before: int | None = None,
-                 limit: Annotated[int, Query(ge=1, le=500)] = 100) -> RecordsOut:
+def list_records(
+    who: Reader, database_id: int, before: int | None = None, limit: Annotated[int, Query(ge=1, le=500)] = 100
+) -> RecordsOut:
     """The newest first. `next` is the cursor of the following page: give it as `before`."""
     database = _database(who, database_id)
     found = who.space.read(lambda t: records.newest(t, database, limit, before))
@@ -254,8 +278,9 @@ def list_records(who: Reader, database_id: int, before: int | None = None,
 
 
 @router.post("/databases/{database_id}/records", status_code=201)
-def add_record(who: Editor, database_id: int, body: ValuesIn,
-               idempotency_key: Annotated[str | None, Header(max_length=200)] = None) -> Written:
+def add_record(
+    who: Editor, database_id: int, body: ValuesIn, idempotency_key: Annotated[str | None, Header(max_length=200)] = None
+) -> Written:
     database = _database(who, database_id)
     values = check_values(who, database, body.values, whole=True)
 
@@ -278,8 +303,9 @@ def _version(if_match: str | None) -> int:
 
 
 @router.patch("/databases/{database_id}/records/{record_id}")
-def change_record(who: Editor, database_id: int, record_id: int, body: ValuesIn,
-                  if_match: Annotated[str | None, Header()] = None) -> Written:
+def change_record(
+    who: Editor, database_id: int, record_id: int, body: ValuesIn, if_match: Annotated[str | None, Header()] = None
+) -> Written:
     """`If-Match` names the version that was seen; a record that was changed since answers 412 and shows itself."""
     database = _database(who, database_id)
     values = check_values(who, database, body.values, whole=False)
@@ -288,6 +314,7 @@ def change_record(who: Editor, database_id: int, record_id: int, body: ValuesIn,
     def work(t: Transaction) -> tuple[int, Record | None]:
         seq = records.update(t, who.space.id, database, record_id, saw, values, origin_of(who))
         return seq, records.get(t, database, record_id)
+
     seq, now = who.space.transact(work)
     assert now
     who.announce(f"records:{database_id}")
@@ -310,15 +337,30 @@ def get_record(who: Reader, database_id: int, record_id: int) -> RecordDetail:
 
     def work(t: Transaction) -> tuple[Record | None, list[Change]]:
         return records.get(t, database, record_id), changes.of_record(t, who.space.id, database_id, record_id)
+
     record, history = who.space.read(work)
     if record is None:
         raise LookupError("there is no such record")
     origins = {key: _origin(change, key) for key, change in changes.origins(history).items()}
     first = history[0] if history else None
-    item = who.space.read(lambda t: runs.item(t, who.space.id, first.origin["run"])) if first and "run" in first.origin else None
-    return RecordDetail(record=record_out(record), database=database_out(database), origins=origins,
-                        captured=_origin(first, None) if first else None, source_link=item.get("link") if item else None,
-                        history=[_change_out(c) for c in reversed(history)])
+    item = (
+        who.space.read(lambda t: runs.item(t, who.space.id, first.origin["run"])) if first and "run" in first.origin else None
+    )
+    return RecordDetail(
+        record=record_out(record),
+        database=database_out(database),
+        origins=origins,
+        captured=_origin(first, None) if first else None,
+        source=_place(who, item),
+        source_link=item.get("link") if item else None,
+        history=[_change_out(c) for c in reversed(history)],
+    )
+
+
+def _place(who: Caller, item: dict[str, Any] | None) -> str | None:
+    """Mail › Enquiries."""
+    app = who.engine.apps.get(item.get("app", "")) if item else None
+    return f"{app.name} › {item['container']}" if app and item else None
 
 
 def _by(change: Change) -> str:
@@ -337,8 +379,16 @@ def _origin(change: Change, key: str | None) -> OriginOut:
 
 
 def _change_out(c: Change) -> ChangeOut:
-    return ChangeOut(seq=c.seq, kind=c.kind, at=c.at, by=_by(c), run=c.origin.get("run"), item=c.origin.get("item"),
-                     before=c.before, after=c.after)
+    return ChangeOut(
+        seq=c.seq,
+        kind=c.kind,
+        at=c.at,
+        by=_by(c),
+        run=c.origin.get("run"),
+        item=c.origin.get("item"),
+        before=c.before,
+        after=c.after,
+    )
 
 
 @router.post("/changes/{seq}/undo")

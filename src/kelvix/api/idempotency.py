@@ -1,4 +1,5 @@
 """Idempotency-Key: a write that is sent twice is carried out once, and answered alike."""
+
 from __future__ import annotations
 
 import json
@@ -17,12 +18,15 @@ def once(who: Caller, key: str | None, work: Callable[[Transaction], dict[str, A
     mine = digest("idempotency", who.person.id, key)
 
     def guarded(t: Transaction) -> dict[str, Any]:
-        if not t.row("INSERT IGNORE INTO idempotency (workspace_id, digest) VALUES (%s,%s) RETURNING digest",
-                     (who.space.id, mine)):
+        if not t.row(
+            "INSERT IGNORE INTO idempotency (workspace_id, digest) VALUES (%s,%s) RETURNING digest", (who.space.id, mine)
+        ):
             known = t.row("SELECT answer FROM idempotency WHERE workspace_id=%s AND digest=%s", (who.space.id, mine))
             return dict(json.loads(known["answer"])) if known else {}
         answer = work(t)
-        t.execute("UPDATE idempotency SET answer=%s WHERE workspace_id=%s AND digest=%s",
-                  (json.dumps(answer), who.space.id, mine))
+        t.execute(
+            "UPDATE idempotency SET answer=%s WHERE workspace_id=%s AND digest=%s", (json.dumps(answer), who.space.id, mine)
+        )
         return answer
+
     return who.space.transact(guarded)

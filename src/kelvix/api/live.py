@@ -1,4 +1,5 @@
 """Live updates by server-sent events: one stream per browser, which its tabs share."""
+
 from __future__ import annotations
 
 import asyncio
@@ -14,6 +15,7 @@ from fastapi.responses import StreamingResponse
 from kelvix.api.access import Reader
 from kelvix.engine.engine import Engine
 from kelvix.store import changes
+from kelvix.store.database_server import Transaction
 
 router = APIRouter(prefix="/api/v1", tags=["live"])
 LOOK = 2.0  # seconds between looks for what was announced and not heard
@@ -61,9 +63,11 @@ class Hub:
 
     def _moved(self, workspace_id: int) -> bool:
         """Whether changes or runs came that nobody announced, by the two numbers that only go up."""
-        def work(t):  # type: ignore[no-untyped-def]
+
+        def work(t: Transaction) -> tuple[int, int]:
             run = t.row("SELECT MAX(id) AS n FROM run WHERE workspace_id=%s", (workspace_id,))
-            return changes.last(t, workspace_id), int(run["n"] or 0)
+            return changes.last(t, workspace_id), int(run["n"] or 0) if run else 0
+
         now = self.engine.directory.open(workspace_id).read(work)
         before = self._seen.get(workspace_id, now)
         self._seen[workspace_id] = now

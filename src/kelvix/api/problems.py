@@ -1,4 +1,5 @@
 """Errors as problem documents (RFC 9457): what happened, what it means, what to do."""
+
 from __future__ import annotations
 
 from typing import Any
@@ -28,8 +29,11 @@ class Problem(Exception):
 
 
 def document(status: int, title: str, detail: str = "", **more: Any) -> JSONResponse:
-    return JSONResponse({"type": "about:blank", "status": status, "title": title, "detail": detail, **more}, status,
-                        media_type="application/problem+json")
+    return JSONResponse(
+        {"type": "about:blank", "status": status, "title": title, "detail": detail, **more},
+        status,
+        media_type="application/problem+json",
+    )
 
 
 def _sentence(text: str) -> str:
@@ -50,29 +54,43 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(RequestValidationError)
     async def invalid(_: Request, error: RequestValidationError) -> JSONResponse:
-        return document(422, "The request is not formed as it should be.", "; ".join(
-            f"{' › '.join(str(p) for p in e['loc'])}: {e['msg']}" for e in error.errors()[:5]))
+        return document(
+            422,
+            "The request is not formed as it should be.",
+            "; ".join(f"{' › '.join(str(p) for p in e['loc'])}: {e['msg']}" for e in error.errors()[:5]),
+        )
 
     @app.exception_handler(ValidationError)
     async def invalid_document(_: Request, error: ValidationError) -> JSONResponse:
-        return document(422, "The workflow is not formed as it should be.", "; ".join(
-            f"{' › '.join(str(p) for p in e['loc'])}: {e['msg']}" for e in error.errors()[:5]))
+        return document(
+            422,
+            "The workflow is not formed as it should be.",
+            "; ".join(f"{' › '.join(str(p) for p in e['loc'])}: {e['msg']}" for e in error.errors()[:5]),
+        )
 
     for kind in (Refused, BadDocument, Unfit):
+
         @app.exception_handler(kind)
         async def refused(_: Request, error: Exception) -> JSONResponse:
             return document(422, _sentence(str(error)))
 
     @app.exception_handler(LookupError)
     async def missing(_: Request, error: LookupError) -> JSONResponse:
-        return document(404, "There is no such thing here." if not error.args else _sentence(str(error.args[0])),
-                        "It may have been deleted, or it belongs to another workspace.")
+        return document(
+            404,
+            "There is no such thing here." if not error.args else _sentence(str(error.args[0])),
+            "It may have been deleted, or it belongs to another workspace.",
+        )
 
     @app.exception_handler(Stale)
     async def stale(_: Request, error: Stale) -> JSONResponse:
-        return document(412, "This record was changed meanwhile.",
-                        "What you typed is kept here; look at the record as it is now, then save again.",
-                        version=error.record.version, values=wire(error.record.values))
+        return document(
+            412,
+            "This record was changed meanwhile.",
+            "What you typed is kept here; look at the record as it is now, then save again.",
+            version=error.record.version,
+            values=wire(error.record.values),
+        )
 
     @app.exception_handler(StaleDraft)
     async def stale_draft(_: Request, error: StaleDraft) -> JSONResponse:
@@ -84,8 +102,12 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(NotReady)
     async def not_ready(_: Request, error: NotReady) -> JSONResponse:
-        return document(409, "This workflow is not ready to be turned on.", _sentence(str(error)),
-                        findings=[{"line": f.line, "field": f.field, "sentence": f.sentence} for f in error.findings])
+        return document(
+            409,
+            "This workflow is not ready to be turned on.",
+            _sentence(str(error)),
+            findings=[{"line": f.line, "field": f.field, "sentence": f.sentence} for f in error.findings],
+        )
 
     @app.exception_handler(Passing)
     async def passing(_: Request, error: Passing) -> JSONResponse:

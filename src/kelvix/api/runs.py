@@ -1,4 +1,5 @@
 """Runs: the list, one with every line's input and output, undoing, and running again."""
+
 from __future__ import annotations
 
 from datetime import datetime
@@ -66,20 +67,41 @@ class UndoneOut(BaseModel):
 
 def _out(r: Run, lines: dict[str, RunLine]) -> RunOut:
     problem = r.problem or {}
-    return RunOut(id=r.id, workflow_id=r.workflow_id, workflow=r.workflow, number=r.number, kind=r.kind, only_line=r.only_line,
-                  state=r.state, item_id=r.item_id, title=r.title, problem=problem.get("sentence"),
-                  problem_line=problem.get("line"), attempts=r.attempts, created_at=r.created_at, finished_at=r.finished_at,
-                  undone_at=r.undone_at, lines=[RunLineOut(**ln.__dict__) for ln in lines.values()])
+    return RunOut(
+        id=r.id,
+        workflow_id=r.workflow_id,
+        workflow=r.workflow,
+        number=r.number,
+        kind=r.kind,
+        only_line=r.only_line,
+        state=r.state,
+        item_id=r.item_id,
+        title=r.title,
+        problem=problem.get("sentence"),
+        problem_line=problem.get("line"),
+        attempts=r.attempts,
+        created_at=r.created_at,
+        finished_at=r.finished_at,
+        undone_at=r.undone_at,
+        lines=[RunLineOut(**ln.__dict__) for ln in lines.values()],
+    )
 
 
 @router.get("/runs")
-def list_runs(who: Reader, workflow: int | None = None, state: str | None = None, before: int | None = None,
-              limit: Annotated[int, Query(ge=1, le=200)] = 50) -> RunsOut:
+def list_runs(
+    who: Reader,
+    workflow: int | None = None,
+    state: str | None = None,
+    before: int | None = None,
+    limit: Annotated[int, Query(ge=1, le=200)] = 50,
+) -> RunsOut:
     """The newest first. `next` is the cursor of the following page."""
+
     def work(t: Transaction) -> RunsOut:
         found = runs.page(t, who.space.id, workflow, state, before, limit)
         lines = runs.lines(t, who.space.id, [r.id for r in found])
         return RunsOut(runs=[_out(r, lines[r.id]) for r in found], next=found[-1].id if len(found) == limit else None)
+
     return who.space.read(work)
 
 
@@ -91,8 +113,13 @@ def get_run(who: Reader, run_id: int) -> RunDetail:
             raise LookupError("there is no such run")
         _, document = workflows.version(t, who.space.id, found.version_id)
         names = {str(f.id): f.name for d in databases.load(t, who.space.id).values() for f in d.fields}
-        return RunDetail(run=_out(found, runs.lines(t, who.space.id, [run_id])[run_id]), document=document,
-                         item=runs.item(t, who.space.id, run_id), field_names=names)
+        return RunDetail(
+            run=_out(found, runs.lines(t, who.space.id, [run_id])[run_id]),
+            document=document,
+            item=runs.item(t, who.space.id, run_id),
+            field_names=names,
+        )
+
     return who.space.read(work)
 
 

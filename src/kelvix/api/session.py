@@ -1,4 +1,5 @@
 """Signing in and out, and who one is."""
+
 from __future__ import annotations
 
 from fastapi import APIRouter, Request
@@ -30,15 +31,21 @@ def sign_in(request: Request, code: str) -> Response:
     if cookie is None:
         return HTMLResponse(USED, 410)
     answer = RedirectResponse("/", 303)
-    answer.set_cookie(COOKIE, cookie, max_age=people.SESSION_DAYS * 86400, httponly=True, samesite="lax",
-                      secure=request.url.scheme == "https")
+    answer.set_cookie(
+        COOKIE, cookie, max_age=people.SESSION_DAYS * 86400, httponly=True, samesite="lax", secure=request.url.scheme == "https"
+    )
     return answer
 
 
 @router.get("/api/v1/me")
 def me(who: Reader) -> Me:
-    return Me(name=who.person.name, role=who.person.role, workspace=who.person.workspace, timezone=who.person.timezone,
-              practice=who.engine.settings.practice_address)
+    return Me(
+        name=who.person.name,
+        role=who.person.role,
+        workspace=who.person.workspace,
+        timezone=who.person.timezone,
+        practice=who.engine.settings.practice_address,
+    )
 
 
 @router.post("/api/v1/sign-out", status_code=204)

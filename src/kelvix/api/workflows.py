@@ -1,4 +1,5 @@
 """Workflows: drafts, samples, rehearsal, trying, turning on and off, and where an item is."""
+
 from __future__ import annotations
 
 import secrets
@@ -98,7 +99,6 @@ class RehearseIn(BaseModel):
     document: Workflow
 
 
-
 class RemedyOut(BaseModel):
     label: str
     fills: list[FieldFilling]
@@ -188,7 +188,8 @@ def sentence(document: Workflow, who: Caller, names: dict[int, str]) -> str:
     """A workflow in a sentence, from its lines."""
     app = who.engine.apps.get(document.when.app)
     said = f"When {app.event_words if app else 'something happens'}" + (
-        f" in {document.when.container_name}" if document.when.container_name else "")
+        f" in {document.when.container_name}" if document.when.container_name else ""
+    )
     for line in document.lines:
         if isinstance(line, Add):
             said += f", add a record to {names.get(line.database or 0, 'a database')}"
@@ -201,16 +202,31 @@ def _number(t: Transaction, workspace_id: int, version_id: int | None) -> int | 
 
 def _out(who: Caller, t: Transaction, kept: Kept, watch: Watch | None, names: dict[int, str]) -> dict[str, Any]:
     live = workflows.version(t, who.space.id, kept.live) if kept.live else None
-    recent = t.rows("SELECT state FROM run WHERE workspace_id=%s AND workflow_id=%s ORDER BY id DESC LIMIT 30",
-                    (who.space.id, kept.id))
+    recent = t.rows(
+        "SELECT state FROM run WHERE workspace_id=%s AND workflow_id=%s ORDER BY id DESC LIMIT 30", (who.space.id, kept.id)
+    )
     on = watch is not None and watch.state == "on"
     return {
-        "id": kept.id, "name": kept.name, "state": kept.state, "reason": kept.reason, "draft_version": kept.draft_version,
-        "live_version": live[0] if live else None, "changed_since_on": bool(live and kept.state == "on" and live[1] != kept.draft),
-        "tried_never_on": kept.tried_ok_at is not None and kept.turned_on_at is None, "turned_on_at": kept.turned_on_at,
-        "watch": WatchOut(pushed=watch.push_id is not None, next_check_at=watch.next_check_at,
-                          last_check_at=watch.last_check_at, problem=watch.problem) if watch and on else None,
-        "sentence": sentence(kept.draft, who, names), "recent": [r["state"] for r in recent]}
+        "id": kept.id,
+        "name": kept.name,
+        "state": kept.state,
+        "reason": kept.reason,
+        "draft_version": kept.draft_version,
+        "live_version": live[0] if live else None,
+        "changed_since_on": bool(live and kept.state == "on" and live[1] != kept.draft),
+        "tried_never_on": kept.tried_ok_at is not None and kept.turned_on_at is None,
+        "turned_on_at": kept.turned_on_at,
+        "watch": WatchOut(
+            pushed=watch.push_id is not None,
+            next_check_at=watch.next_check_at,
+            last_check_at=watch.last_check_at,
+            problem=watch.problem,
+        )
+        if watch and on
+        else None,
+        "sentence": sentence(kept.draft, who, names),
+        "recent": [r["state"] for r in recent],
+    }
 
 
 def _names(t: Transaction, workspace_id: int) -> dict[int, str]:
@@ -222,6 +238,7 @@ def list_workflows(who: Reader) -> list[WorkflowOut]:
     def work(t: Transaction) -> list[WorkflowOut]:
         watched, names = watches.every(t, who.space.id), _names(t, who.space.id)
         return [WorkflowOut(**_out(who, t, k, watched.get(k.id), names)) for k in workflows.every(t, who.space.id)]
+
     return who.space.read(work)
 
 
@@ -242,12 +259,14 @@ def get_workflow(who: Reader, workflow_id: int) -> WorkflowDetail:
     def work(t: Transaction) -> WorkflowDetail:
         watch = watches.of_workflow(t, who.space.id, workflow_id)
         return WorkflowDetail(**_out(who, t, kept, watch, _names(t, who.space.id)), document=kept.draft)
+
     return who.space.read(work)
 
 
 @router.put("/workflows/{workflow_id}")
-def save_draft(who: Editor, workflow_id: int, body: DraftIn,
-               if_match: Annotated[str | None, Header()] = None) -> WorkflowDetail:
+def save_draft(
+    who: Editor, workflow_id: int, body: DraftIn, if_match: Annotated[str | None, Header()] = None
+) -> WorkflowDetail:
     """`If-Match` names the draft that was edited; one that was saved since answers 412."""
     saw = (if_match or "").strip().strip('"')
     if not saw.isdigit():
@@ -267,9 +286,17 @@ def delete_workflow(who: Editor, workflow_id: int) -> None:
 
 # Samples
 
+
 def _sample_out(s: Sample) -> SampleOut:
-    return SampleOut(id=s.id, kind=s.kind, item_id=s.item_id, title=s.item["title"], link=s.item.get("link"), at=s.item_at,
-                     values=s.item["values"])
+    return SampleOut(
+        id=s.id,
+        kind=s.kind,
+        item_id=s.item_id,
+        title=s.item["title"],
+        link=s.item.get("link"),
+        at=s.item_at,
+        values=s.item["values"],
+    )
 
 
 @router.get("/workflows/{workflow_id}/samples")
@@ -333,8 +360,11 @@ def make_sample(who: Editor, workflow_id: int, body: SampleValues) -> list[Sampl
     values = _checked(who, kept.draft, body.values)
     item = {"id": None, "title": str(values.get("subject") or "made up"), "link": None, "container": "", "values": values}
     at = values.get("date")
-    who.space.transact(lambda t: workflows.keep_sample(
-        t, who.space.id, workflow_id, "made_up", None, item, datetime.fromisoformat(str(at)) if at else datetime.now(UTC)))
+    who.space.transact(
+        lambda t: workflows.keep_sample(
+            t, who.space.id, workflow_id, "made_up", None, item, datetime.fromisoformat(str(at)) if at else datetime.now(UTC)
+        )
+    )
     return list_samples(who, workflow_id)
 
 
@@ -342,7 +372,9 @@ def make_sample(who: Editor, workflow_id: int, body: SampleValues) -> list[Sampl
 def edit_sample(who: Editor, workflow_id: int, sample_id: int, body: SampleValues) -> list[SampleOut]:
     kept = _kept(who, workflow_id)
     values = _checked(who, kept.draft, body.values)
-    found = next((s for s in who.space.read(lambda t: workflows.samples(t, who.space.id, workflow_id)) if s.id == sample_id), None)
+    found = next(
+        (s for s in who.space.read(lambda t: workflows.samples(t, who.space.id, workflow_id)) if s.id == sample_id), None
+    )
     if found is None:
         raise LookupError("there is no such sample")
     item = found.item | {"values": values, "title": str(values.get("subject") or found.item["title"])}
@@ -359,6 +391,7 @@ def forget_sample(who: Editor, workflow_id: int, sample_id: int) -> list[SampleO
 
 # Rehearsal and trying
 
+
 def _shown(value: Value, field_id: int, database: Database | None, who: Caller) -> str:
     field = database.field(field_id) if database else None
     text = field.choice_name(value) if field and field.type == "choice" else as_text(value, who.space.zone)
@@ -372,17 +405,32 @@ def _remedies(remedies: tuple[Remedy, ...]) -> list[RemedyOut]:
 def _cell_out(cell: rehearsal.Cell, document: Workflow, around: Surroundings, who: Caller) -> CellOut:
     line = document.line(cell.line)
     database = around.databases.get(line.database or 0) if isinstance(line, Add) else None
-    return CellOut(line=cell.line, state=cell.state, note=cell.note, doubts=cell.doubts, results=[
-        ResultOut(field=r.field, state=r.state, shown=_shown(r.value, r.field, database, who), sentence=r.sentence,
-                  remedies=_remedies(r.remedies)) for r in cell.results])
+    return CellOut(
+        line=cell.line,
+        state=cell.state,
+        note=cell.note,
+        doubts=cell.doubts,
+        results=[
+            ResultOut(
+                field=r.field,
+                state=r.state,
+                shown=_shown(r.value, r.field, database, who),
+                sentence=r.sentence,
+                remedies=_remedies(r.remedies),
+            )
+            for r in cell.results
+        ],
+    )
 
 
 def _carried(document: Workflow, around: Surroundings) -> list[CarriedValue]:
     found: list[CarriedValue] = []
     for line in document.lines:
         fields = around.source if isinstance(line, When) else rehearsal.ADDED if isinstance(line, Add) else ()
-        found += [CarriedValue(line=line.id, key=f.key, name=list(f.name), type=f.type, operators=list(OPERATORS[f.type]))
-                  for f in fields]
+        found += [
+            CarriedValue(line=line.id, key=f.key, name=list(f.name), type=f.type, operators=list(OPERATORS[f.type]))
+            for f in fields
+        ]
     return found
 
 
@@ -403,17 +451,27 @@ def rehearse(who: Reader, workflow_id: int, body: RehearseIn) -> RehearsalOut:
             if isinstance(line, Add) and database and cell.results:
                 provisional[str(sample.id)][line.id] = {
                     "title": rehearsal.title_of(line, list(cell.results), database, around.zone),
-                    "link": around.record_link.format(database=database.id, record="provisional")}
-    return RehearsalOut(carried=_carried(body.document, around), cells=cells, provisional=provisional, findings=[
-        FindingOut(line=f.line, field=f.field, sentence=f.sentence, remedies=_remedies(f.remedies))
-        for f in rehearsal.check(body.document, around)], operator_words=dict(OPERATOR_WORDS))
+                    "link": around.record_link.format(database=database.id, record="provisional"),
+                }
+    return RehearsalOut(
+        carried=_carried(body.document, around),
+        cells=cells,
+        provisional=provisional,
+        findings=[
+            FindingOut(line=f.line, field=f.field, sentence=f.sentence, remedies=_remedies(f.remedies))
+            for f in rehearsal.check(body.document, around)
+        ],
+        operator_words={str(k): v for k, v in OPERATOR_WORDS.items()},
+    )
 
 
 @router.post("/workflows/{workflow_id}/try", status_code=202)
 def carry_sample(who: Editor, workflow_id: int, body: TryIn) -> TryOut:
     """Carry a sample through the saved draft for real: all lines, or the Add line that is named. The run can be undone."""
     kept = _kept(who, workflow_id)
-    sample = next((s for s in who.space.read(lambda t: workflows.samples(t, who.space.id, workflow_id)) if s.id == body.sample), None)
+    sample = next(
+        (s for s in who.space.read(lambda t: workflows.samples(t, who.space.id, workflow_id)) if s.id == body.sample), None
+    )
     if sample is None:
         raise LookupError("there is no such sample")
     if body.only_line is not None and not isinstance(kept.draft.line(body.only_line), Add):
@@ -421,14 +479,24 @@ def carry_sample(who: Editor, workflow_id: int, body: TryIn) -> TryOut:
 
     def work(t: Transaction) -> int:
         version = workflows.version_of_draft(t, who.space.id, kept)
-        return runs.new_try(t, who.space.id, workflow_id, version, sample.item_id or "", shorten(sample.item["title"], 300),
-                            sample.item, body.only_line)
+        return runs.new_try(
+            t,
+            who.space.id,
+            workflow_id,
+            version,
+            sample.item_id or "",
+            shorten(sample.item["title"], 300),
+            sample.item,
+            body.only_line,
+        )
+
     run = who.space.transact(work)
     who.announce("ready", "runs")
     return TryOut(run=run)
 
 
 # On, off, and where an item is
+
 
 @router.post("/workflows/{workflow_id}/on")
 def turn_on(who: Editor, workflow_id: int) -> WorkflowDetail:
@@ -465,5 +533,3 @@ def list_items(who: Reader, workflow_id: int) -> list[ItemOut]:
     except Passing:
         items = []
     return [ItemOut(id=i.id, title=i.title, at=i.at, link=i.link) for i in items]
-
-

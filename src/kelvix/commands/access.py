@@ -1,4 +1,5 @@
 """`token` prints a bearer token for the API, `sign-in` a new sign-in address. Each is shown once."""
+
 from __future__ import annotations
 
 import pymysql

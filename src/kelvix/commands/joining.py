@@ -1,4 +1,5 @@
 """Commands that join a Kelvix that runs already: they read the settings file in its data folder."""
+
 from __future__ import annotations
 
 import argparse
@@ -22,8 +23,9 @@ def settings_at(data: pathlib.Path | None) -> Settings:
     folders = [data] if data else [TOP / "data/main", TOP / "data/demo"]
     found = [f / "settings.json" for f in folders if (f / "settings.json").exists()]
     if not found:
-        raise SystemExit("kelvix: no Kelvix was started here yet: start one with ./kelvix start, or name its data folder "
-                         "with --data")
+        raise SystemExit(
+            "kelvix: no Kelvix was started here yet: start one with ./kelvix start, or name its data folder with --data"
+        )
     return settings_module.read(max(found, key=lambda f: f.stat().st_mtime))
 
 

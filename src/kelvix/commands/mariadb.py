@@ -1,4 +1,5 @@
 """A private MariaDB server on loopback with a data folder of its own."""
+
 from __future__ import annotations
 
 import os
@@ -16,12 +17,22 @@ from kelvix.commands import processes
 from kelvix.settings import Server
 
 OPTIONS = (
-    "--no-defaults", "--bind-address=127.0.0.1", "--skip-name-resolve", "--skip-networking=0",
-    "--character-set-server=utf8mb4", "--collation-server=utf8mb4_unicode_ci",
-    "--transaction-isolation=READ-COMMITTED", "--innodb-rollback-on-timeout=ON", "--max-allowed-packet=128M",
+    "--no-defaults",
+    "--bind-address=127.0.0.1",
+    "--skip-name-resolve",
+    "--skip-networking=0",
+    "--character-set-server=utf8mb4",
+    "--collation-server=utf8mb4_unicode_ci",
+    "--transaction-isolation=READ-COMMITTED",
+    "--innodb-rollback-on-timeout=ON",
+    "--max-allowed-packet=128M",
     "--sql-mode=STRICT_ALL_TABLES,NO_ENGINE_SUBSTITUTION,ERROR_FOR_DIVISION_BY_ZERO",
-    "--innodb-buffer-pool-size=256M", "--innodb-log-file-size=128M", "--max-connections=400",
-    "--innodb-lock-wait-timeout=10", "--skip-log-bin", "--performance-schema=OFF",
+    "--innodb-buffer-pool-size=256M",
+    "--innodb-log-file-size=128M",
+    "--max-connections=400",
+    "--innodb-lock-wait-timeout=10",
+    "--skip-log-bin",
+    "--performance-schema=OFF",
 )
 
 
@@ -52,22 +63,41 @@ class MariaDB:
         half = self.folder / "mysql.new"  # renamed when whole: a start that was cut short leaves nothing half-made
         shutil.rmtree(half, ignore_errors=True)
         user = ["--user=root"] if os.geteuid() == 0 else []
-        done = subprocess.run(["mariadb-install-db", "--no-defaults", f"--datadir={half}", "--skip-test-db",
-                               "--auth-root-authentication-method=normal", *user], capture_output=True, text=True)
+        done = subprocess.run(
+            [
+                "mariadb-install-db",
+                "--no-defaults",
+                f"--datadir={half}",
+                "--skip-test-db",
+                "--auth-root-authentication-method=normal",
+                *user,
+            ],
+            capture_output=True,
+            text=True,
+        )
         if done.returncode:
-            raise SystemExit(f"kelvix: the database could not be made in {half}: "
-                             f"{(done.stderr or done.stdout).strip().splitlines()[-1]}")
+            raise SystemExit(
+                f"kelvix: the database could not be made in {half}: {(done.stderr or done.stdout).strip().splitlines()[-1]}"
+            )
         half.rename(data)
 
     def _first_words(self) -> pathlib.Path:
         """Run by the server at each start: our user exists, root can no longer sign in."""
         file = self.folder / "init.sql"
         file.touch(mode=0o600)
-        file.write_text("\n".join((
-            f"CREATE USER IF NOT EXISTS 'kelvix'@'127.0.0.1' IDENTIFIED BY '{self.password}';",
-            "GRANT ALL ON *.* TO 'kelvix'@'127.0.0.1';",
-            *(f"ALTER USER IF EXISTS 'root'@'{host}' IDENTIFIED BY '{self.password}';"
-              for host in ("localhost", "127.0.0.1", "::1")), "")))
+        file.write_text(
+            "\n".join(
+                (
+                    f"CREATE USER IF NOT EXISTS 'kelvix'@'127.0.0.1' IDENTIFIED BY '{self.password}';",
+                    "GRANT ALL ON *.* TO 'kelvix'@'127.0.0.1';",
+                    *(
+                        f"ALTER USER IF EXISTS 'root'@'{host}' IDENTIFIED BY '{self.password}';"
+                        for host in ("localhost", "127.0.0.1", "::1")
+                    ),
+                    "",
+                )
+            )
+        )
         return file
 
     def start(self) -> None:
@@ -77,15 +107,27 @@ class MariaDB:
         socket = pathlib.Path(tempfile.gettempdir()) / f"kelvix-{self.port}.sock"  # socket names must be short
         user = ["--user=root"] if os.geteuid() == 0 else []
         self.child = processes.spawn(
-            ["mariadbd", *OPTIONS, *user, f"--datadir={self.folder / 'mysql'}", f"--port={self.port}",
-             f"--socket={socket}", f"--pid-file={self.folder / 'mariadb.pid'}", f"--init-file={self._first_words()}",
-             *self.extra],
-            when_parent_dies=signal.SIGTERM, quiet=str(log))
+            [
+                "mariadbd",
+                *OPTIONS,
+                *user,
+                f"--datadir={self.folder / 'mysql'}",
+                f"--port={self.port}",
+                f"--socket={socket}",
+                f"--pid-file={self.folder / 'mariadb.pid'}",
+                f"--init-file={self._first_words()}",
+                *self.extra,
+            ],
+            when_parent_dies=signal.SIGTERM,
+            quiet=str(log),
+        )
         until = time.monotonic() + 60
         while time.monotonic() < until:
             if self.child.poll() is not None:
-                raise SystemExit(f"kelvix: the database did not start; the last lines of {log} say why:\n"
-                                 + "\n".join(log.read_text(errors="replace").splitlines()[-5:]))
+                raise SystemExit(
+                    f"kelvix: the database did not start; the last lines of {log} say why:\n"
+                    + "\n".join(log.read_text(errors="replace").splitlines()[-5:])
+                )
             try:
                 pymysql.connect(host="127.0.0.1", port=self.port, user="kelvix", password=self.password).close()
                 return

@@ -1,4 +1,5 @@
 """Writes the API's description to web/openapi.json, from which the front end's types are made."""
+
 from __future__ import annotations
 
 import json

@@ -1,4 +1,5 @@
 """Child processes that end with their parent, however it ends."""
+
 from __future__ import annotations
 
 import ctypes
@@ -12,8 +13,9 @@ PR_SET_PDEATHSIG = 1  # linux/prctl.h
 _libc = ctypes.CDLL(None, use_errno=True)
 
 
-def spawn(words: Sequence[str], *, when_parent_dies: int = signal.SIGKILL, env: dict[str, str] | None = None,
-          quiet: str | None = None) -> subprocess.Popen[bytes]:
+def spawn(
+    words: Sequence[str], *, when_parent_dies: int = signal.SIGKILL, env: dict[str, str] | None = None, quiet: str | None = None
+) -> subprocess.Popen[bytes]:
     """Start a child that the kernel signals when this process dies. Call from the main thread: the signal is sent
     when the *thread* that started the child ends. `quiet` names a file for what it prints."""
     parent = os.getpid()

@@ -1,4 +1,5 @@
 """`demo` and `start`: bring up the database, the practice apps, the web application and a worker, and keep them up."""
+
 from __future__ import annotations
 
 import argparse
@@ -29,7 +30,9 @@ def _port(wanted: int, what: str) -> int:
     try:
         return processes.free_port(wanted)
     except OSError:
-        raise SystemExit(f"kelvix: port {wanted} for {what} is in use; name another one with --port, or stop what uses it") from None
+        raise SystemExit(
+            f"kelvix: port {wanted} for {what} is in use; name another one with --port, or stop what uses it"
+        ) from None
 
 
 class Installation:
@@ -42,8 +45,10 @@ class Installation:
         try:
             fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError:
-            raise SystemExit(f"kelvix: it is running already with the data folder {data}; stop that one first, "
-                             "or name another folder with --data") from None
+            raise SystemExit(
+                f"kelvix: it is running already with the data folder {data}; stop that one first, "
+                "or name another folder with --data"
+            ) from None
         self.mariadb = MariaDB(data / "mariadb", mariadb_port)
         self.host, self.port = host, port
         self.settings_file = data / "settings.json"
@@ -56,12 +61,23 @@ class Installation:
         if not key_file.exists():
             key_file.touch(mode=0o600)
             key_file.write_text(new_key())
-        ports = [_port(self.port, "Kelvix"), _port(self.port + 1 if self.port else 0, "the practice apps"),
-                 _port(self.port + 25 if self.port else 0, "practice Mail's SMTP")]
+        ports = [
+            _port(self.port, "Kelvix"),
+            _port(self.port + 1 if self.port else 0, "the practice apps"),
+            _port(self.port + 25 if self.port else 0, "practice Mail's SMTP"),
+        ]
         self.mariadb.start()
         home = self.mariadb.server("kelvix")
-        self.settings = Settings(str(self.data), {"home": home}, key_file.read_text(), self.mariadb.server("kelvix_practice"),
-                                 self.host, *ports)
+        self.settings = Settings(
+            str(self.data),
+            {"home": home},
+            key_file.read_text(),
+            self.mariadb.server("kelvix_practice"),
+            self.host,
+            port=ports[0],
+            practice_port=ports[1],
+            smtp_port=ports[2],
+        )
         self.settings.write(self.settings_file)
         migrate(home)
         ddl.reconcile(DatabaseServer(home))
@@ -72,8 +88,11 @@ class Installation:
         env = os.environ | {settings_module.VARIABLE: str(self.settings_file), "PYTHONPATH": str(TOP / "src")}
         for name in names:
             log = str(self.data / f"{name}.log")
-            self._children[name] = processes.spawn([sys.executable, "-W", "ignore::DeprecationWarning", "-m", "kelvix",
-                                                    *CHILDREN[name.partition("-")[0]]], env=env, quiet=log)
+            self._children[name] = processes.spawn(
+                [sys.executable, "-W", "ignore::DeprecationWarning", "-m", "kelvix", *CHILDREN[name.partition("-")[0]]],
+                env=env,
+                quiet=log,
+            )
         for name, address in (("practice", self.settings.practice_address), ("web", self.settings.address)):
             if name in names:
                 self._wait_for(name, f"{address}/healthz")
@@ -99,8 +118,10 @@ class Installation:
 
     def keep_up(self) -> None:
         """Until a signal: start again what ended by itself."""
+
         def stop(_: int, __: FrameType | None) -> None:
             self._stopping = True
+
         signal.signal(signal.SIGTERM, stop)
         signal.signal(signal.SIGINT, stop)
         while not self._stopping:
@@ -109,8 +130,11 @@ class Installation:
                 self.mariadb.start()
             for name, child in list(self._children.items()):
                 if child.poll() is not None and not self._stopping:
-                    print(f"kelvix: the {name} process ended ({child.returncode}) and is started again; "
-                          f"{self.data / f'{name}.log'} tells more", flush=True)
+                    print(
+                        f"kelvix: the {name} process ended ({child.returncode}) and is started again; "
+                        f"{self.data / f'{name}.log'} tells more",
+                        flush=True,
+                    )
                     time.sleep(1)
                     self.start(name)
 
@@ -141,13 +165,17 @@ def main(words: list[str], demo: bool) -> None:
         if people.first_owner(DatabaseServer(home)) is None:
             if demo:
                 from kelvix.demo.load import load
+
                 print("kelvix: loading the demo workspace", flush=True)
                 load(settings)
             else:
                 people.create_workspace(DatabaseServer(home), "My workspace", "Owner", "Europe/London")
         installation.start("web", "worker")
-        print(f"\nKelvix runs at {settings.address}, the practice apps at {settings.practice_address}.\n"
-              f"Sign in, once, at\n\n    {sign_in_address(settings, home)}\n\nCtrl-C stops everything.", flush=True)
+        print(
+            f"\nKelvix runs at {settings.address}, the practice apps at {settings.practice_address}.\n"
+            f"Sign in, once, at\n\n    {sign_in_address(settings, home)}\n\nCtrl-C stops everything.",
+            flush=True,
+        )
         installation.keep_up()
     finally:
         installation.stop()

@@ -1,4 +1,5 @@
 """The apps that this installation can connect to."""
+
 from __future__ import annotations
 
 from kelvix.connectors.contract import App

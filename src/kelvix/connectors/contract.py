@@ -1,4 +1,5 @@
 """What every connector gives. An app is added by one folder in `connectors/` that makes an `App`."""
+
 from __future__ import annotations
 
 from abc import ABC, abstractmethod

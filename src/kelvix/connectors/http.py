@@ -1,4 +1,5 @@
 """Calling an app over HTTP: what went wrong is told apart into passing and standing."""
+
 from __future__ import annotations
 
 from email.utils import parsedate_to_datetime
@@ -31,8 +32,12 @@ class Caller:
 
     def __init__(self, app_name: str, address: str):
         self.app_name, self.address = app_name, address
-        self._client = httpx.Client(base_url=address, timeout=SECONDS, trust_env=False,
-                                    limits=httpx.Limits(max_keepalive_connections=20, max_connections=50))
+        self._client = httpx.Client(
+            base_url=address,
+            timeout=SECONDS,
+            trust_env=False,
+            limits=httpx.Limits(max_keepalive_connections=20, max_connections=50),
+        )
 
     def call(self, method: str, where: str, token: str, **more: Any) -> Any:
         """The answer's JSON. Raises Passing, Standing."""
@@ -45,8 +50,10 @@ class Caller:
         if answer.status_code == 429:
             raise Passing(f"{self.app_name} asks to wait: too many calls", retry_after(answer.headers.get("retry-after")))
         if answer.status_code >= 500:
-            raise Passing(f"{self.app_name} answered with an error of its own ({answer.status_code})",
-                          retry_after(answer.headers.get("retry-after")))
+            raise Passing(
+                f"{self.app_name} answered with an error of its own ({answer.status_code})",
+                retry_after(answer.headers.get("retry-after")),
+            )
         if answer.status_code == 401:
             raise Standing(f"{self.app_name} no longer accepts this connection; renew it", "access")
         if answer.status_code == 403:

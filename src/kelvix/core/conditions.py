@@ -1,4 +1,5 @@
 """Whether a sample goes on past an Only if line, and why."""
+
 from __future__ import annotations
 
 import re
@@ -11,10 +12,15 @@ from kelvix.core.workflow import OPERATOR_WORDS, Condition, OnlyIf, Operator
 
 TEXT_OPERATORS: tuple[Operator, ...] = ("mentions", "mentions_none", "is", "is_not", "begins", "ends", "filled", "empty")
 OPERATORS: dict[Type, tuple[Operator, ...]] = {
-    "text": TEXT_OPERATORS, "long_text": ("mentions", "mentions_none", "filled", "empty"), "email": TEXT_OPERATORS,
-    "link": TEXT_OPERATORS, "choice": ("is", "is_not", "filled", "empty"), "yes_no": ("is", "is_not"),
+    "text": TEXT_OPERATORS,
+    "long_text": ("mentions", "mentions_none", "filled", "empty"),
+    "email": TEXT_OPERATORS,
+    "link": TEXT_OPERATORS,
+    "choice": ("is", "is_not", "filled", "empty"),
+    "yes_no": ("is", "is_not"),
     "number": ("is", "is_not", "less", "more", "filled", "empty"),
-    "date": ("is", "before", "after", "filled", "empty"), "datetime": ("before", "after", "filled", "empty"),
+    "date": ("is", "before", "after", "filled", "empty"),
+    "datetime": ("before", "after", "filled", "empty"),
 }
 
 

@@ -1,4 +1,5 @@
 """How a target field gets its value, and what can be said about it before anything is written."""
+
 from __future__ import annotations
 
 import difflib
@@ -29,8 +30,10 @@ class Carried:
 
     def plus(self, line: str, fields: tuple[CarriedField, ...], values: Mapping[str, Value]) -> Carried:
         """With what one more line produced."""
-        return Carried({**self.fields, **{Reference(line, f.key): f for f in fields}},
-                       {**self.values, **{Reference(line, k): v for k, v in values.items()}})
+        return Carried(
+            {**self.fields, **{Reference(line, f.key): f for f in fields}},
+            {**self.values, **{Reference(line, k): v for k, v in values.items()}},
+        )
 
 
 @dataclass(frozen=True)
@@ -62,8 +65,7 @@ def compute(filling: Filling, carried: Carried, zone: ZoneInfo) -> Value:
             raise Unfit("this uses a value that the lines above no longer carry; choose another")
     if len(filling) == 1 and filling[0].ref is not None:
         return carried.values.get(filling[0].ref)
-    text = "".join(p.text if p.text is not None else as_text(carried.values.get(p.ref), zone) if p.ref else ""
-                   for p in filling)
+    text = "".join(p.text if p.text is not None else as_text(carried.values.get(p.ref), zone) if p.ref else "" for p in filling)
     return text if text.strip() else None
 
 
@@ -74,34 +76,52 @@ def is_filled(filling: Filling) -> bool:
 def fill_record(line: Add, database: Database, carried: Carried, zone: ZoneInfo) -> list[FieldResult]:
     """A result for each field of the database that is filled or must be, in the database's order; first those whose
     field is gone."""
-    results = [FieldResult(f.field, "put_right", None, f"{database.name} no longer has this field; take the filling away "
-                           "or choose another field", _gone_remedies(line, f, database))
-               for f in line.fillings if is_filled(f.filling) and database.field(f.field) is None]
+    results = [
+        FieldResult(
+            f.field,
+            "put_right",
+            None,
+            f"{database.name} no longer has this field; take the filling away or choose another field",
+            _gone_remedies(line, f, database),
+        )
+        for f in line.fillings
+        if is_filled(f.filling) and database.field(f.field) is None
+    ]
     for field in database.fields:
         filling = line.filling(field.id)
         if is_filled(filling):
             results.append(_fill_field(line, field, filling, database, carried, zone))
         elif field.required:
-            results.append(FieldResult(field.id, "put_right", None, f"{field.name} must be filled",
-                                       _offers(field, (), carried, zone)))
+            results.append(
+                FieldResult(field.id, "put_right", None, f"{field.name} must be filled", _offers(field, (), carried, zone))
+            )
     return results
 
 
-def _fill_field(line: Add, field: Field, filling: Filling, database: Database, carried: Carried,
-                zone: ZoneInfo) -> FieldResult:
+def _fill_field(line: Add, field: Field, filling: Filling, database: Database, carried: Carried, zone: ZoneInfo) -> FieldResult:
     raw: Value = None
     try:
         raw = compute(filling, carried, zone)
         value = coerce(raw, field.type, zone, field.choices)
     except Unfit as unfit:
-        return FieldResult(field.id, "put_right", None, str(unfit),
-                           _swaps(line, field, filling, database, carried, zone) or _offers(field, filling, carried, zone))
+        return FieldResult(
+            field.id,
+            "put_right",
+            None,
+            str(unfit),
+            _swaps(line, field, filling, database, carried, zone) or _offers(field, filling, carried, zone),
+        )
     if value is None:
         absent = len(filling) == 1 and filling[0].ref is not None and filling[0].ref not in carried.values
         said = "is not in this sample" if absent else "is empty in this sample"
         if field.required:
-            return FieldResult(field.id, "put_right", None, f"{field.name} must be filled, and what fills it {said}",
-                               _offers(field, filling, carried, zone))
+            return FieldResult(
+                field.id,
+                "put_right",
+                None,
+                f"{field.name} must be filled, and what fills it {said}",
+                _offers(field, filling, carried, zone),
+            )
         return FieldResult(field.id, "empty", None, said)
     doubt = _address_for_a_name(field, value)
     if doubt:
@@ -118,8 +138,9 @@ def _address_for_a_name(field: Field, value: Value) -> str:
     return ""
 
 
-def _swaps(line: Add, field: Field, filling: Filling, database: Database, carried: Carried,
-           zone: ZoneInfo) -> tuple[Remedy, ...]:
+def _swaps(
+    line: Add, field: Field, filling: Filling, database: Database, carried: Carried, zone: ZoneInfo
+) -> tuple[Remedy, ...]:
     """Another field of the line with which this one was filled the wrong way round: both are better off swapped."""
     for other in line.fillings:
         target = database.field(other.field)
@@ -133,8 +154,12 @@ def _swaps(line: Add, field: Field, filling: Filling, database: Database, carrie
         if here is None or there is None or _address_for_a_name(field, here) or _address_for_a_name(target, there):
             continue
         if {field.type, target.type} == {"text", "email"}:
-            return (Remedy(f"swap {field.name} and {target.name}",
-                           (FieldFilling(field.id, other.filling), FieldFilling(target.id, filling))),)
+            return (
+                Remedy(
+                    f"swap {field.name} and {target.name}",
+                    (FieldFilling(field.id, other.filling), FieldFilling(target.id, filling)),
+                ),
+            )
     return ()
 
 
@@ -145,7 +170,7 @@ def _fill_with(field: Field, ref: Reference, carried: Carried) -> Remedy:
 def _offers(field: Field, filling: Filling, carried: Carried, zone: ZoneInfo) -> tuple[Remedy, ...]:
     """The carried value that fits the field best: of its type, near what is used now, of a like name."""
     used = next((p.ref for p in filling if p.ref is not None), None)
-    near = carried.fields[used].group if used in carried.fields else ""
+    near = carried.fields[used].group if used and used in carried.fields else ""
     best: tuple[float, Reference] | None = None
     for ref, candidate in carried.fields.items():
         if ref == used:
@@ -169,8 +194,12 @@ def _names_near(field: Field, filling: Filling, carried: Carried) -> tuple[Remed
     for used in (p.ref for p in filling if p.ref is not None and p.ref in carried.fields):
         group = carried.fields[used].group
         for ref, candidate in carried.fields.items():
-            if ref.line == used.line and candidate.group == group and candidate.key.endswith(".name") \
-                    and carried.values.get(ref):
+            if (
+                ref.line == used.line
+                and candidate.group == group
+                and candidate.key.endswith(".name")
+                and carried.values.get(ref)
+            ):
                 return (_fill_with(field, ref, carried),)
     return ()
 
@@ -184,17 +213,25 @@ def never_fits(filling: Filling, field: Field, carried: Carried) -> str:
     if len(filling) != 1 or filling[0].ref is None or filling[0].ref not in carried.fields:
         return ""
     source = carried.fields[filling[0].ref]
-    clash = (field.type in ("number", "yes_no", "email", "link") and source.type in ("date", "datetime")) \
-        or (field.type in ("date", "datetime", "email", "link") and source.type in ("number", "yes_no")) \
-        or (field.type == "email" and source.type == "link") or (field.type == "link" and source.type == "email")
-    return f"{field.name} takes a {TYPE_NAMES[field.type]}, and {carried.name(filling[0].ref)} is a " \
-           f"{TYPE_NAMES[source.type]}" if clash else ""
+    clash = (
+        (field.type in ("number", "yes_no", "email", "link") and source.type in ("date", "datetime"))
+        or (field.type in ("date", "datetime", "email", "link") and source.type in ("number", "yes_no"))
+        or (field.type == "email" and source.type == "link")
+        or (field.type == "link" and source.type == "email")
+    )
+    return (
+        f"{field.name} takes a {TYPE_NAMES[field.type]}, and {carried.name(filling[0].ref)} is a {TYPE_NAMES[source.type]}"
+        if clash
+        else ""
+    )
 
 
 def describe(filling: Filling, carried: Carried) -> str:
     """What a field is filled with, in words: Message › Sender › Name, or typed text with values in it."""
+
     def part(p: Part) -> str:
         if p.ref is None:
             return p.text or ""
         return f"[{carried.name(p.ref)}]" if len(filling) > 1 else carried.name(p.ref)
+
     return "".join(map(part, filling))

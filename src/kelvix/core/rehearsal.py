@@ -2,6 +2,7 @@
 
 The engine decides with the same functions when a run is real, so that a rehearsal and a run cannot disagree.
 """
+
 from __future__ import annotations
 
 from collections.abc import Mapping
@@ -149,10 +150,19 @@ def check(workflow: Workflow, around: Surroundings) -> list[Finding]:
 def _check_add(line: Add, carried: Carried, around: Surroundings) -> list[Finding]:
     database = around.databases.get(line.database) if line.database is not None else None
     if database is None:
-        return [Finding(line.id, "choose the database to add to" if line.database is None else
-                        "the database that this line adds to was deleted; choose another")]
-    found = [Finding(line.id, r.sentence, r.field, r.remedies) for r in fill_record(line, database, carried, around.zone)
-             if database.field(r.field) is None]
+        return [
+            Finding(
+                line.id,
+                "choose the database to add to"
+                if line.database is None
+                else "the database that this line adds to was deleted; choose another",
+            )
+        ]
+    found = [
+        Finding(line.id, r.sentence, r.field, r.remedies)
+        for r in fill_record(line, database, carried, around.zone)
+        if database.field(r.field) is None
+    ]
     for field in database.fields:
         filling = line.filling(field.id)
         if field.required and not is_filled(filling):
@@ -161,6 +171,7 @@ def _check_add(line: Add, carried: Carried, around: Surroundings) -> list[Findin
             found.append(Finding(line.id, clash, field.id))
         for part in filling:
             if part.ref is not None and part.ref not in carried.fields:
-                found.append(Finding(line.id, f"{field.name} is filled with a value that the lines above do not carry",
-                                     field.id))
+                found.append(
+                    Finding(line.id, f"{field.name} is filled with a value that the lines above do not carry", field.id)
+                )
     return found

@@ -1,4 +1,5 @@
 """What containers hold: the fields of a database, and the values that a source item carries."""
+
 from __future__ import annotations
 
 from dataclasses import dataclass

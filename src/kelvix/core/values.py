@@ -14,6 +14,7 @@
 
 An empty value is None. What does not fit raises `Unfit` with a sentence; nothing is guessed.
 """
+
 from __future__ import annotations
 
 import re
@@ -32,22 +33,42 @@ Value = str | Decimal | date | datetime | bool | None
 Wire = str | bool | None
 
 TYPE_NAMES: dict[Type, str] = {
-    "text": "text", "long_text": "long text", "number": "number", "date": "date", "datetime": "date and time",
-    "choice": "choice", "email": "e-mail", "link": "link", "yes_no": "yes or no",
+    "text": "text",
+    "long_text": "long text",
+    "number": "number",
+    "date": "date",
+    "datetime": "date and time",
+    "choice": "choice",
+    "email": "e-mail",
+    "link": "link",
+    "yes_no": "yes or no",
 }
 LONGEST: dict[Type, int] = {"text": 10_000, "long_text": 4_000_000, "email": 320, "link": 2_000}
 
 # WHATWG HTML, "valid e-mail address" (input type=email), with a required dot-free or dotted host as the text gives it.
 EMAIL = re.compile(
     r"[a-zA-Z0-9.!#$%&'*+/=?^_`{|}~-]+@[a-zA-Z0-9](?:[a-zA-Z0-9-]{0,61}[a-zA-Z0-9])?"
-    r"(?:\.[a-zA-Z0-9](?:[a-zA-Z0-9-]{0,61}[a-zA-Z0-9])?)*")
+    r"(?:\.[a-zA-Z0-9](?:[a-zA-Z0-9-]{0,61}[a-zA-Z0-9])?)*"
+)
 NUMBER = re.compile(r"[+-]?(?:\d{1,3}(?:,\d{3})+|\d+)(?:\.\d+)?")
 ISO_DATE = re.compile(r"\d{4}-\d{2}-\d{2}")
 NAMED_DATE = re.compile(r"(\d{1,2})(?:st|nd|rd|th)? ([a-z]{3,9})\.? (\d{4})", re.I)
 DOUBTFUL_DATE = re.compile(r"\d{1,2}[/.\-]\d{1,2}[/.\-]\d{2,4}")
 MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec")
-MONTH_NAMES = ("january", "february", "march", "april", "may", "june", "july", "august", "september", "october",
-               "november", "december")
+MONTH_NAMES = (
+    "january",
+    "february",
+    "march",
+    "april",
+    "may",
+    "june",
+    "july",
+    "august",
+    "september",
+    "october",
+    "november",
+    "december",
+)
 YES, NO = {"yes", "true", "1", "on"}, {"no", "false", "0", "off"}
 
 
@@ -146,8 +167,11 @@ def coerce(value: Value, to: Type, zone: ZoneInfo, choices: tuple[Choice, ...] =
             return value
         if isinstance(value, str):
             text = value.strip()
-            return _date_of(text) if not re.match(r"\d{4}-\d{2}-\d{2}[T ]", text) else \
-                _datetime_of(text, zone).astimezone(zone).date()
+            return (
+                _date_of(text)
+                if not re.match(r"\d{4}-\d{2}-\d{2}[T ]", text)
+                else _datetime_of(text, zone).astimezone(zone).date()
+            )
     if to == "yes_no" and isinstance(value, bool):
         return value
     if to == "number" and isinstance(value, Decimal):
@@ -165,8 +189,10 @@ def _number(value: Decimal, shown: str) -> Decimal:
 def _from_text(text: str, to: Type, choices: tuple[Choice, ...]) -> Value:
     shown = shorten(text)
     if len(text) > LONGEST.get(to, 10_000):
-        raise Unfit(f"“{shown}” has {len(text):,} characters, more than the {LONGEST.get(to, 10_000):,} that "
-                    f"a {TYPE_NAMES[to]} field keeps")
+        raise Unfit(
+            f"“{shown}” has {len(text):,} characters, more than the {LONGEST.get(to, 10_000):,} that "
+            f"a {TYPE_NAMES[to]} field keeps"
+        )
     if to == "long_text":
         return text.replace("\r\n", "\n").replace("\r", "\n")
     line = " ".join(text.split())
@@ -186,8 +212,9 @@ def _from_text(text: str, to: Type, choices: tuple[Choice, ...]) -> Value:
             return line
         case "link":
             parts = urlsplit(line) if " " not in line and line.isprintable() else None
-            if parts is None or not ((parts.scheme in ("http", "https") and parts.netloc)
-                                     or (parts.scheme == "mailto" and parts.path)):
+            if parts is None or not (
+                (parts.scheme in ("http", "https") and parts.netloc) or (parts.scheme == "mailto" and parts.path)
+            ):
                 raise Unfit(f"“{shown}” is not a link; a link begins with http:// or https://")
             return line
         case "yes_no":

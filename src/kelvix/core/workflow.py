@@ -1,16 +1,27 @@
 """The workflow document: lines that start with a verb. Frozen, so that a version can be kept and compared."""
+
 from __future__ import annotations
 
 from dataclasses import dataclass, field
 from typing import Literal
 
 Mode = Literal["all", "any"]
-Operator = Literal["is", "is_not", "mentions", "mentions_none", "begins", "ends", "before", "after", "less", "more",
-                   "filled", "empty"]
+Operator = Literal[
+    "is", "is_not", "mentions", "mentions_none", "begins", "ends", "before", "after", "less", "more", "filled", "empty"
+]
 OPERATOR_WORDS: dict[Operator, str] = {
-    "is": "is", "is_not": "is not", "mentions": "mentions", "mentions_none": "does not mention", "begins": "begins with",
-    "ends": "ends with", "before": "is before", "after": "is after", "less": "is less than", "more": "is more than",
-    "filled": "is filled", "empty": "is empty",
+    "is": "is",
+    "is_not": "is not",
+    "mentions": "mentions",
+    "mentions_none": "does not mention",
+    "begins": "begins with",
+    "ends": "ends with",
+    "before": "is before",
+    "after": "is after",
+    "less": "is less than",
+    "more": "is more than",
+    "filled": "is filled",
+    "empty": "is empty",
 }
 
 

@@ -3,11 +3,13 @@
 Deterministic: what is loaded is the same each time. The runs are carried by the engine itself, with the database's clock
 set to the time of each message.
 """
+
 from __future__ import annotations
 
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 
+from kelvix.core.schema import Database
 from kelvix.core.workflow import Add, Condition, FieldFilling, OnlyIf, Part, Reference, When, Workflow
 from kelvix.demo import messages, tasks
 from kelvix.engine import sampling, switch
@@ -19,7 +21,7 @@ from kelvix.practice.push import Pusher
 from kelvix.practice.store import Store
 from kelvix.settings import Settings
 from kelvix.store import connections, databases, people, records, runs, watches, workflows
-from kelvix.store.database_server import DatabaseServer
+from kelvix.store.database_server import DatabaseServer, Transaction
 from kelvix.store.databases import NewField
 from kelvix.store.directory import Space
 from kelvix.store.records import Origin
@@ -57,33 +59,77 @@ class Loader:
 
     def _connect(self, account: int) -> int:
         self.at(datetime(2026, 11, 2, 7, 0, tzinfo=UTC))
-        self.practice.new_token("demo-access", "mail", account, "kelvix", [self.folders[f] for f in ("Enquiries", "Suppliers", "Tuning")])
-        return connections.save(self.space, self.engine.vault, None, "mail", "Mail of the works", "works@brackenfell.example",
-                                "demo-access", YEAR)
+        self.practice.new_token(
+            "demo-access", "mail", account, "kelvix", [self.folders[f] for f in ("Enquiries", "Suppliers", "Tuning")]
+        )
+        return connections.save(
+            self.space, self.engine.vault, None, "mail", "Mail of the works", "works@brackenfell.example", "demo-access", YEAR
+        )
 
-    def _databases(self) -> tuple[databases.Database, databases.Database]:
-        enquiries = databases.create(self.space, "Enquiries", (
-            NewField("Name", "text"), NewField("From", "text"), NewField("Address", "email"), NewField("Received", "datetime"),
-            NewField("Stage", "choice", choices=("New", "Visited", "Quoted", "Closed")), NewField("Estimate", "number"),
-            NewField("Message", "link")))
-        invoices = databases.create(self.space, "Suppliers’ invoices", (
-            NewField("Name", "text"), NewField("Supplier’s name", "text"), NewField("Address", "email"), NewField("Received", "date"),
-            NewField("Amount", "number"), NewField("Paid", "yes_no"), NewField("Message", "link")))
+    def _databases(self) -> tuple[Database, Database]:
+        enquiries = databases.create(
+            self.space,
+            "Enquiries",
+            (
+                NewField("Name", "text"),
+                NewField("From", "text"),
+                NewField("Address", "email"),
+                NewField("Received", "datetime"),
+                NewField("Stage", "choice", choices=("New", "Visited", "Quoted", "Closed")),
+                NewField("Estimate", "number"),
+                NewField("Message", "link"),
+            ),
+        )
+        invoices = databases.create(
+            self.space,
+            "Suppliers’ invoices",
+            (
+                NewField("Name", "text"),
+                NewField("Supplier’s name", "text"),
+                NewField("Address", "email"),
+                NewField("Received", "date"),
+                NewField("Amount", "number"),
+                NewField("Paid", "yes_no"),
+                NewField("Message", "link"),
+            ),
+        )
         return enquiries, invoices
 
-    def _enquiries_workflow(self, connection: int, enquiries: databases.Database) -> int:
+    def _enquiries_workflow(self, connection: int, enquiries: Database) -> int:
         fields = {f.name: f.id for f in enquiries.fields}
 
         def fill(name: str, *parts: str) -> FieldFilling:
-            return FieldFilling(fields[name], tuple(Part(ref=Reference("when", p[1:])) if p.startswith("=") else Part(text=p) for p in parts))
+            return FieldFilling(
+                fields[name], tuple(Part(ref=Reference("when", p[1:])) if p.startswith("=") else Part(text=p) for p in parts)
+            )
 
         words = ("quote", "estimate", "visit", "cost")
-        document = Workflow((
-            When("when", connection=connection, container=str(self.folders["Enquiries"]), container_name="Enquiries"),
-            OnlyIf("only", "any", (Condition(Reference("when", "subject"), "mentions", words), Condition(Reference("when", "text"), "mentions", words))),
-            Add("add", enquiries.id, (fill("Name", "=subject"), fill("From", "=sender.name"), fill("Address", "=sender.address"),
-                                      fill("Received", "=date"), fill("Stage", "New"), fill("Message", "=link"),
-                                      fill("Text", "From ", "=sender.name", ":\n\n", "=text")))))
+        document = Workflow(
+            (
+                When("when", connection=connection, container=str(self.folders["Enquiries"]), container_name="Enquiries"),
+                OnlyIf(
+                    "only",
+                    "any",
+                    (
+                        Condition(Reference("when", "subject"), "mentions", words),
+                        Condition(Reference("when", "text"), "mentions", words),
+                    ),
+                ),
+                Add(
+                    "add",
+                    enquiries.id,
+                    (
+                        fill("Name", "=subject"),
+                        fill("From", "=sender.name"),
+                        fill("Address", "=sender.address"),
+                        fill("Received", "=date"),
+                        fill("Stage", "New"),
+                        fill("Message", "=link"),
+                        fill("Text", "From ", "=sender.name", ":\n\n", "=text"),
+                    ),
+                ),
+            )
+        )
         return workflows.create(self.space, "Enquiries from the post", document)
 
     def _deliver(self, workflow: int) -> None:
@@ -98,7 +144,9 @@ class Loader:
             if on and letter.folder == "Enquiries":
                 self._carry(workflow, str(item), letter.at)
         self.at(None)
-        self.space.transact(lambda t: t.execute("UPDATE watch SET next_check_at=NOW(3) WHERE workspace_id=%s", (self.space.id,)))
+        self.space.transact(
+            lambda t: t.execute("UPDATE watch SET next_check_at=NOW(3) WHERE workspace_id=%s", (self.space.id,))
+        )
         kept = self.space.read(lambda t: workflows.get(t, self.space.id, workflow))
         assert kept
         sampling.fetch_newest(self.engine, self.space, workflow, kept.draft.when)
@@ -115,45 +163,83 @@ class Loader:
             self.at(at + timedelta(milliseconds=240 + 90 + claim.run_id * 37 % 160))
             self.runner.carry(claim)
 
-    def _invoices_workflow(self, connection: int, invoices: databases.Database) -> None:
+    def _invoices_workflow(self, connection: int, invoices: Database) -> None:
         """Tried with success, never turned on; then edited so that one field is filled the wrong way round."""
         fields = {f.name: f.id for f in invoices.fields}
 
         def document(address: str, name: str) -> Workflow:
-            fills = {"Name": "subject", "Supplier’s name": name, "Address": address, "Received": "date", "Message": "link", "Text": "text"}
-            return Workflow((
-                When("when", connection=connection, container=str(self.folders["Suppliers"]), container_name="Suppliers"),
-                OnlyIf("only", "all", (Condition(Reference("when", "subject"), "mentions", ("invoice",)),)),
-                Add("add", invoices.id, tuple(FieldFilling(fields[n], (Part(ref=Reference("when", v)),)) for n, v in fills.items()))))
+            fills = {
+                "Name": "subject",
+                "Supplier’s name": name,
+                "Address": address,
+                "Received": "date",
+                "Message": "link",
+                "Text": "text",
+            }
+            return Workflow(
+                (
+                    When("when", connection=connection, container=str(self.folders["Suppliers"]), container_name="Suppliers"),
+                    OnlyIf("only", "all", (Condition(Reference("when", "subject"), "mentions", ("invoice",)),)),
+                    Add(
+                        "add",
+                        invoices.id,
+                        tuple(FieldFilling(fields[n], (Part(ref=Reference("when", v)),)) for n, v in fills.items()),
+                    ),
+                )
+            )
 
         workflow = workflows.create(self.space, "Invoices from suppliers", document("sender.address", "sender.name"))
         kept = self.space.read(lambda t: workflows.get(t, self.space.id, workflow))
         assert kept
         sampling.fetch_newest(self.engine, self.space, workflow, kept.draft.when)
-        sample = next(s for s in self.space.read(lambda t: workflows.samples(t, self.space.id, workflow)) if "8841" in s.item["title"])
+        sample = next(
+            s for s in self.space.read(lambda t: workflows.samples(t, self.space.id, workflow)) if "8841" in s.item["title"]
+        )
         at = datetime(2026, 11, 24, 9, 20, tzinfo=UTC)
         self.at(at)
 
-        def try_it(t):  # type: ignore[no-untyped-def]
+        def try_it(t: Transaction) -> None:
             version = workflows.version_of_draft(t, self.space.id, kept)
             runs.new_try(t, self.space.id, workflow, version, sample.item_id or "", sample.item["title"], sample.item, None)
+
         self.space.transact(try_it)
         self._run_all(at)
         self.at(None)
-        self.space.transact(lambda t: workflows.save(t, self.space.id, workflow, 1, kept.name, document("sender.name", "sender.address")))
+        self.space.transact(
+            lambda t: workflows.save(t, self.space.id, workflow, 1, kept.name, document("sender.name", "sender.address"))
+        )
 
     def _tasks(self) -> None:
-        made = databases.create(self.space, "Workshop tasks", (
-            NewField("Name", "text"), NewField("Due", "date"), NewField("Who", "choice", choices=tasks.PEOPLE), NewField("Hours", "number"),
-            NewField("Done", "yes_no")))
+        made = databases.create(
+            self.space,
+            "Workshop tasks",
+            (
+                NewField("Name", "text"),
+                NewField("Due", "date"),
+                NewField("Who", "choice", choices=tasks.PEOPLE),
+                NewField("Hours", "number"),
+                NewField("Done", "yes_no"),
+            ),
+        )
         by_name = {f.name: f for f in made.fields}
         who = {c.name: c.id for c in by_name["Who"].choices}
         for task in tasks.every():
             self.at(task.at)
-            values: records.Values = {by_name["Name"].id: task.name, by_name["Due"].id: task.due, by_name["Who"].id: who[task.who],
-                                      by_name["Hours"].id: Decimal(task.hours), by_name["Done"].id: task.done, 0: task.text or None}
-            self.space.transact(lambda t, v=values: records.add(t, self.space.id, made, v, Origin(person="Orla Fenwick", capture=True)))
+            values: records.Values = {
+                by_name["Name"].id: task.name,
+                by_name["Due"].id: task.due,
+                by_name["Who"].id: who[task.who],
+                by_name["Hours"].id: Decimal(task.hours),
+                by_name["Done"].id: task.done,
+                0: task.text or None,
+            }
+            self._add(made, values)
         self.at(None)
+
+    def _add(self, database: Database, values: records.Values) -> None:
+        self.space.transact(
+            lambda t: records.add(t, self.space.id, database, values, Origin(person="Orla Fenwick", capture=True))
+        )
 
 
 def load(settings: Settings) -> None:

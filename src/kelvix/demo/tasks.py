@@ -1,4 +1,5 @@
 """The demo's workshop tasks."""
+
 from __future__ import annotations
 
 from collections.abc import Iterator
@@ -7,10 +8,16 @@ from datetime import UTC, date, datetime, timedelta
 
 PEOPLE = ("Orla", "Ivo", "Maren", "Silas", "Petra", "Wim", "Joss")
 WORK = (
-    ("Re-leather {} bellows", "Split-skin, two layers. Keep the old gussets as patterns."), ("Wind the {} blower motor", ""),
-    ("Voice the {} Trumpet", "Take the edge off; leave the bass."), ("Plane the {} sliders", ""), ("Draw the {} swell box", "Scale 1:10, for the faculty."),
-    ("Clean the {} pipes", "Two at a time. Number the caps."), ("Glue the {} soundboard", "Hide glue; room above 18 degrees."), ("Order felt for {}", ""),
-    ("Regulate the {} action", ""), ("Photograph the {} case", "Before and after."),
+    ("Re-leather {} bellows", "Split-skin, two layers. Keep the old gussets as patterns."),
+    ("Wind the {} blower motor", ""),
+    ("Voice the {} Trumpet", "Take the edge off; leave the bass."),
+    ("Plane the {} sliders", ""),
+    ("Draw the {} swell box", "Scale 1:10, for the faculty."),
+    ("Clean the {} pipes", "Two at a time. Number the caps."),
+    ("Glue the {} soundboard", "Hide glue; room above 18 degrees."),
+    ("Order felt for {}", ""),
+    ("Regulate the {} action", ""),
+    ("Photograph the {} case", "Before and after."),
 )
 PLACES = ("Nether Wend", "St Hewen", "Ferry Reach", "Thornmere", "Oxbow", "Lowmarket", "Wick", "Marl")
 
@@ -32,4 +39,12 @@ def every() -> Iterator[Task]:
         work, text = WORK[n * 7 % len(WORK)]
         at = datetime(2026, 9, 7, 7, 30, tzinfo=UTC) + timedelta(hours=n * 8 + n % 5)
         due = at.date() + timedelta(days=4 + n * 5 % 17)
-        yield Task(work.format(PLACES[n * 3 % len(PLACES)]), due, PEOPLE[n * 5 % len(PEOPLE)], f"{1 + n * 11 % 38 / 2:.1f}", due < date(2026, 11, 20), text, at)
+        yield Task(
+            work.format(PLACES[n * 3 % len(PLACES)]),
+            due,
+            PEOPLE[n * 5 % len(PEOPLE)],
+            f"{1 + n * 11 % 38 / 2:.1f}",
+            due < date(2026, 11, 20),
+            text,
+            at,
+        )

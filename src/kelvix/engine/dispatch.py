@@ -3,6 +3,7 @@
 A datagram to every process that listens, on loopback or the hosts' network, after the commit. It is a hint only: who
 misses one finds the work by looking, a moment later.
 """
+
 from __future__ import annotations
 
 import json
@@ -46,13 +47,17 @@ class Dispatch:
         threading.Thread(target=beat, daemon=True).start()
 
     def _stay(self, address: str) -> None:
-        self._home.transact(lambda t: t.execute(
-            "INSERT INTO listener (address, seen_at) VALUES (%s, NOW(3)) ON DUPLICATE KEY UPDATE seen_at=NOW(3)", (address,)))
+        self._home.transact(
+            lambda t: t.execute(
+                "INSERT INTO listener (address, seen_at) VALUES (%s, NOW(3)) ON DUPLICATE KEY UPDATE seen_at=NOW(3)", (address,)
+            )
+        )
 
     def _listeners(self) -> list[tuple[str, int]]:
         if time.monotonic() - self._known_at > REFRESH:
-            rows = self._home.read(lambda t: t.rows(
-                "SELECT address FROM listener WHERE seen_at > NOW(3) - INTERVAL %s SECOND", (LISTEN_SECONDS,)))
+            rows = self._home.read(
+                lambda t: t.rows("SELECT address FROM listener WHERE seen_at > NOW(3) - INTERVAL %s SECOND", (LISTEN_SECONDS,))
+            )
             self._known = [(a.rpartition(":")[0], int(a.rpartition(":")[2])) for a in (r["address"] for r in rows)]
             self._known_at = time.monotonic()
         return self._known

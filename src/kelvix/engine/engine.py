@@ -1,4 +1,5 @@
 """What the parts of the engine share: the stores, the apps, the vault, and the way to tell others."""
+
 from __future__ import annotations
 
 from dataclasses import dataclass
@@ -26,13 +27,19 @@ class Engine:
     def surroundings(self, space: Space, workflow: Workflow) -> Surroundings:
         """What a rehearsal or a run needs to know, as it is now."""
         app = self.apps.get(workflow.when.app)
-        return Surroundings(app.fields if app else (), space.read(lambda t: databases.load(t, space.id)), space.zone,
-                            self.settings.address + "/databases/{database}/{record}")
+        return Surroundings(
+            app.fields if app else (),
+            space.read(lambda t: databases.load(t, space.id)),
+            space.zone,
+            self.settings.address + "/databases/{database}/{record}",
+        )
 
     def access(self, space: Space, connection_id: int | None) -> tuple[App, str]:
         """The app and the token of a connection. Raises Standing where there is none any more."""
         kept = space.read(lambda t: connections.get(t, space.id, connection_id)) if connection_id else None
-        token = space.read(lambda t: connections.token(t, self.vault, space.id, connection_id)) if kept and connection_id else None
+        token = (
+            space.read(lambda t: connections.token(t, self.vault, space.id, connection_id)) if kept and connection_id else None
+        )
         if kept is None or token is None or kept.app not in self.apps:
             raise Standing("the connection was taken away; choose another one in the When line", "access")
         return self.apps[kept.app], token
@@ -40,8 +47,10 @@ class Engine:
     def note_failure(self, space: Space, connection_id: int | None, failure: Standing) -> None:
         """An app that refuses a token makes the connection refused, until it is renewed."""
         if failure.about == "access" and connection_id:
+
             def work(t: Transaction) -> bool:
                 return connections.mark(t, space.id, connection_id, "refused", str(failure))
+
             if space.transact(work):
                 self.dispatch.announce(space.id, "connections")
 

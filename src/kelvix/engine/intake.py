@@ -1,4 +1,5 @@
 """Taking in pushes: proved by their signature, committed, and only then said to be accepted."""
+
 from __future__ import annotations
 
 import json
@@ -47,16 +48,28 @@ class Intake:
         if row is None or row["workspace_id"] != workspace_id:
             return None
         secret = self.engine.vault.open(row["push_secret"], workspace_id, f"watch/{watch_id}") if row["push_secret"] else None
-        found = Listening(workspace_id, row["workflow_id"], row["version_id"], row["container"], row["state"] == "on",
-                          secret, time.monotonic())
+        found = Listening(
+            workspace_id,
+            row["workflow_id"],
+            row["version_id"],
+            row["container"],
+            row["state"] == "on",
+            secret,
+            time.monotonic(),
+        )
         self._known[watch_id] = found
         return found
 
-    def push(self, workspace_id: int, watch_id: int, message_id: str, timestamp: str, signature: str, body: bytes) -> HTTPStatus:
+    def push(
+        self, workspace_id: int, watch_id: int, message_id: str, timestamp: str, signature: str, body: bytes
+    ) -> HTTPStatus:
         """What to answer. An unknown address and a wrong signature look the same from outside."""
         listening = self._listening(workspace_id, watch_id)
-        if listening is None or listening.secret is None or not webhook_signature.verify(
-                listening.secret, message_id, timestamp, signature, body, time.time()):
+        if (
+            listening is None
+            or listening.secret is None
+            or not webhook_signature.verify(listening.secret, message_id, timestamp, signature, body, time.time())
+        ):
             return HTTPStatus.UNAUTHORIZED
         if not listening.on:
             return HTTPStatus.GONE
@@ -66,7 +79,8 @@ class Intake:
         except (ValueError, KeyError, TypeError):
             return HTTPStatus.BAD_REQUEST
         if container == listening.container:
-            self.engine.directory.open(workspace_id).read(lambda t: watches.take_in(
-                t, workspace_id, listening.workflow_id, listening.version_id, container, item, "push"))
+            self.engine.directory.open(workspace_id).read(
+                lambda t: watches.take_in(t, workspace_id, listening.workflow_id, listening.version_id, container, item, "push")
+            )
             self.engine.dispatch.announce(workspace_id, "ready")
         return HTTPStatus.ACCEPTED

@@ -1,4 +1,5 @@
 """Reading the apps' feeds: the net under the pushes, and the only way where an app cannot push."""
+
 from __future__ import annotations
 
 import random
@@ -42,8 +43,9 @@ def check(engine: Engine, watch: Watch) -> int:
             arrived = [c.item for c in changes if c.container == watch.container and c.kind == "new"]
 
             def take(t: Transaction, arrived: list[str] = arrived, reached: int = reached, more: bool = more) -> int:
-                found = watches.take_in_many(t, watch.workspace_id, watch.workflow_id, watch.version_id, watch.container,
-                                             arrived, "poll")
+                found = watches.take_in_many(
+                    t, watch.workspace_id, watch.workflow_id, watch.version_id, watch.container, arrived, "poll"
+                )
                 watches.checked(t, watch, reached, 0.0 if more else wait, None)
                 return found
 

@@ -1,4 +1,5 @@
 """Carrying a claimed run through its lines. Effect and outcome commit together, under the fencing token."""
+
 from __future__ import annotations
 
 import logging
@@ -14,6 +15,7 @@ from kelvix.core.schema import Database
 from kelvix.core.values import shorten, to_wire
 from kelvix.core.workflow import Add, Line, OnlyIf, Workflow
 from kelvix.engine.engine import Engine
+from kelvix.engine.sampling import as_kept
 from kelvix.store import records, runs, workflows
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
@@ -85,19 +87,27 @@ class Runner:
 
     def _later(self, space: Space, claim: Claim, sentence: str, after: float | None) -> None:
         if claim.kind == "try" or claim.attempts >= MOST_ATTEMPTS:
-            return self._fail(space, claim, None, sentence if claim.kind == "try" else
-                              f"{sentence}; given up after {claim.attempts} attempts. Run it again when the cause is gone")
+            return self._fail(
+                space,
+                claim,
+                None,
+                sentence
+                if claim.kind == "try"
+                else f"{sentence}; given up after {claim.attempts} attempts. Run it again when the cause is gone",
+            )
         pause = after if after is not None else backoff(claim.attempts)
 
         def work(t: Transaction) -> None:
             runs.hold(t, claim)
             runs.wait(t, claim, pause, {"sentence": sentence, "attempt": claim.attempts, "again_in": round(pause, 1)})
+
         self._guarded(space, work)
 
     def _fail(self, space: Space, claim: Claim, line: str | None, sentence: str) -> None:
         def work(t: Transaction) -> None:
             runs.hold(t, claim)
             runs.finish(t, claim, "failed", {"sentence": sentence, "line": line})
+
         self._guarded(space, work)
 
     def _guarded(self, space: Space, work: Callable[[Transaction], None]) -> None:
@@ -138,33 +148,57 @@ class Runner:
             return Progress(claim.item["title"], claim.item, False)
         app, token = self.engine.access(space, workflow.when.connection)
         found = app.item(token, claim.item_id)
-        item = {"id": found.id, "title": found.title, "link": found.link, "app": workflow.when.app,
-                "container": found.container_name, "values": found.values}
-        return Progress(found.title, item, True)
+        return Progress(found.title, as_kept(app, found), True)
 
     def _as_recorded(self, line: Line, recorded: runs.RunLine, below: Carried) -> Carried:
         if isinstance(line, Add) and recorded.output:
             return below.plus(line.id, (), {"title": recorded.output["title"], "link": recorded.output["link"]})
         return below
 
-    def _add(self, space: Space, claim: Claim, progress: Progress, line: Add, cell: Cell, carried: Carried,
-             around: Surroundings, topics: set[str], last: bool) -> Carried:
+    def _add(
+        self,
+        space: Space,
+        claim: Claim,
+        progress: Progress,
+        line: Add,
+        cell: Cell,
+        carried: Carried,
+        around: Surroundings,
+        topics: set[str],
+        last: bool,
+    ) -> Carried:
         """Add the record. Where this is the last line, the run ends with the same commit."""
         database = around.databases[line.database or 0]
         results = [r for r in cell.results if r.value is not None]
         title = title_of(line, results, database, around.zone)
-        origin = Origin(run=claim.run_id, line=line.id, workflow=str(claim.workflow_id), item=progress.title[:300],
-                        filled={str(r.field): describe(line.filling(r.field), carried) for r in results})
+        origin = Origin(
+            run=claim.run_id,
+            line=line.id,
+            workflow=str(claim.workflow_id),
+            item=progress.title[:300],
+            filled={r.field: describe(line.filling(r.field), carried) for r in results},
+        )
         self.before_effect(claim)
 
         def work(t: Transaction) -> int:
             runs.hold(t, claim)
             progress.write(t, claim)
             record_id, _ = records.add(t, space.id, database, {r.field: r.value for r in results}, origin)
-            runs.keep_line(t, claim, line.id, "added", _filled(line, results, carried), {
-                "database": database.id, "database_name": database.name, "record": record_id, "title": title,
-                "link": around.record_link.format(database=database.id, record=record_id),
-                "values": {str(r.field): to_wire(r.value) for r in results}})
+            runs.keep_line(
+                t,
+                claim,
+                line.id,
+                "added",
+                _filled(line, results, carried),
+                {
+                    "database": database.id,
+                    "database_name": database.name,
+                    "record": record_id,
+                    "title": title,
+                    "link": around.record_link.format(database=database.id, record=record_id),
+                    "values": {str(r.field): to_wire(r.value) for r in results},
+                },
+            )
             if last:
                 runs.finish(t, claim, "done")
             return record_id
@@ -175,8 +209,9 @@ class Runner:
         link = around.record_link.format(database=database.id, record=record_id)
         return carried.plus(line.id, (), {"title": title or None, "link": link})
 
-    def _stop(self, space: Space, claim: Claim, progress: Progress, line: Line, cell: Cell, carried: Carried,
-              around: Surroundings) -> None:
+    def _stop(
+        self, space: Space, claim: Claim, progress: Progress, line: Line, cell: Cell, carried: Carried, around: Surroundings
+    ) -> None:
         """A line that cannot be carried out with this item: nothing is written for it, and the run says why."""
         database = around.databases.get(line.database or 0) if isinstance(line, Add) else None
         wrong = [_said(r, database) for r in cell.results if r.state == "put_right"] or [cell.note]
@@ -184,17 +219,26 @@ class Runner:
         def work(t: Transaction) -> None:
             runs.hold(t, claim)
             progress.write(t, claim)
-            runs.keep_line(t, claim, line.id, "failed", _filled(line, list(cell.results), carried)
-                           if isinstance(line, Add) else _given(line, carried), {"problems": wrong})
+            runs.keep_line(
+                t,
+                claim,
+                line.id,
+                "failed",
+                _filled(line, list(cell.results), carried) if isinstance(line, Add) else _given(line, carried),
+                {"problems": wrong},
+            )
             runs.finish(t, claim, "failed", {"sentence": "; ".join(wrong), "line": line.id})
+
         space.transact(work)
 
     def _finish(self, space: Space, claim: Claim, progress: Progress, state: str) -> None:
         """Where no effect was the end of the run."""
+
         def work(t: Transaction) -> None:
             runs.hold(t, claim)
             progress.write(t, claim)
             runs.finish(t, claim, state)
+
         space.transact(work)
 
 
@@ -206,8 +250,10 @@ def _given(line: Line, carried: Carried) -> Any:
 
 
 def _filled(line: Add, results: list[FieldResult], carried: Carried) -> Any:
-    return {str(r.field): {"filled": describe(line.filling(r.field), carried), "state": r.state, "said": r.sentence}
-            for r in results}
+    return {
+        str(r.field): {"filled": describe(line.filling(r.field), carried), "state": r.state, "said": r.sentence}
+        for r in results
+    }
 
 
 def _said(result: FieldResult, database: Database | None) -> str:

@@ -1,25 +1,36 @@
 """Getting real samples: the newest items of the source, or the next one that somebody is about to make."""
+
 from __future__ import annotations
 
 from typing import Any
 
-from kelvix.connectors.contract import Item
+from kelvix.connectors.contract import App, Item
 from kelvix.core.workflow import When
 from kelvix.engine.engine import Engine
 from kelvix.store import workflows
+from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 
 NEWEST = 5
 
 
-def as_kept(item: Item) -> dict[str, Any]:
-    return {"id": item.id, "title": item.title, "link": item.link, "container": item.container_name, "values": item.values}
+def as_kept(app: App, item: Item) -> dict[str, Any]:
+    """An item as samples and runs keep it."""
+    return {
+        "id": item.id,
+        "title": item.title,
+        "link": item.link,
+        "app": app.code,
+        "container": item.container_name,
+        "values": item.values,
+    }
 
 
-def _keep(space: Space, workflow_id: int, items: list[Item]) -> None:
-    def work(t):  # type: ignore[no-untyped-def]
+def _keep(space: Space, workflow_id: int, app: App, items: list[Item]) -> None:
+    def work(t: Transaction) -> None:
         for item in items:
-            workflows.keep_sample(t, space.id, workflow_id, "fetched", item.id, as_kept(item), item.at)
+            workflows.keep_sample(t, space.id, workflow_id, "fetched", item.id, as_kept(app, item), item.at)
+
     space.transact(work)
 
 
@@ -28,7 +39,7 @@ def fetch_newest(engine: Engine, space: Space, workflow_id: int, when: When) -> 
     app, token = engine.access(space, when.connection)
     items = app.newest(token, when.container or "", NEWEST)
     space.transact(lambda t: workflows.forget_samples(t, space.id, workflow_id))
-    _keep(space, workflow_id, items)
+    _keep(space, workflow_id, app, items)
     return len(items)
 
 
@@ -40,5 +51,5 @@ def fetch_next(engine: Engine, space: Space, workflow_id: int, when: When, after
         return app.head(token), 0
     changes, cursor, _ = app.changes(token, after)
     items = [app.item(token, c.item) for c in changes if c.container == when.container and c.kind == "new"][:NEWEST]
-    _keep(space, workflow_id, items)
+    _keep(space, workflow_id, app, items)
     return cursor, len(items)

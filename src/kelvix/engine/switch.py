@@ -1,9 +1,10 @@
 """Turning a workflow on and off."""
+
 from __future__ import annotations
 
 import logging
 
-from kelvix.connectors.contract import Passing, Standing
+from kelvix.connectors.contract import App, Passing, Standing
 from kelvix.core.rehearsal import Finding, check
 from kelvix.engine import polling
 from kelvix.engine.engine import Engine
@@ -40,8 +41,12 @@ def turn_on(engine: Engine, space: Space, workflow_id: int) -> None:
         engine.note_failure(space, when.connection, failure)
         raise
     before = space.read(lambda t: watches.of_workflow(t, space.id, workflow_id))
-    same = before is not None and before.state == "on" and before.connection_id == when.connection \
+    same = (
+        before is not None
+        and before.state == "on"
+        and before.connection_id == when.connection
         and before.container == when.container
+    )
 
     def work(t: Transaction) -> int:
         version = workflows.version_of_draft(t, space.id, kept)
@@ -49,20 +54,22 @@ def turn_on(engine: Engine, space: Space, workflow_id: int) -> None:
         if same and before:
             t.execute("UPDATE watch SET version_id=%s WHERE workspace_id=%s AND id=%s", (version, space.id, before.id))
             return before.id
-        return watches.start(t, space.id, workflow_id, when.connection or 0, when.container or "", version, cursor,
-                             polling.EVERY)
+        return watches.start(
+            t, space.id, workflow_id, when.connection or 0, when.container or "", version, cursor, polling.EVERY
+        )
+
     watch_id = space.transact(work)
     if not same:
         if before and before.state == "on":
             _end_pushes(engine, space, before)
-        _ask_for_pushes(engine, space, watch_id, app.subscribe, token, when.container or "")
+        _ask_for_pushes(engine, space, watch_id, app, token, when.container or "")
     engine.dispatch.announce(space.id, "workflows", f"workflow:{workflow_id}")
 
 
-def _ask_for_pushes(engine: Engine, space: Space, watch_id: int, subscribe, token: str, container: str) -> None:  # type: ignore[no-untyped-def]
+def _ask_for_pushes(engine: Engine, space: Space, watch_id: int, app: App, token: str, container: str) -> None:
     """Where the app will not push, its feed is read more often instead."""
     try:
-        push_id, secret = subscribe(token, container, f"{engine.settings.address}/hooks/{space.id}/{watch_id}")
+        push_id, secret = app.subscribe(token, container, f"{engine.settings.address}/hooks/{space.id}/{watch_id}")
     except (Passing, Standing) as failure:
         log.warning("no pushes for watch %s: %s", watch_id, failure)
         return
@@ -88,6 +95,7 @@ def turn_off(engine: Engine, space: Space, workflow_id: int, reason: str | None 
             raise LookupError("no such workflow")
         watches.end(t, space.id, workflow_id)
         workflows.set_state(t, space.id, workflow_id, "off", kept.live, reason)
+
     space.transact(work)
     if watch and watch.state == "on":
         _end_pushes(engine, space, watch)

@@ -1,4 +1,5 @@
 """Undoing what a run wrote in our own databases."""
+
 from __future__ import annotations
 
 from dataclasses import dataclass
@@ -20,6 +21,7 @@ class Undone:
 
 def undo_run(engine: Engine, space: Space, run_id: int, person: str) -> Undone:
     """Undo a run's changes, the last first. What was changed again since stays, and is said. Raises LookupError."""
+
     def work(t: Transaction) -> tuple[Undone, set[int]]:
         made = changes.of_run(t, space.id, run_id)
         if not runs.mark_undone(t, space.id, run_id):
@@ -33,6 +35,7 @@ def undo_run(engine: Engine, space: Space, run_id: int, person: str) -> Undone:
             except (changes.CannotUndo, LookupError) as why:
                 kept.append(str(why))
         return Undone(undone, tuple(kept)), touched
+
     result, touched = space.transact(work)
     engine.dispatch.announce(space.id, "runs", *(f"records:{d}" for d in sorted(touched)))
     return result

@@ -1,4 +1,5 @@
 """Where is my item? What became of a source item in a workflow, also where that is nothing."""
+
 from __future__ import annotations
 
 from dataclasses import dataclass
@@ -11,8 +12,18 @@ from kelvix.engine.engine import Engine
 from kelvix.store import runs, watches, workflows
 from kelvix.store.directory import Space
 
-Fate = Literal["came_through", "passed_by", "failed", "on_its_way", "before_on", "elsewhere", "off", "next_check",
-               "not_there", "not_understood"]
+Fate = Literal[
+    "came_through",
+    "passed_by",
+    "failed",
+    "on_its_way",
+    "before_on",
+    "elsewhere",
+    "off",
+    "next_check",
+    "not_there",
+    "not_understood",
+]
 
 
 @dataclass(frozen=True)
@@ -38,25 +49,34 @@ def where_is(engine: Engine, space: Space, workflow_id: int, link_or_id: str) ->
     app = engine.apps[when.app]
     item_id = link_or_id if link_or_id.isdigit() else app.item_of_link(link_or_id)
     if item_id is None:
-        return Whereabouts("not_understood", f"This is not a link to a {app.item_word} in {app.name}.",
-                           f"Open the {app.item_word} in {app.name} and copy its address, or pick it from the list.")
+        return Whereabouts(
+            "not_understood",
+            f"This is not a link to a {app.item_word} in {app.name}.",
+            f"Open the {app.item_word} in {app.name} and copy its address, or pick it from the list.",
+        )
     container = watch.container if watch else when.container
     event = space.read(lambda t: watches.event_of(t, space.id, workflow_id, container or "", item_id)) if container else None
     if event:
         return _fate_of_event(space, event["id"], event["came_by"], event["at"])
     if watch is None or kept.turned_on_at is None:
-        return Whereabouts("off", "This workflow has never been turned on, so it has taken in nothing yet.",
-                           "Turn it on; only what arrives from then on is taken.")
+        return Whereabouts(
+            "off",
+            "This workflow has never been turned on, so it has taken in nothing yet.",
+            "Turn it on; only what arrives from then on is taken.",
+        )
     try:
         found, token = engine.access(space, watch.connection_id)
         item = found.item(token, item_id)
     except Standing as failure:
         engine.note_failure(space, watch.connection_id, failure)
-        said = {"access": f"{app.name} refuses this connection, so the {app.item_word} cannot be looked at.",
-                "container": f"It lies in a {app.container_word} that is not shared with this connection."}.get(
-                    failure.about, f"{app.name} has no such {app.item_word} any more.")
-        advice = {"access": "Renew the connection.", "container": f"Share that {app.container_word}, or move the "
-                  f"{app.item_word} to “{when.container_name}”."}.get(failure.about, "")
+        said = {
+            "access": f"{app.name} refuses this connection, so the {app.item_word} cannot be looked at.",
+            "container": f"It lies in a {app.container_word} that is not shared with this connection.",
+        }.get(failure.about, f"{app.name} has no such {app.item_word} any more.")
+        advice = {
+            "access": "Renew the connection.",
+            "container": f"Share that {app.container_word}, or move the {app.item_word} to “{when.container_name}”.",
+        }.get(failure.about, "")
         return Whereabouts("elsewhere" if failure.about == "container" else "not_there", said, advice)
     return _fate_without_event(kept, watch, item, app.container_word, app.item_word, space)
 
@@ -71,38 +91,76 @@ def _fate_of_event(space: Space, event_id: int, came_by: str, at: datetime) -> W
         lines = space.read(lambda t: runs.lines(t, space.id, [run.id]))[run.id]
         made = next((r.output for r in lines.values() if r.outcome == "added"), None)
         undone = f" It was undone {as_text(run.undone_at, space.zone)}." if run.undone_at else ""
-        where = f" and became “{shorten(made['title'] or 'a record')}” in {made['database_name']}." if made else \
-            " and went through all lines."
+        where = (
+            f" and became “{shorten(made['title'] or 'a record')}” in {made['database_name']}."
+            if made
+            else " and went through all lines."
+        )
         return Whereabouts("came_through", came + where + undone, "", title, run.id, made["link"] if made else None, at)
     if run.state == "passed_by":
         lines = space.read(lambda t: runs.lines(t, space.id, [run.id]))[run.id]
         stopped = next((r.line for r in lines.values() if r.outcome == "passed_by"), "")
         _, document = space.read(lambda t: workflows.version(t, space.id, run.version_id))
         number = next((n for n, line in enumerate(document.lines, 1) if line.id == stopped), 0)
-        return Whereabouts("passed_by", f"{came} and was passed by at line {number}: its condition said no.",
-                           "Change the condition if it should have gone on.", title, run.id, None, at)
+        return Whereabouts(
+            "passed_by",
+            f"{came} and was passed by at line {number}: its condition said no.",
+            "Change the condition if it should have gone on.",
+            title,
+            run.id,
+            None,
+            at,
+        )
     sentence = (run.problem or {}).get("sentence", "")
     if run.state == "failed":
-        return Whereabouts("failed", f"{came}, and its run failed: {sentence}.", "Open the run, put it right, run it again.",
-                           title, run.id, None, at)
+        return Whereabouts(
+            "failed",
+            f"{came}, and its run failed: {sentence}.",
+            "Open the run, put it right, run it again.",
+            title,
+            run.id,
+            None,
+            at,
+        )
     again = f" The last attempt met this: {sentence}." if sentence else ""
     return Whereabouts("on_its_way", f"{came}, and its run is {run.state}.{again}", "", title, run.id, None, at)
 
 
-def _fate_without_event(kept: workflows.Kept, watch: watches.Watch, item: Item, container_word: str, item_word: str,
-                        space: Space) -> Whereabouts:
+def _fate_without_event(
+    kept: workflows.Kept, watch: watches.Watch, item: Item, container_word: str, item_word: str, space: Space
+) -> Whereabouts:
     if item.container != watch.container:
-        return Whereabouts("elsewhere", f"It lies in the {container_word} “{item.container_name}”, and this workflow takes "
-                           f"{item_word}s from “{kept.draft.when.container_name}”.",
-                           f"Move it there, or change the When line to “{item.container_name}”.", item.title, at=item.at)
+        return Whereabouts(
+            "elsewhere",
+            f"It lies in the {container_word} “{item.container_name}”, and this workflow takes "
+            f"{item_word}s from “{kept.draft.when.container_name}”.",
+            f"Move it there, or change the When line to “{item.container_name}”.",
+            item.title,
+            at=item.at,
+        )
     if item.seq <= watch.cursor_from:
         on = as_text(kept.turned_on_at, space.zone)
-        return Whereabouts("before_on", f"It arrived {as_text(item.at, space.zone)}, before the workflow was turned on ({on}).",
-                           f"Carry it through by hand: choose it as a sample and try it, or move it out of the "
-                           f"{container_word} and back.", item.title, at=item.at)
+        return Whereabouts(
+            "before_on",
+            f"It arrived {as_text(item.at, space.zone)}, before the workflow was turned on ({on}).",
+            f"Carry it through by hand: choose it as a sample and try it, or move it out of the {container_word} and back.",
+            item.title,
+            at=item.at,
+        )
     if kept.state != "on":
-        return Whereabouts("off", f"It arrived {as_text(item.at, space.zone)}, and the workflow is off since "
-                           f"{as_text(kept.turned_off_at, space.zone)}.", "Turn the workflow on.", item.title, at=item.at)
+        return Whereabouts(
+            "off",
+            f"It arrived {as_text(item.at, space.zone)}, and the workflow is off since "
+            f"{as_text(kept.turned_off_at, space.zone)}.",
+            "Turn the workflow on.",
+            item.title,
+            at=item.at,
+        )
     trouble = f" The last check met this: {watch.problem}." if watch.problem else ""
-    return Whereabouts("next_check", f"It has not been seen yet. The next check is at "
-                       f"{watch.next_check_at.astimezone(space.zone):%H:%M:%S}.{trouble}", "Check now.", item.title, at=item.at)
+    return Whereabouts(
+        "next_check",
+        f"It has not been seen yet. The next check is at {watch.next_check_at.astimezone(space.zone):%H:%M:%S}.{trouble}",
+        "Check now.",
+        item.title,
+        at=item.at,
+    )

@@ -1,4 +1,5 @@
 """A worker process: claims work that is ready, carries it, and reads feeds when their time has come."""
+
 from __future__ import annotations
 
 import logging
@@ -7,6 +8,7 @@ import signal
 import threading
 import time
 from concurrent.futures import ThreadPoolExecutor
+from functools import partial
 
 from kelvix.engine import polling
 from kelvix.engine.engine import Engine
@@ -64,7 +66,7 @@ class Worker:
         try:
             for server in self.engine.directory.servers.values():
                 if taken < free:
-                    for claim in server.transact(lambda t, n=free - taken: runs.claim(t, n, LEASE)):
+                    for claim in server.transact(partial(runs.claim, limit=free - taken, lease=LEASE)):
                         taken += 1
                         self._pool.submit(self._carry, claim)
         finally:

@@ -1,4 +1,5 @@
 """Reading mail messages (RFC 5322, MIME). Never raises on bad input: whatever can be read is, the rest says so."""
+
 from __future__ import annotations
 
 import html
@@ -53,8 +54,9 @@ class Message:
 def clean(text: str) -> str:
     """Text without what no database or screen should get: NULs and other controls, lone surrogates."""
     text = text.encode("utf-8", "replace").decode("utf-8")
-    return "".join(c if c in "\n\t" or unicodedata.category(c) not in ("Cc", "Cs") else "\ufffd" if c == "\0" else ""
-                   for c in text)
+    return "".join(
+        c if c in "\n\t" or unicodedata.category(c) not in ("Cc", "Cs") else "\ufffd" if c == "\0" else "" for c in text
+    )
 
 
 def _line(value: object) -> str:
@@ -71,8 +73,11 @@ def _header(message: EmailMessage, name: str) -> str:
 
 def _addresses(message: EmailMessage, name: str) -> tuple[Address, ...]:
     try:
-        parsed = [Address(_line(a.display_name), _line(a.addr_spec)) for h in message.get_all(name, [])
-                  for a in getattr(h, "addresses", ())]
+        parsed = [
+            Address(_line(a.display_name), _line(a.addr_spec))
+            for h in message.get_all(name, [])
+            for a in getattr(h, "addresses", ())
+        ]
     except Exception:
         parsed = []
     if not any(a.address for a in parsed):
@@ -104,11 +109,12 @@ def _decoded(part: EmailMessage, problems: list[str]) -> str:
     try:
         return raw.decode(charset)
     except LookupError:
-        problems.append(f"its text says that it is written in “{_line(charset)[:40]}”, which is not known; read as UTF-8 instead")
+        problems.append(
+            f"its text says that it is written in “{_line(charset)[:40]}”, which is not known; read as UTF-8 instead"
+        )
     except UnicodeDecodeError:
         problems.append("parts of its text could not be decoded and show as \ufffd")
-    return raw.decode("utf-8" if charset == "us-ascii" or charset == "utf-8" else "latin-1", "replace") \
-        if charset != "utf-8" else raw.decode("utf-8", "replace")
+    return raw.decode("utf-8", "replace")
 
 
 def html_to_text(source: str) -> str:
@@ -146,8 +152,14 @@ def parse(source: bytes) -> Message:
             marked.append(_decoded(part, problems))
         else:
             raw = part.get_payload(decode=True)
-            attachments.append(Attachment(index, file_name(clean(name)) or f"attachment-{index}", _line(kind)[:100],
-                                          len(raw) if isinstance(raw, bytes) else 0))
+            attachments.append(
+                Attachment(
+                    index,
+                    file_name(clean(name)) or f"attachment-{index}",
+                    _line(kind)[:100],
+                    len(raw) if isinstance(raw, bytes) else 0,
+                )
+            )
     if message.defects or any(p.defects for p in message.walk()):
         problems.append("it is not quite formed as the mail standard asks; what could be read is shown")
     joined = "\n".join(marked)
@@ -160,11 +172,18 @@ def parse(source: bytes) -> Message:
         problems.append("it has no date that can be read; the time of its arrival is used")
     senders = _addresses(message, "from")
     return Message(
-        message_id=_header(message, "message-id"), subject=_header(message, "subject")[:5000],
-        sender=senders[0] if senders else Address("", ""), to=_addresses(message, "to"), cc=_addresses(message, "cc"),
-        date=date, in_reply_to=_header(message, "in-reply-to"), text=text,
-        html=safe_html(clean(joined)[:MOST_TEXT]) if marked else "", attachments=tuple(attachments),
-        problems=tuple(dict.fromkeys(problems)))
+        message_id=_header(message, "message-id"),
+        subject=_header(message, "subject")[:5000],
+        sender=senders[0] if senders else Address("", ""),
+        to=_addresses(message, "to"),
+        cc=_addresses(message, "cc"),
+        date=date,
+        in_reply_to=_header(message, "in-reply-to"),
+        text=text,
+        html=safe_html(clean(joined)[:MOST_TEXT]) if marked else "",
+        attachments=tuple(attachments),
+        problems=tuple(dict.fromkeys(problems)),
+    )
 
 
 def part(source: bytes, index: int) -> bytes | None:

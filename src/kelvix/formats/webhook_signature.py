@@ -1,4 +1,5 @@
 """Signatures of pushes by the Standard Webhooks scheme (symmetric, v1): HMAC-SHA256 over id, time and body."""
+
 from __future__ import annotations
 
 import base64

@@ -1,7 +1,8 @@
 """The practice apps as one web application: their APIs, their plain pages, the consent window, the fault switches."""
+
 # No deferred annotations here: routes within functions name types that only exist there.
 import pathlib
-from collections.abc import Awaitable, Callable
+from collections.abc import AsyncIterator, Awaitable, Callable
 from contextlib import asynccontextmanager
 from typing import Annotated, Any
 from urllib.parse import urlencode, urlsplit
@@ -40,7 +41,7 @@ def build(settings: Settings) -> FastAPI:
     pages = Jinja2Templates(HERE / "templates")
 
     @asynccontextmanager
-    async def lifespan(_: FastAPI):  # type: ignore[no-untyped-def]
+    async def lifespan(_: FastAPI) -> AsyncIterator[None]:
         controller = mail_app.smtp(mail, settings.smtp_port)
         controller.start()
         yield
@@ -56,8 +57,13 @@ def build(settings: Settings) -> FastAPI:
     async def guard(request: Request, inner: Callable[[Request], Awaitable[Response]]) -> Response:
         """Pages take writes from their own pages only (SameSite cookie and Origin), and run no scripts at all."""
         origin = request.headers.get("origin")
-        if request.method not in ("GET", "HEAD") and "/api/" not in request.url.path and request.url.path != "/oauth/token" \
-                and origin and urlsplit(origin).netloc != request.headers.get("host"):
+        if (
+            request.method not in ("GET", "HEAD")
+            and "/api/" not in request.url.path
+            and request.url.path != "/oauth/token"
+            and origin
+            and urlsplit(origin).netloc != request.headers.get("host")
+        ):
             return HTMLResponse("This form was sent from another site.", 403)
         answer = await inner(request)
         answer.headers["content-security-policy"] = CSP
@@ -96,12 +102,23 @@ def build(settings: Settings) -> FastAPI:
 
     @app.get("/")
     def home(request: Request, account: Signed) -> Response:
-        return show(request, "home.html", account=account, apps=APPS, modes=MODES, pushes=PUSH_MODES, said=SAID,
-                    faults=faults, tokens=store.tokens(account["id"]), smtp_port=settings.smtp_port)
+        return show(
+            request,
+            "home.html",
+            account=account,
+            apps=APPS,
+            modes=MODES,
+            pushes=PUSH_MODES,
+            said=SAID,
+            faults=faults,
+            tokens=store.tokens(account["id"]),
+            smtp_port=settings.smtp_port,
+        )
 
     @app.post("/faults")
-    def set_fault(account: Signed, name: Annotated[str, Form()], mode: Annotated[str, Form()],
-                  push: Annotated[str, Form()]) -> Response:
+    def set_fault(
+        account: Signed, name: Annotated[str, Form()], mode: Annotated[str, Form()], push: Annotated[str, Form()]
+    ) -> Response:
         if name not in APPS or mode not in MODES or push not in PUSH_MODES:
             raise HTTPException(422, "there is no such switch")
         faults.set(name, mode, push)
@@ -138,13 +155,25 @@ def build(settings: Settings) -> FastAPI:
     @app.get("/mail/folders/{folder_id}")
     def folder(request: Request, account: Signed, folder_id: int) -> Response:
         found = folder_of(account, folder_id)
-        return show(request, "folder.html", account=account, folder=found,
-                    folders=store.containers("mail", account["id"]),
-                    messages=[mail.as_json(m, {}) for m in store.items(folder_id, 100)])
+        return show(
+            request,
+            "folder.html",
+            account=account,
+            folder=found,
+            folders=store.containers("mail", account["id"]),
+            messages=[mail.as_json(m, {}) for m in store.items(folder_id, 100)],
+        )
 
     @app.post("/mail/folders/{folder_id}")
-    async def write(request: Request, account: Signed, folder_id: int, sender: Annotated[str, Form()],
-                    subject: Annotated[str, Form()], text: Annotated[str, Form()], files: list[UploadFile]) -> Response:
+    async def write(
+        request: Request,
+        account: Signed,
+        folder_id: int,
+        sender: Annotated[str, Form()],
+        subject: Annotated[str, Form()],
+        text: Annotated[str, Form()],
+        files: list[UploadFile],
+    ) -> Response:
         found = folder_of(account, folder_id)
         attached = [(rfc5322.file_name(f.filename or ""), await f.read(LARGE)) for f in files if f.filename]
         try:
@@ -157,8 +186,14 @@ def build(settings: Settings) -> FastAPI:
     @app.get("/mail/messages/{message_id}")
     def message(request: Request, account: Signed, message_id: int) -> Response:
         row, found = message_of(account, message_id)
-        return show(request, "message.html", account=account, folder=found, message=mail.as_json(row, {}),
-                    folders=store.containers("mail", account["id"]))
+        return show(
+            request,
+            "message.html",
+            account=account,
+            folder=found,
+            message=mail.as_json(row, {}),
+            folders=store.containers("mail", account["id"]),
+        )
 
     @app.post("/mail/messages/{message_id}/move")
     def move(account: Signed, message_id: int, to: Annotated[int, Form()]) -> Response:
@@ -182,10 +217,18 @@ def build(settings: Settings) -> FastAPI:
         try:
             consent.get_consent_grant(asked, account)
         except OAuth2Error as error:
-            return show(request, "error.html", 400, account=account, said=f"This request for access is not right: {error.description}")
+            return show(
+                request, "error.html", 400, account=account, said=f"This request for access is not right: {error.description}"
+            )
         given = set(request.query_params.get("already", "").split(","))
-        return show(request, "consent.html", account=account, given=given, action=str(request.url.query),
-                    folders=store.containers(asked.payload.scope, account["id"]))
+        return show(
+            request,
+            "consent.html",
+            account=account,
+            given=given,
+            action=str(request.url.query),
+            folders=store.containers(asked.payload.scope, account["id"]),
+        )
 
     @app.post("/oauth/authorize")
     async def answer(request: Request, account: Signed) -> Response:
@@ -197,7 +240,9 @@ def build(settings: Settings) -> FastAPI:
         try:
             grant = consent.get_consent_grant(asked, user)
         except OAuth2Error as error:
-            return show(request, "error.html", 400, account=account, said=f"This request for access is not right: {error.description}")
+            return show(
+                request, "error.html", 400, account=account, said=f"This request for access is not right: {error.description}"
+            )
         return consent.create_authorization_response(asked, grant_user=user, grant=grant)  # type: ignore[no-any-return]
 
     @app.post("/oauth/token")

@@ -2,6 +2,7 @@
 
 Kelvix is a public client: it has no secret, the code verifier proves that it is the one who asked.
 """
+
 from __future__ import annotations
 
 import secrets
@@ -90,10 +91,17 @@ class CodeGrant(grants.AuthorizationCodeGrant):  # type: ignore[misc]
         return self.server.store  # type: ignore[no-any-return]
 
     def save_authorization_code(self, code: str, request: FormRequest) -> None:
-        self.store.keep_code(code, {
-            "app": request.payload.scope, "redirect_uri": request.payload.redirect_uri, "account": request.user["id"],
-            "shared": request.user["shared"], "code_challenge": request.payload.data.get("code_challenge"),
-            "code_challenge_method": request.payload.data.get("code_challenge_method")})
+        self.store.keep_code(
+            code,
+            {
+                "app": request.payload.scope,
+                "redirect_uri": request.payload.redirect_uri,
+                "account": request.user["id"],
+                "shared": request.user["shared"],
+                "code_challenge": request.payload.data.get("code_challenge"),
+                "code_challenge_method": request.payload.data.get("code_challenge_method"),
+            },
+        )
 
     def query_authorization_code(self, code: str, client: Client) -> Code | None:
         content = self.store.code(code)
@@ -110,8 +118,9 @@ class ConsentServer(AuthorizationServer):  # type: ignore[misc]
     def __init__(self, store: Store, redirect_uri: str):
         super().__init__(scopes_supported=list(APPS))
         self.store, self.client = store, Client(redirect_uri)
-        self.register_token_generator("default", BearerTokenGenerator(
-            lambda **_: secrets.token_urlsafe(32), expires_generator=TOKEN_DAYS * 24 * 3600))
+        self.register_token_generator(
+            "default", BearerTokenGenerator(lambda **_: secrets.token_urlsafe(32), expires_generator=TOKEN_DAYS * 24 * 3600)
+        )
         self.register_grant(CodeGrant, [CodeChallenge(required=True)])
 
     def query_client(self, client_id: str) -> Client | None:

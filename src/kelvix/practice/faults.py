@@ -1,4 +1,5 @@
 """Fault switches: a practice app can be made slow, failing, refusing, limited or down, for demonstrations and tests."""
+
 from __future__ import annotations
 
 import asyncio
@@ -13,10 +14,15 @@ PushMode = Literal["once", "twice", "never"]
 MODES: tuple[Mode, ...] = get_args(Mode)
 PUSH_MODES: tuple[PushMode, ...] = get_args(PushMode)
 SAID: dict[str, str] = {
-    "none": "answers as it should", "slow": "takes 3 seconds for each answer", "failing": "answers every call with 500",
-    "refusing": "refuses every token with 401", "limited": "allows one call in two seconds, else 429 with Retry-After",
+    "none": "answers as it should",
+    "slow": "takes 3 seconds for each answer",
+    "failing": "answers every call with 500",
+    "refusing": "refuses every token with 401",
+    "limited": "allows one call in two seconds, else 429 with Retry-After",
     "down": "closes the connection without an answer",
-    "once": "pushes each change once", "twice": "pushes each change twice", "never": "pushes nothing",
+    "once": "pushes each change once",
+    "twice": "pushes each change twice",
+    "never": "pushes nothing",
 }
 SLOW = 3.0  # seconds
 LIMIT_EVERY = 2.0  # seconds between calls that are let through

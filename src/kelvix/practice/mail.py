@@ -1,4 +1,5 @@
 """Practice Mail: folders of messages, kept as their RFC 5322 source and read by the standard library."""
+
 # No deferred annotations here: routes within functions name types that only exist there.
 import json
 import logging
@@ -31,8 +32,9 @@ class Mail:
     def __init__(self, store: Store, pusher: Pusher, address: str):
         self.store, self.pusher, self.address = store, pusher, address
 
-    def deliver(self, folder_id: int, source: bytes, at: datetime | None = None, idempotency: bytes | None = None,
-                tell: bool = True) -> int:
+    def deliver(
+        self, folder_id: int, source: bytes, at: datetime | None = None, idempotency: bytes | None = None, tell: bool = True
+    ) -> int:
         """Keep a message; the time of its arrival is now unless said. Its id."""
         at = at or datetime.now(UTC)
         body = asdict(rfc5322.parse(source))
@@ -51,8 +53,15 @@ class Mail:
 
     def as_json(self, row: Row, names: dict[int, str]) -> dict[str, Any]:
         body = json.loads(row["body"])
-        return {"id": str(row["id"]), "folder": str(row["container_id"]), "folder_name": names.get(row["container_id"], ""),
-                "link": self.message_link(row["id"]), "received": row["at"].isoformat(), "seq": row.get("seq"), **body}
+        return {
+            "id": str(row["id"]),
+            "folder": str(row["container_id"]),
+            "folder_name": names.get(row["container_id"], ""),
+            "link": self.message_link(row["id"]),
+            "received": row["at"].isoformat(),
+            "seq": row.get("seq"),
+            **body,
+        }
 
 
 def compose(sender: str, to: str, subject: str, text: str, attachments: list[tuple[str, bytes]] | None = None) -> bytes:
@@ -97,10 +106,16 @@ def router(mail: Mail) -> APIRouter:
     @api.get("/me")
     def me(granted: Granted) -> dict[str, Any]:
         folders = mail.store.containers(APP, granted.account_id)
-        return {"account": granted.account, "name": granted.name,
-                "shared": [{"id": str(f["id"]), "name": f["name"], "items": f["items"], "link": mail.folder_link(f["id"])}
-                           for f in folders if f["id"] in granted.shared],
-                "not_shared": [f["name"] for f in folders if f["id"] not in granted.shared]}
+        return {
+            "account": granted.account,
+            "name": granted.name,
+            "shared": [
+                {"id": str(f["id"]), "name": f["name"], "items": f["items"], "link": mail.folder_link(f["id"])}
+                for f in folders
+                if f["id"] in granted.shared
+            ],
+            "not_shared": [f["name"] for f in folders if f["id"] not in granted.shared],
+        }
 
     @api.get("/folders/{folder}/messages")
     def messages(granted: Granted, folder: str, limit: int = 20, before: int | None = None) -> dict[str, Any]:
@@ -115,8 +130,9 @@ def router(mail: Mail) -> APIRouter:
         if len(source) > MOST_BYTES:
             raise HTTPException(413, f"a message has at most {MOST_BYTES >> 20} MB")
         key = request.headers.get("idempotency-key")
-        made = await run_in_threadpool(mail.deliver, folder_id, source, None,
-                                       digest(granted.token_digest.hex(), key) if key else None)
+        made = await run_in_threadpool(
+            mail.deliver, folder_id, source, None, digest(granted.token_digest.hex(), key) if key else None
+        )
         return {"id": str(made)}
 
     @api.get("/messages/{message_id}")
@@ -134,9 +150,20 @@ def router(mail: Mail) -> APIRouter:
     @api.get("/feed")
     def feed(granted: Granted, after: int = 0, limit: int = 200) -> dict[str, Any]:
         rows, cursor = mail.store.feed(APP, granted.account_id, granted.shared, after, max(1, min(limit, 500)))
-        return {"cursor": cursor, "more": len(rows) >= limit, "changes": [
-            {"seq": r["seq"], "folder": str(r["container_id"]), "message": str(r["item_id"]), "kind": r["kind"],
-             "at": r["at"].isoformat()} for r in rows]}
+        return {
+            "cursor": cursor,
+            "more": len(rows) >= limit,
+            "changes": [
+                {
+                    "seq": r["seq"],
+                    "folder": str(r["container_id"]),
+                    "message": str(r["item_id"]),
+                    "kind": r["kind"],
+                    "at": r["at"].isoformat(),
+                }
+                for r in rows
+            ],
+        }
 
     @api.post("/subscriptions", status_code=201)
     def subscribe(granted: Granted, folder: Annotated[str, Body()], url: Annotated[str, Body()]) -> dict[str, str]:
@@ -157,8 +184,7 @@ class Handler:
     def __init__(self, mail: Mail):
         self.mail = mail
 
-    async def handle_RCPT(self, server: SMTP, session: Session, envelope: Envelope, address: str,
-                          options: list[str]) -> str:
+    async def handle_RCPT(self, server: SMTP, session: Session, envelope: Envelope, address: str, options: list[str]) -> str:
         folder = await run_in_threadpool(self.mail.store.container_by_address, APP, address.lower())
         if folder is None:
             return f"550 5.1.1 there is no folder with the address {address}"
@@ -184,5 +210,6 @@ class Handler:
 
 def smtp(mail: Mail, port: int) -> Controller:
     """Takes mail on loopback. SMTPUTF8 and 8BITMIME are offered; no sign-in, since only this machine can reach it."""
-    return Controller(Handler(mail), hostname="127.0.0.1", port=port, enable_SMTPUTF8=True, data_size_limit=MOST_BYTES,
-                      decode_data=False)
+    return Controller(
+        Handler(mail), hostname="127.0.0.1", port=port, enable_SMTPUTF8=True, data_size_limit=MOST_BYTES, decode_data=False
+    )

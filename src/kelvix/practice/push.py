@@ -1,4 +1,5 @@
 """Telling subscribers of what is new: signed by the Standard Webhooks scheme, tried a few times, then given up."""
+
 from __future__ import annotations
 
 import json
@@ -39,8 +40,12 @@ class Pusher:
                 app, container_id, item_id = self._queue.get()
                 try:
                     for subscriber in self.store.subscribers(container_id):
-                        self._deliver(client, subscriber["url"], subscriber["secret"],
-                                      {"app": app, "container": str(container_id), "item": str(item_id), "kind": "new"})
+                        self._deliver(
+                            client,
+                            subscriber["url"],
+                            subscriber["secret"],
+                            {"app": app, "container": str(container_id), "item": str(item_id), "kind": "new"},
+                        )
                 except Exception:
                     log.exception("a push failed")
 
@@ -50,9 +55,16 @@ class Pusher:
         for pause in (*AGAIN_AFTER, 0.0):
             stamp = int(time.time())
             try:
-                answer = client.post(url, content=body, headers={
-                    "content-type": "application/json", "webhook-id": message_id, "webhook-timestamp": str(stamp),
-                    "webhook-signature": webhook_signature.sign(secret, message_id, stamp, body)})
+                answer = client.post(
+                    url,
+                    content=body,
+                    headers={
+                        "content-type": "application/json",
+                        "webhook-id": message_id,
+                        "webhook-timestamp": str(stamp),
+                        "webhook-signature": webhook_signature.sign(secret, message_id, stamp, body),
+                    },
+                )
                 if answer.status_code < 500 and answer.status_code != 429:
                     return
             except httpx.HTTPError:

@@ -1,4 +1,5 @@
 """What every practice app keeps in the same way: accounts, containers, items, a feed of changes, tokens, subscriptions."""
+
 from __future__ import annotations
 
 import json
@@ -34,9 +35,11 @@ class Store:
 
     def account(self, address: str, name: str) -> int:
         """The account with this address, made where there is none."""
+
         def work(t: Transaction) -> int:
             row = t.row("SELECT id FROM account WHERE address=%s", (address,))
             return row["id"] if row else t.insert("INSERT INTO account (name, address) VALUES (%s,%s)", (name, address))
+
         return self.server.transact(work)
 
     def accounts(self) -> list[Row]:
@@ -44,68 +47,108 @@ class Store:
 
     def container(self, app: str, account_id: int, name: str, address: str | None = None) -> int:
         """The container with this name, made where there is none."""
+
         def work(t: Transaction) -> int:
             row = t.row("SELECT id FROM container WHERE app=%s AND account_id=%s AND name=%s", (app, account_id, name))
-            return row["id"] if row else t.insert(
-                "INSERT INTO container (app, account_id, name, address) VALUES (%s,%s,%s,%s)", (app, account_id, name, address))
+            return (
+                row["id"]
+                if row
+                else t.insert(
+                    "INSERT INTO container (app, account_id, name, address) VALUES (%s,%s,%s,%s)",
+                    (app, account_id, name, address),
+                )
+            )
+
         return self.server.transact(work)
 
     def containers(self, app: str, account_id: int) -> list[Row]:
-        return self.server.read(lambda t: t.rows(
-            "SELECT c.*, (SELECT COUNT(*) FROM item i WHERE i.container_id=c.id AND i.deleted_at IS NULL) AS items "
-            "FROM container c WHERE app=%s AND account_id=%s ORDER BY c.id", (app, account_id)))
+        return self.server.read(
+            lambda t: t.rows(
+                "SELECT c.*, (SELECT COUNT(*) FROM item i WHERE i.container_id=c.id AND i.deleted_at IS NULL) AS items "
+                "FROM container c WHERE app=%s AND account_id=%s ORDER BY c.id",
+                (app, account_id),
+            )
+        )
 
     def names(self, app: str, account_id: int) -> dict[int, str]:
         """Containers' names by id."""
-        return {r["id"]: r["name"] for r in self.server.read(lambda t: t.rows(
-            "SELECT id, name FROM container WHERE app=%s AND account_id=%s", (app, account_id)))}
+        return {
+            r["id"]: r["name"]
+            for r in self.server.read(
+                lambda t: t.rows("SELECT id, name FROM container WHERE app=%s AND account_id=%s", (app, account_id))
+            )
+        }
 
     def container_by_address(self, app: str, address: str) -> Row | None:
         return self.server.read(lambda t: t.row("SELECT * FROM container WHERE app=%s AND address=%s", (app, address)))
 
     # Items and the feed
 
-    def put(self, app: str, container_id: int, body: dict[str, Any], source: bytes | None, at: datetime,
-            idempotency: bytes | None = None, tell: bool = True) -> int:
+    def put(
+        self,
+        app: str,
+        container_id: int,
+        body: dict[str, Any],
+        source: bytes | None,
+        at: datetime,
+        idempotency: bytes | None = None,
+        tell: bool = True,
+    ) -> int:
         """A new item, and its line in the feed; the item that was made before under the same idempotency key."""
+
         def work(t: Transaction) -> int:
             if idempotency:
                 known = t.row("SELECT item_id FROM idempotency WHERE digest=%s", (idempotency,))
                 if known:
                     return int(known["item_id"])
-            item_id = t.insert("INSERT INTO item (app, container_id, body, source, at) VALUES (%s,%s,%s,%s,%s)",
-                               (app, container_id, json.dumps(body, ensure_ascii=False), source, at))
+            item_id = t.insert(
+                "INSERT INTO item (app, container_id, body, source, at) VALUES (%s,%s,%s,%s,%s)",
+                (app, container_id, json.dumps(body, ensure_ascii=False), source, at),
+            )
             if idempotency:
                 t.execute("INSERT INTO idempotency (digest, item_id) VALUES (%s,%s)", (idempotency, item_id))
             self._feed(t, container_id, item_id, "new")
             return item_id
+
         return self.server.transact(work)
 
     def _feed(self, t: Transaction, container_id: int, item_id: int, kind: str) -> None:
         """The number is taken last and held until commit, so that a reader's cursor never passes one still to come."""
         row = t.row("SELECT app, account_id FROM container WHERE id=%s", (container_id,))
         assert row
-        seq = t.insert("INSERT INTO counter (account_id, app, n) VALUES (%s,%s,LAST_INSERT_ID(1)) "
-                       "ON DUPLICATE KEY UPDATE n=LAST_INSERT_ID(n+1)", (row["account_id"], row["app"]))
-        t.execute("INSERT INTO feed (account_id, app, seq, container_id, item_id, kind) VALUES (%s,%s,%s,%s,%s,%s)",
-                  (row["account_id"], row["app"], seq, container_id, item_id, kind))
+        seq = t.insert(
+            "INSERT INTO counter (account_id, app, n) VALUES (%s,%s,LAST_INSERT_ID(1)) "
+            "ON DUPLICATE KEY UPDATE n=LAST_INSERT_ID(n+1)",
+            (row["account_id"], row["app"]),
+        )
+        t.execute(
+            "INSERT INTO feed (account_id, app, seq, container_id, item_id, kind) VALUES (%s,%s,%s,%s,%s,%s)",
+            (row["account_id"], row["app"], seq, container_id, item_id, kind),
+        )
 
     def move(self, item_id: int, to: int) -> None:
         def work(t: Transaction) -> None:
             t.execute("UPDATE item SET container_id=%s WHERE id=%s", (to, item_id))
             self._feed(t, to, item_id, "new")
+
         self.server.transact(work)
 
     def delete(self, item_id: int, container_id: int) -> None:
         def work(t: Transaction) -> None:
             t.execute("UPDATE item SET deleted_at=NOW(3) WHERE id=%s", (item_id,))
             self._feed(t, container_id, item_id, "gone")
+
         self.server.transact(work)
 
     def item(self, app: str, item_id: int) -> Row | None:
-        return self.server.read(lambda t: t.row("SELECT id, container_id, body, at, (SELECT MAX(f.seq) FROM feed f WHERE "
-                                                "f.item_id=item.id AND f.container_id=item.container_id) AS seq FROM item "
-                                                "WHERE app=%s AND id=%s AND deleted_at IS NULL", (app, item_id)))
+        return self.server.read(
+            lambda t: t.row(
+                "SELECT id, container_id, body, at, (SELECT MAX(f.seq) FROM feed f WHERE "
+                "f.item_id=item.id AND f.container_id=item.container_id) AS seq FROM item "
+                "WHERE app=%s AND id=%s AND deleted_at IS NULL",
+                (app, item_id),
+            )
+        )
 
     def source(self, item_id: int) -> bytes | None:
         row = self.server.read(lambda t: t.row("SELECT source FROM item WHERE id=%s", (item_id,)))
@@ -113,54 +156,84 @@ class Store:
 
     def items(self, container_id: int, limit: int, before: int | None = None) -> list[Row]:
         """The newest first."""
-        return self.server.read(lambda t: t.rows(
-            "SELECT id, container_id, body, at FROM item WHERE container_id=%s AND deleted_at IS NULL AND id < %s "
-            "ORDER BY at DESC, id DESC LIMIT %s", (container_id, before or 2**62, limit)))
+        return self.server.read(
+            lambda t: t.rows(
+                "SELECT id, container_id, body, at FROM item WHERE container_id=%s AND deleted_at IS NULL AND id < %s "
+                "ORDER BY at DESC, id DESC LIMIT %s",
+                (container_id, before or 2**62, limit),
+            )
+        )
 
     def feed(self, app: str, account_id: int, containers: frozenset[int], after: int, limit: int) -> tuple[list[Row], int]:
         """Changes after a cursor, and the cursor to go on from."""
+
         def work(t: Transaction) -> tuple[list[Row], int]:
             head = t.row("SELECT n FROM counter WHERE account_id=%s AND app=%s", (account_id, app))
-            rows = t.rows("SELECT seq, container_id, item_id, kind, at FROM feed WHERE account_id=%s AND app=%s AND seq > %s "
-                          "AND seq <= %s ORDER BY seq LIMIT %s", (account_id, app, after, head["n"] if head else 0, limit))
+            rows = t.rows(
+                "SELECT seq, container_id, item_id, kind, at FROM feed WHERE account_id=%s AND app=%s AND seq > %s "
+                "AND seq <= %s ORDER BY seq LIMIT %s",
+                (account_id, app, after, head["n"] if head else 0, limit),
+            )
             cursor = rows[-1]["seq"] if len(rows) == limit else max(after, head["n"] if head else 0)
             return [r for r in rows if r["container_id"] in containers], cursor
+
         return self.server.read(work)
 
     # Tokens, codes and sessions
 
     def new_token(self, token: str, app: str, account_id: int, client: str, shared: list[int]) -> None:
-        self.server.transact(lambda t: t.execute(
-            "INSERT INTO token (digest, app, account_id, client, shared, expires_at) "
-            "VALUES (%s,%s,%s,%s,%s, NOW(3) + INTERVAL %s DAY)",
-            (digest("token", token), app, account_id, client, json.dumps(shared), TOKEN_DAYS)))
+        self.server.transact(
+            lambda t: t.execute(
+                "INSERT INTO token (digest, app, account_id, client, shared, expires_at) "
+                "VALUES (%s,%s,%s,%s,%s, NOW(3) + INTERVAL %s DAY)",
+                (digest("token", token), app, account_id, client, json.dumps(shared), TOKEN_DAYS),
+            )
+        )
 
     def access(self, app: str, token: str) -> Access | None:
-        row = self.server.read(lambda t: t.row(
-            "SELECT k.*, a.address, a.name FROM token k JOIN account a ON a.id=k.account_id WHERE k.digest=%s AND k.app=%s "
-            "AND k.revoked_at IS NULL AND k.expires_at > NOW(3)", (digest("token", token), app)))
-        return Access(app, row["account_id"], row["address"], row["name"], frozenset(json.loads(row["shared"])),
-                      row["digest"]) if row else None
+        row = self.server.read(
+            lambda t: t.row(
+                "SELECT k.*, a.address, a.name FROM token k JOIN account a ON a.id=k.account_id WHERE k.digest=%s AND k.app=%s "
+                "AND k.revoked_at IS NULL AND k.expires_at > NOW(3)",
+                (digest("token", token), app),
+            )
+        )
+        return (
+            Access(app, row["account_id"], row["address"], row["name"], frozenset(json.loads(row["shared"])), row["digest"])
+            if row
+            else None
+        )
 
     def tokens(self, account_id: int) -> list[Row]:
-        return self.server.read(lambda t: t.rows("SELECT HEX(digest) AS id, app, client, shared, expires_at FROM token "
-                                                 "WHERE account_id=%s AND revoked_at IS NULL ORDER BY expires_at DESC", (account_id,)))
+        return self.server.read(
+            lambda t: t.rows(
+                "SELECT HEX(digest) AS id, app, client, shared, expires_at FROM token "
+                "WHERE account_id=%s AND revoked_at IS NULL ORDER BY expires_at DESC",
+                (account_id,),
+            )
+        )
 
     def revoke(self, account_id: int, token_digest: bytes) -> None:
         """Take access away; its subscriptions end with it."""
+
         def work(t: Transaction) -> None:
             t.execute("UPDATE token SET revoked_at=NOW(3) WHERE digest=%s AND account_id=%s", (token_digest, account_id))
             t.execute("DELETE FROM subscription WHERE token_digest=%s", (token_digest,))
+
         self.server.transact(work)
 
     def keep_code(self, code: str, content: dict[str, Any]) -> None:
-        self.server.transact(lambda t: t.execute(
-            "INSERT INTO code (digest, content, expires_at) VALUES (%s,%s, NOW(3) + INTERVAL 2 MINUTE)",
-            (digest("code", code), json.dumps(content))))
+        self.server.transact(
+            lambda t: t.execute(
+                "INSERT INTO code (digest, content, expires_at) VALUES (%s,%s, NOW(3) + INTERVAL 2 MINUTE)",
+                (digest("code", code), json.dumps(content)),
+            )
+        )
 
     def code(self, code: str) -> dict[str, Any] | None:
-        row = self.server.read(lambda t: t.row("SELECT content FROM code WHERE digest=%s AND expires_at > NOW(3)",
-                                               (digest("code", code),)))
+        row = self.server.read(
+            lambda t: t.row("SELECT content FROM code WHERE digest=%s AND expires_at > NOW(3)", (digest("code", code),))
+        )
         return json.loads(row["content"]) if row else None
 
     def use_code(self, code: str) -> None:
@@ -168,29 +241,43 @@ class Store:
 
     def new_page_session(self, account_id: int) -> str:
         cookie = secrets.token_urlsafe(24)
-        self.server.transact(lambda t: t.execute(
-            "INSERT INTO page_session (digest, account_id, expires_at) VALUES (%s,%s, NOW(3) + INTERVAL 30 DAY)",
-            (digest("page", cookie), account_id)))
+        self.server.transact(
+            lambda t: t.execute(
+                "INSERT INTO page_session (digest, account_id, expires_at) VALUES (%s,%s, NOW(3) + INTERVAL 30 DAY)",
+                (digest("page", cookie), account_id),
+            )
+        )
         return cookie
 
     def page_account(self, cookie: str) -> Row | None:
-        return self.server.read(lambda t: t.row(
-            "SELECT a.* FROM page_session s JOIN account a ON a.id=s.account_id WHERE s.digest=%s AND s.expires_at > NOW(3)",
-            (digest("page", cookie),)))
+        return self.server.read(
+            lambda t: t.row(
+                "SELECT a.* FROM page_session s JOIN account a ON a.id=s.account_id WHERE s.digest=%s AND s.expires_at > NOW(3)",
+                (digest("page", cookie),),
+            )
+        )
 
     # Subscriptions
 
     def subscribe(self, access: Access, container_id: int, url: str) -> tuple[int, str]:
         secret = webhook_signature.new_secret()
-        made = self.server.transact(lambda t: t.insert(
-            "INSERT INTO subscription (app, container_id, token_digest, url, secret) VALUES (%s,%s,%s,%s,%s)",
-            (access.app, container_id, access.token_digest, url, secret)))
+        made = self.server.transact(
+            lambda t: t.insert(
+                "INSERT INTO subscription (app, container_id, token_digest, url, secret) VALUES (%s,%s,%s,%s,%s)",
+                (access.app, container_id, access.token_digest, url, secret),
+            )
+        )
         return made, secret
 
     def unsubscribe(self, access: Access, subscription_id: int) -> bool:
-        return bool(self.server.transact(lambda t: t.execute(
-            "DELETE FROM subscription WHERE id=%s AND app=%s AND token_digest=%s",
-            (subscription_id, access.app, access.token_digest))))
+        return bool(
+            self.server.transact(
+                lambda t: t.execute(
+                    "DELETE FROM subscription WHERE id=%s AND app=%s AND token_digest=%s",
+                    (subscription_id, access.app, access.token_digest),
+                )
+            )
+        )
 
     def subscribers(self, container_id: int) -> list[Row]:
         return self.server.read(lambda t: t.rows("SELECT * FROM subscription WHERE container_id=%s", (container_id,)))

@@ -1,4 +1,5 @@
 """Reading the log of changes: a record's history, where each of its values came from, and undoing a change."""
+
 from __future__ import annotations
 
 import json
@@ -31,20 +32,35 @@ class Change:
 
 
 def _change(row: Row) -> Change:
-    return Change(row["seq"], row["database_id"], row["record_id"], row["version"], row["kind"], row["at"],
-                  json.loads(row["origin"]), json.loads(row["before_values"] or "null"),
-                  json.loads(row["after_values"] or "null"))
+    return Change(
+        row["seq"],
+        row["database_id"],
+        row["record_id"],
+        row["version"],
+        row["kind"],
+        row["at"],
+        json.loads(row["origin"]),
+        json.loads(row["before_values"] or "null"),
+        json.loads(row["after_values"] or "null"),
+    )
 
 
 def of_record(t: Transaction, workspace_id: int, database_id: int, record_id: int) -> list[Change]:
     """A record's history, oldest first."""
-    return [_change(r) for r in t.rows("SELECT * FROM `change` WHERE workspace_id=%s AND database_id=%s AND record_id=%s "
-                                       "ORDER BY seq", (workspace_id, database_id, record_id))]
+    return [
+        _change(r)
+        for r in t.rows(
+            "SELECT * FROM `change` WHERE workspace_id=%s AND database_id=%s AND record_id=%s ORDER BY seq",
+            (workspace_id, database_id, record_id),
+        )
+    ]
 
 
 def of_run(t: Transaction, workspace_id: int, run_id: int) -> list[Change]:
-    return [_change(r) for r in t.rows("SELECT * FROM `change` WHERE workspace_id=%s AND run_id=%s ORDER BY seq",
-                                       (workspace_id, run_id))]
+    return [
+        _change(r)
+        for r in t.rows("SELECT * FROM `change` WHERE workspace_id=%s AND run_id=%s ORDER BY seq", (workspace_id, run_id))
+    ]
 
 
 def get(t: Transaction, workspace_id: int, seq: int) -> Change | None:
@@ -89,8 +105,9 @@ def undo(t: Transaction, workspace_id: int, seq: int, origin: Origin) -> int:
     raise CannotUndo("this was undone already")
 
 
-def _undo_update(t: Transaction, workspace_id: int, database: Database, change: Change, record: records.Record,
-                 origin: Origin) -> int:
+def _undo_update(
+    t: Transaction, workspace_id: int, database: Database, change: Change, record: records.Record, origin: Origin
+) -> int:
     if record.deleted:
         raise CannotUndo("the record is in the trash; restore it first")
     values: dict[int, Value] = {}

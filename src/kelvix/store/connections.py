@@ -1,4 +1,5 @@
 """Connections to apps. Tokens are sealed, opened only to be used, never listed."""
+
 from __future__ import annotations
 
 from dataclasses import dataclass
@@ -32,8 +33,10 @@ class Consent:
     verifier: str
 
 
-COLUMNS = ("id, app, name, account, IF(state='good' AND expires_at < NOW(3) + INTERVAL 7 DAY, "
-           "IF(expires_at < NOW(3), 'lost', 'expiring'), state) AS state, reason, expires_at, created_at")
+COLUMNS = (
+    "id, app, name, account, IF(state='good' AND expires_at < NOW(3) + INTERVAL 7 DAY, "
+    "IF(expires_at < NOW(3), 'lost', 'expiring'), state) AS state, reason, expires_at, created_at"
+)
 
 
 def _row_name(connection_id: int) -> str:
@@ -41,8 +44,10 @@ def _row_name(connection_id: int) -> str:
 
 
 def every(t: Transaction, workspace_id: int) -> list[Connection]:
-    return [Connection(**r) for r in t.rows(f"SELECT {COLUMNS} FROM connection WHERE workspace_id=%s ORDER BY name, id",
-                                            (workspace_id,))]
+    return [
+        Connection(**r)
+        for r in t.rows(f"SELECT {COLUMNS} FROM connection WHERE workspace_id=%s ORDER BY name, id", (workspace_id,))
+    ]
 
 
 def get(t: Transaction, workspace_id: int, connection_id: int) -> Connection | None:
@@ -55,47 +60,83 @@ def token(t: Transaction, vault: Vault, workspace_id: int, connection_id: int) -
     return vault.open(row["secret"], workspace_id, _row_name(connection_id)) if row else None
 
 
-def save(space: Space, vault: Vault, connection_id: int | None, app: str, name: str, account: str, secret: str,
-         expires_in: int | None) -> int:
+def save(
+    space: Space,
+    vault: Vault,
+    connection_id: int | None,
+    app: str,
+    name: str,
+    account: str,
+    secret: str,
+    expires_in: int | None,
+) -> int:
     """Keep what a consent gave: a new connection, or new access for one that is there (which keeps its name)."""
+
     def work(t: Transaction) -> int:
-        row = connection_id or t.insert("INSERT INTO connection (workspace_id, app, name, account, state, secret) "
-                                        "VALUES (%s,%s,%s,%s,'good','')", (space.id, app, name[:200], account))
-        t.execute("UPDATE connection SET account=%s, state='good', reason=NULL, secret=%s, "
-                  "expires_at=NOW(3) + INTERVAL %s SECOND WHERE workspace_id=%s AND id=%s",
-                  (account, vault.seal(secret, space.id, _row_name(row)), expires_in, space.id, row))
+        row = connection_id or t.insert(
+            "INSERT INTO connection (workspace_id, app, name, account, state, secret) VALUES (%s,%s,%s,%s,'good','')",
+            (space.id, app, name[:200], account),
+        )
+        t.execute(
+            "UPDATE connection SET account=%s, state='good', reason=NULL, secret=%s, "
+            "expires_at=NOW(3) + INTERVAL %s SECOND WHERE workspace_id=%s AND id=%s",
+            (account, vault.seal(secret, space.id, _row_name(row)), expires_in, space.id, row),
+        )
         return row
+
     return space.transact(work)
 
 
 def mark(t: Transaction, workspace_id: int, connection_id: int, state: str, reason: str | None) -> bool:
     """Note what the app said of a connection; True where that is news."""
-    return bool(t.execute("UPDATE connection SET state=%s, reason=%s WHERE workspace_id=%s AND id=%s AND state<>%s",
-                          (state, reason, workspace_id, connection_id, state)))
+    return bool(
+        t.execute(
+            "UPDATE connection SET state=%s, reason=%s WHERE workspace_id=%s AND id=%s AND state<>%s",
+            (state, reason, workspace_id, connection_id, state),
+        )
+    )
 
 
 def rename(space: Space, connection_id: int, name: str) -> bool:
-    return bool(space.transact(lambda t: t.execute("UPDATE connection SET name=%s WHERE workspace_id=%s AND id=%s",
-                                                   (name.strip()[:200], space.id, connection_id))))
+    return bool(
+        space.transact(
+            lambda t: t.execute(
+                "UPDATE connection SET name=%s WHERE workspace_id=%s AND id=%s", (name.strip()[:200], space.id, connection_id)
+            )
+        )
+    )
 
 
 def remove(space: Space, connection_id: int) -> bool:
-    return bool(space.transact(lambda t: t.execute("DELETE FROM connection WHERE workspace_id=%s AND id=%s",
-                                                   (space.id, connection_id))))
+    return bool(
+        space.transact(lambda t: t.execute("DELETE FROM connection WHERE workspace_id=%s AND id=%s", (space.id, connection_id)))
+    )
 
 
-def begin_consent(space: Space, vault: Vault, state: str, session: str, app: str, connection_id: int | None,
-                  verifier: str) -> None:
+def begin_consent(
+    space: Space, vault: Vault, state: str, session: str, app: str, connection_id: int | None, verifier: str
+) -> None:
     """Remember that this session asked an app for access; `state` comes back with the answer."""
-    space.transact(lambda t: t.execute(
-        "INSERT INTO consent (digest, workspace_id, session_digest, app, connection_id, secret, expires_at) "
-        "VALUES (%s,%s,%s,%s,%s,%s, NOW(3) + INTERVAL %s MINUTE)",
-        (digest("consent", state), space.id, digest("session", session), app, connection_id,
-         vault.seal(verifier, space.id, "consent"), CONSENT_MINUTES)))
+    space.transact(
+        lambda t: t.execute(
+            "INSERT INTO consent (digest, workspace_id, session_digest, app, connection_id, secret, expires_at) "
+            "VALUES (%s,%s,%s,%s,%s,%s, NOW(3) + INTERVAL %s MINUTE)",
+            (
+                digest("consent", state),
+                space.id,
+                digest("session", session),
+                app,
+                connection_id,
+                vault.seal(verifier, space.id, "consent"),
+                CONSENT_MINUTES,
+            ),
+        )
+    )
 
 
 def end_consent(space: Space, vault: Vault, state: str, session: str) -> Consent | None:
     """What was asked for under `state`, once, and only for the session that asked."""
+
     def work(t: Transaction) -> Consent | None:
         args = (digest("consent", state), space.id, digest("session", session))
         where = "digest=%s AND workspace_id=%s AND session_digest=%s AND expires_at > NOW(3)"
@@ -104,4 +145,5 @@ def end_consent(space: Space, vault: Vault, state: str, session: str) -> Consent
             return None
         t.execute(f"DELETE FROM consent WHERE {where}", args)
         return Consent(row["app"], row["connection_id"], vault.open(row["secret"], space.id, "consent"))
+
     return space.transact(work)

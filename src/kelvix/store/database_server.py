@@ -1,6 +1,8 @@
 """Connections to one MariaDB server, and transactions on it that are retried when the server asks for it."""
+
 from __future__ import annotations
 
+import contextlib
 import random
 import threading
 import time
@@ -33,7 +35,7 @@ def _sql_time(value: datetime, _mapping: object = None) -> str:
     return "'" + escape_string(value.strftime("%Y-%m-%d %H:%M:%S.%f")[:-3]) + "'"
 
 
-CONVERSIONS = {**conversions, FIELD_TYPE.DATETIME: _utc, FIELD_TYPE.TIMESTAMP: _utc, datetime: _sql_time}
+CONVERSIONS: dict[Any, Any] = {**conversions, FIELD_TYPE.DATETIME: _utc, FIELD_TYPE.TIMESTAMP: _utc, datetime: _sql_time}
 
 
 class Transaction:
@@ -45,7 +47,7 @@ class Transaction:
     def execute(self, sql: str, args: Sequence[Any] = ()) -> int:
         """Run a statement; the number of rows it changed."""
         with self._connection.cursor() as cursor:
-            return cursor.execute(sql, args or None)
+            return int(cursor.execute(sql, args or None))
 
     def insert(self, sql: str, args: Sequence[Any] = ()) -> int:
         """Run an INSERT; the id that it was given."""
@@ -65,7 +67,8 @@ class Transaction:
     def row(self, sql: str, args: Sequence[Any] = ()) -> Row | None:
         with self._connection.cursor() as cursor:
             cursor.execute(sql, args or None)
-            return cursor.fetchone()
+            found: Row | None = cursor.fetchone()
+            return found
 
 
 class DatabaseServer:
@@ -79,10 +82,20 @@ class DatabaseServer:
         held: pymysql.Connection[Any] | None = getattr(self._local, "connection", None)
         if held is None:
             held = pymysql.connect(
-                host=self.server.host, port=self.server.port, user=self.server.user, password=self.server.password,
-                database=self.server.schema, charset="utf8mb4", autocommit=True, conv=CONVERSIONS,
-                cursorclass=pymysql.cursors.DictCursor, client_flag=CLIENT.FOUND_ROWS, connect_timeout=5,
-                max_allowed_packet=128 << 20, init_command="SET time_zone='+00:00'")
+                host=self.server.host,
+                port=self.server.port,
+                user=self.server.user,
+                password=self.server.password,
+                database=self.server.schema,
+                charset="utf8mb4",
+                autocommit=True,
+                conv=CONVERSIONS,
+                cursorclass=pymysql.cursors.DictCursor,
+                client_flag=CLIENT.FOUND_ROWS,
+                connect_timeout=5,
+                max_allowed_packet=128 << 20,
+                init_command="SET time_zone='+00:00'",
+            )
             self._local.connection = held
         return held
 
@@ -91,10 +104,8 @@ class DatabaseServer:
         held = getattr(self._local, "connection", None)
         self._local.connection = None
         if held is not None:
-            try:
+            with contextlib.suppress(pymysql.err.Error, OSError):
                 held.close()
-            except (pymysql.err.Error, OSError):
-                pass
 
     def transact(self, work: Callable[[Transaction], T]) -> T:
         """Run `work` in a transaction and commit. It is run again, from the start, after a deadlock or when the server

@@ -1,4 +1,5 @@
 """Databases and their fields."""
+
 from __future__ import annotations
 
 import json
@@ -46,8 +47,9 @@ def _dump(choices: tuple[Choice, ...]) -> str:
 
 
 def _field(row: Row) -> Field:
-    return Field(row["id"], row["name"], row["type"], bool(row["required"]),
-                 tuple(Choice(**c) for c in json.loads(row["choices"])))
+    return Field(
+        row["id"], row["name"], row["type"], bool(row["required"]), tuple(Choice(**c) for c in json.loads(row["choices"]))
+    )
 
 
 def load(t: Transaction, workspace_id: int) -> dict[int, Database]:
@@ -55,25 +57,32 @@ def load(t: Transaction, workspace_id: int) -> dict[int, Database]:
     fields: dict[int, list[Field]] = {}
     for row in t.rows("SELECT * FROM field WHERE workspace_id=%s AND state='ready' ORDER BY position, id", (workspace_id,)):
         fields.setdefault(row["database_id"], []).append(_field(row))
-    rows = t.rows("SELECT id, name FROM `database` WHERE workspace_id=%s AND state='ready' AND deleted_at IS NULL "
-                  "ORDER BY name, id", (workspace_id,))
+    rows = t.rows(
+        "SELECT id, name FROM `database` WHERE workspace_id=%s AND state='ready' AND deleted_at IS NULL ORDER BY name, id",
+        (workspace_id,),
+    )
     return {r["id"]: Database(r["id"], r["name"], (*fields.get(r["id"], []), TEXT)) for r in rows}
 
 
 def get(t: Transaction, workspace_id: int, database_id: int) -> Database | None:
-    row = t.row("SELECT id, name FROM `database` WHERE workspace_id=%s AND id=%s AND state='ready' "
-                "AND deleted_at IS NULL", (workspace_id, database_id))
+    row = t.row(
+        "SELECT id, name FROM `database` WHERE workspace_id=%s AND id=%s AND state='ready' AND deleted_at IS NULL",
+        (workspace_id, database_id),
+    )
     if row is None:
         return None
-    fields = t.rows("SELECT * FROM field WHERE workspace_id=%s AND database_id=%s AND state='ready' ORDER BY position, id",
-                    (workspace_id, database_id))
+    fields = t.rows(
+        "SELECT * FROM field WHERE workspace_id=%s AND database_id=%s AND state='ready' ORDER BY position, id",
+        (workspace_id, database_id),
+    )
     return Database(row["id"], row["name"], (*map(_field, fields), TEXT))
 
 
 def count(t: Transaction, database_id: int, most: int = 100_000) -> int:
     """How many records a database holds, counted no further than `most`."""
-    found = t.row(f"SELECT COUNT(*) AS n FROM (SELECT 1 FROM {ddl.table(database_id)} WHERE deleted_at IS NULL "
-                  f"LIMIT {int(most)}) AS some")
+    found = t.row(
+        f"SELECT COUNT(*) AS n FROM (SELECT 1 FROM {ddl.table(database_id)} WHERE deleted_at IS NULL LIMIT {int(most)}) AS some"
+    )
     return int(found["n"]) if found else 0
 
 
@@ -111,10 +120,18 @@ def _check_new(new: list[NewField], have: tuple[Field, ...]) -> None:
 
 
 def _insert_field(t: Transaction, workspace_id: int, database_id: int, field: NewField, position: int) -> int:
-    return t.insert("INSERT INTO field (workspace_id, database_id, name, type, required, choices, position) "
-                    "VALUES (%s,%s,%s,%s,%s,%s,%s)",
-                    (workspace_id, database_id, field.name.strip()[:200], field.type, field.required,
-                     _dump(_choices(field.choices)), position))
+    return t.insert(
+        "INSERT INTO field (workspace_id, database_id, name, type, required, choices, position) VALUES (%s,%s,%s,%s,%s,%s,%s)",
+        (
+            workspace_id,
+            database_id,
+            field.name.strip()[:200],
+            field.type,
+            field.required,
+            _dump(_choices(field.choices)),
+            position,
+        ),
+    )
 
 
 def add_field(space: Space, database: Database, field: NewField) -> Field:
@@ -132,8 +149,9 @@ def add_field(space: Space, database: Database, field: NewField) -> Field:
     return _field(made)
 
 
-def change_field(space: Space, database: Database, field_id: int, name: str | None, required: bool | None,
-                 choices: tuple[str, ...] | None) -> None:
+def change_field(
+    space: Space, database: Database, field_id: int, name: str | None, required: bool | None, choices: tuple[str, ...] | None
+) -> None:
     """Rename, require, or set the choices of a field. Raises Refused, LookupError."""
     field = database.field(field_id)
     if field is None or field_id == TEXT_FIELD:
@@ -142,10 +160,18 @@ def change_field(space: Space, database: Database, field_id: int, name: str | No
         _check_new([NewField(name, field.type)], tuple(f for f in database.fields if f.id != field_id))
     if database.fields[0].id == field_id and required is False:
         raise Refused(f"{field.name} is the title of the records and must be filled")
-    space.transact(lambda t: t.execute(
-        "UPDATE field SET name=%s, required=%s, choices=%s WHERE workspace_id=%s AND id=%s",
-        ((name or field.name).strip()[:200], field.required if required is None else required,
-         _dump(field.choices if choices is None else _choices(choices, field.choices)), space.id, field_id)))
+    space.transact(
+        lambda t: t.execute(
+            "UPDATE field SET name=%s, required=%s, choices=%s WHERE workspace_id=%s AND id=%s",
+            (
+                (name or field.name).strip()[:200],
+                field.required if required is None else required,
+                _dump(field.choices if choices is None else _choices(choices, field.choices)),
+                space.id,
+                field_id,
+            ),
+        )
+    )
 
 
 def set_field_state(space: Space, database: Database, field_id: int, gone: bool) -> None:
@@ -153,9 +179,12 @@ def set_field_state(space: Space, database: Database, field_id: int, gone: bool)
     if database.fields[0].id == field_id:
         raise Refused("the title of the records cannot be taken away; rename it instead")
     states = ("dropping", "ready") if gone else ("adding", "gone")
-    if field_id == TEXT_FIELD or not space.transact(lambda t: t.execute(
+    if field_id == TEXT_FIELD or not space.transact(
+        lambda t: t.execute(
             "UPDATE field SET state=%s WHERE workspace_id=%s AND database_id=%s AND id=%s AND state=%s",
-            (states[0], space.id, database.id, field_id, states[1]))):
+            (states[0], space.id, database.id, field_id, states[1]),
+        )
+    ):
         raise LookupError("no such field")
     ddl.reconcile(space.server, database.id)
 
@@ -163,14 +192,24 @@ def set_field_state(space: Space, database: Database, field_id: int, gone: bool)
 def rename(space: Space, database_id: int, name: str) -> bool:
     if not name.strip():
         raise Refused("a database needs a name")
-    return bool(space.transact(lambda t: t.execute(
-        "UPDATE `database` SET name=%s WHERE workspace_id=%s AND id=%s AND deleted_at IS NULL",
-        (name.strip()[:200], space.id, database_id))))
+    return bool(
+        space.transact(
+            lambda t: t.execute(
+                "UPDATE `database` SET name=%s WHERE workspace_id=%s AND id=%s AND deleted_at IS NULL",
+                (name.strip()[:200], space.id, database_id),
+            )
+        )
+    )
 
 
 def set_deleted(space: Space, database_id: int, deleted: bool) -> bool:
     """Into the trash, or out of it."""
     set_to, was = ("NOW(3)", "IS NULL") if deleted else ("NULL", "IS NOT NULL")
-    return bool(space.transact(lambda t: t.execute(
-        f"UPDATE `database` SET deleted_at={set_to} WHERE workspace_id=%s AND id=%s AND deleted_at {was}",
-        (space.id, database_id))))
+    return bool(
+        space.transact(
+            lambda t: t.execute(
+                f"UPDATE `database` SET deleted_at={set_to} WHERE workspace_id=%s AND id=%s AND deleted_at {was}",
+                (space.id, database_id),
+            )
+        )
+    )

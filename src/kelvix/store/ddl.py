@@ -1,5 +1,6 @@
 """All changes of tables. DDL commits by itself and queues behind open transactions while later readers queue behind it;
 so it is asked for with NOWAIT and tried again, and what is asked for is kept as states that are reconciled at start."""
+
 from __future__ import annotations
 
 import random
@@ -11,8 +12,15 @@ from kelvix.core.values import Type
 from kelvix.store.database_server import DatabaseServer, Transaction
 
 COLUMN: dict[Type, str] = {
-    "text": "TEXT", "long_text": "MEDIUMTEXT", "number": "DECIMAL(38,10)", "date": "DATE", "datetime": "DATETIME(3)",
-    "choice": "VARCHAR(20)", "email": "VARCHAR(320)", "link": "TEXT", "yes_no": "TINYINT(1)",
+    "text": "TEXT",
+    "long_text": "MEDIUMTEXT",
+    "number": "DECIMAL(38,10)",
+    "date": "DATE",
+    "datetime": "DATETIME(3)",
+    "choice": "VARCHAR(20)",
+    "email": "VARCHAR(320)",
+    "link": "TEXT",
+    "yes_no": "TINYINT(1)",
 }
 TRIES = 200
 BUSY = {1205, 1969}
@@ -38,27 +46,38 @@ def _insist(server: DatabaseServer, statement: str) -> None:
             time.sleep(random.uniform(0.005, 0.05))
 
 
+def _mark(server: DatabaseServer, what: str, row_id: int, before: str, after: str) -> None:
+    server.transact(lambda t: t.execute(f"UPDATE `{what}` SET state=%s WHERE id=%s AND state=%s", (after, row_id, before)))
+
+
 def reconcile(server: DatabaseServer, database_id: int | None = None) -> None:
     """Bring tables in line with the states of databases and fields: of one database, or of all."""
     only, args = ("AND d.id=%s", (database_id,)) if database_id else ("", ())
     for row in server.read(lambda t: t.rows(f"SELECT d.id FROM `database` d WHERE d.state='adding' {only}", args)):
-        _insist(server, f"CREATE TABLE IF NOT EXISTS {table(row['id'])} ("
-                        "id BIGINT AUTO_INCREMENT PRIMARY KEY, version INT NOT NULL DEFAULT 1, "
-                        "created_at DATETIME(3) NOT NULL DEFAULT CURRENT_TIMESTAMP(3), "
-                        "changed_at DATETIME(3) NOT NULL DEFAULT CURRENT_TIMESTAMP(3), deleted_at DATETIME(3), "
-                        "f_0 MEDIUMTEXT)")
-        server.transact(lambda t, i=row["id"]: t.execute("UPDATE `database` SET state='ready' WHERE id=%s", (i,)))
-    for row in server.read(lambda t: t.rows(
+        _insist(
+            server,
+            f"CREATE TABLE IF NOT EXISTS {table(row['id'])} ("
+            "id BIGINT AUTO_INCREMENT PRIMARY KEY, version INT NOT NULL DEFAULT 1, "
+            "created_at DATETIME(3) NOT NULL DEFAULT CURRENT_TIMESTAMP(3), "
+            "changed_at DATETIME(3) NOT NULL DEFAULT CURRENT_TIMESTAMP(3), deleted_at DATETIME(3), "
+            "f_0 MEDIUMTEXT)",
+        )
+        _mark(server, "database", row["id"], "adding", "ready")
+    for row in server.read(
+        lambda t: t.rows(
             "SELECT f.id, f.database_id, f.type, f.state FROM field f JOIN `database` d ON d.id = f.database_id "
-            f"WHERE f.state IN ('adding','dropping') {only} ORDER BY f.id", args)):
+            f"WHERE f.state IN ('adding','dropping') {only} ORDER BY f.id",
+            args,
+        )
+    ):
         target, name = table(row["database_id"]), column(row["id"])
         if row["state"] == "adding":
-            _insist(server, f"ALTER TABLE {target} NOWAIT ADD COLUMN IF NOT EXISTS {name} {COLUMN[row['type']]}, "
-                            "ALGORITHM=INSTANT")
-            server.transact(lambda t, i=row["id"]: t.execute(
-                "UPDATE field SET state='ready' WHERE id=%s AND state='adding'", (i,)))
+            _insist(
+                server, f"ALTER TABLE {target} NOWAIT ADD COLUMN IF NOT EXISTS {name} {COLUMN[row['type']]}, ALGORITHM=INSTANT"
+            )
+            _mark(server, "field", row["id"], "adding", "ready")
         else:  # the column stays, so that an undo brings its values back
-            server.transact(lambda t, i=row["id"]: t.execute("UPDATE field SET state='gone' WHERE id=%s", (i,)))
+            _mark(server, "field", row["id"], "dropping", "gone")
 
 
 def drop(t: Transaction, database_id: int) -> None:

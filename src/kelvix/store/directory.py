@@ -2,6 +2,7 @@
 
 No query and no transaction crosses workspaces. People, sign-ins and the directory itself are on the server called "home".
 """
+
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence

@@ -1,4 +1,5 @@
 """Brings a server's schema up to date: each file in migrations/ is run once, in order of its name."""
+
 from __future__ import annotations
 
 import pathlib

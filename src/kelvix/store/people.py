@@ -1,10 +1,11 @@
 """People, their sign-ins and their API tokens. All on the server called "home"; only digests are kept."""
+
 from __future__ import annotations
 
 import secrets
 from dataclasses import dataclass
 
-from kelvix.store.database_server import DatabaseServer
+from kelvix.store.database_server import DatabaseServer, Transaction
 from kelvix.store.secrets import digest
 
 SESSION_DAYS = 30
@@ -21,14 +22,17 @@ class Person:
     timezone: str
 
 
-PERSON = ("SELECT p.id, p.name, p.role, p.workspace_id, w.name AS workspace, w.timezone FROM person p "
-          "JOIN workspace w ON w.id = p.workspace_id ")
+PERSON = (
+    "SELECT p.id, p.name, p.role, p.workspace_id, w.name AS workspace, w.timezone FROM person p "
+    "JOIN workspace w ON w.id = p.workspace_id "
+)
 
 
 def create_workspace(home: DatabaseServer, name: str, owner: str, timezone: str, server: str = "home") -> Person:
-    def work(t):  # type: ignore[no-untyped-def]
+    def work(t: Transaction) -> int:
         workspace = t.insert("INSERT INTO workspace (name, server, timezone) VALUES (%s,%s,%s)", (name, server, timezone))
         return t.insert("INSERT INTO person (workspace_id, name, role) VALUES (%s,%s,'owner')", (workspace, owner))
+
     person_id = home.transact(work)
     found = home.read(lambda t: t.row(PERSON + "WHERE p.id=%s", (person_id,)))
     assert found
@@ -43,9 +47,12 @@ def first_owner(home: DatabaseServer) -> Person | None:
 def new_sign_in_link(home: DatabaseServer, person_id: int) -> str:
     """A code for one sign-in, good for a day."""
     code = secrets.token_urlsafe(24)
-    home.transact(lambda t: t.execute(
-        "INSERT INTO sign_in_link (digest, person_id, expires_at) VALUES (%s,%s, NOW(3) + INTERVAL %s MINUTE)",
-        (digest("link", code), person_id, LINK_MINUTES)))
+    home.transact(
+        lambda t: t.execute(
+            "INSERT INTO sign_in_link (digest, person_id, expires_at) VALUES (%s,%s, NOW(3) + INTERVAL %s MINUTE)",
+            (digest("link", code), person_id, LINK_MINUTES),
+        )
+    )
     return code
 
 
@@ -53,22 +60,30 @@ def use_sign_in_link(home: DatabaseServer, code: str) -> str | None:
     """A new session's cookie value, or None where the code is unknown, used or too old."""
     cookie = secrets.token_urlsafe(32)
 
-    def work(t):  # type: ignore[no-untyped-def]
+    def work(t: Transaction) -> str | None:
         key = digest("link", code)
-        if not t.execute("UPDATE sign_in_link SET used_at=NOW(3) WHERE digest=%s AND used_at IS NULL "
-                         "AND expires_at > NOW(3)", (key,)):
+        if not t.execute(
+            "UPDATE sign_in_link SET used_at=NOW(3) WHERE digest=%s AND used_at IS NULL AND expires_at > NOW(3)", (key,)
+        ):
             return None
         person = t.row("SELECT person_id FROM sign_in_link WHERE digest=%s", (key,))
-        t.execute("INSERT INTO session (digest, person_id, expires_at) VALUES (%s,%s, NOW(3) + INTERVAL %s DAY)",
-                  (digest("session", cookie), person["person_id"], SESSION_DAYS))
+        assert person
+        t.execute(
+            "INSERT INTO session (digest, person_id, expires_at) VALUES (%s,%s, NOW(3) + INTERVAL %s DAY)",
+            (digest("session", cookie), person["person_id"], SESSION_DAYS),
+        )
         return cookie
+
     return home.transact(work)
 
 
 def by_session(home: DatabaseServer, cookie: str) -> Person | None:
-    found = home.read(lambda t: t.row(
-        PERSON + "JOIN session s ON s.person_id = p.id WHERE s.digest=%s AND s.expires_at > NOW(3)",
-        (digest("session", cookie),)))
+    found = home.read(
+        lambda t: t.row(
+            PERSON + "JOIN session s ON s.person_id = p.id WHERE s.digest=%s AND s.expires_at > NOW(3)",
+            (digest("session", cookie),),
+        )
+    )
     return Person(**found) if found else None
 
 
@@ -79,12 +94,16 @@ def end_session(home: DatabaseServer, cookie: str) -> None:
 def new_token(home: DatabaseServer, person_id: int, name: str) -> str:
     """A bearer token for scripts. Only its digest is kept, so this is the one time that it is seen."""
     token = "kx_" + secrets.token_urlsafe(32)
-    home.transact(lambda t: t.execute("INSERT INTO api_token (digest, person_id, name) VALUES (%s,%s,%s)",
-                                      (digest("token", token), person_id, name)))
+    home.transact(
+        lambda t: t.execute(
+            "INSERT INTO api_token (digest, person_id, name) VALUES (%s,%s,%s)", (digest("token", token), person_id, name)
+        )
+    )
     return token
 
 
 def by_token(home: DatabaseServer, token: str) -> Person | None:
-    found = home.read(lambda t: t.row(PERSON + "JOIN api_token a ON a.person_id = p.id WHERE a.digest=%s",
-                                      (digest("token", token),)))
+    found = home.read(
+        lambda t: t.row(PERSON + "JOIN api_token a ON a.person_id = p.id WHERE a.digest=%s", (digest("token", token),))
+    )
     return Person(**found) if found else None

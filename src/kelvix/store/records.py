@@ -1,4 +1,5 @@
 """Records, and the log of every change to one. Record, version and change row commit together."""
+
 from __future__ import annotations
 
 import json
@@ -46,7 +47,7 @@ class Origin:
     workflow: str | None = None
     item: str | None = None
     undoes: int | None = None
-    filled: Mapping[int, str] | None = None
+    filled: Mapping[int, str] | None = None  # by field
 
     def dump(self) -> str:
         return json.dumps({k: v for k, v in self.__dict__.items() if v}, ensure_ascii=False)
@@ -66,8 +67,14 @@ def _value(raw: Any, type_: str) -> Value:
 
 
 def _record(row: Row, database: Database) -> Record:
-    return Record(row["id"], row["version"], row["created_at"], row["changed_at"],
-                  {f.id: _value(row[f"f_{f.id}"], f.type) for f in database.fields}, row["deleted_at"] is not None)
+    return Record(
+        row["id"],
+        row["version"],
+        row["created_at"],
+        row["changed_at"],
+        {f.id: _value(row[f"f_{f.id}"], f.type) for f in database.fields},
+        row["deleted_at"] is not None,
+    )
 
 
 def wire(values: Mapping[int, Value]) -> dict[str, Wire]:
@@ -75,28 +82,59 @@ def wire(values: Mapping[int, Value]) -> dict[str, Wire]:
 
 
 def get(t: Transaction, database: Database, record_id: int, lock: bool = False, trashed: bool = False) -> Record | None:
-    row = t.row(f"SELECT {_columns(database)} FROM {ddl.table(database.id)} WHERE id=%s"
-                + ("" if trashed else " AND deleted_at IS NULL") + (" FOR UPDATE" if lock else ""), (record_id,))
+    row = t.row(
+        f"SELECT {_columns(database)} FROM {ddl.table(database.id)} WHERE id=%s"
+        + ("" if trashed else " AND deleted_at IS NULL")
+        + (" FOR UPDATE" if lock else ""),
+        (record_id,),
+    )
     return _record(row, database) if row else None
 
 
 def newest(t: Transaction, database: Database, limit: int, before: int | None = None) -> list[Record]:
     """A page of records, newest first, by keyset: those with an id below `before`."""
-    rows = t.rows(f"SET STATEMENT max_statement_time=10 FOR SELECT {_columns(database)} FROM {ddl.table(database.id)} "
-                  "WHERE deleted_at IS NULL AND id < %s ORDER BY id DESC LIMIT %s", (before or 2**62, limit))
+    rows = t.rows(
+        f"SET STATEMENT max_statement_time=10 FOR SELECT {_columns(database)} FROM {ddl.table(database.id)} "
+        "WHERE deleted_at IS NULL AND id < %s ORDER BY id DESC LIMIT %s",
+        (before or 2**62, limit),
+    )
     return [_record(r, database) for r in rows]
 
 
-def _log(t: Transaction, workspace_id: int, database_id: int, record_id: int, version: int, kind: str, origin: Origin,
-         before: Mapping[int, Value] | None, after: Mapping[int, Value] | None) -> int:
+def _log(
+    t: Transaction,
+    workspace_id: int,
+    database_id: int,
+    record_id: int,
+    version: int,
+    kind: str,
+    origin: Origin,
+    before: Mapping[int, Value] | None,
+    after: Mapping[int, Value] | None,
+) -> int:
     """Write to the change log. The number is taken last, and held until commit: numbers become visible in order."""
-    seq = t.insert("INSERT INTO counter (workspace_id, name, n) VALUES (%s,'change',LAST_INSERT_ID(1)) "
-                   "ON DUPLICATE KEY UPDATE n=LAST_INSERT_ID(n+1)", (workspace_id,))
-    t.execute("INSERT INTO `change` (workspace_id, seq, database_id, record_id, version, kind, run_id, line_id, origin, "
-              "before_values, after_values) VALUES (%s,%s,%s,%s,%s,%s,%s,%s,%s,%s,%s)",
-              (workspace_id, seq, database_id, record_id, version, kind, origin.run, origin.line, origin.dump(),
-               None if before is None else json.dumps(wire(before), ensure_ascii=False),
-               None if after is None else json.dumps(wire(after), ensure_ascii=False)))
+    seq = t.insert(
+        "INSERT INTO counter (workspace_id, name, n) VALUES (%s,'change',LAST_INSERT_ID(1)) "
+        "ON DUPLICATE KEY UPDATE n=LAST_INSERT_ID(n+1)",
+        (workspace_id,),
+    )
+    t.execute(
+        "INSERT INTO `change` (workspace_id, seq, database_id, record_id, version, kind, run_id, line_id, origin, "
+        "before_values, after_values) VALUES (%s,%s,%s,%s,%s,%s,%s,%s,%s,%s,%s)",
+        (
+            workspace_id,
+            seq,
+            database_id,
+            record_id,
+            version,
+            kind,
+            origin.run,
+            origin.line,
+            origin.dump(),
+            None if before is None else json.dumps(wire(before), ensure_ascii=False),
+            None if after is None else json.dumps(wire(after), ensure_ascii=False),
+        ),
+    )
     return seq
 
 
@@ -104,14 +142,19 @@ def add(t: Transaction, workspace_id: int, database: Database, values: Values, o
     """A new record: its id and its change's number."""
     names = [ddl.column(f) for f in values]
     marks = ", ".join(["%s"] * len(values))
-    record_id = t.insert(f"INSERT INTO {ddl.table(database.id)} ({', '.join(names)}) VALUES ({marks})" if names else
-                         f"INSERT INTO {ddl.table(database.id)} () VALUES ()", list(values.values()))
+    record_id = t.insert(
+        f"INSERT INTO {ddl.table(database.id)} ({', '.join(names)}) VALUES ({marks})"
+        if names
+        else f"INSERT INTO {ddl.table(database.id)} () VALUES ()",
+        list(values.values()),
+    )
     seq = _log(t, workspace_id, database.id, record_id, 1, "add", origin, None, values)
     return record_id, seq
 
 
-def update(t: Transaction, workspace_id: int, database: Database, record_id: int, saw_version: int, values: Values,
-           origin: Origin) -> int:
+def update(
+    t: Transaction, workspace_id: int, database: Database, record_id: int, saw_version: int, values: Values, origin: Origin
+) -> int:
     """Change fields of a record that the writer saw at `saw_version`. Raises Stale, LookupError. The change's number."""
     record = get(t, database, record_id, lock=True)
     if record is None:
@@ -120,18 +163,23 @@ def update(t: Transaction, workspace_id: int, database: Database, record_id: int
         raise Stale(record)
     before = {f: record.values[f] for f in values}
     sets = "".join(f", {ddl.column(f)}=%s" for f in values)
-    t.execute(f"UPDATE {ddl.table(database.id)} SET version=version+1, changed_at=NOW(3){sets} WHERE id=%s",
-              [*values.values(), record_id])
+    t.execute(
+        f"UPDATE {ddl.table(database.id)} SET version=version+1, changed_at=NOW(3){sets} WHERE id=%s",
+        [*values.values(), record_id],
+    )
     return _log(t, workspace_id, database.id, record_id, record.version + 1, "update", origin, before, values)
 
 
-def set_deleted(t: Transaction, workspace_id: int, database: Database, record_id: int, deleted: bool,
-                origin: Origin) -> int:
+def set_deleted(t: Transaction, workspace_id: int, database: Database, record_id: int, deleted: bool, origin: Origin) -> int:
     """Into the trash or out of it. Raises LookupError. The change's number."""
     record = get(t, database, record_id, lock=True, trashed=True)
     if record is None or record.deleted == deleted:
         raise LookupError("no such record")
-    t.execute(f"UPDATE {ddl.table(database.id)} SET version=version+1, changed_at=NOW(3), "
-              f"deleted_at={'NOW(3)' if deleted else 'NULL'} WHERE id=%s", (record_id,))
-    return _log(t, workspace_id, database.id, record_id, record.version + 1, "delete" if deleted else "restore", origin,
-                None, None)
+    t.execute(
+        f"UPDATE {ddl.table(database.id)} SET version=version+1, changed_at=NOW(3), "
+        f"deleted_at={'NOW(3)' if deleted else 'NULL'} WHERE id=%s",
+        (record_id,),
+    )
+    return _log(
+        t, workspace_id, database.id, record_id, record.version + 1, "delete" if deleted else "restore", origin, None, None
+    )

@@ -1,4 +1,5 @@
 """Runs: claimed under a lease with a fencing token, their lines recorded one by one."""
+
 from __future__ import annotations
 
 import json
@@ -57,13 +58,22 @@ class Run:
     undone_at: datetime | None
 
 
-def new_try(t: Transaction, workspace_id: int, workflow_id: int, version_id: int, item_id: str, title: str,
-            item: dict[str, Any], only_line: str | None) -> int:
+def new_try(
+    t: Transaction,
+    workspace_id: int,
+    workflow_id: int,
+    version_id: int,
+    item_id: str,
+    title: str,
+    item: dict[str, Any],
+    only_line: str | None,
+) -> int:
     """A run that a person asked for, with a sample in hand."""
-    run_id = t.insert("INSERT INTO run (workspace_id, workflow_id, version_id, kind, only_line, state, item_id, title, item) "
-                      "VALUES (%s,%s,%s,'try',%s,'waiting',%s,%s,%s)",
-                      (workspace_id, workflow_id, version_id, only_line, item_id, title[:300],
-                       json.dumps(item, ensure_ascii=False)))
+    run_id = t.insert(
+        "INSERT INTO run (workspace_id, workflow_id, version_id, kind, only_line, state, item_id, title, item) "
+        "VALUES (%s,%s,%s,'try',%s,'waiting',%s,%s,%s)",
+        (workspace_id, workflow_id, version_id, only_line, item_id, title[:300], json.dumps(item, ensure_ascii=False)),
+    )
     t.execute("INSERT INTO ready (workspace_id, run_id) VALUES (%s,%s)", (workspace_id, run_id))
     return run_id
 
@@ -80,67 +90,111 @@ def release_expired(t: Transaction) -> int:
 def claim(t: Transaction, limit: int, lease: float) -> list[Claim]:
     """Take up work that is due. Its rows leave `ready`; the runs carry the lease from here on. Attempts are counted now,
     so that a run that kills its worker is known by its number of attempts."""
-    rows = t.rows("SELECT id, workspace_id, event_id, run_id FROM ready WHERE due_at <= NOW(3) ORDER BY due_at, id "
-                  "LIMIT %s FOR UPDATE SKIP LOCKED", (limit,))
+    rows = t.rows(
+        "SELECT id, workspace_id, event_id, run_id FROM ready WHERE due_at <= NOW(3) ORDER BY due_at, id "
+        "LIMIT %s FOR UPDATE SKIP LOCKED",
+        (limit,),
+    )
     if not rows:
         return []
     claims: list[int] = []
     for row in rows:
         run_id = row["run_id"]
         if run_id is None:
-            run_id = t.insert("INSERT INTO run (workspace_id, workflow_id, version_id, event_id, kind, state, item_id, created_at) "
-                              "SELECT workspace_id, workflow_id, version_id, id, 'event', 'waiting', item_id, at FROM event "
-                              "WHERE workspace_id=%s AND id=%s", (row["workspace_id"], row["event_id"]))
+            run_id = t.insert(
+                "INSERT INTO run (workspace_id, workflow_id, version_id, event_id, kind, state, item_id, created_at) "
+                "SELECT workspace_id, workflow_id, version_id, id, 'event', 'waiting', item_id, at FROM event "
+                "WHERE workspace_id=%s AND id=%s",
+                (row["workspace_id"], row["event_id"]),
+            )
         claims.append(run_id)
     marks = ",".join(["%s"] * len(rows))
     t.execute(f"DELETE FROM ready WHERE id IN ({marks})", [r["id"] for r in rows])
-    t.execute(f"UPDATE run SET state='running', attempts=attempts+1, token=token+1, "
-              f"lease_until=NOW(3) + INTERVAL %s SECOND WHERE id IN ({marks}) AND finished_at IS NULL", [lease, *claims])
-    return [Claim(r["workspace_id"], r["id"], r["workflow_id"], r["version_id"], r["item_id"],
-                  json.loads(r["item"]) if r["item"] else None, r["kind"], r["only_line"], r["attempts"], r["token"])
-            for r in t.rows(f"SELECT * FROM run WHERE id IN ({marks}) AND state='running' ORDER BY id", claims)]
+    t.execute(
+        f"UPDATE run SET state='running', attempts=attempts+1, token=token+1, "
+        f"lease_until=NOW(3) + INTERVAL %s SECOND WHERE id IN ({marks}) AND finished_at IS NULL",
+        [lease, *claims],
+    )
+    return [
+        Claim(
+            r["workspace_id"],
+            r["id"],
+            r["workflow_id"],
+            r["version_id"],
+            r["item_id"],
+            json.loads(r["item"]) if r["item"] else None,
+            r["kind"],
+            r["only_line"],
+            r["attempts"],
+            r["token"],
+        )
+        for r in t.rows(f"SELECT * FROM run WHERE id IN ({marks}) AND state='running' ORDER BY id", claims)
+    ]
 
 
 def hold(t: Transaction, claim: Claim) -> None:
     """To be called first within the transaction of each effect. Raises Fenced."""
-    if not t.row("SELECT id FROM run WHERE workspace_id=%s AND id=%s AND token=%s AND lease_until > NOW(3) "
-                 "AND state='running' FOR UPDATE", (claim.workspace_id, claim.run_id, claim.token)):
+    if not t.row(
+        "SELECT id FROM run WHERE workspace_id=%s AND id=%s AND token=%s AND lease_until > NOW(3) "
+        "AND state='running' FOR UPDATE",
+        (claim.workspace_id, claim.run_id, claim.token),
+    ):
         raise Fenced
 
 
 def keep_item(t: Transaction, claim: Claim, title: str, item: dict[str, Any]) -> None:
-    t.execute("UPDATE run SET title=%s, item=%s WHERE workspace_id=%s AND id=%s",
-              (title[:300], json.dumps(item, ensure_ascii=False), claim.workspace_id, claim.run_id))
+    t.execute(
+        "UPDATE run SET title=%s, item=%s WHERE workspace_id=%s AND id=%s",
+        (title[:300], json.dumps(item, ensure_ascii=False), claim.workspace_id, claim.run_id),
+    )
 
 
 def keep_line(t: Transaction, claim: Claim, line: str, outcome: str, given: Any, made: Any) -> None:
-    t.execute("INSERT INTO run_line (workspace_id, run_id, line_id, outcome, input, output) VALUES (%s,%s,%s,%s,%s,%s) "
-              "ON DUPLICATE KEY UPDATE outcome=VALUES(outcome), input=VALUES(input), output=VALUES(output), at=NOW(3)",
-              (claim.workspace_id, claim.run_id, line, outcome, json.dumps(given, ensure_ascii=False),
-               json.dumps(made, ensure_ascii=False)))
+    t.execute(
+        "INSERT INTO run_line (workspace_id, run_id, line_id, outcome, input, output) VALUES (%s,%s,%s,%s,%s,%s) "
+        "ON DUPLICATE KEY UPDATE outcome=VALUES(outcome), input=VALUES(input), output=VALUES(output), at=NOW(3)",
+        (
+            claim.workspace_id,
+            claim.run_id,
+            line,
+            outcome,
+            json.dumps(given, ensure_ascii=False),
+            json.dumps(made, ensure_ascii=False),
+        ),
+    )
 
 
 def finish(t: Transaction, claim: Claim, state: str, problem: dict[str, Any] | None = None) -> None:
     """Done, passed by or failed. A good try is noted on its workflow."""
-    t.execute("UPDATE run SET state=%s, problem=%s, finished_at=NOW(3), lease_until=NULL WHERE workspace_id=%s AND id=%s",
-              (state, json.dumps(problem, ensure_ascii=False) if problem else None, claim.workspace_id, claim.run_id))
+    t.execute(
+        "UPDATE run SET state=%s, problem=%s, finished_at=NOW(3), lease_until=NULL WHERE workspace_id=%s AND id=%s",
+        (state, json.dumps(problem, ensure_ascii=False) if problem else None, claim.workspace_id, claim.run_id),
+    )
     if claim.kind == "try" and state == "done":
-        t.execute("UPDATE workflow SET tried_ok_at=NOW(3) WHERE workspace_id=%s AND id=%s",
-                  (claim.workspace_id, claim.workflow_id))
+        t.execute(
+            "UPDATE workflow SET tried_ok_at=NOW(3) WHERE workspace_id=%s AND id=%s", (claim.workspace_id, claim.workflow_id)
+        )
 
 
 def wait(t: Transaction, claim: Claim, seconds: float, problem: dict[str, Any]) -> None:
     """Put a run back, to be taken up again after some seconds, saying why."""
-    t.execute("UPDATE run SET state='waiting', problem=%s, lease_until=NULL WHERE workspace_id=%s AND id=%s",
-              (json.dumps(problem, ensure_ascii=False), claim.workspace_id, claim.run_id))
-    t.execute("INSERT INTO ready (workspace_id, run_id, due_at) VALUES (%s,%s, NOW(3) + INTERVAL %s SECOND)",
-              (claim.workspace_id, claim.run_id, seconds))
+    t.execute(
+        "UPDATE run SET state='waiting', problem=%s, lease_until=NULL WHERE workspace_id=%s AND id=%s",
+        (json.dumps(problem, ensure_ascii=False), claim.workspace_id, claim.run_id),
+    )
+    t.execute(
+        "INSERT INTO ready (workspace_id, run_id, due_at) VALUES (%s,%s, NOW(3) + INTERVAL %s SECOND)",
+        (claim.workspace_id, claim.run_id, seconds),
+    )
 
 
 def again(t: Transaction, workspace_id: int, run_id: int) -> bool:
     """Take a failed run up again after its last finished line."""
-    if not t.execute("UPDATE run SET state='waiting', problem=NULL, finished_at=NULL, attempts=0 "
-                     "WHERE workspace_id=%s AND id=%s AND state='failed'", (workspace_id, run_id)):
+    if not t.execute(
+        "UPDATE run SET state='waiting', problem=NULL, finished_at=NULL, attempts=0 "
+        "WHERE workspace_id=%s AND id=%s AND state='failed'",
+        (workspace_id, run_id),
+    ):
         return False
     t.execute("INSERT INTO ready (workspace_id, run_id) VALUES (%s,%s)", (workspace_id, run_id))
     return True
@@ -150,25 +204,31 @@ def lines(t: Transaction, workspace_id: int, run_ids: list[int]) -> dict[int, di
     """What was recorded of the lines, by run and line."""
     found: dict[int, dict[str, RunLine]] = {run: {} for run in run_ids}
     if run_ids:
-        for r in t.rows(f"SELECT * FROM run_line WHERE workspace_id=%s AND run_id IN ({','.join(['%s'] * len(run_ids))})",
-                        (workspace_id, *run_ids)):
-            found[r["run_id"]][r["line_id"]] = RunLine(r["line_id"], r["outcome"], json.loads(r["input"] or "null"),
-                                                       json.loads(r["output"] or "null"), r["at"])
+        for r in t.rows(
+            f"SELECT * FROM run_line WHERE workspace_id=%s AND run_id IN ({','.join(['%s'] * len(run_ids))})",
+            (workspace_id, *run_ids),
+        ):
+            found[r["run_id"]][r["line_id"]] = RunLine(
+                r["line_id"], r["outcome"], json.loads(r["input"] or "null"), json.loads(r["output"] or "null"), r["at"]
+            )
     return found
 
 
-RUN = ("SELECT r.id, r.workflow_id, COALESCE(w.name, 'a workflow since deleted') AS workflow, r.version_id, "
-       "COALESCE(v.number, 0) AS number, r.kind, r.only_line, r.state, r.item_id, r.title, r.problem, r.attempts, "
-       "r.created_at, r.finished_at, r.undone_at FROM run r LEFT JOIN workflow w ON w.id = r.workflow_id "
-       "LEFT JOIN workflow_version v ON v.id = r.version_id WHERE r.workspace_id=%s ")
+RUN = (
+    "SELECT r.id, r.workflow_id, COALESCE(w.name, 'a workflow since deleted') AS workflow, r.version_id, "
+    "COALESCE(v.number, 0) AS number, r.kind, r.only_line, r.state, r.item_id, r.title, r.problem, r.attempts, "
+    "r.created_at, r.finished_at, r.undone_at FROM run r LEFT JOIN workflow w ON w.id = r.workflow_id "
+    "LEFT JOIN workflow_version v ON v.id = r.version_id WHERE r.workspace_id=%s "
+)
 
 
 def _run(row: Row) -> Run:
     return Run(**(row | {"problem": json.loads(row["problem"]) if row["problem"] else None}))
 
 
-def page(t: Transaction, workspace_id: int, workflow_id: int | None, state: str | None, before: int | None,
-         limit: int) -> list[Run]:
+def page(
+    t: Transaction, workspace_id: int, workflow_id: int | None, state: str | None, before: int | None, limit: int
+) -> list[Run]:
     """The newest first, by keyset."""
     where, args = "AND r.id < %s ", [workspace_id, before or 2**62]
     if workflow_id:
@@ -194,11 +254,18 @@ def of_event(t: Transaction, workspace_id: int, event_id: int) -> Run | None:
 
 
 def mark_undone(t: Transaction, workspace_id: int, run_id: int) -> bool:
-    return bool(t.execute("UPDATE run SET undone_at=NOW(3) WHERE workspace_id=%s AND id=%s AND undone_at IS NULL "
-                          "AND state IN ('done','failed')", (workspace_id, run_id)))
+    return bool(
+        t.execute(
+            "UPDATE run SET undone_at=NOW(3) WHERE workspace_id=%s AND id=%s AND undone_at IS NULL "
+            "AND state IN ('done','failed')",
+            (workspace_id, run_id),
+        )
+    )
 
 
 def failures_since(t: Transaction, workspace_id: int, days: int = 30) -> int:
-    row = t.row("SELECT COUNT(*) AS n FROM run WHERE workspace_id=%s AND state='failed' AND created_at > NOW() - INTERVAL %s DAY",
-                (workspace_id, days))
+    row = t.row(
+        "SELECT COUNT(*) AS n FROM run WHERE workspace_id=%s AND state='failed' AND created_at > NOW() - INTERVAL %s DAY",
+        (workspace_id, days),
+    )
     return int(row["n"]) if row else 0

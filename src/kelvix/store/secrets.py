@@ -1,4 +1,5 @@
 """Encryption of what must not be readable in the database. The key stays outside of it."""
+
 from __future__ import annotations
 
 import base64
@@ -40,9 +41,9 @@ class Vault:
         """Raises ValueError where the value was sealed with another key or for another row."""
         if sealed[:4] != self._key_id:
             raise ValueError("sealed with another key")
-        nonce = sealed[4:4 + NONCE]
+        nonce = sealed[4 : 4 + NONCE]
         try:
-            return self._cipher.decrypt(nonce, sealed[4 + NONCE:], self._bound(workspace_id, row)).decode()
+            return self._cipher.decrypt(nonce, sealed[4 + NONCE :], self._bound(workspace_id, row)).decode()
         except InvalidTag:
             raise ValueError("not sealed for this row") from None
 

@@ -1,4 +1,5 @@
 """Watches: what a workflow that is on listens to. And events: the items that were taken in, each once."""
+
 from __future__ import annotations
 
 from dataclasses import dataclass
@@ -7,8 +8,10 @@ from datetime import datetime
 from kelvix.store.database_server import Row, Transaction
 from kelvix.store.secrets import Vault, digest
 
-COLUMNS = ("id, workspace_id, workflow_id, connection_id, container, version_id, state, cursor_from, cursor_at, push_id, "
-           "next_check_at, last_check_at, problem, failures")
+COLUMNS = (
+    "id, workspace_id, workflow_id, connection_id, container, version_id, state, cursor_from, cursor_at, push_id, "
+    "next_check_at, last_check_at, problem, failures"
+)
 
 
 @dataclass(frozen=True)
@@ -41,23 +44,35 @@ def every(t: Transaction, workspace_id: int) -> dict[int, Watch]:
     return {r["workflow_id"]: Watch(**r) for r in t.rows(f"SELECT {COLUMNS} FROM watch WHERE workspace_id=%s", (workspace_id,))}
 
 
-def start(t: Transaction, workspace_id: int, workflow_id: int, connection_id: int, container: str, version_id: int,
-          cursor: int, wait: float) -> int:
+def start(
+    t: Transaction,
+    workspace_id: int,
+    workflow_id: int,
+    connection_id: int,
+    container: str,
+    version_id: int,
+    cursor: int,
+    wait: float,
+) -> int:
     """Begin to listen from `cursor`; a watch of this workflow that ended earlier is used again, under its old id."""
-    t.execute("INSERT INTO watch (workspace_id, workflow_id, connection_id, container, version_id, state, cursor_from, "
-              "cursor_at, next_check_at) VALUES (%s,%s,%s,%s,%s,'on',%s,%s, NOW(3) + INTERVAL %s SECOND) "
-              "ON DUPLICATE KEY UPDATE connection_id=VALUES(connection_id), container=VALUES(container), "
-              "version_id=VALUES(version_id), state='on', cursor_from=VALUES(cursor_from), cursor_at=VALUES(cursor_at), "
-              "next_check_at=VALUES(next_check_at), problem=NULL, failures=0, push_id=NULL, push_secret=NULL",
-              (workspace_id, workflow_id, connection_id, container, version_id, cursor, cursor, wait))
+    t.execute(
+        "INSERT INTO watch (workspace_id, workflow_id, connection_id, container, version_id, state, cursor_from, "
+        "cursor_at, next_check_at) VALUES (%s,%s,%s,%s,%s,'on',%s,%s, NOW(3) + INTERVAL %s SECOND) "
+        "ON DUPLICATE KEY UPDATE connection_id=VALUES(connection_id), container=VALUES(container), "
+        "version_id=VALUES(version_id), state='on', cursor_from=VALUES(cursor_from), cursor_at=VALUES(cursor_at), "
+        "next_check_at=VALUES(next_check_at), problem=NULL, failures=0, push_id=NULL, push_secret=NULL",
+        (workspace_id, workflow_id, connection_id, container, version_id, cursor, cursor, wait),
+    )
     row = t.row("SELECT id FROM watch WHERE workspace_id=%s AND workflow_id=%s", (workspace_id, workflow_id))
     assert row
     return int(row["id"])
 
 
 def set_push(t: Transaction, vault: Vault, workspace_id: int, watch_id: int, push_id: str, secret: str) -> None:
-    t.execute("UPDATE watch SET push_id=%s, push_secret=%s WHERE workspace_id=%s AND id=%s",
-              (push_id, vault.seal(secret, workspace_id, f"watch/{watch_id}"), workspace_id, watch_id))
+    t.execute(
+        "UPDATE watch SET push_id=%s, push_secret=%s WHERE workspace_id=%s AND id=%s",
+        (push_id, vault.seal(secret, workspace_id, f"watch/{watch_id}"), workspace_id, watch_id),
+    )
 
 
 def end(t: Transaction, workspace_id: int, workflow_id: int) -> None:
@@ -67,15 +82,21 @@ def end(t: Transaction, workspace_id: int, workflow_id: int) -> None:
 def for_push(t: Transaction, watch_id: int) -> Row | None:
     """What the intake of pushes needs: the one look-up that is not scoped, since the push names only its watch and
     proves by its signature that it may."""
-    return t.row("SELECT id, workspace_id, workflow_id, version_id, container, state, push_secret FROM watch WHERE id=%s",
-                 (watch_id,))
+    return t.row(
+        "SELECT id, workspace_id, workflow_id, version_id, container, state, push_secret FROM watch WHERE id=%s", (watch_id,)
+    )
 
 
 def due(t: Transaction, limit: int, lease: float) -> list[Watch]:
     """Claim the watches whose next check has come: they are due again after `lease` seconds, should we not finish."""
-    found = [Watch(**r) for r in t.rows(
-        f"SELECT {COLUMNS} FROM watch WHERE state='on' AND next_check_at <= NOW(3) ORDER BY next_check_at LIMIT %s "
-        "FOR UPDATE SKIP LOCKED", (limit,))]
+    found = [
+        Watch(**r)
+        for r in t.rows(
+            f"SELECT {COLUMNS} FROM watch WHERE state='on' AND next_check_at <= NOW(3) ORDER BY next_check_at LIMIT %s "
+            "FOR UPDATE SKIP LOCKED",
+            (limit,),
+        )
+    ]
     for watch in found:
         t.execute("UPDATE watch SET next_check_at=NOW(3) + INTERVAL %s SECOND WHERE id=%s", (lease, watch.id))
     return found
@@ -83,15 +104,21 @@ def due(t: Transaction, limit: int, lease: float) -> list[Watch]:
 
 def checked(t: Transaction, watch: Watch, cursor: int, wait: float, problem: str | None) -> None:
     """Note a check: how far the feed was read, when to look again, and what went wrong."""
-    t.execute("UPDATE watch SET cursor_at=GREATEST(cursor_at, %s), next_check_at=NOW(3) + INTERVAL %s SECOND, "
-              "last_check_at=NOW(3), problem=%s, failures=IF(%s IS NULL, 0, failures+1) "
-              "WHERE workspace_id=%s AND id=%s AND cursor_from=%s",
-              (cursor, wait, problem, problem, watch.workspace_id, watch.id, watch.cursor_from))
+    t.execute(
+        "UPDATE watch SET cursor_at=GREATEST(cursor_at, %s), next_check_at=NOW(3) + INTERVAL %s SECOND, "
+        "last_check_at=NOW(3), problem=%s, failures=IF(%s IS NULL, 0, failures+1) "
+        "WHERE workspace_id=%s AND id=%s AND cursor_from=%s",
+        (cursor, wait, problem, problem, watch.workspace_id, watch.id, watch.cursor_from),
+    )
 
 
 def check_soon(t: Transaction, workspace_id: int, workflow_id: int) -> bool:
-    return bool(t.execute("UPDATE watch SET next_check_at=NOW(3) WHERE workspace_id=%s AND workflow_id=%s AND state='on'",
-                          (workspace_id, workflow_id)))
+    return bool(
+        t.execute(
+            "UPDATE watch SET next_check_at=NOW(3) WHERE workspace_id=%s AND workflow_id=%s AND state='on'",
+            (workspace_id, workflow_id),
+        )
+    )
 
 
 def event_digest(container: str, item_id: str) -> bytes:
@@ -108,21 +135,26 @@ TAKE_IN = """BEGIN NOT ATOMIC
 END"""
 
 
-def take_in(t: Transaction, workspace_id: int, workflow_id: int, version_id: int, container: str, item_id: str,
-            came_by: str) -> None:
+def take_in(
+    t: Transaction, workspace_id: int, workflow_id: int, version_id: int, container: str, item_id: str, came_by: str
+) -> None:
     """Commit one pushed event and the work it makes, in one journey to the server: nothing where it was known."""
-    t.execute(TAKE_IN, (workspace_id, workflow_id, version_id, event_digest(container, item_id), item_id[:200], came_by,
-                        workspace_id))
+    t.execute(
+        TAKE_IN, (workspace_id, workflow_id, version_id, event_digest(container, item_id), item_id[:200], came_by, workspace_id)
+    )
 
 
-def take_in_many(t: Transaction, workspace_id: int, workflow_id: int, version_id: int, container: str,
-                 item_ids: list[str], came_by: str) -> int:
+def take_in_many(
+    t: Transaction, workspace_id: int, workflow_id: int, version_id: int, container: str, item_ids: list[str], came_by: str
+) -> int:
     """Within the caller's transaction: how many of the items were new."""
     new = 0
     for item_id in item_ids:
-        event = t.row("INSERT IGNORE INTO event (workspace_id, workflow_id, version_id, digest, item_id, came_by) "
-                      "VALUES (%s,%s,%s,%s,%s,%s) RETURNING id",
-                      (workspace_id, workflow_id, version_id, event_digest(container, item_id), item_id[:200], came_by))
+        event = t.row(
+            "INSERT IGNORE INTO event (workspace_id, workflow_id, version_id, digest, item_id, came_by) "
+            "VALUES (%s,%s,%s,%s,%s,%s) RETURNING id",
+            (workspace_id, workflow_id, version_id, event_digest(container, item_id), item_id[:200], came_by),
+        )
         if event:
             t.execute("INSERT INTO ready (workspace_id, event_id) VALUES (%s,%s)", (workspace_id, event["id"]))
             new += 1
@@ -130,5 +162,7 @@ def take_in_many(t: Transaction, workspace_id: int, workflow_id: int, version_id
 
 
 def event_of(t: Transaction, workspace_id: int, workflow_id: int, container: str, item_id: str) -> Row | None:
-    return t.row("SELECT id, came_by, at FROM event WHERE workspace_id=%s AND workflow_id=%s AND digest=%s",
-                 (workspace_id, workflow_id, event_digest(container, item_id)))
+    return t.row(
+        "SELECT id, came_by, at FROM event WHERE workspace_id=%s AND workflow_id=%s AND digest=%s",
+        (workspace_id, workflow_id, event_digest(container, item_id)),
+    )

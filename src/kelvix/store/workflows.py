@@ -1,4 +1,5 @@
 """Workflows: a draft that is edited, and numbered versions that never change."""
+
 from __future__ import annotations
 
 import json
@@ -48,8 +49,19 @@ def dump(workflow: Workflow) -> str:
 
 
 def _kept(row: Row) -> Kept:
-    return Kept(row["id"], row["name"], row["state"], row["reason"], parse(row["draft"]), row["draft_version"],
-                row["live_version_id"], row["tried_ok_at"], row["turned_on_at"], row["turned_off_at"], row["created_at"])
+    return Kept(
+        row["id"],
+        row["name"],
+        row["state"],
+        row["reason"],
+        parse(row["draft"]),
+        row["draft_version"],
+        row["live_version_id"],
+        row["tried_ok_at"],
+        row["turned_on_at"],
+        row["turned_off_at"],
+        row["created_at"],
+    )
 
 
 def every(t: Transaction, workspace_id: int) -> list[Kept]:
@@ -57,15 +69,19 @@ def every(t: Transaction, workspace_id: int) -> list[Kept]:
 
 
 def get(t: Transaction, workspace_id: int, workflow_id: int, lock: bool = False) -> Kept | None:
-    row = t.row("SELECT * FROM workflow WHERE workspace_id=%s AND id=%s" + (" FOR UPDATE" if lock else ""),
-                (workspace_id, workflow_id))
+    row = t.row(
+        "SELECT * FROM workflow WHERE workspace_id=%s AND id=%s" + (" FOR UPDATE" if lock else ""), (workspace_id, workflow_id)
+    )
     return _kept(row) if row else None
 
 
 def create(space: Space, name: str, draft: Workflow) -> int:
     check_shape(draft)
-    return space.transact(lambda t: t.insert("INSERT INTO workflow (workspace_id, name, draft) VALUES (%s,%s,%s)",
-                                             (space.id, name.strip()[:200], dump(draft))))
+    return space.transact(
+        lambda t: t.insert(
+            "INSERT INTO workflow (workspace_id, name, draft) VALUES (%s,%s,%s)", (space.id, name.strip()[:200], dump(draft))
+        )
+    )
 
 
 def save(t: Transaction, workspace_id: int, workflow_id: int, saw: int, name: str, draft: Workflow) -> int:
@@ -76,20 +92,27 @@ def save(t: Transaction, workspace_id: int, workflow_id: int, saw: int, name: st
         raise LookupError("no such workflow")
     if kept.draft_version != saw:
         raise StaleDraft(f"this workflow was saved from elsewhere as draft {kept.draft_version}")
-    t.execute("UPDATE workflow SET name=%s, draft=%s, draft_version=draft_version+1 WHERE workspace_id=%s AND id=%s",
-              (name.strip()[:200], dump(draft), workspace_id, workflow_id))
+    t.execute(
+        "UPDATE workflow SET name=%s, draft=%s, draft_version=draft_version+1 WHERE workspace_id=%s AND id=%s",
+        (name.strip()[:200], dump(draft), workspace_id, workflow_id),
+    )
     return saw + 1
 
 
 def version_of_draft(t: Transaction, workspace_id: int, kept: Kept) -> int:
     """The id of the unchangeable version that has the draft's content: made where there is none."""
     document = dump(kept.draft)
-    last = t.row("SELECT id, number, document FROM workflow_version WHERE workspace_id=%s AND workflow_id=%s "
-                 "ORDER BY number DESC LIMIT 1", (workspace_id, kept.id))
+    last = t.row(
+        "SELECT id, number, document FROM workflow_version WHERE workspace_id=%s AND workflow_id=%s "
+        "ORDER BY number DESC LIMIT 1",
+        (workspace_id, kept.id),
+    )
     if last and last["document"] == document:
         return int(last["id"])
-    return t.insert("INSERT INTO workflow_version (workspace_id, workflow_id, number, document) VALUES (%s,%s,%s,%s)",
-                    (workspace_id, kept.id, (last["number"] if last else 0) + 1, document))
+    return t.insert(
+        "INSERT INTO workflow_version (workspace_id, workflow_id, number, document) VALUES (%s,%s,%s,%s)",
+        (workspace_id, kept.id, (last["number"] if last else 0) + 1, document),
+    )
 
 
 def version(t: Transaction, workspace_id: int, version_id: int) -> tuple[int, Workflow]:
@@ -100,11 +123,19 @@ def version(t: Transaction, workspace_id: int, version_id: int) -> tuple[int, Wo
     return row["number"], parse(row["document"])
 
 
-def set_state(t: Transaction, workspace_id: int, workflow_id: int, state: str, live: int | None, reason: str | None = None,
-              ) -> None:
+def set_state(
+    t: Transaction,
+    workspace_id: int,
+    workflow_id: int,
+    state: str,
+    live: int | None,
+    reason: str | None = None,
+) -> None:
     when = "turned_on_at" if state == "on" else "turned_off_at"
-    t.execute(f"UPDATE workflow SET state=%s, reason=%s, live_version_id=%s, {when}=NOW(3) WHERE workspace_id=%s AND id=%s",
-              (state, reason, live, workspace_id, workflow_id))
+    t.execute(
+        f"UPDATE workflow SET state=%s, reason=%s, live_version_id=%s, {when}=NOW(3) WHERE workspace_id=%s AND id=%s",
+        (state, reason, live, workspace_id, workflow_id),
+    )
 
 
 def delete(t: Transaction, workspace_id: int, workflow_id: int) -> bool:
@@ -114,6 +145,7 @@ def delete(t: Transaction, workspace_id: int, workflow_id: int) -> bool:
 
 
 # Samples: the source items with which a workflow is rehearsed.
+
 
 @dataclass(frozen=True)
 class Sample:
@@ -131,31 +163,44 @@ MOST_SAMPLES = 50
 
 def samples(t: Transaction, workspace_id: int, workflow_id: int) -> list[Sample]:
     """The newest first."""
-    return [Sample(r["id"], r["kind"], r["item_id"], json.loads(r["item"]), r["item_at"]) for r in t.rows(
-        "SELECT id, kind, item_id, item, item_at FROM sample WHERE workspace_id=%s AND workflow_id=%s "
-        "ORDER BY item_at DESC, id DESC LIMIT %s", (workspace_id, workflow_id, MOST_SAMPLES))]
+    return [
+        Sample(r["id"], r["kind"], r["item_id"], json.loads(r["item"]), r["item_at"])
+        for r in t.rows(
+            "SELECT id, kind, item_id, item, item_at FROM sample WHERE workspace_id=%s AND workflow_id=%s "
+            "ORDER BY item_at DESC, id DESC LIMIT %s",
+            (workspace_id, workflow_id, MOST_SAMPLES),
+        )
+    ]
 
 
-def keep_sample(t: Transaction, workspace_id: int, workflow_id: int, kind: str, item_id: str | None,
-                item: dict[str, Any], at: datetime) -> int:
+def keep_sample(
+    t: Transaction, workspace_id: int, workflow_id: int, kind: str, item_id: str | None, item: dict[str, Any], at: datetime
+) -> int:
     """Keep a sample. One that was fetched before is not kept twice."""
     if kind == "fetched":
-        row = t.row("SELECT id FROM sample WHERE workspace_id=%s AND workflow_id=%s AND kind='fetched' AND item_id=%s",
-                    (workspace_id, workflow_id, item_id))
+        row = t.row(
+            "SELECT id FROM sample WHERE workspace_id=%s AND workflow_id=%s AND kind='fetched' AND item_id=%s",
+            (workspace_id, workflow_id, item_id),
+        )
         if row:
             return int(row["id"])
-    return t.insert("INSERT INTO sample (workspace_id, workflow_id, kind, item_id, item, item_at) VALUES (%s,%s,%s,%s,%s,%s)",
-                    (workspace_id, workflow_id, kind, item_id, json.dumps(item, ensure_ascii=False), at))
+    return t.insert(
+        "INSERT INTO sample (workspace_id, workflow_id, kind, item_id, item, item_at) VALUES (%s,%s,%s,%s,%s,%s)",
+        (workspace_id, workflow_id, kind, item_id, json.dumps(item, ensure_ascii=False), at),
+    )
 
 
 def change_sample(t: Transaction, workspace_id: int, workflow_id: int, sample_id: int, item: dict[str, Any]) -> bool:
     """Edit a sample; it is marked so, and no longer stands for the item it came from."""
-    return bool(t.execute("UPDATE sample SET item=%s, kind=IF(kind='made_up', kind, 'edited') "
-                          "WHERE workspace_id=%s AND workflow_id=%s AND id=%s",
-                          (json.dumps(item, ensure_ascii=False), workspace_id, workflow_id, sample_id)))
+    return bool(
+        t.execute(
+            "UPDATE sample SET item=%s, kind=IF(kind='made_up', kind, 'edited') "
+            "WHERE workspace_id=%s AND workflow_id=%s AND id=%s",
+            (json.dumps(item, ensure_ascii=False), workspace_id, workflow_id, sample_id),
+        )
+    )
 
 
 def forget_samples(t: Transaction, workspace_id: int, workflow_id: int, sample_id: int | None = None) -> int:
     only, args = ("AND id=%s", (sample_id,)) if sample_id else ("AND kind='fetched'", ())
-    return t.execute(f"DELETE FROM sample WHERE workspace_id=%s AND workflow_id=%s {only}",
-                     (workspace_id, workflow_id, *args))
+    return t.execute(f"DELETE FROM sample WHERE workspace_id=%s AND workflow_id=%s {only}", (workspace_id, workflow_id, *args))

@@ -1120,6 +1120,11 @@ export interface components {
                 [key: string]: components["schemas"]["OriginOut"];
             };
             record: components["schemas"]["RecordOut"];
+            /**
+             * Source
+             * @description where its source item lay, in the app's words
+             */
+            source: string | null;
             /** Source Link */
             source_link: string | null;
         };

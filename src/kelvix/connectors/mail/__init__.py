@@ -1,4 +1,5 @@
 """The Mail connector."""
+
 from __future__ import annotations
 
 import re
@@ -23,14 +24,27 @@ class Mail(App):
     container_word, containers_word, item_word, items_word = "folder", "folders", "message", "messages"
     event_words = "a message arrives"
     fields = (
-        _f("subject", "Subject"), _f("sender.name", "Sender", "Name"), _f("sender.address", "Sender", "Address", type="email"),
-        _f("to", "To"), _f("cc", "Cc"), _f("date", "Date", type="datetime"), _f("text", "Text", type="long_text"),
-        _f("link", "Link", type="link"), _f("folder", "Folder"), _f("received", "Arrived", type="datetime"),
-        _f("attachment_count", "Attachments", "Number", type="number"), _f("attachment_names", "Attachments", "Names"),
+        _f("subject", "Subject"),
+        _f("sender.name", "Sender", "Name"),
+        _f("sender.address", "Sender", "Address", type="email"),
+        _f("to", "To"),
+        _f("cc", "Cc"),
+        _f("date", "Date", type="datetime"),
+        _f("text", "Text", type="long_text"),
+        _f("link", "Link", type="link"),
+        _f("folder", "Folder"),
+        _f("received", "Arrived", type="datetime"),
+        _f("attachment_count", "Attachments", "Number", type="number"),
+        _f("attachment_names", "Attachments", "Names"),
         _f("message_id", "Identifier"),
     )
-    proposed = (("subject", "Name"), ("sender.name", "From"), ("sender.address", "Address"), ("date", "Received"),
-                ("link", "Message"))
+    proposed = (
+        ("subject", "Name"),
+        ("sender.name", "From"),
+        ("sender.address", "Address"),
+        ("date", "Received"),
+        ("link", "Message"),
+    )
 
     def __init__(self, address: str):
         self.address = address
@@ -39,12 +53,20 @@ class Mail(App):
     # Connecting
 
     def _oauth(self, redirect: str) -> OAuth2Client:
-        return OAuth2Client("kelvix", token_endpoint_auth_method="none", scope=self.code, redirect_uri=redirect,
-                            code_challenge_method="S256", trust_env=False, timeout=10)
+        return OAuth2Client(
+            "kelvix",
+            token_endpoint_auth_method="none",
+            scope=self.code,
+            redirect_uri=redirect,
+            code_challenge_method="S256",
+            trust_env=False,
+            timeout=10,
+        )
 
     def consent_address(self, redirect: str, state: str, verifier: str, already: tuple[str, ...]) -> str:
         url, _ = self._oauth(redirect).create_authorization_url(
-            f"{self.address}/oauth/authorize", state=state, code_verifier=verifier, already=",".join(already))
+            f"{self.address}/oauth/authorize", state=state, code_verifier=verifier, already=",".join(already)
+        )
         return str(url)
 
     def exchange(self, redirect: str, code: str, verifier: str) -> Grant:
@@ -61,8 +83,11 @@ class Mail(App):
 
     def look(self, token: str) -> Sight:
         raw = self._caller.call("GET", "/mail/api/me", token)
-        return Sight(raw["account"], tuple(Container(f["id"], f["name"], f["items"], f["link"]) for f in raw["shared"]),
-                     tuple(raw["not_shared"]))
+        return Sight(
+            raw["account"],
+            tuple(Container(f["id"], f["name"], f["items"], f["link"]) for f in raw["shared"]),
+            tuple(raw["not_shared"]),
+        )
 
     def newest(self, token: str, container: str, limit: int) -> list[Item]:
         raw = self._caller.call("GET", f"/mail/api/folders/{container}/messages", token, params={"limit": limit})
@@ -73,8 +98,11 @@ class Mail(App):
 
     def changes(self, token: str, after: int) -> tuple[list[Change], int, bool]:
         raw = self._caller.call("GET", "/mail/api/feed", token, params={"after": after})
-        return ([Change(c["seq"], c["folder"], c["message"], c["kind"]) for c in raw["changes"]], raw["cursor"],
-                bool(raw["more"]))
+        return (
+            [Change(c["seq"], c["folder"], c["message"], c["kind"]) for c in raw["changes"]],
+            raw["cursor"],
+            bool(raw["more"]),
+        )
 
     def head(self, token: str) -> int:
         return int(self._caller.call("GET", "/mail/api/feed", token, params={"after": 2**53})["cursor"])
@@ -110,14 +138,29 @@ def _people(raw: list[dict[str, str]]) -> str:
 def _item(raw: dict[str, Any]) -> Item:
     """A message as carried values. An empty value is None; problems of reading are kept beside them for the screen."""
     values: dict[str, Wire] = {
-        "subject": raw["subject"] or None, "sender.name": raw["sender"]["name"] or None,
-        "sender.address": raw["sender"]["address"] or None, "to": _people(raw["to"]) or None,
-        "cc": _people(raw["cc"]) or None, "date": raw["date"], "text": raw["text"] or None, "link": raw["link"],
-        "folder": raw["folder_name"], "received": raw["received"], "attachment_count": str(len(raw["attachments"])),
+        "subject": raw["subject"] or None,
+        "sender.name": raw["sender"]["name"] or None,
+        "sender.address": raw["sender"]["address"] or None,
+        "to": _people(raw["to"]) or None,
+        "cc": _people(raw["cc"]) or None,
+        "date": raw["date"],
+        "text": raw["text"] or None,
+        "link": raw["link"],
+        "folder": raw["folder_name"],
+        "received": raw["received"],
+        "attachment_count": str(len(raw["attachments"])),
         "attachment_names": ", ".join(a["name"] for a in raw["attachments"]) or None,
         "message_id": raw["message_id"] or None,
     }
     if raw["problems"]:
         values["problems"] = "; ".join(raw["problems"])
-    return Item(raw["id"], raw["folder"], raw["folder_name"], raw["subject"] or "(no subject)", raw["link"],
-                datetime.fromisoformat(raw["received"]), values, int(raw.get("seq") or 0))
+    return Item(
+        raw["id"],
+        raw["folder"],
+        raw["folder_name"],
+        raw["subject"] or "(no subject)",
+        raw["link"],
+        datetime.fromisoformat(raw["received"]),
+        values,
+        int(raw.get("seq") or 0),
+    )

@@ -32,7 +32,7 @@ export function RecordSide({ database, record, zone, onEdit, onDelete, onUndo }:
     );
   }
   if (!detail.data) return <aside className="side" />;
-  const { record: kept, database: of, origins, captured, source_link } = detail.data;
+  const { record: kept, database: of, origins, captured, source, source_link } = detail.data;
   const title = of.fields[0];
   const text = of.fields.find((f) => f.id === 0);
   const value = (f: Field | undefined) => (f ? kept.values[String(f.id)] : null);
@@ -57,7 +57,7 @@ export function RecordSide({ database, record, zone, onEdit, onDelete, onUndo }:
             <span className="mk ok">●</span>captured {dateTime(captured.at, zone)} from{" "}
             {source_link ? (
               <a href={source_link} target="_blank" rel="noreferrer">
-                {captured.words}
+                {source ?? captured.words}
               </a>
             ) : (
               captured.words

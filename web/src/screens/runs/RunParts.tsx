@@ -1,8 +1,9 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { answer, client } from "../../api/client";
-import type { Run } from "../../api/queries";
+import { useDatabases, useMe, type Run } from "../../api/queries";
 import { useNotices } from "../../frame/Notices";
+import { reads } from "../databases/values";
 import type { Document } from "../timetable/model";
 
 interface Filled {
@@ -53,6 +54,13 @@ export function LineRecord({ run, line, document }: { run: Run; line: string | n
   }).data;
   const recorded = detail?.run.lines.find((l) => l.line === line);
   const kind = document.lines.find((l) => l.id === line)?.verb ?? "add";
+  const databases = useDatabases().data ?? [];
+  const zone = useMe().data?.timezone ?? "UTC";
+  const fields = databases.flatMap((d) => d.fields);
+  const gave = (id: string, value: string | boolean | undefined) => {
+    const field = fields.find((f) => String(f.id) === id);
+    return field ? reads(field, value, zone) : String(value ?? "");
+  };
   if (!detail) return null;
   if (!recorded) return <p className="quiet">This line was not reached.</p>;
   if (kind === "when") {
@@ -89,13 +97,13 @@ export function LineRecord({ run, line, document }: { run: Run; line: string | n
             </tr>
           </thead>
           <tbody>
-            {Object.entries(input).map(([field, filled]) => (
+            {Object.entries(input).sort(([a], [b]) => Number(a === "0") - Number(b === "0")).map(([field, filled]) => (
               <tr key={field}>
                 <td>
                   <b>{detail.field_names[field] ?? "a field since deleted"}</b>
                 </td>
                 <td>{filled.filled}</td>
-                <td className="wrap">{filled.said ? <span className="bad">{filled.said}</span> : String(output?.values?.[field] ?? "")}</td>
+                <td className="wrap">{filled.said ? <span className="bad">{filled.said}</span> : gave(field, output?.values?.[field])}</td>
               </tr>
             ))}
           </tbody>

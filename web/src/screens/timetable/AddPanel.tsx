@@ -1,14 +1,10 @@
 import { MenuItem, Select } from "@mui/material";
 import { useState } from "react";
 import type { Database, Sample } from "../../api/queries";
+import { TYPE_WORDS } from "../databases/values";
 import { FilledWith } from "./FilledWith";
 import { MakeDatabase } from "./MakeDatabase";
 import { fill, fillingOf, type Add, type Carried, type Cell, type Ref, type Rehearsal } from "./model";
-
-const TYPE_WORDS: Record<string, string> = {
-  text: "text", long_text: "long text", number: "number", date: "date", datetime: "date, time", choice: "choice",
-  email: "e-mail", link: "link", yes_no: "yes or no",
-};
 
 interface Props {
   line: Add;
@@ -58,8 +54,8 @@ export function AddPanel({ line, when, databases, carried, cell, findings, sampl
       {database && (
         <table aria-label={`Fields of ${database.name}`}>
           <colgroup>
-            <col style={{ width: 128 }} />
-            <col style={{ width: "44%" }} />
+            <col style={{ width: 168 }} />
+            <col style={{ width: "38%" }} />
             <col />
           </colgroup>
           <thead>
@@ -85,12 +81,14 @@ export function AddPanel({ line, when, databases, carried, cell, findings, sampl
               ))}
             {database.fields.map((field) => (
               <tr key={field.id}>
-                <td title={TYPE_WORDS[field.type]}>
-                  <b>{field.name}</b>
-                  {field.required && <span aria-label="must be filled"> *</span>}
-                  <small className="quiet" style={{ display: "block", fontSize: 11, lineHeight: 1 }}>
-                    {TYPE_WORDS[field.type]}
-                  </small>
+                <td>
+                  <span className="field">
+                    <span className="clip">
+                      <b>{field.name}</b>
+                      {field.required && <span aria-label="must be filled"> *</span>}
+                    </span>
+                    <small>{TYPE_WORDS[field.type]}</small>
+                  </span>
                 </td>
                 <td className="wrap">
                   <FilledWith
@@ -135,7 +133,7 @@ function Gives({ field, cell, findings, line, hasSample, onChange }: GivesProps)
   const state = (result?.state ?? "put_right") as keyof typeof marks;
   return (
     <>
-      {state !== "put_right" && result?.shown && <span className="clip">{result.shown}</span>}
+      {(state === "fits" || state === "empty") && result?.shown && <span className="clip">{result.shown}</span>}
       {sentence && (
         <span className={marks[state]}>
           {state === "put_right" ? "! " : state === "look" ? "? " : ""}

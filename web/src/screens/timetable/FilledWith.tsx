@@ -113,7 +113,7 @@ export function FilledWith({ label, parts, carried, shown, onChange, follow }: P
             aria-expanded={open && place === at}
             aria-controls={list}
             aria-autocomplete="list"
-            placeholder={slots.length === 1 ? " " : undefined}
+            placeholder=" "
             value={slot.text ?? ""}
             onChange={(event) => type(at, event.target.value)}
             onKeyDown={(event) => onKey(event, at)}

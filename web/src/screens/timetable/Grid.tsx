@@ -65,7 +65,7 @@ export function Grid(props: Props) {
             <th className="wrap">{props.corner}</th>
             {columns.map((c) => (
               <th key={c.id} className={c.id === column ? "chosen" : ""} aria-current={c.id === column}>
-                <button tabIndex={-1} onClick={() => choose(line ?? document.lines[0]?.id ?? "", c.id)}>
+                <button className="colhead" tabIndex={-1} onClick={() => choose(line ?? document.lines[0]?.id ?? "", c.id)}>
                   <b>
                     {c.head} {c.mark}
                   </b>

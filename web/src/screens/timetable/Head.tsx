@@ -11,6 +11,8 @@ interface Props {
   workflow: WorkflowDetail;
   draft: Draft;
   findings: number;
+  /** How many samples have a cell that is not right. */
+  wrongSamples: number;
   zone: string;
   sampleLabel: string | null;
   onTry: () => void;
@@ -20,7 +22,7 @@ interface Props {
 
 const SAVING: Record<Draft["saving"], string> = { saved: "saved", saving: "saving …", stale: "not saved", failed: "not saved" };
 
-export function Head({ workflow, draft, findings, zone, sampleLabel, onTry, onWhere, onKeys }: Props) {
+export function Head({ workflow, draft, findings, wrongSamples, zone, sampleLabel, onTry, onWhere, onKeys }: Props) {
   const { tell, fail } = useNotices();
   const queries = useQueryClient();
   const on = workflow.state === "on";
@@ -66,6 +68,12 @@ export function Head({ workflow, draft, findings, zone, sampleLabel, onTry, onWh
               </>
             ) : (
               <>nothing is taken in while it is off</>
+            )}
+            {wrongSamples > 0 && (
+              <span className="bad">
+                {" "}
+                · ! {wrongSamples} {wrongSamples === 1 ? "sample has" : "samples have"} something to put right
+              </span>
             )}
           </div>
         </div>

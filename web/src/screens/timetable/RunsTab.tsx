@@ -5,18 +5,20 @@ import { useApps, useDatabases, useRuns, type WorkflowDetail } from "../../api/q
 import { LineRecord, useRunActions } from "../runs/RunParts";
 import { OutcomeCell, RUN_STATES, RunState } from "./cells";
 import { Grid } from "./Grid";
-import { columnTime, type Document } from "./model";
+import { conditionWords } from "./conditionWords";
+import { columnTime, type Document, type Rehearsal } from "./model";
 
 interface Props {
   workflow: WorkflowDetail;
   document: Document;
+  rehearsal: Rehearsal | undefined;
   zone: string;
 }
 
 const COLUMNS = 5;
 
 /** The same grid with true runs as columns, the newest first, arriving live. */
-export function RunsTab({ workflow, document, zone }: Props) {
+export function RunsTab({ workflow, document, rehearsal, zone }: Props) {
   const app = useApps().data?.[0];
   const databases = useDatabases().data ?? [];
   const runs = useRuns({ workflow: workflow.id, limit: 30 });
@@ -66,7 +68,7 @@ export function RunsTab({ workflow, document, zone }: Props) {
         }
         app={app}
         databases={databases}
-        detail={() => ""}
+        detail={(l) => (l.verb === "only_if" ? conditionWords(l, rehearsal) : "")}
         cell={(l, c) => {
           const of = all.find((r) => r.id === c.id);
           const done = of?.lines.find((x) => x.line === l.id);

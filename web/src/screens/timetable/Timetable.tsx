@@ -47,6 +47,7 @@ function Open({ workflow }: { workflow: WorkflowDetail }) {
         workflow={workflow}
         draft={draft}
         findings={rehearsal.data?.findings.length ?? 0}
+        wrongSamples={Object.values(rehearsal.data?.cells ?? {}).filter((c) => c.some((x) => x.state === "put_right")).length}
         zone={zone}
         sampleLabel={sample ? columnTime(sample.at, zone) : null}
         onTry={() => setDialog("try")}
@@ -71,7 +72,7 @@ function Open({ workflow }: { workflow: WorkflowDetail }) {
         </div>
       )}
       {onRuns ? (
-        <RunsTab workflow={workflow} document={draft.document} zone={zone} />
+        <RunsTab workflow={workflow} document={draft.document} rehearsal={rehearsal.data} zone={zone} />
       ) : (
         <RehearsalTab
           workflow={workflow}

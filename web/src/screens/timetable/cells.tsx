@@ -46,7 +46,7 @@ export function TrialCell({ cell }: { cell: Cell | undefined }): ReactNode {
     default:
       return (
         <span className="made">
-          <span className="mk ok">＋</span>
+          <span className="mk ok">+</span>
           {cell.note}
           <br />
           {cell.doubts > 0 && <span className="look">? {cell.doubts} to look at</span>}
@@ -85,7 +85,7 @@ export function OutcomeCell({ outcome, output }: { outcome: string; output: unkn
   const title = (output as { title?: string } | null)?.title;
   return (
     <span className="clip">
-      <span className="mk ok">＋</span>
+      <span className="mk ok">+</span>
       {title || "a record"}
     </span>
   );

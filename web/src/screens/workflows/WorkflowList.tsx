@@ -30,7 +30,6 @@ export function WorkflowList() {
         <div className="scroll fill">
           <table className="list">
             <colgroup>
-              <col style={{ width: 240 }} />
               <col />
               <col style={{ width: 230 }} />
               <col style={{ width: 220 }} />
@@ -39,7 +38,6 @@ export function WorkflowList() {
             <thead>
               <tr>
                 <th>Name</th>
-                <th>In a sentence</th>
                 <th>State</th>
                 <th>Last 30 runs</th>
                 <th>Next check</th>
@@ -50,8 +48,8 @@ export function WorkflowList() {
                 <tr key={w.id}>
                   <td>
                     <Link to={`/workflows/${w.id}`}>{w.name}</Link>
+                    <span className="det">{w.sentence}</span>
                   </td>
-                  <td title={w.sentence}>{w.sentence}</td>
                   <td>
                     <State workflow={w} />
                   </td>
