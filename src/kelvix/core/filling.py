@@ -10,7 +10,7 @@ from typing import Literal
 from zoneinfo import ZoneInfo
 
 from kelvix.core.schema import CarriedField, Database, Field
-from kelvix.core.values import EMAIL, TYPE_NAMES, Unfit, Value, as_text, coerce, fold, shorten
+from kelvix.core.values import EMAIL, WITH_ARTICLE, Unfit, Value, as_text, coerce, fold, shorten
 from kelvix.core.workflow import Add, FieldFilling, Filling, Part, Reference
 
 PERSON_WORDS = {"name", "person", "who", "contact", "author", "sender", "customer", "client"}
@@ -219,11 +219,9 @@ def never_fits(filling: Filling, field: Field, carried: Carried) -> str:
         or (field.type == "email" and source.type == "link")
         or (field.type == "link" and source.type == "email")
     )
-    return (
-        f"{field.name} takes a {TYPE_NAMES[field.type]}, and {carried.name(filling[0].ref)} is a {TYPE_NAMES[source.type]}"
-        if clash
-        else ""
-    )
+    if not clash:
+        return ""
+    return f"{field.name} takes {WITH_ARTICLE[field.type]}, and {carried.name(filling[0].ref)} is {WITH_ARTICLE[source.type]}"
 
 
 def describe(filling: Filling, carried: Carried) -> str:

@@ -43,6 +43,11 @@ TYPE_NAMES: dict[Type, str] = {
     "link": "link",
     "yes_no": "yes or no",
 }
+WITH_ARTICLE: dict[Type, str] = {
+    **{type_: f"a {name}" for type_, name in TYPE_NAMES.items()},
+    "email": "an e-mail address",
+    "yes_no": "a yes or no",
+}
 LONGEST: dict[Type, int] = {"text": 10_000, "long_text": 4_000_000, "email": 320, "link": 2_000}
 
 # WHATWG HTML, "valid e-mail address" (input type=email), with a required dot-free or dotted host as the text gives it.
@@ -132,17 +137,17 @@ def _datetime_of(text: str, zone: ZoneInfo) -> datetime:
             return value if value.tzinfo else value.replace(tzinfo=zone)
         except ValueError:
             raise Unfit(f"“{shorten(text)}” is not a date and time") from None
+    head, comma, clock = text.rpartition(", ")
+    if comma and re.fullmatch(r"\d{1,2}:\d{2}", clock):  # before RFC 5322's form, which would take it for UTC
+        day, (hour, minute) = _date_of(head), (int(p) for p in clock.split(":"))
+        if hour < 24 and minute < 60:
+            return datetime(day.year, day.month, day.day, hour, minute, tzinfo=zone)
+        raise Unfit(f"“{clock}” is not a time of day")
     try:
         value = parsedate_to_datetime(text)
         return value if value.tzinfo else value.replace(tzinfo=UTC)
     except ValueError:
         pass
-    head, comma, clock = text.rpartition(", ")
-    if comma and re.fullmatch(r"\d{1,2}:\d{2}", clock):
-        day, (hour, minute) = _date_of(head), (int(p) for p in clock.split(":"))
-        if hour < 24 and minute < 60:
-            return datetime(day.year, day.month, day.day, hour, minute, tzinfo=zone)
-        raise Unfit(f"“{clock}” is not a time of day")
     day = _date_of(text)
     return datetime(day.year, day.month, day.day, tzinfo=zone)
 

@@ -1,0 +1,146 @@
+"""Messages as they come in real life: broken, huge, hostile. Reading never fails, and says what it could not read."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from kelvix.formats.rfc5322 import MOST_TEXT, file_name, parse, part, safe_html
+
+
+def test_multipart_prefers_plain_text_and_lists_attachments():
+    source = (
+        b"Subject: x\r\nContent-Type: multipart/mixed; boundary=m\r\n\r\n--m\r\nContent-Type: multipart/alternative; boundary=a\r\n\r\n"
+        b"--a\r\nContent-Type: text/plain; charset=utf-8\r\n\r\nplain\r\n--a\r\nContent-Type: text/html\r\n\r\n<b>marked</b>\r\n--a--\r\n"
+        b'--m\r\nContent-Type: application/pdf; name="a.pdf"\r\nContent-Transfer-Encoding: base64\r\n\r\nYWJj\r\n--m--\r\n'
+    )
+    found = parse(source)
+    assert found.text == "plain"
+    assert found.html == "<b>marked</b>"
+    [attached] = found.attachments
+    assert (attached.name, attached.type, attached.size) == ("a.pdf", "application/pdf", 3)
+    assert part(source, attached.index) == b"abc"
+    assert part(source, 0) is None and part(source, 99) is None
+
+
+def test_html_alone_becomes_text_in_lines():
+    found = parse(b"Content-Type: text/html; charset=utf-8\r\n\r\n<p>One &amp; two</p><p>three<br>four</p><script>x()</script>")
+    assert [line.strip() for line in found.text.splitlines() if line.strip()] == ["One & two", "three", "four"]
+    assert "script" not in found.html and "x()" not in found.html
+
+
+@pytest.mark.parametrize(
+    ("charset", "body", "text", "problem"),
+    [
+        ("iso-8859-1", "café".encode("latin-1"), "café", ""),
+        ("x-unheard-of", "café".encode(), "café", "which is not known"),
+        ("utf-8", b"caf\xe9", "caf\ufffd", "could not be decoded"),
+        ("shift_jis", "見積もり".encode("shift_jis"), "見積もり", ""),
+        ("koi8-r", "Орган".encode("koi8-r"), "Орган", ""),
+    ],
+)
+def test_charsets(charset, body, text, problem):
+    found = parse(
+        f"Date: Fri, 21 Nov 1997 09:55:06 -0600\r\nContent-Type: text/plain; charset={charset}\r\nContent-Transfer-Encoding: 8bit\r\n\r\n".encode()
+        + body
+    )
+    assert found.text == text
+    assert problem in "; ".join(found.problems) and bool(problem) == bool(found.problems)
+
+
+def test_nul_bytes_and_four_byte_characters_in_a_subject():
+    found = parse("Subject: a\0b \N{MUSICAL SYMBOL G CLEF} 😀\r\n\r\nx\0y".encode())
+    assert found.subject == "a\ufffdb \N{MUSICAL SYMBOL G CLEF} 😀"
+    assert "\0" not in found.text
+
+
+@pytest.mark.parametrize(
+    "source",
+    [
+        b"",
+        b"\r\n",
+        b"no headers at all",
+        b"Subject: cut in the mid",
+        b"From: <<<>>>@@\r\nTo: ,,,;:\r\nDate: the day before yesterday\r\n\r\n",
+        b"Content-Type: multipart/mixed; boundary=never\r\n\r\nno boundary comes",
+        b"Content-Type: multipart/mixed\r\n\r\n--x\r\n\r\n",
+        b"Content-Type: text/plain; charset==?x?=\r\nContent-Transfer-Encoding: base64\r\n\r\n%%%not base64%%%",
+        b"Content-Type: text/html\r\n\r\n" + b"<div>" * 5000,
+        b"Subject: =?utf-8?B?/////?=\r\nFrom: =?x?Q?y?= <a@b.example>\r\n\r\n\xff\xfe\xfd",
+        b"\x00\x01\x02\r\n\r\n\x00",
+    ],
+)
+def test_malformed_messages_are_read_as_far_as_they_go(source):
+    found = parse(source)
+    assert "\0" not in found.subject + found.text
+    assert found.date is None and any("no date" in p for p in found.problems)
+
+
+@given(st.binary(max_size=600))
+def test_any_bytes_are_read(source):
+    found = parse(source)
+    found.text.encode("utf-8")
+    found.subject.encode("utf-8")
+
+
+@given(
+    st.lists(
+        st.sampled_from(
+            [
+                b"From: ",
+                b"Subject: =?utf-8?Q?",
+                b"?=",
+                b"\r\n",
+                b" <a@b>",
+                b"Content-Type: multipart/mixed; boundary=",
+                b"--x",
+                b"\xff",
+                b"(",
+                b'"',
+                b";",
+            ]
+        ),
+        max_size=30,
+    )
+)
+def test_any_pieces_of_headers_are_read(pieces):
+    parse(b"".join(pieces))
+
+
+def test_a_very_long_text_is_cut_and_says_so():
+    found = parse(b"Subject: x\r\n\r\n" + b"long " * 200_000)
+    assert len(found.text) == MOST_TEXT
+    assert any("was cut there" in p for p in found.problems)
+
+
+@pytest.mark.parametrize(
+    ("given_name", "kept"),
+    [
+        ("../../etc/passwd", "passwd"),
+        ("C:\\Windows\\x.exe", "x.exe"),
+        ("inv\u202eoice fdp.exe", "invoice fdp.exe"),
+        ("a\x00b\n.pdf", "ab.pdf"),
+        ("...", ""),
+        ("x" * 300, "x" * 150),
+    ],
+)
+def test_file_names_are_made_safe(given_name, kept):
+    assert file_name(given_name) == kept
+
+
+@pytest.mark.parametrize(
+    "source",
+    [
+        "<script>alert(1)</script>",
+        "<img src=x onerror=alert(1)>",
+        '<a href="javascript:alert(1)">x</a>',
+        "<svg><script>1</script></svg>",
+        '<p onclick="x()" style="position:fixed">a</p>',
+        '<iframe src="//evil.example"></iframe>',
+        "<form action=//evil.example><input></form>",
+    ],
+)
+def test_html_that_is_shown_cannot_act(source):
+    cleaned = safe_html(source).lower()
+    assert not any(word in cleaned for word in ("script", "onerror", "onclick", "iframe", "form", "style=", "<img"))

@@ -1,0 +1,108 @@
+"""The trial grid over a whole workflow, and what must be put right before it is turned on."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from zoneinfo import ZoneInfo
+
+import pytest
+
+from kelvix.core.rehearsal import Surroundings, check, rehearse
+from kelvix.core.schema import CarriedField, Database, Field
+from kelvix.core.workflow import Add, BadDocument, Condition, FieldFilling, OnlyIf, Part, Reference, When, Workflow, check_shape
+
+SOURCE = (
+    CarriedField("subject", ("Message", "Subject"), "text"),
+    CarriedField("date", ("Message", "Date"), "datetime"),
+    CarriedField("attachment_count", ("Message", "Attachments"), "number"),
+)
+TARGET = Database(1, "Enquiries", (Field(11, "Name", "text", True), Field(12, "Source", "link"), Field(13, "Mail", "email")))
+AROUND = Surroundings(SOURCE, {1: TARGET}, ZoneInfo("Europe/London"))
+WHEN = When("w", connection=1, container="5", container_name="Enquiries")
+ONLY = OnlyIf("o", "any", (Condition(Reference("w", "subject"), "mentions", ("quote",)),))
+ADD = Add("a", 1, (FieldFilling(11, (Part(ref=Reference("w", "subject")),)),))
+WHOLE = Workflow((WHEN, ONLY, ADD))
+QUOTE = {"subject": "Quote, please", "date": "2026-11-23T17:02:00Z", "attachment_count": "1"}
+
+
+def states(workflow, item, around=AROUND):
+    return [c.state for c in rehearse(workflow, item, around)]
+
+
+def test_a_sample_goes_through_or_is_passed_by():
+    assert states(WHOLE, QUOTE) == ["in", "goes_on", "fits"]
+    assert states(WHOLE, {"subject": "Newsletter"}) == ["in", "passed_by", "not_reached"]
+    assert rehearse(WHOLE, QUOTE, AROUND)[0].note == "1 attachment"
+
+
+def test_a_line_that_is_not_right_says_what():
+    cell = rehearse(WHOLE, {"subject": ""}, AROUND)[-1]
+    assert cell.state == "not_reached"
+    bare = rehearse(Workflow((WHEN, ADD)), {"subject": None}, AROUND)[-1]
+    assert bare.state == "put_right" and "Name must be filled" in bare.note
+
+
+def test_a_later_line_sees_what_a_rehearsed_add_would_yield():
+    second = Add(
+        "b",
+        1,
+        (
+            FieldFilling(11, (Part(text="See "), Part(ref=Reference("a", "title")))),
+            FieldFilling(12, (Part(ref=Reference("a", "link")),)),
+        ),
+    )
+    cell = rehearse(Workflow((WHEN, ADD, second)), QUOTE, AROUND)[-1]
+    assert {r.field: r.value for r in cell.results} == {11: "See Quote, please", 12: "http://127.0.0.1/databases/1/provisional"}
+
+
+def test_a_workflow_that_is_ready_has_no_findings():
+    assert check(WHOLE, AROUND) == []
+
+
+@pytest.mark.parametrize(
+    ("workflow", "around", "said"),
+    [
+        (Workflow((replace(WHEN, container=None), ADD)), AROUND, "choose the connection and the folder"),
+        (Workflow((WHEN,)), AROUND, "nothing happens yet"),
+        (Workflow((WHEN, OnlyIf("o"), ADD)), AROUND, "no condition yet"),
+        (Workflow((WHEN, Add("a"))), AROUND, "choose the database"),
+        (WHOLE, replace(AROUND, databases={}), "was deleted"),
+        (Workflow((WHEN, Add("a", 1))), AROUND, "Name must be filled"),
+        (
+            Workflow((WHEN, replace(ADD, fillings=(*ADD.fillings, FieldFilling(77, (Part(text="x"),)))))),
+            AROUND,
+            "no longer has this field",
+        ),
+        (
+            Workflow((WHEN, replace(ADD, fillings=(*ADD.fillings, FieldFilling(13, (Part(ref=Reference("w", "date")),)))))),
+            AROUND,
+            "takes an e-mail address",
+        ),
+        (
+            Workflow((WHEN, replace(ADD, fillings=(FieldFilling(11, (Part(ref=Reference("z", "q")),)),)))),
+            AROUND,
+            "do not carry",
+        ),
+        (Workflow((WHEN, OnlyIf("o", "all", (Condition(Reference("w", "x"), "is", ("y",)),)), ADD)), AROUND, "no longer carry"),
+    ],
+)
+def test_findings(workflow, around, said):
+    assert any(said in f.sentence for f in check(workflow, around)), check(workflow, around)
+
+
+@pytest.mark.parametrize(
+    ("workflow", "said"),
+    [
+        (Workflow(()), "begins with a When line"),
+        (Workflow((ADD,)), "begins with a When line"),
+        (Workflow((WHEN, replace(WHEN, id="w2"))), "one When line"),
+        (Workflow((WHEN, replace(ADD, id="w"))), "an id of its own"),
+        (Workflow((WHEN, Add("a", 1, (FieldFilling(11, ()), FieldFilling(11, ()))))), "only once"),
+        (Workflow((WHEN, Add("a", 1, (FieldFilling(11, (Part(),)),)))), "typed text or a carried value"),
+        (Workflow((WHEN, *(Add(f"a{n}") for n in range(100)))), "at most 100 lines"),
+    ],
+)
+def test_a_document_that_contradicts_itself_is_refused(workflow, said):
+    with pytest.raises(BadDocument) as caught:
+        check_shape(workflow)
+    assert said in str(caught.value)

@@ -1,0 +1,140 @@
+"""What fields accept, and what they say of the rest."""
+
+from __future__ import annotations
+
+from datetime import UTC, date, datetime
+from decimal import Decimal
+from zoneinfo import ZoneInfo
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from kelvix.core.values import TYPES, Choice, Unfit, as_text, coerce, fold, from_wire, shorten, to_wire
+
+LONDON = ZoneInfo("Europe/London")
+SUMMER = datetime(2026, 7, 1, 11, 30, tzinfo=UTC)
+CHOICES = (Choice("1", "New"), Choice("2", "Élan vital"))
+
+FITS = [
+    ("  two\n lines ", "text", "two lines"),
+    ("two\r\nlines", "long_text", "two\nlines"),
+    ("1,850.00", "number", Decimal("1850.00")),
+    ("-3", "number", Decimal(-3)),
+    (Decimal("0.1"), "number", Decimal("0.1")),
+    ("2026-11-23", "date", date(2026, 11, 23)),
+    ("23 Nov 2026", "date", date(2026, 11, 23)),
+    ("1st September 2026", "date", date(2026, 9, 1)),
+    ("3 Sept 2026", "date", date(2026, 9, 3)),
+    ("2026-07-01T23:30:00Z", "date", date(2026, 7, 2)),  # half past midnight in London
+    (datetime(2026, 7, 1, 23, 30, tzinfo=UTC), "date", date(2026, 7, 2)),
+    (date(2026, 7, 1), "datetime", datetime(2026, 6, 30, 23, 0, tzinfo=UTC)),
+    ("23 Nov 2026, 17:02", "datetime", datetime(2026, 11, 23, 17, 2, tzinfo=UTC)),
+    ("1 Jul 2026, 12:30", "datetime", SUMMER),
+    ("Mon, 23 Nov 2026 17:02:00 +0100", "datetime", datetime(2026, 11, 23, 16, 2, tzinfo=UTC)),
+    ("2026-11-23T17:02", "datetime", datetime(2026, 11, 23, 17, 2, tzinfo=UTC)),
+    ("new", "choice", "1"),
+    ("elan VITAL", "choice", "2"),
+    ("2", "choice", "2"),
+    (" ada.pell@stbride.example ", "email", "ada.pell@stbride.example"),
+    ("https://a.example/x?y=1", "link", "https://a.example/x?y=1"),
+    ("mailto:ada@b.example", "link", "mailto:ada@b.example"),
+    ("Yes", "yes_no", True),
+    ("0", "yes_no", False),
+    (True, "yes_no", True),
+    (SUMMER, "text", "1 Jul 2026, 12:30"),
+    (True, "text", "yes"),
+    (Decimal("1E+2"), "text", "100"),
+]
+
+
+@pytest.mark.parametrize(("value", "to", "expected"), FITS)
+def test_fits(value, to, expected):
+    assert coerce(value, to, LONDON, CHOICES) == expected
+
+
+UNFIT = [
+    ("Revd Ada Pell", "email", "“Revd Ada Pell” is not an e-mail address"),
+    ("a@b@c.example", "email", "not an e-mail address"),
+    ("01/02/2026", "date", "two different dates"),
+    ("31 Feb 2026", "date", "not a day of the calendar"),
+    ("2026-02-30", "date", "not a day of the calendar"),
+    ("next week", "date", "not a date"),
+    ("1.234,50", "number", "not a number"),
+    ("12 pounds", "number", "not a number"),
+    ("9" * 40, "number", "more digits"),
+    ("0." + "1" * 11, "number", "more digits"),
+    ("Closed", "choice", "not one of the choices (New, Élan vital)"),
+    ("ftp://x.example", "link", "not a link"),
+    ("https://", "link", "not a link"),
+    ("javascript:alert(1)", "link", "not a link"),
+    ("perhaps", "yes_no", "neither yes nor no"),
+    (True, "number", "not a number"),
+    (date(2026, 1, 1), "email", "not an e-mail address"),
+    ("23 Nov 2026, 25:00", "datetime", "not a time of day"),
+    ("x" * 10_001, "text", "10,001 characters"),
+]
+
+
+@pytest.mark.parametrize(("value", "to", "said"), UNFIT)
+def test_unfit_says_why(value, to, said):
+    with pytest.raises(Unfit) as caught:
+        coerce(value, to, LONDON, CHOICES)
+    assert said in str(caught.value)
+
+
+@pytest.mark.parametrize("to", TYPES)
+@pytest.mark.parametrize("value", [None, "", "  \n"])
+def test_empty_stays_empty(value, to):
+    assert coerce(value, to, LONDON) is None
+
+
+@given(
+    st.one_of(st.text(), st.decimals(allow_nan=True), st.booleans(), st.dates(), st.datetimes(timezones=st.just(UTC))),
+    st.sampled_from(TYPES),
+)
+def test_never_fails_otherwise(value, to):
+    try:
+        kept = coerce(value, to, LONDON, CHOICES)
+    except Unfit as unfit:
+        assert str(unfit)
+    else:
+        assert kept is None or isinstance(kept, str | Decimal | bool | date)
+
+
+def of_type(to):
+    return {
+        "number": st.decimals(allow_nan=False, allow_infinity=False, places=4, min_value=-(10**20), max_value=10**20),
+        "date": st.dates(),
+        "datetime": st.datetimes(min_value=datetime(1900, 1, 1), timezones=st.just(UTC)).map(
+            lambda d: d.replace(microsecond=d.microsecond // 1000 * 1000)
+        ),
+        "yes_no": st.booleans(),
+    }.get(to, st.text(min_size=1))
+
+
+@given(st.sampled_from(TYPES).flatmap(lambda to: st.tuples(st.just(to), of_type(to))))
+def test_the_wire_gives_back_what_it_was_given(typed):
+    to, value = typed
+    assert from_wire(to_wire(value), to) == value
+
+
+@given(st.dates(min_value=date(1000, 1, 1)))
+def test_a_date_that_is_read_is_understood(day):
+    assert coerce(as_text(day, LONDON), "date", LONDON) == day
+
+
+@given(
+    st.datetimes(min_value=datetime(1900, 1, 1), timezones=st.just(LONDON)).map(
+        lambda d: d.replace(second=0, microsecond=0, fold=0)
+    )
+)
+def test_a_time_that_is_read_is_understood(at):
+    shown = as_text(at, LONDON)
+    assert as_text(coerce(shown, "datetime", LONDON), LONDON) == as_text(at.astimezone(UTC), LONDON)
+
+
+def test_shorten_and_fold():
+    assert shorten("a  b\nc") == "a b c"
+    assert shorten("x" * 50, 10) == "x" * 9 + "…"
+    assert fold("Søren ÉLAN") == fold("søren elan")
