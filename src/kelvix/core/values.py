@@ -21,7 +21,7 @@ import re
 import unicodedata
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
-from decimal import Decimal, InvalidOperation
+from decimal import Context, Decimal, InvalidOperation
 from email.utils import parsedate_to_datetime
 from typing import Literal, get_args
 from urllib.parse import urlsplit
@@ -49,6 +49,8 @@ WITH_ARTICLE: dict[Type, str] = {
     "yes_no": "a yes or no",
 }
 LONGEST: dict[Type, int] = {"text": 10_000, "long_text": 4_000_000, "email": 320, "link": 2_000}
+
+WIDE = Context(prec=60)  # more digits than a number field keeps: 28 before the point, 10 after
 
 # WHATWG HTML, "valid e-mail address" (input type=email), with a required dot-free or dotted host as the text gives it.
 EMAIL = re.compile(
@@ -85,6 +87,12 @@ class Unfit(ValueError):
 class Choice:
     id: str
     name: str
+
+
+def plain(value: Decimal) -> Decimal:
+    """The same number without zeros at its end; no digit is lost, whatever the context."""
+    short = value.normalize(WIDE)
+    return short.quantize(Decimal(1), context=WIDE) if short == short.to_integral_value() else short
 
 
 def shorten(text: str, most: int = 40) -> str:
@@ -185,7 +193,7 @@ def coerce(value: Value, to: Type, zone: ZoneInfo, choices: tuple[Choice, ...] =
 
 
 def _number(value: Decimal, shown: str) -> Decimal:
-    exponent = value.normalize().as_tuple().exponent
+    exponent = plain(value).as_tuple().exponent if value.is_finite() else 0
     if not value.is_finite() or not isinstance(exponent, int) or abs(value) >= Decimal(10) ** 28 or exponent < -10:
         raise Unfit(f"“{shorten(shown)}” has more digits than a number field keeps (28 before, 10 after the point)")
     return value

@@ -155,7 +155,7 @@ class Loader:
         self.at(at + timedelta(milliseconds=240))
         watch = self.space.read(lambda t: watches.of_workflow(t, self.space.id, workflow))
         assert watch
-        self.space.read(lambda t: watches.take_in(t, self.space.id, workflow, watch.version_id, watch.container, item, "push"))
+        self.space.read(lambda t: watches.take_in(t, self.space.id, watch.id, watch.container, item, "push"))
         self._run_all(at)
 
     def _run_all(self, at: datetime) -> None:

@@ -17,70 +17,62 @@ REMEMBER = 5.0  # seconds for which a watch is taken as it was, so that a push c
 
 @dataclass(frozen=True)
 class Listening:
-    """A watch, as the intake knows it."""
+    """A watch, as the intake knows it: what proves a push, and what it must be about."""
 
-    workspace_id: int
-    workflow_id: int
-    version_id: int
     container: str
-    on: bool
-    secret: str | None
+    secret: str
     known_at: float
 
 
 class Intake:
     def __init__(self, engine: Engine):
         self.engine = engine
-        self._known: dict[int, Listening] = {}
+        self._known: dict[tuple[int, int], Listening] = {}
 
-    def forget(self, watch_id: int) -> None:
-        self._known.pop(watch_id, None)
-
-    def _listening(self, workspace_id: int, watch_id: int) -> Listening | None:
-        known = self._known.get(watch_id)
-        if known and known.workspace_id == workspace_id and time.monotonic() - known.known_at < REMEMBER:
+    def _listening(self, workspace_id: int, watch_id: int, anew: bool = False) -> Listening | None:
+        """Remembered for a while, so that a push costs one journey to the server."""
+        known = self._known.get((workspace_id, watch_id))
+        if known and not anew and time.monotonic() - known.known_at < REMEMBER:
             return known
         try:
             space = self.engine.directory.open(workspace_id)
         except LookupError:
             return None
-        row = space.read(lambda t: watches.for_push(t, watch_id))
-        if row is None or row["workspace_id"] != workspace_id:
+        row = space.read(lambda t: watches.for_push(t, workspace_id, watch_id))
+        if row is None:
             return None
-        secret = self.engine.vault.open(row["push_secret"], workspace_id, f"watch/{watch_id}") if row["push_secret"] else None
-        found = Listening(
-            workspace_id,
-            row["workflow_id"],
-            row["version_id"],
-            row["container"],
-            row["state"] == "on",
-            secret,
-            time.monotonic(),
-        )
-        self._known[watch_id] = found
+        secret = self.engine.vault.open(row["push_secret"], workspace_id, f"watch/{watch_id}")
+        found = Listening(row["container"], secret, time.monotonic())
+        self._known[(workspace_id, watch_id)] = found
         return found
+
+    def _proved(
+        self, workspace_id: int, watch_id: int, message_id: str, timestamp: str, signature: str, body: bytes
+    ) -> Listening | None:
+        """The watch that a push proves to be for. A secret that was changed meanwhile is looked up before refusing."""
+        for anew in (False, True):
+            listening = self._listening(workspace_id, watch_id, anew)
+            if listening and webhook_signature.verify(listening.secret, message_id, timestamp, signature, body, time.time()):
+                return listening
+        return None
 
     def push(
         self, workspace_id: int, watch_id: int, message_id: str, timestamp: str, signature: str, body: bytes
     ) -> HTTPStatus:
         """What to answer. An unknown address and a wrong signature look the same from outside."""
-        listening = self._listening(workspace_id, watch_id)
-        if (
-            listening is None
-            or listening.secret is None
-            or not webhook_signature.verify(listening.secret, message_id, timestamp, signature, body, time.time())
-        ):
+        listening = self._proved(workspace_id, watch_id, message_id, timestamp, signature, body)
+        if listening is None:
             return HTTPStatus.UNAUTHORIZED
-        if not listening.on:
-            return HTTPStatus.GONE
         try:
             told = json.loads(body)
             container, item = str(told["container"]), str(told["item"])
         except (ValueError, KeyError, TypeError):
             return HTTPStatus.BAD_REQUEST
         if container == listening.container:
-            self.engine.directory.open(workspace_id).read(
-                lambda t: watches.take_in(t, workspace_id, listening.workflow_id, listening.version_id, container, item, "push")
-            )
-            self.engine.dispatch.announce(workspace_id, "ready")
+            space = self.engine.directory.open(workspace_id)
+            took = space.read(lambda t: watches.take_in(t, workspace_id, watch_id, container, item, "push"))
+            if took == "off":
+                return HTTPStatus.GONE
+            if took == "new":
+                self.engine.dispatch.announce(workspace_id, "ready")
         return HTTPStatus.ACCEPTED

@@ -11,6 +11,7 @@ from fastapi import Depends, FastAPI, Form, HTTPException, Request, Response, Up
 from fastapi.responses import HTMLResponse, RedirectResponse
 from fastapi.templating import Jinja2Templates
 from starlette.middleware.trustedhost import TrustedHostMiddleware
+from starlette.types import ASGIApp
 
 from kelvix.formats import rfc5322
 from kelvix.practice import mail as mail_app
@@ -32,7 +33,7 @@ class NotSignedIn(Exception):
     pass
 
 
-def build(settings: Settings) -> FastAPI:
+def build(settings: Settings) -> ASGIApp:
     """The application; also brings its schema up to date."""
     migrate(settings.practice, HERE / "migrations")
     store, faults = Store(DatabaseServer(settings.practice)), Faults()
@@ -48,9 +49,7 @@ def build(settings: Settings) -> FastAPI:
         controller.stop()
 
     app = FastAPI(title="Practice apps", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
-    app.state.faults = faults
     app.include_router(mail_app.router(mail))
-    app.add_middleware(FaultMiddleware, faults=faults)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=["localhost", "127.0.0.1"])
 
     @app.middleware("http")
@@ -257,4 +256,4 @@ def build(settings: Settings) -> FastAPI:
         store.server.read(lambda t: t.row("SELECT 1"))
         return {"state": "good"}
 
-    return app
+    return FaultMiddleware(app, faults)

@@ -174,7 +174,7 @@ class Store:
                 "AND seq <= %s ORDER BY seq LIMIT %s",
                 (account_id, app, after, head["n"] if head else 0, limit),
             )
-            cursor = rows[-1]["seq"] if len(rows) == limit else max(after, head["n"] if head else 0)
+            cursor = rows[-1]["seq"] if len(rows) == limit else int(head["n"]) if head else 0
             return [r for r in rows if r["container_id"] in containers], cursor
 
         return self.server.read(work)
@@ -252,7 +252,8 @@ class Store:
     def page_account(self, cookie: str) -> Row | None:
         return self.server.read(
             lambda t: t.row(
-                "SELECT a.* FROM page_session s JOIN account a ON a.id=s.account_id WHERE s.digest=%s AND s.expires_at > NOW(3)",
+                "SELECT a.* FROM page_session s JOIN account a ON a.id=s.account_id "
+                "WHERE s.digest=%s AND s.expires_at > NOW(3)",
                 (digest("page", cookie),),
             )
         )

@@ -10,7 +10,7 @@ from decimal import Decimal
 from typing import Any
 
 from kelvix.core.schema import Database
-from kelvix.core.values import Value, Wire, to_wire
+from kelvix.core.values import Value, Wire, plain, to_wire
 from kelvix.store import ddl
 from kelvix.store.database_server import Row, Transaction
 
@@ -61,8 +61,7 @@ def _value(raw: Any, type_: str) -> Value:
     if type_ == "yes_no" and raw is not None:
         return bool(raw)
     if type_ == "number" and raw is not None:
-        plain = Decimal(raw).normalize()
-        return plain.quantize(Decimal(1)) if plain == plain.to_integral() else plain
+        return plain(Decimal(raw))
     return raw if raw != "" else None
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Literal
 
 from kelvix.store.database_server import Row, Transaction
 from kelvix.store.secrets import Vault, digest
@@ -79,11 +80,11 @@ def end(t: Transaction, workspace_id: int, workflow_id: int) -> None:
     t.execute("UPDATE watch SET state='off' WHERE workspace_id=%s AND workflow_id=%s", (workspace_id, workflow_id))
 
 
-def for_push(t: Transaction, watch_id: int) -> Row | None:
-    """What the intake of pushes needs: the one look-up that is not scoped, since the push names only its watch and
-    proves by its signature that it may."""
+def for_push(t: Transaction, workspace_id: int, watch_id: int) -> Row | None:
+    """What the intake of pushes needs to prove a push."""
     return t.row(
-        "SELECT id, workspace_id, workflow_id, version_id, container, state, push_secret FROM watch WHERE id=%s", (watch_id,)
+        "SELECT container, push_secret FROM watch WHERE workspace_id=%s AND id=%s AND push_secret IS NOT NULL",
+        (workspace_id, watch_id),
     )
 
 
@@ -127,21 +128,29 @@ def event_digest(container: str, item_id: str) -> bytes:
 
 
 TAKE_IN = """BEGIN NOT ATOMIC
-  DECLARE EXIT HANDLER FOR 1062 ROLLBACK;
+  DECLARE EXIT HANDLER FOR 1062 BEGIN ROLLBACK; SELECT 'known' AS took; END;
   START TRANSACTION;
-  INSERT INTO event (workspace_id, workflow_id, version_id, digest, item_id, came_by) VALUES (%s,%s,%s,%s,%s,%s);
-  INSERT INTO ready (workspace_id, event_id) VALUES (%s, LAST_INSERT_ID());
-  COMMIT;
+  INSERT INTO event (workspace_id, workflow_id, version_id, digest, item_id, came_by)
+    SELECT workspace_id, workflow_id, version_id, %s, %s, %s FROM watch WHERE workspace_id=%s AND id=%s AND state='on';
+  IF ROW_COUNT() = 1 THEN
+    INSERT INTO ready (workspace_id, event_id) VALUES (%s, LAST_INSERT_ID());
+    COMMIT;
+    SELECT 'new' AS took;
+  ELSE
+    ROLLBACK;
+    SELECT 'off' AS took;
+  END IF;
 END"""
+Took = Literal["new", "known", "off"]
 
 
-def take_in(
-    t: Transaction, workspace_id: int, workflow_id: int, version_id: int, container: str, item_id: str, came_by: str
-) -> None:
-    """Commit one pushed event and the work it makes, in one journey to the server: nothing where it was known."""
-    t.execute(
-        TAKE_IN, (workspace_id, workflow_id, version_id, event_digest(container, item_id), item_id[:200], came_by, workspace_id)
-    )
+def take_in(t: Transaction, workspace_id: int, watch_id: int, container: str, item_id: str, came_by: str) -> Took:
+    """Commit one pushed event and the work that it makes, in one journey to the server; it runs as the version that the
+    watch names at that moment."""
+    row = t.row(TAKE_IN, (event_digest(container, item_id), item_id[:200], came_by, workspace_id, watch_id, workspace_id))
+    assert row
+    took: Took = row["took"]
+    return took
 
 
 def take_in_many(
