@@ -1,0 +1,26 @@
+"""A worker that stops before each effect, until a file called `go` appears: for tests that strike at that moment."""
+
+from __future__ import annotations
+
+import pathlib
+import sys
+import time
+
+from kelvix import settings
+from kelvix.engine.engine import make
+from kelvix.engine.runner import Runner
+from kelvix.engine.worker import Worker
+from kelvix.store.runs import Claim
+
+FOLDER = pathlib.Path(sys.argv[1])
+
+
+def pause(claim: Claim) -> None:
+    (FOLDER / "paused").write_text(str(claim.run_id))
+    while not (FOLDER / "go").exists():
+        time.sleep(0.01)
+
+
+if __name__ == "__main__":
+    engine = make(settings.read())
+    Worker(engine, Runner(engine, before_effect=pause)).run()
