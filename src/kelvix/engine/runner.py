@@ -12,7 +12,7 @@ from kelvix.connectors.contract import Passing, Standing
 from kelvix.core.filling import Carried, FieldResult, describe
 from kelvix.core.rehearsal import Cell, Surroundings, carried_from_item, step, title_of
 from kelvix.core.schema import Database
-from kelvix.core.values import shorten, to_wire
+from kelvix.core.values import Value, shorten, to_wire
 from kelvix.core.workflow import Add, Line, OnlyIf, Workflow
 from kelvix.engine.engine import Engine
 from kelvix.engine.sampling import as_kept
@@ -132,7 +132,8 @@ class Runner:
                 return self._stop(space, claim, progress, line, cell, carried, around)
             elif isinstance(line, Add) and claim.only_line in (None, line.id):
                 finished = line is workflow.lines[-1]
-                carried = self._add(space, claim, progress, line, cell, carried, around, topics, finished)
+                made = self._add(space, claim, progress, line, cell, carried, around, topics, finished)
+                carried = below.plus(line.id, (), made)
             else:
                 outcome = "skipped" if isinstance(line, Add) else cell.state
                 progress.lines.append((line.id, outcome, _given(line, carried), None))
@@ -166,8 +167,8 @@ class Runner:
         around: Surroundings,
         topics: set[str],
         last: bool,
-    ) -> Carried:
-        """Add the record. Where this is the last line, the run ends with the same commit."""
+    ) -> dict[str, Value]:
+        """Add the record: what lines below can use of it. Where this is the last line, the run ends with the same commit."""
         database = around.databases[line.database or 0]
         results = [r for r in cell.results if r.value is not None]
         title = title_of(line, results, database, around.zone)
@@ -207,7 +208,7 @@ class Runner:
         progress.written()
         topics.add(f"records:{database.id}")
         link = around.record_link.format(database=database.id, record=record_id)
-        return carried.plus(line.id, (), {"title": title or None, "link": link})
+        return {"title": title or None, "link": link}
 
     def _stop(
         self, space: Space, claim: Claim, progress: Progress, line: Line, cell: Cell, carried: Carried, around: Surroundings

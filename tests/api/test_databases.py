@@ -1,0 +1,133 @@
+"""Databases and records through the API: checks, versions, idempotency, undo, capture."""
+
+from __future__ import annotations
+
+import pytest
+
+FIELDS = (
+    {"name": "Name", "type": "text"}, {"name": "Mail", "type": "email"}, {"name": "Stage", "type": "choice", "choices": ["New", "Old"]},
+    {"name": "Hours", "type": "number"}, {"name": "Due", "type": "date"},
+)  # fmt: skip
+
+
+@pytest.fixture
+def made(orla):
+    database = orla.database("Tasks", *FIELDS)
+    return orla, database, {f["name"]: str(f["id"]) for f in database["fields"]}
+
+
+def test_values_are_taken_as_people_type_them(made):
+    orla, database, ids = made
+    values = {
+        ids["Name"]: " Order  felt ",
+        ids["Stage"]: "new",
+        ids["Hours"]: "1,200.50",
+        ids["Due"]: "3 Dec 2026",
+        ids["Text"]: "# Why",
+    }
+    written = orla.api("POST", f"/databases/{database['id']}/records", json={"values": values})["record"]["values"]
+    assert written == {
+        ids["Name"]: "Order felt",
+        ids["Mail"]: None,
+        ids["Stage"]: "1",
+        ids["Hours"]: "1200.5",
+        ids["Due"]: "2026-12-03",
+        ids["Text"]: "# Why",
+    }
+
+
+def test_values_that_do_not_fit_are_said_field_by_field_and_nothing_is_written(made):
+    orla, database, ids = made
+    problem = orla.api(
+        "POST",
+        f"/databases/{database['id']}/records",
+        expect=422,
+        json={"values": {ids["Mail"]: "nobody", ids["Hours"]: "many"}},
+    )
+    assert set(problem["fields"]) == {ids["Name"], ids["Mail"], ids["Hours"]}
+    assert "not an e-mail address" in problem["fields"][ids["Mail"]] and orla.records(database["id"]) == []
+    assert (
+        "no field with the id 999999"
+        in orla.api("POST", f"/databases/{database['id']}/records", expect=422, json={"values": {"999999": "x"}})["title"]
+    )
+
+
+def test_two_edits_of_one_record_at_once_the_second_is_told(made):
+    orla, database, ids = made
+    record = orla.api("POST", f"/databases/{database['id']}/records", json={"values": {ids["Name"]: "start"}})["record"]
+    where = f"/databases/{database['id']}/records/{record['id']}"
+    orla.api("PATCH", where, json={"values": {ids["Name"]: "first"}}, headers={"if-match": '"1"'})
+    told = orla.api("PATCH", where, expect=412, json={"values": {ids["Name"]: "second"}}, headers={"if-match": "1"})
+    assert told["version"] == 2 and told["values"][ids["Name"]] == "first"
+    orla.api("PATCH", where, json={"values": {ids["Name"]: "second, knowingly"}}, headers={"if-match": str(told["version"])})
+    assert "Say which version" in orla.api("PATCH", where, expect=428, json={"values": {}})["title"]
+
+
+def test_the_same_key_writes_once(made):
+    orla, database, ids = made
+    sent = {"json": {"values": {ids["Name"]: "once"}}, "headers": {"idempotency-key": "k1"}}
+    first, second = (orla.api("POST", f"/databases/{database['id']}/records", **sent) for _ in range(2))
+    assert first == second and len(orla.records(database["id"])) == 1
+
+
+def test_delete_and_undo(made):
+    orla, database, ids = made
+    record = orla.api("POST", f"/databases/{database['id']}/records", json={"values": {ids["Name"]: "x"}})["record"]
+    change = orla.api("DELETE", f"/databases/{database['id']}/records/{record['id']}")["change"]
+    assert orla.records(database["id"]) == []
+    orla.api("POST", f"/changes/{change}/undo")
+    assert len(orla.records(database["id"])) == 1
+    assert "can no longer be undone" in orla.api("POST", f"/changes/{change}/undo", expect=409)["title"]
+    history = orla.api("GET", f"/databases/{database['id']}/records/{record['id']}")["history"]
+    assert [h["kind"] for h in history] == ["restore", "delete", "add"] and history[0]["by"] == "Orla, undoing"
+
+
+def test_the_capture_line(made):
+    orla, database, ids = made
+    written = orla.api("POST", "/capture", json={"database": database["id"], "text": "Ring the verger\nabout the key"})[
+        "record"
+    ]["values"]
+    assert written[ids["Name"]] == "Ring the verger" and written[ids["Text"]] == "about the key"
+    orla.api("PATCH", f"/databases/{database['id']}/fields/{ids['Due']}", json={"required": True})
+    assert "also needs Due" in orla.api("POST", "/capture", expect=422, json={"database": database["id"], "text": "x"})["title"]
+
+
+def test_pages_go_on_from_a_cursor(made):
+    orla, database, ids = made
+    for n in range(7):
+        orla.api("POST", f"/databases/{database['id']}/records", json={"values": {ids["Name"]: str(n)}})
+    found, before = [], None
+    while True:
+        page = orla.api("GET", f"/databases/{database['id']}/records?limit=3" + (f"&before={before}" if before else ""))
+        found += [r["values"][ids["Name"]] for r in page["records"]]
+        before = page["next"]
+        if before is None:
+            break
+    assert found == ["6", "5", "4", "3", "2", "1", "0"]
+
+
+@pytest.mark.parametrize(
+    ("method", "where", "body", "status", "said"),
+    [
+        ("POST", "/databases", {"name": " "}, 422, "A database needs a name."),
+        ("POST", "/databases/{id}/fields", {"name": "Name", "type": "text"}, 422, "choose another name"),
+        ("POST", "/databases/{id}/fields", {"name": "x", "type": "colour"}, 422, "not formed"),
+        ("DELETE", "/databases/{id}/fields/{first}", None, 422, "rename it instead"),
+        ("DELETE", "/databases/{id}/fields/0", None, 404, "No such field"),
+        ("GET", "/databases/{id}/records/99", None, 404, "There is no such record."),
+        ("GET", "/nothing/here", None, 404, "nothing at this address"),
+        ("GET", "/databases/{id}/records?limit=9999", None, 422, "not formed"),
+    ],
+)
+def test_bad_requests_get_a_clear_sentence(made, method, where, body, status, said):
+    orla, database, ids = made
+    problem = orla.api(method, where.format(id=database["id"], first=ids["Name"]), expect=status, json=body)
+    assert said in problem["title"] and problem["status"] == status
+
+
+def test_a_database_goes_to_the_trash_and_comes_back(made):
+    orla, database, ids = made
+    orla.api("POST", f"/databases/{database['id']}/records", json={"values": {ids["Name"]: "kept"}})
+    orla.api("DELETE", f"/databases/{database['id']}")
+    orla.api("GET", f"/databases/{database['id']}", expect=404)
+    assert orla.api("POST", f"/databases/{database['id']}/restore")["records"] == 1
