@@ -1,0 +1,73 @@
+"""`shots`: one picture of each main view, from the demo data, into docs/screenshots."""
+
+from __future__ import annotations
+
+import argparse
+import pathlib
+import tempfile
+from typing import Any
+
+from kelvix.commands.serve import Installation, sign_in_address
+from kelvix.settings import TOP
+
+FLAGS = (
+    "--no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking "
+    "--disable-component-update --disable-sync"
+)
+CHROMIUM: dict[str, Any] = {"executable_path": "/usr/bin/chromium", "args": FLAGS.split()}
+FOLDER = TOP / "docs/screenshots"
+
+VIEWS: dict[str, tuple[str, str]] = {
+    "workflows": ("/workflows", ""),
+    "timetable": ("/workflows/2", ""),
+    "timetable-dark": ("/workflows/2", ""),
+    "condition": ("/workflows/1", "text=any of these"),
+    "runs-of-a-workflow": ("/workflows/1/runs", ""),
+    "where-is-my-item": ("/workflows/1", "button:has-text('Where is my item?')"),
+    "try": ("/workflows/1", "button:has-text('Try Tue')"),
+    "databases": ("/databases", ""),
+    "database": ("/databases/1/18", ""),
+    "database-large": ("/databases/3", ""),
+    "runs": ("/runs", ""),
+    "run": ("/runs/20", ""),
+    "connections": ("/connections", ""),
+    "connection": ("/connections/1", ""),
+    "practice-apps": ("/practice", ""),
+}
+
+
+def main(words: list[str]) -> None:
+    from playwright.sync_api import sync_playwright
+
+    from kelvix.demo.load import load
+
+    parser = argparse.ArgumentParser(prog="kelvix shots")
+    parser.add_argument("--port", type=int, default=8700)
+    given = parser.parse_args(words)
+    FOLDER.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright:
+        installation = Installation(pathlib.Path(folder), port=given.port)
+        try:
+            settings = installation.prepare()
+            installation.start("practice")
+            load(settings)
+            installation.start("web", "worker")
+            browser = playwright.chromium.launch(**CHROMIUM)
+            for name, (where, press) in VIEWS.items():
+                context = browser.new_context(
+                    viewport={"width": 1280, "height": 800}, color_scheme="dark" if name.endswith("dark") else "light"
+                )
+                page = context.new_page()
+                page.goto(sign_in_address(settings, settings.servers["home"]))
+                page.goto(settings.address + where)
+                page.wait_for_load_state("load")
+                page.wait_for_timeout(900)
+                if press:
+                    page.click(press)
+                    page.wait_for_timeout(600)
+                page.screenshot(path=str(FOLDER / f"{name}.png"))
+                context.close()
+                print(f"kelvix: {name}")
+            browser.close()
+        finally:
+            installation.stop()
