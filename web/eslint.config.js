@@ -2,7 +2,7 @@ import hooks from "eslint-plugin-react-hooks";
 import tseslint from "typescript-eslint";
 
 export default tseslint.config(
-  { ignores: ["src/api/schema.d.ts"] },
+  { ignores: ["**/schema.d.ts"] },
   ...tseslint.configs.recommended,
   {
     plugins: { "react-hooks": hooks },

@@ -7,10 +7,10 @@ from collections.abc import Iterator
 
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
-from support import Person
 
 from kelvix.commands.shots import CHROMIUM
 from kelvix.store import people
+from support import Person
 
 FAILURES = pathlib.Path(__file__).parent / "failures"
 expect.set_options(timeout=10_000)
@@ -48,7 +48,7 @@ def page(chromium: Browser, orla: Person) -> Iterator[Page]:
     opened = context.new_page()
     errors: list[str] = []
     opened.on("pageerror", lambda error: errors.append(str(error)))
-    opened.on("console", lambda m: errors.append(m.text) if m.type == "error" and "status of" not in m.text else None)
+    opened.on("console", lambda m: errors.append(m.text) if m.type == "error" and "Failed to load" not in m.text else None)
     yield sign_in(opened, orla)
     context.close()
     assert errors == []

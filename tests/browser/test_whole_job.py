@@ -7,6 +7,7 @@ import smtplib
 from email.message import EmailMessage
 
 from playwright.sync_api import Page, expect
+
 from support import Person
 
 

@@ -64,7 +64,7 @@ def test_one_worker_takes_up_the_work_of_both(kelvix, second, tmp_path):
 
     run = space.transact(try_it)
     worker = Worker(engine)
-    worker.engine.dispatch.listen()
+    worker.engine.dispatch.listen("work")
     until(lambda: worker._take_up() is not None and space.read(lambda t: runs.get(t, space.id, run)).state == "done")
     worker._pool.shutdown()
     assert space.read(lambda t: records.newest(t, database, 10))[0].values[database.fields[0].id] == "from afar"

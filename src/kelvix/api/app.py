@@ -3,18 +3,19 @@
 from __future__ import annotations
 
 import secrets
-from collections.abc import AsyncIterator, Awaitable, Callable
+from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 
-from fastapi import FastAPI, Request
+from fastapi import FastAPI
 from fastapi.responses import FileResponse, HTMLResponse, JSONResponse, Response
-from starlette.concurrency import run_in_threadpool
 from starlette.middleware.trustedhost import TrustedHostMiddleware
 
 from kelvix.api import connections, databases, live, problems, runs, session, workflows
 from kelvix.api.access import Sessions
+from kelvix.api.bounds import Bounds
+from kelvix.api.hooks import Hooks
 from kelvix.engine.engine import Engine
-from kelvix.engine.intake import MOST_BYTES, Intake
+from kelvix.engine.intake import Intake
 from kelvix.settings import TOP
 
 WEB = TOP / "web/dist"
@@ -22,7 +23,6 @@ POLICY = (
     "default-src 'none'; script-src 'self'; connect-src 'self'; img-src 'self' data:; font-src 'self'; "
     "style-src 'self' 'nonce-{nonce}'; form-action 'none'; frame-ancestors 'none'; base-uri 'none'; manifest-src 'self'"
 )
-MOST_REQUEST = 8 << 20  # bytes of a request to the API
 
 
 def build(engine: Engine) -> FastAPI:
@@ -45,17 +45,8 @@ def build(engine: Engine) -> FastAPI:
     for part in (session, databases, connections, workflows, runs, live):
         app.include_router(part.router)
     problems.install(app)
+    app.add_middleware(Bounds)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=[engine.settings.host, "127.0.0.1", "[::1]", "testserver"])
-
-    @app.middleware("http")
-    async def bounds(request: Request, inner: Callable[[Request], Awaitable[Response]]) -> Response:
-        length = request.headers.get("content-length", "0")
-        if not length.isdigit() or int(length) > MOST_REQUEST:
-            return problems.document(413, "This request is too large.", f"Send at most {MOST_REQUEST >> 20} MB.")
-        answer = await inner(request)
-        answer.headers["x-content-type-options"] = "nosniff"
-        answer.headers["referrer-policy"] = "same-origin"
-        return answer
 
     @app.get("/healthz", include_in_schema=False)
     def health() -> JSONResponse:
@@ -63,28 +54,6 @@ def build(engine: Engine) -> FastAPI:
         for server in engine.directory.servers.values():
             server.read(lambda t: t.row("SELECT 1"))
         return JSONResponse({"state": "good"})
-
-    @app.post("/hooks/{workspace_id}/{watch_id}", include_in_schema=False)
-    async def push(request: Request, workspace_id: int, watch_id: int) -> Response:
-        """Without sign-in: the push proves itself by its signature."""
-        body = b""
-        async for piece in request.stream():
-            body += piece
-            if len(body) > MOST_BYTES:
-                return Response(status_code=413)
-        intake: Intake = app.state.intake
-        h = request.headers
-        return Response(
-            status_code=await run_in_threadpool(
-                intake.push,
-                workspace_id,
-                watch_id,
-                h.get("webhook-id", ""),
-                h.get("webhook-timestamp", ""),
-                h.get("webhook-signature", ""),
-                body,
-            )
-        )
 
     @app.get("/assets/{name}", include_in_schema=False)
     def asset(name: str) -> Response:
@@ -110,4 +79,5 @@ def build(engine: Engine) -> FastAPI:
             headers={"content-security-policy": POLICY.format(nonce=nonce), "cache-control": "no-store"},
         )
 
+    app.add_middleware(Hooks, intake=app.state.intake)
     return app

@@ -35,7 +35,7 @@ class Hub:
 
     def start(self) -> None:
         self._loop = asyncio.get_running_loop()
-        self.engine.dispatch.listen()
+        self.engine.dispatch.listen("news")
         threading.Thread(target=self._listen, name="live", daemon=True).start()
 
     def open(self, workspace_id: int) -> asyncio.Queue[list[str]]:
@@ -80,7 +80,7 @@ class Hub:
                     while not queue.empty():
                         queue.get_nowait()
                     topics = ["all"]
-                queue.put_nowait([t for t in topics if t != "ready"])
+                queue.put_nowait(topics)
 
 
 @router.get("/live", response_class=StreamingResponse)

@@ -467,6 +467,9 @@ def source(letter: Letter) -> bytes:
     for name, content in letter.attached:
         kind = {"jpg": ("image", "jpeg"), "pdf": ("application", "pdf"), "csv": ("text", "csv")}[name.rpartition(".")[2]]
         message.add_attachment(content, maintype=kind[0], subtype=kind[1], filename=name)
+    for number, part in enumerate(message.walk()):
+        if part.is_multipart():  # else a chance number: the demo is the same each time
+            part.set_boundary(f"part-{number}-{letter.message_id.strip('<>').partition('@')[0]}")
     return message.as_bytes()
 
 

@@ -10,6 +10,7 @@ import json
 import socket
 import threading
 import time
+from typing import Literal
 
 import pymysql
 
@@ -19,6 +20,10 @@ LISTEN_SECONDS = 20  # a listener that was not seen for so long is not told any 
 REFRESH = 2.0  # seconds for which the list of listeners is taken as it was
 
 
+Wants = Literal["work", "news"]
+READY = "ready"  # the topic that is work; all others are news
+
+
 class Dispatch:
     """One process's end. `listen` makes it one of those that are told."""
 
@@ -26,50 +31,65 @@ class Dispatch:
         self._home = home
         self._out = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
         self._out.setblocking(False)
-        self._known: list[tuple[str, int]] = []
+        self._known: dict[str, list[tuple[str, int]]] = {}
         self._known_at = 0.0
         self._in: socket.socket | None = None
 
-    def listen(self, host: str = "127.0.0.1") -> None:
+    def listen(self, wants: Wants, host: str = "127.0.0.1") -> None:
+        """Be told of work that is ready, or of news: not of both, since nobody needs both."""
         self._in = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
         self._in.bind((host, 0))
         address = "{}:{}".format(*self._in.getsockname())
-        self._stay(address)
+        self._stay(address, wants)
 
         def beat() -> None:
             while True:
                 time.sleep(LISTEN_SECONDS / 4)
                 try:
-                    self._stay(address)
+                    self._stay(address, wants)
                 except pymysql.err.Error:
                     continue
 
         threading.Thread(target=beat, daemon=True).start()
 
-    def _stay(self, address: str) -> None:
+    def _stay(self, address: str, wants: Wants) -> None:
         self._home.transact(
             lambda t: t.execute(
-                "INSERT INTO listener (address, seen_at) VALUES (%s, NOW(3)) ON DUPLICATE KEY UPDATE seen_at=NOW(3)", (address,)
+                "INSERT INTO listener (address, wants, seen_at) VALUES (%s,%s, NOW(3)) "
+                "ON DUPLICATE KEY UPDATE wants=VALUES(wants), seen_at=NOW(3)",
+                (address, wants),
             )
         )
 
-    def _listeners(self) -> list[tuple[str, int]]:
+    def _listeners(self, wants: Wants) -> list[tuple[str, int]]:
         if time.monotonic() - self._known_at > REFRESH:
             rows = self._home.read(
-                lambda t: t.rows("SELECT address FROM listener WHERE seen_at > NOW(3) - INTERVAL %s SECOND", (LISTEN_SECONDS,))
+                lambda t: t.rows(
+                    "SELECT address, wants FROM listener WHERE seen_at > NOW(3) - INTERVAL %s SECOND", (LISTEN_SECONDS,)
+                )
             )
-            self._known = [(a.rpartition(":")[0], int(a.rpartition(":")[2])) for a in (r["address"] for r in rows)]
+            self._known = {}
+            for row in rows:
+                host, _, port = row["address"].rpartition(":")
+                self._known.setdefault(row["wants"], []).append((host, int(port)))
             self._known_at = time.monotonic()
-        return self._known
+        return self._known.get(wants, [])
 
     def announce(self, workspace_id: int, *topics: str) -> None:
         """Say that something is new. To be called after the commit. Never raises."""
-        message = json.dumps([workspace_id, *topics]).encode()
+        news = [t for t in topics if t != READY]
         try:
-            for address in self._listeners():
-                self._out.sendto(message, address)
+            if READY in topics:
+                self._tell("work", [workspace_id, READY])
+            if news:
+                self._tell("news", [workspace_id, *news])
         except (OSError, pymysql.err.Error):
             return
+
+    def _tell(self, wants: Wants, what: list[int | str]) -> None:
+        message = json.dumps(what).encode()
+        for address in self._listeners(wants):
+            self._out.sendto(message, address)
 
     def wait(self, seconds: float) -> list[tuple[int, list[str]]]:
         """Sleep until something is announced or the time is over: all that was announced, by workspace."""

@@ -36,7 +36,7 @@ class Worker:
 
     def run(self) -> None:
         """Work until told to stop."""
-        self.engine.dispatch.listen()
+        self.engine.dispatch.listen("work")
         feeds = threading.Thread(target=self._read_feeds, name="feeds", daemon=True)
         feeds.start()
         tidied = 0.0

@@ -50,7 +50,7 @@ export function theme(scheme: Scheme): Theme {
       MuiSnackbarContent: {
         styleOverrides: { root: { background: "var(--rule-strong)", color: "var(--sheet)", borderRadius: 2, fontSize: 13.5, padding: "2px 14px" } },
       },
-      MuiAutocomplete: { styleOverrides: { paper: { border: "1px solid var(--rule-strong)" }, option: { fontSize: 13.5 } } },
+      MuiAutocomplete: { styleOverrides: { inputRoot: { padding: "0 32px 0 0 !important", height: 28 }, input: { padding: "0 8px !important" }, paper: { border: "1px solid var(--rule-strong)" }, option: { fontSize: 13.5 } } },
       MuiFormControlLabel: { styleOverrides: { label: { fontSize: 13.5 } } },
     },
   });

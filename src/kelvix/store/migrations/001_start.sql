@@ -238,5 +238,6 @@ CREATE TABLE ready (
 -- Processes that want to be told of new work, see engine/dispatch.py.
 CREATE TABLE listener (
   address VARCHAR(100) PRIMARY KEY,
+  wants VARCHAR(10) NOT NULL,
   seen_at DATETIME(3) NOT NULL
 );

@@ -24,10 +24,10 @@ export function DatabaseScreen() {
   const { edit, add, remove, undo } = useWriting(id);
   const [fields, setFields] = useState(false);
   const records = useMemo(() => pages.data?.pages.flatMap((p) => p.records) ?? [], [pages.data]);
-  const { hasNextPage, isFetchingNextPage, fetchNextPage } = pages;
+  const { hasNextPage, isFetching, fetchNextPage } = pages;
   const more = useCallback(() => {
-    if (hasNextPage && !isFetchingNextPage) void fetchNextPage();
-  }, [hasNextPage, isFetchingNextPage, fetchNextPage]);
+    if (hasNextPage && !isFetching) void fetchNextPage();
+  }, [hasNextPage, isFetching, fetchNextPage]);
   const onEdit = (of: RecordOut, field: Field, value: Wire) => edit.mutate({ record: of, values: { [String(field.id)]: value } });
 
   if (database.error) {

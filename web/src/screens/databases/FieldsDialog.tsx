@@ -3,13 +3,12 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { answer, client, said } from "../../api/client";
 import type { Database, Field } from "../../api/queries";
-import { useNotices } from "../../frame/Notices";
 import { TYPE_WORDS } from "./values";
 
 /** The fields of a database: rename, require, set choices, take away (and bring back), add. */
 export function FieldsDialog({ database, onClose }: { database: Database; onClose: () => void }) {
   const queries = useQueryClient();
-  const { tell } = useNotices();
+  const [gone, setGone] = useState<Field[]>([]);
   const [name, setName] = useState("");
   const [type, setType] = useState<Field["type"]>("text");
   const [choices, setChoices] = useState("");
@@ -45,14 +44,17 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
   });
   const restore = useMutation({
     mutationFn: (field: number) => answer(client.POST("/api/v1/databases/{database_id}/fields/{field_id}/restore", place(field))),
-    onSuccess: again,
+    onSuccess: (_, field) => {
+      again();
+      setGone(gone.filter((f) => f.id !== field));
+    },
     onError,
   });
   const remove = useMutation({
     mutationFn: (field: Field) => answer(client.DELETE("/api/v1/databases/{database_id}/fields/{field_id}", place(field.id))),
     onSuccess: (_, field) => {
       again();
-      tell(`The field ${field.name} is taken away; its values are kept.`, { label: "Undo", run: () => restore.mutate(field.id) });
+      setGone([...gone, field]);
     },
     onError,
   });
@@ -104,6 +106,14 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
               ))}
           </tbody>
         </table>
+        {gone.map((f) => (
+          <div className="note" key={f.id} role="status">
+            {f.name} is taken away; its values are kept.{" "}
+            <button className="link" onClick={() => restore.mutate(f.id)}>
+              bring {f.name} back
+            </button>
+          </div>
+        ))}
         <form
           className="row"
           style={{ marginTop: 14 }}

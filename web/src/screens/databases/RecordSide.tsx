@@ -121,7 +121,7 @@ function Value({ field, value, zone, onEdit }: { field: Field; value: Wire | und
     );
   }
   return (
-    <button className="pt" onClick={onEdit} aria-label={`Edit ${field.name}`}>
+    <button className="pt" onClick={onEdit} aria-label={`Edit ${field.name}: ${shown || "—"}`}>
       {shown || <span className="quiet">—</span>}
     </button>
   );

@@ -107,7 +107,7 @@ export function FilledWith({ label, parts, carried, shown, onChange, follow }: P
           <input
             key={at}
             ref={(element) => void (element ? inputs.current.set(at, element) : inputs.current.delete(at))}
-            className="typed"
+            className={slot.text || at === slots.length - 1 ? "typed" : "typed gap"}
             aria-label={at === 0 ? label : `${label}, text`}
             role="combobox"
             aria-expanded={open && place === at}

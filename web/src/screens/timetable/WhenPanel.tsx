@@ -1,5 +1,5 @@
 import { Autocomplete, Button, MenuItem, Select, TextField } from "@mui/material";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { Link } from "react-router";
 import { answer, client, said } from "../../api/client";
 import { useApps, useConnections, useSight, type WorkflowDetail } from "../../api/queries";
@@ -19,13 +19,16 @@ export function WhenPanel({ line, workflow, onChange }: Props) {
   const chosen = connections.find((c) => c.id === line.connection);
   const sight = useSight(chosen?.id);
   const [problem, setProblem] = useState("");
+  const tried = useRef("");
   const consent = useConsent();
   const folder = app?.container_word ?? "folder";
   const shared = sight.data?.shared ?? [];
 
   const take = async (typed: string) => {
-    setProblem("");
+    if (typed === tried.current) return undefined; // leaving the box again must not shift what is about to be clicked
+    tried.current = typed;
     const byName = shared.find((c) => c.name.toLowerCase() === typed.trim().toLowerCase());
+    if (byName) setProblem("");
     if (byName) return onChange({ ...line, container: byName.id, container_name: byName.name });
     if (!typed.trim() || !chosen) return undefined;
     try {
@@ -35,6 +38,7 @@ export function WhenPanel({ line, workflow, onChange }: Props) {
           body: { link: typed },
         }),
       );
+      setProblem("");
       return onChange({ ...line, container: found.id, container_name: found.name });
     } catch (error) {
       return setProblem(said(error));
@@ -62,7 +66,7 @@ export function WhenPanel({ line, workflow, onChange }: Props) {
             </MenuItem>
           ))}
         </Select>
-        <Button onClick={() => consent.ask(line.app)}>Connect {app?.name ?? "an app"}</Button>
+        <Button sx={{ justifySelf: "start" }} onClick={() => consent.ask(line.app)}>Connect {app?.name ?? "an app"}</Button>
         <label htmlFor="container">{folder[0]?.toUpperCase() + folder.slice(1)}</label>
         <Autocomplete
           id="container"

@@ -1,0 +1,40 @@
+"""Bounds and headers for every answer. Plain ASGI, since it stands before each request."""
+
+from __future__ import annotations
+
+from starlette.datastructures import Headers, MutableHeaders
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+from kelvix.api import problems
+
+MOST_REQUEST = 8 << 20  # bytes of a request
+
+
+class Bounds:
+    def __init__(self, inner: ASGIApp):
+        self.inner = inner
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] != "http":
+            return await self.inner(scope, receive, send)
+        length = Headers(scope=scope).get("content-length", "0")
+        if not length.isdigit() or int(length) > MOST_REQUEST:
+            refusal = problems.document(413, "This request is too large.", f"Send at most {MOST_REQUEST >> 20} MB.")
+            return await refusal(scope, receive, send)
+        seen = 0
+
+        async def counted() -> Message:
+            """What is sent in pieces, without a length, is counted as it comes."""
+            nonlocal seen
+            message = await receive()
+            seen += len(message.get("body", b""))
+            return message if seen <= MOST_REQUEST else {"type": "http.disconnect"}
+
+        async def headed(message: Message) -> None:
+            if message["type"] == "http.response.start":
+                headers = MutableHeaders(scope=message)
+                headers["x-content-type-options"] = "nosniff"
+                headers["referrer-policy"] = "same-origin"
+            await send(message)
+
+        await self.inner(scope, counted, headed)

@@ -1,0 +1,60 @@
+"""Where apps push to: POST /hooks/{workspace}/{watch}. Without sign-in: the push proves itself by its signature.
+
+Plain ASGI before all else, since this is the one address that is called by machines, at their pace.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import re
+from concurrent.futures import ThreadPoolExecutor
+
+from starlette.datastructures import Headers
+from starlette.types import ASGIApp, Receive, Scope, Send
+
+from kelvix.engine.intake import MOST_BYTES, Intake
+
+WHERE = re.compile(r"/hooks/(\d{1,18})/(\d{1,18})")
+THREADS = 8
+
+
+class Hooks:
+    def __init__(self, inner: ASGIApp, intake: Intake):
+        self.inner, self.intake = inner, intake
+        self._threads = ThreadPoolExecutor(THREADS, thread_name_prefix="intake")
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] != "http" or not scope["path"].startswith("/hooks/"):
+            return await self.inner(scope, receive, send)
+        where = WHERE.fullmatch(scope["path"])
+        if where is None:
+            return await answer(send, 404)
+        if scope["method"] != "POST":
+            return await answer(send, 405)
+        body = b""
+        while True:
+            message = await receive()
+            if message["type"] == "http.disconnect":
+                return None
+            body += message.get("body", b"")
+            if len(body) > MOST_BYTES:
+                return await answer(send, 413)
+            if not message.get("more_body"):
+                break
+        headers = Headers(scope=scope)
+        status = await asyncio.get_running_loop().run_in_executor(
+            self._threads,
+            self.intake.push,
+            int(where[1]),
+            int(where[2]),
+            headers.get("webhook-id", ""),
+            headers.get("webhook-timestamp", ""),
+            headers.get("webhook-signature", ""),
+            body,
+        )
+        await answer(send, status)
+
+
+async def answer(send: Send, status: int) -> None:
+    await send({"type": "http.response.start", "status": int(status), "headers": [(b"content-length", b"0")]})
+    await send({"type": "http.response.body", "body": b""})

@@ -1,0 +1,175 @@
+"""Databases in the real interface: the table, in-place editing, the record, undo, two people at once, the capture line."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from kelvix.store import databases, records
+from kelvix.store.records import Origin
+from support import until
+
+FIELDS = (
+    {"name": "Name", "type": "text"}, {"name": "Stage", "type": "choice", "choices": ["New", "Quoted"]}, {"name": "Hours", "type": "number"},
+    {"name": "Due", "type": "date"}, {"name": "Mail", "type": "email"},
+)  # fmt: skip
+
+
+@pytest.fixture
+def tasks(page: Page, orla):
+    database = orla.database("Tasks", *FIELDS)
+    ids = {f["name"]: str(f["id"]) for f in database["fields"]}
+    made = orla.api(
+        "POST", f"/databases/{database['id']}/records", json={"values": {ids["Name"]: "Order felt", ids["Hours"]: "1.5"}}
+    )["record"]
+    page.goto(f"/databases/{database['id']}")
+    expect(page.get_by_role("gridcell", name="Order felt")).to_be_visible()
+    return page, orla, database, ids, made
+
+
+def kept(orla, database, record):
+    return orla.api("GET", f"/databases/{database['id']}/records/{record['id']}")["record"]["values"]
+
+
+def test_editing_in_place_checks_saves_and_undoes(tasks):
+    page, orla, database, ids, record = tasks
+    page.get_by_role("gridcell", name="1.5").dblclick()
+    box = page.get_by_label("Hours", exact=True)
+    box.fill("many")
+    box.press("Enter")
+    expect(page.get_by_text("is not a number", exact=False)).to_be_visible()
+    page.get_by_role("gridcell", name="1.5").dblclick()
+    box.fill("12")
+    box.press("Enter")
+    expect(page.get_by_role("gridcell", name="12")).to_be_visible()
+    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_role("gridcell", name="1.5")).to_be_visible()
+    page.get_by_role("gridcell", name="1.5").focus()
+    page.keyboard.press("ArrowLeft")
+    page.keyboard.press("F2")
+    page.get_by_label("Stage", exact=True).select_option("Quoted")
+    expect(page.get_by_role("gridcell", name="Quoted")).to_be_visible()
+    assert kept(orla, database, record)[ids["Stage"]] == "2"
+
+
+def test_two_edits_of_one_record_at_once_the_second_is_told_and_nothing_is_lost(tasks):
+    page, orla, database, ids, record = tasks
+    page.get_by_role("gridcell", name="Order felt").click()
+    page.get_by_label("Edit Mail").click()
+    page.get_by_label("Mail", exact=True).fill("mine@post.example")
+    page.route(
+        "**/api/v1/databases/*/records/*", lambda route: route.abort() if route.request.method == "GET" else route.continue_()
+    )
+    orla.api(
+        "PATCH",
+        f"/databases/{database['id']}/records/{record['id']}",
+        json={"values": {ids["Mail"]: "theirs@post.example"}},
+        headers={"if-match": "1"},
+    )
+    page.get_by_label("Mail", exact=True).press("Enter")
+    expect(page.get_by_text("You typed: “mine@post.example”", exact=False)).to_be_visible()
+    assert kept(orla, database, record)[ids["Mail"]] == "theirs@post.example"
+    page.unroute_all()
+    page.get_by_role("button", name="Write mine").click()
+    until(lambda: kept(orla, database, record)[ids["Mail"]] == "mine@post.example")
+
+
+def test_the_records_text_is_markdown_and_shown_safely(tasks):
+    page = tasks[0]
+    page.get_by_role("gridcell", name="Order felt").click()
+    page.get_by_role("button", name="edit the text").click()
+    page.get_by_label("Text", exact=True).fill("# Why\n\n- **soft**\n\n<img src=x onerror=alert(1)> [bad](javascript:alert(1))")
+    page.get_by_role("button", name="Save", exact=True).click()
+    side = page.get_by_label("The record", exact=True)
+    expect(side.get_by_role("heading", name="Why")).to_be_visible()
+    expect(side.locator("strong")).to_have_text("soft")
+    assert side.locator("img").count() == 0
+    assert not (side.get_by_text("bad", exact=True).get_attribute("href") or "").startswith("javascript")
+    side.get_by_role("button", name="history").click()
+    expect(side.get_by_text("changed").first).to_be_visible()
+    side.get_by_role("button", name="undo").first.click()
+    expect(page.get_by_text("Undone.")).to_be_visible()
+
+
+def test_deleting_a_record_can_be_undone(tasks):
+    page, _, _, _, _ = tasks
+    page.get_by_role("gridcell", name="Order felt").click()
+    page.get_by_role("button", name="Delete").click()
+    expect(page.get_by_role("gridcell", name="Order felt")).to_have_count(0)
+    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_role("gridcell", name="Order felt")).to_be_visible()
+
+
+def test_fields_are_made_renamed_and_taken_away_with_undo(tasks):
+    page, orla, database, _, _ = tasks
+    page.get_by_role("button", name="Fields").click()
+    page.get_by_label("New field").fill("Who")
+    page.get_by_label("Type").click()
+    page.get_by_role("option", name="choice").click()
+    page.get_by_label("Choices, separated by commas").fill("Orla, Ivo")
+    page.get_by_role("button", name="Add the field").click()
+    expect(page.get_by_label("Name of Who")).to_be_visible()
+    page.get_by_label("Name of Mail").fill("Address")
+    page.get_by_label("Name of Mail").press("Enter")
+    expect(page.get_by_label("Name of Address")).to_be_visible()
+    page.get_by_label("Take Hours away").click()
+    expect(page.get_by_label("Name of Hours")).to_have_count(0)
+    page.get_by_role("button", name="bring Hours back").click()
+    expect(page.get_by_label("Name of Hours")).to_be_visible()
+    page.get_by_role("button", name="Close").first.click()
+    assert {"Who", "Address", "Hours"} <= {f["name"] for f in orla.api("GET", f"/databases/{database['id']}")["fields"]}
+
+
+def test_the_capture_line_adds_from_anywhere(tasks):
+    page, orla, database, _, _ = tasks
+    page.goto("/runs")
+    expect(page.get_by_text("No runs yet")).to_be_visible()
+    page.keyboard.press("Control+;")
+    page.keyboard.type("Ring the verger")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("Added to Tasks.")).to_be_visible()
+    page.get_by_role("button", name="Open").click()
+    expect(page.get_by_role("heading", name="Ring the verger")).to_be_visible()
+    expect(page.get_by_text("Orla, in the capture line").first).to_be_visible()
+    assert len(orla.records(database["id"])) == 2
+
+
+def test_thousands_of_records_scroll_with_few_rows_in_the_page(tasks):
+    page, orla, database, _, _ = tasks
+    target = orla.space.read(lambda t: databases.get(t, orla.space.id, database["id"]))
+
+    def many(t):
+        for n in range(1500):
+            records.add(t, orla.space.id, target, {target.fields[0].id: f"row {n:04}"}, Origin(person="Orla"))
+
+    orla.space.transact(many)
+    page.reload()
+    grid = page.get_by_role("grid", name="Records of Tasks")
+    expect(grid.get_by_text("row 1499")).to_be_visible()
+    assert grid.get_by_role("row").count() < 80
+    until(
+        lambda: (
+            page.evaluate("(() => { const v = document.querySelector('.vt'); v.scrollTop = v.scrollHeight; })()")
+            or grid.get_by_text("Order felt").count() == 1
+        ),
+        20,
+    )
+    assert grid.get_by_role("row").count() < 80
+
+
+def test_things_that_are_not_there_say_so(page: Page, orla):
+    for where, said in (("/databases/999999", "This database is not here"), ("/workflows/999999", "This workflow is not here"),
+                        ("/runs/999999", "This run is not here"), ("/connections/999999", "This connection is not here"), ("/no/such", "Nothing here")):  # fmt: skip
+        page.goto(where)
+        expect(page.get_by_role("heading", name=said)).to_be_visible()
+    page.goto("/today")
+    expect(page.get_by_text("This screen is not built yet.")).to_be_visible()
+    assert page.get_by_role("navigation").get_by_role("link", name=re.compile("Today|Mirrors|Captures")).count() == 0
+
+
+def test_who_is_not_signed_in_is_told_how(page: Page, orla):
+    page.context.clear_cookies()
+    page.goto("/databases")
+    expect(page.get_by_role("heading", name="You are not signed in")).to_be_visible()

@@ -1,0 +1,81 @@
+"""Every screen against WCAG 2.2 by axe-core (Deque's reference rules), in both schemes; and one live stream per browser."""
+
+from __future__ import annotations
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from engine.conftest import FIELDS, FILLS
+from kelvix.settings import TOP
+from support import document
+
+AXE = (TOP / "web/node_modules/axe-core/axe.min.js").read_text()
+TAGS = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
+
+
+@pytest.fixture
+def lively(orla):
+    """Something on every screen: its addresses."""
+    connection = orla.connect("Enquiries")
+    database = orla.database("Enquiries", *FIELDS)
+    orla.deliver("Quote, old")
+    body = document(connection, orla.folders["Enquiries"], database, FILLS, ("quote",))
+    workflow = orla.workflow("From the post", body)
+    sample = orla.api("POST", f"/workflows/{workflow}/samples/fetch", json={"document": body})[0]
+    run = orla.api("POST", f"/workflows/{workflow}/try", json={"sample": sample["id"]})["run"]
+    made = orla.api("POST", f"/databases/{database['id']}/records", json={"values": {str(database["fields"][0]["id"]): "x"}})[
+        "record"
+    ]
+    return [
+        "/workflows", f"/workflows/{workflow}", f"/workflows/{workflow}/runs", "/databases", f"/databases/{database['id']}",
+        f"/databases/{database['id']}/{made['id']}", "/runs", f"/runs/{run}", "/connections", f"/connections/{connection}", "/practice", "/today",
+    ]  # fmt: skip
+
+
+@pytest.mark.parametrize("scheme", ["light", "dark"])
+def test_axe_finds_nothing(page: Page, lively, scheme):
+    page.emulate_media(color_scheme=scheme, reduced_motion="reduce")
+    found = []
+    for where in lively:
+        page.goto(where)
+        page.wait_for_load_state("networkidle", timeout=3000) if where == "/today" else page.wait_for_timeout(600)
+        page.evaluate(AXE)
+        result = page.evaluate("tags => axe.run(document, { runOnly: { type: 'tag', values: tags } })", TAGS)
+        found += [
+            (where, v["id"], n["html"][:140], n["failureSummary"][:200]) for v in result["violations"] for n in v["nodes"]
+        ]
+    assert found == []
+
+
+def test_the_tabs_of_a_browser_share_one_stream(page: Page, orla):
+    streams: list[str] = []
+    page.context.on("request", lambda r: streams.append(r.url) if r.url.endswith("/live") else None)
+    database = orla.database("Shared", {"name": "Name", "type": "text"})
+    pages = [page.context.new_page() for _ in range(3)]
+    for opened in pages:
+        opened.goto(f"/databases/{database['id']}")
+        expect(opened.get_by_text("No records yet")).to_be_visible()
+    assert len(streams) <= 1
+    orla.api(
+        "POST", f"/databases/{database['id']}/records", json={"values": {str(database["fields"][0]["id"]): "seen everywhere"}}
+    )
+    for opened in pages:
+        expect(opened.get_by_role("gridcell", name="seen everywhere")).to_be_visible()
+    assert len(streams) <= 1
+
+
+def test_the_scheme_is_chosen_and_kept(page: Page):
+    page.get_by_role("button", name="Dark scheme").click()
+    expect(page.locator("html")).to_have_attribute("data-scheme", "dark")
+    page.reload()
+    expect(page.locator("html")).to_have_attribute("data-scheme", "dark")
+
+
+def test_everything_is_loaded_from_here(page: Page, orla):
+    """Fonts, styles and scripts ship with the application."""
+    hosts = set()
+    page.on("request", lambda r: hosts.add(r.url.split("/")[2]))
+    page.goto("/databases")
+    expect(page.get_by_role("heading", name="Databases")).to_be_visible()
+    assert hosts == {orla.kelvix.address.split("/")[2]}
+    assert page.evaluate("document.fonts.load('16px \"Archivo Variable\"').then(found => found.length)") > 0

