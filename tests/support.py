@@ -5,7 +5,8 @@ from __future__ import annotations
 import re
 import smtplib
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from email.message import EmailMessage
 from pathlib import Path
 from typing import Any
@@ -60,8 +61,7 @@ class Person:
     def connect(self, *folders: str, connection: int | None = None, allow: bool = True) -> int:
         """Go through the consent window as a browser would: the connection's id."""
         asked = self.api("POST", "/connections/consent", json={"app": "mail", "connection": connection})["address"]
-        with httpx.Client(timeout=30, trust_env=False, follow_redirects=False) as browser:
-            browser.post(f"{self.kelvix.settings.practice_address}/sign-in", data={"account": self.account})
+        with self.practice_page() as browser:
             page = browser.get(asked)
             assert page.status_code == 200, (page.status_code, page.headers.get("location"), page.text[-300:])
             share = [str(self.folders[f]) for f in folders]
@@ -74,6 +74,20 @@ class Person:
     def token(self, connection: int) -> str:
         _, token = self.kelvix.engine.access(self.space, connection)
         return token
+
+    def revoke(self, connection: int) -> None:
+        """Take access away on the practice apps' own page."""
+        known = self.kelvix.practice.access("mail", self.token(connection))
+        assert known
+        with self.practice_page() as page:
+            assert page.post(f"/tokens/{known.token_digest.hex()}/revoke").status_code == 303
+
+    @contextmanager
+    def practice_page(self) -> Iterator[httpx.Client]:
+        """A browser that is signed in to the practice apps."""
+        with httpx.Client(base_url=self.kelvix.settings.practice_address, timeout=30, trust_env=False) as browser:
+            browser.post("/sign-in", data={"account": self.account})
+            yield browser
 
     def database(self, name: str, *fields: dict[str, Any]) -> dict[str, Any]:
         return self.api("POST", "/databases", json={"name": name, "fields": list(fields)})
@@ -110,10 +124,8 @@ class Person:
             smtp.sendmail("test@works.example", self.addresses[folder], raw or message.as_bytes())
 
     def faults(self, mode: str = "none", push: str = "once") -> None:
-        with httpx.Client(timeout=30, trust_env=False) as browser:
-            base = self.kelvix.settings.practice_address
-            browser.post(f"{base}/sign-in", data={"account": self.account})
-            assert browser.post(f"{base}/faults", data={"name": "mail", "mode": mode, "push": push}).status_code == 303
+        with self.practice_page() as page:
+            assert page.post("/faults", data={"name": "mail", "mode": mode, "push": push}).status_code == 303
 
 
 def document(

@@ -64,7 +64,7 @@ def test_retry_after_as_a_date():
 
 def test_the_connection_is_revoked(on):
     orla = on.person
-    orla.kelvix.practice.revoke(orla.account, orla.kelvix.practice.access("mail", orla.token(on.connection)).token_digest)
+    orla.revoke(on.connection)
     orla.deliver("While revoked")
     on.check_now()
     assert "no longer accepts this connection" in on.detail()["watch"]["problem"]

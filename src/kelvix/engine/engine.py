@@ -36,13 +36,10 @@ class Engine:
 
     def access(self, space: Space, connection_id: int | None) -> tuple[App, str]:
         """The app and the token of a connection. Raises Standing where there is none any more."""
-        kept = space.read(lambda t: connections.get(t, space.id, connection_id)) if connection_id else None
-        token = (
-            space.read(lambda t: connections.token(t, self.vault, space.id, connection_id)) if kept and connection_id else None
-        )
-        if kept is None or token is None or kept.app not in self.apps:
+        found = space.read(lambda t: connections.token(t, self.vault, space.id, connection_id)) if connection_id else None
+        if found is None or found[0] not in self.apps:
             raise Standing("the connection was taken away; choose another one in the When line", "access")
-        return self.apps[kept.app], token
+        return self.apps[found[0]], found[1]
 
     def note_failure(self, space: Space, connection_id: int | None, failure: Standing) -> None:
         """An app that refuses a token makes the connection refused, until it is renewed."""

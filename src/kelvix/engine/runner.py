@@ -20,7 +20,7 @@ from kelvix.store import records, runs, workflows
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 from kelvix.store.records import Origin
-from kelvix.store.runs import Claim, Fenced
+from kelvix.store.runs import Claim, Fenced, LineRow
 
 MOST_ATTEMPTS = 8
 FIRST_PAUSE, LONGEST_PAUSE = 1.0, 300.0  # seconds
@@ -36,16 +36,12 @@ def backoff(attempt: int) -> float:
 class Progress:
     """What was computed since the last commit, and is written with the next effect."""
 
-    title: str
     item: dict[str, Any]
     new_item: bool
-    lines: list[tuple[str, str, Any, Any]] = field(default_factory=list)
+    lines: list[LineRow] = field(default_factory=list)
 
-    def write(self, t: Transaction, claim: Claim) -> None:
-        if self.new_item:
-            runs.keep_item(t, claim, self.title, self.item)
-        for line in self.lines:
-            runs.keep_line(t, claim, *line)
+    def hold(self, t: Transaction, claim: Claim, end: str | None, problem: runs.Problem | None = None) -> None:
+        runs.hold(t, claim, self.item if self.new_item else None, end, problem)
 
     def written(self) -> None:
         self.new_item, self.lines = False, []
@@ -70,6 +66,8 @@ class Runner:
         space = self.engine.directory.open(claim.workspace_id)
         topics: set[str] = {"runs", f"workflow:{claim.workflow_id}"}
         try:
+            if claim.attempts > MOST_ATTEMPTS:  # it took its worker with it, each time
+                raise Standing("this run ended its worker each time that it was begun, and was set aside", "run")
             self._carry(space, claim, topics)
         except Fenced:
             log.warning("run %s was taken over by another worker; nothing was written", claim.run_id)
@@ -105,8 +103,7 @@ class Runner:
 
     def _fail(self, space: Space, claim: Claim, line: str | None, sentence: str) -> None:
         def work(t: Transaction) -> None:
-            runs.hold(t, claim)
-            runs.finish(t, claim, "failed", {"sentence": sentence, "line": line})
+            runs.hold(t, claim, None, "failed", {"sentence": sentence, "line": line})
 
         self._guarded(space, work)
 
@@ -120,7 +117,7 @@ class Runner:
         workflow = self._version(space, claim.version_id)
         around = self.engine.surroundings(space, workflow)
         progress = self._item(space, claim, workflow)
-        recorded = space.read(lambda t: runs.lines(t, space.id, [claim.run_id]))[claim.run_id] if claim.attempts > 1 else {}
+        recorded = space.read(lambda t: runs.lines(t, space.id, [claim.run_id]))[claim.run_id] if claim.token > 1 else {}
         done = {line: r for line, r in recorded.items() if r.outcome != "failed"}
         carried = carried_from_item(workflow.when, around.source, progress.item["values"])
         passed = finished = False
@@ -146,10 +143,10 @@ class Runner:
     def _item(self, space: Space, claim: Claim, workflow: Workflow) -> Progress:
         """The source item: as it was when first fetched for this run, else fetched now."""
         if claim.item is not None:
-            return Progress(claim.item["title"], claim.item, False)
+            return Progress(claim.item, False)
         app, token = self.engine.access(space, workflow.when.connection)
         found = app.item(token, claim.item_id)
-        return Progress(found.title, as_kept(app, found), True)
+        return Progress(as_kept(app, found), True)
 
     def _as_recorded(self, line: Line, recorded: runs.RunLine, below: Carried) -> Carried:
         if isinstance(line, Add) and recorded.output:
@@ -176,32 +173,23 @@ class Runner:
             run=claim.run_id,
             line=line.id,
             workflow=str(claim.workflow_id),
-            item=progress.title[:300],
+            item=progress.item["title"][:300],
             filled={r.field: describe(line.filling(r.field), carried) for r in results},
         )
         self.before_effect(claim)
 
         def work(t: Transaction) -> int:
-            runs.hold(t, claim)
-            progress.write(t, claim)
+            progress.hold(t, claim, "done" if last else None)
             record_id, _ = records.add(t, space.id, database, {r.field: r.value for r in results}, origin)
-            runs.keep_line(
-                t,
-                claim,
-                line.id,
-                "added",
-                _filled(line, results, carried),
-                {
-                    "database": database.id,
-                    "database_name": database.name,
-                    "record": record_id,
-                    "title": title,
-                    "link": around.record_link.format(database=database.id, record=record_id),
-                    "values": {str(r.field): to_wire(r.value) for r in results},
-                },
-            )
-            if last:
-                runs.finish(t, claim, "done")
+            made = {
+                "database": database.id,
+                "database_name": database.name,
+                "record": record_id,
+                "title": title,
+                "link": around.record_link.format(database=database.id, record=record_id),
+                "values": {str(r.field): to_wire(r.value) for r in results},
+            }
+            runs.keep_lines(t, claim, [*progress.lines, (line.id, "added", _filled(line, results, carried), made)])
             return record_id
 
         record_id = space.transact(work)
@@ -217,18 +205,11 @@ class Runner:
         database = around.databases.get(line.database or 0) if isinstance(line, Add) else None
         wrong = [_said(r, database) for r in cell.results if r.state == "put_right"] or [cell.note]
 
+        given = _filled(line, list(cell.results), carried) if isinstance(line, Add) else _given(line, carried)
+
         def work(t: Transaction) -> None:
-            runs.hold(t, claim)
-            progress.write(t, claim)
-            runs.keep_line(
-                t,
-                claim,
-                line.id,
-                "failed",
-                _filled(line, list(cell.results), carried) if isinstance(line, Add) else _given(line, carried),
-                {"problems": wrong},
-            )
-            runs.finish(t, claim, "failed", {"sentence": "; ".join(wrong), "line": line.id})
+            progress.hold(t, claim, "failed", {"sentence": "; ".join(wrong), "line": line.id})
+            runs.keep_lines(t, claim, [*progress.lines, (line.id, "failed", given, {"problems": wrong})])
 
         space.transact(work)
 
@@ -236,9 +217,8 @@ class Runner:
         """Where no effect was the end of the run."""
 
         def work(t: Transaction) -> None:
-            runs.hold(t, claim)
-            progress.write(t, claim)
-            runs.finish(t, claim, state)
+            progress.hold(t, claim, state)
+            runs.keep_lines(t, claim, progress.lines)
 
         space.transact(work)
 

@@ -2,7 +2,7 @@
 
 # No deferred annotations here: routes within functions name types that only exist there.
 import pathlib
-from collections.abc import AsyncIterator, Awaitable, Callable
+from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from typing import Annotated, Any
 from urllib.parse import urlencode, urlsplit
@@ -10,8 +10,9 @@ from urllib.parse import urlencode, urlsplit
 from fastapi import Depends, FastAPI, Form, HTTPException, Request, Response, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse
 from fastapi.templating import Jinja2Templates
+from starlette.datastructures import Headers, MutableHeaders
 from starlette.middleware.trustedhost import TrustedHostMiddleware
-from starlette.types import ASGIApp
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from kelvix.formats import rfc5322
 from kelvix.practice import mail as mail_app
@@ -33,6 +34,29 @@ class NotSignedIn(Exception):
     pass
 
 
+class Guard:
+    """Pages take writes from their own pages only (SameSite cookie and Origin), and run no scripts at all. Plain ASGI."""
+
+    def __init__(self, inner: ASGIApp):
+        self.inner = inner
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] != "http":
+            return await self.inner(scope, receive, send)
+        headers, where = Headers(scope=scope), scope["path"]
+        origin = headers.get("origin")
+        machine = "/api/" in where or where == "/oauth/token"  # these are proved by tokens and codes, not by cookies
+        if scope["method"] not in ("GET", "HEAD") and not machine and origin and urlsplit(origin).netloc != headers.get("host"):
+            return await HTMLResponse("This form was sent from another site.", 403)(scope, receive, send)
+
+        async def headed(message: Message) -> None:
+            if message["type"] == "http.response.start":
+                MutableHeaders(scope=message).update({"content-security-policy": CSP, "x-content-type-options": "nosniff"})
+            await send(message)
+
+        await self.inner(scope, receive, headed)
+
+
 def build(settings: Settings) -> ASGIApp:
     """The application; also brings its schema up to date."""
     migrate(settings.practice, HERE / "migrations")
@@ -50,24 +74,8 @@ def build(settings: Settings) -> ASGIApp:
 
     app = FastAPI(title="Practice apps", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
     app.include_router(mail_app.router(mail))
+    app.add_middleware(Guard)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=["localhost", "127.0.0.1"])
-
-    @app.middleware("http")
-    async def guard(request: Request, inner: Callable[[Request], Awaitable[Response]]) -> Response:
-        """Pages take writes from their own pages only (SameSite cookie and Origin), and run no scripts at all."""
-        origin = request.headers.get("origin")
-        if (
-            request.method not in ("GET", "HEAD")
-            and "/api/" not in request.url.path
-            and request.url.path != "/oauth/token"
-            and origin
-            and urlsplit(origin).netloc != request.headers.get("host")
-        ):
-            return HTMLResponse("This form was sent from another site.", 403)
-        answer = await inner(request)
-        answer.headers["content-security-policy"] = CSP
-        answer.headers["x-content-type-options"] = "nosniff"
-        return answer
 
     def person(request: Request) -> Row:
         account = store.page_account(request.cookies.get(COOKIE, ""))
@@ -160,7 +168,7 @@ def build(settings: Settings) -> ASGIApp:
             account=account,
             folder=found,
             folders=store.containers("mail", account["id"]),
-            messages=[mail.as_json(m, {}) for m in store.items(folder_id, 100)],
+            messages=[mail.as_json(m) for m in store.items(folder_id, 100)],
         )
 
     @app.post("/mail/folders/{folder_id}")
@@ -190,7 +198,7 @@ def build(settings: Settings) -> ASGIApp:
             "message.html",
             account=account,
             folder=found,
-            message=mail.as_json(row, {}),
+            message=mail.as_json(row),
             folders=store.containers("mail", account["id"]),
         )
 

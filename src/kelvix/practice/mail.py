@@ -13,6 +13,7 @@ from typing import Annotated, Any
 from aiosmtpd.controller import Controller
 from aiosmtpd.smtp import SMTP, Envelope, Session
 from fastapi import APIRouter, Body, Depends, HTTPException, Request, Response
+from fastapi.responses import JSONResponse
 from starlette.concurrency import run_in_threadpool
 
 from kelvix.formats import rfc5322
@@ -51,12 +52,12 @@ class Mail:
     def message_link(self, message_id: int) -> str:
         return f"{self.address}/mail/messages/{message_id}"
 
-    def as_json(self, row: Row, names: dict[int, str]) -> dict[str, Any]:
+    def as_json(self, row: Row) -> dict[str, Any]:
         body = json.loads(row["body"])
         return {
             "id": str(row["id"]),
             "folder": str(row["container_id"]),
-            "folder_name": names.get(row["container_id"], ""),
+            "folder_name": row["container_name"],
             "link": self.message_link(row["id"]),
             "received": row["at"].isoformat(),
             "seq": row.get("seq"),
@@ -79,17 +80,16 @@ def router(mail: Mail) -> APIRouter:
     """JSON over HTTP, for whoever was given a token. Each call sees the shared folders only."""
     api = APIRouter(prefix="/mail/api")
 
-    def access(request: Request) -> Access:
+    async def access(request: Request) -> Access:
         scheme, _, token = request.headers.get("authorization", "").partition(" ")
-        found = mail.store.access(APP, token) if scheme.lower() == "bearer" else None
+        found = None
+        if scheme.lower() == "bearer":
+            found = mail.store.remembered(APP, token) or await run_in_threadpool(mail.store.access, APP, token)
         if found is None:
             raise HTTPException(401, "this token is not known, or its access was taken away")
         return found
 
     Granted = Annotated[Access, Depends(access)]
-
-    def names(granted: Access) -> dict[int, str]:
-        return mail.store.names(APP, granted.account_id)
 
     def shared(granted: Access, folder: str) -> int:
         if not folder.isdigit() or int(folder) not in granted.shared:
@@ -120,8 +120,7 @@ def router(mail: Mail) -> APIRouter:
     @api.get("/folders/{folder}/messages")
     def messages(granted: Granted, folder: str, limit: int = 20, before: int | None = None) -> dict[str, Any]:
         rows = mail.store.items(shared(granted, folder), max(1, min(limit, 100)), before)
-        known = names(granted)
-        return {"messages": [mail.as_json(r, known) for r in rows]}
+        return {"messages": [mail.as_json(r) for r in rows]}
 
     @api.post("/folders/{folder}/messages", status_code=201)
     async def put(granted: Granted, folder: str, request: Request) -> dict[str, str]:
@@ -136,8 +135,8 @@ def router(mail: Mail) -> APIRouter:
         return {"id": str(made)}
 
     @api.get("/messages/{message_id}")
-    def one(granted: Granted, message_id: str) -> dict[str, Any]:
-        return mail.as_json(message(granted, message_id), names(granted))
+    def one(granted: Granted, message_id: str) -> JSONResponse:
+        return JSONResponse(mail.as_json(message(granted, message_id)))
 
     @api.get("/messages/{message_id}/parts/{index}")
     def part(granted: Granted, message_id: str, index: int) -> Response:

@@ -9,6 +9,10 @@ from typing import Any
 
 from kelvix.store.database_server import Row, Transaction
 
+LineRow = tuple[str, str, Any, Any]  # line, outcome, input, output
+Problem = dict[str, Any]
+CLAIMED = "workspace_id, id AS run_id, workflow_id, version_id, item_id, item, kind, only_line, attempts, token"
+
 
 class Fenced(Exception):
     """The lease ran out or another worker took the run over: nothing may be written for it any more."""
@@ -97,82 +101,65 @@ def claim(t: Transaction, limit: int, lease: float) -> list[Claim]:
     )
     if not rows:
         return []
-    claims: list[int] = []
-    for row in rows:
-        run_id = row["run_id"]
-        if run_id is None:
-            run_id = t.insert(
-                "INSERT INTO run (workspace_id, workflow_id, version_id, event_id, kind, state, item_id, created_at) "
-                "SELECT workspace_id, workflow_id, version_id, id, 'event', 'waiting', item_id, at FROM event "
-                "WHERE workspace_id=%s AND id=%s",
-                (row["workspace_id"], row["event_id"]),
-            )
-        claims.append(run_id)
     marks = ",".join(["%s"] * len(rows))
     t.execute(f"DELETE FROM ready WHERE id IN ({marks})", [r["id"] for r in rows])
-    t.execute(
-        f"UPDATE run SET state='running', attempts=attempts+1, token=token+1, "
-        f"lease_until=NOW(3) + INTERVAL %s SECOND WHERE id IN ({marks}) AND finished_at IS NULL",
-        [lease, *claims],
-    )
-    return [
-        Claim(
-            r["workspace_id"],
-            r["id"],
-            r["workflow_id"],
-            r["version_id"],
-            r["item_id"],
-            json.loads(r["item"]) if r["item"] else None,
-            r["kind"],
-            r["only_line"],
-            r["attempts"],
-            r["token"],
-        )
-        for r in t.rows(f"SELECT * FROM run WHERE id IN ({marks}) AND state='running' ORDER BY id", claims)
-    ]
+    claimed: list[Row] = []
+    for row in rows:
+        if row["run_id"] is None:
+            claimed += t.rows(
+                "INSERT INTO run (workspace_id, workflow_id, version_id, event_id, kind, state, item_id, created_at, "
+                "attempts, token, lease_until) SELECT workspace_id, workflow_id, version_id, id, 'event', 'running', "
+                "item_id, at, 1, 1, NOW(3) + INTERVAL %s SECOND FROM event WHERE workspace_id=%s AND id=%s "
+                f"RETURNING {CLAIMED}",
+                (lease, row["workspace_id"], row["event_id"]),
+            )
+        else:
+            t.execute(
+                "UPDATE run SET state='running', attempts=attempts+1, token=token+1, "
+                "lease_until=NOW(3) + INTERVAL %s SECOND WHERE workspace_id=%s AND id=%s AND finished_at IS NULL",
+                (lease, row["workspace_id"], row["run_id"]),
+            )
+            claimed += t.rows(
+                f"SELECT {CLAIMED} FROM run WHERE workspace_id=%s AND id=%s AND state='running'",
+                (row["workspace_id"], row["run_id"]),
+            )
+    return [Claim(**(r | {"item": json.loads(r["item"]) if r["item"] else None})) for r in claimed]
 
 
-def hold(t: Transaction, claim: Claim) -> None:
-    """To be called first within the transaction of each effect. Raises Fenced."""
-    if not t.row(
-        "SELECT id FROM run WHERE workspace_id=%s AND id=%s AND token=%s AND lease_until > NOW(3) "
-        "AND state='running' FOR UPDATE",
-        (claim.workspace_id, claim.run_id, claim.token),
+def hold(
+    t: Transaction, claim: Claim, item: dict[str, Any] | None = None, end: str | None = None, problem: Problem | None = None
+) -> None:
+    """To be called first within the transaction of each effect. Raises Fenced where the lease is over or another worker
+    claimed the run. In the same statement the item that was fetched is kept, and the run ends where this is its end."""
+    sets: list[str] = ["lease_until=IF(%s, NULL, lease_until)"]
+    args: list[Any] = [end is not None]
+    if item is not None:
+        sets, args = [*sets, "title=%s", "item=%s"], [*args, item["title"][:300], json.dumps(item, ensure_ascii=False)]
+    if end is not None:
+        said = json.dumps(problem, ensure_ascii=False) if problem else None
+        sets, args = [*sets, "state=%s", "problem=%s", "finished_at=NOW(3)"], [*args, end, said]
+    if not t.execute(
+        f"UPDATE run SET {', '.join(sets)} WHERE workspace_id=%s AND id=%s AND token=%s AND state='running' "
+        "AND lease_until > NOW(3)",
+        (*args, claim.workspace_id, claim.run_id, claim.token),
     ):
         raise Fenced
-
-
-def keep_item(t: Transaction, claim: Claim, title: str, item: dict[str, Any]) -> None:
-    t.execute(
-        "UPDATE run SET title=%s, item=%s WHERE workspace_id=%s AND id=%s",
-        (title[:300], json.dumps(item, ensure_ascii=False), claim.workspace_id, claim.run_id),
-    )
-
-
-def keep_line(t: Transaction, claim: Claim, line: str, outcome: str, given: Any, made: Any) -> None:
-    t.execute(
-        "INSERT INTO run_line (workspace_id, run_id, line_id, outcome, input, output) VALUES (%s,%s,%s,%s,%s,%s) "
-        "ON DUPLICATE KEY UPDATE outcome=VALUES(outcome), input=VALUES(input), output=VALUES(output), at=NOW(3)",
-        (
-            claim.workspace_id,
-            claim.run_id,
-            line,
-            outcome,
-            json.dumps(given, ensure_ascii=False),
-            json.dumps(made, ensure_ascii=False),
-        ),
-    )
-
-
-def finish(t: Transaction, claim: Claim, state: str, problem: dict[str, Any] | None = None) -> None:
-    """Done, passed by or failed. A good try is noted on its workflow."""
-    t.execute(
-        "UPDATE run SET state=%s, problem=%s, finished_at=NOW(3), lease_until=NULL WHERE workspace_id=%s AND id=%s",
-        (state, json.dumps(problem, ensure_ascii=False) if problem else None, claim.workspace_id, claim.run_id),
-    )
-    if claim.kind == "try" and state == "done":
+    if claim.kind == "try" and end == "done":
         t.execute(
             "UPDATE workflow SET tried_ok_at=NOW(3) WHERE workspace_id=%s AND id=%s", (claim.workspace_id, claim.workflow_id)
+        )
+
+
+def keep_lines(t: Transaction, claim: Claim, lines: list[LineRow]) -> None:
+    """What lines were given and what came out of them."""
+    if lines:
+        t.many(
+            "INSERT INTO run_line (workspace_id, run_id, line_id, outcome, input, output) VALUES (%s,%s,%s,%s,%s,%s) "
+            "ON DUPLICATE KEY UPDATE outcome=VALUES(outcome), input=VALUES(input), output=VALUES(output), at=NOW(3)",
+            [
+                (claim.workspace_id, claim.run_id, line, outcome, *(json.dumps(v, ensure_ascii=False) for v in (given, made)))
+                for line, outcome, given, made in lines
+            ],
         )
 
 
