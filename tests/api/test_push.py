@@ -9,9 +9,8 @@ import httpx2 as httpx
 import pytest
 from standardwebhooks import Webhook, WebhookVerificationError
 
-from engine.conftest import turn_on
 from kelvix.formats import webhook_signature
-from support import until
+from support import turn_on, until
 
 # The scheme's published test values (Standard Webhooks, libraries' own test of `sign`), from memory.
 SECRET = "whsec_MfKQ9r8GKYqrTwjUPD8ILPZIo2LaLaSw"

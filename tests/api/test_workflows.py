@@ -7,8 +7,7 @@ import time
 
 import pytest
 
-from engine.conftest import FIELDS, FILLS
-from support import document, until
+from support import FIELDS, FILLS, document, until
 
 
 @pytest.fixture

@@ -7,8 +7,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from engine.conftest import FIELDS, FILLS
-from support import document, until
+from support import FIELDS, FILLS, document, until
 
 
 @pytest.fixture

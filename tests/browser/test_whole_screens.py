@@ -5,9 +5,8 @@ from __future__ import annotations
 import pytest
 from playwright.sync_api import Page, expect
 
-from engine.conftest import FIELDS, FILLS
 from kelvix.settings import TOP
-from support import document
+from support import FIELDS, FILLS, document
 
 AXE = (TOP / "web/node_modules/axe-core/axe.min.js").read_text()
 TAGS = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
@@ -76,6 +75,6 @@ def test_everything_is_loaded_from_here(page: Page, orla):
     hosts = set()
     page.on("request", lambda r: hosts.add(r.url.split("/")[2]))
     page.goto("/databases")
-    expect(page.get_by_role("heading", name="Databases")).to_be_visible()
+    expect(page.get_by_role("heading", name="Databases", exact=True)).to_be_visible()
     assert hosts == {orla.kelvix.address.split("/")[2]}
     assert page.evaluate("document.fonts.load('16px \"Archivo Variable\"').then(found => found.length)") > 0

@@ -6,8 +6,7 @@ import smtplib
 
 import pytest
 
-from engine.conftest import turn_on
-from support import until
+from support import turn_on, until
 
 
 def test_a_message_becomes_a_record(on):

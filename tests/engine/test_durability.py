@@ -13,11 +13,10 @@ import time
 
 import pytest
 
-from engine.conftest import turn_on
 from kelvix.commands import processes
 from kelvix.settings import TOP, VARIABLE
 from kelvix.store import runs
-from support import Kelvix, until
+from support import Kelvix, turn_on, until
 
 LEASE = 2.0  # seconds, so that the tests need not wait long
 HERE = pathlib.Path(__file__).parent

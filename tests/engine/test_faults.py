@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import pytest
 
-from engine.conftest import turn_on
 from kelvix.connectors.http import retry_after
-from support import until
+from support import turn_on, until
 
 
 @pytest.fixture

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from engine.conftest import turn_on
-from support import until
+from support import turn_on, until
 
 
 def link(on, message):

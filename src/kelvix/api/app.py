@@ -11,7 +11,7 @@ from fastapi.responses import FileResponse, HTMLResponse, JSONResponse, Response
 from starlette.middleware.trustedhost import TrustedHostMiddleware
 
 from kelvix.api import connections, databases, live, problems, runs, session, workflows
-from kelvix.api.access import Sessions
+from kelvix.api.access import Reader, Sessions
 from kelvix.api.bounds import Bounds
 from kelvix.api.hooks import Hooks
 from kelvix.engine.engine import Engine
@@ -47,6 +47,11 @@ def build(engine: Engine) -> FastAPI:
     problems.install(app)
     app.add_middleware(Bounds)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=[engine.settings.host, "127.0.0.1", "[::1]", "testserver"])
+
+    @app.get("/api/v1/openapi.json", include_in_schema=False)
+    def description(who: Reader) -> JSONResponse:
+        """This API, as OpenAPI describes it."""
+        return JSONResponse(app.openapi())
 
     @app.get("/healthz", include_in_schema=False)
     def health() -> JSONResponse:

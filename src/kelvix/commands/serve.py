@@ -151,6 +151,16 @@ def sign_in_address(settings: Settings, server: Server) -> str:
     return f"{settings.address}/sign-in/{people.new_sign_in_link(home, owner.id)}"
 
 
+def practice_account(settings: Settings) -> None:
+    """An account in the practice apps to begin with, so that a first workflow can be tried."""
+    from kelvix.practice.store import Store
+
+    practice = Store(DatabaseServer(settings.practice))
+    account = practice.account("owner@practice.example", "Owner")
+    for folder in ("Inbox", "Orders", "Receipts"):
+        practice.container("mail", account, folder, f"{folder.lower()}@practice.example")
+
+
 def main(words: list[str], demo: bool) -> None:
     parser = argparse.ArgumentParser(prog=f"kelvix {'demo' if demo else 'start'}")
     parser.add_argument("--data", type=pathlib.Path, default=TOP / "data" / ("demo" if demo else "main"))
@@ -170,6 +180,7 @@ def main(words: list[str], demo: bool) -> None:
                 load(settings)
             else:
                 people.create_workspace(DatabaseServer(home), "My workspace", "Owner", "Europe/London")
+                practice_account(settings)
         installation.start("web", "worker")
         print(
             f"\nKelvix runs at {settings.address}, the practice apps at {settings.practice_address}.\n"
@@ -177,5 +188,7 @@ def main(words: list[str], demo: bool) -> None:
             flush=True,
         )
         installation.keep_up()
+    except OSError as error:  # no room on the disk, a folder that may not be written
+        raise SystemExit(f"kelvix: {error.strerror or error}: {error.filename or given.data}") from None
     finally:
         installation.stop()
