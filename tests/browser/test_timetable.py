@@ -187,7 +187,7 @@ def test_a_run_arrives_live_in_the_grid_and_can_be_undone(built):
     orla.deliver("Quote, live")
     expect(page.get_by_role("columnheader", name=re.compile("Quote, live"))).to_be_visible()
     page.get_by_role("link", name="open the run").click()
-    expect(page.get_by_text("Message › Sender › Address")).to_be_visible()
+    expect(page.get_by_role("cell", name="Message › Sender › Address")).to_be_visible()
     page.get_by_role("button", name="Undo").click()
     expect(page.get_by_text("1 record is in the trash.")).to_be_visible()
     assert orla.records(database["id"]) == []

@@ -124,7 +124,7 @@ def test_a_database_that_was_half_made_is_made_anew(tmp_path):
     (half / "rubbish").write_text("x")
     server = MariaDB(tmp_path / "db")
     server.start()
-    server.create("made")
+    server.drop("nothing")
     server.stop()
     assert not half.exists()
 

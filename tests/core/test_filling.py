@@ -125,4 +125,5 @@ def test_types_alone_can_say_that_nothing_will_fit():
 def test_a_filling_in_words():
     assert describe((ref("sender.name"),), CARRIED) == "Message › Sender › Name"
     assert describe((Part(text="From "), ref("sender.name")), CARRIED) == "From [Message › Sender › Name]"
+    assert describe((Part(text="New"),), CARRIED) == "“New”, typed"
     assert describe((ref("x"),), CARRIED) == "a value that no longer exists"

@@ -136,10 +136,9 @@ class MariaDB:
         self.stop()
         raise SystemExit(f"kelvix: the database did not answer within a minute; see {log}")
 
-    def create(self, schema: str) -> Server:
+    def drop(self, schema: str) -> None:
         with pymysql.connect(host="127.0.0.1", port=self.port, user="kelvix", password=self.password) as db:
-            db.cursor().execute(f"CREATE DATABASE IF NOT EXISTS `{schema}`")
-        return self.server(schema)
+            db.cursor().execute(f"DROP DATABASE IF EXISTS `{schema}`")
 
     def stop(self) -> None:
         if self.child:

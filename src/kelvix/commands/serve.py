@@ -83,6 +83,12 @@ class Installation:
         ddl.reconcile(DatabaseServer(home))
         return self.settings
 
+    def empty(self) -> None:
+        """Both schemas as at the first start."""
+        for server in (self.settings.servers["home"], self.settings.practice):
+            self.mariadb.drop(server.schema)
+        migrate(self.settings.servers["home"])
+
     def start(self, *names: str) -> None:
         """Start child processes and wait until those that answer HTTP do."""
         env = os.environ | {settings_module.VARIABLE: str(self.settings_file), "PYTHONPATH": str(TOP / "src")}
@@ -171,6 +177,9 @@ def main(words: list[str], demo: bool) -> None:
     try:
         settings = installation.prepare()
         home = settings.servers["home"]
+        loaded = installation.data / "loaded"
+        if demo and not loaded.exists():
+            installation.empty()  # an earlier loading may have been cut short
         installation.start("practice")
         if people.first_owner(DatabaseServer(home)) is None:
             if demo:
@@ -178,6 +187,7 @@ def main(words: list[str], demo: bool) -> None:
 
                 print("kelvix: loading the demo workspace", flush=True)
                 load(settings)
+                loaded.touch()
             else:
                 people.create_workspace(DatabaseServer(home), "My workspace", "Owner", "Europe/London")
                 practice_account(settings)

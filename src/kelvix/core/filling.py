@@ -225,7 +225,9 @@ def never_fits(filling: Filling, field: Field, carried: Carried) -> str:
 
 
 def describe(filling: Filling, carried: Carried) -> str:
-    """What a field is filled with, in words: Message › Sender › Name, or typed text with values in it."""
+    """What a field is filled with, in words: Message › Sender › Name, “New”, typed, or text with values in it."""
+    if filling and all(p.ref is None for p in filling):
+        return f"“{shorten(''.join(p.text or '' for p in filling))}”, typed"
 
     def part(p: Part) -> str:
         if p.ref is None:

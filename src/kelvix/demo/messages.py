@@ -147,9 +147,9 @@ ENQUIRIES = (
         "Enquiries",
         12,
         "13:41",
-        "山田 光 <hikaru@onkan.example>",
-        "見積もりのお願い: estimate for reed voicing",
-        "はじめまして。We own a chamber organ made in your county and seek an estimate for voicing its reeds. よろしくお願いします。",
+        "Райна Колева <raina@organi.example>",
+        "Оферта: estimate for reed voicing",
+        "Здравейте. We own a chamber organ made in your county and seek an estimate for voicing its reeds. Благодаря предварително.",
     ),
     Letter(
         "Enquiries",

@@ -34,7 +34,7 @@ export function PracticeApps() {
         <p style={{ marginTop: 10 }}>
           <a href={me?.practice} target="_blank" rel="noreferrer">
             Fault switches and given access
-          </a>{" "}
+          </a>
           : make an app slow, failing, refusing, limited or down, to see what Kelvix does then.
         </p>
       </div>

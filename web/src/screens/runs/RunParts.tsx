@@ -1,8 +1,9 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { answer, client } from "../../api/client";
-import { useDatabases, useMe, type Run } from "../../api/queries";
+import { useApps, useDatabases, useMe, type Run } from "../../api/queries";
 import { useNotices } from "../../frame/Notices";
+import { dateTime } from "../../parts/dates";
 import { reads } from "../databases/values";
 import type { Document } from "../timetable/model";
 
@@ -55,6 +56,7 @@ export function LineRecord({ run, line, document }: { run: Run; line: string | n
   const recorded = detail?.run.lines.find((l) => l.line === line);
   const kind = document.lines.find((l) => l.id === line)?.verb ?? "add";
   const databases = useDatabases().data ?? [];
+  const app = useApps().data?.[0];
   const zone = useMe().data?.timezone ?? "UTC";
   const fields = databases.flatMap((d) => d.fields);
   const gave = (id: string, value: string | boolean | undefined) => {
@@ -67,9 +69,13 @@ export function LineRecord({ run, line, document }: { run: Run; line: string | n
     const values = (detail.item?.values ?? {}) as Record<string, string | null>;
     return (
       <dl className="pairs">
-        {Object.entries(values).map(([key, value]) => (
-          <Pair key={key} name={key} value={value} />
-        ))}
+        {app?.fields
+          .filter((f) => f.key in values)
+          .map((f) => {
+            const value = values[f.key] ?? null;
+            return <Pair key={f.key} name={f.name.join(" › ")} value={value && f.type === "datetime" ? dateTime(value, zone) : value} />;
+          })}
+        {values.problems && <Pair name="What could not be read" value={values.problems} />}
       </dl>
     );
   }

@@ -39,7 +39,7 @@ export function TrialCell({ cell }: { cell: Cell | undefined }): ReactNode {
           {wrong || 1} to put right
           <br />
           <span className="quiet" style={{ fontWeight: 400 }}>
-            {cell.results.filter((r) => r.state === "fits").length} fit
+            {cell.results.filter((r) => r.state === "fits").length} fields fit
           </span>
         </span>
       );

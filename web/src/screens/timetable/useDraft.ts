@@ -26,12 +26,14 @@ export function useDraft(kept: WorkflowDetail) {
   const [problem, setProblem] = useState("");
   const past = useRef<Content[]>([]);
   const future = useRef<Content[]>([]);
-  const busy = useRef(false);
+  const saw = useRef(kept.draft_version);
+  const under = useRef<Promise<boolean>>(Promise.resolve(true));
 
   const adopt = useCallback((from: WorkflowDetail) => {
     const theirs = { name: from.name, document: from.document };
     setContent(theirs);
     setSaved(theirs);
+    saw.current = from.draft_version;
     setVersion(from.draft_version);
     setSaving("saved");
     setProblem("");
@@ -39,41 +41,48 @@ export function useDraft(kept: WorkflowDetail) {
 
   const clean = content === saved;
   useEffect(() => {
-    if (kept.draft_version > version && clean && !busy.current) adopt(kept);
-  }, [kept, version, clean, adopt]);
+    if (kept.draft_version > saw.current && clean && saving === "saved") adopt(kept);
+  }, [kept, clean, saving, adopt]);
 
-  const save = useCallback(
-    async (what: Content, saw: number): Promise<number | null> => {
-      busy.current = true;
+  const put = useCallback(
+    async (what: Content): Promise<boolean> => {
       setSaving("saving");
       try {
         const made = await answer(
           client.PUT("/api/v1/workflows/{workflow_id}", {
-            params: { path: { workflow_id: kept.id }, header: { "if-match": String(saw) } },
+            params: { path: { workflow_id: kept.id }, header: { "if-match": String(saw.current) } },
             body: what,
           }),
         );
+        saw.current = made.draft_version;
         setVersion(made.draft_version);
         setSaved(what);
         setSaving("saved");
         queries.setQueryData(["workflow", kept.id], made);
-        return made.draft_version;
+        return true;
       } catch (error) {
         setProblem(said(error));
         setSaving(error instanceof Problem && error.status === 412 ? "stale" : "failed");
-        return null;
-      } finally {
-        busy.current = false;
+        return false;
       }
     },
     [kept.id, queries],
   );
+  /** Saves go one after the other: the next names the version that the one before it made. */
+  const save = useCallback(
+    (what: Content): Promise<boolean> => {
+      const mine = under.current.then(() => put(what));
+      under.current = mine;
+      return mine;
+    },
+    [put],
+  );
 
   useEffect(() => {
     if (clean || saving === "stale" || saving === "saving") return undefined;
-    const wait = setTimeout(() => void save(content, version), saving === "failed" ? 5_000 : PAUSE);
+    const wait = setTimeout(() => void save(content), saving === "failed" ? 5_000 : PAUSE);
     return () => clearTimeout(wait);
-  }, [clean, content, saving, version, save]);
+  }, [clean, content, saving, save]);
 
   const change = useCallback((next: Content) => {
     setContent((now) => {
@@ -100,7 +109,7 @@ export function useDraft(kept: WorkflowDetail) {
     undo: () => step(past, future),
     redo: () => step(future, past),
     /** Save now what is not saved yet; false where that failed. */
-    flush: async () => clean || (await save(content, version)) !== null,
+    flush: () => (clean ? under.current : save(content)),
     /** Take what was saved elsewhere; what was typed here can be brought back with undo. */
     takeTheirs: async () => {
       const theirs = await answer(
@@ -114,7 +123,8 @@ export function useDraft(kept: WorkflowDetail) {
       const theirs = await answer(
         client.GET("/api/v1/workflows/{workflow_id}", { params: { path: { workflow_id: kept.id } } }),
       );
-      await save(content, theirs.draft_version);
+      saw.current = theirs.draft_version;
+      await save(content);
     },
   };
 }

@@ -1,5 +1,5 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { answer, client, said } from "../../api/client";
 import type { Document } from "./model";
 
@@ -21,6 +21,10 @@ export function useFetching(workflow: number, document: Document) {
     onError: (error) => setProblem(said(error)),
   });
 
+  const latest = useRef(document); // an edit meanwhile must not begin the waiting anew
+  useEffect(() => {
+    latest.current = document;
+  });
   useEffect(() => {
     if (!waiting) return undefined;
     let stopped = false;
@@ -30,7 +34,7 @@ export function useFetching(workflow: number, document: Document) {
         const told = await answer(
           client.POST("/api/v1/workflows/{workflow_id}/samples/next", {
             params: { path: { workflow_id: workflow } },
-            body: { document, after },
+            body: { document: latest.current, after },
           }),
         );
         if (told.arrived > 0) {
@@ -48,7 +52,7 @@ export function useFetching(workflow: number, document: Document) {
     return () => {
       stopped = true;
     };
-  }, [waiting, workflow, document, queries]);
+  }, [waiting, workflow, queries]);
 
   return { fetch: () => fetch.mutate(), fetching: fetch.isPending, waiting, setWaiting, problem };
 }
