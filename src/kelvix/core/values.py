@@ -18,11 +18,13 @@ An empty value is None. What does not fit raises `Unfit` with a sentence; nothin
 from __future__ import annotations
 
 import re
+import sys
 import unicodedata
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
 from decimal import Context, Decimal, InvalidOperation
 from email.utils import parsedate_to_datetime
+from functools import cache
 from typing import Literal, get_args
 from urllib.parse import urlsplit
 from zoneinfo import ZoneInfo
@@ -101,9 +103,17 @@ def shorten(text: str, most: int = 40) -> str:
     return line if len(line) <= most else line[: most - 1].rstrip() + "…"
 
 
+@cache
+def _marks() -> dict[int, None]:
+    """All combining marks of Unicode, for `str.translate` to drop."""
+    return dict.fromkeys(c for c in range(sys.maxunicode + 1) if unicodedata.combining(chr(c)))
+
+
 def fold(text: str) -> str:
     """Text without regard to case and accents (Unicode NFKD, combining marks dropped, case folded)."""
-    return "".join(c for c in unicodedata.normalize("NFKD", text) if not unicodedata.combining(c)).casefold()
+    if text.isascii():
+        return text.lower()
+    return unicodedata.normalize("NFKD", text).translate(_marks()).casefold()
 
 
 def as_text(value: Value, zone: ZoneInfo) -> str:
