@@ -74,7 +74,7 @@ def test_a_worker_frozen_past_its_lease_writes_nothing_when_it_wakes(own, on, pa
     pausing.send_signal(signal.SIGSTOP)
     (tmp_path / "go").touch()
     own.installation.start("worker")
-    assert until(on.titles, 20) == ["Frozen"]
+    assert until(on.titles, 40) == ["Frozen"]
     pausing.send_signal(signal.SIGCONT)
     until(lambda: f"run {run} was taken over" in (tmp_path / "log").read_text())
     assert on.titles() == ["Frozen"]

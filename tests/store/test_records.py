@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+import time
 from datetime import UTC, date, datetime
 from decimal import Decimal
 
@@ -10,6 +11,7 @@ import pytest
 
 from kelvix.store import changes, databases, ddl, records
 from kelvix.store.changes import CannotUndo
+from kelvix.store.database_server import IDLE
 from kelvix.store.databases import NewField, Refused
 from kelvix.store.records import Origin, Stale
 
@@ -236,3 +238,31 @@ def test_renaming_a_choice_list_keeps_what_was_chosen(made):
     assert now.field(stage).choice_name(space.read(lambda t: records.get(t, now, record_id)).values[stage]) == "Old"
     with pytest.raises(Refused, match="must be filled"):
         databases.change_field(space, now, now.fields[0].id, None, False, None)
+
+
+def test_a_process_frozen_inside_a_transaction_holds_up_nobody_for_long(made):
+    """The server ends a transaction that does nothing; its work is then done anew, from the start."""
+    space, database = made
+    name = field(database, "Name")
+    record_id, _ = add(space, database, Name="start")
+    held = threading.Event()
+    attempts = []
+
+    def frozen():
+        def work(t):
+            attempts.append(records.get(t, database, record_id, lock=True).values[name])
+            held.set()
+            if len(attempts) == 1:
+                time.sleep(IDLE + 2)
+            t.rows("SELECT 1")
+
+        space.transact(work)
+
+    thread = threading.Thread(target=frozen)
+    thread.start()
+    held.wait()
+    began = time.monotonic()
+    space.transact(lambda t: records.update(t, space.id, database, record_id, 1, {name: "not held up"}, ME))
+    assert time.monotonic() - began < IDLE + 1.5
+    thread.join()
+    assert attempts == ["start", "not held up"]

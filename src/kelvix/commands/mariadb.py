@@ -63,23 +63,23 @@ class MariaDB:
         half = self.folder / "mysql.new"  # renamed when whole: a start that was cut short leaves nothing half-made
         shutil.rmtree(half, ignore_errors=True)
         user = ["--user=root"] if os.geteuid() == 0 else []
+        words = ["mariadb-install-db", "--no-defaults", f"--datadir={half}", "--skip-test-db", *user]
         done = subprocess.run(
-            [
-                "mariadb-install-db",
-                "--no-defaults",
-                f"--datadir={half}",
-                "--skip-test-db",
-                "--auth-root-authentication-method=normal",
-                *user,
-            ],
+            [*words, "--auth-root-authentication-method=normal"],
             capture_output=True,
             text=True,
+            env=os.environ | {"TMPDIR": str(self._temporary())},
         )
         if done.returncode:
-            raise SystemExit(
-                f"kelvix: the database could not be made in {half}: {(done.stderr or done.stdout).strip().splitlines()[-1]}"
-            )
+            said = [line for line in (done.stdout + done.stderr).splitlines() if "ERROR" in line or "rror:" in line]
+            raise SystemExit(f"kelvix: the database could not be made in {half}: {'; '.join(said) or 'no reason was given'}")
         half.rename(data)
+
+    def _temporary(self) -> pathlib.Path:
+        """A folder of its own: two servers that share one have been seen to take each other's temporary tables."""
+        folder = self.folder / "tmp"
+        folder.mkdir(parents=True, exist_ok=True)
+        return folder
 
     def _first_words(self) -> pathlib.Path:
         """Run by the server at each start: our user exists, root can no longer sign in."""
@@ -114,6 +114,7 @@ class MariaDB:
                 f"--datadir={self.folder / 'mysql'}",
                 f"--port={self.port}",
                 f"--socket={socket}",
+                f"--tmpdir={self._temporary()}",
                 f"--pid-file={self.folder / 'mariadb.pid'}",
                 f"--init-file={self._first_words()}",
                 *self.extra,

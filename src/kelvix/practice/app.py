@@ -179,10 +179,10 @@ def build(settings: Settings) -> ASGIApp:
         sender: Annotated[str, Form()],
         subject: Annotated[str, Form()],
         text: Annotated[str, Form()],
-        files: list[UploadFile],
+        files: list[UploadFile] | None = None,
     ) -> Response:
         found = folder_of(account, folder_id)
-        attached = [(rfc5322.file_name(f.filename or ""), await f.read(LARGE)) for f in files if f.filename]
+        attached = [(rfc5322.file_name(f.filename or ""), await f.read(LARGE)) for f in files or [] if f.filename]
         try:
             source = mail_app.compose(sender, found["address"] or account["address"], subject, text, attached)
         except (ValueError, IndexError) as error:
