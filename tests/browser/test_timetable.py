@@ -207,3 +207,13 @@ def test_a_failed_run_is_found_put_right_and_run_again(built):
     page.get_by_role("button", name="Run it again").click()
     expect(page.get_by_text("done").first).to_be_visible()
     assert len(orla.records(database["id"])) == 1
+
+
+def test_a_link_leads_to_the_cell_and_a_reload_keeps_it(built):
+    page, _, _, workflow = built
+    page.get_by_role("gridcell", name="goes on").last.click()
+    expect(page.get_by_text("Line 2 · Only if")).to_be_visible()
+    page.reload()
+    expect(page.get_by_text("Line 2 · Only if")).to_be_visible()
+    expect(page.get_by_role("columnheader", name=re.compile("Quote 0"))).to_have_attribute("aria-current", "true")
+    assert f"/workflows/{workflow}?line=o&column=" in page.url

@@ -84,9 +84,12 @@ def test_start_prints_one_address_and_everything_ends_with_it(tmp_path, how):
     again = kelvix("sign-in", "--data", tmp_path / "data").stdout.strip()
     assert httpx.get(again, trust_env=False).status_code == 303
 
-    worker = subprocess.Popen([sys.executable, "-m", "kelvix", "worker", "--data", str(tmp_path / "data")], env=ENV)
-    time.sleep(1.5)
-    assert worker.poll() is None
+    said = tmp_path / "worker.out"
+    with said.open("wb") as log:
+        worker = subprocess.Popen(
+            [sys.executable, "-m", "kelvix", "worker", "--data", str(tmp_path / "data")], env=ENV, stderr=log
+        )
+    until(lambda: "taking up work" in said.read_text(), 30)
     worker.terminate()
     assert worker.wait(10) == 0
 

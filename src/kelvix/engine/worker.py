@@ -97,4 +97,5 @@ def main(engine: Engine) -> None:
     worker = Worker(engine)
     signal.signal(signal.SIGTERM, worker.stop)
     signal.signal(signal.SIGINT, worker.stop)
+    log.info("taking up work")
     worker.run()

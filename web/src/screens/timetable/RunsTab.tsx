@@ -7,6 +7,7 @@ import { OutcomeCell, RUN_STATES, RunState } from "./cells";
 import { Grid } from "./Grid";
 import { conditionWords } from "./conditionWords";
 import { columnTime, type Document, type Rehearsal } from "./model";
+import { useChoice } from "./useChoice";
 
 interface Props {
   workflow: WorkflowDetail;
@@ -22,12 +23,11 @@ export function RunsTab({ workflow, document, rehearsal, zone }: Props) {
   const app = useApps().data?.[0];
   const databases = useDatabases().data ?? [];
   const runs = useRuns({ workflow: workflow.id, limit: 30 });
-  const [line, setLine] = useState<string | null>(document.lines.at(-1)?.id ?? null);
-  const [picked, setPicked] = useState<number | null>(null);
+  const { line, column, choose } = useChoice(document.lines.at(-1)?.id ?? null);
   const [from, setFrom] = useState(0);
   const all = runs.data?.pages.flatMap((p) => p.runs) ?? [];
   const shown = all.slice(from, from + COLUMNS);
-  const run = shown.find((r) => r.id === picked) ?? shown[0];
+  const run = shown.find((r) => r.id === column) ?? shown[0];
   const actions = useRunActions(run);
   if (runs.data && all.length === 0) {
     return (
@@ -74,10 +74,7 @@ export function RunsTab({ workflow, document, rehearsal, zone }: Props) {
           const done = of?.lines.find((x) => x.line === l.id);
           return done ? <OutcomeCell outcome={done.outcome} output={done.output} /> : null;
         }}
-        choose={(l, r) => {
-          setLine(l);
-          if (r !== null) setPicked(r);
-        }}
+        choose={choose}
       />
       {run && (
         <div className="pane">

@@ -8,6 +8,7 @@ import { columnTime } from "./model";
 import { RehearsalTab } from "./RehearsalTab";
 import { RunsTab } from "./RunsTab";
 import { TryDialog } from "./TryDialog";
+import { useChoice } from "./useChoice";
 import { useDraft } from "./useDraft";
 import { useRehearsal } from "./useRehearsal";
 import { WhereDialog } from "./WhereDialog";
@@ -34,11 +35,10 @@ function Open({ workflow }: { workflow: WorkflowDetail }) {
   const samples = useSamples(workflow.id).data;
   const rehearsal = useRehearsal(workflow.id, draft.document, samples);
   const zone = useMe().data?.timezone ?? "UTC";
-  const [line, setLine] = useState<string | null>(draft.document.lines.at(-1)?.id ?? null);
-  const [picked, setPicked] = useState<number | null>(null);
+  const { line, column, choose } = useChoice(draft.document.lines.at(-1)?.id ?? null);
   const [dialog, setDialog] = useState<"try" | "where" | "keys" | null>(null);
   const onRuns = useLocation().pathname.endsWith("/runs");
-  const sample = useMemo(() => samples?.find((s) => s.id === picked) ?? samples?.[0], [samples, picked]);
+  const sample = useMemo(() => samples?.find((s) => s.id === column) ?? samples?.[0], [samples, column]);
   const close = () => setDialog(null);
 
   return (
@@ -82,10 +82,7 @@ function Open({ workflow }: { workflow: WorkflowDetail }) {
           rehearsal={rehearsal.data}
           zone={zone}
           line={line}
-          choose={(l, s) => {
-            setLine(l);
-            if (s !== null) setPicked(s);
-          }}
+          choose={choose}
           onTry={() => sample && setDialog("try")}
         />
       )}
