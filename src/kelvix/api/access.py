@@ -11,7 +11,6 @@ from fastapi import Depends, Request
 
 from kelvix.api.problems import Problem
 from kelvix.engine.engine import Engine
-from kelvix.engine.intake import Intake
 from kelvix.store import people
 from kelvix.store.directory import Space
 from kelvix.store.people import Person
@@ -58,11 +57,6 @@ class Sessions:
 
 def engine_of(request: Request) -> Engine:
     found: Engine = request.app.state.engine
-    return found
-
-
-def intake_of(request: Request) -> Intake:
-    found: Intake = request.app.state.intake
     return found
 
 

@@ -9,7 +9,7 @@ import time
 import pymysql
 
 from kelvix.core.values import Type
-from kelvix.store.database_server import DatabaseServer, Transaction
+from kelvix.store.database_server import DatabaseServer
 
 COLUMN: dict[Type, str] = {
     "text": "TEXT",
@@ -78,8 +78,3 @@ def reconcile(server: DatabaseServer, database_id: int | None = None) -> None:
             _mark(server, "field", row["id"], "adding", "ready")
         else:  # the column stays, so that an undo brings its values back
             _mark(server, "field", row["id"], "dropping", "gone")
-
-
-def drop(t: Transaction, database_id: int) -> None:
-    """For tests and clean-up: the table itself."""
-    t.execute(f"DROP TABLE IF EXISTS {table(database_id)}")

@@ -248,11 +248,3 @@ def mark_undone(t: Transaction, workspace_id: int, run_id: int) -> bool:
             (workspace_id, run_id),
         )
     )
-
-
-def failures_since(t: Transaction, workspace_id: int, days: int = 30) -> int:
-    row = t.row(
-        "SELECT COUNT(*) AS n FROM run WHERE workspace_id=%s AND state='failed' AND created_at > NOW() - INTERVAL %s DAY",
-        (workspace_id, days),
-    )
-    return int(row["n"]) if row else 0
