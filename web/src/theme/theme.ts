@@ -23,7 +23,7 @@ export function theme(scheme: Scheme): Theme {
         defaultProps: { disableElevation: true, size: "small", variant: "outlined" },
         styleOverrides: {
           root: {
-            height: 28, minWidth: 0, padding: "0 10px", fontSize: 13.5, lineHeight: 1, borderColor: "var(--rule)", whiteSpace: "nowrap",
+            height: 28, minWidth: 0, flexShrink: 0, padding: "0 10px", fontSize: 13.5, lineHeight: 1, borderColor: "var(--rule)", whiteSpace: "nowrap",
             "&.Mui-focusVisible": { outline: "2px solid var(--marigold)", outlineOffset: 1 },
           },
         },

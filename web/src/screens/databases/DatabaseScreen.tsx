@@ -49,7 +49,7 @@ export function DatabaseScreen() {
           {database.data.name}
           <span>: all, newest first</span>
         </h1>
-        <span className="quiet">{database.data.records?.toLocaleString("en-GB")} records</span>
+        <span className="quiet">{database.data.records?.toLocaleString("en-GB")} {database.data.records === 1 ? "record" : "records"}</span>
         <Button onClick={() => setFields(true)}>Fields</Button>
         <Button variant="contained" onClick={() => title && add.mutate({ [String(title.id)]: "New record" })}>
           Add a record
