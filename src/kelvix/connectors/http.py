@@ -5,8 +5,9 @@ from __future__ import annotations
 from email.utils import parsedate_to_datetime
 from time import time
 from typing import Any
+from urllib.parse import urlencode
 
-import httpx2 as httpx
+import urllib3
 
 from kelvix.connectors.contract import Passing, Standing
 
@@ -32,37 +33,34 @@ class Caller:
 
     def __init__(self, app_name: str, address: str):
         self.app_name, self.address = app_name, address
-        self._client = httpx.Client(
-            base_url=address,
-            timeout=SECONDS,
-            trust_env=False,
-            limits=httpx.Limits(max_keepalive_connections=20, max_connections=50),
-        )
+        timeout = urllib3.Timeout(connect=SECONDS, read=SECONDS)
+        self._pool = urllib3.PoolManager(maxsize=20, timeout=timeout, retries=False)
 
-    def call(self, method: str, where: str, token: str, **more: Any) -> Any:
+    def call(self, method: str, where: str, token: str, *, params: dict[str, Any] | None = None, json: Any = None) -> Any:
         """The answer's JSON. Raises Passing, Standing."""
+        query = f"?{urlencode(params)}" if params else ""
         try:
-            answer = self._client.request(method, where, headers={"authorization": f"Bearer {token}"}, **more)
-        except httpx.TimeoutException:
-            raise Passing(f"{self.app_name} did not answer within {SECONDS:.0f} seconds") from None
-        except httpx.HTTPError:
-            raise Passing(f"{self.app_name} cannot be reached") from None
-        if answer.status_code == 429:
-            raise Passing(f"{self.app_name} asks to wait: too many calls", retry_after(answer.headers.get("retry-after")))
-        if answer.status_code >= 500:
-            raise Passing(
-                f"{self.app_name} answered with an error of its own ({answer.status_code})",
-                retry_after(answer.headers.get("retry-after")),
+            answer = self._pool.request(
+                method, f"{self.address}{where}{query}", headers={"authorization": f"Bearer {token}"}, json=json
             )
-        if answer.status_code == 401:
+        except urllib3.exceptions.TimeoutError:
+            raise Passing(f"{self.app_name} did not answer within {SECONDS:.0f} seconds") from None
+        except urllib3.exceptions.HTTPError:
+            raise Passing(f"{self.app_name} cannot be reached") from None
+        wait = retry_after(answer.headers.get("retry-after"))
+        if answer.status == 429:
+            raise Passing(f"{self.app_name} asks to wait: too many calls", wait)
+        if answer.status >= 500:
+            raise Passing(f"{self.app_name} answered with an error of its own ({answer.status})", wait)
+        if answer.status == 401:
             raise Standing(f"{self.app_name} no longer accepts this connection; renew it", "access")
-        if answer.status_code == 403:
+        if answer.status == 403:
             raise Standing(f"{self.app_name} says that this was not shared with Kelvix", "container")
-        if answer.status_code in (404, 410):
+        if answer.status in (404, 410):
             raise Standing(f"{self.app_name} says that it is not there any more", "item")
-        if answer.is_error:
-            raise Standing(f"{self.app_name} did not understand the call ({answer.status_code})", "call")
+        if answer.status >= 300:
+            raise Standing(f"{self.app_name} did not understand the call ({answer.status})", "call")
         try:
-            return answer.json() if answer.content else None
+            return answer.json() if answer.data else None
         except ValueError:
             raise Passing(f"{self.app_name} answered with something that cannot be read") from None
