@@ -131,3 +131,15 @@ def test_a_database_goes_to_the_trash_and_comes_back(made):
     orla.api("DELETE", f"/databases/{database['id']}")
     orla.api("GET", f"/databases/{database['id']}", expect=404)
     assert orla.api("POST", f"/databases/{database['id']}/restore")["records"] == 1
+
+
+def test_hostile_keys_numbers_and_versions_get_a_sentence(made):
+    orla, database, ids = made
+    where = f"/databases/{database['id']}/records"
+    for values, said in (({"²": "x"}, "no field with the id"), ({"9" * 40: "x"}, "no field with the id"), ({ids["Name"]: "x", ids["Hours"]: "1e400000000"}, "do not fit"),
+                         ({ids["Name"]: "x", ids["Hours"]: "1e70"}, "do not fit"), ({ids["Name"]: "x" * 20_000}, "do not fit")):  # fmt: skip
+        assert said in orla.api("POST", where, expect=422, json={"values": values})["title"]
+    record = orla.api("POST", where, json={"values": {ids["Name"]: "a\0b \N{MUSICAL SYMBOL G CLEF}"}})["record"]
+    for version in ("9" * 5000, "-1", "x"):
+        orla.api("PATCH", f"{where}/{record['id']}", expect=428, json={"values": {}}, headers={"if-match": version})
+    orla.api("GET", f"{where}/{'9' * 30}", expect=404)

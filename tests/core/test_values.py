@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kelvix.core.values import TYPES, Choice, Unfit, as_text, coerce, fold, from_wire, shorten, to_wire
+from kelvix.core.values import TYPES, Choice, Unfit, as_text, coerce, fold, from_wire, shorten, to_wire, whole
 
 LONDON = ZoneInfo("Europe/London")
 SUMMER = datetime(2026, 7, 1, 11, 30, tzinfo=UTC)
@@ -22,6 +22,8 @@ FITS = [
     ("1,850.00", "number", Decimal("1850.00")),
     ("-3", "number", Decimal(-3)),
     (Decimal("0.1"), "number", Decimal("0.1")),
+    (Decimal("0e400000000"), "number", Decimal(0)),
+    (Decimal("9" * 28 + ".0000000001"), "number", Decimal("9" * 28 + ".0000000001")),
     ("2026-11-23", "date", date(2026, 11, 23)),
     ("23 Nov 2026", "date", date(2026, 11, 23)),
     ("1st September 2026", "date", date(2026, 9, 1)),
@@ -64,6 +66,11 @@ UNFIT = [
     ("12 pounds", "number", "not a number"),
     ("9" * 40, "number", "more digits"),
     ("0." + "1" * 11, "number", "more digits"),
+    (Decimal("1e28"), "number", "more digits"),
+    (Decimal("1e70"), "number", "more digits"),
+    (Decimal("1e400000000"), "number", "“1E+400000000” has more digits"),
+    (Decimal("NaN"), "number", "more digits"),
+    (Decimal("1." + "0" * 80 + "1"), "number", "more digits"),
     ("Closed", "choice", "not one of the choices (New, Élan vital)"),
     ("ftp://x.example", "link", "not a link"),
     ("https://", "link", "not a link"),
@@ -138,3 +145,17 @@ def test_shorten_and_fold():
     assert shorten("a  b\nc") == "a b c"
     assert shorten("x" * 50, 10) == "x" * 9 + "…"
     assert fold("Søren ÉLAN") == fold("søren elan")
+
+
+@pytest.mark.parametrize(
+    ("text", "number"),
+    [("7", 7), ("007", 7), ("", None), ("²", None), ("٣", None), ("-1", None), ("1" * 19, None), ("1\n", None)],
+)
+def test_whole_numbers_are_plain_digits(text, number):
+    assert whole(text) == number
+
+
+@pytest.mark.parametrize("wire", ["1e70", "1e400000000", "NaN", "-Infinity"])
+def test_numbers_on_the_wire_are_bounded(wire):
+    with pytest.raises(Unfit, match="more digits"):
+        from_wire(wire, "number")

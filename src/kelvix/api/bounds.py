@@ -6,6 +6,7 @@ from starlette.datastructures import Headers, MutableHeaders
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from kelvix.api import problems
+from kelvix.core.values import whole
 
 MOST_REQUEST = 8 << 20  # bytes of a request
 
@@ -17,8 +18,8 @@ class Bounds:
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
             return await self.inner(scope, receive, send)
-        length = Headers(scope=scope).get("content-length", "0")
-        if not length.isdigit() or int(length) > MOST_REQUEST:
+        length = whole(Headers(scope=scope).get("content-length", "0"))
+        if length is None or length > MOST_REQUEST:
             refusal = problems.document(413, "This request is too large.", f"Send at most {MOST_REQUEST >> 20} MB.")
             return await refusal(scope, receive, send)
         seen = 0

@@ -12,7 +12,7 @@ from kelvix.api.access import Caller, Editor, Reader
 from kelvix.api.idempotency import once
 from kelvix.api.problems import Problem
 from kelvix.core.schema import Database
-from kelvix.core.values import Type, Unfit, Value, Wire, coerce, from_wire
+from kelvix.core.values import Type, Unfit, Value, Wire, coerce, from_wire, whole
 from kelvix.store import changes, databases, records, runs
 from kelvix.store.changes import Change
 from kelvix.store.database_server import Transaction
@@ -163,12 +163,13 @@ def origin_of(who: Caller) -> Origin:
     return Origin(person=who.person.name, token=None if who.session else "a script")
 
 
-def check_values(who: Caller, database: Database, given: dict[str, Wire], whole: bool) -> dict[int, Value]:
+def check_values(who: Caller, database: Database, given: dict[str, Wire], complete: bool) -> dict[int, Value]:
     """Values for a record as its fields keep them. Raises Problem with a sentence for each field that does not fit."""
     values: dict[int, Value] = {}
     wrong: dict[str, str] = {}
     for key, wire in given.items():
-        field = database.field(int(key)) if key.isdigit() else None
+        number = whole(key)
+        field = database.field(number) if number is not None else None
         if field is None:
             raise Problem(422, f"{database.name} has no field with the id {key}.", "It may have been taken away meanwhile.")
         try:
@@ -180,7 +181,7 @@ def check_values(who: Caller, database: Database, given: dict[str, Wire], whole:
         except Unfit as unfit:
             wrong[key] = str(unfit)
     for field in database.fields:
-        if field.required and (field.id in values or whole) and values.get(field.id) is None and str(field.id) not in wrong:
+        if field.required and (field.id in values or complete) and values.get(field.id) is None and str(field.id) not in wrong:
             wrong[str(field.id)] = f"{field.name} must be filled"
     if wrong:
         raise Problem(422, "Some values do not fit.", "; ".join(wrong.values()), fields=wrong)
@@ -282,7 +283,7 @@ def add_record(
     who: Editor, database_id: int, body: ValuesIn, idempotency_key: Annotated[str | None, Header(max_length=200)] = None
 ) -> Written:
     database = _database(who, database_id)
-    values = check_values(who, database, body.values, whole=True)
+    values = check_values(who, database, body.values, complete=True)
 
     def work(t: Transaction) -> dict[str, Any]:
         record_id, seq = records.add(t, who.space.id, database, values, origin_of(who))
@@ -296,10 +297,10 @@ def add_record(
 
 
 def _version(if_match: str | None) -> int:
-    plain = (if_match or "").strip().strip('"')
-    if not plain.isdigit():
+    saw = whole((if_match or "").strip().strip('"'))
+    if saw is None:
         raise Problem(428, "Say which version of the record you saw.", 'Send it as If-Match: "3".')
-    return int(plain)
+    return saw
 
 
 @router.patch("/databases/{database_id}/records/{record_id}")
@@ -308,7 +309,7 @@ def change_record(
 ) -> Written:
     """`If-Match` names the version that was seen; a record that was changed since answers 412 and shows itself."""
     database = _database(who, database_id)
-    values = check_values(who, database, body.values, whole=False)
+    values = check_values(who, database, body.values, complete=False)
     saw = _version(if_match)
 
     def work(t: Transaction) -> tuple[int, Record | None]:
@@ -417,7 +418,7 @@ def capture(who: Editor, body: CaptureIn, idempotency_key: Annotated[str | None,
     needed = [f.name for f in database.fields[1:] if f.required]
     if needed:
         raise Problem(422, f"A record of {database.name} also needs {', '.join(needed)}.", "Add it in the database itself.")
-    values = check_values(who, database, given, whole=True)
+    values = check_values(who, database, given, complete=True)
 
     def work(t: Transaction) -> dict[str, Any]:
         record_id, seq = records.add(t, who.space.id, database, values, Origin(person=who.person.name, capture=True))

@@ -17,7 +17,7 @@ from kelvix.core.conditions import OPERATORS
 from kelvix.core.filling import Remedy
 from kelvix.core.rehearsal import CellState, Surroundings
 from kelvix.core.schema import Database
-from kelvix.core.values import Unfit, Value, Wire, as_text, coerce, shorten, to_wire
+from kelvix.core.values import Unfit, Value, Wire, as_text, coerce, shorten, to_wire, whole
 from kelvix.core.workflow import OPERATOR_WORDS, Add, FieldFilling, When, Workflow, check_shape
 from kelvix.engine import sampling, switch, whereabouts
 from kelvix.store import runs, watches, workflows
@@ -268,10 +268,10 @@ def save_draft(
     who: Editor, workflow_id: int, body: DraftIn, if_match: Annotated[str | None, Header()] = None
 ) -> WorkflowDetail:
     """`If-Match` names the draft that was edited; one that was saved since answers 412."""
-    saw = (if_match or "").strip().strip('"')
-    if not saw.isdigit():
+    saw = whole((if_match or "").strip().strip('"'))
+    if saw is None:
         raise Problem(428, "Say which draft you edited.", 'Send it as If-Match: "3".')
-    who.space.transact(lambda t: workflows.save(t, who.space.id, workflow_id, int(saw), body.name, body.document))
+    who.space.transact(lambda t: workflows.save(t, who.space.id, workflow_id, saw, body.name, body.document))
     who.announce("workflows", f"workflow:{workflow_id}")
     return get_workflow(who, workflow_id)
 

@@ -97,6 +97,11 @@ def plain(value: Decimal) -> Decimal:
     return short.quantize(Decimal(1), context=WIDE) if short == short.to_integral_value() else short
 
 
+def whole(text: str) -> int | None:
+    """The number behind plain digits, at most 18 of them; None for anything else, other scripts' digits included."""
+    return int(text) if re.fullmatch(r"[0-9]{1,18}", text) else None
+
+
 def shorten(text: str, most: int = 40) -> str:
     """One line of at most `most` characters, for use within a sentence."""
     line = " ".join(text.split())
@@ -198,14 +203,17 @@ def coerce(value: Value, to: Type, zone: ZoneInfo, choices: tuple[Choice, ...] =
     if to == "yes_no" and isinstance(value, bool):
         return value
     if to == "number" and isinstance(value, Decimal):
-        return _number(value, as_text(value, zone))
+        return _number(value)
     return _from_text(as_text(value, zone), to, choices)
 
 
-def _number(value: Decimal, shown: str) -> Decimal:
-    exponent = plain(value).as_tuple().exponent if value.is_finite() else 0
-    if not value.is_finite() or not isinstance(exponent, int) or abs(value) >= Decimal(10) ** 28 or exponent < -10:
-        raise Unfit(f"“{shorten(shown)}” has more digits than a number field keeps (28 before, 10 after the point)")
+def _number(value: Decimal) -> Decimal:
+    """A number that a number field keeps. Looked at before it is written out: 1e400000000 would fill the memory."""
+    digits, exponent = value.as_tuple()[1:]
+    if value.is_zero():
+        return Decimal(0)
+    if isinstance(exponent, str) or value.adjusted() > 27 or len(digits) > 60 or int(plain(value).as_tuple().exponent) < -10:
+        raise Unfit(f"“{shorten(str(value))}” has more digits than a number field keeps (28 before, 10 after the point)")
     return value
 
 
@@ -226,7 +234,7 @@ def _from_text(text: str, to: Type, choices: tuple[Choice, ...]) -> Value:
             try:
                 if not NUMBER.fullmatch(line):
                     raise InvalidOperation
-                return _number(Decimal(line.replace(",", "")), line)
+                return _number(Decimal(line.replace(",", "")))
             except InvalidOperation:
                 raise Unfit(f"“{shown}” is not a number; a number looks like 412.60 or 1,850") from None
         case "email":
@@ -276,12 +284,14 @@ def from_wire(wire: Wire, of: Type) -> Value:
         if not isinstance(wire, str):
             raise ValueError
         if of == "number":
-            return Decimal(wire)
+            return _number(Decimal(wire))
         if of == "date":
             return date.fromisoformat(wire)
         if of == "datetime":
             value = datetime.fromisoformat(wire)
             return value if value.tzinfo else value.replace(tzinfo=UTC)
         return wire
+    except Unfit:
+        raise
     except (ValueError, InvalidOperation):
         raise Unfit(f"“{shorten(str(wire))}” is not a {TYPE_NAMES[of]}") from None

@@ -7,7 +7,7 @@ from datetime import datetime
 from typing import Literal
 
 from kelvix.connectors.contract import Item, Standing
-from kelvix.core.values import as_text, shorten
+from kelvix.core.values import as_text, shorten, whole
 from kelvix.engine.engine import Engine
 from kelvix.store import runs, watches, workflows
 from kelvix.store.directory import Space
@@ -47,7 +47,7 @@ def where_is(engine: Engine, space: Space, workflow_id: int, link_or_id: str) ->
     watch = space.read(lambda t: watches.of_workflow(t, space.id, workflow_id))
     when = kept.draft.when
     app = engine.apps[when.app]
-    item_id = link_or_id if link_or_id.isdigit() else app.item_of_link(link_or_id)
+    item_id = link_or_id if whole(link_or_id) is not None else app.item_of_link(link_or_id)
     if item_id is None:
         return Whereabouts(
             "not_understood",

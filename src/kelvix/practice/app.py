@@ -14,6 +14,7 @@ from starlette.datastructures import Headers, MutableHeaders
 from starlette.middleware.trustedhost import TrustedHostMiddleware
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from kelvix.core.values import whole
 from kelvix.formats import rfc5322
 from kelvix.practice import mail as mail_app
 from kelvix.practice.consent import APPS, ConsentServer, FormRequest, OAuth2Error
@@ -241,7 +242,7 @@ def build(settings: Settings) -> ASGIApp:
     async def answer(request: Request, account: Signed) -> Response:
         form = await request.form()
         mine = {c["id"] for c in store.containers(request.query_params.get("scope", ""), account["id"])}
-        shared = [int(str(v)) for v in form.getlist("share") if str(v).isdigit() and int(str(v)) in mine]
+        shared = [n for n in (whole(str(v)) for v in form.getlist("share")) if n in mine and n is not None]
         asked = FormRequest("POST", str(request.url), {}, {})
         user = dict(account) | {"shared": shared} if form.get("answer") == "allow" else None
         try:

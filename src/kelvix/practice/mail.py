@@ -16,6 +16,7 @@ from fastapi import APIRouter, Body, Depends, HTTPException, Request, Response
 from fastapi.responses import JSONResponse
 from starlette.concurrency import run_in_threadpool
 
+from kelvix.core.values import whole
 from kelvix.formats import rfc5322
 from kelvix.practice.push import Pusher
 from kelvix.practice.store import Access, Store
@@ -92,12 +93,14 @@ def router(mail: Mail) -> APIRouter:
     Granted = Annotated[Access, Depends(access)]
 
     def shared(granted: Access, folder: str) -> int:
-        if not folder.isdigit() or int(folder) not in granted.shared:
+        found = whole(folder)
+        if found is None or found not in granted.shared:
             raise HTTPException(403, "this folder was not shared")
-        return int(folder)
+        return found
 
     def message(granted: Access, message_id: str) -> Row:
-        row = mail.store.item(APP, int(message_id)) if message_id.isdigit() else None
+        number = whole(message_id)
+        row = mail.store.item(APP, number) if number is not None else None
         if row is None:
             raise HTTPException(404, "there is no such message")
         shared(granted, str(row["container_id"]))
