@@ -143,3 +143,22 @@ def test_hostile_keys_numbers_and_versions_get_a_sentence(made):
     for version in ("9" * 5000, "-1", "x"):
         orla.api("PATCH", f"{where}/{record['id']}", expect=428, json={"values": {}}, headers={"if-match": version})
     orla.api("GET", f"{where}/{'9' * 30}", expect=404)
+
+
+@pytest.mark.parametrize(
+    ("where", "body", "status"),
+    [
+        ("/databases/{id}/records", '{{"values": {{"{name}": "\\ud800"}}}}', 422),
+        ("/capture", '{{"database": {id}, "text": "\\ud800"}}', 422),
+        ("/workflows", '{{"name": "\\ud800"}}', 422),
+        ("/databases", "[1", 422),
+        ("/databases", '{{"name": "a\\u0000b"}}', 201),
+    ],
+)
+def test_json_that_is_no_text_is_refused(made, where, body, status):
+    orla, database, ids = made
+    filled = {"id": database["id"], "name": ids["Name"]}
+    answer = orla.web.post(
+        "/api/v1" + where.format(**filled), content=body.format(**filled).encode(), headers={"content-type": "application/json"}
+    )
+    assert answer.status_code == status, answer.text

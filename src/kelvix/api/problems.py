@@ -74,6 +74,11 @@ def install(app: FastAPI) -> None:
         async def refused(_: Request, error: Exception) -> JSONResponse:
             return document(422, _sentence(str(error)))
 
+    @app.exception_handler(UnicodeEncodeError)
+    async def half_a_character(_: Request, error: UnicodeEncodeError) -> JSONResponse:
+        """JSON can carry lone surrogates, which are no text and can be kept nowhere."""
+        return document(422, "This text holds half of a character.", "Type or copy it anew; nothing was written.")
+
     @app.exception_handler(LookupError)
     async def missing(_: Request, error: LookupError) -> JSONResponse:
         return document(
