@@ -47,6 +47,10 @@ def main() -> None:
             from kelvix.commands import shots
 
             shots.main(words)
+        case "handbook":
+            from kelvix.commands import handbook
+
+            handbook.main()
         case "openapi":
             from kelvix.commands import openapi
 

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import re
 from datetime import date, datetime
 from zoneinfo import ZoneInfo
 
 from kelvix.core.filling import Carried
-from kelvix.core.values import Type, Unfit, Value, as_text, coerce, fold
+from kelvix.core.values import Type, Unfit, Value, as_text, coerce, fold, mentions
 from kelvix.core.workflow import OPERATOR_WORDS, Condition, OnlyIf, Operator
 
 TEXT_OPERATORS: tuple[Operator, ...] = ("mentions", "mentions_none", "is", "is_not", "begins", "ends", "filled", "empty")
@@ -22,15 +21,6 @@ OPERATORS: dict[Type, tuple[Operator, ...]] = {
     "date": ("is", "before", "after", "filled", "empty"),
     "datetime": ("before", "after", "filled", "empty"),
 }
-
-
-def mentions(text: str, word: str) -> bool:
-    """Whether a word occurs, at the head of a word where its script has words: “rent” is not in “current”."""
-    word = fold(word).strip()
-    if not word:
-        return False
-    head = r"(?<!\w)" if word[0].lower() != word[0].upper() else ""
-    return re.search(head + re.escape(word), fold(text)) is not None
 
 
 def holds(condition: Condition, carried: Carried, zone: ZoneInfo) -> bool:

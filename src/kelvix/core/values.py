@@ -1,16 +1,16 @@
-"""Typed values: what a field of each type accepts, and how a value reads as text.
+"""Typed values: what they are in Python and on the wire, what a field of each type accepts (`ACCEPTS`), how they read as text.
 
-| type      | Python value     | on the wire (JSON)                     | accepts                                        |
-|-----------|------------------|----------------------------------------|------------------------------------------------|
-| text      | str, one line    | string                                 | anything that reads as text                    |
-| long_text | str (Markdown)   | string                                 | anything that reads as text                    |
-| number    | Decimal          | string, so that no digit is lost       | numbers; text such as 1,850.00                 |
-| date      | date             | 2026-11-23                             | dates; the day of a date and time; clear text  |
-| datetime  | datetime, UTC    | 2026-11-23T17:02:00Z                   | dates and times; clear text                    |
-| choice    | a choice's id    | string                                 | a choice's name, without regard to case/accent |
-| email     | str              | string                                 | one address                                    |
-| link      | str              | string                                 | an http, https or mailto address               |
-| yes_no    | bool             | true / false                           | yes, no, true, false, 1, 0                     |
+| type      | Python value     | on the wire (JSON)                     |
+|-----------|------------------|----------------------------------------|
+| text      | str, one line    | string                                 |
+| long_text | str (Markdown)   | string                                 |
+| number    | Decimal          | string, so that no digit is lost       |
+| date      | date             | 2026-11-23                             |
+| datetime  | datetime, UTC    | 2026-11-23T17:02:00Z                   |
+| choice    | a choice's id    | string                                 |
+| email     | str              | string                                 |
+| link      | str              | string                                 |
+| yes_no    | bool             | true / false                           |
 
 An empty value is None. What does not fit raises `Unfit` with a sentence; nothing is guessed.
 """
@@ -50,6 +50,24 @@ WITH_ARTICLE: dict[Type, str] = {
     "email": "an e-mail address",
     "yes_no": "a yes or no",
 }
+# What a field of each type accepts, and what it refuses; `coerce` does it, docs/expressions.md shows it, tests hold both.
+ACCEPTS: dict[Type, tuple[str, str]] = {
+    "text": ("anything, as it reads in one line: 23 Nov 2026, 17:02; yes; a list with commas", "more than 10,000 characters"),
+    "long_text": ("anything, as it reads, with its line breaks", "more than 4,000,000 characters"),
+    "number": ("numbers; text such as 1850.50 or 1,850", "1.850,50 and other ways that could be misread; amounts with a currency"),
+    "date": (
+        "dates; the day, in the workspace's zone, of a date and time; text such as 2026-11-23, 23 Nov 2026 or 23/11/2026",
+        "01/02/2026, unless the workspace says whether the day or the month comes first; years of two digits",
+    ),
+    "datetime": (
+        "dates and times with their zone; a date, as its midnight in the workspace's zone; text as for dates, with 17:02",
+        "a time without a date",
+    ),
+    "choice": ("the name of a choice, without regard to case and accents; a new one where the field allows it", "other texts"),
+    "email": ("one address, as ada@stbride.example", "an address with a name around it"),
+    "link": ("an address that begins with http://, https:// or mailto:", "other texts"),
+    "yes_no": ("true and false; yes, no, on, off, 1, 0", "other texts"),
+}
 LONGEST: dict[Type, int] = {"text": 10_000, "long_text": 4_000_000, "email": 320, "link": 2_000}
 
 WIDE = Context(prec=60)  # more digits than a number field keeps: 28 before the point, 10 after
@@ -61,8 +79,11 @@ EMAIL = re.compile(
 )
 NUMBER = re.compile(r"[+-]?(?:\d{1,3}(?:,\d{3})+|\d+)(?:\.\d+)?")
 ISO_DATE = re.compile(r"\d{4}-\d{2}-\d{2}")
-NAMED_DATE = re.compile(r"(\d{1,2})(?:st|nd|rd|th)? ([a-z]{3,9})\.? (\d{4})", re.I)
+NAMED_DATE = re.compile(r"(?:[a-z]{3,9},? )?(\d{1,2})(?:st|nd|rd|th)?(?: of)? ([a-z]{3,9})\.?,? (\d{4})", re.I | re.A)
+MONTH_FIRST = re.compile(r"(?:[a-z]{3,9},? )?([a-z]{3,9})\.? (\d{1,2})(?:st|nd|rd|th)?,? (\d{4})", re.I | re.A)
+NUMBERED_DATE = re.compile(r"(\d{1,2})([/.\-])(\d{1,2})\2(\d{4})|(\d{4})([/.])(\d{1,2})\6(\d{1,2})", re.A)
 DOUBTFUL_DATE = re.compile(r"\d{1,2}[/.\-]\d{1,2}[/.\-]\d{2,4}")
+ORDERS = {"DMY": "day first", "MDY": "month first", "YMD": "year first"}
 MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec")
 MONTH_NAMES = (
     "january",
@@ -83,6 +104,14 @@ YES, NO = {"yes", "true", "1", "on"}, {"no", "false", "0", "off"}
 
 class Unfit(ValueError):
     """A value that a field does not accept. The message is a sentence for the person."""
+
+
+class Doubtful(Unfit):
+    """A date that can be read two ways: `readings` gives both, by the order in which they take day and month."""
+
+    def __init__(self, sentence: str, readings: tuple[tuple[str, date], ...]):
+        super().__init__(sentence)
+        self.readings = readings
 
 
 @dataclass(frozen=True)
@@ -121,6 +150,15 @@ def fold(text: str) -> str:
     return unicodedata.normalize("NFKD", text).translate(_marks()).casefold()
 
 
+def mentions(text: str, word: str) -> bool:
+    """Whether a word occurs, at the head of a word where its script has words: “rent” is not in “current”."""
+    word = fold(word).strip()
+    if not word:
+        return False
+    head = r"(?<!\w)" if word[0].lower() != word[0].upper() else ""
+    return re.search(head + re.escape(word), fold(text)) is not None
+
+
 def as_text(value: Value, zone: ZoneInfo) -> str:
     """How a value reads within text; nothing for an empty one. Dates as 23 Nov 2026, times in the workspace's zone."""
     if value is None:
@@ -137,23 +175,47 @@ def as_text(value: Value, zone: ZoneInfo) -> str:
     return value
 
 
-def _date_of(text: str) -> date:
+def _day(year: int, month: int, day: int, text: str) -> date:
     try:
-        if ISO_DATE.fullmatch(text):
-            return date.fromisoformat(text)
-        if named := NAMED_DATE.fullmatch(text):
-            month = named[2].lower()
-            for number, full in enumerate(MONTH_NAMES, 1):
-                if month == full or month == full[:3] or (month == "sept" and number == 9):
-                    return date(int(named[3]), number, int(named[1]))
+        return date(year, month, day)
     except ValueError:
         raise Unfit(f"“{shorten(text)}” is not a day of the calendar") from None
+
+
+def _month(word: str) -> int | None:
+    word = word.lower()
+    return next((n for n, m in enumerate(MONTH_NAMES, 1) if word in (m, m[:3]) or (word == "sept" and n == 9)), None)
+
+
+def parse_date(text: str, order: str | None = None) -> date:
+    """The date in a text. `order` (DMY, MDY or YMD) decides only where day and month could be told two ways; without it
+    that raises Doubtful. Raises Unfit for what is no date."""
+    text = " ".join(text.split())
+    if ISO_DATE.fullmatch(text):
+        year, month_number, day_number = map(int, text.split("-"))
+        return _day(year, month_number, day_number, text)
+    if (named := NAMED_DATE.fullmatch(text)) and (month := _month(named[2])):
+        return _day(int(named[3]), month, int(named[1]), text)
+    if (named := MONTH_FIRST.fullmatch(text)) and (month := _month(named[1])):
+        return _day(int(named[3]), month, int(named[2]), text)
+    if numbered := NUMBERED_DATE.fullmatch(text):
+        if numbered[5]:
+            return _day(int(numbered[5]), int(numbered[7]), int(numbered[8]), text)
+        first, second, year = int(numbered[1]), int(numbered[3]), int(numbered[4])
+        if first > 12 or second > 12 or first == second:
+            return _day(year, min(first, second), max(first, second), text)
+        if order in ("DMY", "MDY"):
+            return _day(year, *((second, first) if order == "DMY" else (first, second)), text)
+        raise Doubtful(
+            f"“{text}” can be read as two different dates; say whether the day or the month comes first",
+            (("DMY", _day(year, second, first, text)), ("MDY", _day(year, first, second, text))),
+        )
     if DOUBTFUL_DATE.fullmatch(text):
-        raise Unfit(f"“{text}” can be read as two different dates; write it as 2026-02-01 or 1 Feb 2026")
+        raise Unfit(f"“{text}” does not say its year in full; write it as 2026-02-01 or 1 Feb 2026")
     raise Unfit(f"“{shorten(text)}” is not a date; a date looks like 2026-11-23 or 23 Nov 2026")
 
 
-def _datetime_of(text: str, zone: ZoneInfo) -> datetime:
+def _datetime_of(text: str, zone: ZoneInfo, order: str | None) -> datetime:
     if ISO_DATE.match(text):
         try:
             value = datetime.fromisoformat(text)
@@ -162,7 +224,7 @@ def _datetime_of(text: str, zone: ZoneInfo) -> datetime:
             raise Unfit(f"“{shorten(text)}” is not a date and time") from None
     head, comma, clock = text.rpartition(", ")
     if comma and re.fullmatch(r"\d{1,2}:\d{2}", clock):  # before RFC 5322's form, which would take it for UTC
-        day, (hour, minute) = _date_of(head), (int(p) for p in clock.split(":"))
+        day, (hour, minute) = parse_date(head, order), (int(p) for p in clock.split(":"))
         if hour < 24 and minute < 60:
             return datetime(day.year, day.month, day.day, hour, minute, tzinfo=zone)
         raise Unfit(f"“{clock}” is not a time of day")
@@ -171,12 +233,12 @@ def _datetime_of(text: str, zone: ZoneInfo) -> datetime:
         return value if value.tzinfo else value.replace(tzinfo=UTC)
     except ValueError:
         pass
-    day = _date_of(text)
+    day = parse_date(text, order)
     return datetime(day.year, day.month, day.day, tzinfo=zone)
 
 
-def coerce(value: Value, to: Type, zone: ZoneInfo, choices: tuple[Choice, ...] = ()) -> Value:
-    """The value as a field of type `to` keeps it. Raises Unfit."""
+def coerce(value: Value, to: Type, zone: ZoneInfo, choices: tuple[Choice, ...] = (), order: str | None = None) -> Value:
+    """The value as a field of type `to` keeps it. `order` is the workspace's, of day and month. Raises Unfit."""
     if value is None or (isinstance(value, str) and not value.strip()):
         return None
     if isinstance(value, bool) and to in ("number", "date", "datetime"):
@@ -187,7 +249,7 @@ def coerce(value: Value, to: Type, zone: ZoneInfo, choices: tuple[Choice, ...] =
         if isinstance(value, date):
             return datetime(value.year, value.month, value.day, tzinfo=zone).astimezone(UTC)
         if isinstance(value, str):
-            return _datetime_of(value.strip(), zone).astimezone(UTC)
+            return _datetime_of(value.strip(), zone, order).astimezone(UTC)
     if to == "date":
         if isinstance(value, datetime):
             return value.astimezone(zone).date()
@@ -196,9 +258,9 @@ def coerce(value: Value, to: Type, zone: ZoneInfo, choices: tuple[Choice, ...] =
         if isinstance(value, str):
             text = value.strip()
             return (
-                _date_of(text)
+                parse_date(text, order)
                 if not re.match(r"\d{4}-\d{2}-\d{2}[T ]", text)
-                else _datetime_of(text, zone).astimezone(zone).date()
+                else _datetime_of(text, zone, order).astimezone(zone).date()
             )
     if to == "yes_no" and isinstance(value, bool):
         return value

@@ -43,6 +43,8 @@ TYPE_WORDS: dict[Classes, str] = {
     DATETIME: "a date and time",
     DAY: "a date, or a date and time",
     DURATION: "a duration",
+    frozenset({timedelta}): "a duration of days and hours",
+    frozenset({Months}): "a duration of months",
     LIST: "a list",
     CONTEXT: "a context",
     RANGE: "a range",

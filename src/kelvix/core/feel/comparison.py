@@ -17,7 +17,8 @@ def equal(env: Env, a: object, b: object) -> bool | None:
     if a is None or b is None:
         return a is b
     if a.__class__ is not b.__class__:
-        return env.note(f"{kind(a)}, {shown(a)}, is compared with {kind(b)}, {shown(b)}")
+        env.note(f"{kind(a)}, {shown(a)}, is compared with {kind(b)}, {shown(b)}")
+        return None
     if isinstance(a, list) and isinstance(b, list):
         return _all_equal(env, zip(a, b, strict=False)) if len(a) == len(b) else False
     if isinstance(a, dict) and isinstance(b, dict):
@@ -55,7 +56,8 @@ def order(env: Env, a: object, b: object) -> int | None:
     if a is None or b is None:
         return None
     if a.__class__ is not b.__class__ or not isinstance(a, ORDERED):
-        return env.note(f"{kind(a)}, {shown(a)}, is compared with {kind(b)}, {shown(b)}")
+        env.note(f"{kind(a)}, {shown(a)}, is compared with {kind(b)}, {shown(b)}")
+        return None
     x: object = a
     y: object = b
     if isinstance(a, datetime) and isinstance(b, datetime):

@@ -39,7 +39,7 @@ class Env:
     def failed(self, error: Exception, name: str) -> Any:
         if isinstance(error, TooMuch):
             raise error
-        said = str(error) if type(error) is ValueError else "it cannot be worked out with these values"
+        said = str(error) if isinstance(error, ValueError) else "it cannot be worked out with these values"
         return self.note(f"{name}: {said}")
 
     def spend(self, steps: int = 1) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from functools import lru_cache
 
+from kelvix.core.feel import added  # noqa: F401 - it registers
 from kelvix.core.feel import tree as t
 from kelvix.core.feel.builtin import BUILTINS
 from kelvix.core.feel.compiler import Compiled, compile_tree

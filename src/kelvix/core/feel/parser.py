@@ -325,6 +325,7 @@ class _Parser:
             self.space()
             if self.text.startswith(".", self.at) and not self.text.startswith("..", self.at):
                 self.at += 1
+                literal = False
                 self.space()
                 if member is not None and isinstance(node, t.Value) and member.members:
                     _, member = self.below(member, "")

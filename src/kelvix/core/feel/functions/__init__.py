@@ -1,1 +1,1 @@
-"""The built-in functions: those of the standard by kind, and in `added` those that are ours."""
+"""The built-in functions of the standard, by kind."""

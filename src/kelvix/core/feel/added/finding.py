@@ -1,0 +1,200 @@
+"""The first address, link, telephone number, amount, date or reference number in a text."""
+
+from __future__ import annotations
+
+import re
+from datetime import date
+from decimal import Decimal, InvalidOperation
+from functools import lru_cache
+
+import phonenumbers
+from babel import numbers as babel_numbers
+from linkify_it import LinkifyIt
+
+from kelvix.core.feel.added.dates import read_date
+from kelvix.core.feel.added.language import GROUP, date_order, locale
+from kelvix.core.feel.builtin import BUILTINS, CONTEXT, DATE, STRING, Param
+from kelvix.core.feel.environment import Env
+from kelvix.core.values import MONTH_NAMES
+
+TEXT = [Param("text", STRING)]
+
+
+@lru_cache(maxsize=1)
+def _links() -> LinkifyIt:
+    return LinkifyIt(options={"fuzzy_email": True, "fuzzy_link": False})
+
+
+SEARCHED = 100_000  # characters in which things are looked for
+
+
+@BUILTINS.add(
+    "first email",
+    TEXT,
+    STRING,
+    "The first e-mail address in a text.",
+    'first email("Write to ada@stbride.example, please")',
+    '"ada@stbride.example"',
+    GROUP,
+    added=True,
+)
+def first_email(text: str) -> str | None:
+    found = re.search(r"[A-Za-z0-9.!#$%&'*+/=?^_`{|}~-]{1,64}@[A-Za-z0-9-]{1,63}(?:\.[A-Za-z0-9-]{1,63})+", text[:SEARCHED])
+    return found[0].lstrip("'").rstrip(".") if found else None
+
+
+@BUILTINS.add(
+    "first link",
+    TEXT,
+    STRING,
+    "The first web address in a text.",
+    'first link("See https://reeds.example/a?b=1.")',
+    '"https://reeds.example/a?b=1"',
+    GROUP,
+    added=True,
+)
+def first_link(text: str) -> str | None:
+    for found in _links().match(text[:SEARCHED]) or []:
+        if found.schema in ("http:", "https:"):
+            return str(found.url)
+    return None
+
+
+@BUILTINS.add(
+    "first phone",
+    TEXT,
+    STRING,
+    "The first telephone number in a text, in the international form; numbers without a country are the workspace's.",
+    'first phone("Ring 020 7946 0018 after six")',
+    '"+44 20 7946 0018"',
+    GROUP,
+    needs_env=True,
+    added=True,
+)
+def first_phone(env: Env, text: str) -> str | None:
+    region = locale(env.locale).territory
+    for found in phonenumbers.PhoneNumberMatcher(text[:SEARCHED], region, leniency=phonenumbers.Leniency.VALID):
+        return phonenumbers.format_number(found.number, phonenumbers.PhoneNumberFormat.INTERNATIONAL)
+    return None
+
+
+SYMBOLS = {
+    "£": "GBP",
+    "€": "EUR",
+    "$": "USD",
+    "¥": "JPY",
+    "₹": "INR",
+    "zł": "PLN",
+    "Kč": "CZK",
+    "₩": "KRW",
+    "₺": "TRY",
+    "₴": "UAH",
+}
+DOLLARS = {"US": "USD", "CA": "CAD", "AU": "AUD", "NZ": "NZD", "SG": "SGD", "HK": "HKD", "MX": "MXN"}
+DIGITS = r"[+-]?\d{1,3}(?:[ \u00a0\u202f.,'’]\d{3})*(?:[.,]\d{1,2})?|[+-]?\d+(?:[.,]\d{1,2})?"
+MONEY = re.compile(
+    rf"(?<![\w.,])(?:(?P<before>[A-Z]{{3}}|[£€$¥₹₩₺₴])\s?(?P<n1>{DIGITS})(?![\d])|"
+    rf"(?P<n2>{DIGITS})\s?(?P<after>[£€$¥₹₩₺₴]|zł|Kč|[A-Z]{{3}}\b))"
+)
+
+
+@lru_cache(maxsize=1)
+def _currencies() -> frozenset[str]:
+    return frozenset(babel_numbers.list_currencies())
+
+
+def read_amount(text: str, tag: str) -> Decimal | None:
+    """Digits with groups and decimals, as the CLDR's signs of a language tell them apart. None where two readings remain."""
+    plain = re.sub(r"[ \u00a0\u202f'’]", "", text)
+    points, commas = plain.count("."), plain.count(",")
+    if points and commas:
+        point = max(plain.rfind("."), plain.rfind(","))
+        plain = re.sub(r"[.,]", "", plain[:point]) + "." + plain[point + 1 :]
+    elif points + commas == 1:
+        sign = "." if points else ","
+        head, _, tail = plain.partition(sign)
+        grouped = len(tail) == 3 and head.lstrip("+-") not in ("", "0")
+        if grouped and sign == babel_numbers.get_decimal_symbol(locale(tag)):
+            return None  # 1.850 where the point is the decimal sign: a thousand, or a little more than one?
+        plain = head + tail if grouped else f"{head}.{tail}"
+    else:
+        plain = re.sub(r"[.,]", "", plain)
+    try:
+        return Decimal(plain)
+    except InvalidOperation:
+        return None
+
+
+@BUILTINS.add(
+    "first amount",
+    TEXT,
+    CONTEXT,
+    "The first amount of money in a text, with its currency (ISO 4217).",
+    'first amount("Total due: £1,850.50 by Friday")',
+    '{amount: 1850.50, currency: "GBP"}',
+    GROUP,
+    needs_env=True,
+    added=True,
+)
+def first_amount(env: Env, text: str) -> dict[str, object] | None:
+    for found in MONEY.finditer(text[:SEARCHED]):
+        sign = found["before"] or found["after"]
+        if sign == "$":
+            code: str | None = DOLLARS.get(locale(env.locale).territory or "US", "USD")
+        else:
+            code = SYMBOLS.get(sign, sign)
+        amount = read_amount(found["n1"] or found["n2"], env.locale)
+        if code in _currencies() and amount is not None:
+            return {"amount": amount, "currency": code}
+    return None
+
+
+DATES = re.compile(
+    r"(?<![\w/.-])(?:\d{4}-\d{2}-\d{2}|\d{1,2}[/.]\d{1,2}[/.]\d{4}|\d{1,2}(?:st|nd|rd|th)?\s+(?:of\s+)?(?:MONTHS)\.?,?\s+\d{4}"
+    r"|(?:MONTHS)\.?\s+\d{1,2}(?:st|nd|rd|th)?,?\s+\d{4})(?![\w/-])".replace(
+        "MONTHS", "|".join(f"{m[:3]}(?:{m[3:]})?" if m != "may" else m for m in MONTH_NAMES)
+    ),
+    re.I,
+)
+
+
+@BUILTINS.add(
+    "first date",
+    [Param("text", STRING), Param("order", STRING, True)],
+    DATE,
+    "The first full date in a text. Where it can be read two ways, the order is the workspace's unless one is given.",
+    'first date("The survey is on 23 November 2026 at ten")',
+    'date("2026-11-23")',
+    GROUP,
+    needs_env=True,
+    added=True,
+)
+def first_date(env: Env, text: str, order: str | None = None) -> date | None:
+    for found in DATES.finditer(text[:SEARCHED]):
+        try:
+            return read_date(found[0], order or date_order(env.locale))
+        except ValueError:
+            continue
+    return None
+
+
+REFERENCE = re.compile(
+    r"\b(?:invoice|order|quote|quotation|ref(?:erence)?|receipt|account|policy|booking|case|po|no|nr|number)\b\.?"
+    r"(?:\s+(?:no|nr|number|ref)\b\.?)?\s*[:#]?\s*((?=[A-Z0-9/-]*\d)[A-Z0-9](?:[A-Z0-9/-]{0,30}[A-Z0-9])?)(?![\w])",
+    re.I,
+)
+
+
+@BUILTINS.add(
+    "first reference",
+    TEXT,
+    STRING,
+    "The first reference number in a text: what follows Invoice, Order, Ref., No. and the like, and has a digit.",
+    'first reference("Invoice no. TW-8841 of Monday")',
+    '"TW-8841"',
+    GROUP,
+    added=True,
+)
+def first_reference(text: str) -> str | None:
+    found = REFERENCE.search(text[:SEARCHED])
+    return found[1] if found else None
