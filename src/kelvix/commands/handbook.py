@@ -40,7 +40,12 @@ formula is shown and nothing else.
 """
 
 OPERATORS = [
-    ("+ - * / **", "count; + also puts texts together, and adds a duration to a date", '@"2026-11-23" + @"P3D"', 'date("2026-11-26")'),
+    (
+        "+ - * / **",
+        "count; + also puts texts together, and adds a duration to a date",
+        '@"2026-11-23" + @"P3D"',
+        'date("2026-11-26")',
+    ),
     ("= != < <= > >=", "compare values of one type", '"b" > "a"', "true"),
     ("between … and …", "both ends count", "3 between 1 and 5", "true"),
     ("in", "one of a list, within a range, or passing a test", "7 in (< 3, > 5)", "true"),

@@ -54,7 +54,10 @@ WITH_ARTICLE: dict[Type, str] = {
 ACCEPTS: dict[Type, tuple[str, str]] = {
     "text": ("anything, as it reads in one line: 23 Nov 2026, 17:02; yes; a list with commas", "more than 10,000 characters"),
     "long_text": ("anything, as it reads, with its line breaks", "more than 4,000,000 characters"),
-    "number": ("numbers; text such as 1850.50 or 1,850", "1.850,50 and other ways that could be misread; amounts with a currency"),
+    "number": (
+        "numbers; text such as 1850.50 or 1,850",
+        "1.850,50 and other ways that could be misread; amounts with a currency",
+    ),
     "date": (
         "dates; the day, in the workspace's zone, of a date and time; text such as 2026-11-23, 23 Nov 2026 or 23/11/2026",
         "01/02/2026, unless the workspace says whether the day or the month comes first; years of two digits",

@@ -68,12 +68,17 @@ def add(env: Env, a: object, b: object) -> object:
     if a is None or b is None:
         return None
     if isinstance(a, str) and isinstance(b, str):
-        env.spend(1 + len(a + b) // 256)
-        return sized_text(a + b)
+        made = a + b
+        if len(made) > 256:
+            env.spend(len(made) // 256)
+            sized_text(made)
+        return made
     return _arithmetic(env, "+", a, b)
 
 
 def subtract(env: Env, a: object, b: object) -> object:
+    if a.__class__ is date and b.__class__ is date:
+        return a - b  # type: ignore[operator]
     return _arithmetic(env, "-", a, b)
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from datetime import date, datetime, time, timedelta
+from datetime import UTC, date, datetime, time, timedelta
 from decimal import Decimal
 
 from kelvix.core.feel.arithmetic import clock_key, instant
@@ -55,6 +55,8 @@ def order(env: Env, a: object, b: object) -> int | None:
     """-1, 0 or 1; null where the two cannot be ordered."""
     if a is None or b is None:
         return None
+    if a.__class__ is datetime and b.__class__ is datetime and a.tzinfo is UTC and b.tzinfo is UTC:  # type: ignore[attr-defined]
+        return (a > b) - (a < b)  # type: ignore[operator]
     if a.__class__ is not b.__class__ or not isinstance(a, ORDERED):
         env.note(f"{kind(a)}, {shown(a)}, is compared with {kind(b)}, {shown(b)}")
         return None
@@ -115,12 +117,18 @@ def in_range(env: Env, value: object, range_: Range) -> bool | None:
     return both(low, high)
 
 
+PLAIN = frozenset({Decimal, str, bool, date, timedelta, Months})
+TESTS = frozenset({Range, list, Function})
+
+
 def passes(env: Env, value: object, test: object) -> bool | None:
     """Whether a value passes what stands after `in`: a range includes it, a list has it or a range that includes it, or it is
     the same."""
     if isinstance(test, Range):
         return in_range(env, value, test)
     if isinstance(test, list):
+        if value.__class__ in PLAIN and not any(item.__class__ in TESTS for item in test):
+            return any(item == value and item.__class__ is value.__class__ for item in test)
         if isinstance(value, list) and equal(env, value, test):
             return True
         return any_of(passes(env, value, item) if not isinstance(item, list) else equal(env, value, item) for item in test)

@@ -13,7 +13,7 @@ from __future__ import annotations
 import ast
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from datetime import date, datetime, timedelta
+from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 from typing import Any
 
@@ -25,6 +25,7 @@ from kelvix.core.feel.errors import FeelError, TooMuch
 from kelvix.core.feel.values import Function, Months, read_at
 
 Scope = Mapping[Any, object]
+FOLDED = frozenset({date, time, datetime, timedelta, Months, Decimal, str})
 PLENTY = 200  # nodes, from which on sizes are counted outside loops too
 COMPARE = {"<": "less", "<=": "at_most", ">": "more", ">=": "at_least"}
 RUNTIME: dict[str, object] = {  # what compiled code may call, and the classes that it asks for
@@ -259,7 +260,10 @@ class _Unit:
         left, right = self.gen(node.left), self.gen(node.right)
         if node.op in ARITHMETIC:
             slow = f"{ARITHMETIC[node.op]}(e, {left}, {right})"
-            if node.op in ("/", "**") or str in (self.classes.get(left), self.classes.get(right)):
+            if node.op == "+" and str in (self.classes.get(left), self.classes.get(right)) and not (self.loops or self.heavy):
+                tests = [self.is_of(left, "str", str), self.is_of(right, "str", str)]
+                return self.either_way(tests, f"{left} + {right}", slow)
+            if node.op in ("/", "**"):
                 return self.new(slow)
             tests = [self.is_of(left, "D", Decimal), self.is_of(right, "D", Decimal)]
             return self.either_way(tests, f"{left} {node.op} {right}", slow)
@@ -415,6 +419,8 @@ class _Unit:
     def _builtin(self, form: Builtin, node: t.Call) -> str:
         """Arguments are checked against their types in line; what does not fit at once goes to `misfit`."""
         args = self._arguments(form, node)
+        if (folded := self._folded(form, args)) is not None:
+            return folded
         tests: list[str] = []
         for param, arg in zip(form.params, args, strict=False):
             known = self.classes.get(arg)
@@ -437,6 +443,18 @@ class _Unit:
         else:
             self.body += fast
         return target
+
+    def _folded(self, form: Builtin, args: list[str]) -> str | None:
+        """The result of a call whose arguments are all written out, such as date("2026-11-23"): worked out once."""
+        if form.needs_env or form.spread or not all(a in self.classes for a in args) or not form.result & FOLDED:
+            return None
+        if any(p.classes and self.classes[a] not in p.classes for p, a in zip(form.params, args, strict=False)):
+            return None
+        try:
+            found = form.do(*(self.constants[a] for a in args))
+        except Failure:
+            return None  # found out, and said, when it is carried out
+        return self.constant(found) if found.__class__ in FOLDED else None
 
     def _arguments(self, form: Builtin, node: t.Call) -> list[str]:
         """What is given for each parameter, in order."""

@@ -96,14 +96,14 @@ def filtered(env: Env, value: object, test: Callable[[object], object]) -> objec
     """The items that pass, or the one at a place. Anything but a list is a list of one; null is none."""
     items = value if isinstance(value, list) else [] if value is None else [value]
     kept = []
+    env.spend(len(items))
     for item in items:
-        env.spend()
         found = test(item)
-        if isinstance(found, Decimal):  # a place, which does not hang on the item
-            return at_place(env, items, found)
         if found is True:
             kept.append(item)
-    return kept if items else [] if value is None or isinstance(value, list) else kept
+        elif isinstance(found, Decimal):  # a place, which does not hang on the item
+            return at_place(env, items, found)
+    return kept
 
 
 def at_place(env: Env, value: object, place: object) -> object:
@@ -152,12 +152,13 @@ def loop(
     if source is None:
         return None
     for item in source:
-        env.spend()
+        env.steps -= 1
+        if env.steps < 0 or len(partial) > MOST_ITEMS:
+            env.spend(0)
+            sized(partial)
         found = body(item)
         if last:
             partial.append(found)
-            if len(partial) > MOST_ITEMS:
-                sized(partial)
     return partial
 
 

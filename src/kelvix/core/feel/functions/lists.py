@@ -61,6 +61,8 @@ def count(items: Items) -> Decimal:
 def _least(env: Env, items: Items, better: Callable[[Env, object, object], bool | None]) -> object:
     if not items:
         return None
+    if items[0].__class__ is Decimal and all(i.__class__ is Decimal for i in items):
+        return (min if better is less else max)(items)  # type: ignore[type-var]
     best = items[0]
     if not isinstance(best, ORDERED):
         raise ValueError("the items cannot be compared with each other")
@@ -88,7 +90,9 @@ def max_(env: Env, items: Items) -> object:
 def sum_(env: Env, items: Items) -> object:
     if not items:
         return None
-    if not all(isinstance(i, (Decimal, timedelta, Months)) for i in items):
+    if all(i.__class__ is Decimal for i in items):
+        return sum(items, Decimal())  # type: ignore[arg-type, type-var]
+    if not all(isinstance(i, (timedelta, Months)) for i in items):
         raise ValueError("only numbers and durations have a sum")
     total = items[0]
     for item in items[1:]:
