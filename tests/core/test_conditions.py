@@ -2,17 +2,25 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
 from zoneinfo import ZoneInfo
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
-from kelvix.core.conditions import OPERATORS, goes_on, holds, mentions
+from kelvix.core.conditions import OPERATORS, goes_on, holds, row_results, write_all
+from kelvix.core.conditions import read as read_rows
+from kelvix.core.conditions import write as write_row
+from kelvix.core.feel import FUNCTIONS, Env, Scope, read, write
+from kelvix.core.feel import tree as t
 from kelvix.core.filling import Carried
 from kelvix.core.schema import CarriedField
-from kelvix.core.values import TYPES, Unfit, from_wire
-from kelvix.core.workflow import OPERATOR_WORDS, Condition, OnlyIf, Reference
+from kelvix.core.values import TYPES, Unfit, from_wire, mentions
+from kelvix.core.workflow import OPERATOR_WORDS, Condition, Formula, Group, OnlyIf, Reference
 
 LONDON = ZoneInfo("Europe/London")
+HERE = Env(datetime(2026, 11, 25, 9, tzinfo=UTC), LONDON)
 FIELDS = (
     CarriedField("subject", ("Message", "Subject"), "text"),
     CarriedField("address", ("Message", "Address"), "email"),
@@ -62,7 +70,7 @@ CASES = [
 
 @pytest.mark.parametrize(("key", "operator", "words", "expected"), CASES)
 def test_holds(key, operator, words, expected):
-    assert holds(Condition(Reference("w", key), operator, words), CARRIED, LONDON) is expected
+    assert holds(Condition(Reference("w", key), operator, words), CARRIED, HERE) is expected
 
 
 @pytest.mark.parametrize(
@@ -77,15 +85,15 @@ def test_holds(key, operator, words, expected):
 )
 def test_what_cannot_be_decided_says_why(condition, said):
     with pytest.raises(Unfit) as caught:
-        holds(condition, CARRIED, LONDON)
+        holds(condition, CARRIED, HERE)
     assert said in str(caught.value)
 
 
 def test_all_and_any():
     yes, no = Condition(Reference("w", "cc"), "empty"), Condition(Reference("w", "cc"), "filled")
-    assert goes_on(OnlyIf("o", "any", (no, yes)), CARRIED, LONDON)
-    assert not goes_on(OnlyIf("o", "all", (no, yes)), CARRIED, LONDON)
-    assert goes_on(OnlyIf("o", "all", ()), CARRIED, LONDON)
+    assert goes_on(OnlyIf("o", "any", (no, yes)), CARRIED, HERE)
+    assert not goes_on(OnlyIf("o", "all", (no, yes)), CARRIED, HERE)
+    assert goes_on(OnlyIf("o", "all", ()), CARRIED, HERE)
 
 
 @pytest.mark.parametrize(
@@ -106,3 +114,103 @@ def test_a_word_is_found_at_its_head_where_the_script_has_words(text, word, expe
 def test_every_type_has_operators_that_have_words():
     assert set(OPERATORS) == set(TYPES)
     assert {o for of in OPERATORS.values() for o in of} == set(OPERATOR_WORDS)
+
+
+# Rows and formulas
+
+ROWS = [
+    *(Condition(Reference("w", key), operator, words) for key, operator, words, _ in CASES if key != "date"),
+    Condition(Reference("w", "date"), "after", ("2026-11-23 17:00",)),
+    Condition(Reference("w", "count"), "less", ("3", "5")),
+    Condition(Reference("w", "count"), "is_not", ("3", "5")),
+    Condition(Reference("w", "count"), "more", ("-2.50",)),
+]
+groups = st.recursive(
+    st.sampled_from(ROWS[:8]),
+    lambda inner: st.builds(
+        lambda m, c: Group(m, tuple(c)), st.sampled_from(["all", "any", "none"]), st.lists(inner, min_size=2, max_size=3)
+    ),
+    max_leaves=8,
+)
+SCOPE = Scope.of_carried([(t.Value("w", f.key), f.name) for f in FIELDS], FUNCTIONS.forms)
+
+
+def rows_of(text: str):
+    return read_rows(read(text, SCOPE), CARRIED.fields)
+
+
+@pytest.mark.parametrize("row", ROWS, ids=lambda r: f"{r.ref.value} {r.operator} {r.words}")
+def test_a_row_writes_a_formula_that_reads_as_the_row(row):
+    node = write_row(row, CARRIED.fields, HERE)
+    again = read(write(node, SCOPE), SCOPE)
+    assert again == node
+    mode, (back,) = read_rows(again, CARRIED.fields)
+    assert (mode, back.ref, back.operator) == ("all", row.ref, row.operator)
+    assert write_row(back, CARRIED.fields, HERE) == node
+
+
+@settings(max_examples=300, deadline=None)
+@given(groups)
+def test_groups_write_formulas_that_read_as_the_same_rows(group):
+    """Nested all, any and none; a group within one of its own kind at its head reads as one."""
+    node = write_row(group, CARRIED.fields, HERE)
+    mode, tests = read_rows(node, CARRIED.fields)
+    assert write_all(mode, tests, CARRIED.fields, HERE) == node
+    assert holds(Group(mode, tests), CARRIED, HERE) == holds(group, CARRIED, HERE)
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        'mentions(Subject, "quote", "estimate") and Number > 1',
+        'Number > 1 or (Read = true and not(mentions(Subject, "x")))',
+        'not(Number = 1 or same text(Address, "a@b.example"))',
+        "Number in (< 3, < 5)",
+        "not(Number in (3, 5))",
+        'Day > @"2026-11-22"',
+        "Cc = null and Subject != null",
+        'string length(Subject) > 3 and begins(Subject, "E")',
+        "if Read then Number > 1 else false",
+        "Number > 1 and Number + 1 < 9",
+        'Subject = "exact"',
+        "not(Read)",
+        "true",
+    ],
+)
+def test_a_formula_reads_as_rows_that_write_it_again_to_the_letter(text):
+    node = read(text, SCOPE)
+    mode, tests = read_rows(node, CARRIED.fields)
+    assert write(write_all(mode, tests, CARRIED.fields, HERE), SCOPE) == text
+
+
+def test_what_is_no_row_stays_a_formula():
+    mode, (row, rest) = rows_of('mentions(Subject, "x") or string length(Subject) > 3')
+    assert mode == "any" and row == Condition(Reference("w", "subject"), "mentions", ("x",))
+    assert isinstance(rest, Formula) and holds(rest, CARRIED, HERE) is True
+    assert isinstance(rows_of('Subject = "exact"')[1][0], Formula)  # to the letter, which no row says
+    assert isinstance(rows_of("1 < Number")[1][0], Formula)
+    assert rows_of("Number < 3") == ("all", (Condition(Reference("w", "count"), "less", ("3",)),))
+
+
+def test_each_row_says_whether_it_holds():
+    yes = Condition(Reference("w", "subject"), "mentions", ("organ",))
+    no = Condition(Reference("w", "subject"), "mentions", ("harp",))
+    unfinished = Condition(Reference("w", "subject"), "mentions")
+    assert row_results((yes, Group("any", (no, yes)), unfinished, no), CARRIED, HERE) == (True, True, False, True, None, False)
+
+
+def test_a_formula_that_is_no_condition_is_said():
+    wrong = Formula(t.dump(read("Number + 1", SCOPE)))
+    with pytest.raises(Unfit, match="must come to true or false"):
+        holds(wrong, CARRIED, HERE)
+    with pytest.raises(Unfit, match="cannot be read yet"):
+        holds(Formula(text="Number +"), CARRIED, HERE)
+    with pytest.raises(Unfit, match="is compared with"):
+        holds(Formula(t.dump(read("Number > Subject", SCOPE))), CARRIED, HERE)
+
+
+def test_what_is_unknown_does_not_go_on():
+    empty = Carried({}, {}).plus("w", FIELDS, {})
+    more = Condition(Reference("w", "count"), "more", ("1",))
+    assert not goes_on(OnlyIf("o", "all", (more,)), empty, HERE)
+    assert goes_on(OnlyIf("o", "none", (Condition(Reference("w", "subject"), "mentions", ("x",)),)), empty, HERE)

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
 from zoneinfo import ZoneInfo
 
 import pytest
 
+from kelvix.core.feel import Env
 from kelvix.core.filling import Carried, compute, describe, fill_record, never_fits
 from kelvix.core.schema import CarriedField, Database, Field
 from kelvix.core.values import Choice, Unfit, from_wire
 from kelvix.core.workflow import Add, FieldFilling, Part, Reference
 
 LONDON = ZoneInfo("Europe/London")
+HERE = Env(datetime(2026, 11, 25, 9, tzinfo=UTC), LONDON)
 SOURCE = (
     CarriedField("subject", ("Message", "Subject"), "text"),
     CarriedField("sender.name", ("Message", "Sender", "Name"), "text"),
@@ -54,13 +57,13 @@ def line(**fills: tuple[Part, ...]) -> Add:
 
 
 def results(add: Add):
-    return {r.field: r for r in fill_record(add, TARGET, CARRIED, LONDON)}
+    return {r.field: r for r in fill_record(add, TARGET, CARRIED, HERE)}
 
 
 def test_a_value_keeps_its_type_and_a_mixture_is_text():
-    assert compute((ref("date"),), CARRIED, LONDON) == CARRIED.values[Reference("w", "date")]
-    assert compute((Part(text="on "), ref("date")), CARRIED, LONDON) == "on 23 Nov 2026, 17:02"
-    assert compute((ref("cc"), Part(text="  ")), CARRIED, LONDON) is None
+    assert compute((ref("date"),), CARRIED, HERE) == CARRIED.values[Reference("w", "date")]
+    assert compute((Part(text="on "), ref("date")), CARRIED, HERE) == "on 23 Nov 2026, 17:02"
+    assert compute((ref("cc"), Part(text="  ")), CARRIED, HERE) is None
 
 
 def test_each_field_gets_what_fills_it():
@@ -112,12 +115,12 @@ def test_what_no_longer_exists_is_said():
     assert found[99].remedies[0].fills == (FieldFilling(99, ()),)
     assert "no longer carry" in found[12].sentence
     with pytest.raises(Unfit):
-        compute((ref("not.there"),), CARRIED, LONDON)
+        compute((ref("not.there"),), CARRIED, HERE)
 
 
 def test_types_alone_can_say_that_nothing_will_fit():
     mail = TARGET.fields[2]
-    assert never_fits((ref("date"),), mail, CARRIED) == "Mail takes an e-mail address, and Message › Date is a date and time"
+    assert never_fits((ref("date"),), mail, CARRIED) == "Mail takes an e-mail address, and Message › Date gives a date and time"
     assert never_fits((ref("sender.name"),), mail, CARRIED) == ""
     assert never_fits((Part(text="x"), ref("date")), mail, CARRIED) == ""
 

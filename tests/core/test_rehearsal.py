@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from datetime import UTC, datetime
 from zoneinfo import ZoneInfo
 
 import pytest
 
+from kelvix.core.feel import Env
 from kelvix.core.rehearsal import Surroundings, check, rehearse
 from kelvix.core.schema import CarriedField, Database, Field
 from kelvix.core.workflow import Add, BadDocument, Condition, FieldFilling, OnlyIf, Part, Reference, When, Workflow, check_shape
@@ -17,7 +19,7 @@ SOURCE = (
     CarriedField("attachment_count", ("Message", "Attachments"), "number"),
 )
 TARGET = Database(1, "Enquiries", (Field(11, "Name", "text", True), Field(12, "Source", "link"), Field(13, "Mail", "email")))
-AROUND = Surroundings(SOURCE, {1: TARGET}, ZoneInfo("Europe/London"))
+AROUND = Surroundings(SOURCE, {1: TARGET}, Env(datetime(2026, 11, 25, 9, tzinfo=UTC), ZoneInfo("Europe/London")))
 WHEN = When("w", connection=1, container="5", container_name="Enquiries")
 ONLY = OnlyIf("o", "any", (Condition(Reference("w", "subject"), "mentions", ("quote",)),))
 ADD = Add("a", 1, (FieldFilling(11, (Part(ref=Reference("w", "subject")),)),))
@@ -98,7 +100,7 @@ def test_findings(workflow, around, said):
         (Workflow((WHEN, replace(WHEN, id="w2"))), "one When line"),
         (Workflow((WHEN, replace(ADD, id="w"))), "an id of its own"),
         (Workflow((WHEN, Add("a", 1, (FieldFilling(11, ()), FieldFilling(11, ()))))), "only once"),
-        (Workflow((WHEN, Add("a", 1, (FieldFilling(11, (Part(),)),)))), "typed text or a carried value"),
+        (Workflow((WHEN, Add("a", 1, (FieldFilling(11, (Part(),)),)))), "typed text, a carried value or a formula"),
         (Workflow((WHEN, *(Add(f"a{n}") for n in range(100)))), "at most 100 lines"),
     ],
 )

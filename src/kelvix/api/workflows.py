@@ -1,4 +1,4 @@
-"""Workflows: drafts, samples, rehearsal, trying, turning on and off, and where an item is."""
+"""Workflows: drafts, samples, trying, turning on and off, and where an item is."""
 
 from __future__ import annotations
 
@@ -12,13 +12,8 @@ from pydantic import BaseModel, Field
 from kelvix.api.access import Caller, Editor, Reader
 from kelvix.api.problems import Problem
 from kelvix.connectors.contract import Passing, Standing
-from kelvix.core import rehearsal
-from kelvix.core.conditions import OPERATORS
-from kelvix.core.filling import Remedy
-from kelvix.core.rehearsal import CellState, Surroundings
-from kelvix.core.schema import Database
-from kelvix.core.values import Unfit, Value, Wire, as_text, coerce, shorten, to_wire, whole
-from kelvix.core.workflow import OPERATOR_WORDS, Add, FieldFilling, When, Workflow, check_shape
+from kelvix.core.values import Unfit, Wire, coerce, shorten, to_wire, whole
+from kelvix.core.workflow import Add, When, Workflow
 from kelvix.engine import sampling, switch, whereabouts
 from kelvix.store import runs, watches, workflows
 from kelvix.store.database_server import Transaction
@@ -26,7 +21,6 @@ from kelvix.store.watches import Watch
 from kelvix.store.workflows import Kept, Sample
 
 router = APIRouter(prefix="/api/v1", tags=["workflows"])
-SHOWN = 300  # characters of a value in a rehearsal's answer
 
 
 class WatchOut(BaseModel):
@@ -95,58 +89,6 @@ class SampleValues(BaseModel):
     values: dict[str, Wire]
 
 
-class RehearseIn(BaseModel):
-    document: Workflow
-
-
-class RemedyOut(BaseModel):
-    label: str
-    fills: list[FieldFilling]
-
-
-class ResultOut(BaseModel):
-    field: int
-    state: str
-    shown: str
-    sentence: str
-    remedies: list[RemedyOut]
-
-
-class CellOut(BaseModel):
-    line: str
-    state: CellState
-    note: str
-    doubts: int
-    results: list[ResultOut]
-
-
-class FindingOut(BaseModel):
-    line: str
-    field: int | None
-    sentence: str
-    remedies: list[RemedyOut]
-
-
-class CarriedValue(BaseModel):
-    """A value that lines below `line` can use."""
-
-    line: str
-    key: str
-    name: list[str]
-    type: str
-    operators: list[str]
-
-
-class RehearsalOut(BaseModel):
-    """`cells` by sample id, in the order of the lines; `findings` must be put right before turning on."""
-
-    carried: list[CarriedValue]
-    cells: dict[str, list[CellOut]]
-    provisional: dict[str, dict[str, dict[str, Wire]]] = Field(description="by sample and line: what rehearsed lines yield")
-    findings: list[FindingOut]
-    operator_words: dict[str, str]
-
-
 class TryIn(BaseModel):
     sample: int
     only_line: str | None = None
@@ -177,7 +119,8 @@ class ItemOut(BaseModel):
     link: str
 
 
-def _kept(who: Caller, workflow_id: int) -> Kept:
+def kept_workflow(who: Caller, workflow_id: int) -> Kept:
+    """A workflow of this workspace. Raises LookupError."""
     found = who.space.read(lambda t: workflows.get(t, who.space.id, workflow_id))
     if found is None:
         raise LookupError("there is no such workflow")
@@ -254,7 +197,7 @@ def create_workflow(who: Editor, body: WorkflowIn) -> WorkflowDetail:
 
 @router.get("/workflows/{workflow_id}")
 def get_workflow(who: Reader, workflow_id: int) -> WorkflowDetail:
-    kept = _kept(who, workflow_id)
+    kept = kept_workflow(who, workflow_id)
 
     def work(t: Transaction) -> WorkflowDetail:
         watch = watches.of_workflow(t, who.space.id, workflow_id)
@@ -278,7 +221,7 @@ def save_draft(
 
 @router.delete("/workflows/{workflow_id}", status_code=204)
 def delete_workflow(who: Editor, workflow_id: int) -> None:
-    if _kept(who, workflow_id).state == "on":
+    if kept_workflow(who, workflow_id).state == "on":
         raise Problem(409, "This workflow is on.", "Turn it off first.")
     who.space.transact(lambda t: workflows.delete(t, who.space.id, workflow_id))
     who.announce("workflows")
@@ -301,7 +244,7 @@ def _sample_out(s: Sample) -> SampleOut:
 
 @router.get("/workflows/{workflow_id}/samples")
 def list_samples(who: Reader, workflow_id: int) -> list[SampleOut]:
-    _kept(who, workflow_id)
+    kept_workflow(who, workflow_id)
     return [_sample_out(s) for s in who.space.read(lambda t: workflows.samples(t, who.space.id, workflow_id))]
 
 
@@ -322,7 +265,7 @@ def _with_source(who: Caller, when: When, work: Any) -> Any:
 @router.post("/workflows/{workflow_id}/samples/fetch")
 def fetch_samples(who: Editor, workflow_id: int, body: SamplesIn) -> list[SampleOut]:
     """The newest items of the source, in place of those fetched before."""
-    _kept(who, workflow_id)
+    kept_workflow(who, workflow_id)
     when = _source(body.document)
     _with_source(who, when, lambda: sampling.fetch_newest(who.engine, who.space, workflow_id, when))
     return list_samples(who, workflow_id)
@@ -331,7 +274,7 @@ def fetch_samples(who: Editor, workflow_id: int, body: SamplesIn) -> list[Sample
 @router.post("/workflows/{workflow_id}/samples/next")
 def fetch_next(who: Editor, workflow_id: int, body: NextIn) -> NextOut:
     """Wait for the next item: the first call gives a cursor, later ones what arrived after it."""
-    _kept(who, workflow_id)
+    kept_workflow(who, workflow_id)
     when = _source(body.document)
     cursor, arrived = _with_source(who, when, lambda: sampling.fetch_next(who.engine, who.space, workflow_id, when, body.after))
     return NextOut(cursor=cursor, arrived=arrived)
@@ -345,7 +288,9 @@ def _checked(who: Caller, document: Workflow, values: dict[str, Wire]) -> dict[s
     for field in app.fields:
         raw = values.get(field.key)
         try:
-            result[field.key] = to_wire(coerce(raw, field.type, who.space.zone)) if raw not in (None, "") else None
+            result[field.key] = (
+                to_wire(coerce(raw, field.type, who.space.zone, (), who.space.order)) if raw not in (None, "") else None
+            )
         except Unfit as unfit:
             wrong[field.key] = str(unfit)
     if wrong:
@@ -356,7 +301,7 @@ def _checked(who: Caller, document: Workflow, values: dict[str, Wire]) -> dict[s
 @router.post("/workflows/{workflow_id}/samples", status_code=201)
 def make_sample(who: Editor, workflow_id: int, body: SampleValues) -> list[SampleOut]:
     """A made-up sample."""
-    kept = _kept(who, workflow_id)
+    kept = kept_workflow(who, workflow_id)
     values = _checked(who, kept.draft, body.values)
     item = {"id": None, "title": str(values.get("subject") or "made up"), "link": None, "container": "", "values": values}
     at = values.get("date")
@@ -370,7 +315,7 @@ def make_sample(who: Editor, workflow_id: int, body: SampleValues) -> list[Sampl
 
 @router.put("/workflows/{workflow_id}/samples/{sample_id}")
 def edit_sample(who: Editor, workflow_id: int, sample_id: int, body: SampleValues) -> list[SampleOut]:
-    kept = _kept(who, workflow_id)
+    kept = kept_workflow(who, workflow_id)
     values = _checked(who, kept.draft, body.values)
     found = next(
         (s for s in who.space.read(lambda t: workflows.samples(t, who.space.id, workflow_id)) if s.id == sample_id), None
@@ -389,86 +334,13 @@ def forget_sample(who: Editor, workflow_id: int, sample_id: int) -> list[SampleO
     return list_samples(who, workflow_id)
 
 
-# Rehearsal and trying
-
-
-def _shown(value: Value, field_id: int, database: Database | None, who: Caller) -> str:
-    field = database.field(field_id) if database else None
-    text = field.choice_name(value) if field and field.type == "choice" else as_text(value, who.space.zone)
-    return (text or "")[:SHOWN]
-
-
-def _remedies(remedies: tuple[Remedy, ...]) -> list[RemedyOut]:
-    return [RemedyOut(label=r.label, fills=list(r.fills)) for r in remedies]
-
-
-def _cell_out(cell: rehearsal.Cell, document: Workflow, around: Surroundings, who: Caller) -> CellOut:
-    line = document.line(cell.line)
-    database = around.databases.get(line.database or 0) if isinstance(line, Add) else None
-    return CellOut(
-        line=cell.line,
-        state=cell.state,
-        note=cell.note,
-        doubts=cell.doubts,
-        results=[
-            ResultOut(
-                field=r.field,
-                state=r.state,
-                shown=_shown(r.value, r.field, database, who),
-                sentence=r.sentence,
-                remedies=_remedies(r.remedies),
-            )
-            for r in cell.results
-        ],
-    )
-
-
-def _carried(document: Workflow, around: Surroundings) -> list[CarriedValue]:
-    found: list[CarriedValue] = []
-    for line in document.lines:
-        fields = around.source if isinstance(line, When) else rehearsal.ADDED if isinstance(line, Add) else ()
-        found += [
-            CarriedValue(line=line.id, key=f.key, name=list(f.name), type=f.type, operators=list(OPERATORS[f.type]))
-            for f in fields
-        ]
-    return found
-
-
-@router.post("/workflows/{workflow_id}/rehearse")
-def rehearse(who: Reader, workflow_id: int, body: RehearseIn) -> RehearsalOut:
-    """What every line of this document would do with each sample. Nothing is written."""
-    check_shape(body.document)
-    around = who.engine.surroundings(who.space, body.document)
-    cells: dict[str, list[CellOut]] = {}
-    provisional: dict[str, dict[str, dict[str, Wire]]] = {}
-    for sample in who.space.read(lambda t: workflows.samples(t, who.space.id, workflow_id)):
-        found = rehearsal.rehearse(body.document, sample.item["values"], around)
-        cells[str(sample.id)] = [_cell_out(c, body.document, around, who) for c in found]
-        provisional[str(sample.id)] = {}
-        for cell in found:
-            line = body.document.line(cell.line)
-            database = around.databases.get(line.database or 0) if isinstance(line, Add) else None
-            if isinstance(line, Add) and database and cell.results:
-                provisional[str(sample.id)][line.id] = {
-                    "title": rehearsal.title_of(line, list(cell.results), database, around.zone),
-                    "link": around.record_link.format(database=database.id, record="provisional"),
-                }
-    return RehearsalOut(
-        carried=_carried(body.document, around),
-        cells=cells,
-        provisional=provisional,
-        findings=[
-            FindingOut(line=f.line, field=f.field, sentence=f.sentence, remedies=_remedies(f.remedies))
-            for f in rehearsal.check(body.document, around)
-        ],
-        operator_words={str(k): v for k, v in OPERATOR_WORDS.items()},
-    )
+# Trying
 
 
 @router.post("/workflows/{workflow_id}/try", status_code=202)
 def carry_sample(who: Editor, workflow_id: int, body: TryIn) -> TryOut:
     """Carry a sample through the saved draft for real: all lines, or the Add line that is named. The run can be undone."""
-    kept = _kept(who, workflow_id)
+    kept = kept_workflow(who, workflow_id)
     sample = next(
         (s for s in who.space.read(lambda t: workflows.samples(t, who.space.id, workflow_id)) if s.id == body.sample), None
     )
@@ -526,7 +398,7 @@ def where_is_my_item(who: Reader, workflow_id: int, body: WhereIn) -> WhereOut:
 @router.get("/workflows/{workflow_id}/items")
 def list_items(who: Reader, workflow_id: int) -> list[ItemOut]:
     """The newest items of the source, to pick one from."""
-    when = _source(Workflow((_kept(who, workflow_id).draft.when,)))
+    when = _source(Workflow((kept_workflow(who, workflow_id).draft.when,)))
     try:
         app, token = who.engine.access(who.space, when.connection)
         items = app.newest(token, when.container or "", 20)

@@ -1,13 +1,23 @@
-"""Whether a sample goes on past an Only if line, and why."""
+"""Conditions as sentence rows, and as formulas: each is written from the other, and what cannot be a row stays a formula.
+
+A row is carried out as the formula that it writes, so that the two cannot disagree. Texts are compared without regard to case
+and accents, by our added functions; numbers, dates, and yes or no by the standard's own operators.
+"""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import date, datetime
-from zoneinfo import ZoneInfo
+from decimal import Decimal
 
+from kelvix.core import formulas
+from kelvix.core.feel import Env, TooMuch, compiled
+from kelvix.core.feel import tree as t
+from kelvix.core.feel.values import read_at
 from kelvix.core.filling import Carried
-from kelvix.core.values import Type, Unfit, Value, as_text, coerce, fold, mentions
-from kelvix.core.workflow import OPERATOR_WORDS, Condition, OnlyIf, Operator
+from kelvix.core.schema import CarriedField
+from kelvix.core.values import Type, Unfit, coerce
+from kelvix.core.workflow import OPERATOR_WORDS, Condition, Formula, Group, Mode, OnlyIf, Operator, Reference, Test
 
 TEXT_OPERATORS: tuple[Operator, ...] = ("mentions", "mentions_none", "is", "is_not", "begins", "ends", "filled", "empty")
 OPERATORS: dict[Type, tuple[Operator, ...]] = {
@@ -21,55 +31,223 @@ OPERATORS: dict[Type, tuple[Operator, ...]] = {
     "date": ("is", "before", "after", "filled", "empty"),
     "datetime": ("before", "after", "filled", "empty"),
 }
+TEXT_FUNCTIONS: dict[Operator, str] = {"mentions": "mentions", "is": "same text", "begins": "begins", "ends": "ends"}
+NEGATED: dict[Operator, Operator] = {"mentions_none": "mentions", "is_not": "is"}
+SIGNS: dict[Operator, str] = {"is": "=", "is_not": "!=", "less": "<", "before": "<", "more": ">", "after": ">"}
+COMPARED: tuple[Type, ...] = ("number", "date", "datetime", "yes_no")
+Fields = Mapping[Reference, CarriedField]
 
 
-def holds(condition: Condition, carried: Carried, zone: ZoneInfo) -> bool:
-    """Raises Unfit where the condition cannot be decided: a value that is gone, a word that is no date or number."""
-    known = carried.fields.get(condition.ref)
+# Rows as formulas
+
+
+def write(test: Test, fields: Fields, env: Env) -> t.Node:
+    """The formula of a row or a group. Raises Unfit for a row that is unfinished, or compares what cannot be compared."""
+    match test:
+        case Formula(tree=tree):
+            if not tree:
+                raise Unfit("this formula cannot be read yet")
+            return formulas.loaded(tree)
+        case Group(mode, conditions):
+            return write_all(mode, conditions, fields, env)
+        case Condition():
+            return _write_row(test, fields, env)
+    raise TypeError(test)
+
+
+def write_all(mode: Mode, tests: tuple[Test, ...], fields: Fields, env: Env) -> t.Node:
+    """The formula of rows that go together. Nothing at all lets everything through. Raises Unfit."""
+    if not tests:
+        return t.Bool(True)
+    op = "and" if mode == "all" else "or"
+    joined: t.Node | None = None
+    for test in tests:
+        one = write(test, fields, env)
+        joined = one if joined is None else t.Binary(op, joined, one)
+    assert joined is not None
+    return t.Call(t.Name("not"), (joined,)) if mode == "none" else joined
+
+
+def _write_row(row: Condition, fields: Fields, env: Env) -> t.Node:
+    known = fields.get(row.ref)
     if known is None:
         raise Unfit("this compares a value that the lines above no longer carry; choose another")
-    if condition.operator not in OPERATORS[known.type]:
-        raise Unfit(f"“{OPERATOR_WORDS[condition.operator]}” does not go with {carried.name(condition.ref)}")
-    value = carried.values.get(condition.ref)
-    empty = value is None or value == ""
-    words = [w for w in condition.words if w.strip()]
-    if condition.operator == "filled":
-        return not empty
-    if condition.operator == "empty":
-        return empty
+    type_, name = known.type, " › ".join(known.name)
+    if row.operator not in OPERATORS[type_]:
+        raise Unfit(f"“{OPERATOR_WORDS[row.operator]}” does not go with {name}")
+    value = t.Value(row.ref.line, row.ref.value)
+    if row.operator in ("filled", "empty"):
+        return t.Binary("!=" if row.operator == "filled" else "=", value, t.Null())
+    words = [w.strip() for w in row.words if w.strip()]
     if not words:
-        raise Unfit(f"say what {carried.name(condition.ref)} {OPERATOR_WORDS[condition.operator]}")
-    if known.type in ("number", "date", "datetime", "yes_no"):
-        return any(_compare(condition.operator, value, coerce(w, known.type, zone)) for w in words)
-    text = as_text(value, zone)
-    match condition.operator:
-        case "mentions":
-            return any(mentions(text, w) for w in words)
-        case "mentions_none":
-            return not any(mentions(text, w) for w in words)
-        case "is":
-            return any(fold(text).strip() == fold(w).strip() for w in words)
-        case "is_not":
-            return not any(fold(text).strip() == fold(w).strip() for w in words)
-        case "begins":
-            return any(fold(text).startswith(fold(w)) for w in words)
-        case _:
-            return any(fold(text).endswith(fold(w)) for w in words)
+        raise Unfit(f"say what {name} {OPERATOR_WORDS[row.operator]}")
+    if type_ not in COMPARED:
+        plain = NEGATED.get(row.operator, row.operator)
+        called = t.Call(t.Name(TEXT_FUNCTIONS[plain]), (value, *(t.String(w) for w in words)))
+        return t.Call(t.Name("not"), (called,)) if row.operator in NEGATED else called
+    ends = [_literal(w, type_, env) for w in words]
+    if len(ends) == 1:
+        return t.Binary(SIGNS[row.operator], value, ends[0])
+    if row.operator == "is_not":
+        return t.Call(t.Name("not"), (t.In(value, tuple(ends)),))
+    return t.In(value, tuple(ends) if row.operator == "is" else tuple(t.Test(SIGNS[row.operator], e) for e in ends))
 
 
-def _compare(operator: Operator, value: Value, wanted: Value) -> bool:
-    if operator in ("is", "is_not"):
-        return (value == wanted) == (operator == "is")
-    if value is None or wanted is None:
-        return False
-    if isinstance(value, date) and not isinstance(value, datetime) and isinstance(wanted, datetime):
-        wanted = wanted.date()
-    below, above = operator in ("before", "less"), operator in ("after", "more")
-    return bool((below and value < wanted) or (above and value > wanted))  # type: ignore[operator]
+def _literal(word: str, type_: Type, env: Env) -> t.Node:
+    """A typed word as what it is compared as. Raises Unfit."""
+    value = coerce(word, type_, env.zone, (), env.order)
+    if isinstance(value, bool):
+        return t.Bool(value)
+    if isinstance(value, Decimal):
+        digits = t.Number(f"{abs(value):f}")
+        return t.Negate(digits) if value < 0 else digits
+    if isinstance(value, datetime):
+        return t.At(f"{value.astimezone(env.zone):%Y-%m-%dT%H:%M:%S}")
+    assert isinstance(value, date)
+    return t.At(value.isoformat())
 
 
-def goes_on(line: OnlyIf, carried: Carried, zone: ZoneInfo) -> bool:
-    """Raises Unfit. A line without conditions lets everything through."""
-    if not line.conditions:
-        return True
-    return (all if line.mode == "all" else any)([holds(c, carried, zone) for c in line.conditions])
+# Formulas as rows
+
+
+def read(node: t.Node, fields: Fields) -> tuple[Mode, tuple[Test, ...]]:
+    """The rows that write this formula again."""
+    found = _read(node, fields)
+    return (found.mode, found.conditions) if isinstance(found, Group) else ("all", (found,))
+
+
+def _read(node: t.Node, fields: Fields) -> Test:
+    if isinstance(node, t.Binary) and node.op in ("and", "or"):
+        return Group("all" if node.op == "and" else "any", tuple(_read(n, fields) for n in _chain(node, node.op)))
+    row = _read_row(node, fields)
+    if row is not None:
+        return row
+    if isinstance(node, t.Call) and node.function == t.Name("not") and len(node.args) == 1 and not node.names:
+        inner = node.args[0]
+        parts = _chain(inner, "or")
+        return Group("none", tuple(_read(n, fields) for n in parts))
+    return Formula(t.dump(node))
+
+
+def _chain(node: t.Node, op: str) -> list[t.Node]:
+    """a or b or c, which is read from the left."""
+    parts: list[t.Node] = []
+    while isinstance(node, t.Binary) and node.op == op:
+        parts.insert(0, node.right)
+        node = node.left
+    return [node, *parts]
+
+
+def _read_row(node: t.Node, fields: Fields) -> Condition | None:
+    match node:
+        case t.Call(t.Name("not"), (t.Call() as inner,), ()) | t.Call(t.Name("not"), (t.In() as inner,), ()):
+            row = _read_row(inner, fields)
+            negated = next((n for n, plain in NEGATED.items() if row and plain == row.operator), None)
+            if row is None or negated is None or isinstance(inner, t.In) is not (fields[row.ref].type in COMPARED):
+                return None
+            return _checked(Condition(row.ref, negated, row.words), fields)
+        case t.Call(t.Name(name), (t.Value(line, key), *words), ()) if name in TEXT_FUNCTIONS.values():
+            texts = [w.text for w in words if isinstance(w, t.String)]
+            if len(texts) != len(words) or not all(x.strip() == x and x for x in texts) or not texts:
+                return None
+            operator = next(o for o, n in TEXT_FUNCTIONS.items() if n == name)
+            return _checked(Condition(Reference(line, key), operator, tuple(texts)), fields, COMPARED)
+        case t.Binary(("=" | "!=") as sign, t.Value(line, key), t.Null()):
+            return _checked(Condition(Reference(line, key), "empty" if sign == "=" else "filled"), fields)
+        case t.Binary(sign, t.Value(line, key), end):
+            return _compared(Reference(line, key), sign, [end], fields)
+        case t.In(t.Value(line, key), tests) if len(tests) > 1:
+            signs = {x.op if isinstance(x, t.Test) else "=" for x in tests}
+            ends = [x.with_ if isinstance(x, t.Test) else x for x in tests]
+            plain = not any(isinstance(x, t.Test) and x.op == "=" for x in tests)
+            return _compared(Reference(line, key), signs.pop(), ends, fields) if len(signs) == 1 and plain else None
+    return None
+
+
+def _compared(ref: Reference, sign: str, ends: list[t.Node], fields: Fields) -> Condition | None:
+    type_ = fields[ref].type if ref in fields else None
+    words = [_word(e, type_) for e in ends]
+    if type_ not in COMPARED or None in words:
+        return None
+    operator = next((o for o in OPERATORS[type_] if SIGNS.get(o) == sign), None)
+    return Condition(ref, operator, tuple(w for w in words if w)) if operator else None
+
+
+def _word(node: t.Node, type_: Type | None) -> str | None:
+    """A literal as one types it, where it is of the value's type and would be written the same again."""
+    if isinstance(node, t.Bool):
+        return ("yes" if node.value else "no") if type_ == "yes_no" else None
+    if isinstance(node, t.Negate) and isinstance(node.of, t.Number):
+        return f"-{node.of.digits}" if type_ == "number" else None
+    if isinstance(node, t.Number):
+        return node.digits if type_ == "number" else None
+    if not isinstance(node, t.At):
+        return None
+    try:
+        value = read_at(node.text)
+    except ValueError:
+        return None
+    if isinstance(value, datetime) and type_ == "datetime" and value.tzinfo is None and len(node.text) == 19:
+        midnight = not (value.hour or value.minute or value.second)
+        return value.date().isoformat() if midnight else node.text if value.second else f"{value:%Y-%m-%d %H:%M}"
+    return node.text if type_ == "date" and type(value) is date else None
+
+
+def _checked(row: Condition, fields: Fields, not_of: tuple[Type, ...] = ()) -> Condition | None:
+    type_ = fields[row.ref].type if row.ref in fields else None
+    return row if type_ and type_ not in not_of and row.operator in OPERATORS[type_] else None
+
+
+# Whether a sample goes on
+
+
+def references(tests: tuple[Test, ...]) -> tuple[Reference, ...]:
+    """The carried values that tests look at, each once."""
+    found: dict[Reference, None] = {}
+    for test in tests:
+        if isinstance(test, Group):
+            found |= dict.fromkeys(references(test.conditions))
+        elif isinstance(test, Condition):
+            found[test.ref] = None
+        elif test.tree:
+            found |= dict.fromkeys(Reference(v.line, v.key) for v in formulas.values_of(test.tree))
+    return tuple(found)
+
+
+def holds(test: Test, carried: Carried, env: Env) -> bool | None:
+    """Whether a row or a group holds for a sample; None where that is unknown. Raises Unfit where it cannot be decided: a
+    value that is gone, a word that is no date or number, a formula that comes to something else than yes or no."""
+    for ref in references((test,)):
+        if ref not in carried.fields:
+            raise Unfit("this compares a value that the lines above no longer carry; choose another")
+    node = write(test, carried.fields, env)
+    mine = formulas.fresh(env)
+    given = {(v.line, v.key): formulas.to_feel(carried.values.get(Reference(v.line, v.key)), mine) for v in t.values_in(node)}
+    try:
+        found = compiled(node).evaluate(given, mine)
+    except TooMuch as error:
+        raise Unfit(str(error)) from error
+    if found is None and mine.notes:
+        raise Unfit(mine.notes[0])
+    if found is not None and not isinstance(found, bool):
+        raise Unfit("a condition must come to true or false")
+    return found
+
+
+def goes_on(line: OnlyIf, carried: Carried, env: Env) -> bool:
+    """Raises Unfit. A line without conditions lets everything through; what is unknown does not go on."""
+    return not line.conditions or holds(Group(line.mode, line.conditions), carried, env) is True
+
+
+def row_results(tests: tuple[Test, ...], carried: Carried, env: Env) -> tuple[bool | None, ...]:
+    """For each row, in the order in which they are read, group heads included: whether it holds; None where that is unknown or
+    cannot be decided."""
+    found: list[bool | None] = []
+    for test in tests:
+        try:
+            found.append(holds(test, carried, env) is True)
+        except Unfit:
+            found.append(None)
+        if isinstance(test, Group):
+            found += row_results(test.conditions, carried, env)
+    return tuple(found)

@@ -6,13 +6,18 @@ import difflib
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Literal
 from zoneinfo import ZoneInfo
 
+from kelvix.core import formulas
+from kelvix.core.feel import Env
+from kelvix.core.feel import tree as t
 from kelvix.core.schema import CarriedField, Database, Field
-from kelvix.core.values import EMAIL, WITH_ARTICLE, Unfit, Value, as_text, coerce, fold, shorten
-from kelvix.core.workflow import Add, FieldFilling, Filling, Part, Reference
+from kelvix.core.values import EMAIL, ORDERS, WITH_ARTICLE, Doubtful, Type, Unfit, Value, as_text, coerce, fold, shorten
+from kelvix.core.workflow import Add, FieldFilling, Filling, Formula, Part, Reference, Shaped
 
+UTC_ZONE = ZoneInfo("UTC")  # for dates alone, which have no zone
 PERSON_WORDS = {"name", "person", "who", "contact", "author", "sender", "customer", "client"}
 
 
@@ -28,6 +33,15 @@ class Carried:
         found = self.fields.get(ref)
         return " › ".join(found.name) if found else "a value that no longer exists"
 
+    @cached_property
+    def by_key(self) -> dict[tuple[str, str], Value]:
+        """The values as formulas name them."""
+        return {(ref.line, ref.value): value for ref, value in self.values.items()}
+
+    @cached_property
+    def types(self) -> dict[tuple[str, str], Type]:
+        return {(ref.line, ref.value): field.type for ref, field in self.fields.items()}
+
     def plus(self, line: str, fields: tuple[CarriedField, ...], values: Mapping[str, Value]) -> Carried:
         """With what one more line produced."""
         return Carried(
@@ -38,10 +52,11 @@ class Carried:
 
 @dataclass(frozen=True)
 class Remedy:
-    """One click that puts something right: new fillings for fields of the same line."""
+    """One click that puts something right: new fillings for fields of the same line, or a Shape line's value made anew."""
 
     label: str
     fills: tuple[FieldFilling, ...]
+    shaped: Shaped | None = None
 
 
 FieldState = Literal["fits", "empty", "look", "put_right"]
@@ -58,22 +73,46 @@ class FieldResult:
     remedies: tuple[Remedy, ...] = ()
 
 
-def compute(filling: Filling, carried: Carried, zone: ZoneInfo) -> Value:
-    """A single carried value keeps its type; anything mixed is text. Raises Unfit for what no longer exists."""
-    for part in filling:
-        if part.ref is not None and part.ref not in carried.fields:
+def compute(filling: Filling, carried: Carried, env: Env) -> Value:
+    """A single carried value or formula keeps its type; anything mixed is text. Raises Unfit for what no longer exists, and for
+    a formula that cannot be worked out with this sample."""
+    for ref in references(filling):
+        if ref not in carried.fields:
             raise Unfit("this uses a value that the lines above no longer carry; choose another")
-    if len(filling) == 1 and filling[0].ref is not None:
-        return carried.values.get(filling[0].ref)
-    text = "".join(p.text if p.text is not None else as_text(carried.values.get(p.ref), zone) if p.ref else "" for p in filling)
+    values = [_piece(p, carried, env) for p in filling]
+    if len(values) == 1 and filling[0].text is None:
+        return values[0]
+    text = "".join(as_text(v, env.zone) for v in values)
     return text if text.strip() else None
 
 
+def _piece(part: Part, carried: Carried, env: Env) -> Value:
+    if part.text is not None:
+        return part.text
+    if part.ref is not None:
+        return carried.values.get(part.ref)
+    assert part.formula is not None
+    if not part.formula.tree:
+        raise Unfit("this formula cannot be read yet; its text says where")
+    return formulas.evaluate(part.formula.tree, carried.by_key, env)
+
+
+def references(filling: Filling) -> tuple[Reference, ...]:
+    """The carried values that a filling uses, each once, those within formulas too."""
+    found: dict[Reference, None] = {}
+    for part in filling:
+        if part.ref is not None:
+            found[part.ref] = None
+        elif part.formula is not None and part.formula.tree:
+            found |= dict.fromkeys(Reference(v.line, v.key) for v in formulas.values_of(part.formula.tree))
+    return tuple(found)
+
+
 def is_filled(filling: Filling) -> bool:
-    return any(p.ref is not None or p.text for p in filling)
+    return any(p.ref is not None or p.formula is not None or p.text for p in filling)
 
 
-def fill_record(line: Add, database: Database, carried: Carried, zone: ZoneInfo) -> list[FieldResult]:
+def fill_record(line: Add, database: Database, carried: Carried, env: Env) -> list[FieldResult]:
     """A result for each field of the database that is filled or must be, in the database's order; first those whose
     field is gone."""
     results = [
@@ -90,27 +129,23 @@ def fill_record(line: Add, database: Database, carried: Carried, zone: ZoneInfo)
     for field in database.fields:
         filling = line.filling(field.id)
         if is_filled(filling):
-            results.append(_fill_field(line, field, filling, database, carried, zone))
+            results.append(_fill_field(line, field, filling, database, carried, env))
         elif field.required:
             results.append(
-                FieldResult(field.id, "put_right", None, f"{field.name} must be filled", _offers(field, (), carried, zone))
+                FieldResult(field.id, "put_right", None, f"{field.name} must be filled", _offers(field, (), carried, env))
             )
     return results
 
 
-def _fill_field(line: Add, field: Field, filling: Filling, database: Database, carried: Carried, zone: ZoneInfo) -> FieldResult:
+def _fill_field(line: Add, field: Field, filling: Filling, database: Database, carried: Carried, env: Env) -> FieldResult:
     raw: Value = None
     try:
-        raw = compute(filling, carried, zone)
-        value = coerce(raw, field.type, zone, field.choices)
+        raw = compute(filling, carried, env)
+        value = coerce(raw, field.type, env.zone, field.choices, env.order)
     except Unfit as unfit:
-        return FieldResult(
-            field.id,
-            "put_right",
-            None,
-            str(unfit),
-            _swaps(line, field, filling, database, carried, zone) or _offers(field, filling, carried, zone),
-        )
+        remedies = _readings(field, filling, unfit) if isinstance(unfit, Doubtful) else ()
+        remedies = remedies or _swaps(line, field, filling, database, carried, env) or _offers(field, filling, carried, env)
+        return FieldResult(field.id, "put_right", None, str(unfit), remedies)
     if value is None:
         absent = len(filling) == 1 and filling[0].ref is not None and filling[0].ref not in carried.values
         said = "is not in this sample" if absent else "is empty in this sample"
@@ -120,14 +155,30 @@ def _fill_field(line: Add, field: Field, filling: Filling, database: Database, c
                 "put_right",
                 None,
                 f"{field.name} must be filled, and what fills it {said}",
-                _offers(field, filling, carried, zone),
+                _offers(field, filling, carried, env),
             )
         return FieldResult(field.id, "empty", None, said)
     doubt = _address_for_a_name(field, value)
     if doubt:
-        remedies = _swaps(line, field, filling, database, carried, zone) or _names_near(field, filling, carried)
+        remedies = _swaps(line, field, filling, database, carried, env) or _names_near(field, filling, carried)
         return FieldResult(field.id, "look", value, doubt, remedies)
     return FieldResult(field.id, "fits", value)
+
+
+def _readings(field: Field, filling: Filling, doubt: Doubtful) -> tuple[Remedy, ...]:
+    """The two ways in which a date can be read, each as one click."""
+    ref = filling[0].ref if len(filling) == 1 else None
+    if ref is None:
+        return ()
+
+    def read(order: str) -> Filling:
+        node = t.Call(t.Name("read date"), (t.Value(ref.line, ref.value), t.String(order)))
+        return (Part(formula=Formula(t.dump(node))),)
+
+    return tuple(
+        Remedy(f"{ORDERS[order]}: {as_text(day, UTC_ZONE)}", (FieldFilling(field.id, read(order)),))
+        for order, day in doubt.readings
+    )
 
 
 def _address_for_a_name(field: Field, value: Value) -> str:
@@ -138,17 +189,15 @@ def _address_for_a_name(field: Field, value: Value) -> str:
     return ""
 
 
-def _swaps(
-    line: Add, field: Field, filling: Filling, database: Database, carried: Carried, zone: ZoneInfo
-) -> tuple[Remedy, ...]:
+def _swaps(line: Add, field: Field, filling: Filling, database: Database, carried: Carried, env: Env) -> tuple[Remedy, ...]:
     """Another field of the line with which this one was filled the wrong way round: both are better off swapped."""
     for other in line.fillings:
         target = database.field(other.field)
         if target is None or target.id == field.id or not is_filled(other.filling):
             continue
         try:
-            here = coerce(compute(other.filling, carried, zone), field.type, zone, field.choices)
-            there = coerce(compute(filling, carried, zone), target.type, zone, target.choices)
+            here = coerce(compute(other.filling, carried, env), field.type, env.zone, field.choices, env.order)
+            there = coerce(compute(filling, carried, env), target.type, env.zone, target.choices, env.order)
         except Unfit:
             continue
         if here is None or there is None or _address_for_a_name(field, here) or _address_for_a_name(target, there):
@@ -167,9 +216,9 @@ def _fill_with(field: Field, ref: Reference, carried: Carried) -> Remedy:
     return Remedy(f"use {carried.name(ref)}", (FieldFilling(field.id, (Part(ref=ref),)),))
 
 
-def _offers(field: Field, filling: Filling, carried: Carried, zone: ZoneInfo) -> tuple[Remedy, ...]:
+def _offers(field: Field, filling: Filling, carried: Carried, env: Env) -> tuple[Remedy, ...]:
     """The carried value that fits the field best: of its type, near what is used now, of a like name."""
-    used = next((p.ref for p in filling if p.ref is not None), None)
+    used = next(iter(references(filling)), None)
     near = carried.fields[used].group if used and used in carried.fields else ""
     best: tuple[float, Reference] | None = None
     for ref, candidate in carried.fields.items():
@@ -180,7 +229,7 @@ def _offers(field: Field, filling: Filling, carried: Carried, zone: ZoneInfo) ->
         if field.type in ("text", "long_text") and candidate.type in ("text", "long_text"):
             score += 1
         try:
-            if coerce(carried.values.get(ref), field.type, zone, field.choices) is None:
+            if coerce(carried.values.get(ref), field.type, env.zone, field.choices, env.order) is None:
                 continue
         except Unfit:
             continue
@@ -191,7 +240,7 @@ def _offers(field: Field, filling: Filling, carried: Carried, zone: ZoneInfo) ->
 
 def _names_near(field: Field, filling: Filling, carried: Carried) -> tuple[Remedy, ...]:
     """The name that stands beside the address in the item."""
-    for used in (p.ref for p in filling if p.ref is not None and p.ref in carried.fields):
+    for used in (ref for ref in references(filling) if ref in carried.fields):
         group = carried.fields[used].group
         for ref, candidate in carried.fields.items():
             if (
@@ -210,28 +259,39 @@ def _gone_remedies(line: Add, gone: FieldFilling, database: Database) -> tuple[R
 
 def never_fits(filling: Filling, field: Field, carried: Carried) -> str:
     """A sentence where the types alone say that no sample can fit."""
-    if len(filling) != 1 or filling[0].ref is None or filling[0].ref not in carried.fields:
+    if len(filling) != 1 or filling[0].text is not None:
         return ""
-    source = carried.fields[filling[0].ref]
-    clash = (
-        (field.type in ("number", "yes_no", "email", "link") and source.type in ("date", "datetime"))
-        or (field.type in ("date", "datetime", "email", "link") and source.type in ("number", "yes_no"))
-        or (field.type == "email" and source.type == "link")
-        or (field.type == "link" and source.type == "email")
+    part = filling[0]
+    type_: Type | None = None
+    if part.ref is not None and part.ref in carried.fields:
+        type_ = carried.fields[part.ref].type
+    elif part.formula is not None and part.formula.tree:
+        type_ = formulas.type_of(formulas.loaded(part.formula.tree), carried.types)
+    clash = type_ is not None and (
+        (field.type in ("number", "yes_no", "email", "link") and type_ in ("date", "datetime"))
+        or (field.type in ("date", "datetime", "email", "link") and type_ in ("number", "yes_no"))
+        or (field.type == "email" and type_ == "link")
+        or (field.type == "link" and type_ == "email")
     )
-    if not clash:
+    if type_ is None or not clash:
         return ""
-    return f"{field.name} takes {WITH_ARTICLE[field.type]}, and {carried.name(filling[0].ref)} is {WITH_ARTICLE[source.type]}"
+    what = carried.name(part.ref) if part.ref is not None else "the formula"
+    return f"{field.name} takes {WITH_ARTICLE[field.type]}, and {what} gives {WITH_ARTICLE[type_]}"
 
 
 def describe(filling: Filling, carried: Carried) -> str:
-    """What a field is filled with, in words: Message › Sender › Name, “New”, typed, or text with values in it."""
-    if filling and all(p.ref is None for p in filling):
+    """What a field is filled with, in words: Message › Sender › Name, Date + 3 days, “New”, typed, or text with values."""
+    if filling and all(p.text is not None for p in filling):
         return f"“{shorten(''.join(p.text or '' for p in filling))}”, typed"
 
     def part(p: Part) -> str:
-        if p.ref is None:
-            return p.text or ""
-        return f"[{carried.name(p.ref)}]" if len(filling) > 1 else carried.name(p.ref)
+        if p.text is not None:
+            return p.text
+        if p.ref is not None:
+            said = carried.name(p.ref)
+        else:
+            step = formulas.calculation(p.formula.tree) if p.formula and p.formula.tree else None
+            said = formulas.calculation_words(step, carried.name(Reference(step.line, step.key))) if step else "a formula"
+        return f"[{said}]" if len(filling) > 1 else said
 
     return "".join(map(part, filling))

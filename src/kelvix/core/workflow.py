@@ -5,7 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Literal
 
-Mode = Literal["all", "any"]
+from kelvix.core import formulas
+
+Mode = Literal["all", "any", "none"]
 Operator = Literal[
     "is", "is_not", "mentions", "mentions_none", "begins", "ends", "before", "after", "less", "more", "filled", "empty"
 ]
@@ -34,11 +36,22 @@ class Reference:
 
 
 @dataclass(frozen=True)
+class Formula:
+    """An expression. `tree` is its parsed form (core/feel/tree.py), in JSON; where it could not be read yet, `text` is what was
+    typed. Exactly one of the two is set."""
+
+    tree: str = ""
+    text: str = ""
+    kind: Literal["formula"] = "formula"
+
+
+@dataclass(frozen=True)
 class Part:
-    """A piece of a filling: typed text, or a carried value. Exactly one of the two is set."""
+    """A piece of a filling: typed text, a carried value, or a formula. Exactly one of them is set."""
 
     text: str | None = None
     ref: Reference | None = None
+    formula: Formula | None = None
 
 
 Filling = tuple[Part, ...]
@@ -64,14 +77,122 @@ class Condition:
     ref: Reference
     operator: Operator
     words: tuple[str, ...] = ()
+    kind: Literal["condition"] = "condition"
+
+
+@dataclass(frozen=True)
+class Group:
+    """Conditions that go together: all must hold, any, or none."""
+
+    mode: Mode
+    conditions: tuple[Condition | Group | Formula, ...] = ()
+    kind: Literal["group"] = "group"
+
+
+Test = Condition | Group | Formula
 
 
 @dataclass(frozen=True)
 class OnlyIf:
     id: str
     mode: Mode = "all"
-    conditions: tuple[Condition, ...] = ()
+    conditions: tuple[Condition | Group | Formula, ...] = ()
     verb: Literal["only_if"] = "only_if"
+
+
+# How a Shape line makes a value
+
+
+@dataclass(frozen=True)
+class Filled:
+    """Text and values mixed, or a formula."""
+
+    filling: Filling = ()
+    kind: Literal["filled"] = "filled"
+
+
+@dataclass(frozen=True)
+class DatePart:
+    """A part of a date and time, by a CLDR pattern; without one, the date itself."""
+
+    of: Reference | None = None
+    pattern: str = ""
+    kind: Literal["date_part"] = "date_part"
+
+
+@dataclass(frozen=True)
+class Piece:
+    """A piece of a text between delimiters, counted from 1, or from the end with -1."""
+
+    of: Reference | None = None
+    delimiter: str = ","
+    number: int = 1
+    kind: Literal["piece"] = "piece"
+
+
+@dataclass(frozen=True)
+class TableRow:
+    key: str
+    value: str
+
+
+@dataclass(frozen=True)
+class LookUp:
+    """A value looked up in a small table."""
+
+    of: Reference | None = None
+    rows: tuple[TableRow, ...] = ()
+    otherwise: str = ""
+    kind: Literal["look_up"] = "look_up"
+
+
+@dataclass(frozen=True)
+class Join:
+    """Several values as one text; what is empty is left out."""
+
+    of: tuple[Reference, ...] = ()
+    delimiter: str = ", "
+    kind: Literal["join"] = "join"
+
+
+@dataclass(frozen=True)
+class Default:
+    """The first of several values that is filled, else a typed text."""
+
+    of: tuple[Reference, ...] = ()
+    otherwise: str = ""
+    kind: Literal["default"] = "default"
+
+
+@dataclass(frozen=True)
+class Cite:
+    """A short citation."""
+
+    authors: Reference | None = None
+    year: Reference | None = None
+    title: Reference | None = None
+    kind: Literal["cite"] = "cite"
+
+
+Making = Filled | DatePart | Piece | LookUp | Join | Default | Cite
+
+
+@dataclass(frozen=True)
+class Shaped:
+    """One named value. `key` is its identity; renaming changes nothing else."""
+
+    key: str
+    name: str
+    made: Making
+
+
+@dataclass(frozen=True)
+class Shape:
+    """Makes named values for the lines below."""
+
+    id: str
+    values: tuple[Shaped, ...] = ()
+    verb: Literal["shape"] = "shape"
 
 
 @dataclass(frozen=True)
@@ -93,7 +214,7 @@ class Add:
         return next((f.filling for f in self.fillings if f.field == field_id), ())
 
 
-Line = When | OnlyIf | Add
+Line = When | OnlyIf | Shape | Add
 
 
 @dataclass(frozen=True)
@@ -118,6 +239,7 @@ class BadDocument(ValueError):
 
 
 MOST_LINES = 100
+MOST_DEPTH = 10
 
 
 def check_shape(workflow: Workflow) -> None:
@@ -135,5 +257,39 @@ def check_shape(workflow: Workflow) -> None:
             if len(set(named)) != len(named):
                 raise BadDocument("a line fills a field only once")
             for part in (p for f in line.fillings for p in f.filling):
-                if (part.text is None) == (part.ref is None):
-                    raise BadDocument("a part of a filling is either typed text or a carried value")
+                _check_part(part)
+        elif isinstance(line, OnlyIf):
+            _check_tests(line.conditions, 0)
+        elif isinstance(line, Shape):
+            keys = [v.key for v in line.values]
+            if len(set(keys)) != len(keys) or not all(k and len(k) <= 20 for k in keys):
+                raise BadDocument("each value of a line needs a key of its own, of at most 20 characters")
+            for part in (p for v in line.values if isinstance(v.made, Filled) for p in v.made.filling):
+                _check_part(part)
+
+
+def _check_part(part: Part) -> None:
+    if sum(x is not None for x in (part.text, part.ref, part.formula)) != 1:
+        raise BadDocument("a part of a filling is typed text, a carried value or a formula")
+    if part.formula is not None:
+        _check_formula(part.formula)
+
+
+def _check_formula(formula: Formula) -> None:
+    if bool(formula.tree) == bool(formula.text):
+        raise BadDocument("a formula is kept as a tree, or as text where it cannot be read yet")
+    if formula.tree:
+        try:
+            formulas.loaded(formula.tree)
+        except ValueError as error:
+            raise BadDocument(str(error)) from None
+
+
+def _check_tests(tests: tuple[Test, ...], depth: int) -> None:
+    if depth > MOST_DEPTH:
+        raise BadDocument(f"conditions go at most {MOST_DEPTH} levels deep")
+    for test in tests:
+        if isinstance(test, Group):
+            _check_tests(test.conditions, depth + 1)
+        elif isinstance(test, Formula):
+            _check_formula(test)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import UTC, datetime
 
 from kelvix.connectors.apps import apps
 from kelvix.connectors.contract import App, Standing
@@ -30,7 +31,7 @@ class Engine:
         return Surroundings(
             app.fields if app else (),
             space.read(lambda t: databases.load(t, space.id)),
-            space.zone,
+            space.env(datetime.now(UTC)),
             self.settings.address + "/databases/{database}/{record}",
         )
 

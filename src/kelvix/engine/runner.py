@@ -9,11 +9,12 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from kelvix.connectors.contract import Passing, Standing
+from kelvix.core.conditions import references
 from kelvix.core.filling import Carried, FieldResult, describe
 from kelvix.core.rehearsal import Cell, Surroundings, carried_from_item, step, title_of
 from kelvix.core.schema import Database
 from kelvix.core.values import Value, shorten, to_wire
-from kelvix.core.workflow import Add, Line, OnlyIf, Workflow
+from kelvix.core.workflow import Add, Line, OnlyIf, Shape, Workflow
 from kelvix.engine.engine import Engine
 from kelvix.engine.sampling import as_kept
 from kelvix.store import records, runs, workflows
@@ -133,7 +134,7 @@ class Runner:
                 carried = below.plus(line.id, (), made)
             else:
                 outcome = "skipped" if isinstance(line, Add) else cell.state
-                progress.lines.append((line.id, outcome, _given(line, carried), None))
+                progress.lines.append((line.id, outcome, _given(line, carried), _made(line, cell)))
                 carried, passed = below, outcome == "passed_by"
             if passed:
                 break
@@ -168,7 +169,7 @@ class Runner:
         """Add the record: what lines below can use of it. Where this is the last line, the run ends with the same commit."""
         database = around.databases[line.database or 0]
         results = [r for r in cell.results if r.value is not None]
-        title = title_of(line, results, database, around.zone)
+        title = title_of(line, results, database, around.env)
         origin = Origin(
             run=claim.run_id,
             line=line.id,
@@ -224,9 +225,18 @@ class Runner:
 
 
 def _given(line: Line, carried: Carried) -> Any:
-    """What an Only if line looked at."""
+    """What an Only if line looked at, what a Shape line made."""
     if isinstance(line, OnlyIf):
-        return {carried.name(c.ref): shorten(str(to_wire(carried.values.get(c.ref)) or ""), 300) for c in line.conditions}
+        looked = references(line.conditions)
+        return {carried.name(ref): shorten(str(to_wire(carried.values.get(ref)) or ""), 300) for ref in looked}
+    return None
+
+
+def _made(line: Line, cell: Cell) -> Any:
+    """What a Shape line made, by name."""
+    if isinstance(line, Shape):
+        values = {r.key: to_wire(r.value) for r in cell.shaped}
+        return {v.name: values.get(v.key) for v in line.values}
     return None
 
 

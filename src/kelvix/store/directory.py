@@ -5,21 +5,34 @@ No query and no transaction crosses workspaces. People, sign-ins and the directo
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Sequence
+from datetime import datetime
 from typing import Any, TypeVar
 from zoneinfo import ZoneInfo
 
+from kelvix.core.feel import Env
 from kelvix.settings import Settings
 from kelvix.store.database_server import DatabaseServer, Row, Transaction
 
 T = TypeVar("T")
 
 
-class Space:
-    """One workspace's data. Every statement that is run through it must be scoped by `id`."""
+FRESH = 2.0  # seconds for which what is known of a workspace is not asked again
 
-    def __init__(self, workspace_id: int, server: DatabaseServer, zone: ZoneInfo):
-        self.id, self.server, self.zone = workspace_id, server, zone
+
+class Space:
+    """One workspace's data. Every statement that is run through it must be scoped by `id`. `language` is a name of the CLDR;
+    `order` says whether day or month comes first (DMY, MDY), where the workspace has said so."""
+
+    def __init__(
+        self, workspace_id: int, server: DatabaseServer, zone: ZoneInfo, language: str = "en_GB", order: str | None = None
+    ):
+        self.id, self.server, self.zone, self.language, self.order = workspace_id, server, zone, language, order
+
+    def env(self, now: datetime) -> Env:
+        """What expressions may know of this workspace."""
+        return Env(now, self.zone, self.language, self.order)
 
     def transact(self, work: Callable[[Transaction], T]) -> T:
         return self.server.transact(work)
@@ -37,7 +50,7 @@ class Space:
 class Directory:
     def __init__(self, settings: Settings):
         self.servers = {name: DatabaseServer(server) for name, server in settings.servers.items()}
-        self._open: dict[int, Space] = {}
+        self._open: dict[int, tuple[float, Space]] = {}
 
     @property
     def home(self) -> DatabaseServer:
@@ -45,9 +58,18 @@ class Directory:
 
     def open(self, workspace_id: int) -> Space:
         """Raises LookupError for a workspace that does not exist."""
-        if workspace_id not in self._open:
-            found = self.home.read(lambda t: t.row("SELECT server, timezone FROM workspace WHERE id=%s", (workspace_id,)))
+        until, space = self._open.get(workspace_id, (0.0, None))
+        if space is None or time.monotonic() > until:
+            found = self.home.read(
+                lambda t: t.row("SELECT server, timezone, language, date_order FROM workspace WHERE id=%s", (workspace_id,))
+            )
             if found is None:
                 raise LookupError(f"no workspace {workspace_id}")
-            self._open[workspace_id] = Space(workspace_id, self.servers[found["server"]], ZoneInfo(found["timezone"]))
-        return self._open[workspace_id]
+            zone = ZoneInfo(found["timezone"])
+            space = Space(workspace_id, self.servers[found["server"]], zone, found["language"], found["date_order"])
+            self._open[workspace_id] = (time.monotonic() + FRESH, space)
+        return space
+
+    def forget(self, workspace_id: int) -> None:
+        """What is known of a workspace has changed."""
+        self._open.pop(workspace_id, None)

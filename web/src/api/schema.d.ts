@@ -315,6 +315,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/functions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Functions
+         * @description The functions that formulas can use, by name.
+         */
+        get: operations["list_functions_api_v1_functions_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/live": {
         parameters: {
             query?: never;
@@ -429,6 +449,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/shaped/as-formula": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Shaped As Formula
+         * @description A Shape line's value with its making turned into a formula, which can be changed freely.
+         */
+        post: operations["shaped_as_formula_api_v1_shaped_as_formula_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sign-out": {
         parameters: {
             query?: never;
@@ -503,6 +543,26 @@ export interface paths {
          * @description Bring the next check forward to now.
          */
         post: operations["check_now_api_v1_workflows__workflow_id__check_now_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/workflows/{workflow_id}/formula": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Formula
+         * @description Read a formula as it stands on a line: its tree, what is wrong with it, and what it gives for each sample.
+         */
+        post: operations["read_formula_api_v1_workflows__workflow_id__formula_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -752,6 +812,28 @@ export interface components {
             /** Proposed */
             proposed: components["schemas"]["ProposedOut"][];
         };
+        /**
+         * CalculationOut
+         * @description A value and one step from it, as words have it: Date + 3 days.
+         */
+        CalculationOut: {
+            /** Amount */
+            amount: string;
+            /** Key */
+            key: string;
+            /** Line */
+            line: string;
+            /**
+             * Sign
+             * @enum {string}
+             */
+            sign: "+" | "-" | "*" | "/";
+            /**
+             * Unit
+             * @enum {string}
+             */
+            unit: "" | "days" | "weeks" | "hours" | "minutes" | "months" | "years";
+        };
         /** CaptureIn */
         CaptureIn: {
             /** Database */
@@ -773,7 +855,7 @@ export interface components {
         };
         /**
          * CarriedValue
-         * @description A value that lines below `line` can use.
+         * @description A value that lines below `line` can use. `written` is its name in formulas.
          */
         CarriedValue: {
             /** Key */
@@ -786,8 +868,13 @@ export interface components {
             operators: string[];
             /** Type */
             type: string;
+            /** Written */
+            written: string;
         };
-        /** CellOut */
+        /**
+         * CellOut
+         * @description `rows` says of each row of an Only if line, in reading order with the heads of groups, whether it holds.
+         */
         CellOut: {
             /** Doubts */
             doubts: number;
@@ -797,6 +884,10 @@ export interface components {
             note: string;
             /** Results */
             results: components["schemas"]["ResultOut"][];
+            /** Rows */
+            rows: (boolean | null)[];
+            /** Shaped */
+            shaped: components["schemas"]["ShapedOut"][];
             /**
              * State
              * @enum {string}
@@ -840,10 +931,31 @@ export interface components {
             name: string;
         };
         /**
+         * Cite
+         * @description A short citation.
+         */
+        Cite: {
+            authors?: components["schemas"]["Reference"] | null;
+            /**
+             * Kind
+             * @default cite
+             * @constant
+             */
+            kind: "cite";
+            title?: components["schemas"]["Reference"] | null;
+            year?: components["schemas"]["Reference"] | null;
+        };
+        /**
          * Condition
          * @description `words` are what the operator compares with: any of them will do.
          */
         Condition: {
+            /**
+             * Kind
+             * @default condition
+             * @constant
+             */
+            kind: "condition";
             /**
              * Operator
              * @enum {string}
@@ -928,9 +1040,49 @@ export interface components {
             /** Records */
             records?: number | null;
         };
+        /**
+         * DatePart
+         * @description A part of a date and time, by a CLDR pattern; without one, the date itself.
+         */
+        DatePart: {
+            /**
+             * Kind
+             * @default date_part
+             * @constant
+             */
+            kind: "date_part";
+            of?: components["schemas"]["Reference"] | null;
+            /**
+             * Pattern
+             * @default
+             */
+            pattern: string;
+        };
+        /**
+         * Default
+         * @description The first of several values that is filled, else a typed text.
+         */
+        Default: {
+            /**
+             * Kind
+             * @default default
+             * @constant
+             */
+            kind: "default";
+            /**
+             * Of
+             * @default []
+             */
+            of: components["schemas"]["Reference"][];
+            /**
+             * Otherwise
+             * @default
+             */
+            otherwise: string;
+        };
         /** DraftIn */
         DraftIn: {
-            document: components["schemas"]["Workflow"];
+            document: components["schemas"]["Workflow-Input"];
             /** Name */
             name: string;
         };
@@ -969,16 +1121,173 @@ export interface components {
              */
             type: "text" | "long_text" | "number" | "date" | "datetime" | "choice" | "email" | "link" | "yes_no";
         };
+        /**
+         * Filled
+         * @description Text and values mixed, or a formula.
+         */
+        Filled: {
+            /**
+             * Filling
+             * @default []
+             */
+            filling: components["schemas"]["Part"][];
+            /**
+             * Kind
+             * @default filled
+             * @constant
+             */
+            kind: "filled";
+        };
         /** FindingOut */
         FindingOut: {
             /** Field */
             field: number | null;
+            /** Key */
+            key: string | null;
             /** Line */
             line: string;
             /** Remedies */
             remedies: components["schemas"]["RemedyOut"][];
             /** Sentence */
             sentence: string;
+        };
+        /**
+         * Formula
+         * @description An expression. `tree` is its parsed form (core/feel/tree.py), in JSON; where it could not be read yet, `text` is what was
+         *     typed. Exactly one of the two is set.
+         */
+        Formula: {
+            /**
+             * Kind
+             * @default formula
+             * @constant
+             */
+            kind: "formula";
+            /**
+             * Text
+             * @default
+             */
+            text: string;
+            /**
+             * Tree
+             * @default
+             */
+            tree: string;
+        };
+        /**
+         * FormulaIn
+         * @description A formula as typed on a line, or a calculation in words. `as_test`: it is to be true or false.
+         */
+        FormulaIn: {
+            /**
+             * As Test
+             * @default false
+             */
+            as_test: boolean;
+            calculation?: components["schemas"]["CalculationOut"] | null;
+            document: components["schemas"]["Workflow-Input"];
+            /** Line */
+            line: string;
+            /**
+             * Text
+             * @default
+             */
+            text: string;
+        };
+        /**
+         * FormulaOut
+         * @description A kept formula as it is written now; and as a calculation in words, where it is a simple one.
+         */
+        FormulaOut: {
+            calculation: components["schemas"]["CalculationOut"] | null;
+            /** Text */
+            text: string;
+        };
+        /**
+         * FormulaRead
+         * @description A formula that was read: `tree` is kept in the document; for a test, `mode` and `conditions` are its rows.
+         */
+        FormulaRead: {
+            /** Conditions */
+            conditions: (components["schemas"]["Condition"] | components["schemas"]["Group-Output"] | components["schemas"]["Formula"])[];
+            /**
+             * Mode
+             * @enum {string}
+             */
+            mode: "all" | "any" | "none";
+            problem: components["schemas"]["ProblemAt"] | null;
+            /** Results */
+            results: components["schemas"]["SampleResult"][];
+            /** Text */
+            text: string;
+            /** Tree */
+            tree: string;
+            /** Type */
+            type: string | null;
+        };
+        /**
+         * FunctionOut
+         * @description One form of a function that formulas can use.
+         */
+        FunctionOut: {
+            /** Example */
+            example: string;
+            /** Gives */
+            gives: string;
+            /** Group */
+            group: string;
+            /** Name */
+            name: string;
+            /** Params */
+            params: components["schemas"]["ParamOut"][];
+            /** Says */
+            says: string;
+            /** Signature */
+            signature: string;
+        };
+        /**
+         * Group
+         * @description Conditions that go together: all must hold, any, or none.
+         */
+        "Group-Input": {
+            /**
+             * Conditions
+             * @default []
+             */
+            conditions: (components["schemas"]["Condition"] | components["schemas"]["Group-Input"] | components["schemas"]["Formula"])[];
+            /**
+             * Kind
+             * @default group
+             * @constant
+             */
+            kind: "group";
+            /**
+             * Mode
+             * @enum {string}
+             */
+            mode: "all" | "any" | "none";
+        };
+        /**
+         * Group
+         * @description Conditions that go together: all must hold, any, or none.
+         */
+        "Group-Output": {
+            /**
+             * Conditions
+             * @default []
+             */
+            conditions: (components["schemas"]["Condition"] | components["schemas"]["Group-Output"] | components["schemas"]["Formula"])[];
+            /**
+             * Kind
+             * @default group
+             * @constant
+             */
+            kind: "group";
+            /**
+             * Mode
+             * @enum {string}
+             */
+            mode: "all" | "any" | "none";
         };
         /** HTTPValidationError */
         HTTPValidationError: {
@@ -999,10 +1308,59 @@ export interface components {
             /** Title */
             title: string;
         };
+        /**
+         * Join
+         * @description Several values as one text; what is empty is left out.
+         */
+        Join: {
+            /**
+             * Delimiter
+             * @default ,
+             */
+            delimiter: string;
+            /**
+             * Kind
+             * @default join
+             * @constant
+             */
+            kind: "join";
+            /**
+             * Of
+             * @default []
+             */
+            of: components["schemas"]["Reference"][];
+        };
         /** LinkIn */
         LinkIn: {
             /** Link */
             link: string;
+        };
+        /**
+         * LookUp
+         * @description A value looked up in a small table.
+         */
+        LookUp: {
+            /**
+             * Kind
+             * @default look_up
+             * @constant
+             */
+            kind: "look_up";
+            of?: components["schemas"]["Reference"] | null;
+            /**
+             * Otherwise
+             * @default
+             */
+            otherwise: string;
+            /**
+             * Rows
+             * @default []
+             */
+            rows: components["schemas"]["TableRow"][];
+        };
+        /** MakingIn */
+        MakingIn: {
+            shaped: components["schemas"]["Shaped"];
         };
         /** Me */
         Me: {
@@ -1044,7 +1402,7 @@ export interface components {
         NextIn: {
             /** After */
             after?: number | null;
-            document: components["schemas"]["Workflow"];
+            document: components["schemas"]["Workflow-Input"];
         };
         /** NextOut */
         NextOut: {
@@ -1054,12 +1412,12 @@ export interface components {
             cursor: number;
         };
         /** OnlyIf */
-        OnlyIf: {
+        "OnlyIf-Input": {
             /**
              * Conditions
              * @default []
              */
-            conditions: components["schemas"]["Condition"][];
+            conditions: (components["schemas"]["Condition"] | components["schemas"]["Group-Input"] | components["schemas"]["Formula"])[];
             /** Id */
             id: string;
             /**
@@ -1067,7 +1425,29 @@ export interface components {
              * @default all
              * @enum {string}
              */
-            mode: "all" | "any";
+            mode: "all" | "any" | "none";
+            /**
+             * Verb
+             * @default only_if
+             * @constant
+             */
+            verb: "only_if";
+        };
+        /** OnlyIf */
+        "OnlyIf-Output": {
+            /**
+             * Conditions
+             * @default []
+             */
+            conditions: (components["schemas"]["Condition"] | components["schemas"]["Group-Output"] | components["schemas"]["Formula"])[];
+            /** Id */
+            id: string;
+            /**
+             * Mode
+             * @default all
+             * @enum {string}
+             */
+            mode: "all" | "any" | "none";
             /**
              * Verb
              * @default only_if
@@ -1090,14 +1470,61 @@ export interface components {
             /** Words */
             words: string;
         };
+        /** ParamOut */
+        ParamOut: {
+            /** Name */
+            name: string;
+            /** Optional */
+            optional: boolean;
+            /** Takes */
+            takes: string;
+        };
         /**
          * Part
-         * @description A piece of a filling: typed text, or a carried value. Exactly one of the two is set.
+         * @description A piece of a filling: typed text, a carried value, or a formula. Exactly one of them is set.
          */
         Part: {
+            formula?: components["schemas"]["Formula"] | null;
             ref?: components["schemas"]["Reference"] | null;
             /** Text */
             text?: string | null;
+        };
+        /**
+         * Piece
+         * @description A piece of a text between delimiters, counted from 1, or from the end with -1.
+         */
+        Piece: {
+            /**
+             * Delimiter
+             * @default ,
+             */
+            delimiter: string;
+            /**
+             * Kind
+             * @default piece
+             * @constant
+             */
+            kind: "piece";
+            /**
+             * Number
+             * @default 1
+             */
+            number: number;
+            of?: components["schemas"]["Reference"] | null;
+        };
+        /**
+         * ProblemAt
+         * @description What is wrong, and where in the text; `nearest` is the known name that was probably meant.
+         */
+        ProblemAt: {
+            /** At */
+            at: number;
+            /** Nearest */
+            nearest: string;
+            /** Sentence */
+            sentence: string;
+            /** To */
+            to: number;
         };
         /**
          * ProposedOut
@@ -1171,7 +1598,8 @@ export interface components {
         };
         /**
          * RehearsalOut
-         * @description `cells` by sample id, in the order of the lines; `findings` must be put right before turning on.
+         * @description `cells` by sample id, in the order of the lines; `findings` must be put right before turning on. `formulas` by kept tree;
+         *     `tests` by Only if line: its whole condition as a formula, or why it cannot be written as one yet.
          */
         RehearsalOut: {
             /** Carried */
@@ -1182,6 +1610,10 @@ export interface components {
             };
             /** Findings */
             findings: components["schemas"]["FindingOut"][];
+            /** Formulas */
+            formulas: {
+                [key: string]: components["schemas"]["FormulaOut"];
+            };
             /** Operator Words */
             operator_words: {
                 [key: string]: string;
@@ -1197,10 +1629,14 @@ export interface components {
                     };
                 };
             };
+            /** Tests */
+            tests: {
+                [key: string]: string;
+            };
         };
         /** RehearseIn */
         RehearseIn: {
-            document: components["schemas"]["Workflow"];
+            document: components["schemas"]["Workflow-Input"];
         };
         /** RemedyOut */
         RemedyOut: {
@@ -1208,6 +1644,7 @@ export interface components {
             fills: components["schemas"]["FieldFilling"][];
             /** Label */
             label: string;
+            shaped?: components["schemas"]["Shaped"] | null;
         };
         /** ResultOut */
         ResultOut: {
@@ -1227,7 +1664,7 @@ export interface components {
          * @description `document` is the version that ran; `field_names` names the fields by their id.
          */
         RunDetail: {
-            document: components["schemas"]["Workflow"];
+            document: components["schemas"]["Workflow-Output"];
             /** Field Names */
             field_names: {
                 [key: string]: string;
@@ -1321,6 +1758,15 @@ export interface components {
                 [key: string]: string | boolean | null;
             };
         };
+        /** SampleResult */
+        SampleResult: {
+            /** Note */
+            note: string;
+            /** Sample */
+            sample: number;
+            /** Shown */
+            shown: string;
+        };
         /** SampleValues */
         SampleValues: {
             /** Values */
@@ -1330,7 +1776,51 @@ export interface components {
         };
         /** SamplesIn */
         SamplesIn: {
-            document: components["schemas"]["Workflow"];
+            document: components["schemas"]["Workflow-Input"];
+        };
+        /**
+         * Shape
+         * @description Makes named values for the lines below.
+         */
+        Shape: {
+            /** Id */
+            id: string;
+            /**
+             * Values
+             * @default []
+             */
+            values: components["schemas"]["Shaped"][];
+            /**
+             * Verb
+             * @default shape
+             * @constant
+             */
+            verb: "shape";
+        };
+        /**
+         * Shaped
+         * @description One named value. `key` is its identity; renaming changes nothing else.
+         */
+        Shaped: {
+            /** Key */
+            key: string;
+            /** Made */
+            made: components["schemas"]["Filled"] | components["schemas"]["DatePart"] | components["schemas"]["Piece"] | components["schemas"]["LookUp"] | components["schemas"]["Join"] | components["schemas"]["Default"] | components["schemas"]["Cite"];
+            /** Name */
+            name: string;
+        };
+        /** ShapedOut */
+        ShapedOut: {
+            /** Key */
+            key: string;
+            /** Remedies */
+            remedies: components["schemas"]["RemedyOut"][];
+            /** Sentence */
+            sentence: string;
+            /** Shown */
+            shown: string;
+            /** State */
+            state: string;
         };
         /**
          * SightOut
@@ -1350,6 +1840,13 @@ export interface components {
             sentence: string;
             /** Shared */
             shared: components["schemas"]["ContainerOut"][];
+        };
+        /** TableRow */
+        TableRow: {
+            /** Key */
+            key: string;
+            /** Value */
+            value: string;
         };
         /** TryIn */
         TryIn: {
@@ -1480,18 +1977,29 @@ export interface components {
          * Workflow
          * @description The lines in order; the first is the When line.
          */
-        Workflow: {
+        "Workflow-Input": {
             /**
              * Lines
              * @default []
              */
-            lines: (components["schemas"]["When"] | components["schemas"]["OnlyIf"] | components["schemas"]["Add"])[];
+            lines: (components["schemas"]["When"] | components["schemas"]["OnlyIf-Input"] | components["schemas"]["Shape"] | components["schemas"]["Add"])[];
+        };
+        /**
+         * Workflow
+         * @description The lines in order; the first is the When line.
+         */
+        "Workflow-Output": {
+            /**
+             * Lines
+             * @default []
+             */
+            lines: (components["schemas"]["When"] | components["schemas"]["OnlyIf-Output"] | components["schemas"]["Shape"] | components["schemas"]["Add"])[];
         };
         /** WorkflowDetail */
         WorkflowDetail: {
             /** Changed Since On */
             changed_since_on: boolean;
-            document: components["schemas"]["Workflow"];
+            document: components["schemas"]["Workflow-Output"];
             /** Draft Version */
             draft_version: number;
             /** Id */
@@ -2377,6 +2885,26 @@ export interface operations {
             };
         };
     };
+    list_functions_api_v1_functions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FunctionOut"][];
+                };
+            };
+        };
+    };
     live_api_v1_live_get: {
         parameters: {
             query?: never;
@@ -2531,6 +3059,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UndoneOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    shaped_as_formula_api_v1_shaped_as_formula_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MakingIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shaped"];
                 };
             };
             /** @description Validation Error */
@@ -2732,6 +3293,41 @@ export interface operations {
                     "application/json": {
                         [key: string]: string;
                     };
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_formula_api_v1_workflows__workflow_id__formula_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workflow_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FormulaIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormulaRead"];
                 };
             };
             /** @description Validation Error */

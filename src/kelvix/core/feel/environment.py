@@ -21,11 +21,12 @@ Failure = (ValueError, ArithmeticError, TypeError, IndexError, KeyError, Overflo
 @dataclass
 class Env:
     """What an expression may know besides the values it is given. `now` is set once, so that a run's times agree; `locale` is
-    a BCP 47 tag with an underscore, as Babel takes it."""
+    a language as Babel names it, `order` how the workspace writes day and month (DMY, MDY), where it has said so."""
 
     now: datetime
     zone: ZoneInfo
     locale: str = "en_GB"
+    order: str | None = None
     notes: list[str] = field(default_factory=list)
     steps: int = MOST_STEPS
     calls: int = 0

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Container, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 
 from kelvix.core.feel.tree import Name, Node, Value
@@ -41,9 +41,11 @@ class Scope:
         yield from self.roots
 
     @staticmethod
-    def of_carried(named: Iterable[tuple[Value, tuple[str, ...]]], functions: Iterable[str] = ()) -> Scope:
+    def of_carried(
+        named: Iterable[tuple[Value, tuple[str, ...]]], functions: Iterable[str] = (), usable: Container[Value] | None = None
+    ) -> Scope:
         """Carried values under their names. Where two have the same name, later ones get a number. The last parts of a name
-        will do where they are clear: Message.Sender.Name, Sender.Name."""
+        will do where they are clear: Message.Sender.Name, Sender.Name. Only `usable` ones can be read; all can be written."""
         taken = set(functions) | KEYWORDS
         full: dict[tuple[str, ...], Value] = {}
         for value, name in named:
@@ -62,7 +64,8 @@ class Scope:
                 short = name[at:]
                 if at and (counts[short] > 1 or short[0] in heads or short[0] in taken):
                     continue
-                scope._put(short, value)
+                if usable is None or value in usable:
+                    scope._put(short, value)
                 scope.written.setdefault(value, short)
         return scope
 

@@ -64,7 +64,9 @@ class _Printer:
                 return f"-{self.at(of, NEGATED)}", NEGATED
             case t.Binary(op, left, right):
                 power = POWER[op]
-                return f"{self.at(left, power)} {op} {self.at(right, power + 1)}", power
+                # `and` within `or` needs no parentheses, but is read wrongly by many
+                needs = [OPERAND if op == "or" and isinstance(x, t.Binary) and x.op == "and" else power for x in (left, right)]
+                return f"{self.at(left, needs[0])} {op} {self.at(right, max(needs[1], power + 1))}", power
             case t.Between(value, low, high):
                 three = POWER["between"]
                 low_text, high_text = self.at(low, POWER["+"]), self.at(high, POWER["+"])

@@ -113,7 +113,7 @@ def natural_date(env: Env, text: str, as_of: date | None = None) -> datetime:
     words = " ".join(text.split())
     if not words or len(words) > 200:
         raise ValueError("this is not a date in plain words")
-    order = date_order(env.locale)
+    order = env.order or date_order(env.locale)
     found: datetime | None = dateparser.parse(
         re.sub(r"^(next|on|by|this)\s+", "", words, flags=re.I),
         languages=[locale(env.locale).language],

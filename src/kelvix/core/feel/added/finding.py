@@ -172,7 +172,7 @@ DATES = re.compile(
 def first_date(env: Env, text: str, order: str | None = None) -> date | None:
     for found in DATES.finditer(text[:SEARCHED]):
         try:
-            return read_date(found[0], order or date_order(env.locale))
+            return read_date(found[0], order or env.order or date_order(env.locale))
         except ValueError:
             continue
     return None

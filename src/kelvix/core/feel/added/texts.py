@@ -98,7 +98,7 @@ def plural(env: Env, count: Decimal, one: str, many: str | None = None) -> str:
 
 @BUILTINS.add(
     "mentions",
-    [Param("text", STRING), Param("words", LIST)],
+    [Param("text", STRING, nullable=True), Param("words", LIST)],
     BOOLEAN,
     "Whether one of the words begins a word of the text, without regard to case and accents.",
     'mentions("Quote for a café", ["estimate", "cafe"])',
@@ -107,13 +107,13 @@ def plural(env: Env, count: Decimal, one: str, many: str | None = None) -> str:
     spread="list",
     added=True,
 )
-def mentions_any(text: str, words: list[object]) -> bool:
-    return any(mentions(text, str(w)) for w in words if isinstance(w, str))
+def mentions_any(text: str | None, words: list[object]) -> bool:
+    return any(mentions(text or "", str(w)) for w in words if isinstance(w, str))
 
 
 @BUILTINS.add(
     "same text",
-    [Param("text", STRING), Param("texts", LIST)],
+    [Param("text", STRING, nullable=True), Param("texts", LIST)],
     BOOLEAN,
     "Whether a text is one of these, without regard to case, accents and outer spaces.",
     'same text("Café ", "CAFE")',
@@ -122,14 +122,14 @@ def mentions_any(text: str, words: list[object]) -> bool:
     spread="list",
     added=True,
 )
-def same_text(text: str, texts: list[object]) -> bool:
-    mine = fold(text).strip()
+def same_text(text: str | None, texts: list[object]) -> bool:
+    mine = fold(text or "").strip()
     return any(fold(x).strip() == mine for x in texts if isinstance(x, str))
 
 
 @BUILTINS.add(
     "begins",
-    [Param("text", STRING), Param("words", LIST)],
+    [Param("text", STRING, nullable=True), Param("words", LIST)],
     BOOLEAN,
     "Whether a text begins with one of these, in any case.",
     'begins("Re: quote", ["re:", "fwd:"])',
@@ -138,13 +138,13 @@ def same_text(text: str, texts: list[object]) -> bool:
     spread="list",
     added=True,
 )
-def begins(text: str, words: list[object]) -> bool:
-    return any(fold(text).startswith(fold(w)) for w in words if isinstance(w, str))
+def begins(text: str | None, words: list[object]) -> bool:
+    return any(fold(text or "").startswith(fold(w)) for w in words if isinstance(w, str))
 
 
 @BUILTINS.add(
     "ends",
-    [Param("text", STRING), Param("words", LIST)],
+    [Param("text", STRING, nullable=True), Param("words", LIST)],
     BOOLEAN,
     "Whether a text ends with one of these, in any case.",
     'ends("survey.PDF", [".pdf", ".docx"])',
@@ -153,8 +153,8 @@ def begins(text: str, words: list[object]) -> bool:
     spread="list",
     added=True,
 )
-def ends(text: str, words: list[object]) -> bool:
-    return any(fold(text).endswith(fold(w)) for w in words if isinstance(w, str))
+def ends(text: str | None, words: list[object]) -> bool:
+    return any(fold(text or "").endswith(fold(w)) for w in words if isinstance(w, str))
 
 
 @BUILTINS.add(

@@ -1,0 +1,380 @@
+"""The trial grid, and what helps to fill it in: formulas read and written, and the functions there are."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from fastapi import APIRouter
+from pydantic import BaseModel, Field
+
+from kelvix.api.access import Caller, Reader
+from kelvix.api.workflows import kept_workflow
+from kelvix.core import conditions, formulas, rehearsal, shaping
+from kelvix.core.feel import FUNCTIONS, FeelError, read, write
+from kelvix.core.feel import tree as t
+from kelvix.core.feel.builtin import words_for
+from kelvix.core.filling import Remedy, compute
+from kelvix.core.rehearsal import CellState, Surroundings
+from kelvix.core.schema import Database
+from kelvix.core.values import Unfit, Value, Wire, as_text, to_wire
+from kelvix.core.workflow import (
+    OPERATOR_WORDS,
+    Add,
+    Condition,
+    FieldFilling,
+    Filled,
+    Formula,
+    Group,
+    Mode,
+    OnlyIf,
+    Part,
+    Shape,
+    Shaped,
+    Workflow,
+    check_shape,
+)
+from kelvix.store import workflows
+
+router = APIRouter(prefix="/api/v1", tags=["rehearsal"])
+SHOWN = 300  # characters of a value in an answer
+
+
+class RehearseIn(BaseModel):
+    document: Workflow
+
+
+class RemedyOut(BaseModel):
+    label: str
+    fills: list[FieldFilling]
+    shaped: Shaped | None = None
+
+
+class ResultOut(BaseModel):
+    field: int
+    state: str
+    shown: str
+    sentence: str
+    remedies: list[RemedyOut]
+
+
+class ShapedOut(BaseModel):
+    key: str
+    state: str
+    shown: str
+    sentence: str
+    remedies: list[RemedyOut]
+
+
+class CellOut(BaseModel):
+    """`rows` says of each row of an Only if line, in reading order with the heads of groups, whether it holds."""
+
+    line: str
+    state: CellState
+    note: str
+    doubts: int
+    results: list[ResultOut]
+    rows: list[bool | None]
+    shaped: list[ShapedOut]
+
+
+class FindingOut(BaseModel):
+    line: str
+    field: int | None
+    key: str | None
+    sentence: str
+    remedies: list[RemedyOut]
+
+
+class CarriedValue(BaseModel):
+    """A value that lines below `line` can use. `written` is its name in formulas."""
+
+    line: str
+    key: str
+    name: list[str]
+    type: str
+    operators: list[str]
+    written: str
+
+
+class CalculationOut(BaseModel):
+    """A value and one step from it, as words have it: Date + 3 days."""
+
+    line: str
+    key: str
+    sign: Literal["+", "-", "*", "/"]
+    amount: str
+    unit: Literal["", "days", "weeks", "hours", "minutes", "months", "years"]
+
+
+class FormulaOut(BaseModel):
+    """A kept formula as it is written now; and as a calculation in words, where it is a simple one."""
+
+    text: str
+    calculation: CalculationOut | None
+
+
+class RehearsalOut(BaseModel):
+    """`cells` by sample id, in the order of the lines; `findings` must be put right before turning on. `formulas` by kept tree;
+    `tests` by Only if line: its whole condition as a formula, or why it cannot be written as one yet."""
+
+    carried: list[CarriedValue]
+    cells: dict[str, list[CellOut]]
+    provisional: dict[str, dict[str, dict[str, Wire]]] = Field(description="by sample and line: what rehearsed lines yield")
+    findings: list[FindingOut]
+    operator_words: dict[str, str]
+    formulas: dict[str, FormulaOut]
+    tests: dict[str, str]
+
+
+class FormulaIn(BaseModel):
+    """A formula as typed on a line, or a calculation in words. `as_test`: it is to be true or false."""
+
+    document: Workflow
+    line: str
+    text: str = Field("", max_length=20_000)
+    calculation: CalculationOut | None = None
+    as_test: bool = False
+
+
+class ProblemAt(BaseModel):
+    """What is wrong, and where in the text; `nearest` is the known name that was probably meant."""
+
+    sentence: str
+    at: int
+    to: int
+    nearest: str
+
+
+class SampleResult(BaseModel):
+    sample: int
+    shown: str
+    note: str
+
+
+class FormulaRead(BaseModel):
+    """A formula that was read: `tree` is kept in the document; for a test, `mode` and `conditions` are its rows."""
+
+    tree: str
+    text: str
+    type: str | None
+    problem: ProblemAt | None
+    results: list[SampleResult]
+    mode: Mode
+    conditions: list[Condition | Group | Formula]
+
+
+class ParamOut(BaseModel):
+    name: str
+    takes: str
+    optional: bool
+
+
+class FunctionOut(BaseModel):
+    """One form of a function that formulas can use."""
+
+    name: str
+    signature: str
+    params: list[ParamOut]
+    says: str
+    example: str
+    gives: str
+    group: str
+
+
+def _shown(value: Value, field_id: int, database: Database | None, who: Caller) -> str:
+    field = database.field(field_id) if database else None
+    text = field.choice_name(value) if field and field.type == "choice" else as_text(value, who.space.zone)
+    return (text or "")[:SHOWN]
+
+
+def _remedies(remedies: tuple[Remedy, ...]) -> list[RemedyOut]:
+    return [RemedyOut(label=r.label, fills=list(r.fills), shaped=r.shaped) for r in remedies]
+
+
+def _cell_out(cell: rehearsal.Cell, document: Workflow, around: Surroundings, who: Caller) -> CellOut:
+    line = document.line(cell.line)
+    database = around.databases.get(line.database or 0) if isinstance(line, Add) else None
+    return CellOut(
+        line=cell.line,
+        state=cell.state,
+        note=cell.note,
+        doubts=cell.doubts,
+        results=[
+            ResultOut(
+                field=r.field,
+                state=r.state,
+                shown=_shown(r.value, r.field, database, who),
+                sentence=r.sentence,
+                remedies=_remedies(r.remedies),
+            )
+            for r in cell.results
+        ],
+        rows=list(cell.rows),
+        shaped=[
+            ShapedOut(
+                key=r.key,
+                state=r.state,
+                shown=as_text(r.value, who.space.zone)[:SHOWN],
+                sentence=r.sentence,
+                remedies=_remedies(r.remedies),
+            )
+            for r in cell.shaped
+        ],
+    )
+
+
+def _carried(document: Workflow, around: Surroundings) -> list[CarriedValue]:
+    scope = rehearsal.scope_of(document, around.source)
+    fields = rehearsal.carried_fields(document, around.source)
+    return [
+        CarriedValue(
+            line=ref.line,
+            key=f.key,
+            name=list(f.name),
+            type=f.type,
+            operators=list(conditions.OPERATORS[f.type]),
+            written=write(t.Value(ref.line, f.key), scope),
+        )
+        for ref, f in fields.items()
+    ]
+
+
+def _formulas(document: Workflow, around: Surroundings) -> dict[str, FormulaOut]:
+    """All kept formulas of a document, as they are written now."""
+    scope = rehearsal.scope_of(document, around.source)
+    found: dict[str, FormulaOut] = {}
+    for tree in rehearsal.trees_of(document):
+        step = formulas.calculation(tree)
+        words = CalculationOut.model_validate(step.__dict__) if step else None
+        found[tree] = FormulaOut(text=write(formulas.loaded(tree), scope), calculation=words)
+    return found
+
+
+def _tests(document: Workflow, around: Surroundings) -> dict[str, str]:
+    """Each Only if line's condition as a formula; nothing where it is not finished."""
+    scope = rehearsal.scope_of(document, around.source)
+    fields = rehearsal.carried_fields(document, around.source)
+    found: dict[str, str] = {}
+    for line in document.lines:
+        if isinstance(line, OnlyIf) and line.conditions:
+            try:
+                found[line.id] = write(conditions.write_all(line.mode, line.conditions, fields, around.env), scope)
+            except Unfit:
+                found[line.id] = ""
+    return found
+
+
+def _provisional(document: Workflow, cells: list[rehearsal.Cell], around: Surroundings) -> dict[str, dict[str, Wire]]:
+    """What the lines of one sample yield to those below."""
+    found: dict[str, dict[str, Wire]] = {}
+    for cell in cells:
+        line = document.line(cell.line)
+        if isinstance(line, Shape):
+            found[line.id] = {r.key: to_wire(r.value) for r in cell.shaped}
+        elif isinstance(line, Add) and cell.results and (database := around.databases.get(line.database or 0)):
+            found[line.id] = {
+                "title": rehearsal.title_of(line, list(cell.results), database, around.env),
+                "link": around.record_link.format(database=database.id, record="provisional"),
+            }
+    return found
+
+
+@router.post("/workflows/{workflow_id}/rehearse")
+def rehearse(who: Reader, workflow_id: int, body: RehearseIn) -> RehearsalOut:
+    """What every line of this document would do with each sample. Nothing is written."""
+    check_shape(body.document)
+    around = who.engine.surroundings(who.space, body.document)
+    cells: dict[str, list[CellOut]] = {}
+    provisional: dict[str, dict[str, dict[str, Wire]]] = {}
+    for sample in who.space.read(lambda t: workflows.samples(t, who.space.id, workflow_id)):
+        found = rehearsal.rehearse(body.document, sample.item["values"], around)
+        cells[str(sample.id)] = [_cell_out(c, body.document, around, who) for c in found]
+        provisional[str(sample.id)] = _provisional(body.document, found, around)
+    return RehearsalOut(
+        carried=_carried(body.document, around),
+        cells=cells,
+        provisional=provisional,
+        findings=[
+            FindingOut(line=f.line, field=f.field, key=f.key, sentence=f.sentence, remedies=_remedies(f.remedies))
+            for f in rehearsal.check(body.document, around)
+        ],
+        operator_words={str(k): v for k, v in OPERATOR_WORDS.items()},
+        formulas=_formulas(body.document, around),
+        tests=_tests(body.document, around),
+    )
+
+
+@router.post("/workflows/{workflow_id}/formula")
+def read_formula(who: Reader, workflow_id: int, body: FormulaIn) -> FormulaRead:
+    """Read a formula as it stands on a line: its tree, what is wrong with it, and what it gives for each sample."""
+    check_shape(body.document)
+    kept_workflow(who, workflow_id)
+    around = who.engine.surroundings(who.space, body.document)
+    scope = rehearsal.scope_of(body.document, around.source, body.line)
+    try:
+        if body.calculation:
+            node = formulas.of_calculation(formulas.Calculation(**body.calculation.model_dump()))
+        else:
+            node = read(body.text, scope)
+    except FeelError as error:
+        wrong = ProblemAt(sentence=str(error), at=error.at, to=error.to, nearest=error.nearest)
+    except Unfit as unfit:
+        wrong = ProblemAt(sentence=str(unfit), at=0, to=0, nearest="")
+    else:
+        fields = rehearsal.carried_fields(body.document, around.source)
+        mode, rows = conditions.read(node, fields)
+        return FormulaRead(
+            tree=t.dump(node),
+            text=write(node, scope),
+            type=formulas.type_of(node, {(ref.line, ref.value): f.type for ref, f in fields.items()}),
+            problem=None,
+            results=_results(who, workflow_id, node, body.document, body.line, around),
+            mode=mode if body.as_test else "all",
+            conditions=list(rows) if body.as_test else [],
+        )
+    return FormulaRead(tree="", text=body.text, type=None, problem=wrong, results=[], mode="all", conditions=[])
+
+
+def _results(
+    who: Caller, workflow_id: int, node: t.Node, document: Workflow, line: str, around: Surroundings
+) -> list[SampleResult]:
+    """What a formula gives for each sample; a note says why it comes to nothing."""
+    found: list[SampleResult] = []
+    filling = (Part(formula=Formula(t.dump(node))),)
+    for sample in who.space.read(lambda t: workflows.samples(t, who.space.id, workflow_id)):
+        carried = rehearsal.carried_to(document, line, sample.item["values"], around)
+        try:
+            value = compute(filling, carried, around.env)
+            found.append(SampleResult(sample=sample.id, shown=as_text(value, who.space.zone)[:SHOWN], note=""))
+        except Unfit as unfit:
+            found.append(SampleResult(sample=sample.id, shown="", note=str(unfit)))
+    return found
+
+
+class MakingIn(BaseModel):
+    shaped: Shaped
+
+
+@router.post("/shaped/as-formula")
+def shaped_as_formula(who: Reader, body: MakingIn) -> Shaped:
+    """A Shape line's value with its making turned into a formula, which can be changed freely."""
+    made = shaping.as_formula(body.shaped.made)
+    return Shaped(body.shaped.key, body.shaped.name, made if made.filling else Filled(()))
+
+
+@router.get("/functions")
+def list_functions(who: Reader) -> list[FunctionOut]:
+    """The functions that formulas can use, by name."""
+    return [
+        FunctionOut(
+            name=f.name,
+            signature=f.signature,
+            params=[ParamOut(name=p.name, takes=words_for(p.classes), optional=p.optional) for p in f.params],
+            says=f.says,
+            example=f.example[0],
+            gives=f.example[1],
+            group=f.group,
+        )
+        for name in sorted(FUNCTIONS.forms)
+        for f in FUNCTIONS.forms[name]
+    ]

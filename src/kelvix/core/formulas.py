@@ -1,0 +1,194 @@
+"""Formulas in a workflow: what kept trees mean, what they give for a sample, and how simple calculations read as words."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import UTC, date, datetime, time, timedelta
+from decimal import Decimal
+from functools import lru_cache
+
+from kelvix.core.feel import FUNCTIONS, Env, FeelError, TooMuch, compiled
+from kelvix.core.feel import tree as t
+from kelvix.core.feel.added.texts import as_words
+from kelvix.core.feel.compiler import Compiled
+from kelvix.core.feel.values import Months, read_duration
+from kelvix.core.values import Type, Unfit, Value
+
+
+@lru_cache(maxsize=4096)
+def loaded(tree: str) -> t.Node:
+    """The node of a kept tree. Raises ValueError."""
+    node = t.load(tree)
+    try:
+        compiled(node)
+    except FeelError as error:
+        raise ValueError(str(error)) from error
+    return node
+
+
+@lru_cache(maxsize=4096)
+def _ready(tree: str) -> tuple[Compiled, tuple[t.Value, ...]]:
+    node = loaded(tree)
+    return compiled(node), t.values_in(node)
+
+
+def values_of(tree: str) -> tuple[t.Value, ...]:
+    """The carried values that a kept tree uses."""
+    return _ready(tree)[1]
+
+
+def fresh(env: Env) -> Env:
+    """The same environment for another evaluation."""
+    return Env(env.now, env.zone, env.locale, env.order)
+
+
+def to_feel(value: Value, env: Env) -> object:
+    """A carried value as the language has it: moments on the workspace's clock, so that its hours are those people mean."""
+    return value.astimezone(env.zone) if isinstance(value, datetime) else value
+
+
+def evaluate(tree: str, values: Mapping[tuple[str, str], Value], env: Env) -> Value:
+    """What a kept tree gives, as a value of ours. Raises Unfit, with the reason, where it comes to nothing for one."""
+    return settle(raw(tree, values, env), env)
+
+
+def raw(tree: str, values: Mapping[tuple[str, str], Value], env: Env) -> object:
+    """What a kept tree gives, as the language has it. Raises Unfit."""
+    ready, used = _ready(tree)
+    mine = fresh(env)
+    try:
+        found = ready.evaluate({(v.line, v.key): to_feel(values.get((v.line, v.key)), mine) for v in used}, mine)
+    except TooMuch as error:
+        raise Unfit(str(error)) from error
+    if found is None and mine.notes:
+        raise Unfit(mine.notes[0])
+    return found
+
+
+def settle(value: object, env: Env) -> Value:
+    """A value of the language as one of ours; what fields have no type for is text, as it reads."""
+    if isinstance(value, datetime):
+        return (value if value.tzinfo else value.replace(tzinfo=env.zone)).astimezone(UTC)
+    if value is None or isinstance(value, (str, bool, Decimal, date)):
+        return value
+    if isinstance(value, (timedelta, Months)):
+        return duration_words(value)
+    return as_words(env, value)
+
+
+# Types, as far as they can be told without a sample
+
+_BY_CLASS: dict[type, Type] = {Decimal: "number", str: "text", bool: "yes_no", date: "date", datetime: "datetime", time: "text"}
+
+
+def type_of(node: t.Node, types: Mapping[tuple[str, str], Type]) -> Type | None:
+    """The type that a formula gives whatever the sample; None where that hangs on it."""
+    match node:
+        case t.Value(line, key):
+            return types.get((line, key))
+        case t.Number():
+            return "number"
+        case t.String():
+            return "text"
+        case t.Bool() | t.Between() | t.In() | t.InstanceOf() | t.Quantified() | t.Tests():
+            return "yes_no"
+        case t.At(text):
+            return "text" if re.match(r"-?P", text) else "datetime" if "T" in text else "date" if "-" in text else "text"
+        case t.Binary(op, left, right):
+            if op in ("and", "or", "=", "!=", "<", "<=", ">", ">="):
+                return "yes_no"
+            found = type_of(left, types)
+            if op in ("+", "-") and found in ("date", "datetime") and type_of(right, types) not in ("date", "datetime"):
+                return found
+            if op == "+" and found in ("text", "long_text"):
+                return "text"
+            return "number" if found == "number" and type_of(right, types) == "number" else None
+        case t.Negate(of):
+            return "number" if type_of(of, types) == "number" else None
+        case t.If(_, then, otherwise):
+            one = type_of(then, types)
+            return one if one == type_of(otherwise, types) else None
+        case t.Call(t.Name(name), args, names):
+            form = FUNCTIONS.choose(name, len(args), names)
+            if form and len(form.result) == 1:
+                return _BY_CLASS.get(next(iter(form.result)))
+    return None
+
+
+# Simple calculations, as words
+
+UNITS = {"days": "P{}D", "weeks": "", "hours": "PT{}H", "minutes": "PT{}M", "months": "P{}M", "years": "P{}Y"}
+
+
+@dataclass(frozen=True)
+class Calculation:
+    """A value and a step from it: Date + 3 days, Total × 1.2. `unit` is empty for plain numbers."""
+
+    line: str
+    key: str
+    sign: str
+    amount: str
+    unit: str
+
+
+def duration_words(value: timedelta | Months) -> str:
+    """A duration as people say it: 3 days, 4 hours."""
+    sign = "minus " if (value.count < 0 if isinstance(value, Months) else value < timedelta()) else ""
+    if isinstance(value, Months):
+        years, months = divmod(abs(value.count), 12)
+        parts = [(years, "year"), (months, "month")]
+    else:
+        seconds = abs(value) // timedelta(seconds=1)
+        parts = [
+            (seconds // 86400, "day"),
+            (seconds // 3600 % 24, "hour"),
+            (seconds // 60 % 60, "minute"),
+            (seconds % 60, "second"),
+        ]
+    said = ", ".join(f"{n} {unit}{'' if n == 1 else 's'}" for n, unit in parts if n)
+    return sign + (said or "no time")
+
+
+def calculation(tree: str) -> Calculation | None:
+    """The step that a kept tree is, where it is one."""
+    match loaded(tree):
+        case t.Binary(("+" | "-") as sign, t.Value(line, key), t.Call(t.Name("duration"), (t.String(text),))):
+            pass
+        case t.Binary(("+" | "-") as sign, t.Value(line, key), t.At(text)):
+            pass
+        case t.Binary(("+" | "-" | "*" | "/") as sign, t.Value(line, key), t.Number(digits)):
+            return Calculation(line, key, sign, digits, "")
+        case _:
+            return None
+    try:
+        span = read_duration(text)
+    except (ValueError, OverflowError):
+        return None
+    if isinstance(span, Months):
+        years, months = divmod(span.count, 12)
+        return Calculation(line, key, sign, *((str(years), "years") if not months else (str(span.count), "months")))
+    for unit, size in (("weeks", 7 * 86400), ("days", 86400), ("hours", 3600), ("minutes", 60)):
+        if span > timedelta() and span % timedelta(seconds=size) == timedelta():
+            return Calculation(line, key, sign, str(span // timedelta(seconds=size)), unit)
+    return None
+
+
+def of_calculation(step: Calculation) -> t.Node:
+    """The tree of a step. Raises Unfit for an amount that is no number."""
+    value = t.Value(step.line, step.key)
+    if not step.unit:
+        if not re.fullmatch(r"\d+(\.\d+)?", step.amount):
+            raise Unfit(f"“{step.amount}” is not a number")
+        return t.Binary(step.sign, value, t.Number(step.amount))
+    if not re.fullmatch(r"\d{1,6}", step.amount) or step.unit not in UNITS or step.sign not in ("+", "-"):
+        raise Unfit("a step in time is a whole number of days, weeks, hours, minutes, months or years")
+    text = f"P{int(step.amount) * 7}D" if step.unit == "weeks" else UNITS[step.unit].format(int(step.amount))
+    return t.Binary(step.sign, value, t.Call(t.Name("duration"), (t.String(text),)))
+
+
+def calculation_words(step: Calculation, name: str) -> str:
+    sign = {"*": "×", "/": "÷", "-": "−"}.get(step.sign, step.sign)
+    unit = step.unit[:-1] if step.amount == "1" else step.unit
+    return f"{name} {sign} {step.amount}{f' {unit}' if unit else ''}"
