@@ -38,6 +38,7 @@ def build(engine: Engine) -> FastAPI:
         docs_url=None,
         redoc_url=None,
         openapi_url=None,
+        separate_input_output_schemas=False,
         description="Workflows that capture and mirror. Lists are paged by cursor; errors are problem documents (RFC 9457).",
     )
     app.state.engine, app.state.intake = engine, Intake(engine)

@@ -148,7 +148,7 @@ def _read_row(node: t.Node, fields: Fields) -> Condition | None:
             return _checked(Condition(row.ref, negated, row.words), fields)
         case t.Call(t.Name(name), (t.Value(line, key), *words), ()) if name in TEXT_FUNCTIONS.values():
             texts = [w.text for w in words if isinstance(w, t.String)]
-            if len(texts) != len(words) or not all(x.strip() == x and x for x in texts) or not texts:
+            if len(texts) != len(words) or not texts or not all(x and x.strip() == x and "," not in x for x in texts):
                 return None
             operator = next(o for o, n in TEXT_FUNCTIONS.items() if n == name)
             return _checked(Condition(Reference(line, key), operator, tuple(texts)), fields, COMPARED)

@@ -1082,7 +1082,7 @@ export interface components {
         };
         /** DraftIn */
         DraftIn: {
-            document: components["schemas"]["Workflow-Input"];
+            document: components["schemas"]["Workflow"];
             /** Name */
             name: string;
         };
@@ -1185,7 +1185,7 @@ export interface components {
              */
             as_test: boolean;
             calculation?: components["schemas"]["CalculationOut"] | null;
-            document: components["schemas"]["Workflow-Input"];
+            document: components["schemas"]["Workflow"];
             /** Line */
             line: string;
             /**
@@ -1209,7 +1209,7 @@ export interface components {
          */
         FormulaRead: {
             /** Conditions */
-            conditions: (components["schemas"]["Condition"] | components["schemas"]["Group-Output"] | components["schemas"]["Formula"])[];
+            conditions: (components["schemas"]["Condition"] | components["schemas"]["Group"] | components["schemas"]["Formula"])[];
             /**
              * Mode
              * @enum {string}
@@ -1249,34 +1249,12 @@ export interface components {
          * Group
          * @description Conditions that go together: all must hold, any, or none.
          */
-        "Group-Input": {
+        Group: {
             /**
              * Conditions
              * @default []
              */
-            conditions: (components["schemas"]["Condition"] | components["schemas"]["Group-Input"] | components["schemas"]["Formula"])[];
-            /**
-             * Kind
-             * @default group
-             * @constant
-             */
-            kind: "group";
-            /**
-             * Mode
-             * @enum {string}
-             */
-            mode: "all" | "any" | "none";
-        };
-        /**
-         * Group
-         * @description Conditions that go together: all must hold, any, or none.
-         */
-        "Group-Output": {
-            /**
-             * Conditions
-             * @default []
-             */
-            conditions: (components["schemas"]["Condition"] | components["schemas"]["Group-Output"] | components["schemas"]["Formula"])[];
+            conditions: (components["schemas"]["Condition"] | components["schemas"]["Group"] | components["schemas"]["Formula"])[];
             /**
              * Kind
              * @default group
@@ -1402,7 +1380,7 @@ export interface components {
         NextIn: {
             /** After */
             after?: number | null;
-            document: components["schemas"]["Workflow-Input"];
+            document: components["schemas"]["Workflow"];
         };
         /** NextOut */
         NextOut: {
@@ -1412,34 +1390,12 @@ export interface components {
             cursor: number;
         };
         /** OnlyIf */
-        "OnlyIf-Input": {
+        OnlyIf: {
             /**
              * Conditions
              * @default []
              */
-            conditions: (components["schemas"]["Condition"] | components["schemas"]["Group-Input"] | components["schemas"]["Formula"])[];
-            /** Id */
-            id: string;
-            /**
-             * Mode
-             * @default all
-             * @enum {string}
-             */
-            mode: "all" | "any" | "none";
-            /**
-             * Verb
-             * @default only_if
-             * @constant
-             */
-            verb: "only_if";
-        };
-        /** OnlyIf */
-        "OnlyIf-Output": {
-            /**
-             * Conditions
-             * @default []
-             */
-            conditions: (components["schemas"]["Condition"] | components["schemas"]["Group-Output"] | components["schemas"]["Formula"])[];
+            conditions: (components["schemas"]["Condition"] | components["schemas"]["Group"] | components["schemas"]["Formula"])[];
             /** Id */
             id: string;
             /**
@@ -1636,7 +1592,7 @@ export interface components {
         };
         /** RehearseIn */
         RehearseIn: {
-            document: components["schemas"]["Workflow-Input"];
+            document: components["schemas"]["Workflow"];
         };
         /** RemedyOut */
         RemedyOut: {
@@ -1664,7 +1620,7 @@ export interface components {
          * @description `document` is the version that ran; `field_names` names the fields by their id.
          */
         RunDetail: {
-            document: components["schemas"]["Workflow-Output"];
+            document: components["schemas"]["Workflow"];
             /** Field Names */
             field_names: {
                 [key: string]: string;
@@ -1776,7 +1732,7 @@ export interface components {
         };
         /** SamplesIn */
         SamplesIn: {
-            document: components["schemas"]["Workflow-Input"];
+            document: components["schemas"]["Workflow"];
         };
         /**
          * Shape
@@ -1977,29 +1933,18 @@ export interface components {
          * Workflow
          * @description The lines in order; the first is the When line.
          */
-        "Workflow-Input": {
+        Workflow: {
             /**
              * Lines
              * @default []
              */
-            lines: (components["schemas"]["When"] | components["schemas"]["OnlyIf-Input"] | components["schemas"]["Shape"] | components["schemas"]["Add"])[];
-        };
-        /**
-         * Workflow
-         * @description The lines in order; the first is the When line.
-         */
-        "Workflow-Output": {
-            /**
-             * Lines
-             * @default []
-             */
-            lines: (components["schemas"]["When"] | components["schemas"]["OnlyIf-Output"] | components["schemas"]["Shape"] | components["schemas"]["Add"])[];
+            lines: (components["schemas"]["When"] | components["schemas"]["OnlyIf"] | components["schemas"]["Shape"] | components["schemas"]["Add"])[];
         };
         /** WorkflowDetail */
         WorkflowDetail: {
             /** Changed Since On */
             changed_since_on: boolean;
-            document: components["schemas"]["Workflow-Output"];
+            document: components["schemas"]["Workflow"];
             /** Draft Version */
             draft_version: number;
             /** Id */

@@ -4,23 +4,20 @@ import type { Database, Sample } from "../../api/queries";
 import { TYPE_WORDS } from "../databases/values";
 import { FilledWith } from "./FilledWith";
 import { MakeDatabase } from "./MakeDatabase";
-import { fill, fillingOf, type Add, type Carried, type Cell, type Ref, type Rehearsal } from "./model";
+import { fill, fillingOf, type Add, type Cell, type Rehearsal } from "./model";
 
 interface Props {
   line: Add;
   when: string;
   databases: Database[];
-  carried: Carried[];
   cell: Cell | undefined;
   findings: Rehearsal["findings"];
   sample: Sample | undefined;
-  shown: (ref: Ref) => string;
   onChange: (line: Add) => void;
-  follow: (ref: Ref) => void;
 }
 
 /** The target of an Add line, and for each of its fields what fills it and what that gives with the chosen sample. */
-export function AddPanel({ line, when, databases, carried, cell, findings, sample, shown, onChange, follow }: Props) {
+export function AddPanel({ line, when, databases, cell, findings, sample, onChange }: Props) {
   const [making, setMaking] = useState(false);
   const database = databases.find((d) => d.id === line.database);
   return (
@@ -94,9 +91,7 @@ export function AddPanel({ line, when, databases, carried, cell, findings, sampl
                   <FilledWith
                     label={`${field.name} is filled with`}
                     parts={fillingOf(line, field.id)}
-                    carried={carried}
-                    shown={shown}
-                    follow={follow}
+                    choices={field.choices.map((c) => c.name)}
                     onChange={(filling) => onChange(fill(line, [{ field: field.id, filling }]))}
                   />
                 </td>

@@ -1,36 +1,47 @@
-import { Popper, Tooltip } from "@mui/material";
+import { Popper } from "@mui/material";
 import { useEffect, useId, useMemo, useRef, useState, type KeyboardEvent } from "react";
-import { sameRef, tidy, type Carried, type Part, type Ref } from "./model";
+import { FormulaPart } from "./FormulaPart";
+import { useLine } from "./lineContext";
+import { tidy, type Part, type Ref } from "./model";
 import { usePointing } from "./pointing";
+import { FormulaToken, Token } from "./tokens";
+import { useReading } from "./useFormula";
 
 interface Props {
   label: string;
   parts: Part[];
-  carried: Carried[];
-  shown: (ref: Ref) => string;
+  choices?: string[];
   onChange: (parts: Part[]) => void;
-  follow: (ref: Ref) => void;
 }
 
-/** Texts at the even places, values at the odd ones, so that there is always a place to type. */
+const COUNTED = new Set(["number", "date", "datetime"]);
+
+/** Texts at the even places, values and formulas at the odd ones, so that there is always a place to type. */
 function interleave(parts: Part[]): Part[] {
   const result: Part[] = [{ text: "" }];
   for (const part of parts) {
-    if (part.ref) result.push(part, { text: "" });
+    if (part.ref || part.formula) result.push(part, { text: "" });
     else result[result.length - 1] = { text: (result.at(-1)?.text ?? "") + (part.text ?? "") };
   }
   return result;
 }
 
-/** A box that takes typed text and carried values, as small tokens, mixed. Typing also searches the values. */
-export function FilledWith({ label, parts, carried, shown, onChange, follow }: Props) {
+/**
+ * A box that takes typed text, carried values and formulas, as small tokens, mixed. Typing also searches the values; “=” at the
+ * beginning makes a formula of the box.
+ */
+export function FilledWith({ label, parts, choices, onChange }: Props) {
+  const { carried, shown } = useLine();
   const slots = useMemo(() => interleave(parts), [parts]);
   const [place, setPlace] = useState<number | null>(null);
   const [query, setQuery] = useState<string | null>(null);
   const [picked, setPicked] = useState(0);
+  const [editing, setEditing] = useState<number | null>(null); // the slot whose formula is open
+  const [fresh, setFresh] = useState(false); // a formula that has no letter yet
   const box = useRef<HTMLDivElement>(null);
   const inputs = useRef(new Map<number, HTMLInputElement>());
   const goTo = useRef<number | null>(null);
+  const reading = useReading();
   const { aim } = usePointing();
   const list = useId();
 
@@ -51,8 +62,7 @@ export function FilledWith({ label, parts, carried, shown, onChange, follow }: P
     const at = place ?? slots.length - 1;
     const text = slots[at]?.text ?? "";
     const before = instead && text.endsWith(instead) ? text.slice(0, text.length - instead.length) : text;
-    const next = [...slots.slice(0, at), { text: before }, { ref }, { text: "" }, ...slots.slice(at + 1)];
-    onChange(tidy(next));
+    onChange(tidy([...slots.slice(0, at), { text: before }, { ref }, { text: "" }, ...slots.slice(at + 1)]));
     goTo.current = at + 2;
     setQuery(null);
   };
@@ -62,15 +72,31 @@ export function FilledWith({ label, parts, carried, shown, onChange, follow }: P
   });
 
   const type = (at: number, text: string) => {
+    if (text === "=" && slots.length === 1) {
+      setFresh(true);
+      setQuery(null);
+      return;
+    }
     onChange(tidy(slots.map((s, n) => (n === at ? { text } : s))));
     const last = /(\S+)$/.exec(text)?.[1];
     setQuery(last && last.length > 1 ? last : null);
     setPicked(0);
   };
 
+  const put = (at: number, part: Part) => onChange(tidy(slots.map((s, n) => (n === at ? part : s))));
   const remove = (at: number) => {
     goTo.current = at - 1;
+    setEditing(null);
     onChange(tidy(slots.filter((_, n) => n !== at)));
+  };
+  /** A value becomes a calculation with it, to be said in words. */
+  const calculate = async (at: number, ref: Ref) => {
+    const known = carried.find((c) => c.line === ref.line && c.key === ref.value);
+    const step = known?.type === "number" ? ({ sign: "*", amount: "1", unit: "" } as const) : ({ sign: "+", amount: "1", unit: "days" } as const);
+    const read = await reading({ calculation: { line: ref.line, key: ref.value, ...step } });
+    if (!read.tree) return;
+    put(at, { formula: { kind: "formula", tree: read.tree, text: "" } });
+    setEditing(at);
   };
 
   const onKey = (event: KeyboardEvent<HTMLInputElement>, at: number) => {
@@ -98,89 +124,84 @@ export function FilledWith({ label, parts, carried, shown, onChange, follow }: P
     }
   };
 
+  const edited = editing === null ? null : (slots[editing]?.formula ?? null);
   return (
-    <div ref={box} className="filled" onClick={(event) => event.target === box.current && inputs.current.get(slots.length - 1)?.focus()}>
-      {slots.map((slot, at) =>
-        slot.ref ? (
-          <Token key={at} at={slot.ref} carried={carried} shown={shown} remove={() => remove(at)} follow={follow} />
-        ) : (
-          <input
-            key={at}
-            ref={(element) => void (element ? inputs.current.set(at, element) : inputs.current.delete(at))}
-            className={slot.text || at === slots.length - 1 ? "typed" : "typed gap"}
-            aria-label={at === 0 ? label : `${label}, text`}
-            role="combobox"
-            aria-expanded={open && place === at}
-            aria-controls={list}
-            aria-autocomplete="list"
-            placeholder=" "
-            value={slot.text ?? ""}
-            onChange={(event) => type(at, event.target.value)}
-            onKeyDown={(event) => onKey(event, at)}
-            onFocus={() => {
-              setPlace(at);
-              aim((ref) => insertLater.current(ref));
-            }}
-            onBlur={() => setTimeout(() => setQuery(null), 150)}
-          />
-        ),
-      )}
-      <Popper open={open} anchorEl={box.current} placement="bottom-start" sx={{ zIndex: 1300 }}>
-        <ul className="drop" role="listbox" id={list} aria-label="Carried values">
-          {found.map((c, n) => (
-            <li
-              key={`${c.line} ${c.key}`}
-              role="option"
-              aria-selected={n === picked}
-              onMouseDown={(event) => {
-                event.preventDefault();
-                insert({ line: c.line, value: c.key }, query ?? "");
-              }}
-            >
-              <b className="clip">{c.name.slice(1).join(" › ") || c.name[0]}</b>
-              <span className="clip">{shown({ line: c.line, value: c.key }) || <i className="quiet">empty</i>}</span>
-            </li>
-          ))}
-        </ul>
-      </Popper>
-    </div>
-  );
-}
-
-interface TokenProps {
-  at: Ref;
-  carried: Carried[];
-  shown: (ref: Ref) => string;
-  remove: () => void;
-  follow: (ref: Ref) => void;
-}
-
-/** A value in a box: shows what it is in the sample on hover, leads back to its line, and goes with Delete. */
-function Token({ at, carried, shown, remove, follow }: TokenProps) {
-  const known = carried.find((c) => sameRef({ line: c.line, value: c.key }, at));
-  const name = known?.name ?? ["no longer carried"];
-  return (
-    <Tooltip title={known ? shown(at).slice(0, 200) || "empty in this sample" : "The lines above no longer carry this value"}>
-      <button
-        type="button"
-        className={known ? "tok" : "tok gone"}
-        aria-label={`${name.join(" › ")}: go to its line; Delete takes it away`}
-        onClick={() => follow(at)}
-        onKeyDown={(event) => {
-          if (event.key === "Delete" || event.key === "Backspace") {
-            event.preventDefault();
-            event.stopPropagation();
-            remove();
+    <>
+      <div ref={box} className="filled" onClick={(event) => event.target === box.current && inputs.current.get(slots.length - 1)?.focus()}>
+        {slots.map((slot, at) => {
+          const ref = slot.ref;
+          if (ref) {
+            const counted = COUNTED.has(carried.find((c) => c.line === ref.line && c.key === ref.value)?.type ?? "");
+            return <Token key={at} at={ref} remove={() => remove(at)} calculate={counted ? () => void calculate(at, ref) : undefined} />;
           }
-        }}
-      >
-        {name.map((word, n) => (
-          <span key={n}>
-            {n > 0 && <em>›</em>}
-            {word}
-          </span>
-        ))}
-      </button>
-    </Tooltip>
+          if (slot.formula) {
+            const isOpen = editing === at;
+            return <FormulaToken key={at} formula={slot.formula} open={isOpen} edit={() => setEditing(isOpen ? null : at)} remove={() => remove(at)} />;
+          }
+          return (
+            <input
+              key={at}
+              ref={(element) => void (element ? inputs.current.set(at, element) : inputs.current.delete(at))}
+              className={slot.text || at === slots.length - 1 ? "typed" : "typed gap"}
+              aria-label={at === 0 ? label : `${label}, text`}
+              role="combobox"
+              aria-expanded={open && place === at}
+              aria-controls={list}
+              aria-autocomplete="list"
+              placeholder=" "
+              value={slot.text ?? ""}
+              onChange={(event) => type(at, event.target.value)}
+              onKeyDown={(event) => onKey(event, at)}
+              onFocus={() => {
+                setPlace(at);
+                aim((value) => insertLater.current(value));
+              }}
+              onBlur={() => setTimeout(() => setQuery(null), 150)}
+            />
+          );
+        })}
+        {parts.length === 0 && !fresh && (
+          <button type="button" className="step asformula" onClick={() => setFresh(true)} aria-label={`${label} a formula`}>
+            formula
+          </button>
+        )}
+        <Popper open={open} anchorEl={box.current} placement="bottom-start" sx={{ zIndex: 1300 }}>
+          <ul className="drop" role="listbox" id={list} aria-label="Carried values">
+            {found.map((c, n) => (
+              <li
+                key={`${c.line} ${c.key}`}
+                role="option"
+                aria-selected={n === picked}
+                onMouseDown={(event) => {
+                  event.preventDefault();
+                  insert({ line: c.line, value: c.key }, query ?? "");
+                }}
+              >
+                <b className="clip">{c.name.slice(1).join(" › ") || c.name[0]}</b>
+                <span className="clip">{shown({ line: c.line, value: c.key }) || <i className="quiet">empty</i>}</span>
+              </li>
+            ))}
+          </ul>
+        </Popper>
+      </div>
+      {(edited || fresh) && (
+        <FormulaPart
+          key={fresh ? "fresh" : editing}
+          label={`Formula: ${label}`}
+          formula={edited ?? { kind: "formula", tree: "", text: "" }}
+          choices={choices}
+          onChange={(formula) => {
+            if (fresh) {
+              onChange([{ formula }]);
+              setEditing(1);
+            } else if (editing !== null) put(editing, { formula });
+          }}
+          onClose={() => {
+            setEditing(null);
+            setFresh(false);
+          }}
+        />
+      )}
+    </>
   );
 }

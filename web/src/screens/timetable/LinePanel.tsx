@@ -1,7 +1,9 @@
 import type { Database, Sample, WorkflowDetail } from "../../api/queries";
 import { AddPanel } from "./AddPanel";
+import { LinePlace, type LineContext } from "./lineContext";
 import { sentenceOf, whenOf, type Carried, type Document, type Line, type Ref, type Rehearsal } from "./model";
 import { OnlyIfPanel } from "./OnlyIfPanel";
+import { ShapePanel } from "./ShapePanel";
 import { WhenPanel } from "./WhenPanel";
 
 interface Props {
@@ -25,8 +27,18 @@ export function LinePanel(props: Props) {
   const { verb, object } = sentenceOf(line, undefined, props.databases);
   const cell = sample && rehearsal?.cells[String(sample.id)]?.find((c) => c.line === line.id);
   const findings = rehearsal?.findings.filter((f) => f.line === line.id) ?? [];
+  const place: LineContext = {
+    workflow: props.workflow.id,
+    document,
+    line: line.id,
+    sample: sample?.id ?? null,
+    rehearsal,
+    carried: props.carried,
+    shown: props.shown,
+    follow: props.follow,
+  };
   return (
-    <>
+    <LinePlace.Provider value={place}>
       <div className="ph">
         <div className="grow">
           Line {document.lines.indexOf(line) + 1} · {verb} {line.verb === "when" ? "" : object}{" "}
@@ -39,7 +51,7 @@ export function LinePanel(props: Props) {
         )}
       </div>
       {findings
-        .filter((f) => f.field === null)
+        .filter((f) => f.field === null && f.key === null)
         .map((f) => (
           <div className="note" key={f.sentence}>
             {f.sentence[0]?.toUpperCase() + f.sentence.slice(1)}.
@@ -47,22 +59,20 @@ export function LinePanel(props: Props) {
         ))}
       {line.verb === "when" && <WhenPanel line={line} workflow={props.workflow} onChange={props.onChange} />}
       {line.verb === "only_if" && (
-        <OnlyIfPanel line={line} carried={props.carried} cell={cell} words={rehearsal?.operator_words ?? {}} shown={props.shown} onChange={props.onChange} />
+        <OnlyIfPanel key={line.id} line={line} cell={cell} onChange={props.onChange} />
       )}
+      {line.verb === "shape" && <ShapePanel line={line} cell={cell} findings={findings} onChange={props.onChange} />}
       {line.verb === "add" && (
         <AddPanel
           line={line}
           when={whenOf(document).id}
           databases={props.databases}
-          carried={props.carried}
           cell={cell}
           findings={findings}
           sample={sample}
-          shown={props.shown}
           onChange={props.onChange}
-          follow={props.follow}
         />
       )}
-    </>
+    </LinePlace.Provider>
   );
 }

@@ -1,144 +1,138 @@
 import { MenuItem, Select } from "@mui/material";
-import { useEffect, useState } from "react";
-import { sameRef, type Carried, type Cell, type OnlyIf, type Operator, type Ref } from "./model";
+import { useState } from "react";
+import { ConditionRow } from "./ConditionRow";
+import { FormulaEditor } from "./FormulaEditor";
+import { useLine } from "./lineContext";
+import type { Cell, Condition, Group, OnlyIf, Operator, Ref, Test } from "./model";
 import { usePointing } from "./pointing";
+import { useFormula } from "./useFormula";
 
 interface Props {
   line: OnlyIf;
-  carried: Carried[];
   cell: Cell | undefined;
-  words: Record<string, string>;
-  shown: (ref: Ref) => string;
   onChange: (line: OnlyIf) => void;
 }
 
-type Condition = OnlyIf["conditions"][number];
-const NEEDS_NOTHING = new Set<string>(["filled", "empty"]);
-
-/** Conditions as rows: a value, how it compares, with what. Words are separated by commas; any of them will do. */
-export function OnlyIfPanel({ line, carried, cell, words, shown, onChange }: Props) {
-  const { aim } = usePointing();
-  const set = (at: number, condition: Condition) =>
-    onChange({ ...line, conditions: line.conditions.map((c, n) => (n === at ? condition : c)) });
-  const add = (ref: Ref) => {
-    const known = carried.find((c) => sameRef({ line: c.line, value: c.key }, ref));
-    const operator = (known?.operators[0] ?? "mentions") as Operator;
-    onChange({ ...line, conditions: [...line.conditions, { ref, operator, words: [] }] });
-  };
-  useEffect(() => {
-    aim(add);
-  });
-
+/** Conditions as rows, or as the formula that they write; each is read from the other. */
+export function OnlyIfPanel({ line, cell, onChange }: Props) {
+  const { rehearsal } = useLine();
+  const [written, setWritten] = useState(false);
+  const formula = rehearsal?.tests[line.id] ?? "";
+  const state =
+    cell?.state === "put_right" ? `! ${cell.note}` : cell?.state === "goes_on" ? "this sample goes on" : cell?.state === "passed_by" ? "this sample is passed by" : "";
   return (
     <>
       <div className="row" style={{ marginBottom: 6 }}>
-        <span>Goes on when</span>
-        <Select
-          value={line.mode}
-          sx={{ height: 28 }}
-          SelectDisplayProps={{ "aria-label": "How the conditions go together" }}
-          onChange={(event) => onChange({ ...line, mode: event.target.value as OnlyIf["mode"] })}
-        >
-          <MenuItem value="all">all of these hold</MenuItem>
-          <MenuItem value="any">any of these holds</MenuItem>
-        </Select>
-        <span className={cell?.state === "put_right" ? "bad" : "quiet"}>
-          {cell?.state === "put_right" ? `! ${cell.note}` : cell?.state === "goes_on" ? "this sample goes on" : cell?.state === "passed_by" ? "this sample is passed by" : ""}
-        </span>
-      </div>
-      {line.conditions.map((condition, at) => (
-        <Row
-          key={at}
-          condition={condition}
-          carried={carried}
-          words={words}
-          shown={shown}
-          onChange={(next) => set(at, next)}
-          onRemove={() => onChange({ ...line, conditions: line.conditions.filter((_, n) => n !== at) })}
-        />
-      ))}
-      <div style={{ marginTop: 8 }}>
-        <button className="link" onClick={() => carried[0] && add({ line: carried[0].line, value: carried[0].key })}>
-          + add a condition
+        {written ? <span>Goes on when this comes to true</span> : <Mode mode={line.mode} onChange={(mode) => onChange({ ...line, mode })} />}
+        <span className={cell?.state === "put_right" ? "bad" : "quiet"}>{state}</span>
+        <button className="link" style={{ marginLeft: "auto" }} onClick={() => setWritten(!written)} disabled={!written && line.conditions.length > 0 && !formula}>
+          {written ? "as rows" : "as a formula"}
         </button>
-        <span className="quiet"> or point at a piece of the sample</span>
       </div>
+      {written ? (
+        <Written start={formula} onChange={(mode, conditions) => onChange({ ...line, mode, conditions })} />
+      ) : (
+        <Rows line={line.id} conditions={line.conditions} first={0} onChange={(conditions) => onChange({ ...line, conditions })} />
+      )}
     </>
   );
 }
 
-interface RowProps {
-  condition: Condition;
-  carried: Carried[];
-  words: Record<string, string>;
-  shown: (ref: Ref) => string;
-  onChange: (condition: Condition) => void;
-  onRemove: () => void;
+function Mode({ mode, onChange, within }: { mode: Group["mode"]; onChange: (mode: Group["mode"]) => void; within?: boolean }) {
+  return (
+    <>
+      {!within && <span>Goes on when</span>}
+      <Select
+        value={mode}
+        sx={{ height: within ? 26 : 28 }}
+        SelectDisplayProps={{ "aria-label": within ? "How this group goes together" : "How the conditions go together" }}
+        onChange={(event) => onChange(event.target.value as Group["mode"])}
+      >
+        <MenuItem value="all">all of these hold</MenuItem>
+        <MenuItem value="any">any of these holds</MenuItem>
+        <MenuItem value="none">none of these holds</MenuItem>
+      </Select>
+    </>
+  );
 }
 
-function Row({ condition, carried, words, shown, onChange, onRemove }: RowProps) {
-  const known = carried.find((c) => sameRef({ line: c.line, value: c.key }, condition.ref));
-  const joined = condition.words.join(", ");
-  const [typed, setTyped] = useState(joined);
-  const parsed = typed.split(",").map((w) => w.trim()).filter(Boolean);
-  const text = parsed.join(", ") === joined ? typed : joined;
+/** How many rows a test takes in the reading order that results come in. */
+function size(test: Test): number {
+  return 1 + (test.kind === "group" ? test.conditions.reduce((n, c) => n + size(c), 0) : 0);
+}
+
+interface RowsProps {
+  line: string;
+  conditions: Test[];
+  /** Where the first of these rows stands in the reading order. */
+  first: number;
+  onChange: (conditions: Test[]) => void;
+}
+
+/** Rows that go together, groups of them indented. Each says how many of the samples pass it. */
+function Rows({ line, conditions, first, onChange }: RowsProps) {
+  const { carried, rehearsal } = useLine();
+  const { aim } = usePointing();
+  const cells = Object.values(rehearsal?.cells ?? {}).flatMap((c) => c.filter((x) => x.line === line && x.rows.length > 0));
+  const starts = conditions.map((_, n) => first + conditions.slice(0, n).reduce((sum, c) => sum + size(c), 0));
+  const set = (at: number, test: Test) => onChange(conditions.map((c, n) => (n === at ? test : c)));
+  const remove = (at: number) => onChange(conditions.filter((_, n) => n !== at));
+  const add = (ref: Ref) => {
+    const known = carried.find((c) => c.line === ref.line && c.key === ref.value);
+    const made: Condition = { kind: "condition", ref, operator: (known?.operators[0] ?? "mentions") as Operator, words: [] };
+    onChange([...conditions, made]);
+  };
+  const one = carried[0] && { line: carried[0].line, value: carried[0].key };
   return (
-    <div className="cond">
-      <Select
-        value={known ? `${known.line} ${known.key}` : ""}
-        displayEmpty
-        sx={{ height: 28 }}
-        SelectDisplayProps={{ "aria-label": "Value" }}
-        onChange={(event) => {
-          const [of, value] = event.target.value.split(" ");
-          const next = carried.find((c) => c.line === of && c.key === value);
-          if (!next) return;
-          const operator = (next.operators.includes(condition.operator) ? condition.operator : next.operators[0]) as Operator;
-          onChange({ ...condition, ref: { line: next.line, value: next.key }, operator });
-        }}
-      >
-        {!known && (
-          <MenuItem value="" disabled>
-            no longer carried
-          </MenuItem>
-        )}
-        {carried.map((c) => (
-          <MenuItem key={`${c.line} ${c.key}`} value={`${c.line} ${c.key}`}>
-            {c.name.slice(1).join(" › ") || c.name[0]}
-          </MenuItem>
-        ))}
-      </Select>
-      <Select
-        value={condition.operator}
-        sx={{ height: 28 }}
-        SelectDisplayProps={{ "aria-label": "Comparison" }}
-        onChange={(event) => onChange({ ...condition, operator: event.target.value as Operator })}
-      >
-        {(known?.operators ?? [condition.operator]).map((o) => (
-          <MenuItem key={o} value={o}>
-            {words[o] ?? o}
-          </MenuItem>
-        ))}
-      </Select>
-      {NEEDS_NOTHING.has(condition.operator) ? (
-        <span className="clip quiet">{shown(condition.ref)}</span>
-      ) : (
-        <input
-          className="find"
-          style={{ margin: 0 }}
-          aria-label="Compared with"
-          placeholder="words, separated by commas"
-          title={`In this sample: ${shown(condition.ref)}`}
-          value={text}
-          onChange={(event) => {
-            setTyped(event.target.value);
-            onChange({ ...condition, words: event.target.value.split(",").map((w) => w.trim()).filter(Boolean) });
-          }}
-        />
-      )}
-      <button className="link" aria-label="Take this condition away" onClick={onRemove}>
-        ×
-      </button>
+    <div onFocus={() => aim(add)} onMouseEnter={() => first === 0 && aim(add)}>
+      {conditions.map((test, at) => {
+        const start = starts[at] ?? 0;
+        const passed = cells.filter((c) => c.rows[start] === true).length;
+        const count = (
+          <span className="quiet count" aria-label={`${passed} of ${cells.length} samples pass`}>
+            {cells.length > 0 && `${passed} of ${cells.length}`}
+          </span>
+        );
+        if (test.kind === "group") {
+          return (
+            <div key={at} className="group">
+              <div className="row">
+                <Mode mode={test.mode} within onChange={(mode) => set(at, { ...test, mode })} />
+                {count}
+                <button className="link" aria-label="Take this group away" onClick={() => remove(at)}>
+                  ×
+                </button>
+              </div>
+              <Rows line={line} conditions={test.conditions} first={start + 1} onChange={(inner) => set(at, { ...test, conditions: inner })} />
+            </div>
+          );
+        }
+        return <ConditionRow key={at} test={test} count={count} onChange={(next) => set(at, next)} onRemove={() => remove(at)} />;
+      })}
+      <div style={{ margin: "6px 0" }}>
+        <button className="link" onClick={() => one && add(one)}>
+          + add a condition
+        </button>
+        {" · "}
+        <button className="link" onClick={() => one && onChange([...conditions, { kind: "group", mode: "any", conditions: [] }])}>
+          + add a group
+        </button>
+        {first === 0 && <span className="quiet"> or point at a piece of the sample</span>}
+      </div>
     </div>
   );
+}
+
+interface WrittenProps {
+  start: string;
+  onChange: (mode: OnlyIf["mode"], conditions: Test[]) => void;
+}
+
+function Written({ start, onChange }: WrittenProps) {
+  const { text, setText, read } = useFormula(
+    start,
+    (formula, found) => (found.tree ? onChange(found.mode, found.conditions) : onChange("all", [formula])),
+    true,
+  );
+  return <FormulaEditor label="The condition as a formula" text={text} read={read} onChange={setText} />;
 }

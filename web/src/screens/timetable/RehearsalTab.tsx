@@ -5,7 +5,7 @@ import { dateTime } from "../../parts/dates";
 import { TrialCell } from "./cells";
 import { Grid } from "./Grid";
 import { LinePanel } from "./LinePanel";
-import { addLine, carriedFor, columnTime, moveLine, newId, removeLine, replaceLine, sameRef, valueIn, whenOf } from "./model";
+import { addLine, carriedFor, columnTime, moveLine, newId, removeLine, replaceLine, sameRef, usedBy, valueIn, whenOf } from "./model";
 import type { Line, Ref, Rehearsal } from "./model";
 import { PointingContext } from "./pointing";
 import { SampleEditor } from "./SampleEditor";
@@ -52,8 +52,7 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, zone
     [valueOf, rehearsal, zone],
   );
   const pointing = useMemo(() => {
-    const used =
-      chosen?.verb === "add" ? chosen.fillings.flatMap((f) => f.filling.flatMap((p) => (p.ref ? [p.ref] : []))) : chosen?.verb === "only_if" ? chosen.conditions.map((c) => c.ref) : [];
+    const used = usedBy(chosen);
     return {
       aim: (take: ((ref: Ref) => void) | null) => {
         taker.current = take;
@@ -67,9 +66,10 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, zone
     setDocument(replaceLine(document, next));
   }
 
-  const insert = (verb: "only_if" | "add") => {
+  const insert = (verb: "only_if" | "shape" | "add") => {
     const id = newId();
-    const made: Line = verb === "add" ? { verb, id, database: null, fillings: [] } : { verb, id, mode: "all", conditions: [] };
+    const made: Line =
+      verb === "add" ? { verb, id, database: null, fillings: [] } : verb === "shape" ? { verb, id, values: [] } : { verb, id, mode: "all", conditions: [] };
     setDocument(addLine(document, made, chosen?.id ?? null));
     choose(id, null);
     setAdding(null);
@@ -148,6 +148,7 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, zone
       </div>
       <Menu anchorEl={adding} open={adding !== null} onClose={() => setAdding(null)}>
         <MenuItem onClick={() => insert("only_if")}>Only if: narrow what goes through</MenuItem>
+        <MenuItem onClick={() => insert("shape")}>Shape: make values of those above</MenuItem>
         <MenuItem onClick={() => insert("add")}>Add: a record to a database</MenuItem>
       </Menu>
       <div className="pane">

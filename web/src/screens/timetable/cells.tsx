@@ -4,7 +4,8 @@ import type { Cell } from "./model";
 /** A rehearsed cell: a mark of its own shape, a word, and what there is to add. */
 export function TrialCell({ cell }: { cell: Cell | undefined }): ReactNode {
   if (!cell || cell.state === "not_reached") return null;
-  const wrong = cell.results.filter((r) => r.state === "put_right").length;
+  const wrong = [...cell.results, ...cell.shaped].filter((r) => r.state === "put_right").length;
+  const fit = [...cell.results, ...cell.shaped].filter((r) => r.state === "fits").length;
   switch (cell.state) {
     case "in":
       return (
@@ -39,14 +40,14 @@ export function TrialCell({ cell }: { cell: Cell | undefined }): ReactNode {
           {wrong || 1} to put right
           <br />
           <span className="quiet" style={{ fontWeight: 400 }}>
-            {cell.results.filter((r) => r.state === "fits").length} fields fit
+            {cell.shaped.length > 0 ? `${fit} values made` : `${fit} fields fit`}
           </span>
         </span>
       );
     default:
       return (
         <span className="made">
-          <span className="mk ok">+</span>
+          <span className="mk ok">{cell.shaped.length > 0 ? "=" : "+"}</span>
           {cell.note}
           <br />
           {cell.doubts > 0 && <span className="look">? {cell.doubts} to look at</span>}

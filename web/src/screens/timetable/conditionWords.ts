@@ -1,13 +1,20 @@
-import { sameRef, type OnlyIf, type Rehearsal } from "./model";
+import { sameRef, type OnlyIf, type Rehearsal, type Test } from "./model";
+
+const BETWEEN = { all: " and ", any: " or ", none: " or " } as const;
 
 /** An Only if line's conditions in words: Subject mentions “quote”, “estimate” · To is works@… */
 export function conditionWords(line: OnlyIf, rehearsal: Rehearsal | undefined): string {
   if (line.conditions.length === 0) return "add a condition";
-  return line.conditions
-    .map((c) => {
-      const known = rehearsal?.carried.find((k) => sameRef({ line: k.line, value: k.key }, c.ref));
-      const words = c.words.map((w) => `“${w}”`).join(", ");
-      return `${known?.name.slice(1).join(" › ") ?? "?"} ${rehearsal?.operator_words[c.operator] ?? c.operator} ${words}`.trim();
-    })
-    .join(" · ");
+  return line.conditions.map((c) => testWords(c, rehearsal)).join(" · ");
+}
+
+function testWords(test: Test, rehearsal: Rehearsal | undefined): string {
+  if (test.kind === "formula") return rehearsal?.formulas[test.tree]?.text ?? test.text;
+  if (test.kind === "group") {
+    const inner = test.conditions.map((c) => testWords(c, rehearsal)).join(BETWEEN[test.mode]);
+    return test.mode === "none" ? `none of (${inner})` : `(${inner})`;
+  }
+  const known = rehearsal?.carried.find((k) => sameRef({ line: k.line, value: k.key }, test.ref));
+  const words = test.words.map((w) => `“${w}”`).join(", ");
+  return `${known?.name.slice(1).join(" › ") || known?.name[0] || "?"} ${rehearsal?.operator_words[test.operator] ?? test.operator} ${words}`.trim();
 }

@@ -5,6 +5,13 @@ export type Document = Schemas["Workflow"];
 export type When = Schemas["When"];
 export type OnlyIf = Schemas["OnlyIf"];
 export type Add = Schemas["Add"];
+export type Shape = Schemas["Shape"];
+export type Shaped = Schemas["Shaped"];
+export type Making = Shaped["made"];
+export type Formula = Schemas["Formula"];
+export type Condition = Schemas["Condition"];
+export type Group = Schemas["Group"];
+export type Test = Condition | Group | Formula;
 export type Line = Document["lines"][number];
 export type Part = Schemas["Part"];
 export type Ref = Schemas["Reference"];
@@ -65,14 +72,15 @@ export function tidy(parts: Part[]): Part[] {
   for (const part of parts) {
     const last = result.at(-1);
     if (part.text != null && last?.text != null) result[result.length - 1] = { text: last.text + part.text };
-    else if (part.ref || part.text) result.push(part);
+    else if (part.ref || part.formula || part.text) result.push(part);
   }
   return result;
 }
 
-/** The carried values that a line can use: those of the lines above it. */
+/** The carried values that a line can use: those of the lines above it, and a Shape line's own. */
 export function carriedFor(document: Document, line: string, carried: Carried[]): Carried[] {
-  const above = document.lines.slice(0, Math.max(1, document.lines.findIndex((l) => l.id === line))).map((l) => l.id);
+  const at = Math.max(1, document.lines.findIndex((l) => l.id === line) + (document.lines.find((l) => l.id === line)?.verb === "shape" ? 1 : 0));
+  const above = document.lines.slice(0, at).map((l) => l.id);
   return carried.filter((c) => above.includes(c.line));
 }
 
@@ -88,13 +96,38 @@ export function sentenceOf(line: Line, app: App | undefined, databases: Database
     return { verb: "When", object: app?.event_words ?? "something happens", detail: place };
   }
   if (line.verb === "only_if") {
-    const object = line.conditions.length < 2 ? "this holds" : line.mode === "any" ? "any of these" : "all of these";
+    const object = line.mode === "none" ? "none of these" : line.conditions.length < 2 ? "this holds" : line.mode === "any" ? "any of these" : "all of these";
     return { verb: "Only if", object, detail: "" };
+  }
+  if (line.verb === "shape") {
+    const names = line.values.map((v) => v.name || "unnamed").join(", ");
+    return { verb: "Shape", object: line.values.length === 1 ? "a value" : line.values.length ? `${line.values.length} values` : "values", detail: names || "add a value" };
   }
   const database = databases.find((d) => d.id === line.database);
   const filled = line.fillings.length;
   const object = database ? `a record to ${database.name}` : line.database ? "a record to a deleted database" : "a record to …";
   return { verb: "Add", object, detail: database ? `${filled} of ${database.fields.length} fields filled` : "choose the database" };
+}
+
+/** A calculation as words: Date + 3 days. */
+export function calculationWords(step: Schemas["CalculationOut"], carried: Carried[]): string {
+  const name = carried.find((c) => c.line === step.line && c.key === step.key)?.name.slice(-1)[0] ?? "no longer carried";
+  const unit = step.amount === "1" ? step.unit.slice(0, -1) : step.unit;
+  return `${name} ${{ "+": "+", "-": "−", "*": "×", "/": "÷" }[step.sign]} ${step.amount} ${unit}`.trim();
+}
+
+/** All carried values that a line uses, for underlining; those within formulas are the server's to know. */
+export function usedBy(line: Line | undefined): Ref[] {
+  const ofParts = (parts: Part[]): Ref[] => parts.flatMap((p) => (p.ref ? [p.ref] : []));
+  const ofTests = (tests: Test[]): Ref[] => tests.flatMap((t) => (t.kind === "condition" ? [t.ref] : t.kind === "group" ? ofTests(t.conditions) : []));
+  const ofMaking = (made: Making): Ref[] => {
+    if (made.kind === "filled") return ofParts(made.filling);
+    if (made.kind === "cite") return [made.authors, made.year, made.title].filter((r): r is Ref => !!r);
+    return Array.isArray(made.of) ? made.of : made.of ? [made.of] : [];
+  };
+  if (line?.verb === "add") return line.fillings.flatMap((f) => ofParts(f.filling));
+  if (line?.verb === "only_if") return ofTests(line.conditions);
+  return line?.verb === "shape" ? line.values.flatMap((v) => ofMaking(v.made)) : [];
 }
 
 const day = (zone: string) => new Intl.DateTimeFormat("en-GB", { weekday: "short", timeZone: zone });

@@ -1,0 +1,78 @@
+import { MenuItem, Select } from "@mui/material";
+import { useEffect, useState } from "react";
+import { useLine } from "./lineContext";
+import type { Formula } from "./model";
+import { useReading, type Calculation } from "./useFormula";
+
+const SIGNS = { "+": "+", "-": "−", "*": "×", "/": "÷" } as const;
+const UNITS = ["minutes", "hours", "days", "weeks", "months", "years"] as const;
+
+interface Props {
+  calculation: Calculation;
+  onChange: (formula: Formula) => void;
+  asFormula: () => void;
+  onClose: () => void;
+}
+
+/** A simple calculation as words: Date + 3 days. */
+export function CalculationEditor({ calculation, onChange, asFormula, onClose }: Props) {
+  const { carried } = useLine();
+  const reading = useReading();
+  const [amount, setAmount] = useState(calculation.amount);
+  const [problem, setProblem] = useState("");
+  const known = carried.find((c) => c.line === calculation.line && c.key === calculation.key);
+  const timed = known?.type !== "number";
+  const change = async (next: Partial<Calculation>) => {
+    const found = await reading({ calculation: { ...calculation, amount, ...next } });
+    setProblem(found.problem?.sentence ?? "");
+    if (found.tree) onChange({ kind: "formula", tree: found.tree, text: "" });
+  };
+  useEffect(() => setAmount(calculation.amount), [calculation.amount]);
+  return (
+    <div className="row calculation" onKeyDown={(event) => event.key === "Escape" && onClose()}>
+      <b>{known?.name.join(" › ") ?? "no longer carried"}</b>
+      <Select
+        value={calculation.sign}
+        sx={{ height: 26 }}
+        SelectDisplayProps={{ "aria-label": "Sign" }}
+        onChange={(event) => void change({ sign: event.target.value as Calculation["sign"] })}
+      >
+        {(timed ? (["+", "-"] as const) : (["+", "-", "*", "/"] as const)).map((s) => (
+          <MenuItem key={s} value={s}>
+            {SIGNS[s]}
+          </MenuItem>
+        ))}
+      </Select>
+      <input
+        className="find"
+        style={{ width: 64, margin: 0 }}
+        inputMode="decimal"
+        aria-label="Amount"
+        value={amount}
+        autoFocus
+        onChange={(event) => {
+          setAmount(event.target.value);
+          if (event.target.value.trim()) void change({ amount: event.target.value.trim() });
+        }}
+      />
+      {timed && (
+        <Select
+          value={calculation.unit || "days"}
+          sx={{ height: 26 }}
+          SelectDisplayProps={{ "aria-label": "Unit" }}
+          onChange={(event) => void change({ unit: event.target.value as Calculation["unit"] })}
+        >
+          {UNITS.map((u) => (
+            <MenuItem key={u} value={u}>
+              {u}
+            </MenuItem>
+          ))}
+        </Select>
+      )}
+      <button type="button" className="link" onClick={asFormula}>
+        as a formula
+      </button>
+      {problem && <span className="bad">! {problem}</span>}
+    </div>
+  );
+}

@@ -1,0 +1,119 @@
+import { MenuItem, Select } from "@mui/material";
+import { useState, type ReactNode } from "react";
+import { FormulaPart } from "./FormulaPart";
+import { useLine } from "./lineContext";
+import { sameRef, type Condition, type Formula, type Operator } from "./model";
+
+const NEEDS_NOTHING = new Set<string>(["filled", "empty"]);
+
+interface Props {
+  test: Condition | Formula;
+  count: ReactNode;
+  onChange: (test: Condition | Formula) => void;
+  onRemove: () => void;
+}
+
+/** One condition: a value, how it compares, with what. What no row can say is shown as the formula it is. */
+export function ConditionRow({ test, count, onChange, onRemove }: Props) {
+  const take = (
+    <button className="link" aria-label="Take this condition away" onClick={onRemove}>
+      ×
+    </button>
+  );
+  if (test.kind === "condition") return <Compared condition={test} count={count} take={take} onChange={onChange} />;
+  return <Written formula={test} count={count} take={take} onChange={onChange} />;
+}
+
+function Written({ formula, count, take, onChange }: { formula: Formula; count: ReactNode; take: ReactNode; onChange: (formula: Formula) => void }) {
+  const { rehearsal } = useLine();
+  const [open, setOpen] = useState(false);
+  const text = rehearsal?.formulas[formula.tree]?.text ?? formula.text;
+  return (
+    <>
+      <div className="cond written">
+        <button className="tok mathematical" aria-expanded={open} aria-label={`Formula ${text}: edit it`} onClick={() => setOpen(!open)}>
+          <span className="clip">{text}</span>
+        </button>
+        {count}
+        {take}
+      </div>
+      {open && <FormulaPart label="Condition" formula={formula} onChange={onChange} onClose={() => setOpen(false)} />}
+    </>
+  );
+}
+
+interface ComparedProps {
+  condition: Condition;
+  count: ReactNode;
+  take: ReactNode;
+  onChange: (condition: Condition) => void;
+}
+
+/** Words are separated by commas; any of them will do. */
+function Compared({ condition, count, take, onChange }: ComparedProps) {
+  const { carried, shown, rehearsal } = useLine();
+  const words = rehearsal?.operator_words ?? {};
+  const known = carried.find((c) => sameRef({ line: c.line, value: c.key }, condition.ref));
+  const joined = condition.words.join(", ");
+  const [typed, setTyped] = useState(joined);
+  const parsed = typed.split(",").map((w) => w.trim()).filter(Boolean);
+  const text = parsed.join(", ") === joined ? typed : joined;
+  return (
+    <div className="cond">
+      <Select
+        value={known ? `${known.line} ${known.key}` : ""}
+        displayEmpty
+        sx={{ height: 28 }}
+        SelectDisplayProps={{ "aria-label": "Value" }}
+        onChange={(event) => {
+          const [of, value] = event.target.value.split(" ");
+          const next = carried.find((c) => c.line === of && c.key === value);
+          if (!next) return;
+          const operator = (next.operators.includes(condition.operator) ? condition.operator : next.operators[0]) as Operator;
+          onChange({ ...condition, ref: { line: next.line, value: next.key }, operator });
+        }}
+      >
+        {!known && (
+          <MenuItem value="" disabled>
+            no longer carried
+          </MenuItem>
+        )}
+        {carried.map((c) => (
+          <MenuItem key={`${c.line} ${c.key}`} value={`${c.line} ${c.key}`}>
+            {c.name.slice(1).join(" › ") || c.name[0]}
+          </MenuItem>
+        ))}
+      </Select>
+      <Select
+        value={condition.operator}
+        sx={{ height: 28 }}
+        SelectDisplayProps={{ "aria-label": "Comparison" }}
+        onChange={(event) => onChange({ ...condition, operator: event.target.value as Operator })}
+      >
+        {(known?.operators ?? [condition.operator]).map((o) => (
+          <MenuItem key={o} value={o}>
+            {words[o] ?? o}
+          </MenuItem>
+        ))}
+      </Select>
+      {NEEDS_NOTHING.has(condition.operator) ? (
+        <span className="clip quiet">{shown(condition.ref)}</span>
+      ) : (
+        <input
+          className="find"
+          style={{ margin: 0 }}
+          aria-label="Compared with"
+          placeholder="words, separated by commas"
+          title={`In this sample: ${shown(condition.ref)}`}
+          value={text}
+          onChange={(event) => {
+            setTyped(event.target.value);
+            onChange({ ...condition, words: event.target.value.split(",").map((w) => w.trim()).filter(Boolean) });
+          }}
+        />
+      )}
+      {count}
+      {take}
+    </div>
+  );
+}

@@ -1,0 +1,37 @@
+import { useEffect, useRef, useState } from "react";
+import { CalculationEditor } from "./CalculationEditor";
+import { FormulaEditor } from "./FormulaEditor";
+import { useLine } from "./lineContext";
+import type { Formula } from "./model";
+import { useFormula } from "./useFormula";
+
+interface Props {
+  label: string;
+  formula: Formula;
+  choices?: string[];
+  onChange: (formula: Formula) => void;
+  onClose: () => void;
+}
+
+/** A formula of a box under edit: as words where it is a simple calculation, else as it is written. */
+export function FormulaPart({ label, formula, choices, onChange, onClose }: Props) {
+  const { rehearsal } = useLine();
+  const kept = rehearsal?.formulas[formula.tree];
+  const [plain, setPlain] = useState(formula.tree === "");
+  if (!plain && formula.tree && !kept) return <div className="quiet">reading …</div>;
+  if (!plain && kept?.calculation) {
+    return <CalculationEditor calculation={kept.calculation} onChange={onChange} asFormula={() => setPlain(true)} onClose={onClose} />;
+  }
+  return <Written label={label} start={formula.text || kept?.text || ""} choices={choices} onChange={onChange} onClose={onClose} />;
+}
+
+function Written({ label, start, choices, onChange, onClose }: Omit<Props, "formula"> & { start: string }) {
+  const { text, setText, read } = useFormula(start, (formula) => onChange(formula));
+  const box = useRef<HTMLDivElement>(null);
+  useEffect(() => box.current?.scrollIntoView({ block: "nearest" }), []);
+  return (
+    <div ref={box}>
+      <FormulaEditor label={label} text={text} read={read} choices={choices} onChange={setText} onClose={onClose} />
+    </div>
+  );
+}

@@ -1,0 +1,198 @@
+import { MenuItem, Select } from "@mui/material";
+import { FilledWith } from "./FilledWith";
+import { useLine } from "./lineContext";
+import type { Making, Ref } from "./model";
+
+interface Props {
+  name: string;
+  made: Making;
+  onChange: (made: Making) => void;
+}
+
+type Of<K extends Making["kind"]> = Extract<Making, { kind: K }>;
+
+/** How a shaped value is made, edited as words. */
+export function MakingEditor({ name, made, onChange }: Props) {
+  switch (made.kind) {
+    case "filled":
+      return <FilledWith label={`${name} is filled with`} parts={made.filling} onChange={(filling) => onChange({ ...made, filling })} />;
+    case "date_part":
+      return (
+        <div className="row">
+          <ValueSelect label="Date" value={made.of} types={["date", "datetime"]} onChange={(of) => onChange({ ...made, of })} />
+          as
+          <PatternInput made={made} onChange={onChange} />
+        </div>
+      );
+    case "piece":
+      return <PieceEditor made={made} onChange={onChange} />;
+    case "look_up":
+      return <Table made={made} onChange={onChange} />;
+    case "join":
+      return (
+        <div className="row wrapped">
+          <Several value={made.of} onChange={(of) => onChange({ ...made, of })} />
+          with
+          <Small label="Put between them" value={made.delimiter} onChange={(delimiter) => onChange({ ...made, delimiter })} />
+        </div>
+      );
+    case "default":
+      return (
+        <div className="row wrapped">
+          <Several value={made.of} between="else" onChange={(of) => onChange({ ...made, of })} />
+          else
+          <Small label="Else this text" wide value={made.otherwise} onChange={(otherwise) => onChange({ ...made, otherwise })} />
+        </div>
+      );
+    case "cite":
+      return (
+        <div className="row wrapped">
+          <ValueSelect label="Authors" value={made.authors} onChange={(authors) => onChange({ ...made, authors })} />
+          <ValueSelect label="Year" value={made.year} onChange={(year) => onChange({ ...made, year })} />
+          <ValueSelect label="Title, if wanted" value={made.title} none="no title" onChange={(title) => onChange({ ...made, title })} />
+        </div>
+      );
+  }
+}
+
+const PATTERNS = [
+  ["", "the date itself"],
+  ["HH:mm", "17:02"],
+  ["h:mm a", "5:02 pm"],
+  ["d MMMM y", "23 November 2026"],
+  ["EEEE", "Monday"],
+  ["MMMM y", "November 2026"],
+  ["y", "2026"],
+] as const;
+
+function PatternInput({ made, onChange }: { made: Of<"date_part">; onChange: (made: Making) => void }) {
+  return (
+    <>
+      <input
+        className="find"
+        style={{ margin: 0, width: 130 }}
+        list="date-patterns"
+        aria-label="Pattern"
+        placeholder="the date itself"
+        title="A pattern of Unicode's CLDR: d day, MMM month, y year, HH hour, mm minute"
+        value={made.pattern}
+        onChange={(event) => onChange({ ...made, pattern: event.target.value })}
+      />
+      <datalist id="date-patterns">
+        {PATTERNS.map(([pattern, shows]) => (
+          <option key={pattern} value={pattern}>
+            {shows}
+          </option>
+        ))}
+      </datalist>
+    </>
+  );
+}
+
+function PieceEditor({ made, onChange }: { made: Of<"piece">; onChange: (made: Making) => void }) {
+  return (
+    <div className="row wrapped">
+      <Select
+        value={String(made.number)}
+        sx={{ height: 26 }}
+        SelectDisplayProps={{ "aria-label": "Which piece" }}
+        onChange={(event) => onChange({ ...made, number: Number(event.target.value) })}
+      >
+        {[1, 2, 3, 4, 5, -2, -1].map((n) => (
+          <MenuItem key={n} value={String(n)}>
+            {n === -1 ? "last piece" : n === -2 ? "last piece but one" : `piece ${n}`}
+          </MenuItem>
+        ))}
+      </Select>
+      of
+      <ValueSelect label="Text" value={made.of} onChange={(of) => onChange({ ...made, of })} />
+      between
+      <Small label="Delimiter" value={made.delimiter} onChange={(delimiter) => onChange({ ...made, delimiter })} />
+    </div>
+  );
+}
+
+function Table({ made, onChange }: { made: Of<"look_up">; onChange: (made: Making) => void }) {
+  const set = (at: number, key: "key" | "value", text: string) => onChange({ ...made, rows: made.rows.map((r, n) => (n === at ? { ...r, [key]: text } : r)) });
+  return (
+    <>
+      <ValueSelect label="What is looked up" value={made.of} onChange={(of) => onChange({ ...made, of })} />
+      {made.rows.map((row, at) => (
+        <div className="row" key={at}>
+          <Small label={`Row ${at + 1}, when it is`} wide value={row.key} onChange={(text) => set(at, "key", text)} />
+          gives
+          <Small label={`Row ${at + 1}, it gives`} wide value={row.value} onChange={(text) => set(at, "value", text)} />
+          <button className="link" aria-label={`Take row ${at + 1} away`} onClick={() => onChange({ ...made, rows: made.rows.filter((_, n) => n !== at) })}>
+            ×
+          </button>
+        </div>
+      ))}
+      <div className="row">
+        <button className="link" onClick={() => onChange({ ...made, rows: [...made.rows, { key: "", value: "" }] })}>
+          + row
+        </button>
+        otherwise
+        <Small label="Otherwise" wide value={made.otherwise} onChange={(otherwise) => onChange({ ...made, otherwise })} />
+      </div>
+    </>
+  );
+}
+
+function Small({ label, value, wide, onChange }: { label: string; value: string; wide?: boolean; onChange: (text: string) => void }) {
+  return <input className="find" style={{ margin: 0, width: wide ? 96 : 48 }} aria-label={label} value={value} onChange={(event) => onChange(event.target.value)} />;
+}
+
+interface ValueSelectProps {
+  label: string;
+  value: Ref | null | undefined;
+  types?: string[];
+  none?: string;
+  onChange: (ref: Ref | null) => void;
+}
+
+/** One of the carried values. */
+function ValueSelect({ label, value, types, none, onChange }: ValueSelectProps) {
+  const { carried, shown } = useLine();
+  const known = value && carried.find((c) => c.line === value.line && c.key === value.value);
+  const offered = carried.filter((c) => !types || types.includes(c.type) || c === known);
+  return (
+    <Select
+      value={known ? `${known.line} ${known.key}` : ""}
+      displayEmpty
+      sx={{ height: 26, maxWidth: 180 }}
+      SelectDisplayProps={{ "aria-label": label, title: value ? shown(value).slice(0, 200) : undefined }}
+      onChange={(event) => {
+        const next = carried.find((c) => `${c.line} ${c.key}` === event.target.value);
+        onChange(next ? { line: next.line, value: next.key } : null);
+      }}
+    >
+      <MenuItem value="" disabled={none === undefined}>
+        {value && !known ? "no longer carried" : (none ?? `choose: ${label.toLowerCase()}`)}
+      </MenuItem>
+      {offered.map((c) => (
+        <MenuItem key={`${c.line} ${c.key}`} value={`${c.line} ${c.key}`}>
+          {c.name.slice(1).join(" › ") || c.name[0]}
+        </MenuItem>
+      ))}
+    </Select>
+  );
+}
+
+/** Several values in order. */
+function Several({ value, between, onChange }: { value: Ref[]; between?: string; onChange: (refs: Ref[]) => void }) {
+  return (
+    <>
+      {value.map((ref, at) => (
+        <ValueSelect
+          key={at}
+          label={`Value ${at + 1}`}
+          value={ref}
+          none="take away"
+          onChange={(next) => onChange(next ? value.map((v, n) => (n === at ? next : v)) : value.filter((_, n) => n !== at))}
+        />
+      ))}
+      {between && value.length > 0 && <span>{between}</span>}
+      <ValueSelect label="another value" value={null} onChange={(next) => next && onChange([...value, next])} />
+    </>
+  );
+}

@@ -1,0 +1,158 @@
+import { Button, Menu, MenuItem } from "@mui/material";
+import { useState } from "react";
+import { answer, client } from "../../api/client";
+import { useLine } from "./lineContext";
+import { MakingEditor } from "./MakingEditor";
+import { newId, type Cell, type Carried, type Making, type Rehearsal, type Shape, type Shaped } from "./model";
+
+interface Props {
+  line: Shape;
+  cell: Cell | undefined;
+  findings: Rehearsal["findings"];
+  onChange: (line: Shape) => void;
+}
+
+const KINDS: Record<Making["kind"], string> = {
+  date_part: "part of a date and time",
+  piece: "piece of a text",
+  look_up: "look up in a small table",
+  join: "several values joined",
+  default: "a value, or another where it is empty",
+  cite: "short citation",
+  filled: "text, values or a formula",
+};
+
+/** What a new making begins with: the first value that it could be made of. */
+function start(kind: Making["kind"], carried: Carried[]): Making {
+  const first = (...types: string[]) => {
+    const found = carried.find((c) => types.includes(c.type));
+    return found ? { line: found.line, value: found.key } : null;
+  };
+  switch (kind) {
+    case "date_part":
+      return { kind, of: first("datetime", "date"), pattern: "HH:mm" };
+    case "piece":
+      return { kind, of: first("text", "long_text"), delimiter: ",", number: 1 };
+    case "look_up":
+      return { kind, of: first("text", "choice"), rows: [{ key: "", value: "" }], otherwise: "" };
+    case "join":
+      return { kind, of: [], delimiter: ", " };
+    case "default":
+      return { kind, of: [], otherwise: "" };
+    case "cite":
+      return { kind, authors: first("text"), year: first("date", "datetime"), title: null };
+    case "filled":
+      return { kind, filling: [] };
+  }
+}
+
+const NAMES: Record<Making["kind"], string> = { date_part: "Time", piece: "Piece", look_up: "Found", join: "Joined", default: "Value", cite: "Citation", filled: "Value" };
+
+/** Named values for the lines below. */
+export function ShapePanel({ line, cell, findings, onChange }: Props) {
+  const { carried } = useLine();
+  const [adding, setAdding] = useState<HTMLElement | null>(null);
+  const above = carried.filter((c) => c.line !== line.id);
+  const set = (key: string, next: Shaped | null) => onChange({ ...line, values: line.values.flatMap((v) => (v.key === key ? (next ? [next] : []) : [v])) });
+  const add = (...made: [string, Making][]) => {
+    onChange({ ...line, values: [...line.values, ...made.map(([name, making]) => ({ key: newId(), name: unused(name), made: making }))] });
+    setAdding(null);
+  };
+  const unused = (name: string) => {
+    const taken = new Set(line.values.map((v) => v.name));
+    for (let n = 1; ; n++) if (!taken.has(n === 1 ? name : `${name} ${n}`)) return n === 1 ? name : `${name} ${n}`;
+  };
+  const moment = above.find((c) => c.type === "datetime");
+  return (
+    <>
+      <table aria-label="Values that this line makes">
+        <colgroup>
+          <col style={{ width: 130 }} />
+          <col style={{ width: "48%" }} />
+          <col />
+        </colgroup>
+        <thead>
+          <tr>
+            <th>Name</th>
+            <th>Made of</th>
+            <th>Gives</th>
+          </tr>
+        </thead>
+        <tbody>
+          {line.values.map((value) => (
+            <Row key={value.key} value={value} cell={cell} findings={findings} set={(next) => set(value.key, next)} />
+          ))}
+        </tbody>
+      </table>
+      <div className="row" style={{ marginTop: 8 }}>
+        <Button variant="text" sx={{ height: 24, padding: "0 4px" }} onClick={(event) => setAdding(event.currentTarget)}>
+          + add a value
+        </Button>
+        {moment && (
+          <button
+            className="link"
+            onClick={() => {
+              const of = { line: moment.line, value: moment.key };
+              add(["Day", { kind: "date_part", of, pattern: "" }], ["Time", { kind: "date_part", of, pattern: "HH:mm" }]);
+            }}
+          >
+            split {moment.name.slice(-1)[0]} into date and time
+          </button>
+        )}
+      </div>
+      <Menu anchorEl={adding} open={adding !== null} onClose={() => setAdding(null)}>
+        {(Object.keys(KINDS) as Making["kind"][]).map((kind) => (
+          <MenuItem key={kind} onClick={() => add([NAMES[kind], start(kind, above)])}>
+            {KINDS[kind]}
+          </MenuItem>
+        ))}
+      </Menu>
+    </>
+  );
+}
+
+interface RowProps {
+  value: Shaped;
+  cell: Cell | undefined;
+  findings: Rehearsal["findings"];
+  set: (next: Shaped | null) => void;
+}
+
+function Row({ value, cell, findings, set }: RowProps) {
+  const result = cell?.shaped.find((r) => r.key === value.key);
+  const sentence = result?.sentence || findings.find((f) => f.key === value.key)?.sentence;
+  const bad = !result || result.state === "put_right";
+  const asFormula = async () => set(await answer(client.POST("/api/v1/shaped/as-formula", { body: { shaped: value } })));
+  return (
+    <tr>
+      <td className="wrap">
+        <input className="find" style={{ margin: 0 }} aria-label="Name of the value" value={value.name} onChange={(event) => set({ ...value, name: event.target.value })} />
+      </td>
+      <td className="wrap">
+        <MakingEditor name={value.name} made={value.made} onChange={(made) => set({ ...value, made })} />
+      </td>
+      <td className="wrap">
+        {result && !bad && <span className="clip">{result.shown}</span>}
+        {sentence && <span className={bad ? "bad" : result.state === "look" ? "look" : "quiet"}>{`${bad ? "! " : result.state === "look" ? "? " : ""}${sentence}`}</span>}
+        {result?.remedies.map((remedy) => (
+          <span key={remedy.label}>
+            {" · "}
+            <button className="link" onClick={() => remedy.shaped && set(remedy.shaped)}>
+              {remedy.label}
+            </button>
+          </span>
+        ))}
+        <div className="row">
+          {value.made.kind !== "filled" && !bad && (
+            <button className="link" onClick={() => void asFormula()}>
+              as a formula
+            </button>
+          )}
+          <button className="link" aria-label={`Take ${value.name} away`} onClick={() => set(null)}>
+            ×
+          </button>
+        </div>
+      </td>
+    </tr>
+  );
+}

@@ -1,0 +1,22 @@
+import { createContext, useContext } from "react";
+import type { Carried, Document, Ref, Rehearsal } from "./model";
+
+/** What the parts of a line's panel need to know of where they stand. */
+export interface LineContext {
+  workflow: number;
+  document: Document;
+  line: string;
+  sample: number | null;
+  rehearsal: Rehearsal | undefined;
+  carried: Carried[];
+  shown: (ref: Ref) => string;
+  follow: (ref: Ref) => void;
+}
+
+export const LinePlace = createContext<LineContext | null>(null);
+
+export function useLine(): LineContext {
+  const found = useContext(LinePlace);
+  if (!found) throw new Error("this stands outside a line's panel");
+  return found;
+}
