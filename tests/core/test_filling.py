@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import UTC, datetime
 from zoneinfo import ZoneInfo
 
 import pytest
 
-from kelvix.core.feel import Env
-from kelvix.core.filling import Carried, compute, describe, fill_record, never_fits
+from kelvix.core.feel import FUNCTIONS, Env, Scope, read
+from kelvix.core.feel import tree as t
+from kelvix.core.filling import Carried, compute, describe, fill_record, never_fits, remember_names
 from kelvix.core.schema import CarriedField, Database, Field
 from kelvix.core.values import Choice, Unfit, from_wire
-from kelvix.core.workflow import Add, FieldFilling, Part, Reference
+from kelvix.core.workflow import Add, FieldFilling, Formula, Part, Reference, Workflow
 
 LONDON = ZoneInfo("Europe/London")
 HERE = Env(datetime(2026, 11, 25, 9, tzinfo=UTC), LONDON)
@@ -111,8 +113,8 @@ def test_an_address_alone_in_a_name_field_offers_the_name_beside_it():
 
 def test_what_no_longer_exists_is_said():
     found = results(line(title=(ref("subject"),), gone=(ref("subject"),), contact=(ref("not.there"),)))
-    assert "no longer has this field" in found[99].sentence
-    assert found[99].remedies[0].fills == (FieldFilling(99, ()),)
+    assert "no longer has the field" in found[99].sentence
+    assert found[99].remedies[-1].fills == (FieldFilling(99, ()),)
     assert "no longer carry" in found[12].sentence
     with pytest.raises(Unfit):
         compute((ref("not.there"),), CARRIED, HERE)
@@ -130,3 +132,69 @@ def test_a_filling_in_words():
     assert describe((Part(text="From "), ref("sender.name")), CARRIED) == "From [Message › Sender › Name]"
     assert describe((Part(text="New"),), CARRIED) == "“New”, typed"
     assert describe((ref("x"),), CARRIED) == "a value that no longer exists"
+
+
+def formula(text: str) -> Part:
+    scope = Scope.of_carried([(t.Value("w", f.key), f.name) for f in SOURCE], FUNCTIONS.forms)
+    return Part(formula=Formula(t.dump(read(text, scope))))
+
+
+def test_a_formula_fills_a_field_and_keeps_its_type():
+    assert compute((formula('Date + duration("P3D")'),), CARRIED, HERE) == datetime(2026, 11, 26, 17, 2, tzinfo=UTC)
+    assert (
+        compute((Part(text="in "), formula("string length(Subject)"), Part(text=" letters")), CARRIED, HERE) == "in 21 letters"
+    )
+    found = results(line(title=(formula("upper case(Subject)"),), received=(formula("Date"),)))
+    assert found[11].value == "QUOTE FOR A TREMULANT" and str(found[14].value) == "2026-11-23"
+
+
+def test_a_formula_that_comes_to_nothing_says_why():
+    found = results(line(title=(formula("Subject + 1"),)))[11]
+    assert found.state == "put_right" and "cannot be added to a text" in found.sentence
+    unread = results(line(title=(Part(formula=Formula(text="Subject +")),)))[11]
+    assert unread.state == "put_right" and "cannot be read yet" in unread.sentence
+
+
+def test_a_formula_in_words():
+    assert describe((formula('Date + duration("P3D")'),), CARRIED) == "Message › Date + 3 days"
+    assert describe((formula('Date - duration("P1M")'),), CARRIED) == "Message › Date − 1 month"
+    assert describe((formula("Message.Attachments * 2"),), CARRIED) == "Message › Attachments × 2"
+    assert describe((formula("upper case(Subject)"),), CARRIED) == "a formula"
+
+
+def test_types_of_formulas_can_say_that_nothing_will_fit():
+    mail = TARGET.fields[2]
+    assert "the formula gives a number" in never_fits((formula("string length(Subject)"),), mail, CARRIED)
+    assert never_fits((formula("first email(Subject)"),), mail, CARRIED) == ""
+
+
+def test_a_date_that_can_be_read_two_ways_asks_for_the_order():
+    carried = CARRIED.plus("x", (CarriedField("d", ("Row", "Day"), "text"),), {"d": "01/02/2026"})
+    add = line(title=(ref("subject"),), received=(Part(ref=Reference("x", "d")),))
+    found = {r.field: r for r in fill_record(add, TARGET, carried, HERE)}[14]
+    assert found.state == "put_right" and "two different dates" in found.sentence
+    assert [r.label for r in found.remedies] == ["day first: 1 Feb 2026", "month first: 2 Jan 2026"]
+    mended = Add("a", 1, (add.fillings[0], found.remedies[1].fills[0]))
+    assert str({r.field: r for r in fill_record(mended, TARGET, carried, HERE)}[14].value) == "2026-01-02"
+    there = Env(HERE.now, LONDON, "en_GB", "DMY")
+    assert str({r.field: r for r in fill_record(add, TARGET, carried, there)}[14].value) == "2026-02-01"
+
+
+def test_the_filling_of_a_deleted_field_can_move_to_the_nearest_that_remains():
+    gone = FieldFilling(99, (ref("sender.name"),), "Contact")
+    add = Add("a", 1, (FieldFilling(11, (ref("subject"),)), gone))
+    found = {r.field: r for r in fill_record(add, TARGET, CARRIED, HERE)}[99]
+    assert found.sentence == "Enquiries no longer has the field “Contact”"
+    assert found.remedies[0].label == "fill Contact name with it"
+    assert found.remedies[0].fills == (FieldFilling(99, ()), FieldFilling(12, gone.filling))
+
+
+def test_the_name_that_a_field_had_when_it_was_filled_is_remembered():
+    add = Add("a", 1, (FieldFilling(12, (ref("sender.name"),)),))
+    first = remember_names(Workflow((add,)), Workflow((add,)), {1: TARGET})
+    assert first.lines[0].fillings[0].named == "Contact name"
+    renamed = {1: replace(TARGET, fields=(*TARGET.fields[:1], replace(TARGET.fields[1], name="Person"), *TARGET.fields[2:]))}
+    assert remember_names(first, Workflow((add,)), renamed).lines[0].fillings[0].named == "Contact name"
+    anew = Workflow((Add("a", 1, (FieldFilling(12, (ref("subject"),)),)),))
+    assert remember_names(first, anew, renamed).lines[0].fillings[0].named == "Person"
+    assert remember_names(first, anew, {}).lines[0].fillings[0].named == "Contact name"

@@ -73,7 +73,7 @@ def test_a_workflow_that_is_ready_has_no_findings():
         (
             Workflow((WHEN, replace(ADD, fillings=(*ADD.fillings, FieldFilling(77, (Part(text="x"),)))))),
             AROUND,
-            "no longer has this field",
+            "no longer has the field",
         ),
         (
             Workflow((WHEN, replace(ADD, fillings=(*ADD.fillings, FieldFilling(13, (Part(ref=Reference("w", "date")),)))))),

@@ -13,7 +13,7 @@ from kelvix.core.feel import tree as t
 from kelvix.core.rehearsal import Surroundings, check, rehearse, scope_of, step, trees_of
 from kelvix.core.rehearsal import carried_from_item as carried_of
 from kelvix.core.schema import CarriedField, Database, Field
-from kelvix.core.shaping import as_formula, doubts, shape, type_of
+from kelvix.core.shaping import as_formula, corrected, doubts, shape, type_of
 from kelvix.core.values import Unfit
 from kelvix.core.workflow import (
     Add,
@@ -147,10 +147,14 @@ def test_contradictory_patterns_are_doubted_and_corrected(pattern, meant, said):
         assert found[0].pattern == meant and said in found[0].sentence
 
 
-@pytest.mark.parametrize(
-    "pattern",
-    ["HH:mm", "h:mm a", "d MMM y", "EEEE d MMMM y, HH:mm:ss", "'Year' y", "w 'of' Y", "D", "ss.SSS", "h 'o''clock' a"],
-)
+SOUND = ["HH:mm", "h:mm a", "d MMM y", "EEEE d MMMM y, HH:mm:ss", "'Year' y", "w 'of' Y", "D", "ss.SSS", "h 'o''clock' a"]
+
+
+def test_a_pattern_with_several_contradictions_is_corrected_in_one():
+    assert corrected("HH:MM a") == "hh:mm a" and corrected("dd/mm/YYYY") == "dd/MM/yyyy"
+
+
+@pytest.mark.parametrize("pattern", SOUND)
 def test_sound_patterns_are_not_doubted(pattern):
     assert doubts(pattern) == ()
 

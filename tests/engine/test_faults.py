@@ -89,7 +89,7 @@ def test_a_field_deleted_under_a_running_workflow(on):
     orla.api("DELETE", f"/databases/{on.database['id']}/fields/{address}")
     orla.deliver("After the field went")
     [run] = until(lambda: orla.runs(on.workflow, "failed"))
-    assert "no longer has this field" in run["problem"] and on.titles() == []
+    assert "no longer has the field" in run["problem"] and on.titles() == []
     findings = orla.api("POST", f"/workflows/{on.workflow}/rehearse", json={"document": on.detail()["document"]})["findings"]
     assert [f["field"] for f in findings] == [address]
     orla.api("POST", f"/databases/{on.database['id']}/fields/{address}/restore")

@@ -12,10 +12,11 @@ from pydantic import BaseModel, Field
 from kelvix.api.access import Caller, Editor, Reader
 from kelvix.api.problems import Problem
 from kelvix.connectors.contract import Passing, Standing
+from kelvix.core.filling import remember_names
 from kelvix.core.values import Unfit, Wire, coerce, shorten, to_wire, whole
 from kelvix.core.workflow import Add, When, Workflow
 from kelvix.engine import sampling, switch, whereabouts
-from kelvix.store import runs, watches, workflows
+from kelvix.store import databases, runs, watches, workflows
 from kelvix.store.database_server import Transaction
 from kelvix.store.watches import Watch
 from kelvix.store.workflows import Kept, Sample
@@ -214,7 +215,9 @@ def save_draft(
     saw = whole((if_match or "").strip().strip('"'))
     if saw is None:
         raise Problem(428, "Say which draft you edited.", 'Send it as If-Match: "3".')
-    who.space.transact(lambda t: workflows.save(t, who.space.id, workflow_id, saw, body.name, body.document))
+    before = kept_workflow(who, workflow_id).draft
+    document = remember_names(before, body.document, who.space.read(lambda t: databases.load(t, who.space.id)))
+    who.space.transact(lambda t: workflows.save(t, who.space.id, workflow_id, saw, body.name, document))
     who.announce("workflows", f"workflow:{workflow_id}")
     return get_workflow(who, workflow_id)
 

@@ -5,17 +5,19 @@ from __future__ import annotations
 import difflib
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Literal
 from zoneinfo import ZoneInfo
+
+from rapidfuzz import fuzz
 
 from kelvix.core import formulas
 from kelvix.core.feel import Env
 from kelvix.core.feel import tree as t
 from kelvix.core.schema import CarriedField, Database, Field
 from kelvix.core.values import EMAIL, ORDERS, WITH_ARTICLE, Doubtful, Type, Unfit, Value, as_text, coerce, fold, shorten
-from kelvix.core.workflow import Add, FieldFilling, Filling, Formula, Part, Reference, Shaped
+from kelvix.core.workflow import Add, FieldFilling, Filling, Formula, Part, Reference, Shaped, Workflow
 
 UTC_ZONE = ZoneInfo("UTC")  # for dates alone, which have no zone
 PERSON_WORDS = {"name", "person", "who", "contact", "author", "sender", "customer", "client"}
@@ -120,8 +122,8 @@ def fill_record(line: Add, database: Database, carried: Carried, env: Env) -> li
             f.field,
             "put_right",
             None,
-            f"{database.name} no longer has this field; take the filling away or choose another field",
-            _gone_remedies(line, f, database),
+            f"{database.name} no longer has the field {f'“{f.named}”' if f.named else 'that this fills'}",
+            _gone_remedies(line, f, database, carried, env),
         )
         for f in line.fillings
         if is_filled(f.filling) and database.field(f.field) is None
@@ -253,8 +255,41 @@ def _names_near(field: Field, filling: Filling, carried: Carried) -> tuple[Remed
     return ()
 
 
-def _gone_remedies(line: Add, gone: FieldFilling, database: Database) -> tuple[Remedy, ...]:
-    return (Remedy("take it away", (FieldFilling(gone.field, ()),)),)
+def _gone_remedies(line: Add, gone: FieldFilling, database: Database, carried: Carried, env: Env) -> tuple[Remedy, ...]:
+    """Move the filling to the remaining field that is most like the one that is gone, or take it away."""
+    free = [f for f in database.fields if not is_filled(line.filling(f.id)) and not never_fits(gone.filling, f, carried)]
+    takes = [f for f in free if _takes(f, gone.filling, carried, env)]
+    best = max(takes, key=lambda f: fuzz.WRatio(fold(f.name), fold(gone.named)), default=None)
+    moved = (
+        (Remedy(f"fill {best.name} with it", (FieldFilling(gone.field, ()), FieldFilling(best.id, gone.filling))),)
+        if best
+        else ()
+    )
+    return (*moved, Remedy("take it away", (FieldFilling(gone.field, ()),)))
+
+
+def _takes(field: Field, filling: Filling, carried: Carried, env: Env) -> bool:
+    try:
+        coerce(compute(filling, carried, env), field.type, env.zone, field.choices, env.order)
+    except Unfit:
+        return False
+    return True
+
+
+def remember_names(before: Workflow, now: Workflow, databases: Mapping[int, Database]) -> Workflow:
+    """The workflow with the names of the fields that it fills: as they were when each was filled last."""
+
+    def named(line: Add, filled: FieldFilling) -> FieldFilling:
+        earlier = before.line(line.id)
+        kept = next((f for f in earlier.fillings if f.field == filled.field), None) if isinstance(earlier, Add) else None
+        if kept and kept.named and kept.filling == filled.filling:
+            return replace(filled, named=kept.named)
+        database = databases.get(line.database) if line.database is not None else None
+        field = database.field(filled.field) if database else None
+        return replace(filled, named=field.name if field else kept.named if kept else filled.named)
+
+    lines = (replace(x, fillings=tuple(named(x, f) for f in x.fillings)) if isinstance(x, Add) else x for x in now.lines)
+    return Workflow(tuple(lines))
 
 
 def never_fits(filling: Filling, field: Field, carried: Carried) -> str:

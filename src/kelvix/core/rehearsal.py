@@ -148,9 +148,9 @@ def _step_shape(line: Shape, carried: Carried, env: Env) -> tuple[Cell, Carried]
             )
         except Unfit as unfit:
             result = ShapedResult(value.key, "put_right", None, str(unfit))
-        doubts = _pattern_doubts(value, carried, env)
-        if doubts and result.state != "put_right":
-            result = replace(result, state="look", sentence=doubts[0].sentence, remedies=doubts[0].remedies)
+        doubt = _pattern_doubt(value, carried, env)
+        if doubt and result.state != "put_right":
+            result = replace(result, state="look", sentence=doubt[0], remedies=doubt[1])
         results.append(result)
         carried = carried.plus(line.id, (field,), {value.key: made})
     wrong = [r for r in results if r.state == "put_right"]
@@ -160,25 +160,22 @@ def _step_shape(line: Shape, carried: Carried, env: Env) -> tuple[Cell, Carried]
     return Cell(line.id, "put_right" if wrong else "fits", note, doubts=looks, shaped=tuple(results)), carried
 
 
-@dataclass(frozen=True)
-class _Doubt:
-    sentence: str
-    remedies: tuple[Remedy, ...]
-
-
-def _pattern_doubts(value: Shaped, carried: Carried, env: Env) -> list[_Doubt]:
-    """What is contradictory in a date pattern, with the corrected pattern and what it gives, one click away."""
+def _pattern_doubt(value: Shaped, carried: Carried, env: Env) -> tuple[str, tuple[Remedy, ...]] | None:
+    """What is contradictory in a date pattern, and the corrected pattern with what it gives, one click away."""
     if not isinstance(value.made, DatePart):
-        return []
-    found: list[_Doubt] = []
-    for doubt in shaping.doubts(value.made.pattern):
-        better = replace(value, made=replace(value.made, pattern=doubt.pattern))
-        try:
-            gives = as_text(shaping.shape(better, "text", carried, env), env.zone)
-        except Unfit:
-            continue
-        found.append(_Doubt(doubt.sentence, (Remedy(f"{doubt.pattern}, which gives {gives}", (), better),)))
-    return found
+        return None
+    doubts = shaping.doubts(value.made.pattern)
+    if not doubts:
+        return None
+    better = replace(value, made=replace(value.made, pattern=shaping.corrected(value.made.pattern)))
+    said = "; ".join(d.sentence for d in doubts)
+    try:
+        gives = as_text(shaping.shape(better, "text", carried, env), env.zone)
+    except Unfit:
+        return said, ()
+    return said, (
+        Remedy(f"{better.made.pattern}, which gives {gives}" if isinstance(better.made, DatePart) else "", (), better),
+    )
 
 
 def _step_add(line: Add, carried: Carried, around: Surroundings) -> tuple[Cell, Carried]:

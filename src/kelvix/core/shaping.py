@@ -167,3 +167,13 @@ def doubts(pattern: str) -> tuple[Warned, ...]:
     if "S" in plain and "s" not in plain and re.search("[m]", plain):
         found.append(Warned("S is a part of a second; seconds are written s", _swap(pattern, "S", "s")))
     return tuple(found)
+
+
+def corrected(pattern: str) -> str:
+    """The pattern with all that is doubtful put right."""
+    for _ in range(5):  # each round can only take a doubt away; this is a bound, not a guess
+        found = doubts(pattern)
+        if not found:
+            break
+        pattern = found[0].pattern
+    return pattern

@@ -197,8 +197,11 @@ class Shape:
 
 @dataclass(frozen=True)
 class FieldFilling:
+    """`named` is what the field was called when this was filled, to tell of renames and deletions since."""
+
     field: int
     filling: Filling
+    named: str = ""
 
 
 @dataclass(frozen=True)

@@ -1095,12 +1095,20 @@ export interface components {
             /** Required */
             required?: boolean | null;
         };
-        /** FieldFilling */
+        /**
+         * FieldFilling
+         * @description `named` is what the field was called when this was filled, to tell of renames and deletions since.
+         */
         FieldFilling: {
             /** Field */
             field: number;
             /** Filling */
             filling: components["schemas"]["Part"][];
+            /**
+             * Named
+             * @default
+             */
+            named: string;
         };
         /**
          * FieldOut

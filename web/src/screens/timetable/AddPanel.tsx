@@ -67,12 +67,9 @@ export function AddPanel({ line, when, databases, cell, findings, sample, onChan
               .filter((f) => !database.fields.some((d) => d.id === f.field))
               .map((f) => (
                 <tr key={f.field}>
-                  <td className="bad">a field since deleted</td>
+                  <td className="bad clip">{f.named || "a field"}: deleted</td>
                   <td colSpan={2} className="wrap">
-                    <span className="bad">! this field is gone</span> ·{" "}
-                    <button className="link" onClick={() => onChange(fill(line, [{ field: f.field, filling: [] }]))}>
-                      take it away
-                    </button>
+                    <Gives field={f.field} cell={undefined} findings={findings} line={line} hasSample={false} onChange={onChange} />
                   </td>
                 </tr>
               ))}
@@ -86,6 +83,7 @@ export function AddPanel({ line, when, databases, cell, findings, sample, onChan
                     </span>
                     <small>{TYPE_WORDS[field.type]}</small>
                   </span>
+                  <Renamed line={line} field={field.id} name={field.name} />
                 </td>
                 <td className="wrap">
                   <FilledWith
@@ -106,6 +104,12 @@ export function AddPanel({ line, when, databases, cell, findings, sample, onChan
       {making && <MakeDatabase line={line} when={when} sample={sample} onClose={() => setMaking(false)} onMade={onChange} />}
     </>
   );
+}
+
+/** Says that a field has another name than when it was filled; what fills it goes on as before. */
+function Renamed({ line, field, name }: { line: Add; field: number; name: string }) {
+  const before = line.fillings.find((f) => f.field === field)?.named;
+  return before && before !== name ? <span className="look">renamed, was “{before}”</span> : null;
 }
 
 interface GivesProps {

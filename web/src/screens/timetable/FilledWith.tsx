@@ -161,7 +161,7 @@ export function FilledWith({ label, parts, choices, onChange }: Props) {
           );
         })}
         {parts.length === 0 && !fresh && (
-          <button type="button" className="step asformula" onClick={() => setFresh(true)} aria-label={`${label} a formula`}>
+          <button type="button" className="step asformula" onClick={() => setFresh(true)} aria-label={`Formula for ${label.replace(/ is filled with$/, "")}`}>
             formula
           </button>
         )}
@@ -187,7 +187,7 @@ export function FilledWith({ label, parts, choices, onChange }: Props) {
       {(edited || fresh) && (
         <FormulaPart
           key={fresh ? "fresh" : editing}
-          label={`Formula: ${label}`}
+          label={`Formula for ${label.replace(/ is filled with$/, "")}, text`}
           formula={edited ?? { kind: "formula", tree: "", text: "" }}
           choices={choices}
           onChange={(formula) => {

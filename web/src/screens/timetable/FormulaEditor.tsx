@@ -1,12 +1,13 @@
-import { autocompletion, type CompletionContext, type CompletionResult } from "@codemirror/autocomplete";
+import { autocompletion, type Completion, type CompletionContext, type CompletionResult } from "@codemirror/autocomplete";
 import { HighlightStyle, syntaxHighlighting } from "@codemirror/language";
-import { linter, type Diagnostic } from "@codemirror/lint";
+import { setDiagnostics, type Diagnostic } from "@codemirror/lint";
 import { EditorView } from "@codemirror/view";
 import { tags } from "@lezer/highlight";
 import { feel } from "@bpmn-io/lang-feel";
 import CodeMirror, { type ReactCodeMirrorRef } from "@uiw/react-codemirror";
 import { useEffect, useMemo, useRef } from "react";
 import { useLine } from "./lineContext";
+import type { Carried, Ref } from "./model";
 import { usePointing } from "./pointing";
 import { useFunctions, type Functions, type Read } from "./useFormula";
 
@@ -49,6 +50,42 @@ function callAt(text: string, at: number): string | null {
   return null;
 }
 
+interface Known {
+  carried: Carried[];
+  shown: (ref: Ref) => string;
+  functions: Functions | undefined;
+  choices: string[] | undefined;
+}
+
+/** Puts a function in with its parentheses, and the cursor between them where it takes something. */
+const called = (f: Functions[number]) => (view: EditorView, _: Completion, from: number, to: number) =>
+  view.dispatch({
+    changes: { from, to, insert: `${f.name}()` },
+    selection: { anchor: from + f.name.length + (f.params.length > 0 ? 1 : 2) },
+    userEvent: "input.complete",
+  });
+
+/** Names, functions and choices that what is typed may go on to. */
+function completions(context: CompletionContext, { carried, shown, functions, choices }: Known): CompletionResult | null {
+  const word = context.matchBefore(/"?[\p{L}`][\p{L}\d .`]*$/u) ?? context.matchBefore(/"$/);
+  if (!word && !context.explicit) return null;
+  const once = new Map((functions ?? []).map((f) => [f.name, f]));
+  const all: Completion[] = [
+    ...carried.map((c) => ({ label: c.written, type: "variable", detail: shown({ line: c.line, value: c.key }).slice(0, 40), boost: 2 })),
+    ...[...once.values()].map((f) => ({ label: f.name, apply: called(f), type: "function", detail: f.signature.slice(f.name.length), info: f.says })),
+    ...(choices ?? []).map((c) => ({ label: quoted(c), type: "constant", boost: 3 })),
+  ];
+  // of several words typed, those from the last that begins a known name on
+  const typed = word?.text ?? "";
+  let from = word?.from ?? context.pos;
+  for (let rest = typed; rest.includes(" "); rest = rest.slice(rest.indexOf(" ") + 1)) {
+    const begun = rest.toLowerCase();
+    if (all.some((o) => o.label.toLowerCase().startsWith(begun))) break;
+    from += rest.indexOf(" ") + 1;
+  }
+  return { from, options: all, validFor: /^"?[\p{L}\d .`]*$/u };
+}
+
 /** A formula, with completion for names, functions and choices, a hint for the function one is in, and what it gives. */
 export function FormulaEditor({ label, text, read, choices, onChange, onClose }: Props) {
   const { carried, shown, sample } = useLine();
@@ -56,48 +93,35 @@ export function FormulaEditor({ label, text, read, choices, onChange, onClose }:
   const { aim } = usePointing();
   const editor = useRef<ReactCodeMirrorRef>(null);
 
-  const complete = useMemo(() => {
-    const names = carried.map((c) => ({ label: c.written, type: "variable", detail: shown({ line: c.line, value: c.key }).slice(0, 40), boost: 2 }));
-    const once = new Map((functions ?? []).map((f) => [f.name, { label: f.name, apply: `${f.name}(`, type: "function", detail: f.signature.slice(f.name.length), info: f.says }]));
-    const texts = (choices ?? []).map((c) => ({ label: quoted(c), type: "constant", boost: 3 }));
-    return (context: CompletionContext): CompletionResult | null => {
-      const word = context.matchBefore(/"?[\p{L}`][\p{L}\d .`]*$/u) ?? context.matchBefore(/"$/);
-      if (!word && !context.explicit) return null;
-      const typed = word?.text ?? "";
-      // of several words typed, those from the last that begins a known name on
-      const all = [...names, ...once.values(), ...texts];
-      let from = word?.from ?? context.pos;
-      for (let rest = typed; rest; rest = rest.slice(rest.indexOf(" ") + 1)) {
-        if (all.some((o) => o.label.toLowerCase().startsWith(rest.toLowerCase()))) break;
-        if (!rest.includes(" ")) break;
-        from += rest.indexOf(" ") + 1;
-      }
-      return { from, options: all, validFor: /^"?[\p{L}\d .`]*$/u };
-    };
-  }, [carried, shown, functions, choices]);
-
-  const problem = read?.problem && read.text === text ? read.problem : null;
-  const extensions = useMemo(() => {
-    const marks = linter(
-      (view): Diagnostic[] => {
-        const end = view.state.doc.length;
-        if (!problem || end === 0) return [];
-        const from = Math.min(problem.at, Math.max(0, end - 1));
-        return [{ from, to: Math.min(Math.max(problem.to, from + 1), end), severity: "error", message: problem.sentence }];
-      },
-      { delay: 0 },
-    );
-    return [
-      feel({ dialect: "expression", context: Object.fromEntries(carried.map((c) => [c.written, null])), completions: [] }),
-      autocompletion({ override: [complete], icons: false }),
+  // Extensions stay the same while one types: to change them would close the list of completions
+  const known = useRef({ carried, shown, functions, choices });
+  useEffect(() => {
+    known.current = { carried, shown, functions, choices };
+  });
+  const names = carried.map((c) => c.written).join("\n");
+  const extensions = useMemo(
+    () => [
+      feel({ dialect: "expression", context: Object.fromEntries(names.split("\n").map((n) => [n, null])), completions: [] }),
+      autocompletion({ override: [(context) => completions(context, known.current)], icons: false }),
       syntaxHighlighting(colours),
       look,
       EditorView.lineWrapping,
       EditorView.cspNonce.of(nonce),
       EditorView.contentAttributes.of({ "aria-label": label }),
-      marks,
-    ];
-  }, [carried, complete, label, problem]);
+    ],
+    [names, label],
+  );
+
+  const problem = read?.problem && read.text === text ? read.problem : null;
+  useEffect(() => {
+    const view = editor.current?.view;
+    const end = view?.state.doc.length ?? 0;
+    if (!view) return;
+    const from = Math.min(problem?.at ?? 0, Math.max(0, end - 1));
+    const marks: Diagnostic[] =
+      problem && end > 0 ? [{ from, to: Math.min(Math.max(problem.to, from + 1), end), severity: "error", message: problem.sentence }] : [];
+    view.dispatch(setDiagnostics(view.state, marks));
+  }, [problem, text]);
 
   const put = (written: string) => {
     const view = editor.current?.view;

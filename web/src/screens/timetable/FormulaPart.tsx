@@ -28,7 +28,9 @@ export function FormulaPart({ label, formula, choices, onChange, onClose }: Prop
 function Written({ label, start, choices, onChange, onClose }: Omit<Props, "formula"> & { start: string }) {
   const { text, setText, read } = useFormula(start, (formula) => onChange(formula));
   const box = useRef<HTMLDivElement>(null);
-  useEffect(() => box.current?.scrollIntoView({ block: "nearest" }), []);
+  useEffect(() => {
+    box.current?.scrollIntoView({ block: "nearest" });
+  }, []);
   return (
     <div ref={box}>
       <FormulaEditor label={label} text={text} read={read} choices={choices} onChange={setText} onClose={onClose} />

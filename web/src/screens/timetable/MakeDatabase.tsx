@@ -43,9 +43,9 @@ export function MakeDatabase({ line, when, sample, onClose, onMade }: Props) {
       const source = (key: string) => [{ ref: { line: when, value: key } }];
       const fills = titled.flatMap((f) => {
         const field = made.fields.find((d) => d.name === nameOf(f.key));
-        return field ? [{ field: field.id, filling: source(f.key) }] : [];
+        return field ? [{ field: field.id, filling: source(f.key), named: field.name }] : [];
       });
-      if (chosen.has("text")) fills.push({ field: 0, filling: source("text") });
+      if (chosen.has("text")) fills.push({ field: 0, filling: source("text"), named: "Text" });
       onMade({ ...line, database: made.id, fillings: fills });
       onClose();
     },

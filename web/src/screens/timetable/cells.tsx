@@ -40,14 +40,14 @@ export function TrialCell({ cell }: { cell: Cell | undefined }): ReactNode {
           {wrong || 1} to put right
           <br />
           <span className="quiet" style={{ fontWeight: 400 }}>
-            {cell.shaped.length > 0 ? `${fit} values made` : `${fit} fields fit`}
+            {cell.shaped.length > 0 ? `${fit} made` : `${fit} fields fit`}
           </span>
         </span>
       );
     default:
       return (
         <span className="made">
-          <span className="mk ok">{cell.shaped.length > 0 ? "=" : "+"}</span>
+          <span className="mk ok">{cell.results.length > 0 ? "+" : "="}</span>
           {cell.note}
           <br />
           {cell.doubts > 0 && <span className="look">? {cell.doubts} to look at</span>}

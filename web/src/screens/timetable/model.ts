@@ -58,11 +58,11 @@ export function fillingOf(line: Add, field: number): Part[] {
 }
 
 /** With other fillings for some fields; an empty one takes the field's filling away. */
-export function fill(line: Add, fills: Schemas["FieldFilling"][]): Add {
+export function fill(line: Add, fills: { field: number; filling: Part[] }[]): Add {
   const named = new Set(fills.map((f) => f.field));
   return {
     ...line,
-    fillings: [...line.fillings.filter((f) => !named.has(f.field)), ...fills.filter((f) => f.filling.length > 0)],
+    fillings: [...line.fillings.filter((f) => !named.has(f.field)), ...fills.filter((f) => f.filling.length > 0).map(({ field, filling }) => ({ field, filling, named: "" }))],
   };
 }
 

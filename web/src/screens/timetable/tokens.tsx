@@ -1,7 +1,10 @@
 import { Tooltip } from "@mui/material";
-import type { KeyboardEvent } from "react";
+import type { KeyboardEvent, MouseEvent } from "react";
 import { useLine } from "./lineContext";
 import { calculationWords, sameRef, type Formula, type Ref } from "./model";
+
+/** Keeps the cursor where it is: a box that loses it closes its gaps, and what one presses would move away under the mouse. */
+const stay = (event: MouseEvent) => event.preventDefault();
 
 function onDelete(remove: () => void) {
   return (event: KeyboardEvent) => {
@@ -31,6 +34,7 @@ export function Token({ at, remove, calculate }: TokenProps) {
           type="button"
           className={known ? "tok" : "tok gone"}
           aria-label={`${name.join(" › ")}: go to its line; Delete takes it away`}
+          onMouseDown={stay}
           onClick={() => follow(at)}
           onKeyDown={onDelete(remove)}
         >
@@ -43,7 +47,7 @@ export function Token({ at, remove, calculate }: TokenProps) {
         </button>
       </Tooltip>
       {calculate && (
-        <button type="button" className="step" aria-label={`Count with ${name.join(" › ")}`} title="Count with this value: add days, take away, multiply" onClick={calculate}>
+        <button type="button" className="step" aria-label={`Count with ${name.join(" › ")}`} title="Count with this value: add days, take away, multiply" onMouseDown={stay} onClick={calculate}>
           ±
         </button>
       )}
@@ -71,6 +75,7 @@ export function FormulaToken({ formula, open, edit, remove }: FormulaTokenProps)
         className={formula.tree ? (words ? "tok words" : "tok mathematical") : "tok gone mathematical"}
         aria-label={`Formula ${words ?? text}: edit it; Delete takes it away`}
         aria-expanded={open}
+        onMouseDown={stay}
         onClick={edit}
         onKeyDown={onDelete(remove)}
       >
