@@ -13,9 +13,10 @@ from kelvix.core import conditions, formulas, rehearsal, shaping
 from kelvix.core.feel import FUNCTIONS, FeelError, read, write
 from kelvix.core.feel import tree as t
 from kelvix.core.feel.builtin import words_for
-from kelvix.core.filling import Remedy, compute
+from kelvix.core.filling import Remedy, compute, describe, is_filled
 from kelvix.core.rehearsal import CellState, Surroundings
 from kelvix.core.schema import Database
+from kelvix.core.suggestions import suggest
 from kelvix.core.values import Unfit, Value, Wire, as_text, to_wire
 from kelvix.core.workflow import (
     OPERATOR_WORDS,
@@ -349,6 +350,58 @@ def _results(
         except Unfit as unfit:
             found.append(SampleResult(sample=sample.id, shown="", note=str(unfit)))
     return found
+
+
+class SuggestIn(BaseModel):
+    document: Workflow
+    line: str
+
+
+class SuggestionOut(BaseModel):
+    """What could fill a field, and why. `words` is how it reads; `sure`: it can be taken without looking."""
+
+    field: int
+    filling: list[Part]
+    words: str
+    reason: str
+    sure: bool
+
+
+def _history(who: Caller, workflow_id: int, database: int) -> dict[int, dict[str, int]]:
+    """How often other workflows of the workspace fill each field of a database with each value of their source."""
+    found: dict[int, dict[str, int]] = {}
+    for other in who.space.read(lambda t: workflows.every(t, who.space.id)):
+        if other.id == workflow_id:
+            continue
+        for line in other.draft.lines:
+            if isinstance(line, Add) and line.database == database:
+                for filled in line.fillings:
+                    (part, *more) = filled.filling or (Part(text=""),)
+                    if part.ref is not None and not more and part.ref.line == other.draft.when.id:
+                        counts = found.setdefault(filled.field, {})
+                        counts[part.ref.value] = counts.get(part.ref.value, 0) + 1
+    return found
+
+
+@router.post("/workflows/{workflow_id}/suggest")
+def suggest_fillings(who: Reader, workflow_id: int, body: SuggestIn) -> list[SuggestionOut]:
+    """A proposal for each field of an Add line that is not filled yet and has one."""
+    check_shape(body.document)
+    kept_workflow(who, workflow_id)
+    line = body.document.line(body.line)
+    around = who.engine.surroundings(who.space, body.document)
+    database = around.databases.get(line.database or 0) if isinstance(line, Add) else None
+    if not isinstance(line, Add) or database is None:
+        return []
+    kept = who.space.read(lambda t: workflows.samples(t, who.space.id, workflow_id))
+    samples = [rehearsal.carried_to(body.document, line.id, s.item["values"], around) for s in kept[:10]]
+    carried = samples[0] if samples else rehearsal.carried_to(body.document, line.id, {}, around)
+    found = suggest(database, carried.fields, samples, around.env, _history(who, workflow_id, database.id))
+    return [
+        SuggestionOut(field=s.field, filling=list(s.filling), words=describe(s.filling, carried), reason=s.reason, sure=s.sure)
+        for s in found
+        if not is_filled(line.filling(s.field))
+    ]
 
 
 class MakingIn(BaseModel):

@@ -722,6 +722,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/workflows/{workflow_id}/suggest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Suggest Fillings
+         * @description A proposal for each field of an Add line that is not filled yet and has one.
+         */
+        post: operations["suggest_fillings_api_v1_workflows__workflow_id__suggest_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/workflows/{workflow_id}/try": {
         parameters: {
             query?: never;
@@ -1804,6 +1824,28 @@ export interface components {
             sentence: string;
             /** Shared */
             shared: components["schemas"]["ContainerOut"][];
+        };
+        /** SuggestIn */
+        SuggestIn: {
+            document: components["schemas"]["Workflow"];
+            /** Line */
+            line: string;
+        };
+        /**
+         * SuggestionOut
+         * @description What could fill a field, and why. `words` is how it reads; `sure`: it can be taken without looking.
+         */
+        SuggestionOut: {
+            /** Field */
+            field: number;
+            /** Filling */
+            filling: components["schemas"]["Part"][];
+            /** Reason */
+            reason: string;
+            /** Sure */
+            sure: boolean;
+            /** Words */
+            words: string;
         };
         /** TableRow */
         TableRow: {
@@ -3613,6 +3655,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SampleOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    suggest_fillings_api_v1_workflows__workflow_id__suggest_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workflow_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SuggestIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SuggestionOut"][];
                 };
             };
             /** @description Validation Error */

@@ -3,6 +3,7 @@ import { useState } from "react";
 import type { Database, Sample } from "../../api/queries";
 import { TYPE_WORDS } from "../databases/values";
 import { FilledWith } from "./FilledWith";
+import { Suggested, SuggestionsHead, useSuggestions } from "./Suggestions";
 import { MakeDatabase } from "./MakeDatabase";
 import { fill, fillingOf, type Add, type Cell, type Rehearsal } from "./model";
 
@@ -20,6 +21,7 @@ interface Props {
 export function AddPanel({ line, when, databases, cell, findings, sample, onChange }: Props) {
   const [making, setMaking] = useState(false);
   const database = databases.find((d) => d.id === line.database);
+  const suggested = useSuggestions(line);
   return (
     <>
       <div className="row" style={{ marginBottom: 6 }}>
@@ -48,6 +50,7 @@ export function AddPanel({ line, when, databases, cell, findings, sample, onChan
       {line.database != null && !database && (
         <div className="note bad">The database that this line adds to was deleted. Choose another one; what was filled is kept.</div>
       )}
+      {database && <SuggestionsHead suggested={suggested} line={line} onChange={onChange} />}
       {database && (
         <table aria-label={`Fields of ${database.name}`}>
           <colgroup>
@@ -95,6 +98,7 @@ export function AddPanel({ line, when, databases, cell, findings, sample, onChan
                 </td>
                 <td className="wrap">
                   <Gives field={field.id} cell={cell} findings={findings} line={line} hasSample={!!sample} onChange={onChange} />
+                  <Suggested suggestion={suggested.find((s) => s.field === field.id)} line={line} onChange={onChange} />
                 </td>
               </tr>
             ))}

@@ -1,0 +1,68 @@
+import { useQuery } from "@tanstack/react-query";
+import { useDeferredValue } from "react";
+import { answer, client, type Schemas } from "../../api/client";
+import { useLine } from "./lineContext";
+import { fill, fillingOf, type Add } from "./model";
+
+type Suggestion = Schemas["SuggestionOut"];
+
+/** What could fill the fields of a line that are not filled yet. */
+export function useSuggestions(line: Add): Suggestion[] {
+  const { workflow, document } = useLine();
+  const above = useDeferredValue(document.lines.slice(0, document.lines.findIndex((l) => l.id === line.id)));
+  const found = useQuery({
+    queryKey: ["suggestions", workflow, line.id, line.database, above],
+    queryFn: () =>
+      answer(
+        client.POST("/api/v1/workflows/{workflow_id}/suggest", {
+          params: { path: { workflow_id: workflow } },
+          // as if nothing were filled, so that taking one away brings its proposal back without asking again
+          body: { line: line.id, document: { lines: [...above, { ...line, fillings: [] }] } },
+        }),
+      ),
+    enabled: line.database != null,
+    staleTime: 60_000,
+  });
+  return (found.data ?? []).filter((s) => fillingOf(line, s.field).length === 0);
+}
+
+interface Props {
+  line: Add;
+  onChange: (line: Add) => void;
+}
+
+/** Take all proposals, or those that are sure. */
+export function SuggestionsHead({ suggested, line, onChange }: Props & { suggested: Suggestion[] }) {
+  const sure = suggested.filter((s) => s.sure);
+  if (suggested.length === 0) return null;
+  return (
+    <div className="row suggestions">
+      <span className="quiet">
+        {suggested.length} {suggested.length === 1 ? "field has a proposal" : "fields have proposals"}
+      </span>
+      {sure.length > 0 && sure.length < suggested.length && (
+        <button className="link" onClick={() => onChange(fill(line, sure))}>
+          take the {sure.length} sure {sure.length === 1 ? "one" : "ones"}
+        </button>
+      )}
+      <button className="link" onClick={() => onChange(fill(line, suggested))}>
+        take all
+      </button>
+    </div>
+  );
+}
+
+/** The proposal for one field, with its reason. */
+export function Suggested({ suggestion, line, onChange }: Props & { suggestion: Suggestion | undefined }) {
+  if (!suggestion) return null;
+  return (
+    <span className="suggested">
+      <button className="link" onClick={() => onChange(fill(line, [suggestion]))}>
+        use {suggestion.words === "a formula" ? suggestion.reason : suggestion.words}
+      </button>{" "}
+      <span className="quiet">
+        {suggestion.sure ? "sure" : "perhaps"}: {suggestion.reason}
+      </span>
+    </span>
+  );
+}
