@@ -190,3 +190,46 @@ def test_a_renamed_and_a_deleted_field(built):
     orla.api("POST", f"/databases/{database['id']}/fields", json={"name": "Time of day", "type": "text"})
     page.get_by_role("button", name="fill Time of day with it").first.click()
     expect(page.get_by_text("6 fields fit")).to_have_count(2)
+
+
+def test_proposals_are_taken_one_by_one_or_all(built):
+    page, orla, database, workflow = built
+    detail = orla.api("GET", f"/workflows/{workflow}")
+    detail["document"]["lines"][-1]["fillings"] = []
+    orla.api("PUT", f"/workflows/{workflow}", json={"name": "x", "document": detail["document"]},
+             headers={"if-match": str(detail["draft_version"])})  # fmt: skip
+    page.reload()
+    expect(page.get_by_text("fields have proposals")).to_be_visible()
+    page.get_by_role("button", name="use Message › Sender › Address").click()
+    expect(row(page, "Address").get_by_role("button", name=re.compile("Sender › Address"))).to_be_visible()
+    page.get_by_role("button", name="take all").click()
+    expect(page.get_by_text("5 fields fit")).to_have_count(2)
+
+
+def test_samples_are_filtered_and_compared(built):
+    page, orla, _, workflow = built
+    page.get_by_role("gridcell", name="goes on").first.click()
+    page.get_by_label("Compared with").fill("tremulant")
+    expect(page.get_by_role("gridcell", name="passed by")).to_have_count(1)
+    page.get_by_label("Which samples are shown").click()
+    page.get_by_role("option", name="only those that stop").click()
+    expect(page.get_by_text("1 of 2 samples")).to_be_visible()
+    page.get_by_label("Which samples are shown").click()
+    page.get_by_role("option", name="all", exact=True).click()
+    page.get_by_role("button", name="compare").click()
+    table = page.get_by_role("table", name="Two samples, cell by cell")
+    expect(table.get_by_role("row").filter(has_text="Only if")).to_contain_text("passed by")
+    expect(table.get_by_title("differs").first).to_be_visible()
+
+
+def test_a_backcast_is_read_and_one_of_its_events_made_a_sample(built):
+    page, orla, _, _ = built
+    orla.deliver("A newsletter")
+    page.get_by_role("link", name="Backcast").click()
+    page.get_by_role("button", name="Backcast over all past events").click()
+    outcomes = page.get_by_role("table", name="Outcomes")
+    expect(outcomes.get_by_role("row").filter(has_text="passed by")).to_contain_text("1")
+    expect(page.get_by_role("status")).to_contain_text("3 events")
+    expect(page.get_by_text("Messages that were deleted or moved away since are not among them", exact=False)).to_be_visible()
+    outcomes.get_by_role("button", name="A newsletter").click()
+    expect(page.get_by_role("columnheader", name=re.compile("A newsletter"))).to_have_attribute("aria-current", "true")

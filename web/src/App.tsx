@@ -25,6 +25,7 @@ export function App() {
           <Route path="workflows" element={<WorkflowList />} />
           <Route path="workflows/:workflow" element={<Timetable />} />
           <Route path="workflows/:workflow/runs" element={<Timetable />} />
+          <Route path="workflows/:workflow/backcast" element={<Timetable />} />
           <Route path="mirrors" element={<Planned name="Mirrors" what="Two collections in two apps kept the same, pair by pair, with conflicts settled in their rows." />} />
           <Route path="runs" element={<RunList />} />
           <Route path="runs/:run" element={<RunScreen />} />

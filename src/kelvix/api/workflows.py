@@ -77,6 +77,10 @@ class SamplesIn(BaseModel):
     document: Workflow
 
 
+class NewestIn(SamplesIn):
+    count: int = Field(5, ge=1, le=50)
+
+
 class NextIn(SamplesIn):
     after: int | None = None
 
@@ -266,11 +270,11 @@ def _with_source(who: Caller, when: When, work: Any) -> Any:
 
 
 @router.post("/workflows/{workflow_id}/samples/fetch")
-def fetch_samples(who: Editor, workflow_id: int, body: SamplesIn) -> list[SampleOut]:
+def fetch_samples(who: Editor, workflow_id: int, body: NewestIn) -> list[SampleOut]:
     """The newest items of the source, in place of those fetched before."""
     kept_workflow(who, workflow_id)
     when = _source(body.document)
-    _with_source(who, when, lambda: sampling.fetch_newest(who.engine, who.space, workflow_id, when))
+    _with_source(who, when, lambda: sampling.fetch_newest(who.engine, who.space, workflow_id, when, body.count))
     return list_samples(who, workflow_id)
 
 

@@ -103,6 +103,12 @@ class App(ABC):
     @abstractmethod
     def newest(self, token: str, container: str, limit: int) -> list[Item]: ...
 
+    reach: ClassVar[str]  # how far back `past` goes, and what it cannot know, as a sentence
+
+    @abstractmethod
+    def past(self, token: str, container: str, before: str | None, limit: int) -> tuple[list[Item], str | None]:
+        """A page of all items that a container still has, the newest first; and what to ask with for the next, older page."""
+
     @abstractmethod
     def item(self, token: str, item_id: str) -> Item: ...
 

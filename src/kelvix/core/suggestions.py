@@ -96,12 +96,12 @@ FOUND: tuple[tuple[frozenset[str], tuple[Type, ...], str, str], ...] = (
         "first amount",
         "the first amount of money in it",
     ),
-    (frozenset({"phone", "telephone", "mobile", "tel"}), ("text",), "first phone", "the first telephone number in it"),
+    (frozenset({"phone", "telephone", "mobile", "tel"}), ("text",), "first phone", "the first telephone number in"),
     (
         frozenset({"number", "no", "reference", "ref", "invoice", "receipt", "order"}),
         ("text",),
         "first reference",
-        "the first reference number in it",
+        "the first reference number in",
     ),
 )
 
@@ -285,7 +285,7 @@ def _found_in_texts(
         share, any_value = _looks(field, filling, samples, env)
         if any_value and share >= 0.5:
             score = 0.85 if mine <= names else 0.66
-            found.append(_Candidate(filling, score, f"{says}: {' › '.join(carried[texts[0]].name)}", certain=False))
+            found.append(_Candidate(filling, score, f"{says} {' › '.join(carried[texts[0]].name)}", certain=False))
     return found
 
 

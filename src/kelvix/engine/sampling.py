@@ -34,10 +34,16 @@ def _keep(space: Space, workflow_id: int, app: App, items: list[Item]) -> None:
     space.transact(work)
 
 
-def fetch_newest(engine: Engine, space: Space, workflow_id: int, when: When) -> int:
+def keep_item(engine: Engine, space: Space, workflow_id: int, when: When, item_id: str) -> None:
+    """Keep one item as a sample."""
+    app, token = engine.access(space, when.connection)
+    _keep(space, workflow_id, app, [app.item(token, item_id)])
+
+
+def fetch_newest(engine: Engine, space: Space, workflow_id: int, when: When, count: int = NEWEST) -> int:
     """Replace the fetched samples by the newest items; edited and made-up ones stay. How many there were."""
     app, token = engine.access(space, when.connection)
-    items = app.newest(token, when.container or "", NEWEST)
+    items = app.newest(token, when.container or "", count)
     space.transact(lambda t: workflows.forget_samples(t, space.id, workflow_id))
     _keep(space, workflow_id, app, items)
     return len(items)

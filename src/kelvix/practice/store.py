@@ -149,13 +149,14 @@ class Store:
         return row["source"] if row else None
 
     def items(self, container_id: int, limit: int, before: int | None = None) -> list[Row]:
-        """The newest first."""
+        """The newest first; `before` is the last item of the page above."""
+        older = "AND (i.at, i.id) < (SELECT b.at, b.id FROM item b WHERE b.id=%s) " if before else ""
         return self.server.read(
             lambda t: t.rows(
                 "SELECT i.id, i.container_id, c.name AS container_name, i.body, i.at FROM item i "
-                "JOIN container c ON c.id=i.container_id WHERE i.container_id=%s AND i.deleted_at IS NULL AND i.id < %s "
+                f"JOIN container c ON c.id=i.container_id WHERE i.container_id=%s AND i.deleted_at IS NULL {older}"
                 "ORDER BY i.at DESC, i.id DESC LIMIT %s",
-                (container_id, before or 2**62, limit),
+                (container_id, *((before,) if before else ()), limit),
             )
         )
 

@@ -14,6 +14,8 @@ function keysOf(topic: string): (string | number)[][] {
       return [["runs"], ["run"], ["workflows"]];
     case "workflow":
       return [["workflow", number], ["workflows"]];
+    case "backcast":
+      return [["backcast", number]];
     case "all":
       return [[]];
     default:

@@ -529,6 +529,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/workflows/{workflow_id}/backcast": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Backcast
+         * @description The latest backcast and how far it has come; nothing where there was none.
+         */
+        get: operations["get_backcast_api_v1_workflows__workflow_id__backcast_get"];
+        put?: never;
+        /**
+         * Start Backcast
+         * @description Rehearse the document with every past event of its source. Nothing is written.
+         */
+        post: operations["start_backcast_api_v1_workflows__workflow_id__backcast_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/workflows/{workflow_id}/backcast/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Cancel Backcast
+         * @description Stop it where it is; what was counted so far is kept.
+         */
+        post: operations["cancel_backcast_api_v1_workflows__workflow_id__backcast_cancel_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/workflows/{workflow_id}/check-now": {
         parameters: {
             query?: never;
@@ -684,6 +728,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/workflows/{workflow_id}/samples/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep As Sample
+         * @description Make a past item one of the samples.
+         */
+        post: operations["keep_as_sample_api_v1_workflows__workflow_id__samples_keep_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/workflows/{workflow_id}/samples/next": {
         parameters: {
             query?: never;
@@ -831,6 +895,36 @@ export interface components {
             name: string;
             /** Proposed */
             proposed: components["schemas"]["ProposedOut"][];
+        };
+        /**
+         * BackcastOut
+         * @description `state` is running, done, cancelled, failed or lost. `a_month` is how many events there were a month, on average; `same`
+         *     says whether it was of the draft as it is now.
+         */
+        BackcastOut: {
+            /** A Month */
+            a_month: number | null;
+            /** Newest */
+            newest: string | null;
+            /** Oldest */
+            oldest: string | null;
+            /** Outcomes */
+            outcomes: components["schemas"]["OutcomeOut"][];
+            /** Problem */
+            problem: string | null;
+            /** Reach */
+            reach: string;
+            /** Same */
+            same: boolean;
+            /** Seen */
+            seen: number;
+            /**
+             * Started At
+             * Format: date-time
+             */
+            started_at: string;
+            /** State */
+            state: string;
         };
         /**
          * CalculationOut
@@ -1106,6 +1200,13 @@ export interface components {
             /** Name */
             name: string;
         };
+        /** ExampleOut */
+        ExampleOut: {
+            /** Id */
+            id: string;
+            /** Title */
+            title: string;
+        };
         /** FieldChange */
         FieldChange: {
             /** Choices */
@@ -1300,6 +1401,11 @@ export interface components {
             /** Detail */
             detail?: components["schemas"]["ValidationError"][];
         };
+        /** ItemIn */
+        ItemIn: {
+            /** Item */
+            item: string;
+        };
         /** ItemOut */
         ItemOut: {
             /**
@@ -1404,6 +1510,15 @@ export interface components {
              */
             type: "text" | "long_text" | "number" | "date" | "datetime" | "choice" | "email" | "link" | "yes_no";
         };
+        /** NewestIn */
+        NewestIn: {
+            /**
+             * Count
+             * @default 5
+             */
+            count: number;
+            document: components["schemas"]["Workflow"];
+        };
         /** NextIn */
         NextIn: {
             /** After */
@@ -1453,6 +1568,25 @@ export interface components {
             run: number | null;
             /** Words */
             words: string;
+        };
+        /**
+         * OutcomeOut
+         * @description One way in which past events would have ended; `line` is where.
+         */
+        OutcomeOut: {
+            /** Count */
+            count: number;
+            /** Examples */
+            examples: components["schemas"]["ExampleOut"][];
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "carried" | "look" | "passed_by" | "put_right";
+            /** Line */
+            line: string;
+            /** Sentence */
+            sentence: string;
         };
         /** ParamOut */
         ParamOut: {
@@ -3268,6 +3402,103 @@ export interface operations {
             };
         };
     };
+    get_backcast_api_v1_workflows__workflow_id__backcast_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workflow_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BackcastOut"] | null;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    start_backcast_api_v1_workflows__workflow_id__backcast_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workflow_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SamplesIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BackcastOut"] | null;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    cancel_backcast_api_v1_workflows__workflow_id__backcast_cancel_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workflow_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BackcastOut"] | null;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     check_now_api_v1_workflows__workflow_id__check_now_post: {
         parameters: {
             query?: never;
@@ -3541,12 +3772,47 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SamplesIn"];
+                "application/json": components["schemas"]["NewestIn"];
             };
         };
         responses: {
             /** @description Successful Response */
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SampleOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    keep_as_sample_api_v1_workflows__workflow_id__samples_keep_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workflow_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ItemIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };

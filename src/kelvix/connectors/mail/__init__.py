@@ -93,6 +93,17 @@ class Mail(App):
         raw = self._caller.call("GET", f"/mail/api/folders/{container}/messages", token, params={"limit": limit})
         return [_item(m) for m in raw["messages"]]
 
+    reach = (
+        "Mail gives every message that is still in this folder, as it is today. Messages that were deleted or moved away "
+        "since are not among them."
+    )
+
+    def past(self, token: str, container: str, before: str | None, limit: int) -> tuple[list[Item], str | None]:
+        params: dict[str, Any] = {"limit": limit} | ({"before": before} if before else {})
+        raw = self._caller.call("GET", f"/mail/api/folders/{container}/messages", token, params=params)
+        items = [_item(m) for m in raw["messages"]]
+        return items, items[-1].id if len(items) == limit else None
+
     def item(self, token: str, item_id: str) -> Item:
         return _item(self._caller.call("GET", f"/mail/api/messages/{item_id}", token))
 

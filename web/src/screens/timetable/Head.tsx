@@ -99,6 +99,7 @@ export function Head({ workflow, draft, findings, wrongSamples, zone, sampleLabe
           Rehearsal
         </NavLink>
         <NavLink to={`/workflows/${workflow.id}/runs`}>Runs</NavLink>
+        <NavLink to={`/workflows/${workflow.id}/backcast`}>Backcast</NavLink>
         <span className="grow" />
         <button className="link" onClick={onKeys}>
           Keys

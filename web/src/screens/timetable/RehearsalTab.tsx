@@ -8,7 +8,9 @@ import { LinePanel } from "./LinePanel";
 import { addLine, carriedFor, columnTime, moveLine, newId, removeLine, replaceLine, sameRef, usedBy, valueIn, whenOf } from "./model";
 import type { Line, Ref, Rehearsal } from "./model";
 import { PointingContext } from "./pointing";
+import { CompareDialog } from "./CompareDialog";
 import { SampleEditor } from "./SampleEditor";
+import { SamplesCorner, shows, type Filter } from "./SamplesCorner";
 import { SampleView } from "./SampleView";
 import { conditionWords } from "./conditionWords";
 import type { Draft } from "./useDraft";
@@ -32,7 +34,10 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, zone
   const { document, setDocument } = draft;
   const app = useApps().data?.find((a) => a.code === whenOf(document).app);
   const databases = useDatabases().data ?? [];
-  const fetching = useFetching(workflow.id, document);
+  const [count, setCount] = useState(5);
+  const [filter, setFilter] = useState<Filter>("all");
+  const [comparing, setComparing] = useState(false);
+  const fetching = useFetching(workflow.id, document, count);
   const [editing, setEditing] = useState<Sample | "new" | null>(null);
   const [adding, setAdding] = useState<HTMLElement | null>(null);
   const addButton = useRef<HTMLButtonElement>(null);
@@ -102,23 +107,21 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, zone
   };
 
   const source = whenOf(document).container;
+  const seen = samples.filter((s) => shows(filter, rehearsal?.cells[String(s.id)]));
   const corner = (
-    <>
-      {samples.length ? `${samples.length} samples` : "No samples yet"} ·{" "}
-      <button className="link" onClick={fetching.fetch} disabled={!source || fetching.fetching}>
-        {samples.length ? "fetch again" : `fetch the newest ${app?.items_word ?? "items"}`}
-      </button>{" "}
-      ·{" "}
-      <button className="link" onClick={() => fetching.setWaiting(!fetching.waiting)} disabled={!source}>
-        {fetching.waiting ? "stop waiting" : "wait for the next"}
-      </button>{" "}
-      ·{" "}
-      <button className="link" onClick={() => setEditing("new")}>
-        make one up
-      </button>
-      {fetching.waiting && <div className="look">Waiting: make one {app?.item_word} now, in {app?.name}.</div>}
-      {fetching.problem && <div className="bad">{fetching.problem}</div>}
-    </>
+    <SamplesCorner
+      samples={samples.length}
+      shown={seen.length}
+      filter={filter}
+      setFilter={setFilter}
+      count={count}
+      setCount={setCount}
+      source={!!source}
+      fetching={fetching}
+      app={app}
+      makeOne={() => setEditing("new")}
+      compare={samples.length > 1 ? () => setComparing(true) : null}
+    />
   );
   const foot = (
     <Button ref={addButton} variant="text" sx={{ height: 22, padding: "0 4px" }} onClick={(event) => setAdding(event.currentTarget)}>
@@ -133,7 +136,7 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, zone
         <Grid
           label="Rehearsal: lines down, samples across"
           document={document}
-          columns={samples.map((s) => ({ id: s.id, head: columnTime(s.at, zone), title: s.title, mark: marks[s.kind] }))}
+          columns={seen.map((s) => ({ id: s.id, head: columnTime(s.at, zone), title: s.title, mark: marks[s.kind] }))}
           line={chosen?.id ?? null}
           column={sample?.id ?? null}
           corner={corner}
@@ -188,6 +191,9 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, zone
           </div>
         )}
       </div>
+      {comparing && sample && (
+        <CompareDialog document={document} rehearsal={rehearsal} samples={samples} first={sample} zone={zone} onClose={() => setComparing(false)} />
+      )}
       {editing && <SampleEditor workflow={workflow.id} sample={editing === "new" ? null : editing} onClose={() => setEditing(null)} />}
     </PointingContext.Provider>
   );

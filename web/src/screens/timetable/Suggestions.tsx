@@ -55,13 +55,14 @@ export function SuggestionsHead({ suggested, line, onChange }: Props & { suggest
 /** The proposal for one field, with its reason. */
 export function Suggested({ suggestion, line, onChange }: Props & { suggestion: Suggestion | undefined }) {
   if (!suggestion) return null;
+  const found = suggestion.words === "a formula";
   return (
     <span className="suggested">
-      <button className="link" onClick={() => onChange(fill(line, [suggestion]))}>
-        use {suggestion.words === "a formula" ? suggestion.reason : suggestion.words}
+      <button className="link" style={{ whiteSpace: "normal", textAlign: "left" }} onClick={() => onChange(fill(line, [suggestion]))}>
+        use {found ? suggestion.reason : suggestion.words}
       </button>{" "}
       <span className="quiet">
-        {suggestion.sure ? "sure" : "perhaps"}: {suggestion.reason}
+        {suggestion.sure ? "sure" : "perhaps"}: {found ? "found in a text" : suggestion.reason}
       </span>
     </span>
   );

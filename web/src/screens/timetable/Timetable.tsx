@@ -5,6 +5,7 @@ import { useMe, useSamples, useWorkflow, type WorkflowDetail } from "../../api/q
 import { Head } from "./Head";
 import { KeysDialog } from "./KeysDialog";
 import { columnTime } from "./model";
+import { BackcastTab } from "./BackcastTab";
 import { RehearsalTab } from "./RehearsalTab";
 import { RunsTab } from "./RunsTab";
 import { TryDialog } from "./TryDialog";
@@ -37,7 +38,7 @@ function Open({ workflow }: { workflow: WorkflowDetail }) {
   const zone = useMe().data?.timezone ?? "UTC";
   const { line, column, choose } = useChoice(draft.document.lines.at(-1)?.id ?? null);
   const [dialog, setDialog] = useState<"try" | "where" | "keys" | null>(null);
-  const onRuns = useLocation().pathname.endsWith("/runs");
+  const tab = /\/(runs|backcast)$/.exec(useLocation().pathname)?.[1] ?? "rehearsal";
   const sample = useMemo(() => samples?.find((s) => s.id === column) ?? samples?.[0], [samples, column]);
   const close = () => setDialog(null);
 
@@ -71,9 +72,9 @@ function Open({ workflow }: { workflow: WorkflowDetail }) {
           {draft.problem} What you typed is still here and is saved as soon as that is possible.
         </div>
       )}
-      {onRuns ? (
-        <RunsTab workflow={workflow} document={draft.document} rehearsal={rehearsal.data} zone={zone} />
-      ) : (
+      {tab === "runs" && <RunsTab workflow={workflow} document={draft.document} rehearsal={rehearsal.data} zone={zone} />}
+      {tab === "backcast" && <BackcastTab workflow={workflow.id} document={draft.document} rehearsal={rehearsal.data} zone={zone} />}
+      {tab === "rehearsal" && (
         <RehearsalTab
           workflow={workflow}
           draft={draft}

@@ -6,14 +6,14 @@ import type { Document } from "./model";
 const EVERY = 1_000; // milliseconds between looks while waiting for the next item
 
 /** Getting real samples: the newest, or the next one, which somebody is about to make. */
-export function useFetching(workflow: number, document: Document) {
+export function useFetching(workflow: number, document: Document, count: number) {
   const queries = useQueryClient();
   const [waiting, setWaiting] = useState(false);
   const [problem, setProblem] = useState("");
   const path = { params: { path: { workflow_id: workflow } } };
 
   const fetch = useMutation({
-    mutationFn: () => answer(client.POST("/api/v1/workflows/{workflow_id}/samples/fetch", { ...path, body: { document } })),
+    mutationFn: () => answer(client.POST("/api/v1/workflows/{workflow_id}/samples/fetch", { ...path, body: { document, count } })),
     onSuccess: (samples) => {
       queries.setQueryData(["samples", workflow], samples);
       setProblem(samples.length ? "" : "There is nothing in there yet. Make one item, or wait for the next.");

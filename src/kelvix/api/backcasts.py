@@ -1,0 +1,122 @@
+"""Backcasts: what a draft would have done with all past events of its source."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from fastapi import APIRouter
+from pydantic import BaseModel
+
+from kelvix.api.access import Caller, Editor, Reader
+from kelvix.api.problems import Problem
+from kelvix.api.workflows import SampleOut, SamplesIn, kept_workflow, list_samples
+from kelvix.core.backcast import Kind
+from kelvix.core.rehearsal import check
+from kelvix.core.workflow import check_shape
+from kelvix.engine import backcasting, sampling
+from kelvix.store import backcasts
+
+router = APIRouter(prefix="/api/v1", tags=["backcasts"])
+MONTH = 30.44 * 86400  # seconds
+
+
+class ExampleOut(BaseModel):
+    id: str
+    title: str
+
+
+class OutcomeOut(BaseModel):
+    """One way in which past events would have ended; `line` is where."""
+
+    kind: Kind
+    line: str
+    sentence: str
+    count: int
+    examples: list[ExampleOut]
+
+
+class BackcastOut(BaseModel):
+    """`state` is running, done, cancelled, failed or lost. `a_month` is how many events there were a month, on average; `same`
+    says whether it was of the draft as it is now."""
+
+    state: str
+    seen: int
+    outcomes: list[OutcomeOut]
+    oldest: datetime | None
+    newest: datetime | None
+    a_month: int | None
+    reach: str
+    problem: str | None
+    started_at: datetime
+    same: bool
+
+
+class ItemIn(BaseModel):
+    item: str
+
+
+def _latest(who: Caller, workflow_id: int) -> BackcastOut | None:
+    draft = kept_workflow(who, workflow_id).draft
+    found = who.space.read(lambda t: backcasts.latest(t, who.space.id, workflow_id))
+    if found is None:
+        return None
+    span = (found.newest - found.oldest).total_seconds() if found.newest and found.oldest else 0
+    return BackcastOut(
+        state=found.state,
+        seen=found.seen,
+        outcomes=[
+            OutcomeOut(
+                kind=o.kind,
+                line=o.line,
+                sentence=o.sentence,
+                count=o.count,
+                examples=[ExampleOut(id=i, title=title) for i, title in o.examples],
+            )
+            for o in found.outcomes
+        ],
+        oldest=found.oldest,
+        newest=found.newest,
+        a_month=round(found.seen / max(span / MONTH, 1)) if found.seen else None,
+        reach=found.reach,
+        problem=found.problem,
+        started_at=found.started_at,
+        same=found.document == draft,
+    )
+
+
+@router.get("/workflows/{workflow_id}/backcast")
+def get_backcast(who: Reader, workflow_id: int) -> BackcastOut | None:
+    """The latest backcast and how far it has come; nothing where there was none."""
+    return _latest(who, workflow_id)
+
+
+@router.post("/workflows/{workflow_id}/backcast", status_code=202)
+def start_backcast(who: Editor, workflow_id: int, body: SamplesIn) -> BackcastOut | None:
+    """Rehearse the document with every past event of its source. Nothing is written."""
+    check_shape(body.document)
+    kept_workflow(who, workflow_id)
+    when = body.document.when
+    if when.connection is None or when.container is None:
+        raise Problem(409, "There is no source yet.", "Choose the connection and the folder in the When line first.")
+    wrong = [f for f in check(body.document, who.engine.surroundings(who.space, body.document)) if "no longer" in f.sentence]
+    if wrong:
+        raise Problem(409, f"{wrong[0].sentence[0].upper()}{wrong[0].sentence[1:]}.", "Put that right first.")
+    backcasting.start(who.engine, who.space, workflow_id, body.document)
+    return _latest(who, workflow_id)
+
+
+@router.post("/workflows/{workflow_id}/backcast/cancel")
+def cancel_backcast(who: Editor, workflow_id: int) -> BackcastOut | None:
+    """Stop it where it is; what was counted so far is kept."""
+    kept_workflow(who, workflow_id)
+    who.space.transact(lambda t: backcasts.cancel(t, who.space.id, workflow_id))
+    who.announce(f"backcast:{workflow_id}")
+    return _latest(who, workflow_id)
+
+
+@router.post("/workflows/{workflow_id}/samples/keep", status_code=201)
+def keep_as_sample(who: Editor, workflow_id: int, body: ItemIn) -> list[SampleOut]:
+    """Make a past item one of the samples."""
+    draft = kept_workflow(who, workflow_id).draft
+    sampling.keep_item(who.engine, who.space, workflow_id, draft.when, body.item)
+    return list_samples(who, workflow_id)

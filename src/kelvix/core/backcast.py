@@ -1,0 +1,75 @@
+"""What a workflow would have done with past events: each event rehearsed, and the outcomes counted."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Literal
+
+from kelvix.core.rehearsal import Cell, Surroundings, rehearse
+from kelvix.core.values import shorten
+from kelvix.core.workflow import Add, Workflow
+
+EXAMPLES = 5  # items that are kept of each outcome
+MOST_OUTCOMES = 60
+
+Kind = Literal["carried", "look", "passed_by", "put_right"]
+
+
+@dataclass
+class Outcome:
+    """One way in which events end: carried to the last line, carried with something to look at, passed by at a line, or stopped
+    there with something to put right, which `sentence` says. `examples` are the newest items of it: (id, title)."""
+
+    kind: Kind
+    line: str
+    sentence: str
+    count: int = 0
+    examples: list[tuple[str, str]] = field(default_factory=list)
+
+
+class Backcast:
+    """Counts outcomes as events are rehearsed, in any order."""
+
+    def __init__(self, workflow: Workflow, around: Surroundings):
+        self.workflow, self.around = workflow, around
+        self.outcomes: dict[tuple[Kind, str, str], Outcome] = {}
+        self.seen = 0
+
+    def take(self, item_id: str, title: str, values: Mapping[str, object]) -> None:
+        """Rehearse one event."""
+        kind, line, sentence = self._outcome(rehearse(self.workflow, values, self.around))
+        key = (kind, line, sentence)
+        if key not in self.outcomes and len(self.outcomes) >= MOST_OUTCOMES:
+            key = (kind, line, "other things to put right" if kind == "put_right" else "")
+        outcome = self.outcomes.setdefault(key, Outcome(*key))
+        outcome.count += 1
+        if len(outcome.examples) < EXAMPLES:
+            outcome.examples.append((item_id, shorten(title, 120)))
+        self.seen += 1
+
+    def _outcome(self, cells: list[Cell]) -> tuple[Kind, str, str]:
+        looked = ""
+        for cell in cells:
+            if cell.state == "passed_by":
+                return "passed_by", cell.line, ""
+            if cell.state in ("put_right", "unready"):
+                return "put_right", cell.line, self._said(cell)
+            if cell.doubts and not looked:
+                looked = cell.line
+        return ("look", looked, "") if looked else ("carried", cells[-1].line, "")
+
+    def _said(self, cell: Cell) -> str:
+        """What is wrong, by the names of fields rather than by values, so that like events are counted together."""
+        line = self.workflow.line(cell.line)
+        database = self.around.databases.get(line.database or 0) if isinstance(line, Add) else None
+        wrong = [r.field for r in cell.results if r.state == "put_right"]
+        names = [f.name for f in database.fields if f.id in wrong] if database else []
+        if names:
+            return f"{', '.join(names)}: does not fit"
+        made = [s.sentence for s in cell.shaped if s.state == "put_right"]
+        return shorten(made[0] if made else cell.note, 160)
+
+    def counted(self) -> list[Outcome]:
+        """The outcomes, the most frequent first."""
+        return sorted(self.outcomes.values(), key=lambda o: -o.count)

@@ -1,0 +1,154 @@
+"""Formulas, functions, suggestions and backcasts over the API."""
+
+from __future__ import annotations
+
+import pytest
+
+from support import FIELDS, FILLS, document, until
+
+
+@pytest.fixture
+def built(orla):
+    connection = orla.connect("Enquiries")
+    database = orla.database("Enquiries", *FIELDS)
+    for n in range(3):
+        orla.deliver(f"Quote {n}")
+    body = document(connection, orla.folders["Enquiries"], database, FILLS, ("quote",))
+    workflow = orla.workflow("From the post", body)
+    orla.api("POST", f"/workflows/{workflow}/samples/fetch", json={"document": body})
+    return orla, body, workflow
+
+
+def formula(orla, workflow, body, text="", **more):
+    return orla.api("POST", f"/workflows/{workflow}/formula", json={"document": body, "line": "a", "text": text, **more})
+
+
+def test_a_formula_is_read_with_what_it_gives_for_each_sample(built):
+    orla, body, workflow = built
+    read = formula(orla, workflow, body, 'upper case(Subject) + "!"')
+    assert read["problem"] is None and read["type"] == "text"
+    assert sorted(r["shown"] for r in read["results"]) == ["QUOTE 0!", "QUOTE 1!", "QUOTE 2!"]
+    wrong = formula(orla, workflow, body, "Subjet")
+    assert (
+        wrong["tree"] == ""
+        and wrong["problem"]["nearest"] == "Subject"
+        and (wrong["problem"]["at"], wrong["problem"]["to"]) == (0, 6)
+    )
+    noted = formula(orla, workflow, body, "Subject + 1")
+    assert noted["tree"] and all("cannot be added" in r["note"] for r in noted["results"])
+
+
+def test_a_calculation_in_words_and_a_test_as_rows(built):
+    orla, body, workflow = built
+    step = {"line": "w", "key": "date", "sign": "+", "amount": "2", "unit": "weeks"}
+    read = formula(orla, workflow, body, calculation=step)
+    assert read["text"] == 'Date + duration("P14D")'
+    bad = formula(orla, workflow, body, calculation=step | {"amount": "a few"})
+    assert "whole number" in bad["problem"]["sentence"]
+    rows = formula(orla, workflow, body, 'mentions(Subject, "quote") or Attachments.Number > 1', as_test=True)
+    assert rows["mode"] == "any" and [c["kind"] for c in rows["conditions"]] == ["condition", "condition"]
+
+
+def test_kept_formulas_come_back_written_with_todays_names(built):
+    orla, body, workflow = built
+    tree = formula(orla, workflow, body, 'Date + duration("P3D")')["tree"]
+    body["lines"][-1]["fillings"][0]["filling"] = [{"formula": {"kind": "formula", "tree": tree, "text": ""}}]
+    shown = orla.api("POST", f"/workflows/{workflow}/rehearse", json={"document": body})["formulas"][tree]
+    assert shown["text"] == 'Date + duration("P3D")' and shown["calculation"]["amount"] == "3"
+
+
+@pytest.mark.parametrize(
+    "part",
+    [
+        {"formula": {"kind": "formula", "tree": "", "text": ""}},
+        {"formula": {"kind": "formula", "tree": "[1]", "text": ""}},
+        {"formula": {"kind": "formula", "tree": '{"Call":[{"Name":["count"]},[],[]]}', "text": ""}},
+        {"text": "a", "ref": {"line": "w", "value": "subject"}},
+    ],
+)
+def test_a_document_with_a_formula_that_is_none_is_refused(built, part):
+    orla, body, workflow = built
+    body["lines"][-1]["fillings"][0]["filling"] = [part]
+    orla.api("POST", f"/workflows/{workflow}/rehearse", 422, json={"document": body})
+
+
+def test_a_formula_of_any_size_is_answered(built):
+    orla, body, workflow = built
+    for text in (
+        "(" * 5_000,
+        "1 in (" * 1_000,
+        "-" * 9_000 + "1",
+        "[" * 9_000,
+        "a" * 9_999,
+        "for i in 1..10000000 return i",
+        "1" * 9_000,
+    ):
+        read = formula(orla, workflow, body, text)
+        assert read["problem"] or all(r["note"] or r["shown"] for r in read["results"])
+    orla.api("POST", f"/workflows/{workflow}/formula", 422, json={"document": body, "line": "a", "text": "x" * 30_000})
+
+
+def test_the_functions_are_listed(orla):
+    found = {f["name"]: f for f in orla.api("GET", "/functions")}
+    assert len(found) > 100 and found["upper case"]["signature"] == "upper case(string)"
+    assert found["substring"]["params"][2]["optional"] and found["first amount"]["group"] == "Ours"
+
+
+def test_suggestions_for_what_is_not_filled(built):
+    orla, body, workflow = built
+    bare = body | {"lines": [*body["lines"][:-1], body["lines"][-1] | {"fillings": []}]}
+    found = orla.api("POST", f"/workflows/{workflow}/suggest", json={"document": bare, "line": "a"})
+    by_words = {s["words"]: s["sure"] for s in found}
+    assert by_words["Message › Sender › Address"] is True and "Message › Date" in by_words and "Message › Text" in by_words
+    assert orla.api("POST", f"/workflows/{workflow}/suggest", json={"document": body, "line": "a"}) == []
+    assert orla.api("POST", f"/workflows/{workflow}/suggest", json={"document": body, "line": "w"}) == []
+
+
+def test_earlier_workflows_say_how_a_field_is_filled(built):
+    orla, body, workflow = built
+    bare = body | {"lines": [*body["lines"][:-1], body["lines"][-1] | {"fillings": []}]}
+    other = orla.workflow("Another", bare)
+    found = orla.api("POST", f"/workflows/{other}/suggest", json={"document": bare, "line": "a"})
+    assert all("earlier workflow" in s["reason"] for s in found) and len(found) == 4
+
+
+def test_a_backcast_over_all_past_events(built):
+    orla, body, workflow = built
+    for n in range(60):  # more than a page
+        orla.deliver(f"Quote again {n}" if n % 3 else f"Newsletter {n}")
+    until(lambda: len(orla.api("GET", f"/workflows/{workflow}/items")) == 20)
+    assert orla.api("GET", f"/workflows/{workflow}/backcast") is None
+    orla.api("POST", f"/workflows/{workflow}/backcast", json={"document": body})
+    found = until(lambda: (b := orla.api("GET", f"/workflows/{workflow}/backcast"))["state"] != "running" and b)
+    assert found["state"] == "done" and found["seen"] == 63 and found["same"] is True
+    assert {o["kind"]: o["count"] for o in found["outcomes"]} == {"carried": 43, "passed_by": 20}
+    assert "still in this folder" in found["reach"] and found["oldest"] <= found["newest"]
+    example = next(o for o in found["outcomes"] if o["kind"] == "passed_by")["examples"][0]
+    samples = orla.api("POST", f"/workflows/{workflow}/samples/keep", json={"item": example["id"]})
+    assert example["id"] in [s["item_id"] for s in samples]
+    assert orla.records(body["lines"][-1]["database"]) == []  # nothing was written
+
+
+def test_a_backcast_can_be_cancelled_and_says_why_it_failed(built):
+    orla, body, workflow = built
+    for n in range(60):
+        orla.deliver(f"Quote again {n}")
+    orla.faults("slow")
+    orla.api("POST", f"/workflows/{workflow}/backcast", json={"document": body})
+    assert orla.api("POST", f"/workflows/{workflow}/backcast/cancel")["state"] == "cancelled"
+    orla.faults("none")
+    orla.faults("refusing")
+    orla.api("POST", f"/workflows/{workflow}/backcast", json={"document": body})
+    found = until(lambda: (b := orla.api("GET", f"/workflows/{workflow}/backcast"))["state"] == "failed" and b)
+    assert found["problem"]
+    orla.faults("none")
+    empty = {"lines": [{"verb": "when", "id": "w"}]}
+    orla.api("POST", f"/workflows/{workflow}/backcast", 409, json={"document": empty})
+
+
+def test_up_to_fifty_samples(built):
+    orla, body, workflow = built
+    for n in range(30):
+        orla.deliver(f"Quote again {n}")
+    assert len(orla.api("POST", f"/workflows/{workflow}/samples/fetch", json={"document": body, "count": 20})) == 20
+    orla.api("POST", f"/workflows/{workflow}/samples/fetch", 422, json={"document": body, "count": 51})

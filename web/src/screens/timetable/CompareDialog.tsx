@@ -1,0 +1,96 @@
+import { Dialog, DialogContent, DialogTitle, MenuItem, Select } from "@mui/material";
+import { useState } from "react";
+import { useApps, useDatabases, type Sample } from "../../api/queries";
+import { columnTime, sentenceOf, whenOf, type Cell, type Document, type Rehearsal } from "./model";
+
+interface Props {
+  document: Document;
+  rehearsal: Rehearsal | undefined;
+  samples: Sample[];
+  first: Sample;
+  zone: string;
+  onClose: () => void;
+}
+
+const STATES: Record<Cell["state"], string> = {
+  in: "in",
+  goes_on: "goes on",
+  passed_by: "passed by",
+  fits: "fits",
+  put_right: "to put right",
+  not_reached: "not reached",
+  unready: "not ready",
+};
+
+/** Two samples beside each other, cell by cell; what differs is marked. */
+export function CompareDialog({ document, rehearsal, samples, first, zone, onClose }: Props) {
+  const databases = useDatabases().data ?? [];
+  const app = useApps().data?.find((a) => a.code === whenOf(document).app);
+  const [other, setOther] = useState(samples.find((s) => s.id !== first.id)?.id ?? first.id);
+  const rows = document.lines.flatMap((line, n) => {
+    const cells = [first.id, other].map((id) => rehearsal?.cells[String(id)]?.find((c) => c.line === line.id));
+    const { verb, object } = sentenceOf(line, app, databases);
+    const head = { key: line.id, name: `${n + 1} ${verb} ${object}`, values: cells.map((c) => (c ? [STATES[c.state], c.note].filter(Boolean).join(": ") : "")), head: true };
+    const fields = line.verb === "add" ? (databases.find((d) => d.id === line.database)?.fields ?? []).map((f) => ({ key: String(f.id), name: f.name })) : [];
+    const made = line.verb === "shape" ? line.values.map((v) => ({ key: v.key, name: v.name })) : [];
+    const valueOf = (cell: Cell | undefined, key: string) => {
+      const found = cell?.results.find((r) => String(r.field) === key) ?? cell?.shaped.find((r) => r.key === key);
+      return found ? found.shown || found.sentence : "";
+    };
+    const parts = [...fields, ...made]
+      .map((f) => ({ key: `${line.id} ${f.key}`, name: f.name, values: cells.map((c) => valueOf(c, f.key)), head: false }))
+      .filter((r) => r.values.some(Boolean));
+    return [head, ...parts];
+  });
+  return (
+    <Dialog open onClose={onClose} maxWidth="lg" fullWidth>
+      <DialogTitle>Two samples, cell by cell</DialogTitle>
+      <DialogContent>
+        <table aria-label="Two samples, cell by cell">
+          <colgroup>
+            <col style={{ width: 210 }} />
+            <col />
+            <col />
+          </colgroup>
+          <thead>
+            <tr>
+              <th />
+              <th>
+                {columnTime(first.at, zone)} {first.title}
+              </th>
+              <th>
+                <Select value={other} sx={{ height: 28, maxWidth: 380 }} SelectDisplayProps={{ "aria-label": "The other sample" }} onChange={(event) => setOther(event.target.value)}>
+                  {samples
+                    .filter((s) => s.id !== first.id)
+                    .map((s) => (
+                      <MenuItem key={s.id} value={s.id}>
+                        {columnTime(s.at, zone)} {s.title}
+                      </MenuItem>
+                    ))}
+                </Select>
+              </th>
+            </tr>
+          </thead>
+          <tbody>
+            {rows.map((row) => {
+              const differs = row.values[0] !== row.values[1];
+              return (
+                <tr key={row.key} className={differs ? "differs" : undefined}>
+                  <td className="clip" style={{ paddingLeft: row.head ? undefined : 22 }}>
+                    {row.head ? <b>{row.name}</b> : row.name}
+                    {differs && <span className="look" title="differs"> ≠</span>}
+                  </td>
+                  {row.values.map((value, n) => (
+                    <td key={n} className="wrap">
+                      {value}
+                    </td>
+                  ))}
+                </tr>
+              );
+            })}
+          </tbody>
+        </table>
+      </DialogContent>
+    </Dialog>
+  );
+}

@@ -1,0 +1,73 @@
+import { MenuItem, Select } from "@mui/material";
+import type { App } from "../../api/queries";
+import type { Cell } from "./model";
+import type { useFetching } from "./useFetching";
+
+export type Filter = "all" | "stops" | "wrong";
+const FILTERS: Record<Filter, string> = { all: "all", stops: "only those that stop", wrong: "only those to put right" };
+
+/** Whether a sample is shown: all, those that some line stops, or those with something to put right. */
+export function shows(filter: Filter, cells: Cell[] | undefined): boolean {
+  if (filter === "all" || !cells) return true;
+  return cells.some((c) => c.state === "put_right" || c.doubts > 0 || (filter === "stops" && c.state === "passed_by"));
+}
+
+interface Props {
+  samples: number;
+  shown: number;
+  filter: Filter;
+  setFilter: (filter: Filter) => void;
+  count: number;
+  setCount: (count: number) => void;
+  source: boolean;
+  fetching: ReturnType<typeof useFetching>;
+  app: App | undefined;
+  makeOne: () => void;
+  compare: (() => void) | null;
+}
+
+/** The corner of the grid: which samples there are, which are shown, and how to get others. */
+export function SamplesCorner({ samples, shown, filter, setFilter, count, setCount, source, fetching, app, makeOne, compare }: Props) {
+  const small = { height: 24, fontSize: 12 };
+  return (
+    <>
+      <div className="row">
+        <span>{samples === 0 ? "No samples yet" : shown === samples ? `${samples} samples` : `${shown} of ${samples} samples`}</span>
+        {samples > 0 && (
+          <Select value={filter} sx={small} SelectDisplayProps={{ "aria-label": "Which samples are shown" }} onChange={(event) => setFilter(event.target.value as Filter)}>
+            {(Object.keys(FILTERS) as Filter[]).map((f) => (
+              <MenuItem key={f} value={f}>
+                {FILTERS[f]}
+              </MenuItem>
+            ))}
+          </Select>
+        )}
+        {compare && (
+          <button className="link" onClick={compare}>
+            compare
+          </button>
+        )}
+      </div>
+      <button className="link" onClick={fetching.fetch} disabled={!source || fetching.fetching}>
+        {samples ? "fetch again" : `fetch the newest ${app?.items_word ?? "items"}`}
+      </button>{" "}
+      <Select value={count} sx={small} SelectDisplayProps={{ "aria-label": "How many to fetch" }} onChange={(event) => setCount(event.target.value)}>
+        {[5, 20, 50].map((n) => (
+          <MenuItem key={n} value={n}>
+            {n}
+          </MenuItem>
+        ))}
+      </Select>{" "}
+      ·{" "}
+      <button className="link" onClick={() => fetching.setWaiting(!fetching.waiting)} disabled={!source}>
+        {fetching.waiting ? "stop waiting" : "wait for the next"}
+      </button>{" "}
+      ·{" "}
+      <button className="link" onClick={makeOne}>
+        make one up
+      </button>
+      {fetching.waiting && <div className="look">Waiting: make one {app?.item_word} now, in {app?.name}.</div>}
+      {fetching.problem && <div className="bad">{fetching.problem}</div>}
+    </>
+  );
+}
