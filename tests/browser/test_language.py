@@ -193,7 +193,7 @@ def test_a_renamed_and_a_deleted_field(built):
 
 
 def test_proposals_are_taken_one_by_one_or_all(built):
-    page, orla, database, workflow = built
+    page, orla, _, workflow = built
     detail = orla.api("GET", f"/workflows/{workflow}")
     detail["document"]["lines"][-1]["fillings"] = []
     orla.api("PUT", f"/workflows/{workflow}", json={"name": "x", "document": detail["document"]},
@@ -207,7 +207,7 @@ def test_proposals_are_taken_one_by_one_or_all(built):
 
 
 def test_samples_are_filtered_and_compared(built):
-    page, orla, _, workflow = built
+    page, *_ = built
     page.get_by_role("gridcell", name="goes on").first.click()
     page.get_by_label("Compared with").fill("tremulant")
     expect(page.get_by_role("gridcell", name="passed by")).to_have_count(1)

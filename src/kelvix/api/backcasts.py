@@ -11,6 +11,7 @@ from kelvix.api.access import Caller, Editor, Reader
 from kelvix.api.problems import Problem
 from kelvix.api.workflows import SampleOut, SamplesIn, kept_workflow, list_samples
 from kelvix.core.backcast import Kind
+from kelvix.core.filling import without_names
 from kelvix.core.rehearsal import check
 from kelvix.core.workflow import check_shape
 from kelvix.engine import backcasting, sampling
@@ -80,7 +81,7 @@ def _latest(who: Caller, workflow_id: int) -> BackcastOut | None:
         reach=found.reach,
         problem=found.problem,
         started_at=found.started_at,
-        same=found.document == draft,
+        same=without_names(found.document) == without_names(draft),
     )
 
 

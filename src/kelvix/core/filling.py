@@ -276,6 +276,15 @@ def _takes(field: Field, filling: Filling, carried: Carried, env: Env) -> bool:
     return True
 
 
+def without_names(workflow: Workflow) -> Workflow:
+    """What a workflow does, whatever its fields were called when it was filled in."""
+    lines = (
+        replace(x, fillings=tuple(replace(f, named="") for f in x.fillings)) if isinstance(x, Add) else x
+        for x in workflow.lines
+    )
+    return Workflow(tuple(lines))
+
+
 def remember_names(before: Workflow, now: Workflow, databases: Mapping[int, Database]) -> Workflow:
     """The workflow with the names of the fields that it fills: as they were when each was filled last."""
 

@@ -163,7 +163,7 @@ class _Unit:
         return self.constant(node.value)
 
     def _number(self, node: t.Number) -> str:
-        return self.constant(+Decimal(node.digits))
+        return self.constant(_decimal(node.digits))
 
     def _string(self, node: t.String) -> str:
         return self.constant(node.text)
@@ -250,7 +250,7 @@ class _Unit:
 
     def _negate(self, node: t.Negate) -> str:
         if isinstance(node.of, t.Number):
-            return self.constant(-Decimal(node.of.digits))
+            return self.constant(-_decimal(node.of.digits))
         of = self.gen(node.of)
         return self.either_way([self.is_of(of, "D", Decimal)], f"-{of}", f"negate(e, {of})")
 
@@ -473,6 +473,13 @@ class _Unit:
         else:
             spread = self.new(f"[{', '.join(rest)}]")
         return [*args[:fixed], spread]
+
+
+def _decimal(digits: str) -> Decimal:
+    try:
+        return +Decimal(digits)
+    except ArithmeticError:
+        raise FeelError("this number is larger than can be counted with") from None
 
 
 def _parsed(code: str) -> list[ast.stmt]:

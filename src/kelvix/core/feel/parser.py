@@ -231,7 +231,7 @@ class _Parser:
         everything = [*self.scope.roots, *self.locals, *self.functions.forms]
         near = nearest_name(name, everything) or nearest_name(first, everything)
         is_call = self.text[self.at :].lstrip().startswith("(")
-        said = f"there is no {'function' if is_call else 'value'} named “{name}”"
+        said = f"there is no {'function' if is_call else 'value'} named “{name if len(name) <= 60 else name[:59] + '…'}”"
         raise FeelError(said + (f"; did you mean “{near}”?" if near else ""), start, self.at, near)
 
     def fresh_name(self, until: str) -> str:
@@ -297,6 +297,8 @@ class _Parser:
             node = t.At(self.string())
         elif found := NUMBER.match(self.text, self.at):
             self.at = found.end()
+            if len(found[0]) > 400:
+                self.fail("a number has at most 400 digits", start)
             node = t.Number(found[0] if found[0][0] != "." else f"0{found[0]}")
         elif char == "{":
             node = self.context()

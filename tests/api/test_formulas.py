@@ -105,7 +105,7 @@ def test_suggestions_for_what_is_not_filled(built):
 
 
 def test_earlier_workflows_say_how_a_field_is_filled(built):
-    orla, body, workflow = built
+    orla, body, _ = built
     bare = body | {"lines": [*body["lines"][:-1], body["lines"][-1] | {"fillings": []}]}
     other = orla.workflow("Another", bare)
     found = orla.api("POST", f"/workflows/{other}/suggest", json={"document": bare, "line": "a"})
