@@ -152,3 +152,50 @@ def test_up_to_fifty_samples(built):
         orla.deliver(f"Quote again {n}")
     assert len(orla.api("POST", f"/workflows/{workflow}/samples/fetch", json={"document": body, "count": 20})) == 20
     orla.api("POST", f"/workflows/{workflow}/samples/fetch", 422, json={"document": body, "count": 51})
+
+
+def test_a_choice_field_that_may_grow_gets_new_choices_once(orla):
+    fields = [{"name": "Name", "type": "text"}, {"name": "Stage", "type": "choice", "choices": ["New"], "grows": True}]
+    made = orla.api("POST", "/databases", json={"name": "Jobs", "fields": fields})
+    name, stage = (f["id"] for f in made["fields"][:2])
+    for n, value in enumerate(("Later", "LATER", "new")):
+        orla.api("POST", f"/databases/{made['id']}/records", json={"values": {str(name): f"r{n}", str(stage): value}})
+    found = orla.api("GET", f"/databases/{made['id']}")["fields"][1]
+    assert [c["name"] for c in found["choices"]] == ["New", "Later"]
+    assert [r["values"][str(stage)] for r in reversed(orla.records(made["id"]))] == ["2", "2", "1"]
+    orla.api("PATCH", f"/databases/{made['id']}/fields/{stage}", json={"grows": False})
+    orla.api("POST", f"/databases/{made['id']}/records", 422, json={"values": {str(name): "x", str(stage): "Never"}})
+
+
+def test_how_a_workspace_writes(orla):
+    before = orla.api("GET", "/me")
+    assert before["date_order"] is None and {lang["code"] for lang in orla.api("GET", "/languages")} >= {"en_GB", "de_DE"}
+    body = {"timezone": "Europe/Berlin", "language": "de_DE", "date_order": "DMY"}
+    assert orla.api("PUT", "/workspace", json=body) == before | body
+    made = orla.api(
+        "POST", "/databases", json={"name": "D", "fields": [{"name": "N", "type": "text"}, {"name": "Day", "type": "date"}]}
+    )
+    name, day = (f["id"] for f in made["fields"][:2])
+    orla.api("POST", f"/databases/{made['id']}/records", json={"values": {str(name): "x", str(day): "01/02/2026"}})
+    assert orla.records(made["id"])[0]["values"][str(day)] == "2026-02-01"
+    for wrong in ({"timezone": "Mars/Olympus"}, {"language": "xx"}, {"date_order": "XYZ"}):
+        orla.api("PUT", "/workspace", 422, json=body | wrong)
+    orla.api("PUT", "/workspace", json={k: before[k] for k in body})
+
+
+def test_a_date_that_can_be_read_two_ways_is_asked_about(built):
+    orla, body, workflow = built
+    values = {
+        "subject": "quote 01/02/2026",
+        "date": "2026-11-23T17:02:00Z",
+        "sender.address": "a@b.example",
+        "text": "01/02/2026",
+    }
+    orla.api("POST", f"/workflows/{workflow}/samples", json={"values": values})
+    received = next(f["field"] for f in body["lines"][-1]["fillings"] if f["filling"][0]["ref"]["value"] == "date")
+    for filled in body["lines"][-1]["fillings"]:
+        if filled["field"] == received:
+            filled["filling"] = [{"ref": {"line": "w", "value": "text"}}]
+    cells = orla.api("POST", f"/workflows/{workflow}/rehearse", json={"document": body})["cells"].values()
+    results = [r for c in cells for r in c[-1]["results"] if r["field"] == received and "two different dates" in r["sentence"]]
+    assert [m["label"] for m in results[0]["remedies"]] == ["day first: 1 Feb 2026", "month first: 2 Jan 2026"]

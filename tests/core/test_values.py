@@ -10,7 +10,21 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kelvix.core.values import TYPES, Choice, Unfit, as_text, coerce, fold, from_wire, shorten, to_wire, whole
+from kelvix.core.values import (
+    ACCEPTS,
+    TYPES,
+    Choice,
+    Doubtful,
+    NewChoice,
+    Unfit,
+    as_text,
+    coerce,
+    fold,
+    from_wire,
+    shorten,
+    to_wire,
+    whole,
+)
 
 LONDON = ZoneInfo("Europe/London")
 SUMMER = datetime(2026, 7, 1, 11, 30, tzinfo=UTC)
@@ -159,3 +173,51 @@ def test_whole_numbers_are_plain_digits(text, number):
 def test_numbers_on_the_wire_are_bounded(wire):
     with pytest.raises(Unfit, match="more digits"):
         from_wire(wire, "number")
+
+
+# What fields accept: docs/expressions.md shows the table, and `coerce` does it
+
+
+def test_the_table_has_every_type_and_is_shown_on_the_page():
+    from kelvix.commands import handbook
+
+    assert set(ACCEPTS) == set(TYPES)
+    assert all(accepts in handbook.page() for accepts, _ in ACCEPTS.values())
+
+
+@pytest.mark.parametrize(
+    ("text", "order", "day"),
+    [
+        ("23/11/2026", None, "2026-11-23"),
+        ("11.23.2026", None, "2026-11-23"),
+        ("02-02-2026", None, "2026-02-02"),
+        ("2026/11/23", None, "2026-11-23"),
+        ("Mon 23 Nov 2026", None, "2026-11-23"),
+        ("November 23rd, 2026", None, "2026-11-23"),
+        ("01/02/2026", "DMY", "2026-02-01"),
+        ("01/02/2026", "MDY", "2026-01-02"),
+    ],
+)
+def test_dates_that_can_be_read_one_way(text, order, day):
+    assert str(coerce(text, "date", ZoneInfo("Europe/London"), (), order)) == day
+
+
+def test_a_date_that_can_be_read_two_ways_is_never_guessed():
+    with pytest.raises(Doubtful) as caught:
+        coerce("01/02/2026", "date", ZoneInfo("Europe/London"))
+    assert [(o, str(d)) for o, d in caught.value.readings] == [("DMY", "2026-02-01"), ("MDY", "2026-01-02")]
+    with pytest.raises(Unfit, match="year in full"):
+        coerce("01/02/26", "date", ZoneInfo("Europe/London"), (), "DMY")
+    with pytest.raises(Unfit, match="not a day of the calendar"):
+        coerce("31/02/2026", "date", ZoneInfo("Europe/London"))
+
+
+def test_new_choices_only_where_they_are_allowed():
+    have = (Choice("1", "Geöffnet"),)
+    assert coerce("GEOFFNET", "choice", ZoneInfo("UTC"), have) == "1"
+    with pytest.raises(Unfit, match="not one of the choices"):
+        coerce("Later", "choice", ZoneInfo("UTC"), have)
+    made = coerce("Later", "choice", ZoneInfo("UTC"), have, None, True)
+    assert isinstance(made, NewChoice) and made == "Later"
+    with pytest.raises(Unfit):
+        coerce("x" * 101, "choice", ZoneInfo("UTC"), have, None, True)

@@ -35,6 +35,7 @@ class FieldOut(BaseModel):
     type: Type
     required: bool
     choices: list[ChoiceOut]
+    grows: bool = Field(description="whether what is written to it may add choices")
 
 
 class DatabaseOut(BaseModel):
@@ -49,9 +50,10 @@ class NewFieldIn(BaseModel):
     type: Type
     required: bool = False
     choices: list[str] = []
+    grows: bool = False
 
     def plain(self) -> NewField:
-        return NewField(self.name, self.type, self.required, tuple(self.choices))
+        return NewField(self.name, self.type, self.required, tuple(self.choices), self.grows)
 
 
 class DatabaseIn(BaseModel):
@@ -63,6 +65,7 @@ class FieldChange(BaseModel):
     name: str | None = Field(None, max_length=200)
     required: bool | None = None
     choices: list[str] | None = None
+    grows: bool | None = None
 
 
 class NameIn(BaseModel):
@@ -140,6 +143,7 @@ def database_out(d: Database, count: int | None = None) -> DatabaseOut:
                 type=f.type,
                 required=f.required,
                 choices=[ChoiceOut(id=c.id, name=c.name) for c in f.choices],
+                grows=f.grows,
             )
             for f in d.fields
         ],
@@ -177,7 +181,7 @@ def check_values(who: Caller, database: Database, given: dict[str, Wire], comple
                 value = from_wire(wire, field.type)
             except Unfit:
                 value = wire if isinstance(wire, (str, bool)) else None
-            values[field.id] = coerce(value, field.type, who.space.zone, field.choices)
+            values[field.id] = coerce(value, field.type, who.space.zone, field.choices, who.space.order, field.grows)
         except Unfit as unfit:
             wrong[key] = str(unfit)
     for field in database.fields:
@@ -249,6 +253,7 @@ def change_field(who: Editor, database_id: int, field_id: int, body: FieldChange
         body.name,
         body.required,
         None if body.choices is None else tuple(body.choices),
+        body.grows,
     )
     who.announce("databases")
     return get_database(who, database_id)

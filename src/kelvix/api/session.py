@@ -2,11 +2,17 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+from typing import Literal
+from zoneinfo import available_timezones
+
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
-from kelvix.api.access import COOKIE, Reader, Sessions, engine_of
+from kelvix.api.access import COOKIE, Editor, Reader, Sessions, engine_of
+from kelvix.api.problems import Problem
+from kelvix.core.feel.added.language import languages
 from kelvix.store import people
 
 router = APIRouter(tags=["session"])
@@ -17,11 +23,27 @@ USED = """<!doctype html><html lang="en"><meta charset="utf-8"><title>Kelvix</ti
 
 
 class Me(BaseModel):
+    """`language` is a name of Unicode's CLDR; `date_order` says how dates such as 01/02/2026 are read (DMY, MDY); null: they
+    are asked about."""
+
     name: str
     role: str
     workspace: str
     timezone: str
+    language: str
+    date_order: str | None
     practice: str
+
+
+class WorkspaceIn(BaseModel):
+    timezone: str = Field(max_length=64, examples=["Europe/London"])
+    language: str = Field(max_length=20, examples=["en_GB"])
+    date_order: Literal["DMY", "MDY"] | None = None
+
+
+class Language(BaseModel):
+    code: str
+    name: str
 
 
 @router.get("/sign-in/{code}", include_in_schema=False)
@@ -43,9 +65,33 @@ def me(who: Reader) -> Me:
         name=who.person.name,
         role=who.person.role,
         workspace=who.person.workspace,
-        timezone=who.person.timezone,
+        timezone=str(who.space.zone),
+        language=who.space.language,
+        date_order=who.space.order,
         practice=who.engine.settings.practice_address,
     )
+
+
+@router.put("/api/v1/workspace")
+def change_workspace(who: Editor, body: WorkspaceIn) -> Me:
+    """How this workspace writes dates and numbers. Only its owner changes it."""
+    if who.person.role != "owner":
+        raise Problem(403, "Only the owner changes this.", f"Ask the owner of {who.person.workspace}.")
+    if body.timezone not in available_timezones():
+        raise Problem(422, f"There is no time zone {body.timezone}.", "A time zone looks like Europe/London.")
+    if body.language not in {code for code, _ in languages()}:
+        raise Problem(422, f"Kelvix does not know the language {body.language}.", "Choose one of the list.")
+    directory = who.engine.directory
+    people.change_workspace(directory.home, who.space.id, body.timezone, body.language, body.date_order)
+    directory.forget(who.space.id)
+    who.announce("me", "rehearsal")
+    return me(replace(who, space=directory.open(who.space.id)))
+
+
+@router.get("/api/v1/languages")
+def list_languages(who: Reader) -> list[Language]:
+    """The languages that dates and numbers can be written in, by their own names."""
+    return [Language(code=code, name=name) for code, name in languages()]
 
 
 @router.post("/api/v1/sign-out", status_code=204)

@@ -110,6 +110,11 @@ def references(filling: Filling) -> tuple[Reference, ...]:
     return tuple(found)
 
 
+def _coerced(value: Value, field: Field, env: Env) -> Value:
+    """A value as a field keeps it, by the workspace's ways of writing. Raises Unfit."""
+    return coerce(value, field.type, env.zone, field.choices, env.order, field.grows)
+
+
 def is_filled(filling: Filling) -> bool:
     return any(p.ref is not None or p.formula is not None or p.text for p in filling)
 
@@ -143,7 +148,7 @@ def _fill_field(line: Add, field: Field, filling: Filling, database: Database, c
     raw: Value = None
     try:
         raw = compute(filling, carried, env)
-        value = coerce(raw, field.type, env.zone, field.choices, env.order)
+        value = _coerced(raw, field, env)
     except Unfit as unfit:
         remedies = _readings(field, filling, unfit) if isinstance(unfit, Doubtful) else ()
         remedies = remedies or _swaps(line, field, filling, database, carried, env) or _offers(field, filling, carried, env)
@@ -198,8 +203,8 @@ def _swaps(line: Add, field: Field, filling: Filling, database: Database, carrie
         if target is None or target.id == field.id or not is_filled(other.filling):
             continue
         try:
-            here = coerce(compute(other.filling, carried, env), field.type, env.zone, field.choices, env.order)
-            there = coerce(compute(filling, carried, env), target.type, env.zone, target.choices, env.order)
+            here = _coerced(compute(other.filling, carried, env), field, env)
+            there = _coerced(compute(filling, carried, env), target, env)
         except Unfit:
             continue
         if here is None or there is None or _address_for_a_name(field, here) or _address_for_a_name(target, there):
@@ -231,7 +236,7 @@ def _offers(field: Field, filling: Filling, carried: Carried, env: Env) -> tuple
         if field.type in ("text", "long_text") and candidate.type in ("text", "long_text"):
             score += 1
         try:
-            if coerce(carried.values.get(ref), field.type, env.zone, field.choices, env.order) is None:
+            if _coerced(carried.values.get(ref), field, env) is None:
                 continue
         except Unfit:
             continue
@@ -270,7 +275,7 @@ def _gone_remedies(line: Add, gone: FieldFilling, database: Database, carried: C
 
 def _takes(field: Field, filling: Filling, carried: Carried, env: Env) -> bool:
     try:
-        coerce(compute(filling, carried, env), field.type, env.zone, field.choices, env.order)
+        _coerced(compute(filling, carried, env), field, env)
     except Unfit:
         return False
     return True

@@ -4,22 +4,27 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from kelvix.core.values import Choice, Type
+from kelvix.core.values import Choice, NewChoice, Type
 
 TEXT_FIELD = 0  # the record's own text, its main column: a target like any field, with an identity of its own
 
 
 @dataclass(frozen=True)
 class Field:
-    """A field of a database. Referred to by `id`, so that renaming it changes nothing elsewhere."""
+    """A field of a database. Referred to by `id`, so that renaming it changes nothing elsewhere. `grows`: what is written to
+    it may add choices."""
 
     id: int
     name: str
     type: Type
     required: bool = False
     choices: tuple[Choice, ...] = ()
+    grows: bool = False
 
     def choice_name(self, choice_id: object) -> str | None:
+        """A choice's name; a new one's is itself."""
+        if isinstance(choice_id, NewChoice):
+            return str(choice_id)
         return next((c.name for c in self.choices if c.id == choice_id), None)
 
 

@@ -185,7 +185,7 @@ def _looks(field: Field, filling: Filling, samples: Sequence[Carried], env: Env)
     fit = filled = 0
     for carried in samples:
         try:
-            value = coerce(compute(filling, carried, env), field.type, env.zone, field.choices, env.order)
+            value = coerce(compute(filling, carried, env), field.type, env.zone, field.choices, env.order, field.grows)
         except Unfit:
             filled += 1
             continue

@@ -117,6 +117,10 @@ class Doubtful(Unfit):
         self.readings = readings
 
 
+class NewChoice(str):
+    """The name of a choice that a field does not have yet and may get: it is made when the value is kept."""
+
+
 @dataclass(frozen=True)
 class Choice:
     id: str
@@ -240,8 +244,16 @@ def _datetime_of(text: str, zone: ZoneInfo, order: str | None) -> datetime:
     return datetime(day.year, day.month, day.day, tzinfo=zone)
 
 
-def coerce(value: Value, to: Type, zone: ZoneInfo, choices: tuple[Choice, ...] = (), order: str | None = None) -> Value:
-    """The value as a field of type `to` keeps it. `order` is the workspace's, of day and month. Raises Unfit."""
+def coerce(
+    value: Value,
+    to: Type,
+    zone: ZoneInfo,
+    choices: tuple[Choice, ...] = (),
+    order: str | None = None,
+    grows: bool = False,
+) -> Value:
+    """The value as a field of type `to` keeps it. `order` is the workspace's, of day and month; `grows` allows new choices.
+    Raises Unfit."""
     if value is None or (isinstance(value, str) and not value.strip()):
         return None
     if isinstance(value, bool) and to in ("number", "date", "datetime"):
@@ -269,7 +281,7 @@ def coerce(value: Value, to: Type, zone: ZoneInfo, choices: tuple[Choice, ...] =
         return value
     if to == "number" and isinstance(value, Decimal):
         return _number(value)
-    return _from_text(as_text(value, zone), to, choices)
+    return _from_text(as_text(value, zone), to, choices, grows)
 
 
 def _number(value: Decimal) -> Decimal:
@@ -282,7 +294,7 @@ def _number(value: Decimal) -> Decimal:
     return value
 
 
-def _from_text(text: str, to: Type, choices: tuple[Choice, ...]) -> Value:
+def _from_text(text: str, to: Type, choices: tuple[Choice, ...], grows: bool) -> Value:
     shown = shorten(text)
     if len(text) > LONGEST.get(to, 10_000):
         raise Unfit(
@@ -321,6 +333,8 @@ def _from_text(text: str, to: Type, choices: tuple[Choice, ...]) -> Value:
             for choice in choices:
                 if fold(choice.name) == fold(line) or choice.id == line:
                     return choice.id
+            if grows and len(line) <= 100:
+                return NewChoice(line)
             known = ", ".join(c.name for c in choices[:8]) or "none yet"
             raise Unfit(f"“{shown}” is not one of the choices ({known})")
     raise Unfit(f"“{shown}” is not a {TYPE_NAMES[to]}")

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Mapping
 from dataclasses import asdict, dataclass, replace
 
 from kelvix.core.schema import TEXT_FIELD, Database, Field
-from kelvix.core.values import Choice, Type
+from kelvix.core.values import Choice, NewChoice, Type, Value, fold
 from kelvix.store import ddl
 from kelvix.store.database_server import Row, Transaction
 from kelvix.store.directory import Space
@@ -25,6 +26,7 @@ class NewField:
     type: Type
     required: bool = False
     choices: tuple[str, ...] = ()
+    grows: bool = False
 
 
 def _choices(names: tuple[str, ...], kept: tuple[Choice, ...] = ()) -> tuple[Choice, ...]:
@@ -48,7 +50,12 @@ def _dump(choices: tuple[Choice, ...]) -> str:
 
 def _field(row: Row) -> Field:
     return Field(
-        row["id"], row["name"], row["type"], bool(row["required"]), tuple(Choice(**c) for c in json.loads(row["choices"]))
+        row["id"],
+        row["name"],
+        row["type"],
+        bool(row["required"]),
+        tuple(Choice(**c) for c in json.loads(row["choices"])),
+        bool(row["grows"]),
     )
 
 
@@ -122,7 +129,8 @@ def _check_new(new: list[NewField], have: tuple[Field, ...]) -> None:
 
 def _insert_field(t: Transaction, workspace_id: int, database_id: int, field: NewField, position: int) -> int:
     return t.insert(
-        "INSERT INTO field (workspace_id, database_id, name, type, required, choices, position) VALUES (%s,%s,%s,%s,%s,%s,%s)",
+        "INSERT INTO field (workspace_id, database_id, name, type, required, choices, grows, position) "
+        "VALUES (%s,%s,%s,%s,%s,%s,%s,%s)",
         (
             workspace_id,
             database_id,
@@ -130,6 +138,7 @@ def _insert_field(t: Transaction, workspace_id: int, database_id: int, field: Ne
             field.type,
             field.required,
             _dump(_choices(field.choices)),
+            field.grows,
             position,
         ),
     )
@@ -151,9 +160,15 @@ def add_field(space: Space, database: Database, field: NewField) -> Field:
 
 
 def change_field(
-    space: Space, database: Database, field_id: int, name: str | None, required: bool | None, choices: tuple[str, ...] | None
+    space: Space,
+    database: Database,
+    field_id: int,
+    name: str | None,
+    required: bool | None,
+    choices: tuple[str, ...] | None,
+    grows: bool | None = None,
 ) -> None:
-    """Rename, require, or set the choices of a field. Raises Refused, LookupError."""
+    """Rename, require, or set the choices of a field, and whether they may grow. Raises Refused, LookupError."""
     field = database.field(field_id)
     if field is None or field_id == TEXT_FIELD:
         raise LookupError("no such field")
@@ -163,16 +178,37 @@ def change_field(
         raise Refused(f"{field.name} is the title of the records and must be filled")
     space.transact(
         lambda t: t.execute(
-            "UPDATE field SET name=%s, required=%s, choices=%s WHERE workspace_id=%s AND id=%s",
+            "UPDATE field SET name=%s, required=%s, choices=%s, grows=%s WHERE workspace_id=%s AND id=%s",
             (
                 (name or field.name).strip()[:200],
                 field.required if required is None else required,
                 _dump(field.choices if choices is None else _choices(choices, field.choices)),
+                field.grows if grows is None else grows,
                 space.id,
                 field_id,
             ),
         )
     )
+
+
+def with_new_choices(t: Transaction, workspace_id: int, values: Mapping[int, Value]) -> dict[int, Value]:
+    """Values whose new choices were made, and are now named by their ids. The field is locked until the transaction ends, so
+    that two writers who bring the same choice make it once."""
+    kept = dict(values)
+    for field_id, value in values.items():
+        if not isinstance(value, NewChoice):
+            continue
+        row = t.row("SELECT choices FROM field WHERE workspace_id=%s AND id=%s FOR UPDATE", (workspace_id, field_id))
+        if row is None:
+            raise LookupError("no such field")
+        have = tuple(Choice(**c) for c in json.loads(row["choices"]))
+        found = next((c for c in have if fold(c.name) == fold(value)), None)
+        if found is None:
+            have = _choices((*(c.name for c in have), str(value)), have)
+            found = have[-1]
+            t.execute("UPDATE field SET choices=%s WHERE workspace_id=%s AND id=%s", (_dump(have), workspace_id, field_id))
+        kept[field_id] = found.id
+    return kept
 
 
 def set_field_state(space: Space, database: Database, field_id: int, gone: bool) -> None:

@@ -28,6 +28,16 @@ PERSON = (
 )
 
 
+def change_workspace(home: DatabaseServer, workspace_id: int, timezone: str, language: str, order: str | None) -> None:
+    """How a workspace writes: its zone, its language (a name of the CLDR), and whether day or month comes first (DMY, MDY)."""
+    home.transact(
+        lambda t: t.execute(
+            "UPDATE workspace SET timezone=%s, language=%s, date_order=%s WHERE id=%s",
+            (timezone, language, order, workspace_id),
+        )
+    )
+
+
 def create_workspace(home: DatabaseServer, name: str, owner: str, timezone: str, server: str = "home") -> Person:
     def work(t: Transaction) -> int:
         workspace = t.insert("INSERT INTO workspace (name, server, timezone) VALUES (%s,%s,%s)", (name, server, timezone))

@@ -13,6 +13,7 @@ from kelvix.core.schema import Database
 from kelvix.core.values import Value, Wire, plain, to_wire
 from kelvix.store import ddl
 from kelvix.store.database_server import Row, Transaction
+from kelvix.store.databases import with_new_choices
 
 Values = dict[int, Value]
 
@@ -139,6 +140,7 @@ def _log(
 
 def add(t: Transaction, workspace_id: int, database: Database, values: Values, origin: Origin) -> tuple[int, int]:
     """A new record: its id and its change's number."""
+    values = with_new_choices(t, workspace_id, values)
     names = [ddl.column(f) for f in values]
     marks = ", ".join(["%s"] * len(values))
     record_id = t.insert(
@@ -160,6 +162,7 @@ def update(
         raise LookupError("no such record")
     if record.version != saw_version:
         raise Stale(record)
+    values = with_new_choices(t, workspace_id, values)
     before = {f: record.values[f] for f in values}
     sets = "".join(f", {ddl.column(f)}=%s" for f in values)
     t.execute(

@@ -335,6 +335,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/languages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Languages
+         * @description The languages that dates and numbers can be written in, by their own names.
+         */
+        get: operations["list_languages_api_v1_languages_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/live": {
         parameters: {
             query?: never;
@@ -843,6 +863,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/workspace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Workspace
+         * @description How this workspace writes dates and numbers. Only its owner changes it.
+         */
+        put: operations["change_workspace_api_v1_workspace_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1211,6 +1251,8 @@ export interface components {
         FieldChange: {
             /** Choices */
             choices?: string[] | null;
+            /** Grows */
+            grows?: boolean | null;
             /** Name */
             name?: string | null;
             /** Required */
@@ -1238,6 +1280,11 @@ export interface components {
         FieldOut: {
             /** Choices */
             choices: components["schemas"]["ChoiceOut"][];
+            /**
+             * Grows
+             * @description whether what is written to it may add choices
+             */
+            grows: boolean;
             /** Id */
             id: number;
             /** Name */
@@ -1442,6 +1489,13 @@ export interface components {
              */
             of: components["schemas"]["Reference"][];
         };
+        /** Language */
+        Language: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+        };
         /** LinkIn */
         LinkIn: {
             /** Link */
@@ -1474,8 +1528,16 @@ export interface components {
         MakingIn: {
             shaped: components["schemas"]["Shaped"];
         };
-        /** Me */
+        /**
+         * Me
+         * @description `language` is a name of Unicode's CLDR; `date_order` says how dates such as 01/02/2026 are read (DMY, MDY); null: they are
+         *     asked about.
+         */
         Me: {
+            /** Date Order */
+            date_order: string | null;
+            /** Language */
+            language: string;
             /** Name */
             name: string;
             /** Practice */
@@ -1494,6 +1556,11 @@ export interface components {
              * @default []
              */
             choices: string[];
+            /**
+             * Grows
+             * @default false
+             */
+            grows: boolean;
             /**
              * Name
              * @example Received
@@ -2196,6 +2263,21 @@ export interface components {
             /** Turned On At */
             turned_on_at: string | null;
             watch: components["schemas"]["WatchOut"] | null;
+        };
+        /** WorkspaceIn */
+        WorkspaceIn: {
+            /** Date Order */
+            date_order?: ("DMY" | "MDY") | null;
+            /**
+             * Language
+             * @example en_GB
+             */
+            language: string;
+            /**
+             * Timezone
+             * @example Europe/London
+             */
+            timezone: string;
         };
         /**
          * Written
@@ -3030,6 +3112,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FunctionOut"][];
+                };
+            };
+        };
+    };
+    list_languages_api_v1_languages_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Language"][];
                 };
             };
         };
@@ -4026,6 +4128,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WhereOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_workspace_api_v1_workspace_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WorkspaceIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
                 };
             };
             /** @description Validation Error */

@@ -1,6 +1,8 @@
+import { useState } from "react";
 import { NavLink } from "react-router";
 import { useMe } from "../api/queries";
 import { useScheme } from "../theme/SchemeProvider";
+import { WritingDialog } from "./WritingDialog";
 
 const MAIN = [
   ["Databases", "/databases"],
@@ -15,6 +17,7 @@ const BELOW = [
 export function Rail() {
   const me = useMe().data;
   const { scheme, change } = useScheme();
+  const [writing, setWriting] = useState(false);
   return (
     <div className="rail">
       <div className="wordmark">
@@ -37,10 +40,19 @@ export function Rail() {
         <b>{me?.workspace}</b>
         {me?.name} · {me?.role}
         <br />
+        {me?.role === "owner" && (
+          <>
+            <button className="link" onClick={() => setWriting(true)}>
+              Language and dates
+            </button>
+            <br />
+          </>
+        )}
         <button className="link" onClick={change}>
           {scheme === "light" ? "Dark" : "Light"} scheme
         </button>
       </div>
+      {writing && me && <WritingDialog me={me} onClose={() => setWriting(false)} />}
     </div>
   );
 }

@@ -26,7 +26,7 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
       answer(
         client.POST("/api/v1/databases/{database_id}/fields", {
           params: { path: { database_id: database.id } },
-          body: { name, type, required: false, choices: type === "choice" ? split(choices) : [] },
+          body: { name, type, required: false, choices: type === "choice" ? split(choices) : [], grows: false },
         }),
       ),
     onSuccess: () => {
@@ -37,7 +37,7 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
     onError,
   });
   const change = useMutation({
-    mutationFn: ({ field, ...body }: { field: number; name?: string; required?: boolean; choices?: string[] }) =>
+    mutationFn: ({ field, ...body }: { field: number; name?: string; required?: boolean; choices?: string[]; grows?: boolean }) =>
       answer(client.PATCH("/api/v1/databases/{database_id}/fields/{field_id}", { ...place(field), body })),
     onSuccess: again,
     onError,
@@ -92,7 +92,12 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
                   </td>
                   <td>
                     {f.type === "choice" && (
-                      <KeptText label={`Choices of ${f.name}`} value={f.choices.map((c) => c.name).join(", ")} onKeep={(v) => change.mutate({ field: f.id, choices: split(v) })} />
+                      <>
+                        <KeptText label={`Choices of ${f.name}`} value={f.choices.map((c) => c.name).join(", ")} onKeep={(v) => change.mutate({ field: f.id, choices: split(v) })} />
+                        <label className="quiet" style={{ display: "block" }}>
+                          <Checkbox sx={{ padding: 0 }} checked={f.grows} onChange={(e) => change.mutate({ field: f.id, grows: e.target.checked })} /> what is written may add choices
+                        </label>
+                      </>
                     )}
                   </td>
                   <td>

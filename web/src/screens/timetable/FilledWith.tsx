@@ -2,7 +2,7 @@ import { Popper } from "@mui/material";
 import { useEffect, useId, useMemo, useRef, useState, type KeyboardEvent } from "react";
 import { FormulaPart } from "./FormulaPart";
 import { useLine } from "./lineContext";
-import { tidy, type Part, type Ref } from "./model";
+import { tidy, type Carried, type Part, type Ref } from "./model";
 import { usePointing } from "./pointing";
 import { FormulaToken, Token } from "./tokens";
 import { useReading } from "./useFormula";
@@ -13,6 +13,8 @@ interface Props {
   choices?: string[];
   onChange: (parts: Part[]) => void;
 }
+
+type Offer = { choice: string; value?: undefined } | { value: Carried; choice?: undefined };
 
 const COUNTED = new Set(["number", "date", "datetime"]);
 
@@ -48,8 +50,10 @@ export function FilledWith({ label, parts, choices, onChange }: Props) {
   const found = useMemo(() => {
     if (query === null) return [];
     const words = query.toLowerCase().trim();
-    return carried.filter((c) => !words || `${c.name.join(" ")} ${shown({ line: c.line, value: c.key })}`.toLowerCase().includes(words)).slice(0, 30);
-  }, [query, carried, shown]);
+    const named: Offer[] = (choices ?? []).filter((c) => c.toLowerCase().includes(words)).map((choice) => ({ choice }));
+    const values = carried.filter((c) => !words || `${c.name.join(" ")} ${shown({ line: c.line, value: c.key })}`.toLowerCase().includes(words));
+    return [...named, ...values.map((value): Offer => ({ value }))].slice(0, 30);
+  }, [query, carried, shown, choices]);
   const open = place !== null && found.length > 0;
 
   useEffect(() => {
@@ -70,6 +74,12 @@ export function FilledWith({ label, parts, choices, onChange }: Props) {
   useEffect(() => {
     insertLater.current = insert;
   });
+
+  const take = (offer: Offer) => {
+    if (offer.value) return insert({ line: offer.value.line, value: offer.value.key }, query ?? "");
+    onChange([{ text: offer.choice }]);
+    setQuery(null);
+  };
 
   const type = (at: number, text: string) => {
     if (text === "=" && slots.length === 1) {
@@ -110,8 +120,8 @@ export function FilledWith({ label, parts, choices, onChange }: Props) {
       setPicked((n) => Math.max(n - 1, 0));
     } else if (event.key === "Enter" && open) {
       event.preventDefault();
-      const choice = found[picked];
-      if (choice) insert({ line: choice.line, value: choice.key }, query ?? "");
+      const offer = found[picked];
+      if (offer) take(offer);
     } else if (event.key === "Escape") {
       setQuery(null);
     } else if (event.key === "Backspace" && input.selectionStart === 0 && input.selectionEnd === 0 && at > 0) {
@@ -167,18 +177,20 @@ export function FilledWith({ label, parts, choices, onChange }: Props) {
         )}
         <Popper open={open} anchorEl={box.current} placement="bottom-start" sx={{ zIndex: 1300 }}>
           <ul className="drop" role="listbox" id={list} aria-label="Carried values">
-            {found.map((c, n) => (
+            {found.map((offer, n) => (
               <li
-                key={`${c.line} ${c.key}`}
+                key={offer.value ? `${offer.value.line} ${offer.value.key}` : `choice ${offer.choice}`}
                 role="option"
                 aria-selected={n === picked}
                 onMouseDown={(event) => {
                   event.preventDefault();
-                  insert({ line: c.line, value: c.key }, query ?? "");
+                  take(offer);
                 }}
               >
-                <b className="clip">{c.name.slice(1).join(" › ") || c.name[0]}</b>
-                <span className="clip">{shown({ line: c.line, value: c.key }) || <i className="quiet">empty</i>}</span>
+                <b className="clip">{offer.value ? offer.value.name.slice(1).join(" › ") || offer.value.name[0] : offer.choice}</b>
+                <span className="clip">
+                  {offer.value ? shown({ line: offer.value.line, value: offer.value.key }) || <i className="quiet">empty</i> : <i className="quiet">a choice of this field</i>}
+                </span>
               </li>
             ))}
           </ul>

@@ -32,7 +32,7 @@ export function MakeDatabase({ line, when, sample, onClose, onMade }: Props) {
         client.POST("/api/v1/databases", {
           body: {
             name,
-            fields: titled.map((f) => ({ name: nameOf(f.key), type: f.type as Schemas["NewFieldIn"]["type"], required: false, choices: [] })),
+            fields: titled.map((f) => ({ name: nameOf(f.key), type: f.type as Schemas["NewFieldIn"]["type"], required: false, choices: [], grows: false })),
           },
         }),
       );

@@ -19,6 +19,20 @@ def locale(tag: str) -> Locale:
         raise ValueError(f"there is no language “{tag}”") from error
 
 
+# Languages that are offered: those of Europe and of the English-speaking countries. All others of the CLDR work by formula.
+OFFERED = (
+    *("en_GB", "en_US", "en_IE", "en_AU", "en_CA", "en_NZ", "en_ZA", "cs_CZ", "da_DK", "de_DE", "de_AT", "de_CH", "el_GR"),
+    *("es_ES", "et_EE", "fi_FI", "fr_FR", "fr_CH", "hu_HU", "it_IT", "lt_LT", "lv_LV", "nb_NO", "nl_NL", "nl_BE", "pl_PL"),
+    *("pt_PT", "ro_RO", "sk_SK", "sl_SI", "sv_SE", "tr_TR", "uk_UA"),
+)
+
+
+@lru_cache(maxsize=1)
+def languages() -> tuple[tuple[str, str], ...]:
+    """(code, name in the language itself) of the languages that are offered."""
+    return tuple((code, str(locale(code).get_display_name())) for code in OFFERED)
+
+
 def date_order(tag: str) -> str:
     """Whether a language writes day or month first, from the CLDR's short date: DMY, MDY or YMD."""
     short = str(babel_dates.get_date_format("short", locale(tag)))
