@@ -9,10 +9,13 @@ from __future__ import annotations
 from collections.abc import Mapping
 from datetime import date, datetime
 from decimal import Decimal
+from functools import lru_cache
+from zoneinfo import ZoneInfo
 
 from kelvix.core import formulas
 from kelvix.core.feel import Env, TooMuch, compiled
 from kelvix.core.feel import tree as t
+from kelvix.core.feel.compiler import Compiled
 from kelvix.core.feel.values import read_at
 from kelvix.core.filling import Carried
 from kelvix.core.schema import CarriedField
@@ -214,17 +217,28 @@ def references(tests: tuple[Test, ...]) -> tuple[Reference, ...]:
     return tuple(found)
 
 
+@lru_cache(maxsize=4096)
+def _plan(
+    test: Test, known: tuple[tuple[Reference, CarriedField | None], ...], zone: ZoneInfo, order: str | None
+) -> tuple[Compiled, tuple[Reference, ...]]:
+    """A test compiled, and the values that it looks at. It hangs on these values' types and names, and on how dates are typed.
+    Raises Unfit."""
+    fields = {ref: field for ref, field in known if field is not None}
+    if len(fields) < len(known):
+        raise Unfit("this compares a value that the lines above no longer carry; choose another")
+    node = write(test, fields, Env(datetime.min, zone, order=order))
+    return compiled(node), tuple(Reference(v.line, v.key) for v in t.values_in(node))
+
+
 def holds(test: Test, carried: Carried, env: Env) -> bool | None:
     """Whether a row or a group holds for a sample; None where that is unknown. Raises Unfit where it cannot be decided: a
     value that is gone, a word that is no date or number, a formula that comes to something else than yes or no."""
-    for ref in references((test,)):
-        if ref not in carried.fields:
-            raise Unfit("this compares a value that the lines above no longer carry; choose another")
-    node = write(test, carried.fields, env)
+    known = tuple((ref, carried.fields.get(ref)) for ref in references((test,)))
+    ready, used = _plan(test, known, env.zone, env.order)
     mine = formulas.fresh(env)
-    given = {(v.line, v.key): formulas.to_feel(carried.values.get(Reference(v.line, v.key)), mine) for v in t.values_in(node)}
+    given = {(ref.line, ref.value): formulas.to_feel(carried.values.get(ref), mine) for ref in used}
     try:
-        found = compiled(node).evaluate(given, mine)
+        found = ready.evaluate(given, mine)
     except TooMuch as error:
         raise Unfit(str(error)) from error
     if found is None and mine.notes:
