@@ -5,8 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import pytest
+from hypothesis import HealthCheck, settings
 
 from support import Kelvix, Person
+
+# A machine that runs servers and browsers beside the tests is slow at times; that says nothing about what is tested.
+settings.register_profile("kelvix", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.load_profile("kelvix")
 
 
 @pytest.fixture(scope="session")
