@@ -29,6 +29,7 @@ FIELDS = (
     CarriedField("count", ("Message", "Number"), "number"),
     CarriedField("read", ("Message", "Read"), "yes_no"),
     CarriedField("cc", ("Message", "Cc"), "text"),
+    CarriedField("labels", ("Message", "Labels"), "labels"),
 )
 VALUES = {
     "subject": "Estimate for the ÉLAN organ",
@@ -38,6 +39,7 @@ VALUES = {
     "count": "2",
     "read": True,
     "cc": None,
+    "labels": ["Leather", "Élan"],
 }
 CARRIED = Carried({}, {}).plus("w", FIELDS, {f.key: from_wire(VALUES[f.key], f.type) for f in FIELDS})
 
@@ -58,6 +60,11 @@ CASES = [
     ("day", "after", ("2026-11-22",), True),
     ("count", "more", ("1",), True),
     ("count", "less", ("2",), False),
+    ("labels", "has", ("reeds", "leather"), True),
+    ("labels", "has", ("leath",), False),
+    ("labels", "has_none", ("reeds",), True),
+    ("labels", "has_none", ("elan",), False),
+    ("labels", "filled", (), True),
     ("count", "is", ("2.0",), True),
     ("read", "is", ("yes",), True),
     ("read", "is_not", ("yes",), False),

@@ -9,9 +9,25 @@ from zoneinfo import ZoneInfo
 import pytest
 
 from kelvix.core.feel import Env
-from kelvix.core.rehearsal import Surroundings, check, rehearse
+from kelvix.core.feel import tree as t
+from kelvix.core.rehearsal import Surroundings, carried_from_item, check, rehearse, shaped_fields
 from kelvix.core.schema import CarriedField, Database, Field
-from kelvix.core.workflow import Add, BadDocument, Condition, FieldFilling, OnlyIf, Part, Reference, When, Workflow, check_shape
+from kelvix.core.workflow import (
+    Add,
+    BadDocument,
+    Condition,
+    FieldFilling,
+    Filled,
+    Formula,
+    OnlyIf,
+    Part,
+    Reference,
+    Shape,
+    Shaped,
+    When,
+    Workflow,
+    check_shape,
+)
 
 SOURCE = (
     CarriedField("subject", ("Message", "Subject"), "text"),
@@ -35,6 +51,33 @@ def test_a_sample_goes_through_or_is_passed_by():
     assert states(WHOLE, QUOTE) == ["in", "goes_on", "fits"]
     assert states(WHOLE, {"subject": "Newsletter"}) == ["in", "passed_by", "not_reached"]
     assert rehearse(WHOLE, QUOTE, AROUND)[0].note == "1 attachment"
+
+
+def test_empty_absent_and_unreadable_are_told_apart():
+    """What could not be read stops each line that uses it, and is never taken for empty."""
+    broken = {"subject": "Quote, please", "date": "yesterday", "attachment_count": None}
+    carried = carried_from_item(WHEN, SOURCE, broken)
+    assert carried.values == {Reference("w", "subject"): "Quote, please", Reference("w", "attachment_count"): None}
+    assert list(carried.unreadable) == [Reference("w", "date")]
+    late = OnlyIf("o", "all", (Condition(Reference("w", "date"), "empty"),))
+    cell = rehearse(Workflow((WHEN, late, ADD)), broken, AROUND)[1]
+    assert cell.state == "put_right" and "Message › Date cannot be read in this sample: “yesterday”" in cell.note
+    filled = replace(ADD, fillings=(FieldFilling(11, (Part(ref=Reference("w", "date")),)),))
+    assert "cannot be read" in rehearse(Workflow((WHEN, filled)), broken, AROUND)[1].results[0].sentence
+    assert states(WHOLE, broken) == ["in", "goes_on", "fits"]  # nothing here uses it
+    assert states(Workflow((WHEN, late, ADD)), {"subject": "Quote, please"}) == ["in", "goes_on", "fits"]
+
+
+def test_a_list_becomes_labels():
+    target = Database(1, "Articles", (Field(11, "Name", "text", True), Field(14, "Tags", "labels", grows=True)))
+    split = t.dump(t.Call(t.Name("split"), (t.Value("w", "subject"), t.String(r",\s*"))))
+    shape = Shape("s", (Shaped("k", "Topics", Filled((Part(formula=Formula(split)),))),))
+    add = Add("a", 1, (*ADD.fillings, FieldFilling(14, (Part(ref=Reference("s", "k")),))))
+    around = replace(AROUND, databases={1: target})
+    cells = rehearse(Workflow((WHEN, shape, add)), {"subject": "Leather, Reeds, leather"}, around)
+    assert cells[1].shaped[0].value == ("Leather", "Reeds", "leather")
+    assert cells[2].results[1].value == ("Leather", "Reeds")
+    assert shaped_fields(shape, carried_from_item(WHEN, SOURCE, {}))[0].type == "labels"
 
 
 def test_a_line_that_is_not_right_says_what():

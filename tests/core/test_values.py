@@ -61,6 +61,11 @@ FITS = [
     (SUMMER, "text", "1 Jul 2026, 12:30"),
     (True, "text", "yes"),
     (Decimal("1E+2"), "text", "100"),
+    ("new, Elan Vital; NEW", "labels", ("1", "2")),
+    (("2", "new"), "labels", ("2", "1")),
+    (("Élan vital",), "choice", "2"),
+    (("Ada", "Bea"), "text", "Ada, Bea"),
+    (("1,850",), "number", Decimal(1850)),
 ]
 
 
@@ -94,6 +99,9 @@ UNFIT = [
     (date(2026, 1, 1), "email", "not an e-mail address"),
     ("23 Nov 2026, 25:00", "datetime", "not a time of day"),
     ("x" * 10_001, "text", "10,001 characters"),
+    ("New, Closed", "labels", "“Closed” is not one of the choices"),
+    (("New", "Élan vital"), "choice", "“New, Élan vital” is not one"),
+    (("1", "2"), "number", "not a number"),
 ]
 
 
@@ -111,7 +119,14 @@ def test_empty_stays_empty(value, to):
 
 
 @given(
-    st.one_of(st.text(), st.decimals(allow_nan=True), st.booleans(), st.dates(), st.datetimes(timezones=st.just(UTC))),
+    st.one_of(
+        st.text(),
+        st.decimals(allow_nan=True),
+        st.booleans(),
+        st.dates(),
+        st.datetimes(timezones=st.just(UTC)),
+        st.lists(st.text()).map(tuple),
+    ),
     st.sampled_from(TYPES),
 )
 def test_never_fails_otherwise(value, to):
@@ -120,7 +135,7 @@ def test_never_fails_otherwise(value, to):
     except Unfit as unfit:
         assert str(unfit)
     else:
-        assert kept is None or isinstance(kept, str | Decimal | bool | date)
+        assert kept is None or isinstance(kept, str | Decimal | bool | date | tuple)
 
 
 def of_type(to):
@@ -131,6 +146,7 @@ def of_type(to):
             lambda d: d.replace(microsecond=d.microsecond // 1000 * 1000)
         ),
         "yes_no": st.booleans(),
+        "labels": st.lists(st.text(), min_size=1).map(tuple),
     }.get(to, st.text(min_size=1))
 
 
@@ -221,3 +237,12 @@ def test_new_choices_only_where_they_are_allowed():
     assert isinstance(made, NewChoice) and made == "Later"
     with pytest.raises(Unfit):
         coerce("x" * 101, "choice", ZoneInfo("UTC"), have, None, True)
+
+
+def test_labels_are_kept_once_and_grow_only_where_they_are_allowed():
+    names = (Choice("1", "Leather"), Choice("2", "Reeds, old"))
+    assert coerce("reeds, OLD", "labels", LONDON, names) == ("2",)  # a label as a whole is not cut
+    found = coerce(("leather", "Wind", "wind "), "labels", LONDON, names, grows=True)
+    assert found == ("1", "Wind") and isinstance(found[1], NewChoice)
+    with pytest.raises(Unfit, match="101 labels, more than the 100"):
+        coerce(tuple(f"l{n}" for n in range(101)), "labels", LONDON, (), grows=True)

@@ -9,6 +9,7 @@ from decimal import Decimal
 
 import pytest
 
+from kelvix.core.values import NewChoice
 from kelvix.store import changes, databases, ddl, records
 from kelvix.store.changes import CannotUndo
 from kelvix.store.database_server import IDLE
@@ -18,7 +19,7 @@ from kelvix.store.records import Origin, Stale
 ALL = (
     NewField("Name", "text"), NewField("Long", "long_text"), NewField("Number", "number"), NewField("Day", "date"),
     NewField("Time", "datetime"), NewField("Stage", "choice", choices=("New", "Old")), NewField("Mail", "email"), NewField("Link", "link"),
-    NewField("Done", "yes_no"),
+    NewField("Done", "yes_no"), NewField("Tags", "labels", choices=("Leather", "Reeds"), grows=True),
 )  # fmt: skip
 ME = Origin(person="Orla")
 
@@ -41,7 +42,8 @@ def test_every_type_comes_back_as_it_was_given(made):
     space, database = made
     values = {
         "Name": "Θέμα \N{MUSICAL SYMBOL G CLEF}", "Long": "a\n" * 1000, "Number": Decimal("12345678901234567890.0000000001"), "Day": date(2026, 2, 28),
-        "Time": datetime(2026, 3, 29, 1, 0, 0, 123000, tzinfo=UTC), "Stage": "2", "Mail": "a@b.example", "Link": "https://x.example/", "Done": False, "Text": "# Head",
+        "Time": datetime(2026, 3, 29, 1, 0, 0, 123000, tzinfo=UTC), "Stage": "2", "Mail": "a@b.example", "Link": "https://x.example/", "Done": False,
+        "Text": "# Head", "Tags": ("2", "1"),
     }  # fmt: skip
     record_id, _ = add(space, database, **values)
     kept = space.read(lambda t: records.get(t, database, record_id))
@@ -266,3 +268,24 @@ def test_a_process_frozen_inside_a_transaction_holds_up_nobody_for_long(made):
     assert time.monotonic() - began < IDLE + 1.5
     thread.join()
     assert attempts == ["start", "not held up"]
+
+
+def test_labels_are_changed_logged_and_undone(made):
+    space, database = made
+    tags = field(database, "Tags")
+    record_id, _ = add(space, database, Name="n", Tags=("1", NewChoice("Wind")))
+    grown = space.read(lambda t: databases.get(t, space.id, database.id))
+    assert [c.name for c in grown.field(tags).choices] == ["Leather", "Reeds", "Wind"]
+
+    def now():
+        return space.read(lambda t: records.get(t, grown, record_id)).values[tags]
+
+    assert now() == ("1", "3")
+    seq = space.transact(lambda t: records.update(t, space.id, grown, record_id, 1, {tags: None}, ME))
+    assert now() is None
+    assert space.read(lambda t: changes.get(t, space.id, seq)).before == {str(tags): ["1", "3"]}
+    space.transact(lambda t: changes.undo(t, space.id, seq, ME))
+    assert now() == ("1", "3")
+    databases.set_field_state(space, grown, tags, gone=True)
+    databases.set_field_state(space, grown, tags, gone=False)
+    assert now() == ("1", "3"), "a field that is brought back has its labels again"

@@ -180,7 +180,7 @@ def check_values(who: Caller, database: Database, given: dict[str, Wire], comple
             try:
                 value = from_wire(wire, field.type)
             except Unfit:
-                value = wire if isinstance(wire, (str, bool)) else None
+                value = tuple(wire) if isinstance(wire, list) else wire
             values[field.id] = coerce(value, field.type, who.space.zone, field.choices, who.space.order, field.grows)
         except Unfit as unfit:
             wrong[key] = str(unfit)

@@ -121,6 +121,7 @@ class RehearsalOut(BaseModel):
     carried: list[CarriedValue]
     cells: dict[str, list[CellOut]]
     provisional: dict[str, dict[str, dict[str, Wire]]] = Field(description="by sample and line: what rehearsed lines yield")
+    unreadable: dict[str, dict[str, str]] = Field(description="by sample and key: what is wrong with a value of the source")
     findings: list[FindingOut]
     operator_words: dict[str, str]
     formulas: dict[str, FormulaOut]
@@ -184,8 +185,7 @@ class FunctionOut(BaseModel):
 
 def _shown(value: Value, field_id: int, database: Database | None, who: Caller) -> str:
     field = database.field(field_id) if database else None
-    text = field.choice_name(value) if field and field.type == "choice" else as_text(value, who.space.zone)
-    return (text or "")[:SHOWN]
+    return as_text(field.named(value) if field else value, who.space.zone)[:SHOWN]
 
 
 def _remedies(remedies: tuple[Remedy, ...]) -> list[RemedyOut]:
@@ -287,14 +287,18 @@ def rehearse(who: Reader, workflow_id: int, body: RehearseIn) -> RehearsalOut:
     around = who.engine.surroundings(who.space, body.document)
     cells: dict[str, list[CellOut]] = {}
     provisional: dict[str, dict[str, dict[str, Wire]]] = {}
+    unreadable: dict[str, dict[str, str]] = {}
     for sample in who.space.read(lambda t: workflows.samples(t, who.space.id, workflow_id)):
         found = rehearsal.rehearse(body.document, sample.item["values"], around)
         cells[str(sample.id)] = [_cell_out(c, body.document, around, who) for c in found]
         provisional[str(sample.id)] = _provisional(body.document, found, around)
+        given = rehearsal.carried_from_item(body.document.when, around.source, sample.item["values"])
+        unreadable[str(sample.id)] = {ref.value: said for ref, said in given.unreadable.items()}
     return RehearsalOut(
         carried=_carried(body.document, around),
         cells=cells,
         provisional=provisional,
+        unreadable=unreadable,
         findings=[
             FindingOut(line=f.line, field=f.field, key=f.key, sentence=f.sentence, remedies=_remedies(f.remedies))
             for f in rehearsal.check(body.document, around)

@@ -294,10 +294,9 @@ def _checked(who: Caller, document: Workflow, values: dict[str, Wire]) -> dict[s
     wrong: dict[str, str] = {}
     for field in app.fields:
         raw = values.get(field.key)
+        given = tuple(raw) if isinstance(raw, list) else raw
         try:
-            result[field.key] = (
-                to_wire(coerce(raw, field.type, who.space.zone, (), who.space.order)) if raw not in (None, "") else None
-            )
+            result[field.key] = to_wire(coerce(given, field.type, who.space.zone, (), who.space.order, grows=True))
         except Unfit as unfit:
             wrong[field.key] = str(unfit)
     if wrong:

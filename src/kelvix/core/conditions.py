@@ -33,9 +33,16 @@ OPERATORS: dict[Type, tuple[Operator, ...]] = {
     "number": ("is", "is_not", "less", "more", "filled", "empty"),
     "date": ("is", "before", "after", "filled", "empty"),
     "datetime": ("before", "after", "filled", "empty"),
+    "labels": ("has", "has_none", "filled", "empty"),
 }
-TEXT_FUNCTIONS: dict[Operator, str] = {"mentions": "mentions", "is": "same text", "begins": "begins", "ends": "ends"}
-NEGATED: dict[Operator, Operator] = {"mentions_none": "mentions", "is_not": "is"}
+TEXT_FUNCTIONS: dict[Operator, str] = {
+    "mentions": "mentions",
+    "is": "same text",
+    "begins": "begins",
+    "ends": "ends",
+    "has": "has any",
+}
+NEGATED: dict[Operator, Operator] = {"mentions_none": "mentions", "is_not": "is", "has_none": "has"}
 SIGNS: dict[Operator, str] = {"is": "=", "is_not": "!=", "less": "<", "before": "<", "more": ">", "after": ">"}
 COMPARED: tuple[Type, ...] = ("number", "date", "datetime", "yes_no")
 Fields = Mapping[Reference, CarriedField]
@@ -233,7 +240,9 @@ def _plan(
 def holds(test: Test, carried: Carried, env: Env) -> bool | None:
     """Whether a row or a group holds for a sample; None where that is unknown. Raises Unfit where it cannot be decided: a
     value that is gone, a word that is no date or number, a formula that comes to something else than yes or no."""
-    known = tuple((ref, carried.fields.get(ref)) for ref in references((test,)))
+    looked = references((test,))
+    carried.check_readable(looked)
+    known = tuple((ref, carried.fields.get(ref)) for ref in looked)
     ready, used = _plan(test, known, env.zone, env.order)
     mine = formulas.fresh(env)
     given = {(ref.line, ref.value): formulas.to_feel(carried.values.get(ref), mine) for ref in used}

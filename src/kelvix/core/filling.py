@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import dataclasses
 import difflib
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Literal
@@ -26,10 +27,18 @@ PERSON_WORDS = {"name", "person", "who", "contact", "author", "sender", "custome
 @dataclass(frozen=True)
 class Carried:
     """All that a line can use. `fields` says what there is, `values` what this sample has of it; a key that is missing
-    from `values` is absent from the sample, None is empty."""
+    from `values` is absent from the sample, None is empty. `unreadable` says of a value what is wrong with it: whatever uses
+    it is stopped by that sentence, rather than by taking it for empty."""
 
     fields: Mapping[Reference, CarriedField]
     values: Mapping[Reference, Value]
+    unreadable: Mapping[Reference, str] = dataclasses.field(default_factory=dict)
+
+    def check_readable(self, refs: Iterable[Reference]) -> None:
+        """Raises Unfit for a value that could not be read."""
+        for ref in refs:
+            if ref in self.unreadable:
+                raise Unfit(f"{self.name(ref)} cannot be read in this sample: {self.unreadable[ref]}")
 
     def name(self, ref: Reference) -> str:
         found = self.fields.get(ref)
@@ -49,6 +58,7 @@ class Carried:
         return Carried(
             {**self.fields, **{Reference(line, f.key): f for f in fields}},
             {**self.values, **{Reference(line, k): v for k, v in values.items()}},
+            self.unreadable,
         )
 
 
@@ -81,6 +91,7 @@ def compute(filling: Filling, carried: Carried, env: Env) -> Value:
     for ref in references(filling):
         if ref not in carried.fields:
             raise Unfit("this uses a value that the lines above no longer carry; choose another")
+    carried.check_readable(references(filling))
     values = [_piece(p, carried, env) for p in filling]
     if len(values) == 1 and filling[0].text is None:
         return values[0]

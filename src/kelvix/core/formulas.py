@@ -46,6 +46,8 @@ def fresh(env: Env) -> Env:
 
 def to_feel(value: Value, env: Env) -> object:
     """A carried value as the language has it: moments on the workspace's clock, so that its hours are those people mean."""
+    if isinstance(value, tuple):
+        return list(value)
     return value.astimezone(env.zone) if isinstance(value, datetime) else value
 
 
@@ -75,12 +77,22 @@ def settle(value: object, env: Env) -> Value:
         return value
     if isinstance(value, (timedelta, Months)):
         return duration_words(value)
+    if isinstance(value, list) and all(isinstance(v, str) or v is None for v in value):
+        return tuple(v for v in value if v) or None
     return as_words(env, value)
 
 
 # Types, as far as they can be told without a sample
 
-_BY_CLASS: dict[type, Type] = {Decimal: "number", str: "text", bool: "yes_no", date: "date", datetime: "datetime", time: "text"}
+_BY_CLASS: dict[type, Type] = {
+    Decimal: "number",
+    str: "text",
+    bool: "yes_no",
+    date: "date",
+    datetime: "datetime",
+    time: "text",
+    list: "labels",
+}
 
 
 def type_of(node: t.Node, types: Mapping[tuple[str, str], Type]) -> Type | None:
@@ -92,6 +104,8 @@ def type_of(node: t.Node, types: Mapping[tuple[str, str], Type]) -> Type | None:
             return "number"
         case t.String():
             return "text"
+        case t.List(items) if items and all(type_of(i, types) == "text" for i in items):
+            return "labels"
         case t.Bool() | t.Between() | t.In() | t.InstanceOf() | t.Quantified() | t.Tests():
             return "yes_no"
         case t.At(text):

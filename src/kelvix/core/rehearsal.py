@@ -84,16 +84,19 @@ class Surroundings:
 
 
 def carried_from_item(when: When, source: tuple[CarriedField, ...], item: Mapping[str, object]) -> Carried:
-    """A source item's values by reference. A value that cannot be read as its type is left absent."""
+    """A source item's values by reference: absent, empty and unreadable ones told apart."""
     values: dict[str, Value] = {}
+    unreadable: dict[Reference, str] = {}
     for field in source:
         if field.key in item:
             raw = item[field.key]
             try:
-                values[field.key] = from_wire(raw if isinstance(raw, (str, bool)) else None, field.type)
-            except Unfit:
-                continue
-    return Carried({}, {}).plus(when.id, source, values)
+                values[field.key] = from_wire(
+                    raw if raw is None or isinstance(raw, (str, bool, list)) else repr(raw), field.type
+                )
+            except Unfit as unfit:
+                unreadable[Reference(when.id, field.key)] = str(unfit)
+    return Carried({}, {}, unreadable).plus(when.id, source, values)
 
 
 def title_of(line: Add, results: list[FieldResult], database: Database, env: Env) -> str:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from kelvix.core.values import Choice, NewChoice, Type
+from kelvix.core.values import Choice, NewChoice, Type, Value
 
 TEXT_FIELD = 0  # the record's own text, its main column: a target like any field, with an identity of its own
 
@@ -26,6 +26,14 @@ class Field:
         if isinstance(choice_id, NewChoice):
             return str(choice_id)
         return next((c.name for c in self.choices if c.id == choice_id), None)
+
+    def named(self, value: Value) -> Value:
+        """A value with the names of its choices in place of their ids; one that was taken away since has none."""
+        if self.type == "choice":
+            return self.choice_name(value)
+        if isinstance(value, tuple):
+            return tuple(n for n in map(self.choice_name, value) if n) or None
+        return value
 
 
 @dataclass(frozen=True)

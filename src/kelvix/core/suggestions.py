@@ -176,6 +176,9 @@ def _fit_of_types(field: Type, carried: Type) -> float | None:
         ("number", "text"): 0.4,
         ("date", "text"): 0.4,
         ("yes_no", "text"): 0.2,
+        ("labels", "text"): 0.5,
+        ("labels", "choice"): 0.6,
+        ("text", "labels"): 0.35,
     }
     return fits.get((field, carried))
 

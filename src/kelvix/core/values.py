@@ -11,6 +11,7 @@
 | email     | str              | string                                 |
 | link      | str              | string                                 |
 | yes_no    | bool             | true / false                           |
+| labels    | tuple of choices' ids | list of strings                   |
 
 An empty value is None. What does not fit raises `Unfit` with a sentence; nothing is guessed.
 """
@@ -29,10 +30,10 @@ from typing import Literal, get_args
 from urllib.parse import urlsplit
 from zoneinfo import ZoneInfo
 
-Type = Literal["text", "long_text", "number", "date", "datetime", "choice", "email", "link", "yes_no"]
+Type = Literal["text", "long_text", "number", "date", "datetime", "choice", "email", "link", "yes_no", "labels"]
 TYPES: tuple[Type, ...] = get_args(Type)
-Value = str | Decimal | date | datetime | bool | None
-Wire = str | bool | None
+Value = str | Decimal | date | datetime | bool | tuple[str, ...] | None
+Wire = str | bool | list[str] | None
 
 TYPE_NAMES: dict[Type, str] = {
     "text": "text",
@@ -44,11 +45,13 @@ TYPE_NAMES: dict[Type, str] = {
     "email": "e-mail",
     "link": "link",
     "yes_no": "yes or no",
+    "labels": "labels",
 }
 WITH_ARTICLE: dict[Type, str] = {
     **{type_: f"a {name}" for type_, name in TYPE_NAMES.items()},
     "email": "an e-mail address",
     "yes_no": "a yes or no",
+    "labels": "labels",
 }
 # What a field of each type accepts, and what it refuses; `coerce` does it, docs/expressions.md shows it, tests hold both.
 ACCEPTS: dict[Type, tuple[str, str]] = {
@@ -70,7 +73,12 @@ ACCEPTS: dict[Type, tuple[str, str]] = {
     "email": ("one address, as ada@stbride.example", "an address with a name around it"),
     "link": ("an address that begins with http://, https:// or mailto:", "other texts"),
     "yes_no": ("true and false; yes, no, on, off, 1, 0", "other texts"),
+    "labels": (
+        "a list of texts, or one text with commas or semicolons between labels; each is matched as a choice is, and kept once",
+        "texts that are not among its labels, unless the field allows new ones; more than 100 labels",
+    ),
 }
+MOST_LABELS = 100
 LONGEST: dict[Type, int] = {"text": 10_000, "long_text": 4_000_000, "email": 320, "link": 2_000}
 
 WIDE = Context(prec=60)  # more digits than a number field keeps: 28 before the point, 10 after
@@ -179,6 +187,8 @@ def as_text(value: Value, zone: ZoneInfo) -> str:
         return f"{value.day} {MONTHS[value.month - 1].title()} {value.year}"
     if isinstance(value, Decimal):
         return f"{value:f}"
+    if isinstance(value, tuple):
+        return ", ".join(value)
     return value
 
 
@@ -256,6 +266,10 @@ def coerce(
     Raises Unfit."""
     if value is None or (isinstance(value, str) and not value.strip()):
         return None
+    if to == "labels":
+        return _labels(value, zone, choices, grows)
+    if isinstance(value, tuple) and len(value) == 1:
+        return coerce(value[0], to, zone, choices, order, grows)
     if isinstance(value, bool) and to in ("number", "date", "datetime"):
         raise Unfit(f"“{as_text(value, zone)}” is not a {TYPE_NAMES[to]}")
     if to == "datetime":
@@ -292,6 +306,22 @@ def _number(value: Decimal) -> Decimal:
     if isinstance(exponent, str) or value.adjusted() > 27 or len(digits) > 60 or int(plain(value).as_tuple().exponent) < -10:
         raise Unfit(f"“{shorten(str(value))}” has more digits than a number field keeps (28 before, 10 after the point)")
     return value
+
+
+def _labels(value: Value, zone: ZoneInfo, choices: tuple[Choice, ...], grows: bool) -> Value:
+    """Each label once, in the order given. A text that is a label as a whole is not cut at its commas."""
+    texts: tuple[str, ...] = value if isinstance(value, tuple) else (as_text(value, zone),)
+    if not isinstance(value, tuple) and not any(fold(c.name) == fold(" ".join(texts[0].split())) for c in choices):
+        texts = tuple(re.split(r"[,;\n]", texts[0]))
+    found: dict[str, str] = {}
+    for text in texts:
+        if text.strip():
+            one = _from_text(text, "choice", choices, grows)
+            assert isinstance(one, str)
+            found.setdefault(fold(one), one)
+    if len(found) > MOST_LABELS:
+        raise Unfit(f"these are {len(found)} labels, more than the {MOST_LABELS} that a record keeps")
+    return tuple(found.values()) or None
 
 
 def _from_text(text: str, to: Type, choices: tuple[Choice, ...], grows: bool) -> Value:
@@ -348,14 +378,20 @@ def to_wire(value: Value) -> Wire:
         return value.isoformat()
     if isinstance(value, Decimal):
         return f"{value:f}"
+    if isinstance(value, tuple):
+        return [str(v) for v in value]
     return value
 
 
 def from_wire(wire: Wire, of: Type) -> Value:
     """The value behind its JSON form. Raises Unfit where it is not one."""
-    if wire is None or wire == "":
+    if wire is None or wire == "" or wire == []:
         return None
     try:
+        if of == "labels":
+            if isinstance(wire, list) and all(isinstance(w, str) for w in wire):
+                return tuple(wire)
+            raise ValueError
         if of == "yes_no":
             if isinstance(wire, bool):
                 return wire

@@ -9,7 +9,20 @@ from kelvix.core import formulas
 
 Mode = Literal["all", "any", "none"]
 Operator = Literal[
-    "is", "is_not", "mentions", "mentions_none", "begins", "ends", "before", "after", "less", "more", "filled", "empty"
+    "is",
+    "is_not",
+    "mentions",
+    "mentions_none",
+    "begins",
+    "ends",
+    "before",
+    "after",
+    "less",
+    "more",
+    "has",
+    "has_none",
+    "filled",
+    "empty",
 ]
 OPERATOR_WORDS: dict[Operator, str] = {
     "is": "is",
@@ -22,6 +35,8 @@ OPERATOR_WORDS: dict[Operator, str] = {
     "after": "is after",
     "less": "is less than",
     "more": "is more than",
+    "has": "has",
+    "has_none": "has none of",
     "filled": "is filled",
     "empty": "is empty",
 }

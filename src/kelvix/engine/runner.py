@@ -7,13 +7,14 @@ import random
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
+from zoneinfo import ZoneInfo
 
 from kelvix.connectors.contract import Passing, Standing
 from kelvix.core.conditions import references
 from kelvix.core.filling import Carried, FieldResult, describe
 from kelvix.core.rehearsal import Cell, Surroundings, carried_from_item, step, title_of
 from kelvix.core.schema import Database
-from kelvix.core.values import Value, shorten, to_wire
+from kelvix.core.values import Value, as_text, shorten, to_wire
 from kelvix.core.workflow import Add, Line, OnlyIf, Shape, Workflow
 from kelvix.engine.engine import Engine
 from kelvix.engine.sampling import as_kept
@@ -134,7 +135,7 @@ class Runner:
                 carried = below.plus(line.id, (), made)
             else:
                 outcome = "skipped" if isinstance(line, Add) else cell.state
-                progress.lines.append((line.id, outcome, _given(line, carried), _made(line, cell)))
+                progress.lines.append((line.id, outcome, _given(line, carried, around.env.zone), _made(line, cell)))
                 carried, passed = below, outcome == "passed_by"
             if passed:
                 break
@@ -206,7 +207,7 @@ class Runner:
         database = around.databases.get(line.database or 0) if isinstance(line, Add) else None
         wrong = [_said(r, database) for r in cell.results if r.state == "put_right"] or [cell.note]
 
-        given = _filled(line, list(cell.results), carried) if isinstance(line, Add) else _given(line, carried)
+        given = _filled(line, list(cell.results), carried) if isinstance(line, Add) else _given(line, carried, around.env.zone)
 
         def work(t: Transaction) -> None:
             progress.hold(t, claim, "failed", {"sentence": "; ".join(wrong), "line": line.id})
@@ -224,11 +225,11 @@ class Runner:
         space.transact(work)
 
 
-def _given(line: Line, carried: Carried) -> Any:
+def _given(line: Line, carried: Carried, zone: ZoneInfo) -> Any:
     """What an Only if line looked at, what a Shape line made."""
     if isinstance(line, OnlyIf):
         looked = references(line.conditions)
-        return {carried.name(ref): shorten(str(to_wire(carried.values.get(ref)) or ""), 300) for ref in looked}
+        return {carried.name(ref): shorten(as_text(carried.values.get(ref), zone), 300) for ref in looked}
     return None
 
 

@@ -196,18 +196,22 @@ def with_new_choices(t: Transaction, workspace_id: int, values: Mapping[int, Val
     that two writers who bring the same choice make it once."""
     kept = dict(values)
     for field_id, value in values.items():
-        if not isinstance(value, NewChoice):
+        new = [v for v in (value if isinstance(value, tuple) else (value,)) if isinstance(v, NewChoice)]
+        if not new:
             continue
         row = t.row("SELECT choices FROM field WHERE workspace_id=%s AND id=%s FOR UPDATE", (workspace_id, field_id))
         if row is None:
             raise LookupError("no such field")
         have = tuple(Choice(**c) for c in json.loads(row["choices"]))
-        found = next((c for c in have if fold(c.name) == fold(value)), None)
-        if found is None:
-            have = _choices((*(c.name for c in have), str(value)), have)
-            found = have[-1]
+        missing = [str(n) for n in new if all(fold(c.name) != fold(n) for c in have)]
+        if missing:
+            have = _choices((*(c.name for c in have), *missing), have)
             t.execute("UPDATE field SET choices=%s WHERE workspace_id=%s AND id=%s", (_dump(have), workspace_id, field_id))
-        kept[field_id] = found.id
+        ids = {fold(c.name): c.id for c in have}
+        if isinstance(value, tuple):
+            kept[field_id] = tuple(ids[fold(v)] if isinstance(v, NewChoice) else v for v in value)
+        else:
+            kept[field_id] = ids[fold(str(value))]
     return kept
 
 

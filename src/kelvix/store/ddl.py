@@ -21,7 +21,7 @@ COLUMN: dict[Type, str] = {
     "email": "VARCHAR(320)",
     "link": "TEXT",
     "yes_no": "TINYINT(1)",
-}
+}  # labels are many-valued, and lie in a table beside (store/labels.py)
 TRIES = 200
 BUSY = {1205, 1969}
 
@@ -72,9 +72,9 @@ def reconcile(server: DatabaseServer, database_id: int | None = None) -> None:
     ):
         target, name = table(row["database_id"]), column(row["id"])
         if row["state"] == "adding":
-            _insist(
-                server, f"ALTER TABLE {target} NOWAIT ADD COLUMN IF NOT EXISTS {name} {COLUMN[row['type']]}, ALGORITHM=INSTANT"
-            )
+            if row["type"] in COLUMN:
+                kind = COLUMN[row["type"]]
+                _insist(server, f"ALTER TABLE {target} NOWAIT ADD COLUMN IF NOT EXISTS {name} {kind}, ALGORITHM=INSTANT")
             _mark(server, "field", row["id"], "adding", "ready")
         else:  # the column stays, so that an undo brings its values back
             _mark(server, "field", row["id"], "dropping", "gone")

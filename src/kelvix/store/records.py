@@ -11,7 +11,7 @@ from typing import Any
 
 from kelvix.core.schema import Database
 from kelvix.core.values import Value, Wire, plain, to_wire
-from kelvix.store import ddl
+from kelvix.store import ddl, labels
 from kelvix.store.database_server import Row, Transaction
 from kelvix.store.databases import with_new_choices
 
@@ -55,10 +55,19 @@ class Origin:
 
 
 def _columns(database: Database) -> str:
-    return ", ".join(["id", "version", "created_at", "changed_at", "deleted_at", *(ddl.column(f.id) for f in database.fields)])
+    own = (labels.column(database.id, f) if f.type == "labels" else ddl.column(f.id) for f in database.fields)
+    return ", ".join(["id", "version", "created_at", "changed_at", "deleted_at", *own])
+
+
+def _apart(database: Database, values: Values) -> tuple[Values, Values]:
+    """Values that lie in the record's own row, and its labels."""
+    many = {f.id for f in database.fields if f.type == "labels"}
+    return {f: v for f, v in values.items() if f not in many}, {f: v for f, v in values.items() if f in many}
 
 
 def _value(raw: Any, type_: str) -> Value:
+    if type_ == "labels":
+        return labels.read(raw)
     if type_ == "yes_no" and raw is not None:
         return bool(raw)
     if type_ == "number" and raw is not None:
@@ -141,14 +150,16 @@ def _log(
 def add(t: Transaction, workspace_id: int, database: Database, values: Values, origin: Origin) -> tuple[int, int]:
     """A new record: its id and its change's number."""
     values = with_new_choices(t, workspace_id, values)
-    names = [ddl.column(f) for f in values]
-    marks = ", ".join(["%s"] * len(values))
+    own, many = _apart(database, values)
+    names = [ddl.column(f) for f in own]
+    marks = ", ".join(["%s"] * len(own))
     record_id = t.insert(
         f"INSERT INTO {ddl.table(database.id)} ({', '.join(names)}) VALUES ({marks})"
         if names
         else f"INSERT INTO {ddl.table(database.id)} () VALUES ()",
-        list(values.values()),
+        list(own.values()),
     )
+    labels.write(t, database.id, record_id, many)
     seq = _log(t, workspace_id, database.id, record_id, 1, "add", origin, None, values)
     return record_id, seq
 
@@ -164,11 +175,13 @@ def update(
         raise Stale(record)
     values = with_new_choices(t, workspace_id, values)
     before = {f: record.values[f] for f in values}
-    sets = "".join(f", {ddl.column(f)}=%s" for f in values)
+    own, many = _apart(database, values)
+    sets = "".join(f", {ddl.column(f)}=%s" for f in own)
     t.execute(
         f"UPDATE {ddl.table(database.id)} SET version=version+1, changed_at=NOW(3){sets} WHERE id=%s",
-        [*values.values(), record_id],
+        [*own.values(), record_id],
     )
+    labels.write(t, database.id, record_id, many)
     return _log(t, workspace_id, database.id, record_id, record.version + 1, "update", origin, before, values)
 
 

@@ -10,7 +10,7 @@ export type Sample = Schemas["SampleOut"];
 export type Run = Schemas["RunOut"];
 export type Connection = Schemas["ConnectionOut"];
 export type App = Schemas["AppOut"];
-export type Wire = string | boolean | null;
+export type Wire = string | boolean | string[] | null;
 
 export const useMe = () =>
   useQuery({ queryKey: ["me"], queryFn: () => answer(client.GET("/api/v1/me")), staleTime: Infinity, retry: false });

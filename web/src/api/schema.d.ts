@@ -1055,7 +1055,7 @@ export interface components {
         ChangeOut: {
             /** After */
             after: {
-                [key: string]: string | boolean | null;
+                [key: string]: string | boolean | string[] | null;
             } | null;
             /**
              * At
@@ -1064,7 +1064,7 @@ export interface components {
             at: string;
             /** Before */
             before: {
-                [key: string]: string | boolean | null;
+                [key: string]: string | boolean | string[] | null;
             } | null;
             /** By */
             by: string;
@@ -1114,7 +1114,7 @@ export interface components {
              * Operator
              * @enum {string}
              */
-            operator: "is" | "is_not" | "mentions" | "mentions_none" | "begins" | "ends" | "before" | "after" | "less" | "more" | "filled" | "empty";
+            operator: "is" | "is_not" | "mentions" | "mentions_none" | "begins" | "ends" | "before" | "after" | "less" | "more" | "has" | "has_none" | "filled" | "empty";
             ref: components["schemas"]["Reference"];
             /**
              * Words
@@ -1295,7 +1295,7 @@ export interface components {
              * Type
              * @enum {string}
              */
-            type: "text" | "long_text" | "number" | "date" | "datetime" | "choice" | "email" | "link" | "yes_no";
+            type: "text" | "long_text" | "number" | "date" | "datetime" | "choice" | "email" | "link" | "yes_no" | "labels";
         };
         /**
          * Filled
@@ -1530,8 +1530,8 @@ export interface components {
         };
         /**
          * Me
-         * @description `language` is a name of Unicode's CLDR; `date_order` says how dates such as 01/02/2026 are read (DMY, MDY); null: they are
-         *     asked about.
+         * @description `language` is a name of Unicode's CLDR; `date_order` says how dates such as 01/02/2026 are read (DMY, MDY); null: they
+         *     are asked about.
          */
         Me: {
             /** Date Order */
@@ -1575,7 +1575,7 @@ export interface components {
              * Type
              * @enum {string}
              */
-            type: "text" | "long_text" | "number" | "date" | "datetime" | "choice" | "email" | "link" | "yes_no";
+            type: "text" | "long_text" | "number" | "date" | "datetime" | "choice" | "email" | "link" | "yes_no" | "labels";
         };
         /** NewestIn */
         NewestIn: {
@@ -1759,7 +1759,7 @@ export interface components {
             id: number;
             /** Values */
             values: {
-                [key: string]: string | boolean | null;
+                [key: string]: string | boolean | string[] | null;
             };
             /** Version */
             version: number;
@@ -1810,13 +1810,22 @@ export interface components {
             provisional: {
                 [key: string]: {
                     [key: string]: {
-                        [key: string]: string | boolean | null;
+                        [key: string]: string | boolean | string[] | null;
                     };
                 };
             };
             /** Tests */
             tests: {
                 [key: string]: string;
+            };
+            /**
+             * Unreadable
+             * @description by sample and key: what is wrong with a value of the source
+             */
+            unreadable: {
+                [key: string]: {
+                    [key: string]: string;
+                };
             };
         };
         /** RehearseIn */
@@ -1940,7 +1949,7 @@ export interface components {
             title: string;
             /** Values */
             values: {
-                [key: string]: string | boolean | null;
+                [key: string]: string | boolean | string[] | null;
             };
         };
         /** SampleResult */
@@ -1956,7 +1965,7 @@ export interface components {
         SampleValues: {
             /** Values */
             values: {
-                [key: string]: string | boolean | null;
+                [key: string]: string | boolean | string[] | null;
             };
         };
         /** SamplesIn */
@@ -2099,7 +2108,7 @@ export interface components {
              *     }
              */
             values: {
-                [key: string]: string | boolean | null;
+                [key: string]: string | boolean | string[] | null;
             };
         };
         /**

@@ -1,5 +1,6 @@
 import { useState } from "react";
 import type { Field, Wire } from "../../api/queries";
+import { LabelsEditor } from "./LabelsEditor";
 import { typed } from "./values";
 
 interface Props {
@@ -16,6 +17,7 @@ export function CellEditor({ field, value, zone, onDone }: Props) {
   const [text, setText] = useState(before);
   const keep = (now: string) => onDone(now === before ? undefined : now === "" ? null : now);
   const label = field.name;
+  if (field.type === "labels") return <LabelsEditor field={field} value={value} onDone={onDone} />;
   if (field.type === "choice" || field.type === "yes_no") {
     const options = field.type === "choice" ? field.choices : [{ id: "yes", name: "yes" }, { id: "no", name: "no" }];
     return (

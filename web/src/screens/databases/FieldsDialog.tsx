@@ -5,6 +5,8 @@ import { answer, client, said } from "../../api/client";
 import type { Database, Field } from "../../api/queries";
 import { TYPE_WORDS } from "./values";
 
+const chosenFrom = (type: Field["type"]) => type === "choice" || type === "labels";
+
 /** The fields of a database: rename, require, set choices, take away (and bring back), add. */
 export function FieldsDialog({ database, onClose }: { database: Database; onClose: () => void }) {
   const queries = useQueryClient();
@@ -26,7 +28,7 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
       answer(
         client.POST("/api/v1/databases/{database_id}/fields", {
           params: { path: { database_id: database.id } },
-          body: { name, type, required: false, choices: type === "choice" ? split(choices) : [], grows: false },
+          body: { name, type, required: false, choices: chosenFrom(type) ? split(choices) : [], grows: false },
         }),
       ),
     onSuccess: () => {
@@ -91,11 +93,11 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
                     />
                   </td>
                   <td>
-                    {f.type === "choice" && (
+                    {chosenFrom(f.type) && (
                       <>
-                        <KeptText label={`Choices of ${f.name}`} value={f.choices.map((c) => c.name).join(", ")} onKeep={(v) => change.mutate({ field: f.id, choices: split(v) })} />
+                        <KeptText label={`${f.type === "labels" ? "Labels" : "Choices"} of ${f.name}`} value={f.choices.map((c) => c.name).join(", ")} onKeep={(v) => change.mutate({ field: f.id, choices: split(v) })} />
                         <label className="quiet" style={{ display: "block" }}>
-                          <Checkbox sx={{ padding: 0 }} checked={f.grows} onChange={(e) => change.mutate({ field: f.id, grows: e.target.checked })} /> what is written may add choices
+                          <Checkbox sx={{ padding: 0 }} checked={f.grows} onChange={(e) => change.mutate({ field: f.id, grows: e.target.checked })} /> what is written may add {f.type === "labels" ? "labels" : "choices"}
                         </label>
                       </>
                     )}
@@ -135,7 +137,7 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
               </MenuItem>
             ))}
           </TextField>
-          {type === "choice" && <TextField label="Choices, separated by commas" value={choices} onChange={(e) => setChoices(e.target.value)} />}
+          {chosenFrom(type) && <TextField label={`${type === "labels" ? "Labels" : "Choices"}, separated by commas`} value={choices} onChange={(e) => setChoices(e.target.value)} />}
           <Button type="submit" variant="contained" disabled={!name.trim() || add.isPending}>
             Add the field
           </Button>

@@ -11,6 +11,8 @@ export function reads(field: Field, value: Wire | undefined, zone: string): stri
       return day(`${String(value)}T12:00:00Z`, "UTC");
     case "choice":
       return field.choices.find((c) => c.id === value)?.name ?? "a choice since taken away";
+    case "labels":
+      return labelNames(field, value).join(", ");
     case "yes_no":
       return value ? "yes" : "no";
     case "number":
@@ -18,6 +20,11 @@ export function reads(field: Field, value: Wire | undefined, zone: string): stri
     default:
       return String(value);
   }
+}
+
+/** The names of a record's labels; one that was taken away since has none. */
+export function labelNames(field: Field, value: Wire | undefined): string[] {
+  return Array.isArray(value) ? value.flatMap((id) => field.choices.find((c) => c.id === id)?.name ?? []) : [];
 }
 
 /** What an editing box begins with: what can be typed back and understood. */
@@ -28,9 +35,9 @@ export function typed(field: Field, value: Wire | undefined, zone: string): stri
 
 export const TYPE_WORDS: Record<Field["type"], string> = {
   text: "text", long_text: "long text", number: "number", date: "date", datetime: "date, time", choice: "choice",
-  email: "e-mail", link: "link", yes_no: "yes or no",
+  email: "e-mail", link: "link", yes_no: "yes or no", labels: "labels",
 };
 
 export const WIDTHS: Record<Field["type"], number> = {
-  text: 190, long_text: 240, number: 100, date: 112, datetime: 152, choice: 110, email: 190, link: 180, yes_no: 80,
+  text: 190, long_text: 240, number: 100, date: 112, datetime: 152, choice: 110, email: 190, link: 180, yes_no: 80, labels: 170,
 };

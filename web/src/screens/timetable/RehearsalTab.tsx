@@ -52,7 +52,7 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, zone
     (ref: Ref) => {
       const value = valueOf(ref);
       const type = rehearsal?.carried.find((c) => sameRef({ line: c.line, value: c.key }, ref))?.type;
-      return value == null ? "" : type === "datetime" ? dateTime(String(value), zone) : String(value);
+      return value == null ? "" : type === "datetime" ? dateTime(String(value), zone) : Array.isArray(value) ? value.join(", ") : String(value);
     },
     [valueOf, rehearsal, zone],
   );
@@ -181,6 +181,7 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, zone
             zone={zone}
             shown={shown}
             valueOf={valueOf}
+            unreadable={rehearsal?.unreadable[String(sample.id)] ?? {}}
             makeField={makeField}
             edit={() => setEditing(sample)}
           />

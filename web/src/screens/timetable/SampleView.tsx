@@ -11,6 +11,8 @@ interface Props {
   zone: string;
   shown: (ref: Ref) => string;
   valueOf: (ref: Ref) => Wire | undefined;
+  /** What is wrong with a value that cannot be read. */
+  unreadable: Record<string, string>;
   makeField: ((carried: Carried) => void) | null;
   edit: () => void;
 }
@@ -85,7 +87,7 @@ function Letter({ sample, when, zone }: Props) {
 }
 
 /** All carried values of all lines above, flat, searched by name and by what they contain. */
-function List({ carried, shown, valueOf, makeField }: Props) {
+function List({ carried, when, shown, valueOf, unreadable, makeField }: Props) {
   const [query, setQuery] = useState("");
   const { point, used } = usePointing();
   const words = query.toLowerCase().trim();
@@ -109,8 +111,8 @@ function List({ carried, shown, valueOf, makeField }: Props) {
             <button key={`k${n}`} className={`link k ${used.some((u) => sameRef(u, ref)) ? "pt used" : ""}`} onMouseDown={(e) => e.preventDefault()} onClick={() => point(ref)}>
               {c.name.slice(1).join(" › ")}
             </button>,
-            <span key={`v${n}`} className="clip" title={shown(ref).slice(0, 500)}>
-              {value === undefined ? <i className="quiet">not in this sample</i> : value === null ? <i className="quiet">empty</i> : <Marked text={shown(ref)} words={words} />}
+            <span key={`v${n}`} className="clip" title={(c.line === when && unreadable[c.key]) || shown(ref).slice(0, 500)}>
+              {c.line === when && unreadable[c.key] ? <b className="bad">! cannot be read: {unreadable[c.key]}</b> : value === undefined ? <i className="quiet">not in this sample</i> : value === null ? <i className="quiet">empty</i> : <Marked text={shown(ref)} words={words} />}
             </span>,
             makeField ? (
               <button key={`m${n}`} className="link" title={`Make a field of ${c.name.slice(1).join(" › ")}`} onClick={() => makeField(c)}>

@@ -128,6 +128,22 @@ def same_text(text: str | None, texts: list[object]) -> bool:
 
 
 @BUILTINS.add(
+    "has any",
+    [Param("labels", LIST, nullable=True), Param("texts", LIST)],
+    BOOLEAN,
+    "Whether one of these is among the labels, without regard to case, accents and outer spaces.",
+    'has any(["Leather", "Reeds"], "reeds", "pipes")',
+    "true",
+    GROUP,
+    spread="list",
+    added=True,
+)
+def has_any(labels: list[object] | None, texts: list[object]) -> bool:
+    have = {fold(x).strip() for x in labels or [] if isinstance(x, str)}
+    return any(fold(x).strip() in have for x in texts if isinstance(x, str))
+
+
+@BUILTINS.add(
     "begins",
     [Param("text", STRING, nullable=True), Param("words", LIST)],
     BOOLEAN,
