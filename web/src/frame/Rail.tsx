@@ -39,14 +39,10 @@ export function Rail() {
       <div className="who">
         <b>{me?.workspace}</b>
         {me?.name} · {me?.role}
-        <br />
         {me?.role === "owner" && (
-          <>
-            <button className="link" onClick={() => setWriting(true)}>
-              Language and dates
-            </button>
-            <br />
-          </>
+          <button className="link" onClick={() => setWriting(true)}>
+            Language and dates
+          </button>
         )}
         <button className="link" onClick={change}>
           {scheme === "light" ? "Dark" : "Light"} scheme

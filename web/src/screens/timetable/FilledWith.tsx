@@ -40,6 +40,7 @@ export function FilledWith({ label, parts, choices, onChange }: Props) {
   const [picked, setPicked] = useState(0);
   const [editing, setEditing] = useState<number | null>(null); // the slot whose formula is open
   const [fresh, setFresh] = useState(false); // a formula that has no letter yet
+  const [inside, setInside] = useState(false); // whether one is in the box: only then there is room before and between values
   const box = useRef<HTMLDivElement>(null);
   const inputs = useRef(new Map<number, HTMLInputElement>());
   const goTo = useRef<number | null>(null);
@@ -137,7 +138,7 @@ export function FilledWith({ label, parts, choices, onChange }: Props) {
   const edited = editing === null ? null : (slots[editing]?.formula ?? null);
   return (
     <>
-      <div ref={box} className="filled" onClick={(event) => event.target === box.current && inputs.current.get(slots.length - 1)?.focus()}>
+      <div ref={box} className={inside ? "filled inside" : "filled"} onClick={(event) => event.target === box.current && inputs.current.get(slots.length - 1)?.focus()}>
         {slots.map((slot, at) => {
           const ref = slot.ref;
           if (ref) {
@@ -164,9 +165,15 @@ export function FilledWith({ label, parts, choices, onChange }: Props) {
               onKeyDown={(event) => onKey(event, at)}
               onFocus={() => {
                 setPlace(at);
+                setInside(true);
                 aim((value) => insertLater.current(value));
               }}
-              onBlur={() => setTimeout(() => setQuery(null), 150)}
+              onBlur={() =>
+                setTimeout(() => {
+                  setQuery(null);
+                  setInside(box.current?.contains(document.activeElement) ?? false);
+                }, 150)
+              }
             />
           );
         })}

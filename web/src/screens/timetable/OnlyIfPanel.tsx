@@ -1,5 +1,5 @@
 import { MenuItem, Select } from "@mui/material";
-import { useState } from "react";
+import { useCallback, useEffect, useRef, useState } from "react";
 import { ConditionRow } from "./ConditionRow";
 import { FormulaEditor } from "./FormulaEditor";
 import { useLine } from "./lineContext";
@@ -82,9 +82,23 @@ function Rows({ line, conditions, first, onChange }: RowsProps) {
     const made: Condition = { kind: "condition", ref, operator: (known?.operators[0] ?? "mentions") as Operator, words: [] };
     onChange([...conditions, made]);
   };
+  const addLater = useRef(add);
+  useEffect(() => {
+    addLater.current = add;
+  });
+  // What is pointed at in the sample goes to the rows one was in last; to begin with, to the outermost.
+  const take = useCallback(() => aim((ref) => addLater.current(ref)), [aim]);
+  useEffect(() => {
+    if (first === 0) take();
+  }, [first, take]);
   const one = carried[0] && { line: carried[0].line, value: carried[0].key };
   return (
-    <div onFocus={() => aim(add)} onMouseEnter={() => first === 0 && aim(add)}>
+    <div
+      onFocus={(event) => {
+        event.stopPropagation();
+        take();
+      }}
+    >
       {conditions.map((test, at) => {
         const start = starts[at] ?? 0;
         const passed = cells.filter((c) => c.rows[start] === true).length;

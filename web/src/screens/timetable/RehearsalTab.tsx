@@ -56,16 +56,10 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, zone
     },
     [valueOf, rehearsal, zone],
   );
-  const pointing = useMemo(() => {
-    const used = usedBy(chosen);
-    return {
-      aim: (take: ((ref: Ref) => void) | null) => {
-        taker.current = take;
-      },
-      point: (ref: Ref) => taker.current?.(ref),
-      used,
-    };
-  }, [chosen]);
+  const aim = useCallback((take: ((ref: Ref) => void) | null) => {
+    taker.current = take;
+  }, []);
+  const pointing = useMemo(() => ({ aim, point: (ref: Ref) => taker.current?.(ref), used: usedBy(chosen) }), [aim, chosen]);
   const makeField = useMakeField(chosen, setDocumentLine, databases);
   function setDocumentLine(next: Line) {
     setDocument(replaceLine(document, next));
