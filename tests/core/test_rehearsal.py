@@ -8,9 +8,10 @@ from zoneinfo import ZoneInfo
 
 import pytest
 
+from kelvix.core.checking import check
 from kelvix.core.feel import Env
 from kelvix.core.feel import tree as t
-from kelvix.core.rehearsal import Surroundings, carried_from_item, check, rehearse, shaped_fields
+from kelvix.core.rehearsal import Surroundings, carried_from_item, rehearse, shaped_fields
 from kelvix.core.schema import CarriedField, Database, Field
 from kelvix.core.workflow import (
     Add,
@@ -75,7 +76,7 @@ def test_a_list_becomes_labels():
     add = Add("a", 1, (*ADD.fillings, FieldFilling(14, (Part(ref=Reference("s", "k")),))))
     around = replace(AROUND, databases={1: target})
     cells = rehearse(Workflow((WHEN, shape, add)), {"subject": "Leather, Reeds, leather"}, around)
-    assert cells[1].shaped[0].value == ("Leather", "Reeds", "leather")
+    assert cells[1].parts[0].value == ("Leather", "Reeds", "leather")
     assert cells[2].results[1].value == ("Leather", "Reeds")
     assert shaped_fields(shape, carried_from_item(WHEN, SOURCE, {}))[0].type == "labels"
 

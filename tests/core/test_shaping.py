@@ -8,9 +8,10 @@ from zoneinfo import ZoneInfo
 
 import pytest
 
+from kelvix.core.checking import check
 from kelvix.core.feel import Env, read
 from kelvix.core.feel import tree as t
-from kelvix.core.rehearsal import Surroundings, check, rehearse, scope_of, step, trees_of
+from kelvix.core.rehearsal import Surroundings, rehearse, scope_of, step, trees_of
 from kelvix.core.rehearsal import carried_from_item as carried_of
 from kelvix.core.schema import CarriedField, Database, Field
 from kelvix.core.shaping import as_formula, corrected, doubts, shape, type_of
@@ -66,7 +67,7 @@ def made(making) -> object:
 
 
 def formula(text: str) -> Formula:
-    return Formula(t.dump(read(text, scope_of(Workflow((WHEN,)), SOURCE))))
+    return Formula(t.dump(read(text, scope_of(Workflow((WHEN,)), AROUND))))
 
 
 @pytest.mark.parametrize(
@@ -182,11 +183,11 @@ def test_a_value_can_use_those_before_it_on_the_same_line():
 def test_a_doubtful_pattern_offers_the_corrected_one_with_its_result():
     line = Shape("s", (Shaped("t", "Time", DatePart(ref("date"), "HH:mm a")),))
     cell, _ = step(line, carried_of(WHEN, SOURCE, ITEM), AROUND)
-    (result,) = cell.shaped
+    (result,) = cell.parts
     assert result.state == "look" and cell.doubts == 1
     assert result.remedies[0].label == "hh:mm a, which gives 06:02 pm"
     better = replace(line, values=(result.remedies[0].shaped,))
-    assert step(better, carried_of(WHEN, SOURCE, ITEM), AROUND)[0].shaped[0].state == "fits"
+    assert step(better, carried_of(WHEN, SOURCE, ITEM), AROUND)[0].parts[0].state == "fits"
 
 
 def test_what_is_unfinished_is_found_before_turning_on():
@@ -215,5 +216,5 @@ def test_the_formulas_of_a_workflow_are_found_in_all_its_lines():
 def test_names_below_a_line_cannot_be_used_on_it():
     flow = Workflow((WHEN, Add("a", 1), Shape("s", (Shaped("k", "Later", Piece(ref("subject"), "/", 1)),))))
     with pytest.raises(ValueError, match="no value named “Later”"):
-        read("Later", scope_of(flow, SOURCE, "a"))
-    assert read("Later", scope_of(flow, SOURCE)) == t.Value("s", "k")
+        read("Later", scope_of(flow, AROUND, "a"))
+    assert read("Later", scope_of(flow, AROUND)) == t.Value("s", "k")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Literal
 
 from fastapi import APIRouter
@@ -9,12 +10,14 @@ from pydantic import BaseModel, Field
 
 from kelvix.api.access import Caller, Reader
 from kelvix.api.workflows import kept_workflow
-from kelvix.core import conditions, formulas, rehearsal, shaping
+from kelvix.core import conditions, finding, formulas, rehearsal, shaping
+from kelvix.core.cells import Cell, CellState
+from kelvix.core.checking import check
 from kelvix.core.feel import FUNCTIONS, FeelError, read, write
 from kelvix.core.feel import tree as t
 from kelvix.core.feel.builtin import words_for
 from kelvix.core.filling import Remedy, compute, describe, is_filled
-from kelvix.core.rehearsal import CellState, Surroundings
+from kelvix.core.rehearsal import Surroundings
 from kelvix.core.schema import Database
 from kelvix.core.suggestions import suggest
 from kelvix.core.values import Unfit, Value, Wire, as_text, to_wire
@@ -24,6 +27,7 @@ from kelvix.core.workflow import (
     Condition,
     FieldFilling,
     Filled,
+    Find,
     Formula,
     Group,
     Mode,
@@ -31,6 +35,7 @@ from kelvix.core.workflow import (
     Part,
     Shape,
     Shaped,
+    Sought,
     Workflow,
     check_shape,
 )
@@ -41,13 +46,17 @@ SHOWN = 300  # characters of a value in an answer
 
 
 class RehearseIn(BaseModel):
+    """`read_again`: Find lines read anew what they read before."""
+
     document: Workflow
+    read_again: bool = False
 
 
 class RemedyOut(BaseModel):
     label: str
     fills: list[FieldFilling]
     shaped: Shaped | None = None
+    sought: list[Sought] | None = None
 
 
 class ResultOut(BaseModel):
@@ -58,7 +67,9 @@ class ResultOut(BaseModel):
     remedies: list[RemedyOut]
 
 
-class ShapedOut(BaseModel):
+class PartOut(BaseModel):
+    """A Shape line's value by its key, or a Find line's comparison by its place."""
+
     key: str
     state: str
     shown: str
@@ -75,7 +86,8 @@ class CellOut(BaseModel):
     doubts: int
     results: list[ResultOut]
     rows: list[bool | None]
-    shaped: list[ShapedOut]
+    parts: list[PartOut]
+    read_at: datetime | None = Field(description="when a Find line's answer was read")
 
 
 class FindingOut(BaseModel):
@@ -189,10 +201,13 @@ def _shown(value: Value, field_id: int, database: Database | None, who: Caller) 
 
 
 def _remedies(remedies: tuple[Remedy, ...]) -> list[RemedyOut]:
-    return [RemedyOut(label=r.label, fills=list(r.fills), shaped=r.shaped) for r in remedies]
+    return [
+        RemedyOut(label=r.label, fills=list(r.fills), shaped=r.shaped, sought=None if r.sought is None else list(r.sought))
+        for r in remedies
+    ]
 
 
-def _cell_out(cell: rehearsal.Cell, document: Workflow, around: Surroundings, who: Caller) -> CellOut:
+def _cell_out(cell: Cell, document: Workflow, around: Surroundings, who: Caller) -> CellOut:
     line = document.line(cell.line)
     database = around.databases.get(line.database or 0) if isinstance(line, Add) else None
     return CellOut(
@@ -211,22 +226,23 @@ def _cell_out(cell: rehearsal.Cell, document: Workflow, around: Surroundings, wh
             for r in cell.results
         ],
         rows=list(cell.rows),
-        shaped=[
-            ShapedOut(
+        read_at=cell.answer.at if cell.answer else None,
+        parts=[
+            PartOut(
                 key=r.key,
                 state=r.state,
                 shown=as_text(r.value, who.space.zone)[:SHOWN],
                 sentence=r.sentence,
                 remedies=_remedies(r.remedies),
             )
-            for r in cell.shaped
+            for r in cell.parts
         ],
     )
 
 
 def _carried(document: Workflow, around: Surroundings) -> list[CarriedValue]:
-    scope = rehearsal.scope_of(document, around.source)
-    fields = rehearsal.carried_fields(document, around.source)
+    scope = rehearsal.scope_of(document, around)
+    fields = rehearsal.carried_fields(document, around)
     return [
         CarriedValue(
             line=ref.line,
@@ -242,7 +258,7 @@ def _carried(document: Workflow, around: Surroundings) -> list[CarriedValue]:
 
 def _formulas(document: Workflow, around: Surroundings) -> dict[str, FormulaOut]:
     """All kept formulas of a document, as they are written now."""
-    scope = rehearsal.scope_of(document, around.source)
+    scope = rehearsal.scope_of(document, around)
     found: dict[str, FormulaOut] = {}
     for tree in rehearsal.trees_of(document):
         step = formulas.calculation(tree)
@@ -253,8 +269,8 @@ def _formulas(document: Workflow, around: Surroundings) -> dict[str, FormulaOut]
 
 def _tests(document: Workflow, around: Surroundings) -> dict[str, str]:
     """Each Only if line's condition as a formula; nothing where it is not finished."""
-    scope = rehearsal.scope_of(document, around.source)
-    fields = rehearsal.carried_fields(document, around.source)
+    scope = rehearsal.scope_of(document, around)
+    fields = rehearsal.carried_fields(document, around)
     found: dict[str, str] = {}
     for line in document.lines:
         if isinstance(line, OnlyIf) and line.conditions:
@@ -265,13 +281,17 @@ def _tests(document: Workflow, around: Surroundings) -> dict[str, str]:
     return found
 
 
-def _provisional(document: Workflow, cells: list[rehearsal.Cell], around: Surroundings) -> dict[str, dict[str, Wire]]:
+def _provisional(document: Workflow, cells: list[Cell], around: Surroundings) -> dict[str, dict[str, Wire]]:
     """What the lines of one sample yield to those below."""
     found: dict[str, dict[str, Wire]] = {}
     for cell in cells:
         line = document.line(cell.line)
-        if isinstance(line, Shape):
-            found[line.id] = {r.key: to_wire(r.value) for r in cell.shaped}
+        if isinstance(line, Find) and cell.state != "waiting" and (database := around.databases.get(line.database or 0)):
+            link = around.record_link.format(database=database.id, record=cell.answer.record if cell.answer else "")
+            values = finding.found_values(database, cell.answer, link)
+            found[line.id] = {key: to_wire(value) for key, value in values.items()}
+        elif isinstance(line, Shape):
+            found[line.id] = {r.key: to_wire(r.value) for r in cell.parts}
         elif isinstance(line, Add) and cell.results and (database := around.databases.get(line.database or 0)):
             found[line.id] = {
                 "title": rehearsal.title_of(line, list(cell.results), database, around.env),
@@ -284,7 +304,7 @@ def _provisional(document: Workflow, cells: list[rehearsal.Cell], around: Surrou
 def rehearse(who: Reader, workflow_id: int, body: RehearseIn) -> RehearsalOut:
     """What every line of this document would do with each sample. Nothing is written."""
     check_shape(body.document)
-    around = who.engine.surroundings(who.space, body.document)
+    around = who.engine.surroundings(who.space, body.document, "rehearses", body.read_again)
     cells: dict[str, list[CellOut]] = {}
     provisional: dict[str, dict[str, dict[str, Wire]]] = {}
     unreadable: dict[str, dict[str, str]] = {}
@@ -301,7 +321,7 @@ def rehearse(who: Reader, workflow_id: int, body: RehearseIn) -> RehearsalOut:
         unreadable=unreadable,
         findings=[
             FindingOut(line=f.line, field=f.field, key=f.key, sentence=f.sentence, remedies=_remedies(f.remedies))
-            for f in rehearsal.check(body.document, around)
+            for f in check(body.document, around)
         ],
         operator_words={str(k): v for k, v in OPERATOR_WORDS.items()},
         formulas=_formulas(body.document, around),
@@ -314,8 +334,8 @@ def read_formula(who: Reader, workflow_id: int, body: FormulaIn) -> FormulaRead:
     """Read a formula as it stands on a line: its tree, what is wrong with it, and what it gives for each sample."""
     check_shape(body.document)
     kept_workflow(who, workflow_id)
-    around = who.engine.surroundings(who.space, body.document)
-    scope = rehearsal.scope_of(body.document, around.source, body.line)
+    around = who.engine.surroundings(who.space, body.document, "rehearses")
+    scope = rehearsal.scope_of(body.document, around, body.line)
     try:
         if body.calculation:
             node = formulas.of_calculation(formulas.Calculation(**body.calculation.model_dump()))
@@ -326,7 +346,7 @@ def read_formula(who: Reader, workflow_id: int, body: FormulaIn) -> FormulaRead:
     except Unfit as unfit:
         wrong = ProblemAt(sentence=str(unfit), at=0, to=0, nearest="")
     else:
-        fields = rehearsal.carried_fields(body.document, around.source)
+        fields = rehearsal.carried_fields(body.document, around)
         mode, rows = conditions.read(node, fields)
         return FormulaRead(
             tree=t.dump(node),
@@ -393,7 +413,7 @@ def suggest_fillings(who: Reader, workflow_id: int, body: SuggestIn) -> list[Sug
     check_shape(body.document)
     kept_workflow(who, workflow_id)
     line = body.document.line(body.line)
-    around = who.engine.surroundings(who.space, body.document)
+    around = who.engine.surroundings(who.space, body.document, "rehearses")
     database = around.databases.get(line.database or 0) if isinstance(line, Add) else None
     if not isinstance(line, Add) or database is None:
         return []

@@ -12,9 +12,9 @@ from pydantic import BaseModel, Field
 from kelvix.api.access import Caller, Editor, Reader
 from kelvix.api.problems import Problem
 from kelvix.connectors.contract import Passing, Standing
-from kelvix.core.filling import remember_names
+from kelvix.core.naming import remember_names
 from kelvix.core.values import Unfit, Wire, coerce, shorten, to_wire, whole
-from kelvix.core.workflow import Add, When, Workflow
+from kelvix.core.workflow import Add, Find, When, Workflow
 from kelvix.engine import sampling, switch, whereabouts
 from kelvix.store import databases, runs, watches, workflows
 from kelvix.store.database_server import Transaction
@@ -139,6 +139,8 @@ def sentence(document: Workflow, who: Caller, names: dict[int, str]) -> str:
         f" in {document.when.container_name}" if document.when.container_name else ""
     )
     for line in document.lines:
+        if isinstance(line, Find):
+            said += f", find a record in {names.get(line.database or 0, 'a database')}"
         if isinstance(line, Add):
             said += f", add a record to {names.get(line.database or 0, 'a database')}"
     return said

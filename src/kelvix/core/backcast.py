@@ -6,7 +6,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Literal
 
-from kelvix.core.rehearsal import Cell, Surroundings, rehearse
+from kelvix.core.cells import Cell
+from kelvix.core.rehearsal import Surroundings, rehearse
 from kelvix.core.values import shorten
 from kelvix.core.workflow import Add, Workflow
 
@@ -67,7 +68,7 @@ class Backcast:
         names = [f.name for f in database.fields if f.id in wrong] if database else []
         if names:
             return f"{', '.join(names)}: does not fit"
-        made = [s.sentence for s in cell.shaped if s.state == "put_right"]
+        made = [s.sentence for s in cell.parts if s.state == "put_right"]
         return shorten(made[0] if made else cell.note, 160)
 
     def counted(self) -> list[Outcome]:

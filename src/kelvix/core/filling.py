@@ -6,7 +6,7 @@ import dataclasses
 import difflib
 import re
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 from typing import Literal
 from zoneinfo import ZoneInfo
@@ -18,7 +18,7 @@ from kelvix.core.feel import Env
 from kelvix.core.feel import tree as t
 from kelvix.core.schema import CarriedField, Database, Field
 from kelvix.core.values import EMAIL, ORDERS, WITH_ARTICLE, Doubtful, Type, Unfit, Value, as_text, coerce, fold, shorten
-from kelvix.core.workflow import Add, FieldFilling, Filling, Formula, Part, Reference, Shaped, Workflow
+from kelvix.core.workflow import Add, FieldFilling, Filling, Formula, Part, Reference, Shaped, Sought
 
 UTC_ZONE = ZoneInfo("UTC")  # for dates alone, which have no zone
 PERSON_WORDS = {"name", "person", "who", "contact", "author", "sender", "customer", "client"}
@@ -64,11 +64,13 @@ class Carried:
 
 @dataclass(frozen=True)
 class Remedy:
-    """One click that puts something right: new fillings for fields of the same line, or a Shape line's value made anew."""
+    """One click that puts something right: new fillings for fields of the same line, a Shape line's value made anew, or all
+    comparisons of a Find line."""
 
     label: str
     fills: tuple[FieldFilling, ...]
     shaped: Shaped | None = None
+    sought: tuple[Sought, ...] | None = None
 
 
 FieldState = Literal["fits", "empty", "look", "put_right"]
@@ -290,31 +292,6 @@ def _takes(field: Field, filling: Filling, carried: Carried, env: Env) -> bool:
     except Unfit:
         return False
     return True
-
-
-def without_names(workflow: Workflow) -> Workflow:
-    """What a workflow does, whatever its fields were called when it was filled in."""
-    lines = (
-        replace(x, fillings=tuple(replace(f, named="") for f in x.fillings)) if isinstance(x, Add) else x
-        for x in workflow.lines
-    )
-    return Workflow(tuple(lines))
-
-
-def remember_names(before: Workflow, now: Workflow, databases: Mapping[int, Database]) -> Workflow:
-    """The workflow with the names of the fields that it fills: as they were when each was filled last."""
-
-    def named(line: Add, filled: FieldFilling) -> FieldFilling:
-        earlier = before.line(line.id)
-        kept = next((f for f in earlier.fillings if f.field == filled.field), None) if isinstance(earlier, Add) else None
-        if kept and kept.named and kept.filling == filled.filling:
-            return replace(filled, named=kept.named)
-        database = databases.get(line.database) if line.database is not None else None
-        field = database.field(filled.field) if database else None
-        return replace(filled, named=field.name if field else kept.named if kept else filled.named)
-
-    lines = (replace(x, fillings=tuple(named(x, f) for f in x.fillings)) if isinstance(x, Add) else x for x in now.lines)
-    return Workflow(tuple(lines))
 
 
 def never_fits(filling: Filling, field: Field, carried: Carried) -> str:

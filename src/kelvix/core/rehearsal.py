@@ -5,81 +5,47 @@ The engine decides with the same functions when a run is real, so that a rehears
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
-from typing import Literal
 
-from kelvix.core import conditions, shaping
+from kelvix.core import conditions, finding, shaping
+from kelvix.core.cells import Answer, Cell, CellState, PartResult
 from kelvix.core.feel import FUNCTIONS, Env, Scope
 from kelvix.core.feel import tree as t
-from kelvix.core.filling import Carried, FieldResult, FieldState, Remedy, fill_record, is_filled, never_fits, references
+from kelvix.core.filling import Carried, FieldResult, Remedy, fill_record
+from kelvix.core.finding import Question
 from kelvix.core.schema import CarriedField, Database
 from kelvix.core.values import Unfit, Value, as_text, from_wire, shorten
 from kelvix.core.workflow import (
     Add,
     DatePart,
-    Filled,
     Filling,
+    Find,
     Formula,
     Group,
     Line,
     OnlyIf,
-    Part,
     Reference,
     Shape,
     Shaped,
     Test,
     When,
     Workflow,
+    fillings_of,
 )
 
-CellState = Literal["in", "goes_on", "passed_by", "fits", "put_right", "not_reached", "unready"]
 ADDED = (CarriedField("title", ("Record added", "Name"), "text"), CarriedField("link", ("Record added", "Link"), "link"))
 
 
 @dataclass(frozen=True)
-class ShapedResult:
-    """What a Shape line's value, named by its key, would be for one sample."""
-
-    key: str
-    state: FieldState
-    value: Value = None
-    sentence: str = ""
-    remedies: tuple[Remedy, ...] = ()
-
-
-@dataclass(frozen=True)
-class Cell:
-    """`note` is the short word under the state; `results` are an Add line's fields, `shaped` a Shape line's values; `doubts`
-    counts those to look at; `rows` says of each row of an Only if line whether it holds."""
-
-    line: str
-    state: CellState
-    note: str = ""
-    results: tuple[FieldResult, ...] = ()
-    doubts: int = 0
-    rows: tuple[bool | None, ...] = ()
-    shaped: tuple[ShapedResult, ...] = ()
-
-
-@dataclass(frozen=True)
-class Finding:
-    """What the document alone, or its targets, say is not right: on a line, and there on a field or a shaped value."""
-
-    line: str
-    sentence: str
-    field: int | None = None
-    remedies: tuple[Remedy, ...] = ()
-    key: str | None = None
-
-
-@dataclass(frozen=True)
 class Surroundings:
-    """All that a rehearsal needs to know besides the document and the sample."""
+    """All that a rehearsal needs to know besides the document and the sample. `find` answers a Find line's question; nothing
+    where that is still to be read."""
 
     source: tuple[CarriedField, ...]
     databases: Mapping[int, Database]
     env: Env
+    find: Callable[[Question], Answer | None] = lambda _: None
     record_link: str = "http://127.0.0.1/databases/{database}/{record}"
 
 
@@ -124,6 +90,8 @@ def step(line: Line, carried: Carried, around: Surroundings) -> tuple[Cell, Carr
             return Cell(line.id, "goes_on" if on else "passed_by", rows=rows), carried
         case Shape():
             return _step_shape(line, carried, around.env)
+        case Find():
+            return _step_find(line, carried, around)
         case Add():
             return _step_add(line, carried, around)
 
@@ -141,16 +109,16 @@ def shaped_fields(line: Shape, carried: Carried) -> tuple[CarriedField, ...]:
 
 def _step_shape(line: Shape, carried: Carried, env: Env) -> tuple[Cell, Carried]:
     """Each value can use those before it on the same line."""
-    results: list[ShapedResult] = []
+    results: list[PartResult] = []
     for value, field in zip(line.values, shaped_fields(line, carried), strict=True):
         made: Value = None
         try:
             made = shaping.shape(value, field.type, carried, env)
-            result = ShapedResult(
+            result = PartResult(
                 value.key, "fits" if made is not None else "empty", made, "" if made is not None else "comes to nothing"
             )
         except Unfit as unfit:
-            result = ShapedResult(value.key, "put_right", None, str(unfit))
+            result = PartResult(value.key, "put_right", None, str(unfit))
         doubt = _pattern_doubt(value, carried, env)
         if doubt and result.state != "put_right":
             result = replace(result, state="look", sentence=doubt[0], remedies=doubt[1])
@@ -160,7 +128,36 @@ def _step_shape(line: Shape, carried: Carried, env: Env) -> tuple[Cell, Carried]
     filled = sum(r.state in ("fits", "look") for r in results)
     note = shorten(wrong[0].sentence, 120) if wrong else _count(filled, "value", "values")
     looks = sum(r.state == "look" for r in results)
-    return Cell(line.id, "put_right" if wrong else "fits", note, doubts=looks, shaped=tuple(results)), carried
+    return Cell(line.id, "put_right" if wrong else "fits", note, doubts=looks, parts=tuple(results)), carried
+
+
+def _step_find(line: Find, carried: Carried, around: Surroundings) -> tuple[Cell, Carried]:
+    database = around.databases.get(line.database) if line.database is not None else None
+    if database is None:
+        said = "choose the database to look in" if line.database is None else "the database it looked in is gone"
+        return Cell(line.id, "unready" if line.database is None else "put_right", said), carried
+    if not line.sought:
+        return Cell(line.id, "unready", "say what is looked for"), carried.plus(line.id, finding.found_fields(database), {})
+    question, parts = finding.question(line, database, carried, around.env)
+    answer = around.find(question) if question else Answer(0, None, {}, around.env.now)
+    below = carry_found(line, database, answer, carried, around)
+    wrong = [p for p in parts if p.state == "put_right"]
+    if wrong:
+        return Cell(line.id, "put_right", shorten(wrong[0].sentence, 120), parts=parts), below
+    if answer is None:
+        return Cell(line.id, "waiting", "being read", parts=parts), below
+    state: CellState = "found" if answer.count else "passed_by" if line.none == "stop" else "found_none"
+    said = finding.said(line, database, answer, around.env)
+    if answer.count > 1 and line.several == "stop":
+        state, said = "put_right", f"{answer.count} found, and this line takes only one: narrow what is looked for"
+    return Cell(line.id, state, said, parts=parts, answer=answer if question else None), below
+
+
+def carry_found(line: Find, database: Database, answer: Answer | None, carried: Carried, around: Surroundings) -> Carried:
+    """What the lines below can use of what was found."""
+    link = around.record_link.format(database=database.id, record=answer.record if answer else "")
+    values = finding.found_values(database, answer, link)
+    return carried.plus(line.id, finding.found_fields(database), values)
 
 
 def _pattern_doubt(value: Shaped, carried: Carried, env: Env) -> tuple[str, tuple[Remedy, ...]] | None:
@@ -213,96 +210,42 @@ def rehearse(workflow: Workflow, item: Mapping[str, object], around: Surrounding
     return cells
 
 
-def check(workflow: Workflow, around: Surroundings) -> list[Finding]:
-    """What must be put right before the workflow can be turned on, whatever the samples."""
-    found: list[Finding] = []
-    when = workflow.when
-    if when.connection is None or when.container is None:
-        found.append(Finding(when.id, "choose the connection and the folder in which messages arrive"))
-    carried = carried_from_item(when, around.source, {})
-    acts = False
-    for line in workflow.lines[1:]:
-        if isinstance(line, OnlyIf):
-            found += _check_only_if(line, carried, around.env)
-        elif isinstance(line, Shape):
-            found += _check_shape_line(line, carried)
-            carried = carried.plus(line.id, shaped_fields(line, carried), {})
-        elif isinstance(line, Add):
-            acts = True
-            found += _check_add(line, carried, around)
-            carried = carried.plus(line.id, ADDED, {})
-    if not acts:
-        found.append(Finding(when.id, "nothing happens yet: add a line that adds a record"))
-    return found
+def made_by(line: Line, carried: Carried, around: Surroundings) -> tuple[CarriedField, ...]:
+    """What a line makes for those below it, whatever the sample."""
+    match line:
+        case When():
+            return around.source
+        case Shape():
+            return shaped_fields(line, carried)
+        case Find():
+            database = around.databases.get(line.database) if line.database is not None else None
+            return finding.found_fields(database) if database else ()
+        case Add():
+            return ADDED
+        case OnlyIf():
+            return ()
 
 
-def _check_only_if(line: OnlyIf, carried: Carried, env: Env) -> list[Finding]:
-    if not line.conditions:
-        return [Finding(line.id, "this line has no condition yet; add one or take the line away")]
-    if any(ref not in carried.fields for ref in conditions.references(line.conditions)):
-        return [Finding(line.id, "this compares a value that the lines above no longer carry; choose another")]
-    try:
-        conditions.write_all(line.mode, line.conditions, carried.fields, env)
-    except Unfit as unfit:
-        return [Finding(line.id, str(unfit))]
-    return []
-
-
-def _check_shape_line(line: Shape, carried: Carried) -> list[Finding]:
-    if not line.values:
-        return [Finding(line.id, "this line makes no value yet; add one or take the line away")]
-    found: list[Finding] = []
-    known = set(carried.fields)
-    for value in line.values:
-        if not value.name.strip():
-            found.append(Finding(line.id, "this value needs a name", key=value.key))
-        try:
-            node = shaping.formula(value.made)
-        except Unfit as unfit:
-            found.append(Finding(line.id, str(unfit), key=value.key))
-            continue
-        filling = (
-            value.made.filling if isinstance(value.made, Filled) else (Part(formula=Formula(t.dump(node))),) if node else ()
-        )
-        if isinstance(value.made, Filled) and not is_filled(filling):
-            found.append(Finding(line.id, "say what this value is filled with", key=value.key))
-        if any(p.formula is not None and not p.formula.tree for p in filling):
-            found.append(Finding(line.id, "this formula cannot be read yet", key=value.key))
-        if any(ref not in known for ref in references(filling)):
-            found.append(Finding(line.id, "this is made of a value that the lines above do not carry", key=value.key))
-        known.add(Reference(line.id, value.key))
-    return found
-
-
-def _each_line(workflow: Workflow, source: tuple[CarriedField, ...]) -> Iterator[tuple[Line, tuple[CarriedField, ...]]]:
-    """Each line with what it makes for those below it."""
+def _each_line(workflow: Workflow, around: Surroundings) -> Iterator[tuple[Line, tuple[CarriedField, ...]]]:
     carried = Carried({}, {})
     for line in workflow.lines:
-        match line:
-            case When():
-                fields = source
-            case Shape():
-                fields = shaped_fields(line, carried)
-            case Add():
-                fields = ADDED
-            case OnlyIf():
-                fields = ()
+        fields = made_by(line, carried, around)
         carried = carried.plus(line.id, fields, {})
         yield line, fields
 
 
-def carried_fields(workflow: Workflow, source: tuple[CarriedField, ...]) -> dict[Reference, CarriedField]:
+def carried_fields(workflow: Workflow, around: Surroundings) -> dict[Reference, CarriedField]:
     """All values that the lines of a workflow make, from the top."""
-    return {Reference(line.id, f.key): f for line, fields in _each_line(workflow, source) for f in fields}
+    return {Reference(line.id, f.key): f for line, fields in _each_line(workflow, around) for f in fields}
 
 
-def scope_of(workflow: Workflow, source: tuple[CarriedField, ...], line: str | None = None) -> Scope:
+def scope_of(workflow: Workflow, around: Surroundings, line: str | None = None) -> Scope:
     """The names that formulas use: of all lines, so that a value has one name throughout; only what stands above `line` can
     be used there. A Shape line's values can use those before them."""
     named: list[tuple[t.Value, tuple[str, ...]]] = []
     usable: set[t.Value] = set()
     above = True
-    for one, fields in _each_line(workflow, source):
+    for one, fields in _each_line(workflow, around):
         above = above and one.id != line
         values = [t.Value(one.id, f.key) for f in fields]
         named += [(v, f.name) for v, f in zip(values, fields, strict=True)]
@@ -341,40 +284,7 @@ def trees_of(workflow: Workflow) -> list[str]:
         match line:
             case OnlyIf():
                 of_tests(line.conditions)
-            case Shape():
-                for value in line.values:
-                    if isinstance(value.made, Filled):
-                        of_filling(value.made.filling)
-            case Add():
-                for filled in line.fillings:
-                    of_filling(filled.filling)
+            case _:
+                for filling in fillings_of(line):
+                    of_filling(filling)
     return list(dict.fromkeys(found))
-
-
-def _check_add(line: Add, carried: Carried, around: Surroundings) -> list[Finding]:
-    database = around.databases.get(line.database) if line.database is not None else None
-    if database is None:
-        return [
-            Finding(
-                line.id,
-                "choose the database to add to"
-                if line.database is None
-                else "the database that this line adds to was deleted; choose another",
-            )
-        ]
-    found = [
-        Finding(line.id, r.sentence, r.field, r.remedies)
-        for r in fill_record(line, database, carried, around.env)
-        if database.field(r.field) is None
-    ]
-    for field in database.fields:
-        filling = line.filling(field.id)
-        if field.required and not is_filled(filling):
-            found.append(Finding(line.id, f"{field.name} must be filled", field.id))
-        elif clash := never_fits(filling, field, carried):
-            found.append(Finding(line.id, clash, field.id))
-        if any(ref not in carried.fields for ref in references(filling)):
-            found.append(Finding(line.id, f"{field.name} is filled with a value that the lines above do not carry", field.id))
-        if any(p.formula is not None and not p.formula.tree for p in filling):
-            found.append(Finding(line.id, f"the formula that fills {field.name} cannot be read yet", field.id))
-    return found

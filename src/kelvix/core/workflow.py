@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Literal
 
@@ -232,7 +233,43 @@ class Add:
         return next((f.filling for f in self.fillings if f.field == field_id), ())
 
 
-Line = When | OnlyIf | Shape | Add
+@dataclass(frozen=True)
+class Sought:
+    """One comparison of a Find line: a field of the database, and what it is compared with. `named` is what the field was
+    called when this was filled, to tell of renames and deletions since."""
+
+    field: int
+    operator: Operator = "is"
+    filling: Filling = ()
+    named: str = ""
+
+
+@dataclass(frozen=True)
+class Find:
+    """Find a record of a database. `several` says which is taken where there are several, or that the line stops; `none`
+    whether a sample goes on where there is none."""
+
+    id: str
+    database: int | None = None
+    mode: Literal["all", "any"] = "all"
+    sought: tuple[Sought, ...] = ()
+    several: Literal["newest", "oldest", "stop"] = "newest"
+    none: Literal["go_on", "stop"] = "go_on"
+    verb: Literal["find"] = "find"
+
+
+Line = When | OnlyIf | Shape | Find | Add
+
+
+def fillings_of(line: Line) -> Iterator[Filling]:
+    """All that is filled on a line."""
+    match line:
+        case Add():
+            yield from (f.filling for f in line.fillings)
+        case Find():
+            yield from (s.filling for s in line.sought)
+        case Shape():
+            yield from (v.made.filling for v in line.values if isinstance(v.made, Filled))
 
 
 @dataclass(frozen=True)
@@ -258,6 +295,7 @@ class BadDocument(ValueError):
 
 MOST_LINES = 100
 MOST_DEPTH = 10
+MOST_COMPARISONS = 20
 
 
 def check_shape(workflow: Workflow) -> None:
@@ -274,16 +312,16 @@ def check_shape(workflow: Workflow) -> None:
             named = [f.field for f in line.fillings]
             if len(set(named)) != len(named):
                 raise BadDocument("a line fills a field only once")
-            for part in (p for f in line.fillings for p in f.filling):
-                _check_part(part)
         elif isinstance(line, OnlyIf):
             _check_tests(line.conditions, 0)
         elif isinstance(line, Shape):
             keys = [v.key for v in line.values]
             if len(set(keys)) != len(keys) or not all(k and len(k) <= 20 for k in keys):
                 raise BadDocument("each value of a line needs a key of its own, of at most 20 characters")
-            for part in (p for v in line.values if isinstance(v.made, Filled) for p in v.made.filling):
-                _check_part(part)
+        elif isinstance(line, Find) and len(line.sought) > MOST_COMPARISONS:
+            raise BadDocument(f"a line compares at most {MOST_COMPARISONS} fields")
+        for part in (p for filling in fillings_of(line) for p in filling):
+            _check_part(part)
 
 
 def _check_part(part: Part) -> None:

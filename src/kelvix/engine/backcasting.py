@@ -37,7 +37,7 @@ class _Job:
         self.document, self.app, self.token = document, app, token
         self.oldest: datetime | None = None
         self.newest: datetime | None = None
-        self.counts = Backcast(document, engine.surroundings(space, document))
+        self.counts = Backcast(document, engine.surroundings(space, document, asks="backcasts"))
 
     def run(self) -> None:
         """Never raises: what goes wrong is kept with the backcast."""

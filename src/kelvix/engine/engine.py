@@ -4,17 +4,21 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from typing import Literal
 
 from kelvix.connectors.apps import apps
 from kelvix.connectors.contract import App, Standing
 from kelvix.core.rehearsal import Surroundings
 from kelvix.core.workflow import Workflow
+from kelvix.engine import finding
 from kelvix.engine.dispatch import Dispatch
 from kelvix.settings import Settings
 from kelvix.store import connections, databases
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Directory, Space
 from kelvix.store.secrets import Vault
+
+Asks = Literal["runs", "rehearses", "backcasts"]
 
 
 @dataclass(frozen=True)
@@ -24,14 +28,22 @@ class Engine:
     vault: Vault
     apps: dict[str, App]
     dispatch: Dispatch
+    lookups: finding.Lookups
 
-    def surroundings(self, space: Space, workflow: Workflow) -> Surroundings:
-        """What a rehearsal or a run needs to know, as it is now."""
+    def surroundings(self, space: Space, workflow: Workflow, asks: Asks = "runs", again: bool = False) -> Surroundings:
+        """What a rehearsal or a run needs to know, as it is now. `asks`: who asks the questions of Find lines; `again`: a
+        rehearsal reads anew what it read before."""
         app = self.apps.get(workflow.when.app)
+        known = space.read(lambda t: databases.load(t, space.id))
+        if asks == "rehearses":
+            find = self.lookups.finder(space, known, again)
+        else:
+            find = finding.direct(space, known) if asks == "runs" else self.lookups.patient(space, known)
         return Surroundings(
             app.fields if app else (),
-            space.read(lambda t: databases.load(t, space.id)),
+            known,
             space.env(datetime.now(UTC)),
+            find,
             self.settings.address + "/databases/{database}/{record}",
         )
 
@@ -55,4 +67,4 @@ class Engine:
 
 def make(settings: Settings) -> Engine:
     directory = Directory(settings)
-    return Engine(settings, directory, Vault(settings.key), apps(settings), Dispatch(directory.home))
+    return Engine(settings, directory, Vault(settings.key), apps(settings), Dispatch(directory.home), finding.Lookups())

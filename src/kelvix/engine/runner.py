@@ -10,12 +10,14 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 from kelvix.connectors.contract import Passing, Standing
+from kelvix.core.cells import Answer, Cell
 from kelvix.core.conditions import references
 from kelvix.core.filling import Carried, FieldResult, describe
-from kelvix.core.rehearsal import Cell, Surroundings, carried_from_item, step, title_of
+from kelvix.core.filling import references as used_by
+from kelvix.core.rehearsal import Surroundings, carried_from_item, carry_found, step, title_of
 from kelvix.core.schema import Database
-from kelvix.core.values import Value, as_text, shorten, to_wire
-from kelvix.core.workflow import Add, Line, OnlyIf, Shape, Workflow
+from kelvix.core.values import Unfit, Value, as_text, from_wire, shorten, to_wire
+from kelvix.core.workflow import Add, Find, Line, OnlyIf, Shape, Workflow, fillings_of
 from kelvix.engine.engine import Engine
 from kelvix.engine.sampling import as_kept
 from kelvix.store import records, runs, workflows
@@ -124,6 +126,12 @@ class Runner:
         carried = carried_from_item(workflow.when, around.source, progress.item["values"])
         passed = finished = False
         for line in workflow.lines:
+            if isinstance(line, Find) and line.id in done:  # not asked again: what was done since hangs on the first answer
+                carried = self._as_found(space, line, done[line.id], carried, around)
+                passed = done[line.id].outcome == "passed_by"
+                if passed:
+                    break
+                continue
             cell, below = step(line, carried, around)
             if line.id in done:
                 carried, passed = self._as_recorded(line, done[line.id], below), done[line.id].outcome == "passed_by"
@@ -135,7 +143,7 @@ class Runner:
                 carried = below.plus(line.id, (), made)
             else:
                 outcome = "skipped" if isinstance(line, Add) else cell.state
-                progress.lines.append((line.id, outcome, _given(line, carried, around.env.zone), _made(line, cell)))
+                progress.lines.append((line.id, outcome, _given(line, carried, around.env.zone), _made(line, cell, around)))
                 carried, passed = below, outcome == "passed_by"
             if passed:
                 break
@@ -154,6 +162,21 @@ class Runner:
         if isinstance(line, Add) and recorded.output:
             return below.plus(line.id, (), {"title": recorded.output["title"], "link": recorded.output["link"]})
         return below
+
+    def _as_found(self, space: Space, line: Find, recorded: runs.RunLine, carried: Carried, around: Surroundings) -> Carried:
+        """What a Find line found, as the run recorded it."""
+        database = around.databases.get(line.database or 0)
+        if database is None:
+            raise Standing("the database that this run looked in was deleted", "run")
+        output = recorded.output or {}
+        values: dict[int, Value] = {}
+        for of in database.fields:
+            try:
+                values[of.id] = from_wire(output.get("values", {}).get(str(of.id)), of.type)
+            except Unfit:  # its type was changed since
+                values[of.id] = None
+        answer = Answer(output.get("count", 0), output.get("record"), values, around.env.now)
+        return carry_found(line, database, answer, carried, around)
 
     def _add(
         self,
@@ -226,17 +249,30 @@ class Runner:
 
 
 def _given(line: Line, carried: Carried, zone: ZoneInfo) -> Any:
-    """What an Only if line looked at, what a Shape line made."""
-    if isinstance(line, OnlyIf):
-        looked = references(line.conditions)
+    """What an Only if line looked at, what a Find line compared with."""
+    if isinstance(line, OnlyIf | Find):
+        parts = [ref for filling in fillings_of(line) for ref in used_by(filling)]
+        looked = references(line.conditions) if isinstance(line, OnlyIf) else dict.fromkeys(parts)
         return {carried.name(ref): shorten(as_text(carried.values.get(ref), zone), 300) for ref in looked}
     return None
 
 
-def _made(line: Line, cell: Cell) -> Any:
-    """What a Shape line made, by name."""
+def _made(line: Line, cell: Cell, around: Surroundings) -> Any:
+    """What a Shape line made, by name; what a Find line found."""
+    if isinstance(line, Find):
+        answer, database = cell.answer or Answer(0, None, {}, around.env.now), around.databases[line.database or 0]
+        there = answer.record is not None
+        return {
+            "database": database.id,
+            "database_name": database.name,
+            "count": answer.count,
+            "record": answer.record,
+            "title": as_text(answer.values.get(database.fields[0].id), around.env.zone),
+            "link": around.record_link.format(database=database.id, record=answer.record) if there else None,
+            "values": {str(f): to_wire(v) for f, v in answer.values.items()},
+        }
     if isinstance(line, Shape):
-        values = {r.key: to_wire(r.value) for r in cell.shaped}
+        values = {r.key: to_wire(r.value) for r in cell.parts}
         return {v.name: values.get(v.key) for v in line.values}
     return None
 

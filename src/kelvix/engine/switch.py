@@ -5,7 +5,8 @@ from __future__ import annotations
 import logging
 
 from kelvix.connectors.contract import App, Passing, Standing
-from kelvix.core.rehearsal import Finding, check
+from kelvix.core.cells import Finding
+from kelvix.core.checking import check
 from kelvix.engine import polling
 from kelvix.engine.engine import Engine
 from kelvix.store import watches, workflows

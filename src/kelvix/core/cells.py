@@ -1,0 +1,64 @@
+"""What the trial grid holds: a cell for each line and sample, and what the document alone says is not right."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Literal
+
+from kelvix.core.filling import FieldResult, FieldState, Remedy
+from kelvix.core.values import Value
+
+CellState = Literal[
+    "in", "goes_on", "passed_by", "fits", "found", "found_none", "waiting", "put_right", "not_reached", "unready"
+]
+
+
+@dataclass(frozen=True)
+class Answer:
+    """What was found: how many records, counted no further than finding.MOST, the one that is taken, and when it was read."""
+
+    count: int
+    record: int | None
+    values: Mapping[int, Value]
+    at: datetime
+
+
+@dataclass(frozen=True)
+class PartResult:
+    """What a part of a line, named by its key, comes to for one sample: a Shape line's value, or what a Find
+    line compares with."""
+
+    key: str
+    state: FieldState
+    value: Value = None
+    sentence: str = ""
+    remedies: tuple[Remedy, ...] = ()
+
+
+@dataclass(frozen=True)
+class Cell:
+    """`note` is the short word under the state; `results` are an Add line's fields, `parts` a Shape line's values or a Find
+    line's comparisons, these by their place; `doubts` counts those to look at; `rows` says of each row of an Only if line
+    whether it holds; `answer` is what a Find line found."""
+
+    line: str
+    state: CellState
+    note: str = ""
+    results: tuple[FieldResult, ...] = ()
+    doubts: int = 0
+    rows: tuple[bool | None, ...] = ()
+    parts: tuple[PartResult, ...] = ()
+    answer: Answer | None = None
+
+
+@dataclass(frozen=True)
+class Finding:
+    """What the document alone, or its targets, say is not right: on a line, and there on a field or a shaped value."""
+
+    line: str
+    sentence: str
+    field: int | None = None
+    remedies: tuple[Remedy, ...] = ()
+    key: str | None = None

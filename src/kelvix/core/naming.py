@@ -1,0 +1,47 @@
+"""What fields were called when a workflow was filled in, so that renames and deletions can be told of. Nothing else hangs on
+it: fields are referred to by identity."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+
+from kelvix.core import finding
+from kelvix.core.schema import Database
+from kelvix.core.workflow import Add, FieldFilling, Find, Line, Workflow
+
+
+def without_names(workflow: Workflow) -> Workflow:
+    """What a workflow does, whatever its fields were called when it was filled in."""
+
+    def bare(line: Line) -> Line:
+        if isinstance(line, Add):
+            return replace(line, fillings=tuple(replace(f, named="") for f in line.fillings))
+        if isinstance(line, Find):
+            return replace(line, sought=tuple(replace(s, named="") for s in line.sought))
+        return line
+
+    return Workflow(tuple(map(bare, workflow.lines)))
+
+
+def remember_names(before: Workflow, now: Workflow, databases: Mapping[int, Database]) -> Workflow:
+    """The workflow with the names of the fields that it fills: as they were when each was filled last."""
+
+    def named(line: Add, filled: FieldFilling) -> FieldFilling:
+        earlier = before.line(line.id)
+        kept = next((f for f in earlier.fillings if f.field == filled.field), None) if isinstance(earlier, Add) else None
+        if kept and kept.named and kept.filling == filled.filling:
+            return replace(filled, named=kept.named)
+        database = databases.get(line.database) if line.database is not None else None
+        field = database.field(filled.field) if database else None
+        return replace(filled, named=field.name if field else kept.named if kept else filled.named)
+
+    def line(one: Line) -> Line:
+        if isinstance(one, Add):
+            return replace(one, fillings=tuple(named(one, f) for f in one.fillings))
+        if isinstance(one, Find):
+            earlier = before.line(one.id)
+            return finding.named(earlier if isinstance(earlier, Find) else None, one, databases)
+        return one
+
+    return Workflow(tuple(map(line, now.lines)))

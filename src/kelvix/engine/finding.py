@@ -1,0 +1,105 @@
+"""Answering the questions of Find lines. A run reads as it goes; a rehearsal really reads too, but paced: a question is read
+once it has settled, so never once per keystroke, and its answer is kept for a while, with the time at which it was read."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections import OrderedDict
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+
+from kelvix.core.cells import Answer
+from kelvix.core.finding import Question
+from kelvix.core.schema import Database
+from kelvix.store import finding
+from kelvix.store.directory import Space
+
+Finder = Callable[[Question], Answer | None]
+
+KEPT = 60.0  # seconds for which an answer is good
+SETTLED = 0.3  # seconds after which a question that is asked again is read
+MOST_KEPT = 5_000
+PACE, BURST = 60.0, 100.0  # reads a second and workspace, and how many may come at once
+
+
+def direct(space: Space, databases: Mapping[int, Database]) -> Finder:
+    """Reads each time that it is asked."""
+    return lambda q: space.read(lambda t: finding.find(t, databases[q.database], q))
+
+
+@dataclass
+class _Known:
+    """A question: when it was first asked, and its answer with the time at which that was read."""
+
+    asked: float
+    answer: Answer | None = None
+    read: float = 0.0
+
+
+class Lookups:
+    """The answers that rehearsals share, by workspace."""
+
+    def __init__(self, now: Callable[[], float] = time.monotonic, sleep: Callable[[float], None] = time.sleep):
+        self.now, self.sleep = now, sleep
+        self._known: OrderedDict[tuple[int, Question], _Known] = OrderedDict()
+        self._allowed: dict[int, tuple[float, float]] = {}  # by workspace: reads that are left, as of when
+        self._lock = threading.Lock()
+
+    def finder(self, space: Space, databases: Mapping[int, Database], again: bool = False) -> Finder:
+        """For a rehearsal: gives nothing where a question has not settled, or the workspace reads too much at once; it is to be
+        asked again a little later. `again` reads anew what was read before."""
+        read = direct(space, databases)
+
+        def find(question: Question) -> Answer | None:
+            with self._lock:
+                known = self._note((space.id, question))
+                now = self.now()
+                good = known.answer is not None and now - known.read < KEPT and not again
+                settled = known.answer is not None or now - known.asked >= SETTLED
+                if good or not settled or not self._take(space.id, now):
+                    return known.answer
+            answer = read(question)
+            with self._lock:
+                known.answer, known.read = answer, self.now()
+            return answer
+
+        return find
+
+    def patient(self, space: Space, databases: Mapping[int, Database]) -> Finder:
+        """For a backcast, which has time: waits for its turn to read."""
+        read = direct(space, databases)
+
+        def find(question: Question) -> Answer | None:
+            with self._lock:
+                known = self._note((space.id, question))
+                if known.answer is not None and self.now() - known.read < KEPT:
+                    return known.answer
+            while True:
+                with self._lock:
+                    if self._take(space.id, self.now(), spare=BURST / 2):
+                        break
+                self.sleep(1 / PACE)
+            answer = read(question)
+            with self._lock:
+                known.answer, known.read = answer, self.now()
+            return answer
+
+        return find
+
+    def _note(self, key: tuple[int, Question]) -> _Known:
+        known = self._known.get(key)
+        if known is None:
+            known = self._known[key] = _Known(self.now())
+        self._known.move_to_end(key)
+        while len(self._known) > MOST_KEPT:
+            self._known.popitem(last=False)
+        return known
+
+    def _take(self, workspace: int, now: float, spare: float = 0.0) -> bool:
+        """Whether one more read is allowed now; `spare` are left for others."""
+        left, since = self._allowed.get(workspace, (BURST, now))
+        left = min(BURST, left + (now - since) * PACE)
+        allowed = left >= 1 + spare
+        self._allowed[workspace] = (left - 1 if allowed else left, now)
+        return allowed

@@ -1,0 +1,65 @@
+"""Finding records by their fields: the answer to a Find line's question, by plain SQL.
+
+Texts are compared by the collation of the tables, which disregards case, accents and outer spaces, as conditions do.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from kelvix.core.cells import Answer
+from kelvix.core.finding import MOST, Compared, Question
+from kelvix.core.schema import Database, Field
+from kelvix.store import ddl, records
+from kelvix.store.database_server import Transaction
+
+SIGNS = {"is": "=", "less": "<", "before": "<", "more": ">", "after": ">"}
+TEXTS = ("text", "long_text", "email", "link")
+
+
+def _where(database: Database, compared: Compared) -> tuple[str, list[Any]]:
+    """One comparison as SQL, its value bound. Raises LookupError for a field that is gone."""
+    field = database.field(compared.field)
+    if field is None:
+        raise LookupError("no such field")
+    column, value = ddl.column(field.id), compared.value
+    if field.type == "labels":
+        return _of_labels(database, field, compared)
+    match compared.operator:
+        case "filled" | "empty":
+            empty = f"({column} IS NULL" + (f" OR {column}='')" if field.type in TEXTS else ")")
+            return (empty if compared.operator == "empty" else f"NOT {empty}"), []
+        case "is_not":
+            return f"NOT ({column} <=> %s)", [value]
+        case "begins":
+            begins = str(value).replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
+            return f"{column} LIKE %s", [begins + "%"]
+        case operator:
+            return f"{column} {SIGNS[operator]} %s", [value]
+
+
+def _of_labels(database: Database, field: Field, compared: Compared) -> tuple[str, list[Any]]:
+    one = "" if compared.value is None else " AND l.label=%s"
+    exists = (
+        f"EXISTS (SELECT 1 FROM record_label l WHERE l.database_id=%s AND l.record_id={ddl.table(database.id)}.id "
+        f"AND l.field_id=%s{one})"
+    )
+    args = [database.id, field.id, *([compared.value] if one else [])]
+    return (f"NOT {exists}" if compared.operator in ("empty", "has_none") else exists), args
+
+
+def find(t: Transaction, database: Database, question: Question) -> Answer:
+    """Scoped by the database, whose workspace the caller has looked up. Raises LookupError."""
+    parts = [_where(database, c) for c in question.compared]
+    where = (" AND " if question.mode == "all" else " OR ").join(f"({sql})" for sql, _ in parts)
+    args = [a for _, some in parts for a in some]
+    order = "DESC" if question.take == "newest" else "ASC"
+    rows = t.rows(
+        f"SET STATEMENT max_statement_time=10 FOR SELECT id, NOW(3) AS now FROM {ddl.table(database.id)} "
+        f"WHERE deleted_at IS NULL AND ({where}) ORDER BY id {order} LIMIT {MOST + 1}",
+        args,
+    )
+    now = t.row("SELECT NOW(3) AS now") if not rows else rows[0]
+    assert now
+    record = records.get(t, database, rows[0]["id"]) if rows else None
+    return Answer(len(rows) if record else 0, record.id if record else None, record.values if record else {}, now["now"])

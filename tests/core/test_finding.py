@@ -1,0 +1,191 @@
+"""Find lines: what is asked for a sample, what the answer carries on, what is put right."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from datetime import UTC, date, datetime
+from decimal import Decimal
+from zoneinfo import ZoneInfo
+
+import pytest
+
+from kelvix.core.cells import Answer
+from kelvix.core.checking import check
+from kelvix.core.feel import Env, read, write
+from kelvix.core.finding import OPERATORS, Compared, Question
+from kelvix.core.naming import remember_names, without_names
+from kelvix.core.rehearsal import Surroundings, carried_to, rehearse, scope_of
+from kelvix.core.schema import CarriedField, Database, Field
+from kelvix.core.values import TYPES, Choice, as_text
+from kelvix.core.workflow import (
+    OPERATOR_WORDS,
+    Add,
+    BadDocument,
+    FieldFilling,
+    Find,
+    Part,
+    Reference,
+    Sought,
+    When,
+    Workflow,
+    check_shape,
+)
+
+NOW = datetime(2026, 11, 25, 9, tzinfo=UTC)
+SOURCE = (CarriedField("subject", ("Message", "Subject"), "text"), CarriedField("address", ("Message", "Address"), "email"))
+PARISHES = Database(
+    7,
+    "Parishes",
+    (
+        Field(1, "Name", "text", True),
+        Field(2, "Address", "email"),
+        Field(3, "Deanery", "choice", False, (Choice("1", "North"), Choice("2", "South"))),
+        Field(4, "Kept", "labels", False, (Choice("1", "Reeds"), Choice("2", "Leather"))),
+        Field(5, "Last visit", "date"),
+    ),
+)
+TARGET = Database(8, "Enquiries", (Field(11, "Name", "text", True),))
+RECORD = {1: "St Bride", 2: "ada@stbride.example", 3: "2", 4: ("1", "2"), 5: date(2026, 5, 1)}
+ITEM = {"subject": "Quote, please", "address": "ada@stbride.example"}
+WHEN = When("w", connection=1, container="5")
+BY_ADDRESS = Sought(2, "is", (Part(ref=Reference("w", "address")),), "Address")
+FIND = Find("f", 7, "all", (BY_ADDRESS,))
+ADD = Add("a", 8, (FieldFilling(11, (Part(ref=Reference("f", "f_1")),)),))
+FLOW = Workflow((WHEN, FIND, ADD))
+
+
+def around(count: int = 1, record=RECORD, asked: list | None = None) -> Surroundings:
+    def find(question: Question) -> Answer:
+        if asked is not None:
+            asked.append(question)
+        return Answer(count, 33 if count else None, record if count else {}, NOW)
+
+    return Surroundings(SOURCE, {7: PARISHES, 8: TARGET}, Env(NOW, ZoneInfo("Europe/London")), find)
+
+
+def cell(line: Find, item=ITEM, about: Surroundings | None = None):
+    return rehearse(Workflow((WHEN, line, ADD)), item, about or around())[1]
+
+
+def test_what_is_found_is_carried_on():
+    asked: list[Question] = []
+    cells = rehearse(FLOW, ITEM, around(asked=asked))
+    assert asked == [Question(7, "all", (Compared(2, "is", "ada@stbride.example"),), "newest")]
+    assert (cells[1].state, cells[1].note, cells[1].answer.at) == ("found", "1 found: St Bride", NOW)
+    assert cells[2].results[0].value == "St Bride"
+    carried = carried_to(FLOW, "a", ITEM, around())
+    values = {ref.value: v for ref, v in carried.values.items() if ref.line == "f"}
+    assert values["found"] is True and values["count"] == Decimal(1) and values["link"].endswith("/databases/7/33")
+    assert values["f_3"] == "South" and values["f_4"] == ("Reeds", "Leather") and values["f_5"] == date(2026, 5, 1)
+
+
+def test_formulas_name_what_is_found():
+    scope = scope_of(FLOW, around(), "a")
+    node = read('if Is there one then Deanery + " deanery" else "unknown"', scope)
+    assert "Is there one" in write(node, scope)
+
+
+def test_none_is_an_answer():
+    none = around(0)
+    assert [c.state for c in rehearse(FLOW, ITEM, none)] == ["in", "found_none", "put_right"]  # a name must be filled
+    stops = replace(FIND, none="stop")
+    assert [c.state for c in rehearse(Workflow((WHEN, stops, ADD)), ITEM, none)] == ["in", "passed_by", "not_reached"]
+    assert carried_to(FLOW, "a", ITEM, none).values[Reference("f", "found")] is False
+
+
+def test_several_are_never_settled_silently():
+    assert cell(FIND, about=around(3)).note == "3 found; the newest: St Bride"
+    stopped = cell(replace(FIND, several="stop"), about=around(3))
+    assert stopped.state == "put_right" and "3 found, and this line takes only one" in stopped.note
+    assert cell(FIND, about=around(101)).note.startswith("100 or more found")
+    asked: list[Question] = []
+    cell(replace(FIND, several="oldest"), about=around(2, asked=asked))
+    assert asked[0].take == "oldest"
+
+
+def test_what_is_empty_finds_nothing_and_asks_nothing():
+    asked: list[Question] = []
+    found = cell(FIND, {"subject": "Quote"}, around(asked=asked))
+    assert (found.state, asked) == ("found_none", []) and "is empty in this sample" in found.parts[0].sentence
+    either = replace(FIND, mode="any", sought=(BY_ADDRESS, Sought(1, "is", (Part(ref=Reference("w", "subject")),))))
+    assert cell(either, {"subject": "Quote"}, around(asked=asked)).state == "found"
+    assert asked[0].compared == (Compared(1, "is", "Quote"),), "what is empty is left out of “any”"
+
+
+def test_what_is_still_being_read_is_said():
+    reading = replace(around(), find=lambda _: None)
+    assert cell(FIND, about=reading).state == "waiting"
+    assert carried_to(FLOW, "a", ITEM, reading).values[Reference("f", "f_1")] is None
+
+
+COMPARED = [
+    (Sought(3, "is", (Part(text="south"),)), Compared(3, "is", "2")),
+    (Sought(4, "has", (Part(text="LEATHER"),)), Compared(4, "has", "2")),
+    (Sought(5, "before", (Part(text="1 Jun 2026"),)), Compared(5, "before", date(2026, 6, 1))),
+    (Sought(5, "empty"), Compared(5, "empty", None)),
+    (Sought(1, "begins", (Part(text="St "), Part(text="B"))), Compared(1, "begins", "St B")),
+]
+
+
+@pytest.mark.parametrize(("sought", "compared"), COMPARED)
+def test_values_are_compared_as_the_field_keeps_them(sought, compared):
+    asked: list[Question] = []
+    cell(Find("f", 7, "all", (sought,)), about=around(asked=asked))
+    assert asked[0].compared == (compared,)
+
+
+WRONG = [
+    (Find("f"), "unready", "choose the database"),
+    (Find("f", 99), "put_right", "is gone"),
+    (Find("f", 7), "unready", "say what is looked for"),
+    (Find("f", 7, "all", (Sought(3, "is", (Part(text="West"),)),)), "put_right", "“West” is not one of the choices"),
+    (Find("f", 7, "all", (Sought(66, "is", (Part(text="x"),), "Parish"),)), "put_right", "no longer has the field “Parish”"),
+]
+
+
+@pytest.mark.parametrize(("line", "state", "said"), WRONG)
+def test_what_is_wrong_is_said_in_the_cell_and_before_turning_on(line, state, said):
+    found = cell(line)
+    assert found.state == state and said in found.note
+    findings = check(Workflow((WHEN, line, Add("a", 8, (FieldFilling(11, (Part(text="x"),)),)))), around())
+    assert bool(findings) == (line.sought == () or line.sought[0].field == 66)
+
+
+def test_a_deleted_field_is_said_with_the_nearest_that_remains():
+    lost = Find("f", 7, "all", (BY_ADDRESS, Sought(66, "is", (Part(text="St Bride"),), "Parish name")))
+    (finding,) = check(Workflow((WHEN, lost, ADD)), around())
+    assert finding.key == "1" and "no longer has the field “Parish name”" in finding.sentence
+    near, away = finding.remedies
+    assert near.label == "look at Name" and near.sought[1] == Sought(1, "is", (Part(text="St Bride"),), "Name")
+    assert away.sought == (BY_ADDRESS,)
+
+
+def test_unfinished_comparisons_are_found_before_turning_on():
+    def sentences(*sought: Sought) -> list[str]:
+        return [f.sentence for f in check(Workflow((WHEN, Find("f", 7, "all", sought), ADD)), around())]
+
+    assert sentences(Sought(1, "is")) == ["say what Name is compared with"]
+    assert sentences(Sought(1, "more", (Part(text="x"),))) == ["“is more than” does not go with Name"]
+    gone = Sought(1, "is", (Part(ref=Reference("x", "y")),))
+    assert sentences(gone) == ["Name is compared with a value that the lines above do not carry"]
+
+
+def test_names_are_remembered_and_mean_nothing():
+    bare = Find("f", 7, "all", (replace(BY_ADDRESS, named=""),))
+    first = remember_names(Workflow((WHEN,)), Workflow((WHEN, bare)), {7: PARISHES})
+    assert first.lines[1].sought[0].named == "Address"
+    renamed = replace(PARISHES, fields=tuple(replace(f, name="E-mail") if f.id == 2 else f for f in PARISHES.fields))
+    assert remember_names(first, Workflow((WHEN, bare)), {7: renamed}).lines[1].sought[0].named == "Address"
+    assert without_names(first) == without_names(Workflow((WHEN, bare)))
+
+
+def test_a_line_compares_so_many_fields_and_no_more():
+    with pytest.raises(BadDocument, match="at most 20 fields"):
+        check_shape(Workflow((WHEN, Find("f", 7, "all", (BY_ADDRESS,) * 21))))
+    with pytest.raises(BadDocument, match="a part of a filling"):
+        check_shape(Workflow((WHEN, Find("f", 7, "all", (Sought(1, "is", (Part(),)),)))))
+
+
+def test_every_type_has_its_comparisons():
+    assert set(OPERATORS) == set(TYPES) and all(set(o) <= set(OPERATOR_WORDS) for o in OPERATORS.values())
+    assert as_text(cell(FIND).parts[0].value, ZoneInfo("UTC")) == "ada@stbride.example"
