@@ -136,6 +136,7 @@ class RehearsalOut(BaseModel):
     unreadable: dict[str, dict[str, str]] = Field(description="by sample and key: what is wrong with a value of the source")
     findings: list[FindingOut]
     operator_words: dict[str, str]
+    find_operators: dict[str, list[str]] = Field(description="by type: how a Find line can compare a field of it")
     formulas: dict[str, FormulaOut]
     tests: dict[str, str]
 
@@ -324,6 +325,7 @@ def rehearse(who: Reader, workflow_id: int, body: RehearseIn) -> RehearsalOut:
             for f in check(body.document, around)
         ],
         operator_words={str(k): v for k, v in OPERATOR_WORDS.items()},
+        find_operators={type_: [str(o) for o in operators] for type_, operators in finding.OPERATORS.items()},
         formulas=_formulas(body.document, around),
         tests=_tests(body.document, around),
     )

@@ -18,7 +18,7 @@ from kelvix.store.directory import Space
 Finder = Callable[[Question], Answer | None]
 
 KEPT = 60.0  # seconds for which an answer is good
-SETTLED = 0.3  # seconds after which a question that is asked again is read
+SETTLED = 0.25  # seconds after which a question that is asked again is read
 MOST_KEPT = 5_000
 PACE, BURST = 60.0, 100.0  # reads a second and workspace, and how many may come at once
 

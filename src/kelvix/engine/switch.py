@@ -7,9 +7,10 @@ import logging
 from kelvix.connectors.contract import App, Passing, Standing
 from kelvix.core.cells import Finding
 from kelvix.core.checking import check
+from kelvix.core.workflow import Find
 from kelvix.engine import polling
 from kelvix.engine.engine import Engine
-from kelvix.store import watches, workflows
+from kelvix.store import finding, watches, workflows
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 
@@ -30,9 +31,13 @@ def turn_on(engine: Engine, space: Space, workflow_id: int) -> None:
     kept = space.read(lambda t: workflows.get(t, space.id, workflow_id))
     if kept is None:
         raise LookupError("no such workflow")
-    findings = check(kept.draft, engine.surroundings(space, kept.draft))
+    around = engine.surroundings(space, kept.draft)
+    findings = check(kept.draft, around)
     if findings:
         raise NotReady(findings)
+    for line in kept.draft.lines:
+        if isinstance(line, Find) and line.database is not None:
+            finding.prepare(space.server, around.databases[line.database], line)
     when = kept.draft.when
     app, token = engine.access(space, when.connection)
     try:

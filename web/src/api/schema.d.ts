@@ -1036,17 +1036,22 @@ export interface components {
             line: string;
             /** Note */
             note: string;
+            /** Parts */
+            parts: components["schemas"]["PartOut"][];
+            /**
+             * Read At
+             * @description when a Find line's answer was read
+             */
+            read_at: string | null;
             /** Results */
             results: components["schemas"]["ResultOut"][];
             /** Rows */
             rows: (boolean | null)[];
-            /** Shaped */
-            shaped: components["schemas"]["ShapedOut"][];
             /**
              * State
              * @enum {string}
              */
-            state: "in" | "goes_on" | "passed_by" | "fits" | "put_right" | "not_reached" | "unready";
+            state: "in" | "goes_on" | "passed_by" | "fits" | "found" | "found_none" | "waiting" | "put_right" | "not_reached" | "unready";
         };
         /**
          * ChangeOut
@@ -1313,6 +1318,46 @@ export interface components {
              * @constant
              */
             kind: "filled";
+        };
+        /**
+         * Find
+         * @description Find a record of a database. `several` says which is taken where there are several, or that the line stops; `none`
+         *     whether a sample goes on where there is none.
+         */
+        Find: {
+            /** Database */
+            database?: number | null;
+            /** Id */
+            id: string;
+            /**
+             * Mode
+             * @default all
+             * @enum {string}
+             */
+            mode: "all" | "any";
+            /**
+             * None
+             * @default go_on
+             * @enum {string}
+             */
+            none: "go_on" | "stop";
+            /**
+             * Several
+             * @default newest
+             * @enum {string}
+             */
+            several: "newest" | "oldest" | "stop";
+            /**
+             * Sought
+             * @default []
+             */
+            sought: components["schemas"]["Sought"][];
+            /**
+             * Verb
+             * @default find
+             * @constant
+             */
+            verb: "find";
         };
         /** FindingOut */
         FindingOut: {
@@ -1675,6 +1720,22 @@ export interface components {
             text?: string | null;
         };
         /**
+         * PartOut
+         * @description A Shape line's value by its key, or a Find line's comparison by its place.
+         */
+        PartOut: {
+            /** Key */
+            key: string;
+            /** Remedies */
+            remedies: components["schemas"]["RemedyOut"][];
+            /** Sentence */
+            sentence: string;
+            /** Shown */
+            shown: string;
+            /** State */
+            state: string;
+        };
+        /**
          * Piece
          * @description A piece of a text between delimiters, counted from 1, or from the end with -1.
          */
@@ -1793,6 +1854,13 @@ export interface components {
             cells: {
                 [key: string]: components["schemas"]["CellOut"][];
             };
+            /**
+             * Find Operators
+             * @description by type: how a Find line can compare a field of it
+             */
+            find_operators: {
+                [key: string]: string[];
+            };
             /** Findings */
             findings: components["schemas"]["FindingOut"][];
             /** Formulas */
@@ -1828,9 +1896,17 @@ export interface components {
                 };
             };
         };
-        /** RehearseIn */
+        /**
+         * RehearseIn
+         * @description `read_again`: Find lines read anew what they read before.
+         */
         RehearseIn: {
             document: components["schemas"]["Workflow"];
+            /**
+             * Read Again
+             * @default false
+             */
+            read_again: boolean;
         };
         /** RemedyOut */
         RemedyOut: {
@@ -1839,6 +1915,8 @@ export interface components {
             /** Label */
             label: string;
             shaped?: components["schemas"]["Shaped"] | null;
+            /** Sought */
+            sought?: components["schemas"]["Sought"][] | null;
         };
         /** ResultOut */
         ResultOut: {
@@ -2003,19 +2081,6 @@ export interface components {
             /** Name */
             name: string;
         };
-        /** ShapedOut */
-        ShapedOut: {
-            /** Key */
-            key: string;
-            /** Remedies */
-            remedies: components["schemas"]["RemedyOut"][];
-            /** Sentence */
-            sentence: string;
-            /** Shown */
-            shown: string;
-            /** State */
-            state: string;
-        };
         /**
          * SightOut
          * @description What a connection sees now. `finding` is good, refused, nothing_shared, all_empty or no_answer; `sentence` says what
@@ -2034,6 +2099,31 @@ export interface components {
             sentence: string;
             /** Shared */
             shared: components["schemas"]["ContainerOut"][];
+        };
+        /**
+         * Sought
+         * @description One comparison of a Find line: a field of the database, and what it is compared with. `named` is what the field was
+         *     called when this was filled, to tell of renames and deletions since.
+         */
+        Sought: {
+            /** Field */
+            field: number;
+            /**
+             * Filling
+             * @default []
+             */
+            filling: components["schemas"]["Part"][];
+            /**
+             * Named
+             * @default
+             */
+            named: string;
+            /**
+             * Operator
+             * @default is
+             * @enum {string}
+             */
+            operator: "is" | "is_not" | "mentions" | "mentions_none" | "begins" | "ends" | "before" | "after" | "less" | "more" | "has" | "has_none" | "filled" | "empty";
         };
         /** SuggestIn */
         SuggestIn: {
@@ -2198,7 +2288,7 @@ export interface components {
              * Lines
              * @default []
              */
-            lines: (components["schemas"]["When"] | components["schemas"]["OnlyIf"] | components["schemas"]["Shape"] | components["schemas"]["Add"])[];
+            lines: (components["schemas"]["When"] | components["schemas"]["OnlyIf"] | components["schemas"]["Shape"] | components["schemas"]["Find"] | components["schemas"]["Add"])[];
         };
         /** WorkflowDetail */
         WorkflowDetail: {

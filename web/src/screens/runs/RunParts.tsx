@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { answer, client } from "../../api/client";
-import { useApps, useDatabases, useMe, type Run } from "../../api/queries";
+import { useApps, useDatabases, useMe, type Run, type Wire } from "../../api/queries";
 import { useNotices } from "../../frame/Notices";
 import { dateTime } from "../../parts/dates";
 import { reads } from "../databases/values";
@@ -18,7 +18,15 @@ interface Added {
   database_name: string;
   record: number;
   title: string;
-  values: Record<string, string | boolean>;
+  values: Record<string, Wire>;
+}
+
+interface Found {
+  database: number;
+  database_name: string;
+  count: number;
+  record: number | null;
+  title: string;
 }
 
 /** Undoing a run and running it again. */
@@ -59,7 +67,7 @@ export function LineRecord({ run, line, document }: { run: Run; line: string | n
   const app = useApps().data?.[0];
   const zone = useMe().data?.timezone ?? "UTC";
   const fields = databases.flatMap((d) => d.fields);
-  const gave = (id: string, value: string | boolean | undefined) => {
+  const gave = (id: string, value: Wire | undefined) => {
     const field = fields.find((f) => String(f.id) === id);
     return field ? reads(field, value, zone) : String(value ?? "");
   };
@@ -117,12 +125,26 @@ export function LineRecord({ run, line, document }: { run: Run; line: string | n
       </>
     );
   }
+  const found = kind === "find" ? (recorded.output as Found | null) : null;
   return (
-    <dl className="pairs">
-      {Object.entries((recorded.input ?? {}) as Record<string, string>).map(([name, value]) => (
-        <Pair key={name} name={name} value={value} />
-      ))}
-    </dl>
+    <>
+      {found && (
+        <p style={{ marginBottom: 6 }}>
+          {found.record ? (
+            <>
+              {found.count === 1 ? "Found" : `${found.count} found, and taken:`} <Link to={`/databases/${found.database}/${found.record}`}>{found.title || "a record"}</Link> in {found.database_name}.
+            </>
+          ) : (
+            `None found in ${found.database_name}.`
+          )}
+        </p>
+      )}
+      <dl className="pairs">
+        {Object.entries((recorded.input ?? {}) as Record<string, string>).map(([name, value]) => (
+          <Pair key={name} name={name} value={value} />
+        ))}
+      </dl>
+    </>
   );
 }
 

@@ -17,6 +17,9 @@ const STATES: Record<Cell["state"], string> = {
   goes_on: "goes on",
   passed_by: "passed by",
   fits: "fits",
+  found: "found",
+  found_none: "none",
+  waiting: "being read",
   put_right: "to put right",
   not_reached: "not reached",
   unready: "not ready",
@@ -34,7 +37,7 @@ export function CompareDialog({ document, rehearsal, samples, first, zone, onClo
     const fields = line.verb === "add" ? (databases.find((d) => d.id === line.database)?.fields ?? []).map((f) => ({ key: String(f.id), name: f.name })) : [];
     const made = line.verb === "shape" ? line.values.map((v) => ({ key: v.key, name: v.name })) : [];
     const valueOf = (cell: Cell | undefined, key: string) => {
-      const found = cell?.results.find((r) => String(r.field) === key) ?? cell?.shaped.find((r) => r.key === key);
+      const found = cell?.results.find((r) => String(r.field) === key) ?? cell?.parts.find((r) => r.key === key);
       return found ? found.shown || found.sentence : "";
     };
     const parts = [...fields, ...made]

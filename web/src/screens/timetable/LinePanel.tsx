@@ -1,5 +1,6 @@
 import type { Database, Sample, WorkflowDetail } from "../../api/queries";
 import { AddPanel } from "./AddPanel";
+import { FindPanel } from "./FindPanel";
 import { LinePlace, type LineContext } from "./lineContext";
 import { sentenceOf, whenOf, type Carried, type Document, type Line, type Ref, type Rehearsal } from "./model";
 import { OnlyIfPanel } from "./OnlyIfPanel";
@@ -19,6 +20,7 @@ interface Props {
   onChange: (line: Line) => void;
   onRemove: () => void;
   follow: (ref: Ref) => void;
+  readAgain: () => void;
 }
 
 /** The chosen line, edited in place. */
@@ -36,6 +38,7 @@ export function LinePanel(props: Props) {
     carried: props.carried,
     shown: props.shown,
     follow: props.follow,
+    readAgain: props.readAgain,
   };
   return (
     <LinePlace.Provider value={place}>
@@ -61,6 +64,7 @@ export function LinePanel(props: Props) {
       {line.verb === "only_if" && (
         <OnlyIfPanel key={line.id} line={line} cell={cell} onChange={props.onChange} />
       )}
+      {line.verb === "find" && <FindPanel key={line.id} line={line} databases={props.databases} cell={cell} findings={findings} onChange={props.onChange} />}
       {line.verb === "shape" && <ShapePanel line={line} cell={cell} findings={findings} onChange={props.onChange} />}
       {line.verb === "add" && (
         <AddPanel

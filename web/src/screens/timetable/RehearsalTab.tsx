@@ -5,7 +5,7 @@ import { dateTime } from "../../parts/dates";
 import { TrialCell } from "./cells";
 import { Grid } from "./Grid";
 import { LinePanel } from "./LinePanel";
-import { addLine, carriedFor, columnTime, moveLine, newId, removeLine, replaceLine, sameRef, usedBy, valueIn, whenOf } from "./model";
+import { addLine, carriedFor, columnTime, emptyLine, moveLine, newId, removeLine, replaceLine, sameRef, usedBy, valueIn, whenOf } from "./model";
 import type { Line, Ref, Rehearsal } from "./model";
 import { PointingContext } from "./pointing";
 import { CompareDialog } from "./CompareDialog";
@@ -23,6 +23,7 @@ interface Props {
   samples: Sample[];
   sample: Sample | undefined;
   rehearsal: Rehearsal | undefined;
+  readAgain: () => void;
   zone: string;
   line: string | null;
   choose: (line: string, sample: number | null) => void;
@@ -30,7 +31,7 @@ interface Props {
 }
 
 /** Build and rehearse: the trial grid, and below it the chosen line beside the chosen sample. */
-export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, zone, line, choose, onTry }: Props) {
+export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, readAgain, zone, line, choose, onTry }: Props) {
   const { document, setDocument } = draft;
   const app = useApps().data?.find((a) => a.code === whenOf(document).app);
   const databases = useDatabases().data ?? [];
@@ -65,11 +66,9 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, zone
     setDocument(replaceLine(document, next));
   }
 
-  const insert = (verb: "only_if" | "shape" | "add") => {
+  const insert = (verb: Exclude<Line["verb"], "when">) => {
     const id = newId();
-    const made: Line =
-      verb === "add" ? { verb, id, database: null, fillings: [] } : verb === "shape" ? { verb, id, values: [] } : { verb, id, mode: "all", conditions: [] };
-    setDocument(addLine(document, made, chosen?.id ?? null));
+    setDocument(addLine(document, emptyLine(verb, id), chosen?.id ?? null));
     choose(id, null);
     setAdding(null);
   };
@@ -146,6 +145,7 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, zone
       <Menu anchorEl={adding} open={adding !== null} onClose={() => setAdding(null)}>
         <MenuItem onClick={() => insert("only_if")}>Only if: narrow what goes through</MenuItem>
         <MenuItem onClick={() => insert("shape")}>Shape: make values of those above</MenuItem>
+        <MenuItem onClick={() => insert("find")}>Find: look a record up in a database</MenuItem>
         <MenuItem onClick={() => insert("add")}>Add: a record to a database</MenuItem>
       </Menu>
       <div className="pane">
@@ -163,6 +163,7 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, zone
               shown={shown}
               onChange={setDocumentLine}
               onRemove={remove}
+              readAgain={readAgain}
               follow={(ref) => choose(ref.line, null)}
             />
           )}

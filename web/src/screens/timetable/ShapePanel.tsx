@@ -119,7 +119,7 @@ interface RowProps {
 }
 
 function Row({ value, cell, findings, set }: RowProps) {
-  const result = cell?.shaped.find((r) => r.key === value.key);
+  const result = cell?.parts.find((r) => r.key === value.key);
   const sentence = result?.sentence || findings.find((f) => f.key === value.key)?.sentence;
   const bad = !result || result.state === "put_right";
   const asFormula = async () => set(await answer(client.POST("/api/v1/shaped/as-formula", { body: { shaped: value } })));

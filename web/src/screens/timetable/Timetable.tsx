@@ -34,7 +34,7 @@ export function Timetable() {
 function Open({ workflow }: { workflow: WorkflowDetail }) {
   const draft = useDraft(workflow);
   const samples = useSamples(workflow.id).data;
-  const rehearsal = useRehearsal(workflow.id, draft.document, samples);
+  const { rehearsal, readAgain } = useRehearsal(workflow.id, draft.document, samples);
   const zone = useMe().data?.timezone ?? "UTC";
   const { line, column, choose } = useChoice(draft.document.lines.at(-1)?.id ?? null);
   const [dialog, setDialog] = useState<"try" | "where" | "keys" | null>(null);
@@ -47,8 +47,8 @@ function Open({ workflow }: { workflow: WorkflowDetail }) {
       <Head
         workflow={workflow}
         draft={draft}
-        findings={rehearsal.data?.findings.length ?? 0}
-        wrongSamples={Object.values(rehearsal.data?.cells ?? {}).filter((c) => c.some((x) => x.state === "put_right")).length}
+        findings={rehearsal?.findings.length ?? 0}
+        wrongSamples={Object.values(rehearsal?.cells ?? {}).filter((c) => c.some((x) => x.state === "put_right")).length}
         zone={zone}
         sampleLabel={sample ? columnTime(sample.at, zone) : null}
         onTry={() => setDialog("try")}
@@ -72,15 +72,16 @@ function Open({ workflow }: { workflow: WorkflowDetail }) {
           {draft.problem} What you typed is still here and is saved as soon as that is possible.
         </div>
       )}
-      {tab === "runs" && <RunsTab workflow={workflow} document={draft.document} rehearsal={rehearsal.data} zone={zone} />}
-      {tab === "backcast" && <BackcastTab workflow={workflow.id} document={draft.document} rehearsal={rehearsal.data} zone={zone} />}
+      {tab === "runs" && <RunsTab workflow={workflow} document={draft.document} rehearsal={rehearsal} zone={zone} />}
+      {tab === "backcast" && <BackcastTab workflow={workflow.id} document={draft.document} rehearsal={rehearsal} zone={zone} />}
       {tab === "rehearsal" && (
         <RehearsalTab
           workflow={workflow}
           draft={draft}
           samples={samples ?? []}
           sample={sample}
-          rehearsal={rehearsal.data}
+          rehearsal={rehearsal}
+          readAgain={readAgain}
           zone={zone}
           line={line}
           choose={choose}

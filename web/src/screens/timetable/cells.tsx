@@ -4,8 +4,8 @@ import type { Cell } from "./model";
 /** A rehearsed cell: a mark of its own shape, a word, and what there is to add. */
 export function TrialCell({ cell }: { cell: Cell | undefined }): ReactNode {
   if (!cell || cell.state === "not_reached") return null;
-  const wrong = [...cell.results, ...cell.shaped].filter((r) => r.state === "put_right").length;
-  const fit = [...cell.results, ...cell.shaped].filter((r) => r.state === "fits").length;
+  const wrong = [...cell.results, ...cell.parts].filter((r) => r.state === "put_right").length;
+  const fit = [...cell.results, ...cell.parts].filter((r) => r.state === "fits").length;
   switch (cell.state) {
     case "in":
       return (
@@ -25,8 +25,30 @@ export function TrialCell({ cell }: { cell: Cell | undefined }): ReactNode {
       return (
         <span className="st">
           <span className="mk">▬</span>passed by
+          <br />
+          <span className="quiet">{cell.note}</span>
         </span>
       );
+    case "found":
+      return (
+        <>
+          <span className="mk ok">◆</span>
+          {cell.note.split(": ", 1)[0]}
+          <br />
+          <span className="quiet clip" title={cell.note}>
+            {cell.note.slice(cell.note.indexOf(": ") + 2)}
+          </span>
+        </>
+      );
+    case "found_none":
+      return (
+        <span className="st">
+          <span className="mk">◇</span>
+          {cell.note}
+        </span>
+      );
+    case "waiting":
+      return <span className="quiet">… {cell.note}</span>;
     case "unready":
       return (
         <span className="quiet clip" title={cell.note}>
@@ -40,7 +62,7 @@ export function TrialCell({ cell }: { cell: Cell | undefined }): ReactNode {
           {wrong || 1} to put right
           <br />
           <span className="quiet" style={{ fontWeight: 400 }}>
-            {cell.shaped.length > 0 ? `${fit} made` : `${fit} fields fit`}
+            {cell.parts.length > 0 ? `${fit} made` : `${fit} fields fit`}
           </span>
         </span>
       );
@@ -72,6 +94,11 @@ const OUTCOMES: Record<string, ReactNode> = {
       <span className="mk">▬</span>passed by
     </span>
   ),
+  found_none: (
+    <span className="st">
+      <span className="mk">◇</span>none found
+    </span>
+  ),
   skipped: <span className="quiet">left out</span>,
   failed: (
     <span className="bad">
@@ -82,6 +109,15 @@ const OUTCOMES: Record<string, ReactNode> = {
 
 /** What a line did in a run. */
 export function OutcomeCell({ outcome, output }: { outcome: string; output: unknown }): ReactNode {
+  if (outcome === "found") {
+    const { count, title: name } = output as { count: number; title: string };
+    return (
+      <span className="clip">
+        <span className="mk ok">◆</span>
+        {count === 1 ? name : `${count} found: ${name}`}
+      </span>
+    );
+  }
   if (outcome !== "added") return OUTCOMES[outcome] ?? outcome;
   const title = (output as { title?: string } | null)?.title;
   return (

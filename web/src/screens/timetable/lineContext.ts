@@ -11,6 +11,8 @@ export interface LineContext {
   carried: Carried[];
   shown: (ref: Ref) => string;
   follow: (ref: Ref) => void;
+  /** Let Find lines read anew. */
+  readAgain: () => void;
 }
 
 export const LinePlace = createContext<LineContext | null>(null);

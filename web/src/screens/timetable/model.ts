@@ -6,6 +6,8 @@ export type When = Schemas["When"];
 export type OnlyIf = Schemas["OnlyIf"];
 export type Add = Schemas["Add"];
 export type Shape = Schemas["Shape"];
+export type Find = Schemas["Find"];
+export type Sought = Schemas["Sought"];
 export type Shaped = Schemas["Shaped"];
 export type Making = Shaped["made"];
 export type Formula = Schemas["Formula"];
@@ -27,6 +29,20 @@ export const sameRef = (a: Ref | null | undefined, b: Ref | null | undefined) =>
 
 export function whenOf(document: Document): When {
   return document.lines[0] as When;
+}
+
+/** A line on which nothing is said yet. */
+export function emptyLine(verb: Exclude<Line["verb"], "when">, id: string): Line {
+  switch (verb) {
+    case "add":
+      return { verb, id, database: null, fillings: [] };
+    case "find":
+      return { verb, id, database: null, mode: "all", sought: [], several: "newest", none: "go_on" };
+    case "shape":
+      return { verb, id, values: [] };
+    case "only_if":
+      return { verb, id, mode: "all", conditions: [] };
+  }
 }
 
 export function replaceLine(document: Document, line: Line): Document {
@@ -104,6 +120,11 @@ export function sentenceOf(line: Line, app: App | undefined, databases: Database
     return { verb: "Shape", object: line.values.length === 1 ? "a value" : line.values.length ? `${line.values.length} values` : "values", detail: names || "add a value" };
   }
   const database = databases.find((d) => d.id === line.database);
+  if (line.verb === "find") {
+    const names = line.sought.map((s) => database?.fields.find((f) => f.id === s.field)?.name ?? (s.named || "a deleted field"));
+    const object = database ? `a record in ${database.name}` : line.database ? "a record in a deleted database" : "a record in …";
+    return { verb: "Find", object, detail: database ? (names.length ? `by ${names.join(line.mode === "all" ? " and " : " or ")}` : "say what is looked for") : "choose the database" };
+  }
   const filled = line.fillings.length;
   const object = database ? `a record to ${database.name}` : line.database ? "a record to a deleted database" : "a record to …";
   return { verb: "Add", object, detail: database ? `${filled} of ${database.fields.length} fields filled` : "choose the database" };
@@ -127,6 +148,7 @@ export function usedBy(line: Line | undefined): Ref[] {
   };
   if (line?.verb === "add") return line.fillings.flatMap((f) => ofParts(f.filling));
   if (line?.verb === "only_if") return ofTests(line.conditions);
+  if (line?.verb === "find") return line.sought.flatMap((s) => ofParts(s.filling));
   return line?.verb === "shape" ? line.values.flatMap((v) => ofMaking(v.made)) : [];
 }
 

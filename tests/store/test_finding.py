@@ -1,0 +1,115 @@
+"""The answers to Find lines' questions, on a real MariaDB."""
+
+from __future__ import annotations
+
+from datetime import UTC, date, datetime
+from decimal import Decimal
+
+import pytest
+
+from kelvix.core.finding import MOST, OPERATORS, Compared, Question
+from kelvix.core.values import TYPES
+from kelvix.core.workflow import Find, Sought
+from kelvix.store import databases, ddl, finding, records
+from kelvix.store.databases import NewField
+from kelvix.store.records import Origin
+
+FIELDS = (
+    NewField("text", "text"), NewField("long_text", "long_text"), NewField("number", "number"), NewField("date", "date"),
+    NewField("datetime", "datetime"), NewField("choice", "choice", choices=("New", "Old")), NewField("email", "email"), NewField("link", "link"),
+    NewField("yes_no", "yes_no"), NewField("labels", "labels", choices=("Reeds", "Leather")),
+)  # fmt: skip
+FIRST = {
+    "text": "Café 50%_off", "long_text": "a\nb", "number": Decimal("12.5"), "date": date(2026, 5, 1), "datetime": datetime(2026, 5, 1, 9, tzinfo=UTC),
+    "choice": "1", "email": "ada@stbride.example", "link": "https://x.example/", "yes_no": True, "labels": ("1", "2"),
+}  # fmt: skip
+LATER = {"text": "Other", "number": Decimal(99), "date": date(2026, 6, 1), "choice": "2", "yes_no": False, "labels": ("2",)}
+EMPTY = {"text": "Empty"}
+
+
+@pytest.fixture
+def made(orla):
+    database = databases.create(orla.space, "All types", FIELDS)
+    ids = {f.name: f.id for f in database.fields}
+    kept = [
+        orla.space.transact(
+            lambda t, v=values: records.add(t, orla.space.id, database, {ids[k]: x for k, x in v.items()}, Origin())[0]
+        )
+        for values in (FIRST, LATER, EMPTY)
+    ]
+    return orla.space, database, kept
+
+
+def ask(space, database, compared, mode="all", take="newest"):
+    ids = {f.name: f.id for f in database.fields}
+    found = Question(database.id, mode, tuple(Compared(ids[f], o, v) for f, o, v in compared), take)
+    return space.read(lambda t: finding.find(t, database, found))
+
+
+CASES = [
+    ("text", "is", " cafe 50%_OFF", None),  # leading space is part of a text
+    ("text", "is", "cafe 50%_OFF", 0), ("text", "begins", "CAFE 50%_", 0), ("text", "begins", "afe", None), ("text", "begins", "%", None),
+    ("text", "begins", "\\", None), ("text", "is", "' OR 1=1 -- ", None),
+    ("number", "is", Decimal("12.50"), 0), ("number", "less", Decimal(13), 0), ("number", "more", Decimal("98.9"), 1),
+    ("date", "is", date(2026, 5, 1), 0), ("date", "before", date(2026, 5, 2), 0), ("date", "after", date(2026, 5, 1), 1),
+    ("datetime", "before", datetime(2026, 5, 1, 9, 1, tzinfo=UTC), 0), ("datetime", "after", datetime(2026, 5, 1, 9, tzinfo=UTC), None),
+    ("choice", "is", "2", 1), ("choice", "is_not", "2", 2), ("email", "is", "ADA@stbride.example", 0), ("link", "begins", "https://X", 0),
+    ("yes_no", "is", True, 0), ("yes_no", "is", False, 1), ("labels", "has", "1", 0), ("labels", "has_none", "1", 2),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("field", "operator", "value", "which"), CASES)
+def test_records_are_found_by_every_type(made, field, operator, value, which):
+    space, database, kept = made
+    answer = ask(space, database, [(field, operator, value)])
+    assert answer.record == (None if which is None else kept[which])
+    assert answer.count >= (which is not None)
+
+
+@pytest.mark.parametrize("type_", TYPES)
+def test_filled_and_empty(made, type_):
+    space, database, kept = made
+    if "filled" in OPERATORS[type_] and type_ != "text":
+        filled, empty = (ask(space, database, [(type_, o, None)], take="oldest") for o in ("filled", "empty"))
+        assert filled.record == kept[0] and kept[0] not in (empty.record,) and empty.count + filled.count == 3
+
+
+def test_several_and_all_or_any(made):
+    space, database, kept = made
+    both = [("number", "more", Decimal(1)), ("labels", "has", "2")]
+    assert (ask(space, database, both).count, ask(space, database, both, take="oldest").record) == (2, kept[0])
+    either = [("text", "is", "Empty"), ("text", "is", "other")]
+    assert ask(space, database, either).record is None and ask(space, database, either, "any").count == 2
+    assert ask(space, database, either, "any").record == kept[2]
+    answer = ask(space, database, [("text", "begins", "caf")])
+    assert {f.name: answer.values[f.id] for f in database.fields if f.id} == FIRST and answer.at.tzinfo is UTC
+
+
+def test_what_is_in_the_trash_is_not_found_and_many_are_counted_so_far(made):
+    space, database, kept = made
+    space.transact(lambda t: records.set_deleted(t, space.id, database, kept[0], True, Origin()))
+    assert ask(space, database, [("choice", "is", "1")]).count == 0
+    title = database.fields[0].id
+
+    def many(t):
+        for _ in range(MOST + 20):
+            records.add(t, space.id, database, {title: "again"}, Origin())
+
+    space.transact(many)
+    assert ask(space, database, [("text", "is", "again")]).count == MOST + 1
+
+
+def test_a_line_gets_the_indexes_that_it_goes_by(made):
+    space, database, _ = made
+    ids = {f.name: f.id for f in database.fields}
+    line = Find("f", database.id, "all", tuple(Sought(ids[f]) for f in ("text", "email", "number", "labels", "long_text")))
+    finding.prepare(space.server, database, line)
+    finding.prepare(space.server, database, line)  # they may be there
+    names = {r["Key_name"] for r in space.rows(f"SHOW INDEX FROM {ddl.table(database.id)}")}
+    assert names == {"PRIMARY", *(f"i_{ids[f]}" for f in ("text", "email", "number"))}
+
+
+def test_a_field_that_is_gone_is_not_asked_for(made):
+    space, database, _ = made
+    with pytest.raises(LookupError):
+        space.read(lambda t: finding.find(t, database, Question(database.id, "all", (Compared(9999, "is", "x"),), "newest")))

@@ -1,0 +1,227 @@
+import { MenuItem, Select } from "@mui/material";
+import type { Database } from "../../api/queries";
+import { relative } from "../../parts/dates";
+import { TYPE_WORDS } from "../databases/values";
+import { FilledWith } from "./FilledWith";
+import { useLine } from "./lineContext";
+import type { Carried, Cell, Find, Rehearsal, Sought } from "./model";
+
+interface Props {
+  line: Find;
+  databases: Database[];
+  cell: Cell | undefined;
+  findings: Rehearsal["findings"];
+  onChange: (line: Find) => void;
+}
+
+/** To begin with, compare the field that tells records apart best: an address where both sides have one, else the title. */
+function begin(database: Database, carried: Carried[]): Sought[] {
+  const address = database.fields.find((f) => f.type === "email");
+  const of = address && carried.find((c) => c.type === "email");
+  if (address && of) return [{ field: address.id, operator: "is", filling: [{ ref: { line: of.line, value: of.key } }], named: "" }];
+  return database.fields.slice(0, 1).map((f) => ({ field: f.id, operator: "is", filling: [], named: "" }));
+}
+
+/** What is looked for, and what was found for the chosen sample. */
+export function FindPanel({ line, databases, cell, findings, onChange }: Props) {
+  const { carried, rehearsal } = useLine();
+  const database = databases.find((d) => d.id === line.database);
+  const set = (at: number, next: Sought | null) => onChange({ ...line, sought: line.sought.flatMap((s, n) => (n === at ? (next ? [next] : []) : [s])) });
+  const choose = (id: number) => {
+    const next = databases.find((d) => d.id === id);
+    onChange({ ...line, database: id, sought: next ? begin(next, carried) : [] });
+  };
+  const operators = rehearsal?.find_operators ?? {};
+  const fresh = database?.fields.find((f) => !line.sought.some((s) => s.field === f.id)) ?? database?.fields[0];
+  return (
+    <>
+      <div className="row" style={{ marginBottom: 6 }}>
+        <label htmlFor="lookin">Find in</label>
+        <Select
+          id="lookin"
+          value={database ? String(database.id) : ""}
+          displayEmpty
+          sx={{ minWidth: 180, height: 28 }}
+          SelectDisplayProps={{ "aria-label": "Database to look in" }}
+          onChange={(event) => choose(Number(event.target.value))}
+        >
+          <MenuItem value="" disabled>
+            Choose a database
+          </MenuItem>
+          {databases.map((d) => (
+            <MenuItem key={d.id} value={String(d.id)}>
+              {d.name}
+            </MenuItem>
+          ))}
+        </Select>
+        {line.sought.length > 1 && (
+          <Select value={line.mode} sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "How the fields go together" }} onChange={(event) => onChange({ ...line, mode: event.target.value as Find["mode"] })}>
+            <MenuItem value="all">where all of these are so</MenuItem>
+            <MenuItem value="any">where any of these is so</MenuItem>
+          </Select>
+        )}
+      </div>
+      {database && line.sought.length > 0 && (
+        <table aria-label="What is looked for">
+          <colgroup>
+            <col style={{ width: 160 }} />
+            <col style={{ width: 118 }} />
+            <col />
+            <col style={{ width: "30%" }} />
+          </colgroup>
+          <thead>
+            <tr>
+              <th>Field</th>
+              <th>Is</th>
+              <th>Compared with</th>
+              <th>With this sample</th>
+            </tr>
+          </thead>
+          <tbody>
+            {line.sought.map((sought, at) => (
+              <Row
+                key={at}
+                sought={sought}
+                database={database}
+                operators={operators}
+                part={cell?.parts.find((p) => p.key === String(at))}
+                finding={findings.find((f) => f.key === String(at))}
+                set={(next) => set(at, next)}
+                remedy={(all) => onChange({ ...line, sought: all })}
+              />
+            ))}
+          </tbody>
+        </table>
+      )}
+      {database && fresh && (
+        <div style={{ margin: "6px 0" }}>
+          <button className="link" onClick={() => onChange({ ...line, sought: [...line.sought, { field: fresh.id, operator: operators[fresh.type]?.[0] as Sought["operator"], filling: [], named: "" }] })}>
+            + compare another field
+          </button>
+        </div>
+      )}
+      {database && <Outcomes line={line} onChange={onChange} />}
+      {database && cell && <Found cell={cell} />}
+    </>
+  );
+}
+
+interface RowProps {
+  sought: Sought;
+  database: Database;
+  operators: Record<string, string[]>;
+  part: Cell["parts"][number] | undefined;
+  finding: Rehearsal["findings"][number] | undefined;
+  set: (next: Sought | null) => void;
+  remedy: (all: Sought[]) => void;
+}
+
+function Row({ sought, database, operators, part, finding, set, remedy }: RowProps) {
+  const { rehearsal } = useLine();
+  const field = database.fields.find((f) => f.id === sought.field);
+  const words = rehearsal?.operator_words ?? {};
+  const sentence = part?.sentence || finding?.sentence;
+  const bad = part ? part.state === "put_right" : !!finding;
+  return (
+    <tr>
+      <td className="wrap">
+        <Select
+          value={field ? String(field.id) : ""}
+          displayEmpty
+          fullWidth
+          sx={{ height: 28 }}
+          SelectDisplayProps={{ "aria-label": "Field to compare" }}
+          onChange={(event) => {
+            const next = database.fields.find((f) => f.id === Number(event.target.value));
+            const fits = operators[next?.type ?? ""] ?? [];
+            if (next) set({ ...sought, field: next.id, operator: fits.includes(sought.operator) ? sought.operator : (fits[0] as Sought["operator"]) });
+          }}
+        >
+          {!field && (
+            <MenuItem value="" disabled>
+              {sought.named || "a field"}: deleted
+            </MenuItem>
+          )}
+          {database.fields.map((f) => (
+            <MenuItem key={f.id} value={String(f.id)}>
+              {f.name}&nbsp;<small className="quiet">{TYPE_WORDS[f.type]}</small>
+            </MenuItem>
+          ))}
+        </Select>
+        {field && sought.named && sought.named !== field.name && <span className="look">renamed, was “{sought.named}”</span>}
+      </td>
+      <td className="wrap">
+        <Select value={sought.operator} fullWidth sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "How it compares" }} onChange={(event) => set({ ...sought, operator: event.target.value as Sought["operator"] })}>
+          {(operators[field?.type ?? ""] ?? [sought.operator]).map((o) => (
+            <MenuItem key={o} value={o}>
+              {words[o] ?? o}
+            </MenuItem>
+          ))}
+        </Select>
+      </td>
+      <td className="wrap">
+        {sought.operator !== "filled" && sought.operator !== "empty" && (
+          <FilledWith
+            label={`${field?.name ?? sought.named} is compared with`}
+            parts={sought.filling}
+            choices={field?.choices.map((c) => c.name)}
+            onChange={(filling) => set({ ...sought, filling })}
+          />
+        )}
+      </td>
+      <td className="wrap">
+        {part && !bad && <span className="clip">{part.shown}</span>} {sentence && <span className={bad ? "bad" : "quiet"}>{`${bad ? "! " : ""}${sentence}`}</span>}
+        {finding?.remedies.map((r) => (
+          <span key={r.label}>
+            {" · "}
+            <button className="link" onClick={() => r.sought && remedy(r.sought)}>
+              {r.label}
+            </button>
+          </span>
+        ))}{" "}
+        <button className="link" aria-label={`Compare ${field?.name ?? sought.named} no longer`} onClick={() => set(null)}>
+          ×
+        </button>
+      </td>
+    </tr>
+  );
+}
+
+function Outcomes({ line, onChange }: { line: Find; onChange: (line: Find) => void }) {
+  return (
+    <div className="row" style={{ margin: "6px 0" }}>
+      <span>Where several are found</span>
+      <Select value={line.several} sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "Where several are found" }} onChange={(event) => onChange({ ...line, several: event.target.value as Find["several"] })}>
+        <MenuItem value="newest">take the newest</MenuItem>
+        <MenuItem value="oldest">take the oldest</MenuItem>
+        <MenuItem value="stop">stop, and say so</MenuItem>
+      </Select>
+      <span>; where none is</span>
+      <Select value={line.none} sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "Where none is found" }} onChange={(event) => onChange({ ...line, none: event.target.value as Find["none"] })}>
+        <MenuItem value="go_on">go on with empty values</MenuItem>
+        <MenuItem value="stop">pass the item by</MenuItem>
+      </Select>
+    </div>
+  );
+}
+
+/** What was found, and how long ago that was read. */
+function Found({ cell }: { cell: Cell }) {
+  const { readAgain } = useLine();
+  if (cell.state === "waiting") return <p className="quiet" role="status">Being read …</p>;
+  if (cell.state === "not_reached" || cell.state === "unready") return null;
+  return (
+    <p>
+      <b>{cell.note}</b>
+      {cell.read_at && (
+        <span className="quiet">
+          {" "}
+          · read {relative(cell.read_at)} ·{" "}
+          <button className="link" onClick={readAgain}>
+            read again
+          </button>
+        </span>
+      )}
+    </p>
+  );
+}
