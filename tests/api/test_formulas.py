@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
+
 import pytest
 
+from kelvix.store import workflows
 from support import FIELDS, FILLS, document, until
 
 
@@ -199,3 +202,34 @@ def test_a_date_that_can_be_read_two_ways_is_asked_about(built):
     cells = orla.api("POST", f"/workflows/{workflow}/rehearse", json={"document": body})["cells"].values()
     results = [r for c in cells for r in c[-1]["results"] if r["field"] == received and "two different dates" in r["sentence"]]
     assert [m["label"] for m in results[0]["remedies"]] == ["day first: 1 Feb 2026", "month first: 2 Jan 2026"]
+
+
+def test_labels_are_written_as_lists_or_as_text_and_read_as_lists(orla):
+    fields = [
+        {"name": "Name", "type": "text"},
+        {"name": "Tags", "type": "labels", "choices": ["Reeds", "Leather"], "grows": True},
+    ]
+    made = orla.api("POST", "/databases", json={"name": "Articles", "fields": fields})
+    name, tags = (str(f["id"]) for f in made["fields"][:2])
+    where = f"/databases/{made['id']}/records"
+    for given, kept in ((["leather", "1"], ["2", "1"]), ("reeds; Wind, reeds", ["1", "3"]), ([], None), ("", None)):
+        written = orla.api("POST", where, json={"values": {name: "x", tags: given}})["record"]
+        assert written["values"][tags] == kept
+    orla.api("PATCH", f"/databases/{made['id']}/fields/{tags}", json={"grows": False})
+    told = orla.api("POST", where, 422, json={"values": {name: "x", tags: ["Reeds", "Bells"]}})
+    assert told["fields"][tags] == "“Bells” is not one of the choices (Reeds, Leather, Wind)"
+
+
+def test_what_cannot_be_read_in_a_sample_is_told_from_what_is_not_there(built):
+    """A sample as some program left it: its date is no date."""
+    orla, body, workflow = built
+    item = {"id": None, "title": "broken", "link": None, "container": "", "values": {"subject": "quote", "date": "yesterday"}}
+    at = datetime(2026, 11, 23, tzinfo=UTC)
+    orla.space.transact(lambda t: workflows.keep_sample(t, orla.space.id, workflow, "made_up", None, item, at))
+    found = orla.api("POST", f"/workflows/{workflow}/rehearse", json={"document": body})
+    (broken,) = (s for s, wrong in found["unreadable"].items() if wrong)
+    assert "“yesterday” is not a date and time" in found["unreadable"][broken]["date"]
+    results = {r["field"]: r for r in found["cells"][broken][-1]["results"]}
+    states = [r["state"] for r in results.values()]
+    assert states.count("put_right") == 1 and "cannot be read in this sample" in str(results)
+    assert any(r["sentence"] == "is not in this sample" for r in results.values())

@@ -143,7 +143,7 @@ def test_the_demo_is_deterministic_and_rich(tmp_path):
         with httpx.Client(base_url=f"http://127.0.0.1:{port}", trust_env=False) as web:
             web.get(address(tmp_path, "demo"))
             databases = {d["name"]: d["records"] for d in web.get("/api/v1/databases").json()}
-            assert databases == {"Enquiries": 20, "Suppliers’ invoices": 1, "Workshop tasks": 240}
+            assert databases == {"Enquiries": 20, "Parishes": 11, "Suppliers’ invoices": 1, "Workshop tasks": 240}
             flows = {w["name"]: w for w in web.get("/api/v1/workflows").json()}
             assert flows["Enquiries from the post"]["state"] == "on" and flows["Invoices from suppliers"]["tried_never_on"]
             states = [r["state"] for r in web.get("/api/v1/runs?limit=200").json()["runs"]]

@@ -6,12 +6,31 @@ set to the time of each message.
 
 from __future__ import annotations
 
+import json
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 
+from kelvix.core import rehearsal
+from kelvix.core.feel import read, tree
 from kelvix.core.schema import Database
-from kelvix.core.workflow import Add, Condition, FieldFilling, OnlyIf, Part, Reference, When, Workflow
-from kelvix.demo import messages, tasks
+from kelvix.core.workflow import (
+    Add,
+    Condition,
+    Default,
+    FieldFilling,
+    Find,
+    Formula,
+    LookUp,
+    OnlyIf,
+    Part,
+    Reference,
+    Shape,
+    Shaped,
+    Sought,
+    When,
+    Workflow,
+)
+from kelvix.demo import messages, parishes, tasks
 from kelvix.engine import sampling, switch
 from kelvix.engine.engine import Engine, make
 from kelvix.engine.runner import Runner
@@ -51,8 +70,9 @@ class Loader:
         self.folders = {n: self.practice.container("mail", account, n, a) for n, a in messages.ADDRESSES.items()}
         self.practice.account("ivo@brackenfell.example", "Ivo Carrow")
         connection = self._connect(account)
+        known = self._parishes()
         enquiries, invoices = self._databases()
-        workflow = self._enquiries_workflow(connection, enquiries)
+        workflow = self._enquiries_workflow(connection, enquiries, known)
         self._deliver(workflow)
         self._invoices_workflow(connection, invoices)
         self._tasks()
@@ -66,6 +86,32 @@ class Loader:
             self.space, self.engine.vault, None, "mail", "Mail of the works", "works@brackenfell.example", "demo-access", YEAR
         )
 
+    def _parishes(self) -> Database:
+        made = databases.create(
+            self.space,
+            "Parishes",
+            (
+                NewField("Name", "text"),
+                NewField("Address", "email"),
+                NewField("Deanery", "choice", choices=parishes.DEANERIES),
+                NewField("Organ", "text"),
+                NewField("Care", "labels", choices=parishes.CARE, grows=True),
+                NewField("Last tuned", "date"),
+            ),
+        )
+        name, address, deanery, organ, care, tuned, _ = made.fields
+        for parish in parishes.PARISHES:
+            values: records.Values = {
+                name.id: parish.name,
+                address.id: parish.address,
+                deanery.id: next(c.id for c in deanery.choices if c.name == parish.deanery),
+                organ.id: parish.organ,
+                care.id: tuple(c.id for c in care.choices if c.name in parish.care) or None,
+                tuned.id: parish.tuned,
+            }
+            self._add(made, values)
+        return made
+
     def _databases(self) -> tuple[Database, Database]:
         enquiries = databases.create(
             self.space,
@@ -75,6 +121,10 @@ class Loader:
                 NewField("From", "text"),
                 NewField("Address", "email"),
                 NewField("Received", "datetime"),
+                NewField("Parish", "text"),
+                NewField("About", "labels", choices=parishes.ABOUT),
+                NewField("Who", "choice", choices=tasks.PEOPLE),
+                NewField("Reply by", "date"),
                 NewField("Stage", "choice", choices=("New", "Visited", "Quoted", "Closed")),
                 NewField("Estimate", "number"),
                 NewField("Message", "link"),
@@ -95,16 +145,21 @@ class Loader:
         )
         return enquiries, invoices
 
-    def _enquiries_workflow(self, connection: int, enquiries: Database) -> int:
+    def _enquiries_workflow(self, connection: int, enquiries: Database, known: Database) -> int:
         fields = {f.name: f.id for f in enquiries.fields}
+        title, address, deanery = known.fields[:3]
 
         def fill(name: str, *parts: str) -> FieldFilling:
             return FieldFilling(
                 fields[name], tuple(Part(ref=Reference("when", p[1:])) if p.startswith("=") else Part(text=p) for p in parts)
             )
 
+        def formula(name: str, text: str, above: Workflow) -> FieldFilling:
+            scope = rehearsal.scope_of(above, self.engine.surroundings(self.space, above))
+            return FieldFilling(fields[name], (Part(formula=Formula(tree.dump(read(text, scope)))),))
+
         words = ("quote", "estimate", "visit", "cost")
-        document = Workflow(
+        above = Workflow(
             (
                 When("when", connection=connection, container=str(self.folders["Enquiries"]), container_name="Enquiries"),
                 OnlyIf(
@@ -115,6 +170,28 @@ class Loader:
                         Condition(Reference("when", "text"), "mentions", words),
                     ),
                 ),
+                Find(
+                    "find",
+                    known.id,
+                    "all",
+                    (Sought(address.id, "is", (Part(ref=Reference("when", "sender.address")),), address.name),),
+                ),
+                Shape(
+                    "shape",
+                    (
+                        Shaped(
+                            "from",
+                            "From where",
+                            Default((Reference("find", f"f_{title.id}"), Reference("when", "sender.name"))),
+                        ),
+                        Shaped("who", "Who goes", LookUp(Reference("find", f"f_{deanery.id}"), parishes.VISITORS, "Orla")),
+                    ),
+                ),
+            )
+        )
+        document = Workflow(
+            (
+                *above.lines,
                 Add(
                     "add",
                     enquiries.id,
@@ -123,6 +200,10 @@ class Loader:
                         fill("From", "=sender.name"),
                         fill("Address", "=sender.address"),
                         fill("Received", "=date"),
+                        formula("Reply by", 'Date + duration("P3D")', above),
+                        FieldFilling(fields["Parish"], (Part(ref=Reference("shape", "from")),)),
+                        FieldFilling(fields["Who"], (Part(ref=Reference("shape", "who")),)),
+                        formula("About", f"{json.dumps(parishes.ABOUT)}[mentions(Message.Text, item)]", above),
                         fill("Stage", "New"),
                         fill("Message", "=link"),
                         fill("Text", "From ", "=sender.name", ":\n\n", "=text"),

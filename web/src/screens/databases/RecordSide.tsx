@@ -2,7 +2,7 @@ import { Button } from "@mui/material";
 import { useState } from "react";
 import Markdown from "react-markdown";
 import { Link } from "react-router";
-import { said } from "../../api/client";
+import { Problem, said } from "../../api/client";
 import { useRecord, type Field, type RecordOut, type Wire } from "../../api/queries";
 import { dateTime, relative } from "../../parts/dates";
 import { CellEditor } from "./CellEditor";
@@ -23,7 +23,8 @@ export function RecordSide({ database, record, zone, onEdit, onDelete, onUndo }:
   const detail = useRecord(database, record);
   const [editing, setEditing] = useState<number | null>(null);
   const [history, setHistory] = useState(false);
-  if (detail.error) {
+  const gone = detail.error instanceof Problem && detail.error.status === 404;
+  if (detail.error && (gone || !detail.data)) {
     return (
       <aside className="side">
         <h2>This record is not here</h2>

@@ -30,9 +30,9 @@ export function RecordTable({ database, records, chosen, zone, more, onEdit }: P
   const columns = useMemo(
     () =>
       fields.map((f, n) =>
-        helper.accessor((r) => reads(f, r.values[String(f.id)], zone), { id: String(f.id), header: f.name, size: n === 0 ? 260 : WIDTHS[f.type] }),
+        helper.display({ id: String(f.id), header: f.name, size: n === 0 ? 260 : WIDTHS[f.type] }),
       ),
-    [fields, zone],
+    [fields],
   );
   const table = useReactTable({
     data: records,
@@ -116,7 +116,7 @@ export function RecordTable({ database, records, chosen, zone, more, onEdit }: P
                         }}
                       />
                     ) : (
-                      String(cell.getValue())
+                      field && reads(field, row.original.values[cell.column.id], zone) // not kept by the table: a choice may be renamed
                     )}
                   </div>
                 );

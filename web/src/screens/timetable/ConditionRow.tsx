@@ -2,7 +2,7 @@ import { MenuItem, Select } from "@mui/material";
 import { useState, type ReactNode } from "react";
 import { FormulaPart } from "./FormulaPart";
 import { useLine } from "./lineContext";
-import { sameRef, type Condition, type Formula, type Operator } from "./model";
+import { carriedName, sameRef, type Condition, type Formula, type Operator } from "./model";
 
 const NEEDS_NOTHING = new Set<string>(["filled", "empty"]);
 
@@ -80,7 +80,7 @@ function Compared({ condition, count, take, onChange }: ComparedProps) {
         )}
         {carried.map((c) => (
           <MenuItem key={`${c.line} ${c.key}`} value={`${c.line} ${c.key}`}>
-            {c.name.slice(1).join(" › ") || c.name[0]}
+            {carriedName(c, carried)}
           </MenuItem>
         ))}
       </Select>

@@ -2,7 +2,7 @@ import { Popper } from "@mui/material";
 import { useEffect, useId, useMemo, useRef, useState, type KeyboardEvent } from "react";
 import { FormulaPart } from "./FormulaPart";
 import { useLine } from "./lineContext";
-import { tidy, type Carried, type Part, type Ref } from "./model";
+import { carriedName, tidy, type Carried, type Part, type Ref } from "./model";
 import { usePointing } from "./pointing";
 import { FormulaToken, Token } from "./tokens";
 import { useReading } from "./useFormula";
@@ -194,7 +194,7 @@ export function FilledWith({ label, parts, choices, onChange }: Props) {
                   take(offer);
                 }}
               >
-                <b className="clip">{offer.value ? offer.value.name.slice(1).join(" › ") || offer.value.name[0] : offer.choice}</b>
+                <b className="clip">{offer.value ? carriedName(offer.value, carried) : offer.choice}</b>
                 <span className="clip">
                   {offer.value ? shown({ line: offer.value.line, value: offer.value.key }) || <i className="quiet">empty</i> : <i className="quiet">a choice of this field</i>}
                 </span>

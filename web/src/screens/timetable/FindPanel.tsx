@@ -67,14 +67,16 @@ export function FindPanel({ line, databases, cell, findings, onChange }: Props) 
             <col style={{ width: 160 }} />
             <col style={{ width: 118 }} />
             <col />
-            <col style={{ width: "30%" }} />
+            <col style={{ width: "28%" }} />
+            <col style={{ width: 34 }} />
           </colgroup>
           <thead>
             <tr>
               <th>Field</th>
-              <th>Is</th>
+              <th>How</th>
               <th>Compared with</th>
               <th>With this sample</th>
+              <th />
             </tr>
           </thead>
           <tbody>
@@ -178,7 +180,9 @@ function Row({ sought, database, operators, part, finding, set, remedy }: RowPro
               {r.label}
             </button>
           </span>
-        ))}{" "}
+        ))}
+      </td>
+      <td>
         <button className="link" aria-label={`Compare ${field?.name ?? sought.named} no longer`} onClick={() => set(null)}>
           ×
         </button>

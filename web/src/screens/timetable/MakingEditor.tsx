@@ -1,7 +1,7 @@
 import { MenuItem, Select } from "@mui/material";
 import { FilledWith } from "./FilledWith";
 import { useLine } from "./lineContext";
-import type { Making, Ref } from "./model";
+import { carriedName, type Making, type Ref } from "./model";
 
 interface Props {
   name: string;
@@ -171,7 +171,7 @@ function ValueSelect({ label, value, types, none, onChange }: ValueSelectProps) 
       </MenuItem>
       {offered.map((c) => (
         <MenuItem key={`${c.line} ${c.key}`} value={`${c.line} ${c.key}`}>
-          {c.name.slice(1).join(" › ") || c.name[0]}
+          {carriedName(c, carried)}
         </MenuItem>
       ))}
     </Select>

@@ -60,7 +60,7 @@ function Letter({ sample, when, zone }: Props) {
       <dl>
         <dt>From</dt>
         <dd>
-          {piece("sender.name", values["sender.name"])} {address && <>&lt;{piece("sender.address", address)}&gt;</>}
+          {piece("sender.name", values["sender.name"])} {address && <span style={{ display: "inline-block" }}>&lt;{piece("sender.address", address)}&gt;</span>}
         </dd>
         <dt>To</dt>
         <dd>{piece("to", values.to)}</dd>
@@ -86,6 +86,8 @@ function Letter({ sample, when, zone }: Props) {
   );
 }
 
+const groupOf = (c: Carried | undefined) => (c && c.name.length > 1 ? c.name[0] : "Shaped");
+
 /** All carried values of all lines above, flat, searched by name and by what they contain. */
 function List({ carried, when, shown, valueOf, unreadable, makeField }: Props) {
   const [query, setQuery] = useState("");
@@ -103,19 +105,19 @@ function List({ carried, when, shown, valueOf, unreadable, makeField }: Props) {
           const ref = { line: c.line, value: c.key };
           const value = valueOf(ref);
           return [
-            (n === 0 || found[n - 1]?.name[0] !== c.name[0]) && (
+            (n === 0 || groupOf(found[n - 1]) !== groupOf(c)) && (
               <span key={`g${n}`} className="g">
-                {c.name[0]}
+                {groupOf(c)}
               </span>
             ),
             <button key={`k${n}`} className={`link k ${used.some((u) => sameRef(u, ref)) ? "pt used" : ""}`} onMouseDown={(e) => e.preventDefault()} onClick={() => point(ref)}>
-              {c.name.slice(1).join(" › ")}
+              {c.name.slice(1).join(" › ") || c.name[0]}
             </button>,
             <span key={`v${n}`} className="clip" title={(c.line === when && unreadable[c.key]) || shown(ref).slice(0, 500)}>
               {c.line === when && unreadable[c.key] ? <b className="bad">! cannot be read: {unreadable[c.key]}</b> : value === undefined ? <i className="quiet">not in this sample</i> : value === null ? <i className="quiet">empty</i> : <Marked text={shown(ref)} words={words} />}
             </span>,
             makeField ? (
-              <button key={`m${n}`} className="link" title={`Make a field of ${c.name.slice(1).join(" › ")}`} onClick={() => makeField(c)}>
+              <button key={`m${n}`} className="link" title={`Make a field of ${c.name.slice(1).join(" › ") || c.name[0]}`} onClick={() => makeField(c)}>
                 + field
               </button>
             ) : (

@@ -48,24 +48,26 @@ export function SamplesCorner({ samples, shown, filter, setFilter, count, setCou
           </button>
         )}
       </div>
-      <button className="link" onClick={fetching.fetch} disabled={!source || fetching.fetching}>
-        {samples ? "fetch again" : `fetch the newest ${app?.items_word ?? "items"}`}
-      </button>{" "}
-      <Select value={count} sx={small} SelectDisplayProps={{ "aria-label": "How many to fetch" }} onChange={(event) => setCount(event.target.value)}>
-        {[5, 20, 50].map((n) => (
-          <MenuItem key={n} value={n}>
-            {n}
-          </MenuItem>
-        ))}
-      </Select>{" "}
-      ·{" "}
-      <button className="link" onClick={() => fetching.setWaiting(!fetching.waiting)} disabled={!source}>
-        {fetching.waiting ? "stop waiting" : "wait for the next"}
-      </button>{" "}
-      ·{" "}
-      <button className="link" onClick={makeOne}>
-        make one up
-      </button>
+      <div className="row" style={{ gap: 6, whiteSpace: "nowrap" }}>
+        <button className="link" onClick={fetching.fetch} disabled={!source || fetching.fetching}>
+          {samples ? "fetch again" : `fetch the newest ${app?.items_word ?? "items"}`}
+        </button>
+        <Select value={count} sx={small} SelectDisplayProps={{ "aria-label": "How many to fetch" }} onChange={(event) => setCount(event.target.value)}>
+          {[5, 20, 50].map((n) => (
+            <MenuItem key={n} value={n}>
+              {n}
+            </MenuItem>
+          ))}
+        </Select>
+        <span>·</span>
+        <button className="link" onClick={() => fetching.setWaiting(!fetching.waiting)} disabled={!source}>
+          {fetching.waiting ? "stop waiting" : "wait for the next"}
+        </button>
+        <span>·</span>
+        <button className="link" onClick={makeOne}>
+          make one up
+        </button>
+      </div>
       {fetching.waiting && <div className="look">Waiting: make one {app?.item_word} now, in {app?.name}.</div>}
       {fetching.problem && <div className="bad">{fetching.problem}</div>}
     </>

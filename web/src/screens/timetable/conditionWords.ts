@@ -1,4 +1,4 @@
-import { sameRef, type OnlyIf, type Rehearsal, type Test } from "./model";
+import { carriedName, sameRef, type OnlyIf, type Rehearsal, type Test } from "./model";
 
 const BETWEEN = { all: " and ", any: " or ", none: " or " } as const;
 
@@ -16,5 +16,5 @@ function testWords(test: Test, rehearsal: Rehearsal | undefined): string {
   }
   const known = rehearsal?.carried.find((k) => sameRef({ line: k.line, value: k.key }, test.ref));
   const words = test.words.map((w) => `“${w}”`).join(", ");
-  return `${known?.name.slice(1).join(" › ") || known?.name[0] || "?"} ${rehearsal?.operator_words[test.operator] ?? test.operator} ${words}`.trim();
+  return `${known && rehearsal ? carriedName(known, rehearsal.carried) : "?"} ${rehearsal?.operator_words[test.operator] ?? test.operator} ${words}`.trim();
 }

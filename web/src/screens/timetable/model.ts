@@ -100,6 +100,12 @@ export function carriedFor(document: Document, line: string, carried: Carried[])
   return carried.filter((c) => above.includes(c.line));
 }
 
+/** What a carried value is called among others: those of the source without its name. */
+export function carriedName(one: Carried, among: Carried[]): string {
+  const ofSource = one.line === among[0]?.line;
+  return (ofSource && one.name.slice(1).join(" › ")) || one.name.join(" › ");
+}
+
 /** What a carried value is in a sample. */
 export function valueIn(sample: Sample | undefined, rehearsal: Rehearsal | undefined, ref: Ref, when: string): Wire | undefined {
   if (!sample) return undefined;

@@ -14,7 +14,7 @@ export function useMakeField(line: Line | undefined, change: (line: Line) => voi
       answer(
         client.POST("/api/v1/databases/{database_id}/fields", {
           params: { path: { database_id: database?.id ?? 0 } },
-          body: { name: carried.name.slice(1).join(" "), type: carried.type as Schemas["NewFieldIn"]["type"], required: false, choices: [], grows: false },
+          body: { name: carried.name.slice(1).join(" ") || (carried.name[0] ?? ""), type: carried.type as Schemas["NewFieldIn"]["type"], required: false, choices: [], grows: false },
         }),
       ),
     onSuccess: async (field, carried) => {

@@ -29,6 +29,9 @@ export function useRehearsal(workflow: number, document: Document, samples: Samp
     refetchInterval: (query) => (waits(query.state.data) ? SOON : false),
     enabled: samples !== undefined,
   });
-  const readAgain = () => void queries.fetchQuery({ queryKey, queryFn: () => ask(true), staleTime: 0 });
-  return { rehearsal: found.data, readAgain };
+  const readAgain = async () => {
+    await queries.cancelQueries({ queryKey }); // one that is under way would answer with what was read before
+    queries.setQueryData(queryKey, await ask(true));
+  };
+  return { rehearsal: found.data, readAgain: () => void readAgain() };
 }
