@@ -9,6 +9,7 @@ from zoneinfo import ZoneInfo
 
 import pytest
 
+from kelvix.core.backcast import Backcast
 from kelvix.core.cells import Answer
 from kelvix.core.checking import check
 from kelvix.core.feel import Env, read, write
@@ -42,6 +43,7 @@ PARISHES = Database(
         Field(3, "Deanery", "choice", False, (Choice("1", "North"), Choice("2", "South"))),
         Field(4, "Kept", "labels", False, (Choice("1", "Reeds"), Choice("2", "Leather"))),
         Field(5, "Last visit", "date"),
+        Field(6, "Kind", "choice", False, (Choice("1", "Church"),), grows=True),
     ),
 )
 TARGET = Database(8, "Enquiries", (Field(11, "Name", "text", True),))
@@ -114,6 +116,7 @@ def test_what_is_empty_finds_nothing_and_asks_nothing():
 
 def test_what_is_still_being_read_is_said():
     reading = replace(around(), find=lambda _: None)
+    assert [c.state for c in rehearse(FLOW, ITEM, reading)] == ["in", "waiting", "waiting"], "a name is not missing yet"
     assert cell(FIND, about=reading).state == "waiting"
     assert carried_to(FLOW, "a", ITEM, reading).values[Reference("f", "f_1")] is None
 
@@ -123,6 +126,7 @@ COMPARED = [
     (Sought(4, "has", (Part(text="LEATHER"),)), Compared(4, "has", "2")),
     (Sought(5, "before", (Part(text="1 Jun 2026"),)), Compared(5, "before", date(2026, 6, 1))),
     (Sought(5, "empty"), Compared(5, "empty", None)),
+    (Sought(6, "is_not", (Part(text="Unheard of"),)), Compared(6, "is_not", "")),
     (Sought(1, "begins", (Part(text="St "), Part(text="B"))), Compared(1, "begins", "St B")),
 ]
 
@@ -189,3 +193,17 @@ def test_a_line_compares_so_many_fields_and_no_more():
 def test_every_type_has_its_comparisons():
     assert set(OPERATORS) == set(TYPES) and all(set(o) <= set(OPERATOR_WORDS) for o in OPERATORS.values())
     assert as_text(cell(FIND).parts[0].value, ZoneInfo("UTC")) == "ada@stbride.example"
+
+
+def test_a_choice_that_is_new_is_in_no_record():
+    asked: list[Question] = []
+    found = cell(Find("f", 7, "all", (Sought(6, "is", (Part(text="Unheard of"),)),)), about=around(asked=asked))
+    assert (found.state, asked, found.parts[0].sentence) == ("found_none", [], "no record has this choice yet")
+
+
+def test_a_backcast_counts_several_as_one_kind():
+    counts = Backcast(Workflow((WHEN, replace(FIND, several="stop"), ADD)), around(3))
+    counts.take("1", "one", ITEM)
+    counts.around = around(4)
+    counts.take("2", "two", ITEM)
+    assert [(o.count, o.sentence) for o in counts.counted()] == [(2, "several found, and this line takes only one")]

@@ -68,6 +68,8 @@ class Backcast:
         names = [f.name for f in database.fields if f.id in wrong] if database else []
         if names:
             return f"{', '.join(names)}: does not fit"
+        if cell.answer is not None and cell.answer.count > 1:
+            return "several found, and this line takes only one"
         made = [s.sentence for s in cell.parts if s.state == "put_right"]
         return shorten(made[0] if made else cell.note, 160)
 

@@ -83,8 +83,9 @@ def _compare(key: str, sought: Sought, database: Database, carried: Carried, env
         return PartResult(key, "put_right", None, str(unfit)), None
     if value is None:
         return PartResult(key, "empty", None, "is empty in this sample, so that nothing is found by it"), None
-    if isinstance(value, NewChoice):
-        return PartResult(key, "fits", str(value), "no record has this choice yet"), None
+    if isinstance(value, NewChoice):  # no record has it yet: whatever asks for others is so of each
+        other = Compared(field.id, sought.operator, "") if sought.operator in ("is_not", "has_none") else None
+        return PartResult(key, "fits", str(value), "no record has this choice yet"), other
     shown = field.choice_name(value) if field.type == "labels" else field.named(value)
     return PartResult(key, "fits", shown), Compared(field.id, sought.operator, value)
 

@@ -199,12 +199,15 @@ def rehearse(workflow: Workflow, item: Mapping[str, object], around: Surrounding
     they are still shown what they would do."""
     carried = carried_from_item(workflow.when, around.source, item)
     cells: list[Cell] = []
-    stopped = False
+    stopped = waits = False
     for line in workflow.lines:
         if stopped:
             cells.append(Cell(line.id, "not_reached"))
             continue
         cell, carried = step(line, carried, around)
+        waits = waits or cell.state == "waiting"
+        if waits and cell.state in ("put_right", "passed_by"):  # what is still being read may be what it lacks
+            cell = Cell(line.id, "waiting", "waits for what is being read")
         cells.append(cell)
         stopped = cell.state == "passed_by"
     return cells

@@ -8,6 +8,7 @@ from typing import Literal
 
 from kelvix.connectors.contract import Item, Standing
 from kelvix.core.values import as_text, shorten, whole
+from kelvix.core.workflow import Find
 from kelvix.engine.engine import Engine
 from kelvix.store import runs, watches, workflows
 from kelvix.store.directory import Space
@@ -101,11 +102,12 @@ def _fate_of_event(space: Space, event_id: int, came_by: str, at: datetime) -> W
         lines = space.read(lambda t: runs.lines(t, space.id, [run.id]))[run.id]
         stopped = next((r.line for r in lines.values() if r.outcome == "passed_by"), "")
         _, document = space.read(lambda t: workflows.version(t, space.id, run.version_id))
-        number = next((n for n, line in enumerate(document.lines, 1) if line.id == stopped), 0)
+        number, line = next(((n, one) for n, one in enumerate(document.lines, 1) if one.id == stopped), (0, None))
+        why = "it found no record" if isinstance(line, Find) else "its condition said no"
         return Whereabouts(
             "passed_by",
-            f"{came} and was passed by at line {number}: its condition said no.",
-            "Change the condition if it should have gone on.",
+            f"{came} and was passed by at line {number}: {why}.",
+            "Change that line if it should have gone on.",
             title,
             run.id,
             None,
