@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Literal
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Response
 from pydantic import BaseModel, Field
 
 from kelvix.api.access import Caller, Reader
@@ -301,8 +301,8 @@ def _provisional(document: Workflow, cells: list[Cell], around: Surroundings) ->
     return found
 
 
-@router.post("/workflows/{workflow_id}/rehearse")
-def rehearse(who: Reader, workflow_id: int, body: RehearseIn) -> RehearsalOut:
+@router.post("/workflows/{workflow_id}/rehearse", response_model=RehearsalOut)
+def rehearse(who: Reader, workflow_id: int, body: RehearseIn) -> Response:
     """What every line of this document would do with each sample. Nothing is written."""
     check_shape(body.document)
     around = who.engine.surroundings(who.space, body.document, "rehearses", body.read_again)
@@ -315,7 +315,7 @@ def rehearse(who: Reader, workflow_id: int, body: RehearseIn) -> RehearsalOut:
         provisional[str(sample.id)] = _provisional(body.document, found, around)
         given = rehearsal.carried_from_item(body.document.when, around.source, sample.item["values"])
         unreadable[str(sample.id)] = {ref.value: said for ref, said in given.unreadable.items()}
-    return RehearsalOut(
+    answer = RehearsalOut(
         carried=_carried(body.document, around),
         cells=cells,
         provisional=provisional,
@@ -329,6 +329,8 @@ def rehearse(who: Reader, workflow_id: int, body: RehearseIn) -> RehearsalOut:
         formulas=_formulas(body.document, around),
         tests=_tests(body.document, around),
     )
+    # Written out here: it is of these types already, and checking it once more took a third of the time that people wait.
+    return Response(answer.model_dump_json(), media_type="application/json")
 
 
 @router.post("/workflows/{workflow_id}/formula")

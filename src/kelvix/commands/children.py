@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import gc
+
 import uvicorn
 
 from kelvix import settings as settings_module
@@ -13,8 +15,11 @@ def web(words: list[str]) -> None:
     from kelvix.engine.engine import make
 
     settings = settings_module.read()
+    app = build(make(settings))
+    gc.freeze()  # what is loaded by now stays; going through it again and again held up requests
+    gc.set_threshold(20_000, 20, 20)
     uvicorn.run(
-        build(make(settings)),
+        app,
         host=settings.host,
         port=settings.port,
         access_log=False,
