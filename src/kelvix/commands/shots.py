@@ -17,25 +17,26 @@ FLAGS = (
 CHROMIUM: dict[str, Any] = {"executable_path": "/usr/bin/chromium", "args": FLAGS.split()}
 FOLDER = TOP / "docs/screenshots"
 
-VIEWS: dict[str, tuple[str, str]] = {
-    "workflows": ("/workflows", ""),
-    "timetable": ("/workflows/2", ""),
-    "timetable-dark": ("/workflows/2", ""),
+# What is shown, and what is pressed there, one after the other.
+VIEWS: dict[str, tuple[str, ...]] = {
+    "workflows": ("/workflows",),
+    "timetable": ("/workflows/2",),
+    "timetable-dark": ("/workflows/2",),
     "condition": ("/workflows/1", "text=any of these"),
     "find": ("/workflows/1", "text=a record in Parishes"),
     "shape": ("/workflows/1", "text=From where, Who goes"),
-    "formula": ("/workflows/1", "button:has-text('Bellows')"),
-    "backcast": ("/workflows/1/backcast", "button:has-text('Start')"),
-    "runs-of-a-workflow": ("/workflows/1/runs", ""),
+    "formula": ("/workflows/1", "text=Mon 17:02", "button:has-text('Bellows')"),
+    "backcast": ("/workflows/1/backcast", "button:has-text('Backcast over')"),
+    "runs-of-a-workflow": ("/workflows/1/runs",),
     "where-is-my-item": ("/workflows/1", "button:has-text('Where is my item?')"),
     "try": ("/workflows/1", "button:has-text('Try Tue')"),
-    "databases": ("/databases", ""),
-    "database": ("/databases/1/18", ""),
-    "runs": ("/runs", ""),
-    "run": ("/runs/20", ""),
-    "connections": ("/connections", ""),
-    "connection": ("/connections/1", ""),
-    "practice-apps": ("/practice", ""),
+    "databases": ("/databases",),
+    "database": ("/databases/1/18",),
+    "runs": ("/runs",),
+    "run": ("/runs/20",),
+    "connections": ("/connections",),
+    "connection": ("/connections/1",),
+    "practice-apps": ("/practice",),
 }
 
 
@@ -56,7 +57,7 @@ def main(words: list[str]) -> None:
             load(settings)
             installation.start("web", "worker")
             browser = playwright.chromium.launch(**CHROMIUM)
-            for name, (where, press) in VIEWS.items():
+            for name, (where, *presses) in VIEWS.items():
                 context = browser.new_context(
                     viewport={"width": 1280, "height": 800}, color_scheme="dark" if name.endswith("dark") else "light"
                 )
@@ -65,7 +66,7 @@ def main(words: list[str]) -> None:
                 page.goto(settings.address + where)
                 page.wait_for_load_state("load")
                 page.wait_for_timeout(900)
-                if press:
+                for press in presses:
                     page.click(press)
                     page.wait_for_timeout(600)
                 page.screenshot(path=str(FOLDER / f"{name}.png"))

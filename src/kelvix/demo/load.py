@@ -70,8 +70,8 @@ class Loader:
         self.folders = {n: self.practice.container("mail", account, n, a) for n, a in messages.ADDRESSES.items()}
         self.practice.account("ivo@brackenfell.example", "Ivo Carrow")
         connection = self._connect(account)
-        known = self._parishes()
         enquiries, invoices = self._databases()
+        known = self._parishes()
         workflow = self._enquiries_workflow(connection, enquiries, known)
         self._deliver(workflow)
         self._invoices_workflow(connection, invoices)

@@ -140,7 +140,7 @@ export function LineRecord({ run, line, document }: { run: Run; line: string | n
         </p>
       )}
       <dl className="pairs">
-        {Object.entries((recorded.input ?? {}) as Record<string, string>).map(([name, value]) => (
+        {Object.entries(((kind === "shape" ? recorded.output : recorded.input) ?? {}) as Record<string, Wire>).map(([name, value]) => (
           <Pair key={name} name={name} value={value} />
         ))}
       </dl>
@@ -148,11 +148,11 @@ export function LineRecord({ run, line, document }: { run: Run; line: string | n
   );
 }
 
-function Pair({ name, value }: { name: string; value: string | null }) {
+function Pair({ name, value }: { name: string; value: Wire }) {
   return (
     <>
       <dt>{name}</dt>
-      <dd>{value ?? <i className="quiet">empty</i>}</dd>
+      <dd>{value === null ? <i className="quiet">empty</i> : Array.isArray(value) ? value.join(", ") : typeof value === "boolean" ? (value ? "yes" : "no") : value}</dd>
     </>
   );
 }

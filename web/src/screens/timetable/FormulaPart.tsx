@@ -29,7 +29,11 @@ function Written({ label, start, choices, onChange, onClose }: Omit<Props, "form
   const { text, setText, read } = useFormula(start, (formula) => onChange(formula));
   const box = useRef<HTMLDivElement>(null);
   useEffect(() => {
-    box.current?.scrollIntoView({ block: "nearest" });
+    const seen = box.current;
+    if (!seen) return;
+    const grown = new ResizeObserver(() => seen.scrollIntoView({ block: "nearest" })); // its result comes a moment later
+    grown.observe(seen);
+    return () => grown.disconnect();
   }, []);
   return (
     <div ref={box}>

@@ -94,6 +94,11 @@ const OUTCOMES: Record<string, ReactNode> = {
       <span className="mk">▬</span>passed by
     </span>
   ),
+  fits: (
+    <>
+      <span className="mk ok">=</span>made
+    </>
+  ),
   found_none: (
     <span className="st">
       <span className="mk">◇</span>none found
