@@ -1,7 +1,7 @@
-import { MenuItem, Select } from "@mui/material";
 import { useState } from "react";
 import type { Database, Sample } from "../../api/queries";
 import { TYPE_WORDS } from "../databases/values";
+import { DatabaseSelect } from "./DatabaseSelect";
 import { FilledWith } from "./FilledWith";
 import { Suggested, SuggestionsHead, useSuggestions } from "./Suggestions";
 import { MakeDatabase } from "./MakeDatabase";
@@ -25,24 +25,7 @@ export function AddPanel({ line, when, databases, cell, findings, sample, onChan
   return (
     <>
       <div className="row" style={{ marginBottom: 6 }}>
-        <label htmlFor="target">Add to</label>
-        <Select
-          id="target"
-          value={database ? String(database.id) : ""}
-          displayEmpty
-          sx={{ minWidth: 200, height: 28 }}
-          SelectDisplayProps={{ "aria-label": "Database to add to" }}
-          onChange={(event) => onChange({ ...line, database: Number(event.target.value) })}
-        >
-          <MenuItem value="" disabled>
-            Choose a database
-          </MenuItem>
-          {databases.map((d) => (
-            <MenuItem key={d.id} value={String(d.id)}>
-              {d.name}
-            </MenuItem>
-          ))}
-        </Select>
+        <DatabaseSelect words="Add to" label="Database to add to" value={line.database} databases={databases} onChange={(d) => onChange({ ...line, database: d.id })} />
         <button className="link" onClick={() => setMaking(true)}>
           {database ? "make another from the sample" : "make a database from the sample"}
         </button>

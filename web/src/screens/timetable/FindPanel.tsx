@@ -2,6 +2,7 @@ import { MenuItem, Select } from "@mui/material";
 import type { Database } from "../../api/queries";
 import { relative } from "../../parts/dates";
 import { TYPE_WORDS } from "../databases/values";
+import { DatabaseSelect } from "./DatabaseSelect";
 import { FilledWith } from "./FilledWith";
 import { useLine } from "./lineContext";
 import type { Carried, Cell, Find, Rehearsal, Sought } from "./model";
@@ -27,33 +28,12 @@ export function FindPanel({ line, databases, cell, findings, onChange }: Props) 
   const { carried, rehearsal } = useLine();
   const database = databases.find((d) => d.id === line.database);
   const set = (at: number, next: Sought | null) => onChange({ ...line, sought: line.sought.flatMap((s, n) => (n === at ? (next ? [next] : []) : [s])) });
-  const choose = (id: number) => {
-    const next = databases.find((d) => d.id === id);
-    onChange({ ...line, database: id, sought: next ? begin(next, carried) : [] });
-  };
   const operators = rehearsal?.find_operators ?? {};
   const fresh = database?.fields.find((f) => !line.sought.some((s) => s.field === f.id)) ?? database?.fields[0];
   return (
     <>
       <div className="row" style={{ marginBottom: 6 }}>
-        <label htmlFor="lookin">Find in</label>
-        <Select
-          id="lookin"
-          value={database ? String(database.id) : ""}
-          displayEmpty
-          sx={{ minWidth: 180, height: 28 }}
-          SelectDisplayProps={{ "aria-label": "Database to look in" }}
-          onChange={(event) => choose(Number(event.target.value))}
-        >
-          <MenuItem value="" disabled>
-            Choose a database
-          </MenuItem>
-          {databases.map((d) => (
-            <MenuItem key={d.id} value={String(d.id)}>
-              {d.name}
-            </MenuItem>
-          ))}
-        </Select>
+        <DatabaseSelect words="Find in" label="Database to look in" value={line.database} databases={databases} onChange={(d) => onChange({ ...line, database: d.id, sought: begin(d, carried) })} />
         {line.sought.length > 1 && (
           <Select value={line.mode} sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "How the fields go together" }} onChange={(event) => onChange({ ...line, mode: event.target.value as Find["mode"] })}>
             <MenuItem value="all">where all of these are so</MenuItem>
