@@ -16,28 +16,27 @@ from kelvix.core.checking import check
 from kelvix.core.feel import FUNCTIONS, FeelError, read, write
 from kelvix.core.feel import tree as t
 from kelvix.core.feel.builtin import words_for
-from kelvix.core.filling import Remedy, compute, describe, is_filled
+from kelvix.core.filling import Carried, Remedy, compute, describe, is_filled
 from kelvix.core.rehearsal import Surroundings
-from kelvix.core.schema import Database
 from kelvix.core.suggestions import suggest
 from kelvix.core.values import Unfit, Value, Wire, as_text, to_wire
 from kelvix.core.workflow import (
     OPERATOR_WORDS,
     Add,
+    AddOrUpdate,
     Condition,
     FieldFilling,
     Filled,
-    Find,
     Formula,
     Group,
     Mode,
     OnlyIf,
     Part,
-    Shape,
     Shaped,
     Sought,
     Workflow,
     check_shape,
+    filling_of,
 )
 from kelvix.store import workflows
 
@@ -196,8 +195,8 @@ class FunctionOut(BaseModel):
     group: str
 
 
-def _shown(value: Value, field_id: int, database: Database | None, who: Caller) -> str:
-    field = database.field(field_id) if database else None
+def _shown(value: Value, field_id: int, around: Surroundings, who: Caller) -> str:
+    field = around.fields.get(field_id)
     return as_text(field.named(value) if field else value, who.space.zone)[:SHOWN]
 
 
@@ -208,9 +207,7 @@ def _remedies(remedies: tuple[Remedy, ...]) -> list[RemedyOut]:
     ]
 
 
-def _cell_out(cell: Cell, document: Workflow, around: Surroundings, who: Caller) -> CellOut:
-    line = document.line(cell.line)
-    database = around.databases.get(line.database or 0) if isinstance(line, Add) else None
+def _cell_out(cell: Cell, around: Surroundings, who: Caller) -> CellOut:
     return CellOut(
         line=cell.line,
         state=cell.state,
@@ -220,7 +217,7 @@ def _cell_out(cell: Cell, document: Workflow, around: Surroundings, who: Caller)
             ResultOut(
                 field=r.field,
                 state=r.state,
-                shown=_shown(r.value, r.field, database, who),
+                shown=_shown(r.value, r.field, around, who),
                 sentence=r.sentence,
                 remedies=_remedies(r.remedies),
             )
@@ -282,22 +279,13 @@ def _tests(document: Workflow, around: Surroundings) -> dict[str, str]:
     return found
 
 
-def _provisional(document: Workflow, cells: list[Cell], around: Surroundings) -> dict[str, dict[str, Wire]]:
-    """What the lines of one sample yield to those below."""
+def _provisional(document: Workflow, cells: list[Cell], carried: Carried) -> dict[str, dict[str, Wire]]:
+    """What the lines of one sample yield to those below; nothing yet where that is being read."""
+    waiting = {c.line for c in cells if c.state == "waiting"} | {document.when.id}
     found: dict[str, dict[str, Wire]] = {}
-    for cell in cells:
-        line = document.line(cell.line)
-        if isinstance(line, Find) and cell.state != "waiting" and (database := around.databases.get(line.database or 0)):
-            link = around.record_link.format(database=database.id, record=cell.answer.record if cell.answer else "")
-            values = finding.found_values(database, cell.answer, link)
-            found[line.id] = {key: to_wire(value) for key, value in values.items()}
-        elif isinstance(line, Shape):
-            found[line.id] = {r.key: to_wire(r.value) for r in cell.parts}
-        elif isinstance(line, Add) and cell.results and (database := around.databases.get(line.database or 0)):
-            found[line.id] = {
-                "title": rehearsal.title_of(line, list(cell.results), database, around.env),
-                "link": around.record_link.format(database=database.id, record="provisional"),
-            }
+    for ref, value in carried.values.items():
+        if ref.line not in waiting:
+            found.setdefault(ref.line, {})[ref.value] = to_wire(value)
     return found
 
 
@@ -310,11 +298,10 @@ def rehearse(who: Reader, workflow_id: int, body: RehearseIn) -> Response:
     provisional: dict[str, dict[str, dict[str, Wire]]] = {}
     unreadable: dict[str, dict[str, str]] = {}
     for sample in who.space.read(lambda t: workflows.samples(t, who.space.id, workflow_id)):
-        found = rehearsal.rehearse(body.document, sample.item["values"], around)
-        cells[str(sample.id)] = [_cell_out(c, body.document, around, who) for c in found]
-        provisional[str(sample.id)] = _provisional(body.document, found, around)
-        given = rehearsal.carried_from_item(body.document.when, around.source, sample.item["values"])
-        unreadable[str(sample.id)] = {ref.value: said for ref, said in given.unreadable.items()}
+        found, carried = rehearsal.rehearse_whole(body.document, sample.item["values"], around)
+        cells[str(sample.id)] = [_cell_out(c, around, who) for c in found]
+        provisional[str(sample.id)] = _provisional(body.document, found, carried)
+        unreadable[str(sample.id)] = {ref.value: said for ref, said in carried.unreadable.items()}
     answer = RehearsalOut(
         carried=_carried(body.document, around),
         cells=cells,
@@ -402,7 +389,7 @@ def _history(who: Caller, workflow_id: int, database: int) -> dict[int, dict[str
         if other.id == workflow_id:
             continue
         for line in other.draft.lines:
-            if isinstance(line, Add) and line.database == database:
+            if isinstance(line, Add | AddOrUpdate) and line.database == database:
                 for filled in line.fillings:
                     (part, *more) = filled.filling or (Part(text=""),)
                     if part.ref is not None and not more and part.ref.line == other.draft.when.id:
@@ -413,13 +400,13 @@ def _history(who: Caller, workflow_id: int, database: int) -> dict[int, dict[str
 
 @router.post("/workflows/{workflow_id}/suggest")
 def suggest_fillings(who: Reader, workflow_id: int, body: SuggestIn) -> list[SuggestionOut]:
-    """A proposal for each field of an Add line that is not filled yet and has one."""
+    """A proposal for each field that a line adds and that is not filled yet, where there is one."""
     check_shape(body.document)
     kept_workflow(who, workflow_id)
     line = body.document.line(body.line)
     around = who.engine.surroundings(who.space, body.document, "rehearses")
-    database = around.databases.get(line.database or 0) if isinstance(line, Add) else None
-    if not isinstance(line, Add) or database is None:
+    database = around.databases.get(line.database or 0) if isinstance(line, Add | AddOrUpdate) else None
+    if not isinstance(line, Add | AddOrUpdate) or database is None:
         return []
     kept = who.space.read(lambda t: workflows.samples(t, who.space.id, workflow_id))
     samples = [rehearsal.carried_to(body.document, line.id, s.item["values"], around) for s in kept[:10]]
@@ -428,7 +415,7 @@ def suggest_fillings(who: Reader, workflow_id: int, body: SuggestIn) -> list[Sug
     return [
         SuggestionOut(field=s.field, filling=list(s.filling), words=describe(s.filling, carried), reason=s.reason, sure=s.sure)
         for s in found
-        if not is_filled(line.filling(s.field))
+        if not is_filled(filling_of(line, s.field))
     ]
 
 

@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Query
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from kelvix.api.access import Editor, Reader
 from kelvix.api.problems import Problem
@@ -62,6 +62,7 @@ class RunDetail(BaseModel):
 
 class UndoneOut(BaseModel):
     undone: int
+    trashed: int = Field(description="how many of these put a record into the trash")
     kept: list[str]
 
 
@@ -125,9 +126,9 @@ def get_run(who: Reader, run_id: int) -> RunDetail:
 
 @router.post("/runs/{run_id}/undo")
 def undo_run(who: Editor, run_id: int) -> UndoneOut:
-    """Put what a run added into the trash. A record that was edited since stays, and is said."""
+    """Take back what a run wrote: what is new goes into the trash. A record that was edited since stays, and is said."""
     done = undoing.undo_run(who.engine, who.space, run_id, who.person.name)
-    return UndoneOut(undone=done.undone, kept=list(done.kept))
+    return UndoneOut(undone=done.undone, trashed=done.trashed, kept=list(done.kept))
 
 
 @router.post("/runs/{run_id}/again", status_code=202)

@@ -14,7 +14,7 @@ from kelvix.api.problems import Problem
 from kelvix.connectors.contract import Passing, Standing
 from kelvix.core.naming import remember_names
 from kelvix.core.values import Unfit, Wire, coerce, shorten, to_wire, whole
-from kelvix.core.workflow import Add, Find, When, Workflow
+from kelvix.core.workflow import Add, AddOrUpdate, Delete, Find, Update, When, Workflow, Writes
 from kelvix.engine import sampling, switch, whereabouts
 from kelvix.store import databases, runs, watches, workflows
 from kelvix.store.database_server import Transaction
@@ -141,6 +141,12 @@ def sentence(document: Workflow, who: Caller, names: dict[int, str]) -> str:
     for line in document.lines:
         if isinstance(line, Find):
             said += f", find a record in {names.get(line.database or 0, 'a database')}"
+        if isinstance(line, AddOrUpdate):
+            said += f", add or update a record in {names.get(line.database or 0, 'a database')}"
+        if isinstance(line, Update):
+            said += ", update it"
+        if isinstance(line, Delete):
+            said += ", delete it"
         if isinstance(line, Add):
             said += f", add a record to {names.get(line.database or 0, 'a database')}"
     return said
@@ -354,7 +360,7 @@ def carry_sample(who: Editor, workflow_id: int, body: TryIn) -> TryOut:
     )
     if sample is None:
         raise LookupError("there is no such sample")
-    if body.only_line is not None and not isinstance(kept.draft.line(body.only_line), Add):
+    if body.only_line is not None and not isinstance(kept.draft.line(body.only_line), Writes):
         raise Problem(422, "This line writes nothing, so it cannot be tried by itself.", "Look at its cell instead.")
 
     def work(t: Transaction) -> int:

@@ -9,7 +9,7 @@ from typing import Literal
 from kelvix.core.cells import Cell
 from kelvix.core.rehearsal import Surroundings, rehearse
 from kelvix.core.values import shorten
-from kelvix.core.workflow import Add, Workflow
+from kelvix.core.workflow import Workflow
 
 EXAMPLES = 5  # items that are kept of each outcome
 MOST_OUTCOMES = 60
@@ -62,10 +62,9 @@ class Backcast:
 
     def _said(self, cell: Cell) -> str:
         """What is wrong, by the names of fields rather than by values, so that like events are counted together."""
-        line = self.workflow.line(cell.line)
-        database = self.around.databases.get(line.database or 0) if isinstance(line, Add) else None
         wrong = [r.field for r in cell.results if r.state == "put_right"]
-        names = [f.name for f in database.fields if f.id in wrong] if database else []
+        fields = {f.id: f.name for d in self.around.databases.values() for f in d.fields}
+        names = [name for field, name in fields.items() if field in wrong]
         if names:
             return f"{', '.join(names)}: does not fit"
         if cell.answer is not None and cell.answer.count > 1:

@@ -2,14 +2,27 @@
 
 from __future__ import annotations
 
-from kelvix.core import conditions, finding, shaping
+from kelvix.core import conditions, finding, shaping, writing
 from kelvix.core.cells import Finding
 from kelvix.core.feel import Env
 from kelvix.core.feel import tree as t
-from kelvix.core.filling import Carried, fill_record, is_filled, never_fits, references
-from kelvix.core.rehearsal import Surroundings, carried_from_item, made_by
+from kelvix.core.filling import Carried, is_filled, references
+from kelvix.core.rehearsal import Surroundings, carried_from_item, held_by, made_by
 from kelvix.core.values import Unfit
-from kelvix.core.workflow import Add, Filled, Find, Formula, OnlyIf, Part, Reference, Shape, Workflow
+from kelvix.core.workflow import (
+    Add,
+    AddOrUpdate,
+    Delete,
+    Filled,
+    Find,
+    Formula,
+    OnlyIf,
+    Part,
+    Reference,
+    Shape,
+    Update,
+    Workflow,
+)
 
 
 def check(workflow: Workflow, around: Surroundings) -> list[Finding]:
@@ -27,12 +40,12 @@ def check(workflow: Workflow, around: Surroundings) -> list[Finding]:
             found += _check_shape_line(line, carried)
         elif isinstance(line, Find):
             found += finding.check(line, around.databases.get(line.database or 0), carried)
-        elif isinstance(line, Add):
+        elif isinstance(line, Add | AddOrUpdate | Update | Delete):
             acts = True
-            found += _check_add(line, carried, around)
-        carried = carried.plus(line.id, made_by(line, carried, around), {})
+            found += writing.check(line, carried, around.target)
+        carried = carried.plus(line.id, made_by(line, carried, around), {}, held_by(line, carried, around))
     if not acts:
-        found.append(Finding(when.id, "nothing happens yet: add a line that adds a record"))
+        found.append(Finding(when.id, "nothing happens yet: add a line that adds or changes a record"))
     return found
 
 
@@ -71,33 +84,4 @@ def _check_shape_line(line: Shape, carried: Carried) -> list[Finding]:
         if any(ref not in known for ref in references(filling)):
             found.append(Finding(line.id, "this is made of a value that the lines above do not carry", key=value.key))
         known.add(Reference(line.id, value.key))
-    return found
-
-
-def _check_add(line: Add, carried: Carried, around: Surroundings) -> list[Finding]:
-    database = around.databases.get(line.database) if line.database is not None else None
-    if database is None:
-        return [
-            Finding(
-                line.id,
-                "choose the database to add to"
-                if line.database is None
-                else "the database that this line adds to was deleted; choose another",
-            )
-        ]
-    found = [
-        Finding(line.id, r.sentence, r.field, r.remedies)
-        for r in fill_record(line, database, carried, around.env)
-        if database.field(r.field) is None
-    ]
-    for field in database.fields:
-        filling = line.filling(field.id)
-        if field.required and not is_filled(filling):
-            found.append(Finding(line.id, f"{field.name} must be filled", field.id))
-        elif clash := never_fits(filling, field, carried):
-            found.append(Finding(line.id, clash, field.id))
-        if any(ref not in carried.fields for ref in references(filling)):
-            found.append(Finding(line.id, f"{field.name} is filled with a value that the lines above do not carry", field.id))
-        if any(p.formula is not None and not p.formula.tree for p in filling):
-            found.append(Finding(line.id, f"the formula that fills {field.name} cannot be read yet", field.id))
     return found

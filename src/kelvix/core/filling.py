@@ -6,7 +6,7 @@ import dataclasses
 import difflib
 import re
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Literal
 from zoneinfo import ZoneInfo
@@ -18,10 +18,21 @@ from kelvix.core.feel import Env
 from kelvix.core.feel import tree as t
 from kelvix.core.schema import CarriedField, Database, Field
 from kelvix.core.values import EMAIL, ORDERS, WITH_ARTICLE, Doubtful, Type, Unfit, Value, as_text, coerce, fold, shorten
-from kelvix.core.workflow import Add, FieldFilling, Filling, Formula, Part, Reference, Shaped, Sought
+from kelvix.core.workflow import FieldFilling, Filling, Fills, Formula, Part, Reference, Shaped, Sought, filling_of
 
 UTC_ZONE = ZoneInfo("UTC")  # for dates alone, which have no zone
 PERSON_WORDS = {"name", "person", "who", "contact", "author", "sender", "customer", "client"}
+
+
+@dataclass(frozen=True)
+class Held:
+    """A record that lines below can change: of a database, whether there is one with this sample, which (none where it was only
+    rehearsed), and its values."""
+
+    database: int
+    there: bool = False
+    record: int | None = None
+    values: Mapping[int, Value] = dataclasses.field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -33,6 +44,7 @@ class Carried:
     fields: Mapping[Reference, CarriedField]
     values: Mapping[Reference, Value]
     unreadable: Mapping[Reference, str] = dataclasses.field(default_factory=dict)
+    records: Mapping[str, Held] = dataclasses.field(default_factory=dict)  # by the line that found, added or updated it
 
     def check_readable(self, refs: Iterable[Reference]) -> None:
         """Raises Unfit for a value that could not be read."""
@@ -53,12 +65,15 @@ class Carried:
     def types(self) -> dict[tuple[str, str], Type]:
         return {(ref.line, ref.value): field.type for ref, field in self.fields.items()}
 
-    def plus(self, line: str, fields: tuple[CarriedField, ...], values: Mapping[str, Value]) -> Carried:
-        """With what one more line produced."""
+    def plus(
+        self, line: str, fields: tuple[CarriedField, ...], values: Mapping[str, Value], held: Held | None = None
+    ) -> Carried:
+        """With what one more line produced, and the record that it is about."""
         return Carried(
             {**self.fields, **{Reference(line, f.key): f for f in fields}},
             {**self.values, **{Reference(line, k): v for k, v in values.items()}},
             self.unreadable,
+            {**self.records, line: held} if held else self.records,
         )
 
 
@@ -85,6 +100,7 @@ class FieldResult:
     value: Value = None
     sentence: str = ""
     remedies: tuple[Remedy, ...] = ()
+    clears: bool = False  # an empty value that is written
 
 
 def compute(filling: Filling, carried: Carried, env: Env) -> Value:
@@ -132,9 +148,9 @@ def is_filled(filling: Filling) -> bool:
     return any(p.ref is not None or p.formula is not None or p.text for p in filling)
 
 
-def fill_record(line: Add, database: Database, carried: Carried, env: Env) -> list[FieldResult]:
+def fill_record(line: Fills, database: Database, carried: Carried, env: Env, there: Held | None = None) -> list[FieldResult]:
     """A result for each field of the database that is filled or must be, in the database's order; first those whose
-    field is gone."""
+    field is gone. `there`: the record that is changed, whose other fields stay."""
     results = [
         FieldResult(
             f.field,
@@ -147,17 +163,38 @@ def fill_record(line: Add, database: Database, carried: Carried, env: Env) -> li
         if is_filled(f.filling) and database.field(f.field) is None
     ]
     for field in database.fields:
-        filling = line.filling(field.id)
+        filling = filling_of(line, field.id)
         if is_filled(filling):
-            results.append(_fill_field(line, field, filling, database, carried, env))
-        elif field.required:
+            result = _fill_field(line, field, filling, database, carried, env, there)
+            results.append(_against(line, field, result, there, env) if there else result)
+        elif field.required and there is None:
             results.append(
                 FieldResult(field.id, "put_right", None, f"{field.name} must be filled", _offers(field, (), carried, env))
             )
     return results
 
 
-def _fill_field(line: Add, field: Field, filling: Filling, database: Database, carried: Carried, env: Env) -> FieldResult:
+def _against(line: Fills, field: Field, result: FieldResult, there: Held, env: Env) -> FieldResult:
+    """A result beside what the record has: what changes, what stays, and what an empty value does."""
+    was = there.values.get(field.id)
+    if result.value is None and result.state == "empty":
+        clears = any(f.field == field.id and f.empty == "clear" for f in line.fillings)
+        if not clears:
+            return replace(result, sentence=f"{result.sentence}: the record keeps what it has")
+        if field.required:
+            return replace(result, state="put_right", sentence=f"{field.name} cannot be cleared: it must be filled")
+        return replace(result, sentence=f"{result.sentence}: the field is cleared", clears=True)
+    if result.state not in ("fits", "look") or result.sentence:
+        return result
+    if result.value == was:
+        return replace(result, sentence="as it is")
+    old = as_text(field.named(was), env.zone)
+    return replace(result, sentence=f"was {shorten(old)}" if old else "was empty")
+
+
+def _fill_field(
+    line: Fills, field: Field, filling: Filling, database: Database, carried: Carried, env: Env, there: Held | None
+) -> FieldResult:
     raw: Value = None
     try:
         raw = compute(filling, carried, env)
@@ -169,7 +206,7 @@ def _fill_field(line: Add, field: Field, filling: Filling, database: Database, c
     if value is None:
         absent = len(filling) == 1 and filling[0].ref is not None and filling[0].ref not in carried.values
         said = "is not in this sample" if absent else "is empty in this sample"
-        if field.required:
+        if field.required and there is None:
             return FieldResult(
                 field.id,
                 "put_right",
@@ -209,7 +246,7 @@ def _address_for_a_name(field: Field, value: Value) -> str:
     return ""
 
 
-def _swaps(line: Add, field: Field, filling: Filling, database: Database, carried: Carried, env: Env) -> tuple[Remedy, ...]:
+def _swaps(line: Fills, field: Field, filling: Filling, database: Database, carried: Carried, env: Env) -> tuple[Remedy, ...]:
     """Another field of the line with which this one was filled the wrong way round: both are better off swapped."""
     for other in line.fillings:
         target = database.field(other.field)
@@ -273,9 +310,9 @@ def _names_near(field: Field, filling: Filling, carried: Carried) -> tuple[Remed
     return ()
 
 
-def _gone_remedies(line: Add, gone: FieldFilling, database: Database, carried: Carried, env: Env) -> tuple[Remedy, ...]:
+def _gone_remedies(line: Fills, gone: FieldFilling, database: Database, carried: Carried, env: Env) -> tuple[Remedy, ...]:
     """Move the filling to the remaining field that is most like the one that is gone, or take it away."""
-    free = [f for f in database.fields if not is_filled(line.filling(f.id)) and not never_fits(gone.filling, f, carried)]
+    free = [f for f in database.fields if not is_filled(filling_of(line, f.id)) and not never_fits(gone.filling, f, carried)]
     takes = [f for f in free if _takes(f, gone.filling, carried, env)]
     best = max(takes, key=lambda f: fuzz.WRatio(fold(f.name), fold(gone.named)), default=None)
     moved = (

@@ -8,14 +8,14 @@ from dataclasses import replace
 
 from kelvix.core import finding
 from kelvix.core.schema import Database
-from kelvix.core.workflow import Add, FieldFilling, Find, Line, Workflow
+from kelvix.core.workflow import Add, AddOrUpdate, FieldFilling, Fills, Find, Line, Update, Workflow
 
 
 def without_names(workflow: Workflow) -> Workflow:
     """What a workflow does, whatever its fields were called when it was filled in."""
 
     def bare(line: Line) -> Line:
-        if isinstance(line, Add):
+        if isinstance(line, Add | AddOrUpdate | Update):
             return replace(line, fillings=tuple(replace(f, named="") for f in line.fillings))
         if isinstance(line, Find):
             return replace(line, sought=tuple(replace(s, named="") for s in line.sought))
@@ -26,18 +26,19 @@ def without_names(workflow: Workflow) -> Workflow:
 
 def remember_names(before: Workflow, now: Workflow, databases: Mapping[int, Database]) -> Workflow:
     """The workflow with the names of the fields that it fills: as they were when each was filled last."""
+    names = {f.id: f.name for d in databases.values() for f in d.fields}
 
-    def named(line: Add, filled: FieldFilling) -> FieldFilling:
+    def named(line: Fills, filled: FieldFilling) -> FieldFilling:
         earlier = before.line(line.id)
-        kept = next((f for f in earlier.fillings if f.field == filled.field), None) if isinstance(earlier, Add) else None
+        fills = earlier.fillings if isinstance(earlier, Add | AddOrUpdate | Update) else ()
+        kept = next((f for f in fills if f.field == filled.field), None)
         if kept and kept.named and kept.filling == filled.filling:
             return replace(filled, named=kept.named)
-        database = databases.get(line.database) if line.database is not None else None
-        field = database.field(filled.field) if database else None
-        return replace(filled, named=field.name if field else kept.named if kept else filled.named)
+        name = names.get(filled.field) or (kept.named if kept else filled.named)
+        return replace(filled, named=name)
 
     def line(one: Line) -> Line:
-        if isinstance(one, Add):
+        if isinstance(one, Add | AddOrUpdate | Update):
             return replace(one, fillings=tuple(named(one, f) for f in one.fillings))
         if isinstance(one, Find):
             earlier = before.line(one.id)

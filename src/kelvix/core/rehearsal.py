@@ -7,18 +7,21 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
+from functools import cached_property
 
-from kelvix.core import conditions, finding, shaping
+from kelvix.core import conditions, finding, shaping, writing
 from kelvix.core.cells import Answer, Cell, CellState, PartResult
 from kelvix.core.feel import FUNCTIONS, Env, Scope
 from kelvix.core.feel import tree as t
-from kelvix.core.filling import Carried, FieldResult, Remedy, fill_record
+from kelvix.core.filling import Carried, Held, Remedy
 from kelvix.core.finding import Question
-from kelvix.core.schema import CarriedField, Database
+from kelvix.core.schema import CarriedField, Database, Field
 from kelvix.core.values import Unfit, Value, as_text, from_wire, shorten
 from kelvix.core.workflow import (
     Add,
+    AddOrUpdate,
     DatePart,
+    Delete,
     Filling,
     Find,
     Formula,
@@ -29,12 +32,11 @@ from kelvix.core.workflow import (
     Shape,
     Shaped,
     Test,
+    Update,
     When,
     Workflow,
     fillings_of,
 )
-
-ADDED = (CarriedField("title", ("Record added", "Name"), "text"), CarriedField("link", ("Record added", "Link"), "link"))
 
 
 @dataclass(frozen=True)
@@ -47,6 +49,15 @@ class Surroundings:
     env: Env
     find: Callable[[Question], Answer | None] = lambda _: None
     record_link: str = "http://127.0.0.1/databases/{database}/{record}"
+
+    @cached_property
+    def fields(self) -> Mapping[int, Field]:
+        """All fields of all databases."""
+        return {f.id: f for d in self.databases.values() for f in d.fields}
+
+    @cached_property
+    def target(self) -> writing.Target:
+        return writing.Target(self.databases, self.env, self.find, self.record_link)
 
 
 def carried_from_item(when: When, source: tuple[CarriedField, ...], item: Mapping[str, object]) -> Carried:
@@ -63,11 +74,6 @@ def carried_from_item(when: When, source: tuple[CarriedField, ...], item: Mappin
             except Unfit as unfit:
                 unreadable[Reference(when.id, field.key)] = str(unfit)
     return Carried({}, {}, unreadable).plus(when.id, source, values)
-
-
-def title_of(line: Add, results: list[FieldResult], database: Database, env: Env) -> str:
-    title = database.fields[0].id
-    return as_text(next((r.value for r in results if r.field == title), None), env.zone)
 
 
 def _count(number: int, one: str, many: str) -> str:
@@ -92,8 +98,8 @@ def step(line: Line, carried: Carried, around: Surroundings) -> tuple[Cell, Carr
             return _step_shape(line, carried, around.env)
         case Find():
             return _step_find(line, carried, around)
-        case Add():
-            return _step_add(line, carried, around)
+        case Add() | AddOrUpdate() | Update() | Delete():
+            return writing.step(line, carried, around.target)
 
 
 def shaped_fields(line: Shape, carried: Carried) -> tuple[CarriedField, ...]:
@@ -137,7 +143,7 @@ def _step_find(line: Find, carried: Carried, around: Surroundings) -> tuple[Cell
         said = "choose the database to look in" if line.database is None else "the database it looked in is gone"
         return Cell(line.id, "unready" if line.database is None else "put_right", said), carried
     if not line.sought:
-        return Cell(line.id, "unready", "say what is looked for"), carried.plus(line.id, finding.found_fields(database), {})
+        return Cell(line.id, "unready", "say what is looked for"), carry_found(line, database, None, carried, around)
     question, parts = finding.question(line, database, carried, around.env)
     answer = around.find(question) if question else Answer(0, None, {}, around.env.now)
     below = carry_found(line, database, answer, carried, around)
@@ -157,7 +163,9 @@ def carry_found(line: Find, database: Database, answer: Answer | None, carried: 
     """What the lines below can use of what was found."""
     link = around.record_link.format(database=database.id, record=answer.record if answer else "")
     values = finding.found_values(database, answer, link)
-    return carried.plus(line.id, finding.found_fields(database), values)
+    there = answer is not None and answer.record is not None
+    held = Held(database.id, there, answer.record if answer else None, answer.values if answer else {})
+    return carried.plus(line.id, finding.found_fields(database), values, held)
 
 
 def _pattern_doubt(value: Shaped, carried: Carried, env: Env) -> tuple[str, tuple[Remedy, ...]] | None:
@@ -178,25 +186,14 @@ def _pattern_doubt(value: Shaped, carried: Carried, env: Env) -> tuple[str, tupl
     )
 
 
-def _step_add(line: Add, carried: Carried, around: Surroundings) -> tuple[Cell, Carried]:
-    database = around.databases.get(line.database) if line.database is not None else None
-    if database is None:
-        said = "choose the database to add to" if line.database is None else "the database it added to is gone"
-        return Cell(line.id, "unready" if line.database is None else "put_right", said), carried
-    results = fill_record(line, database, carried, around.env)
-    wrong = [r for r in results if r.state == "put_right"]
-    doubts = sum(r.state == "look" for r in results)
-    fit = sum(r.state in ("fits", "look") for r in results)
-    note = shorten(wrong[0].sentence, 120) if wrong else _count(fit, "field fits", "fields fit")
-    title = title_of(line, results, database, around.env)
-    link = around.record_link.format(database=database.id, record="provisional")
-    below = carried.plus(line.id, ADDED, {"title": title or None, "link": link})
-    return Cell(line.id, "put_right" if wrong else "fits", note, tuple(results), doubts), below
-
-
 def rehearse(workflow: Workflow, item: Mapping[str, object], around: Surroundings) -> list[Cell]:
     """A cell for each line. Below a line that stops the sample, lines are not reached; below one that is not right yet,
     they are still shown what they would do."""
+    return rehearse_whole(workflow, item, around)[0]
+
+
+def rehearse_whole(workflow: Workflow, item: Mapping[str, object], around: Surroundings) -> tuple[list[Cell], Carried]:
+    """A cell for each line, and all that the lines that were reached carry."""
     carried = carried_from_item(workflow.when, around.source, item)
     cells: list[Cell] = []
     stopped = waits = False
@@ -210,7 +207,7 @@ def rehearse(workflow: Workflow, item: Mapping[str, object], around: Surrounding
             cell = Cell(line.id, "waiting", "waits for what is being read")
         cells.append(cell)
         stopped = cell.state == "passed_by"
-    return cells
+    return cells, carried
 
 
 def made_by(line: Line, carried: Carried, around: Surroundings) -> tuple[CarriedField, ...]:
@@ -223,17 +220,27 @@ def made_by(line: Line, carried: Carried, around: Surroundings) -> tuple[Carried
         case Find():
             database = around.databases.get(line.database) if line.database is not None else None
             return finding.found_fields(database) if database else ()
-        case Add():
-            return ADDED
+        case Add() | AddOrUpdate() | Update() | Delete():
+            return writing.fields_of(line)
         case OnlyIf():
             return ()
+
+
+def held_by(line: Line, carried: Carried, around: Surroundings) -> Held | None:
+    """The record that lines below a line can change, as far as it is known without a sample: that of a database."""
+    if isinstance(line, Find):
+        return Held(line.database) if line.database in around.databases and line.database is not None else None
+    if isinstance(line, Add | AddOrUpdate | Update):
+        database = writing.database_of(line, carried, around.databases)
+        return Held(database.id) if database else None
+    return None
 
 
 def _each_line(workflow: Workflow, around: Surroundings) -> Iterator[tuple[Line, tuple[CarriedField, ...]]]:
     carried = Carried({}, {})
     for line in workflow.lines:
         fields = made_by(line, carried, around)
-        carried = carried.plus(line.id, fields, {})
+        carried = carried.plus(line.id, fields, {}, held_by(line, carried, around))
         yield line, fields
 
 

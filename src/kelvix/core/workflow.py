@@ -213,11 +213,13 @@ class Shape:
 
 @dataclass(frozen=True)
 class FieldFilling:
-    """`named` is what the field was called when this was filled, to tell of renames and deletions since."""
+    """`named` is what the field was called when this was filled, to tell of renames and deletions since. `empty` says what an
+    empty value does to a record that is there: leave the field as it is, or clear it."""
 
     field: int
     filling: Filling
     named: str = ""
+    empty: Literal["leave", "clear"] = "leave"
 
 
 @dataclass(frozen=True)
@@ -229,8 +231,45 @@ class Add:
     fillings: tuple[FieldFilling, ...] = ()
     verb: Literal["add"] = "add"
 
-    def filling(self, field_id: int) -> Filling:
-        return next((f.filling for f in self.fillings if f.field == field_id), ())
+
+@dataclass(frozen=True)
+class AddOrUpdate:
+    """Update the record whose fields `by` are what they are filled with; add one where there is none. `several`: where there
+    are several, stop, or update all."""
+
+    id: str
+    database: int | None = None
+    by: tuple[int, ...] = ()
+    fillings: tuple[FieldFilling, ...] = ()
+    several: Literal["stop", "all"] = "stop"
+    verb: Literal["add_or_update"] = "add_or_update"
+
+
+@dataclass(frozen=True)
+class Update:
+    """Change the record that the line `of` found, added or updated. Fields that are not named stay as they are."""
+
+    id: str
+    of: str = ""
+    fillings: tuple[FieldFilling, ...] = ()
+    verb: Literal["update"] = "update"
+
+
+@dataclass(frozen=True)
+class Delete:
+    """Put the record that the line `of` found, added or updated into the trash."""
+
+    id: str
+    of: str = ""
+    verb: Literal["delete"] = "delete"
+
+
+Fills = Add | AddOrUpdate | Update  # lines that fill fields
+Writes = Add | AddOrUpdate | Update | Delete  # lines that change a database
+
+
+def filling_of(line: Fills, field_id: int) -> Filling:
+    return next((f.filling for f in line.fillings if f.field == field_id), ())
 
 
 @dataclass(frozen=True)
@@ -258,13 +297,13 @@ class Find:
     verb: Literal["find"] = "find"
 
 
-Line = When | OnlyIf | Shape | Find | Add
+Line = When | OnlyIf | Shape | Find | Add | AddOrUpdate | Update | Delete
 
 
 def fillings_of(line: Line) -> Iterator[Filling]:
     """All that is filled on a line."""
     match line:
-        case Add():
+        case Add() | AddOrUpdate() | Update():
             yield from (f.filling for f in line.fillings)
         case Find():
             yield from (s.filling for s in line.sought)
@@ -308,7 +347,7 @@ def check_shape(workflow: Workflow) -> None:
     if len(set(ids)) != len(ids) or not all(i and len(i) <= 20 for i in ids):
         raise BadDocument("each line needs an id of its own, of at most 20 characters")
     for line in workflow.lines:
-        if isinstance(line, Add):
+        if isinstance(line, Add | AddOrUpdate | Update):
             named = [f.field for f in line.fillings]
             if len(set(named)) != len(named):
                 raise BadDocument("a line fills a field only once")

@@ -10,17 +10,18 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 from kelvix.connectors.contract import Passing, Standing
+from kelvix.core import writing
 from kelvix.core.cells import Answer, Cell
 from kelvix.core.conditions import references
 from kelvix.core.filling import Carried, FieldResult, describe
 from kelvix.core.filling import references as used_by
-from kelvix.core.rehearsal import Surroundings, carried_from_item, carry_found, step, title_of
-from kelvix.core.schema import Database
-from kelvix.core.values import Unfit, Value, as_text, from_wire, shorten, to_wire
-from kelvix.core.workflow import Add, Find, Line, OnlyIf, Shape, Workflow, fillings_of
+from kelvix.core.rehearsal import Surroundings, carried_from_item, carry_found, step
+from kelvix.core.values import as_text, shorten, to_wire
+from kelvix.core.workflow import Add, AddOrUpdate, Delete, Find, Line, OnlyIf, Shape, Workflow, Writes, filling_of, fillings_of
+from kelvix.engine import effects
 from kelvix.engine.engine import Engine
 from kelvix.engine.sampling import as_kept
-from kelvix.store import records, runs, workflows
+from kelvix.store import runs, workflows
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 from kelvix.store.records import Origin
@@ -134,15 +135,15 @@ class Runner:
                 continue
             cell, below = step(line, carried, around)
             if line.id in done:
-                carried, passed = self._as_recorded(line, done[line.id], below), done[line.id].outcome == "passed_by"
+                carried = self._as_recorded(line, done[line.id], below, carried, around)
+                passed = done[line.id].outcome == "passed_by"
             elif cell.state in ("put_right", "unready"):
                 return self._stop(space, claim, progress, line, cell, carried, around)
-            elif isinstance(line, Add) and claim.only_line in (None, line.id):
+            elif isinstance(line, Writes) and self._is_due(line, cell, carried, claim):
                 finished = line is workflow.lines[-1]
-                made = self._add(space, claim, progress, line, cell, carried, around, topics, finished)
-                carried = below.plus(line.id, (), made)
+                carried = self._write(space, claim, progress, line, cell, carried, around, topics, finished)
             else:
-                outcome = "skipped" if isinstance(line, Add) else cell.state
+                outcome = "skipped" if isinstance(line, Writes) and cell.state == "fits" else cell.state
                 progress.lines.append((line.id, outcome, _given(line, carried, around.env.zone), _made(line, cell, around)))
                 carried, passed = below, outcome == "passed_by"
             if passed:
@@ -158,9 +159,21 @@ class Runner:
         found = app.item(token, claim.item_id)
         return Progress(as_kept(app, found), True)
 
-    def _as_recorded(self, line: Line, recorded: runs.RunLine, below: Carried) -> Carried:
-        if isinstance(line, Add) and recorded.output:
-            return below.plus(line.id, (), {"title": recorded.output["title"], "link": recorded.output["link"]})
+    def _is_due(self, line: Writes, cell: Cell, carried: Carried, claim: Claim) -> bool:
+        """Whether a line is to write: in a try of another line it is left out, and so is what hangs on what was left out."""
+        if cell.state != "fits" or claim.only_line not in (None, line.id):
+            return False
+        return isinstance(line, Add | AddOrUpdate) or carried.records[line.of].record is not None
+
+    def _as_recorded(
+        self, line: Line, recorded: runs.RunLine, below: Carried, carried: Carried, around: Surroundings
+    ) -> Carried:
+        if isinstance(line, Writes) and recorded.output:
+            database = writing.database_of(line, carried, around.databases)
+            if database is None:
+                raise Standing("the database that this run wrote to was deleted", "run")
+            effect = effects.recorded(line, recorded.outcome, recorded.output, database)
+            return effects.carry_on(line, effect, database, carried, around)
         return below
 
     def _as_found(self, space: Space, line: Find, recorded: runs.RunLine, carried: Carried, around: Surroundings) -> Carried:
@@ -168,69 +181,56 @@ class Runner:
         database = around.databases.get(line.database or 0)
         if database is None:
             raise Standing("the database that this run looked in was deleted", "run")
-        output = recorded.output or {}
-        values: dict[int, Value] = {}
-        for of in database.fields:
-            try:
-                values[of.id] = from_wire(output.get("values", {}).get(str(of.id)), of.type)
-            except Unfit:  # its type was changed since
-                values[of.id] = None
-        answer = Answer(output.get("count", 0), output.get("record"), values, around.env.now)
+        kept = recorded.output or {}
+        held = effects.recorded_values(kept, database)
+        answer = Answer(kept.get("count", 0), kept.get("record"), held, around.env.now)
         return carry_found(line, database, answer, carried, around)
 
-    def _add(
+    def _write(
         self,
         space: Space,
         claim: Claim,
         progress: Progress,
-        line: Add,
+        line: Writes,
         cell: Cell,
         carried: Carried,
         around: Surroundings,
         topics: set[str],
         last: bool,
-    ) -> dict[str, Value]:
-        """Add the record: what lines below can use of it. Where this is the last line, the run ends with the same commit."""
-        database = around.databases[line.database or 0]
-        results = [r for r in cell.results if r.value is not None]
-        title = title_of(line, results, database, around.env)
+    ) -> Carried:
+        """Carry an effect out: what lines below can use. Where this is the last line, the run ends with the same commit."""
+        database = writing.database_of(line, carried, around.databases)
+        assert database
         origin = Origin(
             run=claim.run_id,
             line=line.id,
             workflow=str(claim.workflow_id),
             item=progress.item["title"][:300],
-            filled={r.field: describe(line.filling(r.field), carried) for r in results},
+            filled=None
+            if isinstance(line, Delete)
+            else {f: describe(filling_of(line, f), carried) for f in writing.written(cell.results)},
         )
         self.before_effect(claim)
 
-        def work(t: Transaction) -> int:
+        def work(t: Transaction) -> effects.Effect:
             progress.hold(t, claim, "done" if last else None)
-            record_id, _ = records.add(t, space.id, database, {r.field: r.value for r in results}, origin)
-            made = {
-                "database": database.id,
-                "database_name": database.name,
-                "record": record_id,
-                "title": title,
-                "link": around.record_link.format(database=database.id, record=record_id),
-                "values": {str(r.field): to_wire(r.value) for r in results},
-            }
-            runs.keep_lines(t, claim, [*progress.lines, (line.id, "added", _filled(line, results, carried), made)])
-            return record_id
+            effect = effects.carry_out(t, space.id, line, cell, carried, around, origin)
+            made = effects.output(line, effect, database, around)
+            runs.keep_lines(t, claim, [*progress.lines, (line.id, effect.outcome, _filled(line, cell.results, carried), made)])
+            return effect
 
-        record_id = space.transact(work)
+        effect = space.transact(work)
         progress.written()
         topics.add(f"records:{database.id}")
-        link = around.record_link.format(database=database.id, record=record_id)
-        return {"title": title or None, "link": link}
+        return effects.carry_on(line, effect, database, carried, around)
 
     def _stop(
         self, space: Space, claim: Claim, progress: Progress, line: Line, cell: Cell, carried: Carried, around: Surroundings
     ) -> None:
         """A line that cannot be carried out with this item: nothing is written for it, and the run says why."""
-        database = around.databases.get(line.database or 0) if isinstance(line, Add) else None
-        wrong = [_said(r, database) for r in cell.results if r.state == "put_right"] or [cell.note]
+        wrong = [_said(r, around) for r in cell.results if r.state == "put_right"] or [cell.note]
 
-        given = _filled(line, list(cell.results), carried) if isinstance(line, Add) else _given(line, carried, around.env.zone)
+        given = _filled(line, cell.results, carried) if isinstance(line, Writes) else _given(line, carried, around.env.zone)
 
         def work(t: Transaction) -> None:
             progress.hold(t, claim, "failed", {"sentence": "; ".join(wrong), "line": line.id})
@@ -277,13 +277,16 @@ def _made(line: Line, cell: Cell, around: Surroundings) -> Any:
     return None
 
 
-def _filled(line: Add, results: list[FieldResult], carried: Carried) -> Any:
+def _filled(line: Writes, results: tuple[FieldResult, ...], carried: Carried) -> Any:
+    if isinstance(line, Delete):
+        return None
     return {
-        str(r.field): {"filled": describe(line.filling(r.field), carried), "state": r.state, "said": r.sentence}
+        str(r.field): {"filled": describe(filling_of(line, r.field), carried), "state": r.state, "said": r.sentence}
         for r in results
+        if r.value is not None or r.clears or r.state == "put_right"
     }
 
 
-def _said(result: FieldResult, database: Database | None) -> str:
-    found = database.field(result.field) if database else None
+def _said(result: FieldResult, around: Surroundings) -> str:
+    found = around.fields.get(result.field)
     return f"{found.name}: {result.sentence}" if found and not result.sentence.startswith(found.name) else result.sentence

@@ -13,9 +13,10 @@ from kelvix.store.records import Origin
 
 @dataclass(frozen=True)
 class Undone:
-    """How many changes were undone, and why others were not."""
+    """How many changes were undone, how many of these put a record into the trash, and why others were not."""
 
     undone: int
+    trashed: int
     kept: tuple[str, ...]
 
 
@@ -26,15 +27,16 @@ def undo_run(engine: Engine, space: Space, run_id: int, person: str) -> Undone:
         made = changes.of_run(t, space.id, run_id)
         if not runs.mark_undone(t, space.id, run_id):
             raise LookupError("there is no such run, or it was undone already")
-        undone, kept, touched = 0, [], set()
+        undone, trashed, kept, touched = 0, 0, [], set()
         for change in reversed(made):
             try:
-                changes.undo(t, space.id, change.seq, Origin(person=person, undoes=change.seq))
+                changes.undo(t, space.id, change.seq, Origin(person=person, undoes=change.seq), run_id)
                 undone += 1
+                trashed += change.kind == "add"
                 touched.add(change.database_id)
             except (changes.CannotUndo, LookupError) as why:
                 kept.append(str(why))
-        return Undone(undone, tuple(kept)), touched
+        return Undone(undone, trashed, tuple(kept)), touched
 
     result, touched = space.transact(work)
     engine.dispatch.announce(space.id, "runs", *(f"records:{d}" for d in sorted(touched)))

@@ -83,9 +83,19 @@ def origins(history: list[Change]) -> dict[str, Change]:
     return found
 
 
-def undo(t: Transaction, workspace_id: int, seq: int, origin: Origin) -> int:
+def _changed_since(t: Transaction, workspace_id: int, change: Change, run: int | None) -> bool:
+    """Whether a record was changed after this, by others than the run that is undone as a whole, and the undoing itself."""
+    rows = t.rows(
+        "SELECT seq, run_id, origin FROM `change` WHERE workspace_id=%s AND database_id=%s AND record_id=%s AND seq>%s",
+        (workspace_id, change.database_id, change.record_id, change.seq),
+    )
+    mine = {r["seq"] for r in rows if run is not None and r["run_id"] == run}
+    return any(r["seq"] not in mine and json.loads(r["origin"]).get("undoes") not in mine for r in rows)
+
+
+def undo(t: Transaction, workspace_id: int, seq: int, origin: Origin, run: int | None = None) -> int:
     """Undo one change: the number of the change that does so. Raises LookupError, CannotUndo. A field that was changed
-    again since is not touched; where that is so nothing is undone."""
+    again since is not touched; where that is so nothing is undone. `run`: all changes of this run are being undone."""
     change = get(t, workspace_id, seq)
     database = databases.get(t, workspace_id, change.database_id) if change else None
     if change is None or database is None:
@@ -97,7 +107,7 @@ def undo(t: Transaction, workspace_id: int, seq: int, origin: Origin) -> int:
         case "update":
             return _undo_update(t, workspace_id, database, change, record, origin)
         case "add" | "restore" if not record.deleted:
-            if record.version != change.version:
+            if record.version != change.version and _changed_since(t, workspace_id, change, run):
                 raise CannotUndo("the record was changed since; delete it by hand if it is not wanted")
             return records.set_deleted(t, workspace_id, database, record.id, True, origin)
         case "delete" if record.deleted:

@@ -191,6 +191,11 @@ def change_field(
     )
 
 
+def hold(t: Transaction, workspace_id: int, database_id: int) -> None:
+    """Keep others who call this waiting until the transaction ends."""
+    t.row("SELECT id FROM `database` WHERE workspace_id=%s AND id=%s FOR UPDATE", (workspace_id, database_id))
+
+
 def with_new_choices(t: Transaction, workspace_id: int, values: Mapping[int, Value]) -> dict[int, Value]:
     """Values whose new choices were made, and are now named by their ids. The field is locked until the transaction ends, so
     that two writers who bring the same choice make it once."""

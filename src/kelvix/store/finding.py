@@ -57,19 +57,24 @@ def prepare(server: DatabaseServer, database: Database, line: Find) -> None:
             ddl.index(server, database.id, field.id, field.type)
 
 
-def find(t: Transaction, database: Database, question: Question) -> Answer:
-    """Scoped by the database, whose workspace the caller has looked up. Raises LookupError."""
+def every(t: Transaction, database: Database, question: Question) -> list[int]:
+    """The ids of all records that were meant, at most MOST + 1 of them. Raises LookupError."""
     parts = [_where(database, c) for c in question.compared]
     where = (" AND " if question.mode == "all" else " OR ").join(f"({sql})" for sql, _ in parts)
-    args = [a for _, some in parts for a in some]
     order = "DESC" if question.take == "newest" else "ASC"
     rows = t.rows(
-        f"SET STATEMENT max_statement_time=10 FOR SELECT id, NOW(3) AS now FROM {ddl.table(database.id)} "
+        f"SET STATEMENT max_statement_time=10 FOR SELECT id FROM {ddl.table(database.id)} "
         "IGNORE INDEX FOR ORDER BY (PRIMARY) "  # read from its end, a table that has nothing to find would be read through
         f"WHERE deleted_at IS NULL AND ({where}) ORDER BY id {order} LIMIT {MOST + 1}",
-        args,
+        [a for _, some in parts for a in some],
     )
-    now = t.row("SELECT NOW(3) AS now") if not rows else rows[0]
+    return [r["id"] for r in rows]
+
+
+def find(t: Transaction, database: Database, question: Question) -> Answer:
+    """Scoped by the database, whose workspace the caller has looked up. Raises LookupError."""
+    ids = every(t, database, question)
+    record = records.get(t, database, ids[0]) if ids else None
+    now = t.row("SELECT NOW(3) AS now")
     assert now
-    record = records.get(t, database, rows[0]["id"]) if rows else None
-    return Answer(len(rows) if record else 0, record.id if record else None, record.values if record else {}, now["now"])
+    return Answer(len(ids) if record else 0, record.id if record else None, record.values if record else {}, now["now"])

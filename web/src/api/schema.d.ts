@@ -460,7 +460,7 @@ export interface paths {
         put?: never;
         /**
          * Undo Run
-         * @description Put what a run added into the trash. A record that was edited since stays, and is said.
+         * @description Take back what a run wrote: what is new goes into the trash. A record that was edited since stays, and is said.
          */
         post: operations["undo_run_api_v1_runs__run_id__undo_post"];
         delete?: never;
@@ -817,7 +817,7 @@ export interface paths {
         put?: never;
         /**
          * Suggest Fillings
-         * @description A proposal for each field of an Add line that is not filled yet and has one.
+         * @description A proposal for each field that a line adds and that is not filled yet, where there is one.
          */
         post: operations["suggest_fillings_api_v1_workflows__workflow_id__suggest_post"];
         delete?: never;
@@ -907,6 +907,39 @@ export interface components {
              * @constant
              */
             verb: "add";
+        };
+        /**
+         * AddOrUpdate
+         * @description Update the record whose fields `by` are what they are filled with; add one where there is none. `several`: where there
+         *     are several, stop, or update all.
+         */
+        AddOrUpdate: {
+            /**
+             * By
+             * @default []
+             */
+            by: number[];
+            /** Database */
+            database?: number | null;
+            /**
+             * Fillings
+             * @default []
+             */
+            fillings: components["schemas"]["FieldFilling"][];
+            /** Id */
+            id: string;
+            /**
+             * Several
+             * @default stop
+             * @enum {string}
+             */
+            several: "stop" | "all";
+            /**
+             * Verb
+             * @default add_or_update
+             * @constant
+             */
+            verb: "add_or_update";
         };
         /**
          * AppOut
@@ -1239,6 +1272,25 @@ export interface components {
              */
             otherwise: string;
         };
+        /**
+         * Delete
+         * @description Put the record that the line `of` found, added or updated into the trash.
+         */
+        Delete: {
+            /** Id */
+            id: string;
+            /**
+             * Of
+             * @default
+             */
+            of: string;
+            /**
+             * Verb
+             * @default delete
+             * @constant
+             */
+            verb: "delete";
+        };
         /** DraftIn */
         DraftIn: {
             document: components["schemas"]["Workflow"];
@@ -1265,9 +1317,16 @@ export interface components {
         };
         /**
          * FieldFilling
-         * @description `named` is what the field was called when this was filled, to tell of renames and deletions since.
+         * @description `named` is what the field was called when this was filled, to tell of renames and deletions since. `empty` says what an
+         *     empty value does to a record that is there: leave the field as it is, or clear it.
          */
         FieldFilling: {
+            /**
+             * Empty
+             * @default leave
+             * @enum {string}
+             */
+            empty: "leave" | "clear";
             /** Field */
             field: number;
             /** Filling */
@@ -2170,8 +2229,37 @@ export interface components {
         UndoneOut: {
             /** Kept */
             kept: string[];
+            /**
+             * Trashed
+             * @description how many of these put a record into the trash
+             */
+            trashed: number;
             /** Undone */
             undone: number;
+        };
+        /**
+         * Update
+         * @description Change the record that the line `of` found, added or updated. Fields that are not named stay as they are.
+         */
+        Update: {
+            /**
+             * Fillings
+             * @default []
+             */
+            fillings: components["schemas"]["FieldFilling"][];
+            /** Id */
+            id: string;
+            /**
+             * Of
+             * @default
+             */
+            of: string;
+            /**
+             * Verb
+             * @default update
+             * @constant
+             */
+            verb: "update";
         };
         /** ValidationError */
         ValidationError: {
@@ -2288,7 +2376,7 @@ export interface components {
              * Lines
              * @default []
              */
-            lines: (components["schemas"]["When"] | components["schemas"]["OnlyIf"] | components["schemas"]["Shape"] | components["schemas"]["Find"] | components["schemas"]["Add"])[];
+            lines: (components["schemas"]["When"] | components["schemas"]["OnlyIf"] | components["schemas"]["Shape"] | components["schemas"]["Find"] | components["schemas"]["Add"] | components["schemas"]["AddOrUpdate"] | components["schemas"]["Update"] | components["schemas"]["Delete"])[];
         };
         /** WorkflowDetail */
         WorkflowDetail: {

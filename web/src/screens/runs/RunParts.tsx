@@ -6,6 +6,7 @@ import { useNotices } from "../../frame/Notices";
 import { dateTime } from "../../parts/dates";
 import { reads } from "../databases/values";
 import type { Document } from "../timetable/model";
+import { undoneWords, WROTE } from "./undone";
 
 interface Filled {
   filled: string;
@@ -18,6 +19,7 @@ interface Added {
   database_name: string;
   record: number;
   title: string;
+  count: number;
   values: Record<string, Wire>;
 }
 
@@ -29,6 +31,8 @@ interface Found {
   title: string;
 }
 
+const DID: Record<string, string> = { added: "Added", updated: "Updated", unchanged: "Nothing changed in", deleted: "Put into the trash:" };
+
 /** Undoing a run and running it again. */
 export function useRunActions(run: Run | undefined) {
   const queries = useQueryClient();
@@ -38,7 +42,7 @@ export function useRunActions(run: Run | undefined) {
     mutationFn: () => answer(client.POST("/api/v1/runs/{run_id}/undo", path)),
     onSuccess: (done) => {
       void queries.invalidateQueries();
-      tell([`${done.undone} ${done.undone === 1 ? "record is" : "records are"} in the trash.`, ...done.kept].join(" "));
+      tell([undoneWords(done), ...done.kept].join(" "));
     },
     onError: fail,
   });
@@ -48,7 +52,7 @@ export function useRunActions(run: Run | undefined) {
     onError: fail,
   });
   return {
-    canUndo: !!run && !run.undone_at && run.lines.some((l) => l.outcome === "added"),
+    canUndo: !!run && !run.undone_at && run.lines.some((l) => WROTE.has(l.outcome)),
     canRepeat: run?.state === "failed",
     undo: () => undo.mutate(),
     repeat: () => repeat.mutate(),
@@ -87,14 +91,15 @@ export function LineRecord({ run, line, document }: { run: Run; line: string | n
       </dl>
     );
   }
-  if (recorded.outcome === "added" || recorded.outcome === "failed") {
+  if (WROTE.has(recorded.outcome) || recorded.outcome === "unchanged" || recorded.outcome === "failed") {
     const input = (recorded.input ?? {}) as Record<string, Filled>;
     const output = recorded.output as (Added & { problems?: string[] }) | null;
     return (
       <>
         {output?.record && (
           <p style={{ marginBottom: 6 }}>
-            Added <Link to={`/databases/${output.database}/${output.record}`}>{output.title || "a record"}</Link> to {output.database_name}.
+            {DID[recorded.outcome] ?? "Looked at"} <Link to={`/databases/${output.database}/${output.record}`}>{output.title || "a record"}</Link> in {output.database_name}
+            {output.count > 1 ? `, and ${output.count - 1} more.` : "."}
           </p>
         )}
         {output?.problems?.map((p) => (

@@ -55,7 +55,7 @@ export function RunScreen() {
       {run.problem && <div className="note bad">{run.problem}</div>}
       <div className="scroll fill" style={{ background: "var(--sheet)" }}>
         {document.lines.map((line, n) => {
-          const { verb, object, detail: more } = sentenceOf(line, app, databases);
+          const { verb, object, detail: more } = sentenceOf(line, app, databases, document);
           const recorded = run.lines.find((l) => l.line === line.id);
           return (
             <section key={line.id} style={{ borderBottom: "1px solid var(--rule)", padding: "8px 12px" }}>

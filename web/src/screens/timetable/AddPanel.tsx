@@ -1,31 +1,33 @@
+import { MenuItem, Select } from "@mui/material";
 import { useState } from "react";
 import type { Database, Sample } from "../../api/queries";
-import { TYPE_WORDS } from "../databases/values";
 import { DatabaseSelect } from "./DatabaseSelect";
-import { FilledWith } from "./FilledWith";
-import { Suggested, SuggestionsHead, useSuggestions } from "./Suggestions";
+import { FieldsTable } from "./FieldsTable";
+import { useLine } from "./lineContext";
 import { MakeDatabase } from "./MakeDatabase";
-import { fill, fillingOf, type Add, type Cell, type Rehearsal } from "./model";
+import type { Add, AddOrUpdate, Cell, Rehearsal } from "./model";
+import { SuggestionsHead, useSuggestions } from "./Suggestions";
 
 interface Props {
-  line: Add;
+  line: Add | AddOrUpdate;
   when: string;
   databases: Database[];
   cell: Cell | undefined;
   findings: Rehearsal["findings"];
   sample: Sample | undefined;
-  onChange: (line: Add) => void;
+  onChange: (line: Add | AddOrUpdate) => void;
 }
 
-/** The target of an Add line, and for each of its fields what fills it and what that gives with the chosen sample. */
+/** The database that a line adds to, what fills its fields, and for Add or update how a record is recognised. */
 export function AddPanel({ line, when, databases, cell, findings, sample, onChange }: Props) {
   const [making, setMaking] = useState(false);
   const database = databases.find((d) => d.id === line.database);
   const suggested = useSuggestions(line);
+  const words = line.verb === "add" ? "Add to" : "Add to, or update in";
   return (
     <>
       <div className="row" style={{ marginBottom: 6 }}>
-        <DatabaseSelect words="Add to" label="Database to add to" value={line.database} databases={databases} onChange={(d) => onChange({ ...line, database: d.id })} />
+        <DatabaseSelect words={words} label="Database to add to" value={line.database} databases={databases} onChange={(d) => onChange({ ...line, database: d.id })} />
         <button className="link" onClick={() => setMaking(true)}>
           {database ? "make another from the sample" : "make a database from the sample"}
         </button>
@@ -33,107 +35,42 @@ export function AddPanel({ line, when, databases, cell, findings, sample, onChan
       {line.database != null && !database && (
         <div className="note bad">The database that this line adds to was deleted. Choose another one; what was filled is kept.</div>
       )}
+      {database && line.verb === "add_or_update" && <Recognised line={line} database={database} onChange={onChange} />}
       {database && <SuggestionsHead suggested={suggested} line={line} onChange={onChange} />}
-      {database && (
-        <table aria-label={`Fields of ${database.name}`}>
-          <colgroup>
-            <col style={{ width: 168 }} />
-            <col style={{ width: "38%" }} />
-            <col />
-          </colgroup>
-          <thead>
-            <tr>
-              <th>Field</th>
-              <th>Filled with</th>
-              <th>Gives</th>
-            </tr>
-          </thead>
-          <tbody>
-            {line.fillings
-              .filter((f) => !database.fields.some((d) => d.id === f.field))
-              .map((f) => (
-                <tr key={f.field}>
-                  <td className="bad clip">{f.named || "a field"}: deleted</td>
-                  <td colSpan={2} className="wrap">
-                    <Gives field={f.field} cell={undefined} findings={findings} line={line} hasSample={false} onChange={onChange} />
-                  </td>
-                </tr>
-              ))}
-            {database.fields.map((field) => (
-              <tr key={field.id}>
-                <td>
-                  <span className="field">
-                    <span className="clip">
-                      <b>{field.name}</b>
-                      {field.required && <span aria-label="must be filled"> *</span>}
-                    </span>
-                    <small>{TYPE_WORDS[field.type]}</small>
-                  </span>
-                  <Renamed line={line} field={field.id} name={field.name} />
-                </td>
-                <td className="wrap">
-                  <FilledWith
-                    label={`${field.name} is filled with`}
-                    parts={fillingOf(line, field.id)}
-                    choices={field.choices.map((c) => c.name)}
-                    onChange={(filling) => onChange(fill(line, [{ field: field.id, filling }]))}
-                  />
-                </td>
-                <td className="wrap">
-                  <Gives field={field.id} cell={cell} findings={findings} line={line} hasSample={!!sample} onChange={onChange} />
-                  <Suggested suggestion={suggested.find((s) => s.field === field.id)} line={line} onChange={onChange} />
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      )}
+      {database && <FieldsTable line={line} database={database} cell={cell} findings={findings} hasSample={!!sample} suggested={suggested} onChange={onChange} />}
       {making && <MakeDatabase line={line} when={when} sample={sample} onClose={() => setMaking(false)} onMade={onChange} />}
     </>
   );
 }
 
-/** Says that a field has another name than when it was filled; what fills it goes on as before. */
-function Renamed({ line, field, name }: { line: Add; field: number; name: string }) {
-  const before = line.fillings.find((f) => f.field === field)?.named;
-  return before && before !== name ? <span className="look">renamed, was “{before}”</span> : null;
-}
-
-interface GivesProps {
-  field: number;
-  cell: Cell | undefined;
-  findings: Rehearsal["findings"];
-  line: Add;
-  hasSample: boolean;
-  onChange: (line: Add) => void;
-}
-
-/** What a field gets from the chosen sample, or what is wrong with it and the one click that puts it right. */
-function Gives({ field, cell, findings, line, hasSample, onChange }: GivesProps) {
-  const result = cell?.results.find((r) => r.field === field);
-  const finding = findings.find((f) => f.line === line.id && f.field === field);
-  const remedies = (result?.remedies.length ? result.remedies : finding?.remedies) ?? [];
-  const sentence = result?.sentence || (hasSample && cell?.state !== "not_reached" ? "" : finding?.sentence) || "";
-  if (!result && !sentence) return null;
-  const marks = { put_right: "bad", look: "look", empty: "quiet", fits: "" } as const;
-  const state = (result?.state ?? "put_right") as keyof typeof marks;
+/** By which fields a record is known to be the same, and what happens where several are. */
+function Recognised({ line, database, onChange }: { line: AddOrUpdate; database: Database; onChange: (line: AddOrUpdate) => void }) {
+  const { rehearsal } = useLine();
+  const can = database.fields.filter((f) => rehearsal?.find_operators[f.type]?.includes("is"));
   return (
-    <>
-      {(state === "fits" || state === "empty") && result?.shown && <span className="clip">{result.shown}</span>}
-      {sentence && (
-        <span className={marks[state]}>
-          {state === "put_right" ? "! " : state === "look" ? "? " : ""}
-          {sentence}
-        </span>
-      )}
-      {remedies.map((remedy) => (
-        <span key={remedy.label}>
-          {" · "}
-          <button className="link" onClick={() => onChange(fill(line, remedy.fills))}>
-            {remedy.label}
-          </button>
-        </span>
-      ))}
-    </>
+    <div className="row" style={{ marginBottom: 6 }}>
+      <span>A record is the same where</span>
+      <Select
+        multiple
+        displayEmpty
+        value={line.by.filter((id) => can.some((f) => f.id === id))}
+        sx={{ minWidth: 150, height: 28 }}
+        SelectDisplayProps={{ "aria-label": "A record is recognised by" }}
+        renderValue={(chosen) => chosen.map((id) => can.find((f) => f.id === id)?.name).join(" and ") || "choose a field"}
+        onChange={(event) => onChange({ ...line, by: event.target.value as number[] })}
+      >
+        {can.map((f) => (
+          <MenuItem key={f.id} value={f.id}>
+            {line.by.includes(f.id) ? "✓ " : ""}
+            {f.name}
+          </MenuItem>
+        ))}
+      </Select>
+      <span>{line.by.length > 1 ? "are" : "is"} what fills {line.by.length > 1 ? "them" : "it"}; where several are</span>
+      <Select value={line.several} sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "Where several records are the same" }} onChange={(event) => onChange({ ...line, several: event.target.value as AddOrUpdate["several"] })}>
+        <MenuItem value="stop">stop, and say so</MenuItem>
+        <MenuItem value="all">update all of them</MenuItem>
+      </Select>
+    </div>
   );
 }

@@ -126,7 +126,7 @@ function Outcomes({ workflow, document, outcomes, seen }: OutcomesProps) {
           const [look, mark, words] = WORDS[o.kind];
           const at = document.lines.findIndex((l) => l.id === o.line);
           const line = document.lines[at];
-          const place = line && o.kind !== "carried" ? ` at line ${at + 1}, ${sentenceOf(line, undefined, databases).verb} ${sentenceOf(line, undefined, databases).object}` : "";
+          const place = line && o.kind !== "carried" ? ` at line ${at + 1}, ${sentenceOf(line, undefined, databases, document).verb} ${sentenceOf(line, undefined, databases, document).object}` : "";
           return (
             <tr key={`${o.kind} ${o.line} ${o.sentence}`}>
               <td className="num">

@@ -1,7 +1,7 @@
 import { Dialog, DialogContent, DialogTitle, MenuItem, Select } from "@mui/material";
 import { useState } from "react";
 import { useApps, useDatabases, type Sample } from "../../api/queries";
-import { columnTime, sentenceOf, whenOf, type Cell, type Document, type Rehearsal } from "./model";
+import { columnTime, databaseOf, fillsFields, sentenceOf, whenOf, type Cell, type Document, type Rehearsal } from "./model";
 
 interface Props {
   document: Document;
@@ -32,9 +32,9 @@ export function CompareDialog({ document, rehearsal, samples, first, zone, onClo
   const [other, setOther] = useState(samples.find((s) => s.id !== first.id)?.id ?? first.id);
   const rows = document.lines.flatMap((line, n) => {
     const cells = [first.id, other].map((id) => rehearsal?.cells[String(id)]?.find((c) => c.line === line.id));
-    const { verb, object } = sentenceOf(line, app, databases);
+    const { verb, object } = sentenceOf(line, app, databases, document);
     const head = { key: line.id, name: `${n + 1} ${verb} ${object}`, values: cells.map((c) => (c ? [STATES[c.state], c.note].filter(Boolean).join(": ") : "")), head: true };
-    const fields = line.verb === "add" ? (databases.find((d) => d.id === line.database)?.fields ?? []).map((f) => ({ key: String(f.id), name: f.name })) : [];
+    const fields = fillsFields(line) ? (databaseOf(line, document, databases)?.fields ?? []).map((f) => ({ key: String(f.id), name: f.name })) : [];
     const made = line.verb === "shape" ? line.values.map((v) => ({ key: v.key, name: v.name })) : [];
     const valueOf = (cell: Cell | undefined, key: string) => {
       const found = cell?.results.find((r) => String(r.field) === key) ?? cell?.parts.find((r) => r.key === key);

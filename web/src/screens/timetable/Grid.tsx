@@ -77,7 +77,7 @@ export function Grid(props: Props) {
         </thead>
         <tbody>
           {document.lines.map((l, n) => {
-            const { verb, object, detail } = sentenceOf(l, props.app, props.databases);
+            const { verb, object, detail } = sentenceOf(l, props.app, props.databases, props.document);
             return (
               <tr key={l.id} className={l.id === line ? "chosen" : n % 2 ? "alt" : ""}>
                 <td onClick={() => choose(l.id, column)}>

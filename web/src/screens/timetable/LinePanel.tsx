@@ -4,6 +4,7 @@ import { FindPanel } from "./FindPanel";
 import { LinePlace, type LineContext } from "./lineContext";
 import { sentenceOf, whenOf, type Carried, type Document, type Line, type Ref, type Rehearsal } from "./model";
 import { OnlyIfPanel } from "./OnlyIfPanel";
+import { RecordPanel } from "./RecordPanel";
 import { ShapePanel } from "./ShapePanel";
 import { WhenPanel } from "./WhenPanel";
 
@@ -26,7 +27,7 @@ interface Props {
 /** The chosen line, edited in place. */
 export function LinePanel(props: Props) {
   const { document, line, rehearsal, sample } = props;
-  const { verb, object } = sentenceOf(line, undefined, props.databases);
+  const { verb, object } = sentenceOf(line, undefined, props.databases, document);
   const cell = sample && rehearsal?.cells[String(sample.id)]?.find((c) => c.line === line.id);
   const findings = rehearsal?.findings.filter((f) => f.line === line.id) ?? [];
   const place: LineContext = {
@@ -66,7 +67,10 @@ export function LinePanel(props: Props) {
       )}
       {line.verb === "find" && <FindPanel key={line.id} line={line} databases={props.databases} cell={cell} findings={findings} onChange={props.onChange} />}
       {line.verb === "shape" && <ShapePanel line={line} cell={cell} findings={findings} onChange={props.onChange} />}
-      {line.verb === "add" && (
+      {(line.verb === "update" || line.verb === "delete") && (
+        <RecordPanel line={line} databases={props.databases} cell={cell} findings={findings} hasSample={!!sample} onChange={props.onChange} />
+      )}
+      {(line.verb === "add" || line.verb === "add_or_update") && (
         <AddPanel
           line={line}
           when={whenOf(document).id}

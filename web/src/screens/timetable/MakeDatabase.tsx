@@ -3,15 +3,15 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { answer, client, said, type Schemas } from "../../api/client";
 import { useApps, type Sample } from "../../api/queries";
-import { columnTime, type Add } from "./model";
+import { columnTime, type Add, type AddOrUpdate } from "./model";
 
 interface Props {
-  line: Add;
+  line: Add | AddOrUpdate;
   /** The id of the When line, whose values fill the fields. */
   when: string;
   sample: Sample | undefined;
   onClose: () => void;
-  onMade: (line: Add) => void;
+  onMade: (line: Add | AddOrUpdate) => void;
 }
 
 /** A database made of the values that the sample carries, with this line filled accordingly. */
@@ -43,10 +43,10 @@ export function MakeDatabase({ line, when, sample, onClose, onMade }: Props) {
       const source = (key: string) => [{ ref: { line: when, value: key } }];
       const fills = titled.flatMap((f) => {
         const field = made.fields.find((d) => d.name === nameOf(f.key));
-        return field ? [{ field: field.id, filling: source(f.key), named: field.name }] : [];
+        return field ? [{ field: field.id, filling: source(f.key), named: field.name, empty: "leave" as const }] : [];
       });
-      if (chosen.has("text")) fills.push({ field: 0, filling: source("text"), named: "Text" });
-      onMade({ ...line, database: made.id, fillings: fills });
+      if (chosen.has("text")) fills.push({ field: 0, filling: source("text"), named: "Text", empty: "leave" });
+      onMade(line.verb === "add" ? { ...line, database: made.id, fillings: fills } : { ...line, database: made.id, fillings: fills, by: [] });
       onClose();
     },
   });

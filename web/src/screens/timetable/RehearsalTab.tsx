@@ -136,7 +136,7 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, read
           app={app}
           databases={databases}
           detail={(l) => (l.verb === "only_if" ? conditionWords(l, rehearsal) : "")}
-          cell={(l, c) => <TrialCell cell={rehearsal?.cells[String(c.id)]?.find((x) => x.line === l.id)} />}
+          cell={(l, c) => <TrialCell verb={l.verb} cell={rehearsal?.cells[String(c.id)]?.find((x) => x.line === l.id)} />}
           foot={foot}
           choose={choose}
           onKey={onKey}
@@ -146,6 +146,9 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, read
         <MenuItem onClick={() => insert("only_if")}>Only if: narrow what goes through</MenuItem>
         <MenuItem onClick={() => insert("shape")}>Shape: make values of those above</MenuItem>
         <MenuItem onClick={() => insert("find")}>Find: look a record up in a database</MenuItem>
+        <MenuItem onClick={() => insert("update")}>Update: change a record found or added above</MenuItem>
+        <MenuItem onClick={() => insert("delete")}>Delete: put such a record into the trash</MenuItem>
+        <MenuItem onClick={() => insert("add_or_update")}>Add or update: keep one record for each thing</MenuItem>
         <MenuItem onClick={() => insert("add")}>Add: a record to a database</MenuItem>
       </Menu>
       <div className="pane">

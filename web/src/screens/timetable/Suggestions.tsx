@@ -2,12 +2,12 @@ import { useQuery } from "@tanstack/react-query";
 import { useDeferredValue } from "react";
 import { answer, client, type Schemas } from "../../api/client";
 import { useLine } from "./lineContext";
-import { fill, fillingOf, type Add } from "./model";
+import { fill, fillingOf, type Add, type AddOrUpdate, type Fills } from "./model";
 
-type Suggestion = Schemas["SuggestionOut"];
+export type Suggestion = Schemas["SuggestionOut"];
 
 /** What could fill the fields of a line that are not filled yet. */
-export function useSuggestions(line: Add): Suggestion[] {
+export function useSuggestions(line: Add | AddOrUpdate): Suggestion[] {
   const { workflow, document } = useLine();
   const above = useDeferredValue(document.lines.slice(0, document.lines.findIndex((l) => l.id === line.id)));
   const found = useQuery({
@@ -26,13 +26,13 @@ export function useSuggestions(line: Add): Suggestion[] {
   return (found.data ?? []).filter((s) => fillingOf(line, s.field).length === 0);
 }
 
-interface Props {
-  line: Add;
-  onChange: (line: Add) => void;
+interface Props<L extends Fills> {
+  line: L;
+  onChange: (line: L) => void;
 }
 
 /** Take all proposals, or those that are sure. */
-export function SuggestionsHead({ suggested, line, onChange }: Props & { suggested: Suggestion[] }) {
+export function SuggestionsHead<L extends Fills>({ suggested, line, onChange }: Props<L> & { suggested: Suggestion[] }) {
   const sure = suggested.filter((s) => s.sure);
   if (suggested.length === 0) return null;
   return (
@@ -53,7 +53,7 @@ export function SuggestionsHead({ suggested, line, onChange }: Props & { suggest
 }
 
 /** The proposal for one field, with its reason. */
-export function Suggested({ suggestion, line, onChange }: Props & { suggestion: Suggestion | undefined }) {
+export function Suggested<L extends Fills>({ suggestion, line, onChange }: Props<L> & { suggestion: Suggestion | undefined }) {
   if (!suggestion) return null;
   const found = suggestion.words === "a formula";
   return (

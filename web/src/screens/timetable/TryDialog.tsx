@@ -5,7 +5,8 @@ import { Link } from "react-router";
 import { answer, client, said } from "../../api/client";
 import { useApps, useDatabases, useRun, type Sample } from "../../api/queries";
 import { OutcomeCell, RunState } from "./cells";
-import { sentenceOf, type Document } from "./model";
+import { undoneWords, WROTE } from "../runs/undone";
+import { sentenceOf, type Document, type Line } from "./model";
 
 interface Props {
   workflow: number;
@@ -17,11 +18,19 @@ interface Props {
   onClose: () => void;
 }
 
+/** How what a line writes is undone. */
+const UNDONE: Partial<Record<Line["verb"], string>> = {
+  add: "undo puts it into the trash",
+  add_or_update: "undo puts what is new into the trash, and gives back what was there",
+  update: "undo gives back what was there",
+  delete: "undo brings it back from the trash",
+};
+
 /** Carry a sample through for real. Before it, each line says what it will write and how that can be undone. */
 export function TryDialog({ workflow, document, sample, line, flush, onClose }: Props) {
   const databases = useDatabases().data ?? [];
   const app = useApps().data?.[0];
-  const adding = document.lines.find((l) => l.id === line && l.verb === "add");
+  const alone = document.lines.find((l) => l.id === line && l.verb in UNDONE);
   const [only, setOnly] = useState("all");
   const [run, setRun] = useState<number | null>(null);
   const queries = useQueryClient();
@@ -49,8 +58,8 @@ export function TryDialog({ workflow, document, sample, line, flush, onClose }: 
             <table>
               <tbody>
                 {document.lines.map((l, n) => {
-                  const { verb, object } = sentenceOf(l, app, databases);
-                  const writes = l.verb === "add" && (only === "all" || only === l.id);
+                  const { verb, object } = sentenceOf(l, app, databases, document);
+                  const writes = l.verb in UNDONE && (only === "all" || only === l.id);
                   return (
                     <tr key={l.id}>
                       <td>
@@ -59,17 +68,17 @@ export function TryDialog({ workflow, document, sample, line, flush, onClose }: 
                         {object}
                       </td>
                       <td className={writes ? "" : "quiet"}>
-                        {writes ? "writes; undo puts it into the trash" : l.verb === "add" ? "is left out" : "only looks"}
+                        {writes ? `writes; ${UNDONE[l.verb] ?? ""}` : l.verb in UNDONE ? "is left out" : "only looks"}
                       </td>
                     </tr>
                   );
                 })}
               </tbody>
             </table>
-            {adding && (
+            {alone && (
               <RadioGroup row value={only} onChange={(event) => setOnly(event.target.value)} aria-label="What to try">
                 <FormControlLabel value="all" control={<Radio size="small" />} label="all lines" />
-                <FormControlLabel value={adding.id} control={<Radio size="small" />} label={`only line ${document.lines.indexOf(adding) + 1}`} />
+                <FormControlLabel value={alone.id} control={<Radio size="small" />} label={`only line ${document.lines.indexOf(alone) + 1}`} />
               </RadioGroup>
             )}
             {carry.error && <div className="note bad">{said(carry.error)}</div>}
@@ -99,7 +108,7 @@ function Result({ run, document }: { run: number; document: Document }) {
     onSuccess: () => void queries.invalidateQueries(),
   });
   if (!detail) return <p className="quiet">It is on its way.</p>;
-  const added = detail.run.lines.filter((l) => l.outcome === "added");
+  const wrote = detail.run.lines.some((l) => WROTE.has(l.outcome));
   return (
     <>
       <p style={{ marginBottom: 8 }}>
@@ -123,11 +132,11 @@ function Result({ run, document }: { run: number; document: Document }) {
       {detail.run.problem && <div className="note bad">{detail.run.problem}</div>}
       {detail.run.undone_at || undo.data ? (
         <div className="note good">
-          Undone: {undo.data ? `${undo.data.undone} ${undo.data.undone === 1 ? "record is" : "records are"} in the trash.` : "what it added is in the trash."}{" "}
+          Undone: {undo.data ? undoneWords(undo.data) : "what it wrote is taken back."}{" "}
           {undo.data?.kept.join(" ")}
         </div>
       ) : (
-        added.length > 0 && (
+        wrote && (
           <p style={{ marginTop: 10 }}>
             <Button onClick={() => undo.mutate()} disabled={undo.isPending}>
               Undo this try

@@ -1,8 +1,10 @@
 import type { ReactNode } from "react";
-import type { Cell } from "./model";
+import type { Cell, Line } from "./model";
+
+const MARKS: Partial<Record<Line["verb"], string>> = { shape: "=", update: "≠", add_or_update: "±", delete: "×" };
 
 /** A rehearsed cell: a mark of its own shape, a word, and what there is to add. */
-export function TrialCell({ cell }: { cell: Cell | undefined }): ReactNode {
+export function TrialCell({ cell, verb }: { cell: Cell | undefined; verb: Line["verb"] }): ReactNode {
   if (!cell || cell.state === "not_reached") return null;
   const wrong = [...cell.results, ...cell.parts].filter((r) => r.state === "put_right").length;
   const fit = [...cell.results, ...cell.parts].filter((r) => r.state === "fits").length;
@@ -69,7 +71,7 @@ export function TrialCell({ cell }: { cell: Cell | undefined }): ReactNode {
     default:
       return (
         <span className="made">
-          <span className="mk ok">{cell.results.length > 0 ? "+" : "="}</span>
+          <span className="mk ok">{MARKS[verb] ?? "+"}</span>
           {cell.note}
           <br />
           {cell.doubts > 0 && <span className="look">? {cell.doubts} to look at</span>}
@@ -112,6 +114,13 @@ const OUTCOMES: Record<string, ReactNode> = {
   ),
 };
 
+const WRITTEN: Record<string, { mark: string; word: string; look: string }> = {
+  added: { mark: "+", word: "", look: "ok" },
+  updated: { mark: "≠", word: "updated", look: "ok" },
+  unchanged: { mark: "=", word: "as it was:", look: "st" },
+  deleted: { mark: "×", word: "deleted", look: "st" },
+};
+
 /** What a line did in a run. */
 export function OutcomeCell({ outcome, output }: { outcome: string; output: unknown }): ReactNode {
   if (outcome === "found") {
@@ -123,12 +132,13 @@ export function OutcomeCell({ outcome, output }: { outcome: string; output: unkn
       </span>
     );
   }
-  if (outcome !== "added") return OUTCOMES[outcome] ?? outcome;
+  const written = WRITTEN[outcome];
+  if (!written) return OUTCOMES[outcome] ?? outcome;
   const title = (output as { title?: string } | null)?.title;
   return (
     <span className="clip">
-      <span className="mk ok">+</span>
-      {title || "a record"}
+      <span className={`mk ${written.look}`}>{written.mark}</span>
+      {written.word} {title || "a record"}
     </span>
   );
 }

@@ -5,6 +5,10 @@ export type Document = Schemas["Workflow"];
 export type When = Schemas["When"];
 export type OnlyIf = Schemas["OnlyIf"];
 export type Add = Schemas["Add"];
+export type AddOrUpdate = Schemas["AddOrUpdate"];
+export type Update = Schemas["Update"];
+export type Delete = Schemas["Delete"];
+export type Fills = Add | AddOrUpdate | Update;
 export type Shape = Schemas["Shape"];
 export type Find = Schemas["Find"];
 export type Sought = Schemas["Sought"];
@@ -36,6 +40,12 @@ export function emptyLine(verb: Exclude<Line["verb"], "when">, id: string): Line
   switch (verb) {
     case "add":
       return { verb, id, database: null, fillings: [] };
+    case "add_or_update":
+      return { verb, id, database: null, by: [], fillings: [], several: "stop" };
+    case "update":
+      return { verb, id, of: "", fillings: [] };
+    case "delete":
+      return { verb, id, of: "" };
     case "find":
       return { verb, id, database: null, mode: "all", sought: [], several: "newest", none: "go_on" };
     case "shape":
@@ -69,16 +79,28 @@ export function moveLine(document: Document, id: string, by: 1 | -1): Document {
   return { lines };
 }
 
-export function fillingOf(line: Add, field: number): Part[] {
+export const fillsFields = (line: Line | undefined): line is Fills => line?.verb === "add" || line?.verb === "add_or_update" || line?.verb === "update";
+
+/** The database that a line works on: its own, or that of the record it changes. */
+export function databaseOf(line: Line | undefined, document: Document, databases: Database[]): Database | undefined {
+  if (line?.verb === "update" || line?.verb === "delete") {
+    const at = document.lines.findIndex((l) => l.id === line.id);
+    return databaseOf(document.lines.slice(0, at).find((l) => l.id === line.of), document, databases);
+  }
+  return line && "database" in line ? databases.find((d) => d.id === line.database) : undefined;
+}
+
+export function fillingOf(line: Fills, field: number): Part[] {
   return line.fillings.find((f) => f.field === field)?.filling ?? [];
 }
 
 /** With other fillings for some fields; an empty one takes the field's filling away. */
-export function fill(line: Add, fills: { field: number; filling: Part[] }[]): Add {
+export function fill<L extends Fills>(line: L, fills: { field: number; filling: Part[] }[]): L {
   const named = new Set(fills.map((f) => f.field));
+  const empty = (field: number) => line.fillings.find((f) => f.field === field)?.empty ?? "leave";
   return {
     ...line,
-    fillings: [...line.fillings.filter((f) => !named.has(f.field)), ...fills.filter((f) => f.filling.length > 0).map(({ field, filling }) => ({ field, filling, named: "" }))],
+    fillings: [...line.fillings.filter((f) => !named.has(f.field)), ...fills.filter((f) => f.filling.length > 0).map(({ field, filling }) => ({ field, filling, named: "", empty: empty(field) }))],
   };
 }
 
@@ -112,7 +134,7 @@ export function valueIn(sample: Sample | undefined, rehearsal: Rehearsal | undef
   return ref.line === when ? sample.values[ref.value] : rehearsal?.provisional[String(sample.id)]?.[ref.line]?.[ref.value];
 }
 
-export function sentenceOf(line: Line, app: App | undefined, databases: Database[]): { verb: string; object: string; detail: string } {
+export function sentenceOf(line: Line, app: App | undefined, databases: Database[], document?: Document): { verb: string; object: string; detail: string } {
   if (line.verb === "when") {
     const place = line.container_name ? `${app?.name ?? ""} › ${line.container_name}` : `choose the ${app?.container_word ?? "folder"}`;
     return { verb: "When", object: app?.event_words ?? "something happens", detail: place };
@@ -125,15 +147,22 @@ export function sentenceOf(line: Line, app: App | undefined, databases: Database
     const names = line.values.map((v) => v.name || "unnamed").join(", ");
     return { verb: "Shape", object: line.values.length === 1 ? "a value" : line.values.length ? `${line.values.length} values` : "values", detail: names || "add a value" };
   }
-  const database = databases.find((d) => d.id === line.database);
+  const database = "database" in line ? databases.find((d) => d.id === line.database) : undefined;
   if (line.verb === "find") {
     const names = line.sought.map((s) => database?.fields.find((f) => f.id === s.field)?.name ?? (s.named || "a deleted field"));
     const object = database ? `a record in ${database.name}` : line.database ? "a record in a deleted database" : "a record in …";
     return { verb: "Find", object, detail: database ? (names.length ? `by ${names.join(line.mode === "all" ? " and " : " or ")}` : "say what is looked for") : "choose the database" };
   }
+  if (line.verb === "update" || line.verb === "delete") {
+    const of = document?.lines.findIndex((l) => l.id === line.of) ?? -1;
+    const object = of > 0 ? `the record of line ${of + 1}` : "a record …";
+    const detail = line.verb === "delete" ? "to the trash" : line.fillings.length === 1 ? "1 field" : `${line.fillings.length} fields`;
+    return { verb: line.verb === "update" ? "Update" : "Delete", object, detail };
+  }
   const filled = line.fillings.length;
-  const object = database ? `a record to ${database.name}` : line.database ? "a record to a deleted database" : "a record to …";
-  return { verb: "Add", object, detail: database ? `${filled} of ${database.fields.length} fields filled` : "choose the database" };
+  const into = line.verb === "add" ? "to" : "in";
+  const object = database ? `a record ${into} ${database.name}` : line.database ? `a record ${into} a deleted database` : `a record ${into} …`;
+  return { verb: line.verb === "add" ? "Add" : "Add or update", object, detail: database ? `${filled} of ${database.fields.length} fields filled` : "choose the database" };
 }
 
 /** A calculation as words: Date + 3 days. */
@@ -152,7 +181,7 @@ export function usedBy(line: Line | undefined): Ref[] {
     if (made.kind === "cite") return [made.authors, made.year, made.title].filter((r): r is Ref => !!r);
     return Array.isArray(made.of) ? made.of : made.of ? [made.of] : [];
   };
-  if (line?.verb === "add") return line.fillings.flatMap((f) => ofParts(f.filling));
+  if (line && fillsFields(line)) return line.fillings.flatMap((f) => ofParts(f.filling));
   if (line?.verb === "only_if") return ofTests(line.conditions);
   if (line?.verb === "find") return line.sought.flatMap((s) => ofParts(s.filling));
   return line?.verb === "shape" ? line.values.flatMap((v) => ofMaking(v.made)) : [];

@@ -8,7 +8,7 @@ import { fill, type Carried, type Line } from "./model";
 export function useMakeField(line: Line | undefined, change: (line: Line) => void, databases: Database[]): ((carried: Carried) => void) | null {
   const queries = useQueryClient();
   const { tell, fail } = useNotices();
-  const database = line?.verb === "add" ? databases.find((d) => d.id === line.database) : undefined;
+  const database = line?.verb === "add" || line?.verb === "add_or_update" ? databases.find((d) => d.id === line.database) : undefined;
   const make = useMutation({
     mutationFn: (carried: Carried) =>
       answer(
@@ -19,7 +19,7 @@ export function useMakeField(line: Line | undefined, change: (line: Line) => voi
       ),
     onSuccess: async (field, carried) => {
       await queries.invalidateQueries({ queryKey: ["databases"] });
-      if (line?.verb === "add") change(fill(line, [{ field: field.id, filling: [{ ref: { line: carried.line, value: carried.key } }] }]));
+      if (line?.verb === "add" || line?.verb === "add_or_update") change(fill(line, [{ field: field.id, filling: [{ ref: { line: carried.line, value: carried.key } }] }]));
       tell(`${database?.name ?? "The database"} now has the field ${field.name}.`);
     },
     onError: fail,

@@ -1,0 +1,135 @@
+"""What lines do to our own databases, within the transaction in which their outcome is recorded."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from kelvix.connectors.contract import Passing, Standing
+from kelvix.core import writing
+from kelvix.core.cells import Cell
+from kelvix.core.filling import Carried, Held
+from kelvix.core.finding import Question
+from kelvix.core.rehearsal import Surroundings
+from kelvix.core.schema import Database
+from kelvix.core.values import Unfit, Value, from_wire, to_wire
+from kelvix.core.workflow import Add, AddOrUpdate, Delete, Update, Writes
+from kelvix.store import databases, finding, records
+from kelvix.store.database_server import Transaction
+from kelvix.store.records import Origin, Record
+
+AT_ONCE = 0.05  # seconds
+
+
+@dataclass(frozen=True)
+class Effect:
+    """What a line did, the record that lines below can use, and how many records it changed."""
+
+    outcome: str
+    held: Held
+    count: int = 1
+    is_new: bool = False
+
+
+def carry_out(
+    t: Transaction, workspace_id: int, line: Writes, cell: Cell, carried: Carried, around: Surroundings, origin: Origin
+) -> Effect:
+    """Raises Standing where the record is gone, Passing where what matches changed since the line was looked at."""
+    database = writing.database_of(line, carried, around.databases)
+    assert database
+    match line:
+        case Add():
+            return _add(t, workspace_id, database, writing.written(cell.results), origin)
+        case Update():
+            record = records.get(t, database, carried.records[line.of].record or 0, lock=True)
+            if record is None:
+                raise Standing(f"the record of {database.name} that this line updates was deleted since", "record")
+            return _update(t, workspace_id, database, record, cell, origin)
+        case Delete():
+            record = records.get(t, database, carried.records[line.of].record or 0, lock=True)
+            if record is None:  # somebody else did it
+                return Effect("found_none", Held(database.id), 0)
+            records.set_deleted(t, workspace_id, database, record.id, True, origin)
+            return Effect("deleted", Held(database.id, True, record.id, record.values))
+        case AddOrUpdate():
+            return _add_or_update(t, workspace_id, database, line, cell, origin)
+
+
+def _add(t: Transaction, workspace_id: int, database: Database, values: Mapping[int, Value], origin: Origin) -> Effect:
+    record_id, _ = records.add(t, workspace_id, database, dict(values), origin)
+    return Effect("added", Held(database.id, True, record_id, values), is_new=True)
+
+
+def _update(t: Transaction, workspace_id: int, database: Database, record: Record, cell: Cell, origin: Origin) -> Effect:
+    """Only what differs is written, and nothing at all where nothing does."""
+    there = Held(database.id, True, record.id, record.values)
+    values = writing.changed(cell.results, there)
+    after = Held(database.id, True, record.id, {**record.values, **values})
+    if not values:
+        return Effect("unchanged", after, 0)
+    records.update(t, workspace_id, database, record.id, record.version, values, origin)
+    return Effect("updated", after)
+
+
+def _add_or_update(
+    t: Transaction, workspace_id: int, database: Database, line: AddOrUpdate, cell: Cell, origin: Origin
+) -> Effect:
+    """One at a time for each database, so that two runs which bring the same thing add it once."""
+    databases.hold(t, workspace_id, database.id)
+    question = writing.match(line, cell.results, database)
+    assert isinstance(question, Question) and cell.answer
+    answer = finding.find(t, database, question)
+    if min(answer.count, 2) != min(cell.answer.count, 2):
+        raise Passing(f"records of {database.name} that match came or went just now", AT_ONCE)
+    if answer.record is None:
+        return _add(t, workspace_id, database, writing.written(cell.results), origin)
+    done = []
+    for record_id in finding.every(t, database, question) if answer.count > 1 else [answer.record]:
+        record = records.get(t, database, record_id, lock=True)
+        if record is not None:
+            done.append(_update(t, workspace_id, database, record, cell, origin))
+    changed = sum(e.count for e in done)
+    return Effect("updated" if changed else "unchanged", done[0].held, changed)
+
+
+def output(line: Writes, effect: Effect, database: Database, around: Surroundings) -> dict[str, Any]:
+    """What is recorded of an effect, with the run."""
+    held = effect.held
+    return {
+        "database": database.id,
+        "database_name": database.name,
+        "record": held.record,
+        "title": writing.title_of(held.values, database, around.env),
+        "link": around.target.link(database, held.record) if held.record else None,
+        "values": {str(f): to_wire(v) for f, v in held.values.items()},
+        "count": effect.count,
+        "is_new": effect.is_new,
+    }
+
+
+def recorded_values(kept: dict[str, Any], database: Database) -> dict[int, Value]:
+    """A record's values as a run recorded them."""
+    values: dict[int, Value] = {}
+    for field in database.fields:
+        try:
+            values[field.id] = from_wire(kept.get("values", {}).get(str(field.id)), field.type)
+        except Unfit:  # its type was changed since
+            values[field.id] = None
+    return values
+
+
+def recorded(line: Writes, outcome: str, kept: dict[str, Any], database: Database) -> Effect:
+    """The effect that a run recorded."""
+    values = recorded_values(kept, database)
+    there = kept.get("record") is not None
+    return Effect(
+        outcome, Held(database.id, there, kept.get("record"), values), kept.get("count", 1), kept.get("is_new", False)
+    )
+
+
+def carry_on(line: Writes, effect: Effect, database: Database, carried: Carried, around: Surroundings) -> Carried:
+    """What lines below can use of an effect."""
+    if isinstance(line, Delete):
+        return carried.plus(line.of, (), {}, Held(database.id))
+    return writing.below(line, effect.held, database, carried, around.target, effect.is_new)

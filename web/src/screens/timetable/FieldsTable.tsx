@@ -1,0 +1,143 @@
+import { MenuItem, Select } from "@mui/material";
+import type { Database } from "../../api/queries";
+import { TYPE_WORDS } from "../databases/values";
+import { FilledWith } from "./FilledWith";
+import { fill, fillingOf, type Cell, type Fills, type Rehearsal } from "./model";
+import { Suggested, type Suggestion } from "./Suggestions";
+
+interface Props<L extends Fills> {
+  line: L;
+  database: Database;
+  cell: Cell | undefined;
+  findings: Rehearsal["findings"];
+  hasSample: boolean;
+  suggested: Suggestion[];
+  onChange: (line: L) => void;
+}
+
+/** The fields of a line's database: what fills each, and what that gives with the chosen sample. */
+export function FieldsTable<L extends Fills>({ line, database, cell, findings, hasSample, suggested, onChange }: Props<L>) {
+  const gone = line.fillings.filter((f) => !database.fields.some((d) => d.id === f.field));
+  const gives = (field: number, of: Cell | undefined, sample: boolean) => <Gives field={field} cell={of} findings={findings} line={line} hasSample={sample} onChange={onChange} />;
+  return (
+    <table aria-label={`Fields of ${database.name}`}>
+      <colgroup>
+        <col style={{ width: 168 }} />
+        <col style={{ width: "38%" }} />
+        <col />
+      </colgroup>
+      <thead>
+        <tr>
+          <th>Field</th>
+          <th>Filled with</th>
+          <th>Gives</th>
+        </tr>
+      </thead>
+      <tbody>
+        {gone.map((f) => (
+          <tr key={f.field}>
+            <td className="bad clip">{f.named || "a field"}: deleted</td>
+            <td colSpan={2} className="wrap">
+              {gives(f.field, undefined, false)}
+            </td>
+          </tr>
+        ))}
+        {database.fields.map((field) => (
+          <tr key={field.id}>
+            <td>
+              <span className="field">
+                <span className="clip">
+                  <b>{field.name}</b>
+                  {field.required && line.verb !== "update" && <span aria-label="must be filled"> *</span>}
+                </span>
+                <small>{TYPE_WORDS[field.type]}</small>
+              </span>
+              <Renamed line={line} field={field.id} name={field.name} />
+            </td>
+            <td className="wrap">
+              <FilledWith
+                label={`${field.name} is filled with`}
+                parts={fillingOf(line, field.id)}
+                choices={field.choices.map((c) => c.name)}
+                onChange={(filling) => onChange(fill(line, [{ field: field.id, filling }]))}
+              />
+              {line.verb !== "add" && !field.required && <WhereEmpty line={line} field={field.id} name={field.name} onChange={onChange} />}
+            </td>
+            <td className="wrap">
+              {gives(field.id, cell, hasSample)}
+              <Suggested suggestion={suggested.find((s) => s.field === field.id)} line={line} onChange={onChange} />
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+interface PartProps<L extends Fills> {
+  line: L;
+  field: number;
+  name: string;
+  onChange: (line: L) => void;
+}
+
+/** What an empty value does to a record that is there; asked only where a value can be empty. */
+function WhereEmpty<L extends Fills>({ line, field, name, onChange }: PartProps<L>) {
+  const filled = line.fillings.find((f) => f.field === field);
+  if (!filled?.filling.some((p) => p.ref || p.formula)) return null;
+  const set = (empty: "leave" | "clear") => onChange({ ...line, fillings: line.fillings.map((f) => (f.field === field ? { ...f, empty } : f)) });
+  return (
+    <div className="row quiet" style={{ gap: 6 }}>
+      where empty
+      <Select value={filled.empty} sx={{ height: 24, fontSize: 12 }} SelectDisplayProps={{ "aria-label": `Where what fills ${name} is empty` }} onChange={(event) => set(event.target.value as "leave" | "clear")}>
+        <MenuItem value="leave">leave it as it is</MenuItem>
+        <MenuItem value="clear">clear it</MenuItem>
+      </Select>
+    </div>
+  );
+}
+
+/** Says that a field has another name than when it was filled; what fills it goes on as before. */
+function Renamed({ line, field, name }: { line: Fills; field: number; name: string }) {
+  const before = line.fillings.find((f) => f.field === field)?.named;
+  return before && before !== name ? <span className="look">renamed, was “{before}”</span> : null;
+}
+
+interface GivesProps<L extends Fills> {
+  field: number;
+  cell: Cell | undefined;
+  findings: Rehearsal["findings"];
+  line: L;
+  hasSample: boolean;
+  onChange: (line: L) => void;
+}
+
+/** What a field gets from the chosen sample, or what is wrong with it and the one click that puts it right. */
+function Gives<L extends Fills>({ field, cell, findings, line, hasSample, onChange }: GivesProps<L>) {
+  const result = cell?.results.find((r) => r.field === field);
+  const finding = findings.find((f) => f.line === line.id && f.field === field);
+  const remedies = (result?.remedies.length ? result.remedies : finding?.remedies) ?? [];
+  const sentence = result?.sentence || (hasSample && cell?.state !== "not_reached" ? "" : finding?.sentence) || "";
+  if (!result && !sentence) return null;
+  const marks = { put_right: "bad", look: "look", empty: "quiet", fits: "quiet" } as const;
+  const state = (result?.state ?? "put_right") as keyof typeof marks;
+  return (
+    <>
+      {(state === "fits" || state === "empty") && result?.shown && <span className="clip">{result.shown}</span>}{" "}
+      {sentence && (
+        <span className={marks[state]}>
+          {state === "put_right" ? "! " : state === "look" ? "? " : ""}
+          {sentence}
+        </span>
+      )}
+      {remedies.map((remedy) => (
+        <span key={remedy.label}>
+          {" · "}
+          <button className="link" onClick={() => onChange(fill(line, remedy.fills))}>
+            {remedy.label}
+          </button>
+        </span>
+      ))}
+    </>
+  );
+}

@@ -1,0 +1,56 @@
+import { MenuItem, Select } from "@mui/material";
+import type { Database } from "../../api/queries";
+import { FieldsTable } from "./FieldsTable";
+import { useLine } from "./lineContext";
+import { databaseOf, type Cell, type Delete, type Document, type Line, type Rehearsal, type Update } from "./model";
+
+const HOW: Partial<Record<Line["verb"], string>> = { find: "found", add: "added", add_or_update: "added or updated", update: "updated" };
+
+/** The lines above whose record can be changed. */
+function holders(document: Document, line: string): Line[] {
+  return document.lines.slice(0, document.lines.findIndex((l) => l.id === line)).filter((l) => l.verb in HOW);
+}
+
+interface Props {
+  line: Update | Delete;
+  databases: Database[];
+  cell: Cell | undefined;
+  findings: Rehearsal["findings"];
+  hasSample: boolean;
+  onChange: (line: Update | Delete) => void;
+}
+
+/** The record that a line updates or deletes: one that a line above is about. */
+export function RecordPanel({ line, databases, cell, findings, hasSample, onChange }: Props) {
+  const { document } = useLine();
+  const lines = holders(document, line.id);
+  const database = databaseOf(line, document, databases);
+  return (
+    <>
+      <div className="row" style={{ marginBottom: 6 }}>
+        <span>{line.verb === "update" ? "Update" : "Delete"}</span>
+        <Select
+          value={lines.some((l) => l.id === line.of) ? line.of : ""}
+          displayEmpty
+          sx={{ minWidth: 240, height: 28 }}
+          SelectDisplayProps={{ "aria-label": "Which record" }}
+          onChange={(event) => onChange({ ...line, of: event.target.value })}
+        >
+          <MenuItem value="" disabled>
+            {lines.length > 0 ? "Choose which record" : "no line above finds or adds a record"}
+          </MenuItem>
+          {lines.map((l) => (
+            <MenuItem key={l.id} value={l.id}>
+              the record {HOW[l.verb]} in line {document.lines.indexOf(l) + 1}, {databaseOf(l, document, databases)?.name ?? "no database yet"}
+            </MenuItem>
+          ))}
+        </Select>
+        <span className="quiet">{line.verb === "update" ? "fields that are not filled stay as they are" : "it goes to the trash, and can be brought back"}</span>
+      </div>
+      {cell && (cell.state === "found_none" || line.verb === "delete") && <p>{cell.note}</p>}
+      {line.verb === "update" && database && (
+        <FieldsTable line={line} database={database} cell={cell} findings={findings} hasSample={hasSample} suggested={[]} onChange={onChange} />
+      )}
+    </>
+  );
+}
