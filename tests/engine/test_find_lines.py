@@ -9,8 +9,6 @@ import pytest
 from kelvix.core.finding import Compared, Question
 from kelvix.engine import finding
 from kelvix.engine.finding import BURST, KEPT, PACE, SETTLED, Lookups
-from kelvix.engine.runner import Runner
-from kelvix.store import runs, workflows
 from support import document, until
 
 
@@ -136,45 +134,18 @@ def test_a_run_finds_what_is_there_and_says_so(parishes):
     assert found["Other"]["outcome"] == "found_none" and found["Other"]["output"]["count"] == 0
 
 
-def test_a_run_that_is_taken_up_again_goes_on_with_its_first_answer(parishes):
+def test_a_run_that_is_taken_up_again_goes_on_with_its_first_answer(parishes, by_hand):
     """What it added hangs on that answer; the record that was found has another name by now."""
     orla, body, keep, names = parishes
     record = keep("St Bride", "ada@stbride.example")
-    add = body["lines"][-1]
-    body["lines"].append(add | {"id": "b"})
-    workflow, space = orla.workflow("Twice", body), orla.space
-    item = {"id": "7", "title": "x", "link": None, "app": "mail", "container": "Enquiries"}
-    item["values"] = {"subject": "x", "sender.address": "ada@stbride.example"}
-
-    def begin(t):
-        version = workflows.version_of_draft(t, space.id, workflows.get(t, space.id, workflow))
-        return t.insert(
-            "INSERT INTO run (workspace_id, workflow_id, version_id, kind, state, item_id) VALUES (%s,%s,%s,'event','waiting','7')",
-            (space.id, workflow, version),
-        )
-
-    def claim(t):
-        t.execute("UPDATE run SET token=token+1, lease_until=NOW(3) + INTERVAL 30 SECOND, state='running' WHERE id=%s", (run,))
-        [row] = t.rows(f"SELECT {runs.CLAIMED} FROM run WHERE id=%s", (run,))
-        return runs.Claim(**(row | {"item": item}))
-
-    class Cut(BaseException):
-        pass
-
-    effects = iter([None, Cut()])
-
-    def cut(_):
-        if (end := next(effects)) is not None:
-            raise end
-
-    run = space.transact(begin)
-    with pytest.raises(Cut):
-        Runner(orla.kelvix.engine, before_effect=cut).carry(space.transact(claim))
+    body["lines"].append(body["lines"][-1] | {"id": "b"})
+    run = by_hand.begin(orla.workflow("Twice", body), {"subject": "x", "sender.address": "ada@stbride.example"})
+    by_hand.cut(run, 2)
     assert names() == ["St Bride"]
     title = next(iter(record["values"]))
     path = f"/databases/{body['lines'][1]['database']}/records/{record['id']}"
     orla.api("PATCH", path, json={"values": {title: "St Bridget"}}, headers={"If-Match": '"1"'})
-    Runner(orla.kelvix.engine).carry(space.transact(claim))
+    by_hand.carry(run)
     assert names() == ["St Bride", "St Bride"]
 
 
