@@ -62,7 +62,7 @@ def test_an_undone_one_says_so(on):
     orla.deliver("Unwanted")
     until(on.titles)
     [run] = orla.runs(on.workflow)
-    assert orla.api("POST", f"/runs/{run['id']}/undo") == {"undone": 1, "kept": []}
+    assert orla.api("POST", f"/runs/{run['id']}/undo") == {"undone": 1, "trashed": 1, "kept": []}
     assert on.titles() == []
     assert "It was undone" in on.where(str(on.newest_message()))["sentence"]
     orla.api("POST", f"/runs/{run['id']}/undo", expect=404)

@@ -7,9 +7,9 @@ from decimal import Decimal
 
 import pytest
 
-from kelvix.core.finding import MOST, OPERATORS, Compared, Question
+from kelvix.core.finding import MOST, OPERATORS, Compared, Question, compared
 from kelvix.core.values import TYPES
-from kelvix.core.workflow import Find, Sought
+from kelvix.core.workflow import AddOrUpdate, Find, Sought
 from kelvix.store import databases, ddl, finding, records
 from kelvix.store.databases import NewField
 from kelvix.store.records import Origin
@@ -102,9 +102,13 @@ def test_what_is_in_the_trash_is_not_found_and_many_are_counted_so_far(made):
 def test_a_line_gets_the_indexes_that_it_goes_by(made):
     space, database, _ = made
     ids = {f.name: f.id for f in database.fields}
-    line = Find("f", database.id, "all", tuple(Sought(ids[f]) for f in ("text", "email", "number", "labels", "long_text")))
-    finding.prepare(space.server, database, line)
-    finding.prepare(space.server, database, line)  # they may be there
+    of = compared(
+        Find("f", database.id, "all", tuple(Sought(ids[f]) for f in ("text", "email", "number", "labels", "long_text")))
+    )
+    finding.prepare(space.server, database, of)
+    finding.prepare(space.server, database, of)  # they may be there
+    assert compared(Find("f", database.id, "all", (Sought(ids["text"], "filled"),))) == ()
+    assert compared(AddOrUpdate("k", database.id, (ids["email"],))) == (ids["email"],)
     names = {r["Key_name"] for r in space.rows(f"SHOW INDEX FROM {ddl.table(database.id)}")}
     assert names == {"PRIMARY", *(f"i_{ids[f]}" for f in ("text", "email", "number"))}
 

@@ -20,11 +20,12 @@ FOLDER = TOP / "docs/screenshots"
 # What is shown, and what is pressed there, one after the other.
 VIEWS: dict[str, tuple[str, ...]] = {
     "workflows": ("/workflows",),
-    "timetable": ("/workflows/2",),
-    "timetable-dark": ("/workflows/2",),
+    "timetable": ("/workflows/3",),
+    "timetable-dark": ("/workflows/3",),
     "condition": ("/workflows/1", "text=any of these"),
     "find": ("/workflows/1", "text=a record in Parishes"),
     "shape": ("/workflows/1", "text=From where, Who goes"),
+    "update": ("/workflows/2", "text=Pitch book: Marl"),
     "formula": ("/workflows/1", "text=Mon 17:02", "button:has-text('Bellows')"),
     "backcast": ("/workflows/1/backcast", "button:has-text('Backcast over')"),
     "runs-of-a-workflow": ("/workflows/1/runs",),

@@ -17,7 +17,7 @@ from kelvix.core.feel import Env
 from kelvix.core.filling import Carried, Remedy, compute, is_filled, references
 from kelvix.core.schema import CarriedField, Database, Field
 from kelvix.core.values import NewChoice, Type, Unfit, Value, as_text, coerce, fold, shorten
-from kelvix.core.workflow import OPERATOR_WORDS, Find, Operator, Sought
+from kelvix.core.workflow import OPERATOR_WORDS, AddOrUpdate, Find, Operator, Sought
 
 MOST = 100  # records that are counted
 TEXTS: tuple[Operator, ...] = ("is", "begins", "filled", "empty")
@@ -94,6 +94,13 @@ def _value(value: Value, field: Field, env: Env) -> Value:
     """What a field is compared with, as it keeps it; labels are compared with one. Raises Unfit."""
     type_: Type = "choice" if field.type == "labels" else field.type
     return coerce(value, type_, env.zone, field.choices, env.order, grows=field.grows)
+
+
+def compared(line: Find | AddOrUpdate) -> tuple[int, ...]:
+    """The fields whose values decide which record is meant; not those that are only asked whether they are filled."""
+    if isinstance(line, AddOrUpdate):
+        return line.by
+    return tuple(s.field for s in line.sought if s.operator not in (*NEEDS_NOTHING, "is_not"))
 
 
 def gone(sought: Sought, database: Database) -> str:

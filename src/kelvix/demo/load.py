@@ -1,4 +1,4 @@
-"""Loads the demo workspace: mail into the practice app, databases, two workflows, and the runs that they made.
+"""Loads the demo workspace: mail into the practice app, databases, workflows, and the runs that they made.
 
 Deterministic: what is loaded is the same each time. The runs are carried by the engine itself, with the database's clock
 set to the time of each message.
@@ -6,31 +6,12 @@ set to the time of each message.
 
 from __future__ import annotations
 
-import json
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 
-from kelvix.core import rehearsal
-from kelvix.core.feel import read, tree
 from kelvix.core.schema import Database
-from kelvix.core.workflow import (
-    Add,
-    Condition,
-    Default,
-    FieldFilling,
-    Find,
-    Formula,
-    LookUp,
-    OnlyIf,
-    Part,
-    Reference,
-    Shape,
-    Shaped,
-    Sought,
-    When,
-    Workflow,
-)
 from kelvix.demo import messages, parishes, tasks
+from kelvix.demo.flows import Writer
 from kelvix.engine import sampling, switch
 from kelvix.engine.engine import Engine, make
 from kelvix.engine.runner import Runner
@@ -44,6 +25,7 @@ from kelvix.store.database_server import DatabaseServer, Transaction
 from kelvix.store.databases import NewField
 from kelvix.store.directory import Space
 from kelvix.store.records import Origin
+from kelvix.store.workflows import Kept
 
 TURNED_ON = datetime(2026, 11, 4, 8, 0, tzinfo=UTC)
 YEAR = 365 * 24 * 3600
@@ -72,9 +54,13 @@ class Loader:
         connection = self._connect(account)
         enquiries, invoices = self._databases()
         known = self._parishes()
-        workflow = self._enquiries_workflow(connection, enquiries, known)
-        self._deliver(workflow)
-        self._invoices_workflow(connection, invoices)
+        write = Writer(connection, self.folders, lambda flow: self.engine.surroundings(self.space, flow))
+        listening = {
+            "Enquiries": workflows.create(self.space, "Enquiries from the post", write.enquiries(enquiries, known)),
+            "Tuning": workflows.create(self.space, "Pitch book", write.pitch_book(known)),
+        }
+        self._deliver(listening)
+        self._invoices_workflow(write, invoices)
         self._tasks()
 
     def _connect(self, account: int) -> int:
@@ -145,92 +131,30 @@ class Loader:
         )
         return enquiries, invoices
 
-    def _enquiries_workflow(self, connection: int, enquiries: Database, known: Database) -> int:
-        fields = {f.name: f.id for f in enquiries.fields}
-        title, address, deanery = known.fields[:3]
-
-        def fill(name: str, *parts: str) -> FieldFilling:
-            return FieldFilling(
-                fields[name], tuple(Part(ref=Reference("when", p[1:])) if p.startswith("=") else Part(text=p) for p in parts)
-            )
-
-        def formula(name: str, text: str, above: Workflow) -> FieldFilling:
-            scope = rehearsal.scope_of(above, self.engine.surroundings(self.space, above))
-            return FieldFilling(fields[name], (Part(formula=Formula(tree.dump(read(text, scope)))),))
-
-        words = ("quote", "estimate", "visit", "cost")
-        above = Workflow(
-            (
-                When("when", connection=connection, container=str(self.folders["Enquiries"]), container_name="Enquiries"),
-                OnlyIf(
-                    "only",
-                    "any",
-                    (
-                        Condition(Reference("when", "subject"), "mentions", words),
-                        Condition(Reference("when", "text"), "mentions", words),
-                    ),
-                ),
-                Find(
-                    "find",
-                    known.id,
-                    "all",
-                    (Sought(address.id, "is", (Part(ref=Reference("when", "sender.address")),), address.name),),
-                ),
-                Shape(
-                    "shape",
-                    (
-                        Shaped(
-                            "from",
-                            "From where",
-                            Default((Reference("find", f"f_{title.id}"), Reference("when", "sender.name"))),
-                        ),
-                        Shaped("who", "Who goes", LookUp(Reference("find", f"f_{deanery.id}"), parishes.VISITORS, "Orla")),
-                    ),
-                ),
-            )
-        )
-        document = Workflow(
-            (
-                *above.lines,
-                Add(
-                    "add",
-                    enquiries.id,
-                    (
-                        fill("Name", "=subject"),
-                        fill("From", "=sender.name"),
-                        fill("Address", "=sender.address"),
-                        fill("Received", "=date"),
-                        formula("Reply by", 'Date + duration("P3D")', above),
-                        FieldFilling(fields["Parish"], (Part(ref=Reference("shape", "from")),)),
-                        FieldFilling(fields["Who"], (Part(ref=Reference("shape", "who")),)),
-                        formula("About", f"{json.dumps(parishes.ABOUT)}[mentions(Message.Text, item)]", above),
-                        fill("Stage", "New"),
-                        fill("Message", "=link"),
-                        fill("Text", "From ", "=sender.name", ":\n\n", "=text"),
-                    ),
-                ),
-            )
-        )
-        return workflows.create(self.space, "Enquiries from the post", document)
-
-    def _deliver(self, workflow: int) -> None:
-        """The mail in order of its time; from the day on which the workflow was turned on, each with its run."""
+    def _deliver(self, listening: dict[str, int]) -> None:
+        """The mail in order of its time; from the day on which the workflows were turned on, each with its run. `listening`:
+        workflows by folder."""
         on = False
         for letter, source in messages.all_sources():
             if not on and letter.at > TURNED_ON:
                 self.at(TURNED_ON)
-                switch.turn_on(self.engine, self.space, workflow)
+                for workflow in listening.values():
+                    switch.turn_on(self.engine, self.space, workflow)
                 on = True
             item = self.mail.deliver(self.folders[letter.folder], source, letter.at, tell=False)
-            if on and letter.folder == "Enquiries":
-                self._carry(workflow, str(item), letter.at)
+            if on and letter.folder in listening:
+                self._carry(listening[letter.folder], str(item), letter.at)
         self.at(None)
         self.space.transact(
             lambda t: t.execute("UPDATE watch SET next_check_at=NOW(3) WHERE workspace_id=%s", (self.space.id,))
         )
+        for workflow in listening.values():
+            sampling.fetch_newest(self.engine, self.space, workflow, self._kept(workflow).draft.when)
+
+    def _kept(self, workflow: int) -> Kept:
         kept = self.space.read(lambda t: workflows.get(t, self.space.id, workflow))
         assert kept
-        sampling.fetch_newest(self.engine, self.space, workflow, kept.draft.when)
+        return kept
 
     def _carry(self, workflow: int, item: str, at: datetime) -> None:
         self.at(at + timedelta(milliseconds=240))
@@ -244,34 +168,10 @@ class Loader:
             self.at(at + timedelta(milliseconds=240 + 90 + claim.run_id * 37 % 160))
             self.runner.carry(claim)
 
-    def _invoices_workflow(self, connection: int, invoices: Database) -> None:
+    def _invoices_workflow(self, write: Writer, invoices: Database) -> None:
         """Tried with success, never turned on; then edited so that one field is filled the wrong way round."""
-        fields = {f.name: f.id for f in invoices.fields}
-
-        def document(address: str, name: str) -> Workflow:
-            fills = {
-                "Name": "subject",
-                "Supplier’s name": name,
-                "Address": address,
-                "Received": "date",
-                "Message": "link",
-                "Text": "text",
-            }
-            return Workflow(
-                (
-                    When("when", connection=connection, container=str(self.folders["Suppliers"]), container_name="Suppliers"),
-                    OnlyIf("only", "all", (Condition(Reference("when", "subject"), "mentions", ("invoice",)),)),
-                    Add(
-                        "add",
-                        invoices.id,
-                        tuple(FieldFilling(fields[n], (Part(ref=Reference("when", v)),)) for n, v in fills.items()),
-                    ),
-                )
-            )
-
-        workflow = workflows.create(self.space, "Invoices from suppliers", document("sender.address", "sender.name"))
-        kept = self.space.read(lambda t: workflows.get(t, self.space.id, workflow))
-        assert kept
+        workflow = workflows.create(self.space, "Invoices from suppliers", write.invoices(invoices, swapped=False))
+        kept = self._kept(workflow)
         sampling.fetch_newest(self.engine, self.space, workflow, kept.draft.when)
         sample = next(
             s for s in self.space.read(lambda t: workflows.samples(t, self.space.id, workflow)) if "8841" in s.item["title"]
@@ -286,9 +186,8 @@ class Loader:
         self.space.transact(try_it)
         self._run_all(at)
         self.at(None)
-        self.space.transact(
-            lambda t: workflows.save(t, self.space.id, workflow, 1, kept.name, document("sender.name", "sender.address"))
-        )
+        swapped = write.invoices(invoices, swapped=True)
+        self.space.transact(lambda t: workflows.save(t, self.space.id, workflow, 1, kept.name, swapped))
 
     def _tasks(self) -> None:
         made = databases.create(

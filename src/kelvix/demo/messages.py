@@ -398,6 +398,22 @@ OTHERS = (
     ),
     Letter(
         "Tuning",
+        11,
+        "18:05",
+        "Ivo Carrow <ivo@brackenfell.example>",
+        "Pitch book: Oxbow",
+        "A=439.6 at 12 degrees. Trumpet bottom C is slow.",
+    ),
+    Letter(
+        "Tuning",
+        13,
+        "16:40",
+        "Ivo Carrow <ivo@brackenfell.example>",
+        "Pitch book: Marl",
+        "A=441.0 at 19 degrees; the fire was lit. One stopped pipe off its foot.",
+    ),
+    Letter(
+        "Tuning",
         17,
         "17:18",
         "Ivo Carrow <ivo@brackenfell.example>",

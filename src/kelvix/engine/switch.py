@@ -7,7 +7,8 @@ import logging
 from kelvix.connectors.contract import App, Passing, Standing
 from kelvix.core.cells import Finding
 from kelvix.core.checking import check
-from kelvix.core.workflow import Find
+from kelvix.core.finding import compared
+from kelvix.core.workflow import AddOrUpdate, Find
 from kelvix.engine import polling
 from kelvix.engine.engine import Engine
 from kelvix.store import finding, watches, workflows
@@ -36,8 +37,8 @@ def turn_on(engine: Engine, space: Space, workflow_id: int) -> None:
     if findings:
         raise NotReady(findings)
     for line in kept.draft.lines:
-        if isinstance(line, Find) and line.database is not None:
-            finding.prepare(space.server, around.databases[line.database], line)
+        if isinstance(line, Find | AddOrUpdate) and line.database is not None:
+            finding.prepare(space.server, around.databases[line.database], compared(line))
     when = kept.draft.when
     app, token = engine.access(space, when.connection)
     try:

@@ -26,6 +26,9 @@ Fate = Literal[
     "not_understood",
 ]
 
+# Outcomes of lines that were about a record, and how that is said.
+WROTE = {"added": "became", "updated": "updated", "unchanged": "changed nothing in", "deleted": "deleted"}
+
 
 @dataclass(frozen=True)
 class Whereabouts:
@@ -90,11 +93,12 @@ def _fate_of_event(space: Space, event_id: int, came_by: str, at: datetime) -> W
     title = run.title or ""
     if run.state == "done":
         lines = space.read(lambda t: runs.lines(t, space.id, [run.id]))[run.id]
-        made = next((r.output for r in lines.values() if r.outcome == "added"), None)
+        did = next((r for r in lines.values() if r.outcome in WROTE and r.output), None)
+        made = did.output if did else None
         undone = f" It was undone {as_text(run.undone_at, space.zone)}." if run.undone_at else ""
         where = (
-            f" and became “{shorten(made['title'] or 'a record')}” in {made['database_name']}."
-            if made
+            f" and {WROTE[did.outcome]} “{shorten(made['title'] or 'a record')}” in {made['database_name']}."
+            if did and made
             else " and went through all lines."
         )
         return Whereabouts("came_through", came + where + undone, "", title, run.id, made["link"] if made else None, at)

@@ -5,12 +5,12 @@ Texts are compared by the collation of the tables, which disregards case, accent
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
 from kelvix.core.cells import Answer
 from kelvix.core.finding import MOST, Compared, Question
 from kelvix.core.schema import Database, Field
-from kelvix.core.workflow import Find
 from kelvix.store import ddl, records
 from kelvix.store.database_server import DatabaseServer, Transaction
 
@@ -49,11 +49,11 @@ def _of_labels(database: Database, field: Field, compared: Compared) -> tuple[st
     return (f"NOT {exists}" if compared.operator in ("empty", "has_none") else exists), args
 
 
-def prepare(server: DatabaseServer, database: Database, line: Find) -> None:
-    """Make the indexes that a line's questions go by."""
-    for sought in line.sought:
-        field = database.field(sought.field)
-        if field is not None and field.type != "long_text" and sought.operator not in ("filled", "empty", "is_not"):
+def prepare(server: DatabaseServer, database: Database, fields: Iterable[int]) -> None:
+    """Make the indexes that questions about these fields go by."""
+    for field_id in fields:
+        field = database.field(field_id)
+        if field is not None and field.type != "long_text":
             ddl.index(server, database.id, field.id, field.type)
 
 

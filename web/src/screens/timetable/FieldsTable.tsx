@@ -64,7 +64,7 @@ export function FieldsTable<L extends Fills>({ line, database, cell, findings, h
               {line.verb !== "add" && !field.required && <WhereEmpty line={line} field={field.id} name={field.name} onChange={onChange} />}
             </td>
             <td className="wrap">
-              {gives(field.id, cell, hasSample)}
+              {gives(field.id, cell, hasSample)}{" "}
               <Suggested suggestion={suggested.find((s) => s.field === field.id)} line={line} onChange={onChange} />
             </td>
           </tr>

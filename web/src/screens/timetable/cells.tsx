@@ -8,6 +8,8 @@ export function TrialCell({ cell, verb }: { cell: Cell | undefined; verb: Line["
   if (!cell || cell.state === "not_reached") return null;
   const wrong = [...cell.results, ...cell.parts].filter((r) => r.state === "put_right").length;
   const fit = [...cell.results, ...cell.parts].filter((r) => r.state === "fits").length;
+  const [short = "", ...more] = cell.note.split(": "); // 1 found: St Bride
+  const rest = more.join(": ");
   switch (cell.state) {
     case "in":
       return (
@@ -35,10 +37,10 @@ export function TrialCell({ cell, verb }: { cell: Cell | undefined; verb: Line["
       return (
         <>
           <span className="mk ok">◆</span>
-          {cell.note.split(": ", 1)[0]}
+          {short}
           <br />
           <span className="quiet clip" title={cell.note}>
-            {cell.note.slice(cell.note.indexOf(": ") + 2)}
+            {rest}
           </span>
         </>
       );
@@ -72,8 +74,13 @@ export function TrialCell({ cell, verb }: { cell: Cell | undefined; verb: Line["
       return (
         <span className="made">
           <span className="mk ok">{MARKS[verb] ?? "+"}</span>
-          {cell.note}
+          {short}
           <br />
+          {rest && (
+            <span className="quiet clip" title={cell.note}>
+              {rest}
+            </span>
+          )}
           {cell.doubts > 0 && <span className="look">? {cell.doubts} to look at</span>}
         </span>
       );

@@ -1,0 +1,134 @@
+"""The demo's workflows."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from kelvix.core import rehearsal
+from kelvix.core.feel import read, tree
+from kelvix.core.rehearsal import Surroundings
+from kelvix.core.schema import Database
+from kelvix.core.workflow import (
+    Add,
+    Condition,
+    Default,
+    FieldFilling,
+    Filling,
+    Find,
+    Formula,
+    Line,
+    LookUp,
+    OnlyIf,
+    Part,
+    Piece,
+    Reference,
+    Shape,
+    Shaped,
+    Sought,
+    Update,
+    When,
+    Workflow,
+)
+from kelvix.demo import parishes
+
+WORDS = ("quote", "estimate", "visit", "cost")
+
+
+@dataclass(frozen=True)
+class Writer:
+    """Writes workflows that listen to folders of one connection. `around` says what formulas may name."""
+
+    connection: int
+    folders: dict[str, int]
+    around: Callable[[Workflow], Surroundings]
+
+    def when(self, folder: str) -> When:
+        return When("when", connection=self.connection, container=str(self.folders[folder]), container_name=folder)
+
+    def formula(self, text: str, *above: Line) -> Filling:
+        """A formula as it is typed below these lines."""
+        flow = Workflow(above)
+        return (Part(formula=Formula(tree.dump(read(text, rehearsal.scope_of(flow, self.around(flow)))))),)
+
+    def enquiries(self, to: Database, known: Database) -> Workflow:
+        """Each enquiry becomes a record, with its parish looked up, who goes there, and what it is about."""
+        field = {f.name: f.id for f in known.fields}
+        above = (
+            self.when("Enquiries"),
+            OnlyIf("only", "any", tuple(Condition(_message(key), "mentions", WORDS) for key in ("subject", "text"))),
+            Find("find", known.id, "all", (Sought(field["Address"], "is", _parts("=sender.address"), "Address"),)),
+            Shape(
+                "shape",
+                (
+                    Shaped("from", "From where", Default((_found(field["Name"]), _message("sender.name")))),
+                    Shaped("who", "Who goes", LookUp(_found(field["Deanery"]), parishes.VISITORS, "Orla")),
+                ),
+            ),
+        )
+        fills = {
+            "Name": _parts("=subject"),
+            "From": _parts("=sender.name"),
+            "Address": _parts("=sender.address"),
+            "Received": _parts("=date"),
+            "Reply by": self.formula('Date + duration("P3D")', *above),
+            "Parish": (Part(ref=Reference("shape", "from")),),
+            "Who": (Part(ref=Reference("shape", "who")),),
+            "About": self.formula(f"{json.dumps(parishes.ABOUT)}[mentions(Message.Text, item)]", *above),
+            "Stage": _parts("New"),
+            "Message": _parts("=link"),
+            "Text": _parts("From ", "=sender.name", ":\n\n", "=text"),
+        }
+        return Workflow((*above, Add("add", to.id, _fillings(to, fills))))
+
+    def invoices(self, to: Database, swapped: bool) -> Workflow:
+        """`swapped`: the supplier's name and address are filled the wrong way round."""
+        name, address = ("=sender.address", "=sender.name") if swapped else ("=sender.name", "=sender.address")
+        fills = {
+            "Name": _parts("=subject"),
+            "Supplier’s name": _parts(name),
+            "Address": _parts(address),
+            "Received": _parts("=date"),
+            "Message": _parts("=link"),
+            "Text": _parts("=text"),
+        }
+        only = OnlyIf("only", "all", (Condition(_message("subject"), "mentions", ("invoice",)),))
+        return Workflow((self.when("Suppliers"), only, Add("add", to.id, _fillings(to, fills))))
+
+    def pitch_book(self, known: Database) -> Workflow:
+        """What the tuner writes from the road says when a parish's organ was tuned last."""
+        field = {f.name: f.id for f in known.fields}
+        return Workflow(
+            (
+                self.when("Tuning"),
+                OnlyIf("only", "all", (Condition(_message("subject"), "begins", ("pitch book",)),)),
+                Shape("shape", (Shaped("place", "Place", Piece(_message("subject"), ":", 2)),)),
+                Find(
+                    "find",
+                    known.id,
+                    "all",
+                    (Sought(field["Name"], "begins", (Part(ref=Reference("shape", "place")),), "Name"),),
+                    "stop",
+                ),
+                Update("update", "find", _fillings(known, {"Last tuned": _parts("=date")})),
+            )
+        )
+
+
+def _message(key: str) -> Reference:
+    return Reference("when", key)
+
+
+def _found(field: int) -> Reference:
+    return Reference("find", f"f_{field}")
+
+
+def _parts(*parts: str) -> Filling:
+    """Texts, and values of the message behind an equals sign."""
+    return tuple(Part(ref=_message(p[1:])) if p.startswith("=") else Part(text=p) for p in parts)
+
+
+def _fillings(to: Database, fills: dict[str, Filling]) -> tuple[FieldFilling, ...]:
+    field = {f.name: f.id for f in to.fields}
+    return tuple(FieldFilling(field[name], filling, name) for name, filling in fills.items())
