@@ -132,7 +132,7 @@ def test_try_all_lines_or_one_and_undo(built):
     every = tried(None)
     assert every["kind"] == "try" and every["state"] == "done" and titles() == ["Quote 6", "See Quote 6"]
     assert orla.api("GET", f"/workflows/{workflow}")["tried_never_on"] is True
-    assert orla.api("POST", f"/runs/{every['id']}/undo") == {"undone": 2, "kept": []} and titles() == []
+    assert orla.api("POST", f"/runs/{every['id']}/undo") == {"undone": 2, "trashed": 2, "kept": []} and titles() == []
     assert (
         "writes nothing"
         in orla.api("POST", f"/workflows/{workflow}/try", expect=422, json={"sample": sample["id"], "only_line": "o"})["title"]
