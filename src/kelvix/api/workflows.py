@@ -12,9 +12,10 @@ from pydantic import BaseModel, Field
 from kelvix.api.access import Caller, Editor, Reader
 from kelvix.api.problems import Problem
 from kelvix.connectors.contract import Passing, Standing
+from kelvix.core import waiting
 from kelvix.core.naming import remember_names
 from kelvix.core.values import Unfit, Wire, coerce, shorten, to_wire, whole
-from kelvix.core.workflow import Add, AddOrUpdate, Delete, Find, Update, When, Workflow, Writes
+from kelvix.core.workflow import Add, AddOrUpdate, Delete, Find, Update, Wait, When, Workflow, Writes
 from kelvix.engine import sampling, switch, whereabouts
 from kelvix.store import databases, runs, watches, workflows
 from kelvix.store.database_server import Transaction
@@ -141,6 +142,8 @@ def sentence(document: Workflow, who: Caller, names: dict[int, str]) -> str:
     for line in document.lines:
         if isinstance(line, Find):
             said += f", find a record in {names.get(line.database or 0, 'a database')}"
+        if isinstance(line, Wait):
+            said += f", wait {waiting.words(line)}"
         if isinstance(line, AddOrUpdate):
             said += f", add or update a record in {names.get(line.database or 0, 'a database')}"
         if isinstance(line, Update):

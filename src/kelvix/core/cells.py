@@ -11,7 +11,7 @@ from kelvix.core.filling import FieldResult, FieldState, Remedy
 from kelvix.core.values import Value
 
 CellState = Literal[
-    "in", "goes_on", "passed_by", "fits", "found", "found_none", "waiting", "put_right", "not_reached", "unready"
+    "in", "goes_on", "passed_by", "fits", "found", "found_none", "waits", "waiting", "put_right", "not_reached", "unready"
 ]
 
 

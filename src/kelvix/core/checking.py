@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from kelvix.core import conditions, finding, shaping, writing
+from kelvix.core import conditions, finding, shaping, waiting, writing
 from kelvix.core.cells import Finding
 from kelvix.core.feel import Env
 from kelvix.core.feel import tree as t
@@ -21,6 +21,7 @@ from kelvix.core.workflow import (
     Reference,
     Shape,
     Update,
+    Wait,
     Workflow,
 )
 
@@ -38,6 +39,8 @@ def check(workflow: Workflow, around: Surroundings) -> list[Finding]:
             found += _check_only_if(line, carried, around.env)
         elif isinstance(line, Shape):
             found += _check_shape_line(line, carried)
+        elif isinstance(line, Wait):
+            found += waiting.check(line, carried, around.env)
         elif isinstance(line, Find):
             found += finding.check(line, around.databases.get(line.database or 0), carried)
         elif isinstance(line, Add | AddOrUpdate | Update | Delete):

@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 
-from kelvix.core import conditions, finding, shaping, writing
+from kelvix.core import conditions, finding, shaping, waiting, writing
 from kelvix.core.cells import Answer, Cell, CellState, PartResult
 from kelvix.core.feel import FUNCTIONS, Env, Scope
 from kelvix.core.feel import tree as t
@@ -33,6 +33,7 @@ from kelvix.core.workflow import (
     Shaped,
     Test,
     Update,
+    Wait,
     When,
     Workflow,
     fillings_of,
@@ -98,6 +99,8 @@ def step(line: Line, carried: Carried, around: Surroundings) -> tuple[Cell, Carr
             return _step_shape(line, carried, around.env)
         case Find():
             return _step_find(line, carried, around)
+        case Wait():
+            return _step_wait(line, carried, around.env), carried
         case Add() | AddOrUpdate() | Update() | Delete():
             return writing.step(line, carried, around.target)
 
@@ -157,6 +160,17 @@ def _step_find(line: Find, carried: Carried, around: Surroundings) -> tuple[Cell
     if answer.count > 1 and line.several == "stop":
         state, said = "put_right", f"{answer.count} found, and this line takes only one: narrow what is looked for"
     return Cell(line.id, state, said, parts=parts, answer=answer if question else None), below
+
+
+def _step_wait(line: Wait, carried: Carried, env: Env) -> Cell:
+    """Until when a run that came here now would rest."""
+    try:
+        due = waiting.until(line, env.now, carried, env)
+    except Unfit as unfit:
+        return Cell(line.id, "put_right", str(unfit))
+    if due <= env.now:
+        return Cell(line.id, "goes_on", "no need to wait")
+    return Cell(line.id, "waits", f"until: {as_text(due, env.zone)}")
 
 
 def carry_found(line: Find, database: Database, answer: Answer | None, carried: Carried, around: Surroundings) -> Carried:
@@ -222,7 +236,7 @@ def made_by(line: Line, carried: Carried, around: Surroundings) -> tuple[Carried
             return finding.found_fields(database) if database else ()
         case Add() | AddOrUpdate() | Update() | Delete():
             return writing.fields_of(line)
-        case OnlyIf():
+        case OnlyIf() | Wait():
             return ()
 
 

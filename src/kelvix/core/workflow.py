@@ -264,6 +264,22 @@ class Delete:
     verb: Literal["delete"] = "delete"
 
 
+@dataclass(frozen=True)
+class Wait:
+    """Let a run rest: for a span; until the moment that `filling` gives; or until the next working hour, `days` being 1 for
+    Monday to 7 for Sunday, `begins` and `ends` the workspace's time."""
+
+    id: str
+    kind: Literal["span", "moment", "working"] = "span"
+    amount: int = 1
+    unit: Literal["minutes", "hours", "days", "weeks"] = "hours"
+    filling: Filling = ()
+    days: tuple[int, ...] = (1, 2, 3, 4, 5)
+    begins: str = "09:00"
+    ends: str = "17:00"
+    verb: Literal["wait"] = "wait"
+
+
 Fills = Add | AddOrUpdate | Update  # lines that fill fields
 Writes = Add | AddOrUpdate | Update | Delete  # lines that change a database
 
@@ -297,7 +313,7 @@ class Find:
     verb: Literal["find"] = "find"
 
 
-Line = When | OnlyIf | Shape | Find | Add | AddOrUpdate | Update | Delete
+Line = When | OnlyIf | Shape | Find | Wait | Add | AddOrUpdate | Update | Delete
 
 
 def fillings_of(line: Line) -> Iterator[Filling]:
@@ -305,6 +321,8 @@ def fillings_of(line: Line) -> Iterator[Filling]:
     match line:
         case Add() | AddOrUpdate() | Update():
             yield from (f.filling for f in line.fillings)
+        case Wait():
+            yield line.filling
         case Find():
             yield from (s.filling for s in line.sought)
         case Shape():

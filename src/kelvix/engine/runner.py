@@ -5,19 +5,34 @@ from __future__ import annotations
 import logging
 import random
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from datetime import datetime
 from typing import Any
 from zoneinfo import ZoneInfo
 
 from kelvix.connectors.contract import Passing, Standing
-from kelvix.core import writing
+from kelvix.core import waiting, writing
 from kelvix.core.cells import Answer, Cell
 from kelvix.core.conditions import references
+from kelvix.core.feel import Env
 from kelvix.core.filling import Carried, FieldResult, describe
 from kelvix.core.filling import references as used_by
 from kelvix.core.rehearsal import Surroundings, carried_from_item, carry_found, step
 from kelvix.core.values import as_text, shorten, to_wire
-from kelvix.core.workflow import Add, AddOrUpdate, Delete, Find, Line, OnlyIf, Shape, Workflow, Writes, filling_of, fillings_of
+from kelvix.core.workflow import (
+    Add,
+    AddOrUpdate,
+    Delete,
+    Find,
+    Line,
+    OnlyIf,
+    Shape,
+    Wait,
+    Workflow,
+    Writes,
+    filling_of,
+    fillings_of,
+)
 from kelvix.engine import effects
 from kelvix.engine.engine import Engine
 from kelvix.engine.sampling import as_kept
@@ -126,7 +141,9 @@ class Runner:
         done = {line: r for line, r in recorded.items() if r.outcome != "failed"}
         carried = carried_from_item(workflow.when, around.source, progress.item["values"])
         passed = finished = False
+        now = around
         for line in workflow.lines:
+            around = self._as_of(workflow, line, done, now)
             if isinstance(line, Find) and line.id in done:  # not asked again: what was done since hangs on the first answer
                 carried = self._as_found(space, line, done[line.id], carried, around)
                 passed = done[line.id].outcome == "passed_by"
@@ -137,13 +154,18 @@ class Runner:
             if line.id in done:
                 carried = self._as_recorded(line, done[line.id], below, carried, around)
                 passed = done[line.id].outcome == "passed_by"
+                if done[line.id].outcome == "waits":  # its time has come, else nobody had taken the run up
+                    progress.lines.append((line.id, "waited", None, done[line.id].output))
+            elif isinstance(line, Wait) and cell.state == "waits" and claim.kind != "try":
+                return self._rest(space, claim, progress, line, carried, around)
             elif cell.state in ("put_right", "unready"):
                 return self._stop(space, claim, progress, line, cell, carried, around)
             elif isinstance(line, Writes) and self._is_due(line, cell, carried, claim):
                 finished = line is workflow.lines[-1]
                 carried = self._write(space, claim, progress, line, cell, carried, around, topics, finished)
             else:
-                outcome = "skipped" if isinstance(line, Writes) and cell.state == "fits" else cell.state
+                left_out = cell.state == "waits" or (isinstance(line, Writes) and cell.state == "fits")
+                outcome = "skipped" if left_out else cell.state
                 progress.lines.append((line.id, outcome, _given(line, carried, around.env.zone), _made(line, cell, around)))
                 carried, passed = below, outcome == "passed_by"
             if passed:
@@ -158,6 +180,27 @@ class Runner:
         app, token = self.engine.access(space, workflow.when.connection)
         found = app.item(token, claim.item_id)
         return Progress(as_kept(app, found), True)
+
+    def _as_of(self, workflow: Workflow, line: Line, done: dict[str, runs.RunLine], now: Surroundings) -> Surroundings:
+        """What is above a line that rested is as it was when that began: its clock stands still there."""
+        later = workflow.lines[workflow.lines.index(line) :]
+        rested = next((done[w.id].output for w in later if isinstance(w, Wait) and w.id in done and done[w.id].output), None)
+        if rested is None:
+            return now
+        env = now.env
+        return replace(now, env=Env(datetime.fromisoformat(rested["since"]), env.zone, env.locale, env.order))
+
+    def _rest(self, space: Space, claim: Claim, progress: Progress, line: Wait, carried: Carried, around: Surroundings) -> None:
+        """Record how far the run came, and let it rest until the time; any worker takes it up then."""
+        due = waiting.until(line, around.env.now, carried, around.env)
+        kept = {"since": around.env.now.isoformat(), "until": due.isoformat()}
+
+        def work(t: Transaction) -> None:
+            progress.hold(t, claim, None)
+            runs.keep_lines(t, claim, [*progress.lines, (line.id, "waits", None, kept)])
+            runs.rest(t, claim, due)
+
+        space.transact(work)
 
     def _is_due(self, line: Writes, cell: Cell, carried: Carried, claim: Claim) -> bool:
         """Whether a line is to write: in a try of another line it is left out, and so is what hangs on what was left out."""

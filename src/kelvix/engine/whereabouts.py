@@ -85,6 +85,10 @@ def where_is(engine: Engine, space: Space, workflow_id: int, link_or_id: str) ->
     return _fate_without_event(kept, watch, item, app.container_word, app.item_word, space)
 
 
+def _lines_of(space: Space, run_id: int) -> dict[str, runs.RunLine]:
+    return space.read(lambda t: runs.lines(t, space.id, [run_id]))[run_id]
+
+
 def _fate_of_event(space: Space, event_id: int, came_by: str, at: datetime) -> Whereabouts:
     run = space.read(lambda t: runs.of_event(t, space.id, event_id))
     came = f"It came in {as_text(at, space.zone)} " + ("as it arrived" if came_by == "push" else "at a check")
@@ -92,7 +96,7 @@ def _fate_of_event(space: Space, event_id: int, came_by: str, at: datetime) -> W
         return Whereabouts("on_its_way", f"{came}, and waits for its turn.", at=at)
     title = run.title or ""
     if run.state == "done":
-        lines = space.read(lambda t: runs.lines(t, space.id, [run.id]))[run.id]
+        lines = _lines_of(space, run.id)
         did = next((r for r in lines.values() if r.outcome in WROTE and r.output), None)
         made = did.output if did else None
         undone = f" It was undone {as_text(run.undone_at, space.zone)}." if run.undone_at else ""
@@ -103,7 +107,7 @@ def _fate_of_event(space: Space, event_id: int, came_by: str, at: datetime) -> W
         )
         return Whereabouts("came_through", came + where + undone, "", title, run.id, made["link"] if made else None, at)
     if run.state == "passed_by":
-        lines = space.read(lambda t: runs.lines(t, space.id, [run.id]))[run.id]
+        lines = _lines_of(space, run.id)
         stopped = next((r.line for r in lines.values() if r.outcome == "passed_by"), "")
         _, document = space.read(lambda t: workflows.version(t, space.id, run.version_id))
         number, line = next(((n, one) for n, one in enumerate(document.lines, 1) if one.id == stopped), (0, None))
@@ -128,6 +132,10 @@ def _fate_of_event(space: Space, event_id: int, came_by: str, at: datetime) -> W
             None,
             at,
         )
+    resting = next((r.output for r in _lines_of(space, run.id).values() if r.outcome == "waits"), None)
+    if run.state == "waiting" and resting:
+        due = as_text(datetime.fromisoformat(resting["until"]), space.zone)
+        return Whereabouts("on_its_way", f"{came}, and its run rests until {due}.", "", title, run.id, None, at)
     again = f" The last attempt met this: {sentence}." if sentence else ""
     return Whereabouts("on_its_way", f"{came}, and its run is {run.state}.{again}", "", title, run.id, None, at)
 

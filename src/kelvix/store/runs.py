@@ -175,6 +175,15 @@ def wait(t: Transaction, claim: Claim, seconds: float, problem: dict[str, Any]) 
     )
 
 
+def rest(t: Transaction, claim: Claim, due: datetime) -> None:
+    """Put a run back as it is, to be taken up again at a time. Its attempts begin anew: resting is none."""
+    t.execute(
+        "UPDATE run SET state='waiting', problem=NULL, attempts=0, lease_until=NULL WHERE workspace_id=%s AND id=%s",
+        (claim.workspace_id, claim.run_id),
+    )
+    t.execute("INSERT INTO ready (workspace_id, run_id, due_at) VALUES (%s,%s,%s)", (claim.workspace_id, claim.run_id, due))
+
+
 def again(t: Transaction, workspace_id: int, run_id: int) -> bool:
     """Take a failed run up again after its last finished line."""
     if not t.execute(

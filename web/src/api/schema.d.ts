@@ -1084,7 +1084,7 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "in" | "goes_on" | "passed_by" | "fits" | "found" | "found_none" | "waiting" | "put_right" | "not_reached" | "unready";
+            state: "in" | "goes_on" | "passed_by" | "fits" | "found" | "found_none" | "waits" | "waiting" | "put_right" | "not_reached" | "unready";
         };
         /**
          * ChangeOut
@@ -2290,6 +2290,64 @@ export interface components {
             };
         };
         /**
+         * Wait
+         * @description Let a run rest: for a span; until the moment that `filling` gives; or until the next working hour, `days` being 1 for
+         *     Monday to 7 for Sunday, `begins` and `ends` the workspace's time.
+         */
+        Wait: {
+            /**
+             * Amount
+             * @default 1
+             */
+            amount: number;
+            /**
+             * Begins
+             * @default 09:00
+             */
+            begins: string;
+            /**
+             * Days
+             * @default [
+             *       1,
+             *       2,
+             *       3,
+             *       4,
+             *       5
+             *     ]
+             */
+            days: number[];
+            /**
+             * Ends
+             * @default 17:00
+             */
+            ends: string;
+            /**
+             * Filling
+             * @default []
+             */
+            filling: components["schemas"]["Part"][];
+            /** Id */
+            id: string;
+            /**
+             * Kind
+             * @default span
+             * @enum {string}
+             */
+            kind: "span" | "moment" | "working";
+            /**
+             * Unit
+             * @default hours
+             * @enum {string}
+             */
+            unit: "minutes" | "hours" | "days" | "weeks";
+            /**
+             * Verb
+             * @default wait
+             * @constant
+             */
+            verb: "wait";
+        };
+        /**
          * WatchOut
          * @description How a workflow that is on listens. `pushed` says whether the app tells at once.
          */
@@ -2376,7 +2434,7 @@ export interface components {
              * Lines
              * @default []
              */
-            lines: (components["schemas"]["When"] | components["schemas"]["OnlyIf"] | components["schemas"]["Shape"] | components["schemas"]["Find"] | components["schemas"]["Add"] | components["schemas"]["AddOrUpdate"] | components["schemas"]["Update"] | components["schemas"]["Delete"])[];
+            lines: (components["schemas"]["When"] | components["schemas"]["OnlyIf"] | components["schemas"]["Shape"] | components["schemas"]["Find"] | components["schemas"]["Wait"] | components["schemas"]["Add"] | components["schemas"]["AddOrUpdate"] | components["schemas"]["Update"] | components["schemas"]["Delete"])[];
         };
         /** WorkflowDetail */
         WorkflowDetail: {

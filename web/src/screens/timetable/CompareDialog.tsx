@@ -19,6 +19,7 @@ const STATES: Record<Cell["state"], string> = {
   fits: "fits",
   found: "found",
   found_none: "none",
+  waits: "waits",
   waiting: "being read",
   put_right: "to put right",
   not_reached: "not reached",

@@ -6,6 +6,7 @@ import { sentenceOf, whenOf, type Carried, type Document, type Line, type Ref, t
 import { OnlyIfPanel } from "./OnlyIfPanel";
 import { RecordPanel } from "./RecordPanel";
 import { ShapePanel } from "./ShapePanel";
+import { WaitPanel } from "./WaitPanel";
 import { WhenPanel } from "./WhenPanel";
 
 interface Props {
@@ -66,6 +67,7 @@ export function LinePanel(props: Props) {
         <OnlyIfPanel key={line.id} line={line} cell={cell} onChange={props.onChange} />
       )}
       {line.verb === "find" && <FindPanel key={line.id} line={line} databases={props.databases} cell={cell} findings={findings} onChange={props.onChange} />}
+      {line.verb === "wait" && <WaitPanel key={line.id} line={line} cell={cell} onChange={props.onChange} />}
       {line.verb === "shape" && <ShapePanel line={line} cell={cell} findings={findings} onChange={props.onChange} />}
       {(line.verb === "update" || line.verb === "delete") && (
         <RecordPanel line={line} databases={props.databases} cell={cell} findings={findings} hasSample={!!sample} onChange={props.onChange} />

@@ -1,4 +1,6 @@
 import type { ReactNode } from "react";
+import { useMe } from "../../api/queries";
+import { dateTime } from "../../parts/dates";
 import type { Cell, Line } from "./model";
 
 const MARKS: Partial<Record<Line["verb"], string>> = { shape: "=", update: "≠", add_or_update: "±", delete: "×" };
@@ -23,6 +25,8 @@ export function TrialCell({ cell, verb }: { cell: Cell | undefined; verb: Line["
       return (
         <>
           <span className="mk ok">✓</span>goes on
+          <br />
+          <span className="quiet">{cell.note}</span>
         </>
       );
     case "passed_by":
@@ -49,6 +53,15 @@ export function TrialCell({ cell, verb }: { cell: Cell | undefined; verb: Line["
         <span className="st">
           <span className="mk">◇</span>
           {cell.note}
+        </span>
+      );
+    case "waits":
+      return (
+        <span className="made">
+          <span className="mk look">◔</span>
+          {short}
+          <br />
+          <span className="quiet">{rest}</span>
         </span>
       );
     case "waiting":
@@ -113,6 +126,11 @@ const OUTCOMES: Record<string, ReactNode> = {
       <span className="mk">◇</span>none found
     </span>
   ),
+  waited: (
+    <>
+      <span className="mk ok">◕</span>waited
+    </>
+  ),
   skipped: <span className="quiet">left out</span>,
   failed: (
     <span className="bad">
@@ -128,6 +146,17 @@ const WRITTEN: Record<string, { mark: string; word: string; look: string }> = {
   deleted: { mark: "×", word: "deleted", look: "st" },
 };
 
+function Rests({ until }: { until: string }) {
+  const zone = useMe().data?.timezone ?? "UTC";
+  return (
+    <>
+      <span className="mk look">◔</span>rests until
+      <br />
+      <span className="quiet">{dateTime(until, zone)}</span>
+    </>
+  );
+}
+
 /** What a line did in a run. */
 export function OutcomeCell({ outcome, output }: { outcome: string; output: unknown }): ReactNode {
   if (outcome === "found") {
@@ -139,6 +168,7 @@ export function OutcomeCell({ outcome, output }: { outcome: string; output: unkn
       </span>
     );
   }
+  if (outcome === "waits") return <Rests until={(output as { until: string }).until} />;
   const written = WRITTEN[outcome];
   if (!written) return OUTCOMES[outcome] ?? outcome;
   const title = (output as { title?: string } | null)?.title;

@@ -11,6 +11,7 @@ export type Delete = Schemas["Delete"];
 export type Fills = Add | AddOrUpdate | Update;
 export type Shape = Schemas["Shape"];
 export type Find = Schemas["Find"];
+export type Wait = Schemas["Wait"];
 export type Sought = Schemas["Sought"];
 export type Shaped = Schemas["Shaped"];
 export type Making = Shaped["made"];
@@ -42,6 +43,8 @@ export function emptyLine(verb: Exclude<Line["verb"], "when">, id: string): Line
       return { verb, id, database: null, fillings: [] };
     case "add_or_update":
       return { verb, id, database: null, by: [], fillings: [], several: "stop" };
+    case "wait":
+      return { verb, id, kind: "span", amount: 1, unit: "hours", filling: [], days: [1, 2, 3, 4, 5], begins: "09:00", ends: "17:00" };
     case "update":
       return { verb, id, of: "", fillings: [] };
     case "delete":
@@ -147,6 +150,11 @@ export function sentenceOf(line: Line, app: App | undefined, databases: Database
     const names = line.values.map((v) => v.name || "unnamed").join(", ");
     return { verb: "Shape", object: line.values.length === 1 ? "a value" : line.values.length ? `${line.values.length} values` : "values", detail: names || "add a value" };
   }
+  if (line.verb === "wait") {
+    const unit = line.amount === 1 ? line.unit.slice(0, -1) : line.unit;
+    const object = line.kind === "span" ? `${line.amount} ${unit}` : line.kind === "moment" ? "until a time" : "until a working hour";
+    return { verb: "Wait", object, detail: line.kind === "working" ? `${line.begins} to ${line.ends}` : "" };
+  }
   const database = "database" in line ? databases.find((d) => d.id === line.database) : undefined;
   if (line.verb === "find") {
     const names = line.sought.map((s) => database?.fields.find((f) => f.id === s.field)?.name ?? (s.named || "a deleted field"));
@@ -183,6 +191,7 @@ export function usedBy(line: Line | undefined): Ref[] {
   };
   if (line && fillsFields(line)) return line.fillings.flatMap((f) => ofParts(f.filling));
   if (line?.verb === "only_if") return ofTests(line.conditions);
+  if (line?.verb === "wait") return ofParts(line.filling);
   if (line?.verb === "find") return line.sought.flatMap((s) => ofParts(s.filling));
   return line?.verb === "shape" ? line.values.flatMap((v) => ofMaking(v.made)) : [];
 }

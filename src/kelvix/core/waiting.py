@@ -1,0 +1,104 @@
+"""Wait lines: until when a run rests. Days go by the workspace's clock on the wall, also over a change to or from summer time;
+hours and minutes are as long as they are."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime, time, timedelta
+
+from kelvix.core.cells import Finding
+from kelvix.core.feel import Env
+from kelvix.core.filling import Carried, compute, is_filled, references
+from kelvix.core.values import Unfit, as_text, coerce
+from kelvix.core.workflow import Wait
+
+LONGEST = timedelta(days=366)
+
+
+def _wall(moment: datetime, env: Env) -> datetime:
+    """A moment on the workspace's clock, without its zone."""
+    return moment.astimezone(env.zone).replace(tzinfo=None)
+
+
+def _moment(wall: datetime, env: Env) -> datetime:
+    """The moment at which the workspace's clock shows this. An hour that summer time leaves out comes an hour later; of an hour
+    that comes twice it is the first (PEP 495, fold=0)."""
+    return wall.replace(tzinfo=env.zone).astimezone(UTC)
+
+
+def until(line: Wait, since: datetime, carried: Carried, env: Env) -> datetime:
+    """When a run that reached this line at `since` goes on; not later than that where there is nothing to wait for. Raises
+    Unfit."""
+    match line.kind:
+        case "span":
+            if not 1 <= line.amount <= 10_000:
+                raise Unfit("say how long, as a whole number of minutes, hours, days or weeks")
+            if line.unit in ("days", "weeks"):
+                days = line.amount * (7 if line.unit == "weeks" else 1)
+                found = _moment(_wall(since, env) + timedelta(days=days), env)
+            else:
+                found = since + (timedelta(hours=line.amount) if line.unit == "hours" else timedelta(minutes=line.amount))
+        case "moment":
+            value = coerce(compute(line.filling, carried, env), "datetime", env.zone, (), env.order)
+            if value is None:
+                raise Unfit("what it waits for is empty in this sample")
+            assert isinstance(value, datetime)
+            found = value
+        case "working":
+            found = _working(line, since, env)
+    if found - since > LONGEST:
+        raise Unfit(f"it would wait until {as_text(found, env.zone)}; a run waits a year at most")
+    return found.astimezone(UTC)
+
+
+def _hours(line: Wait) -> tuple[time, time]:
+    """Raises Unfit."""
+    try:
+        begins, ends = time.fromisoformat(line.begins), time.fromisoformat(line.ends)
+    except ValueError:
+        raise Unfit("working hours look like 09:00 and 17:00") from None
+    if begins >= ends or not line.days or not set(line.days) <= set(range(1, 8)):
+        raise Unfit("choose at least one working day, and hours that begin before they end")
+    return begins, ends
+
+
+def _working(line: Wait, since: datetime, env: Env) -> datetime:
+    begins, ends = _hours(line)
+    wall = _wall(since, env)
+    for later in range(8):
+        day = wall.date() + timedelta(days=later)
+        if day.isoweekday() not in line.days:
+            continue
+        opens, closes = datetime.combine(day, begins), datetime.combine(day, ends)
+        if later == 0 and opens <= wall < closes:
+            return since
+        if opens > wall:
+            return _moment(opens, env)
+    raise AssertionError("there is a working day within a week")
+
+
+def words(line: Wait) -> str:
+    """What is waited for, in words."""
+    match line.kind:
+        case "span":
+            return f"{line.amount} {line.unit[:-1] if line.amount == 1 else line.unit}"
+        case "moment":
+            return "until a time"
+        case "working":
+            return f"until a working hour, {line.begins} to {line.ends}"
+
+
+def check(line: Wait, carried: Carried, env: Env) -> list[Finding]:
+    """What must be put right whatever the sample."""
+    if line.kind != "moment":
+        try:
+            until(line, env.now, carried, env)
+        except Unfit as unfit:
+            return [Finding(line.id, str(unfit))]
+        return []
+    if not is_filled(line.filling):
+        return [Finding(line.id, "say until when: a value, or a date and time")]
+    if any(ref not in carried.fields for ref in references(line.filling)):
+        return [Finding(line.id, "this waits for a value that the lines above do not carry; choose another")]
+    if any(p.formula is not None and not p.formula.tree for p in line.filling):
+        return [Finding(line.id, "the formula that says until when cannot be read yet")]
+    return []

@@ -1,0 +1,91 @@
+import { MenuItem, Select } from "@mui/material";
+import { FilledWith } from "./FilledWith";
+import type { Cell, Wait } from "./model";
+
+const KINDS: Record<Wait["kind"], string> = { span: "for a span", moment: "until a time", working: "until a working hour" };
+const DAYS = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
+
+interface Props {
+  line: Wait;
+  cell: Cell | undefined;
+  onChange: (line: Wait) => void;
+}
+
+/** How long a run rests, and until when that would be for one that came here now. */
+export function WaitPanel({ line, cell, onChange }: Props) {
+  return (
+    <>
+      <div className="row" style={{ marginBottom: 6, flexWrap: "wrap" }}>
+        <span>Wait</span>
+        <Select value={line.kind} sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "How to wait" }} onChange={(event) => onChange({ ...line, kind: event.target.value as Wait["kind"] })}>
+          {Object.entries(KINDS).map(([kind, words]) => (
+            <MenuItem key={kind} value={kind}>
+              {words}
+            </MenuItem>
+          ))}
+        </Select>
+        {line.kind === "span" && <Span line={line} onChange={onChange} />}
+        {line.kind === "working" && <Hours line={line} onChange={onChange} />}
+      </div>
+      {line.kind === "moment" && (
+        <div className="row">
+          <span>until</span>
+          <div className="grow">
+            <FilledWith label="Until" parts={line.filling} onChange={(filling) => onChange({ ...line, filling })} />
+          </div>
+        </div>
+      )}
+      {cell && cell.state !== "not_reached" && (
+        <p className={cell.state === "put_right" ? "bad" : undefined} role="status">
+          {cell.state === "put_right" ? `! ${cell.note}` : cell.state === "waits" ? `Come here now, it would rest ${cell.note.replace(": ", " ")}.` : cell.note}
+        </p>
+      )}
+      <p className="quiet">The values above are as they are when the wait begins; what the lines below look up, they look up when it ends. A try does not wait.</p>
+    </>
+  );
+}
+
+type Part = Omit<Props, "cell">;
+
+function Span({ line, onChange }: Part) {
+  return (
+    <>
+      <input
+        className="find"
+        style={{ width: 70, margin: 0 }}
+        type="number"
+        min={1}
+        aria-label="How many"
+        value={line.amount || ""}
+        onChange={(event) => onChange({ ...line, amount: Math.trunc(Number(event.target.value)) })}
+      />
+      <Select value={line.unit} sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "Of what" }} onChange={(event) => onChange({ ...line, unit: event.target.value as Wait["unit"] })}>
+        {(["minutes", "hours", "days", "weeks"] as const).map((unit) => (
+          <MenuItem key={unit} value={unit}>
+            {unit}
+          </MenuItem>
+        ))}
+      </Select>
+    </>
+  );
+}
+
+function Hours({ line, onChange }: Part) {
+  return (
+    <>
+      {DAYS.map((name, at) => (
+        <label key={name} style={{ display: "inline-flex", alignItems: "center", gap: 3, minHeight: 24 }}>
+          <input
+            type="checkbox"
+            checked={line.days.includes(at + 1)}
+            onChange={(event) => onChange({ ...line, days: event.target.checked ? [...line.days, at + 1].sort() : line.days.filter((d) => d !== at + 1) })}
+          />
+          {name}
+        </label>
+      ))}
+      <input className="find" style={{ width: 92, margin: 0 }} type="time" aria-label="Work begins" value={line.begins} onChange={(event) => onChange({ ...line, begins: event.target.value })} />
+      <span>to</span>
+      <input className="find" style={{ width: 92, margin: 0 }} type="time" aria-label="Work ends" value={line.ends} onChange={(event) => onChange({ ...line, ends: event.target.value })} />
+    </>
+  );
+}
