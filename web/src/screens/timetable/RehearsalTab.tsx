@@ -147,10 +147,10 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, read
         <MenuItem onClick={() => insert("shape")}>Shape: make values of those above</MenuItem>
         <MenuItem onClick={() => insert("find")}>Find: look a record up in a database</MenuItem>
         <MenuItem onClick={() => insert("wait")}>Wait: for a span, until a time, until a working hour</MenuItem>
+        <MenuItem onClick={() => insert("add")}>Add: a record to a database</MenuItem>
+        <MenuItem onClick={() => insert("add_or_update")}>Add or update: keep one record for each thing</MenuItem>
         <MenuItem onClick={() => insert("update")}>Update: change a record found or added above</MenuItem>
         <MenuItem onClick={() => insert("delete")}>Delete: put such a record into the trash</MenuItem>
-        <MenuItem onClick={() => insert("add_or_update")}>Add or update: keep one record for each thing</MenuItem>
-        <MenuItem onClick={() => insert("add")}>Add: a record to a database</MenuItem>
       </Menu>
       <div className="pane">
         <div ref={panel}>

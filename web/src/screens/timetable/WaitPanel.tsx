@@ -1,4 +1,4 @@
-import { MenuItem, Select } from "@mui/material";
+import { Checkbox, MenuItem, Select } from "@mui/material";
 import { FilledWith } from "./FilledWith";
 import type { Cell, Wait } from "./model";
 
@@ -74,18 +74,23 @@ function Hours({ line, onChange }: Part) {
   return (
     <>
       {DAYS.map((name, at) => (
-        <label key={name} style={{ display: "inline-flex", alignItems: "center", gap: 3, minHeight: 24 }}>
-          <input
-            type="checkbox"
+        <label key={name} style={{ display: "inline-flex", alignItems: "center", gap: 2, minHeight: 24 }}>
+          <Checkbox
+            sx={{ padding: 0 }}
             checked={line.days.includes(at + 1)}
             onChange={(event) => onChange({ ...line, days: event.target.checked ? [...line.days, at + 1].sort() : line.days.filter((d) => d !== at + 1) })}
           />
           {name}
         </label>
       ))}
-      <input className="find" style={{ width: 92, margin: 0 }} type="time" aria-label="Work begins" value={line.begins} onChange={(event) => onChange({ ...line, begins: event.target.value })} />
+      <Clock label="Work begins" value={line.begins} onChange={(begins) => onChange({ ...line, begins })} />
       <span>to</span>
-      <input className="find" style={{ width: 92, margin: 0 }} type="time" aria-label="Work ends" value={line.ends} onChange={(event) => onChange({ ...line, ends: event.target.value })} />
+      <Clock label="Work ends" value={line.ends} onChange={(ends) => onChange({ ...line, ends })} />
     </>
   );
+}
+
+/** A time of day, of 24 hours in every browser. */
+function Clock({ label, value, onChange }: { label: string; value: string; onChange: (value: string) => void }) {
+  return <input className="find" style={{ width: 58, margin: 0 }} inputMode="numeric" placeholder="09:00" aria-label={label} value={value} onChange={(event) => onChange(event.target.value.trim())} />;
 }
