@@ -141,9 +141,10 @@ class Runner:
         done = {line: r for line, r in recorded.items() if r.outcome != "failed"}
         carried = carried_from_item(workflow.when, around.source, progress.item["values"])
         passed = finished = False
-        now = around
+        now, rested = around, any(r.outcome in ("waits", "waited") for r in done.values())
         for line in workflow.lines:
-            around = self._as_of(workflow, line, done, now)
+            if rested:
+                around = self._as_of(workflow, line, done, now)
             if isinstance(line, Find) and line.id in done:  # not asked again: what was done since hangs on the first answer
                 carried = self._as_found(space, line, done[line.id], carried, around)
                 passed = done[line.id].outcome == "passed_by"
@@ -184,11 +185,11 @@ class Runner:
     def _as_of(self, workflow: Workflow, line: Line, done: dict[str, runs.RunLine], now: Surroundings) -> Surroundings:
         """What is above a line that rested is as it was when that began: its clock stands still there."""
         later = workflow.lines[workflow.lines.index(line) :]
-        rested = next((done[w.id].output for w in later if isinstance(w, Wait) and w.id in done and done[w.id].output), None)
-        if rested is None:
+        kept = next((done[w.id].output for w in later if isinstance(w, Wait) and w.id in done and done[w.id].output), None)
+        if kept is None:
             return now
         env = now.env
-        return replace(now, env=Env(datetime.fromisoformat(rested["since"]), env.zone, env.locale, env.order))
+        return replace(now, env=Env(datetime.fromisoformat(kept["since"]), env.zone, env.locale, env.order))
 
     def _rest(self, space: Space, claim: Claim, progress: Progress, line: Wait, carried: Carried, around: Surroundings) -> None:
         """Record how far the run came, and let it rest until the time; any worker takes it up then."""
