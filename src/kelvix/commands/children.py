@@ -10,14 +10,19 @@ from kelvix import settings as settings_module
 from kelvix.commands.joining import settings_of
 
 
+def settle() -> None:
+    """What is loaded by now stays: the collector need not go through it again and again, which held up work."""
+    gc.freeze()
+    gc.set_threshold(20_000, 20, 20)
+
+
 def web(words: list[str]) -> None:
     from kelvix.api.app import build
     from kelvix.engine.engine import make
 
     settings = settings_module.read()
     app = build(make(settings))
-    gc.freeze()  # what is loaded by now stays; going through it again and again held up requests
-    gc.set_threshold(20_000, 20, 20)
+    settle()
     uvicorn.run(
         app,
         host=settings.host,
@@ -33,8 +38,10 @@ def practice(words: list[str]) -> None:
     from kelvix.practice.app import build
 
     settings = settings_module.read()
+    app = build(settings)
+    settle()
     uvicorn.run(
-        build(settings),
+        app,
         host="127.0.0.1",
         port=settings.practice_port,
         access_log=False,
@@ -48,4 +55,6 @@ def worker(words: list[str]) -> None:
     from kelvix.engine.engine import make
     from kelvix.engine.worker import main
 
-    main(make(settings_of(words)))
+    engine = make(settings_of(words))
+    settle()
+    main(engine)
