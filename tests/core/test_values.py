@@ -142,7 +142,7 @@ def of_type(to):
     return {
         "number": st.decimals(allow_nan=False, allow_infinity=False, places=4, min_value=-(10**20), max_value=10**20),
         "date": st.dates(),
-        "datetime": st.datetimes(min_value=datetime(1900, 1, 1), timezones=st.just(UTC)).map(
+        "datetime": st.datetimes(datetime(1900, 1, 1), datetime(9998, 12, 30), timezones=st.just(UTC)).map(
             lambda d: d.replace(microsecond=d.microsecond // 1000 * 1000)
         ),
         "yes_no": st.booleans(),
@@ -162,7 +162,7 @@ def test_a_date_that_is_read_is_understood(day):
 
 
 @given(
-    st.datetimes(min_value=datetime(1900, 1, 1), timezones=st.just(LONDON)).map(
+    st.datetimes(datetime(1900, 1, 1), datetime(9998, 12, 30), timezones=st.just(LONDON)).map(
         lambda d: d.replace(second=0, microsecond=0, fold=0)
     )
 )
@@ -246,3 +246,14 @@ def test_labels_are_kept_once_and_grow_only_where_they_are_allowed():
     assert found == ("1", "Wind") and isinstance(found[1], NewChoice)
     with pytest.raises(Unfit, match="101 labels, more than the 100"):
         coerce(tuple(f"l{n}" for n in range(101)), "labels", LONDON, (), grows=True)
+
+
+@pytest.mark.parametrize("zone", ["Asia/Kolkata", "America/New_York", "Europe/London"])
+@pytest.mark.parametrize("text", ["0001-01-01", "0001-01-01T00:00", "9999-12-31", "9999-12-31T23:59", "1 Jan 9999, 10:00"])
+def test_no_clock_leads_out_of_the_calendar(text, zone):
+    """A zone east or west of Greenwich would put the first or the last day outside what can be counted."""
+    with pytest.raises(Unfit, match="too near the end of the calendar"):
+        coerce(text, "datetime", ZoneInfo(zone))
+    with pytest.raises(Unfit, match="too near the end of the calendar"):
+        from_wire("9999-12-31T23:59:00Z", "datetime")
+    assert as_text(coerce("9998-12-31T23:59:00Z", "datetime", ZoneInfo(zone)), ZoneInfo(zone))

@@ -101,6 +101,8 @@ WRONG = [
     (replace(WORK, days=(9,)), "choose at least one working day"),
     (replace(WORK, begins="17:00", ends="09:00"), "begin before they end"),
     (replace(WORK, begins="nine"), "working hours look like 09:00"),
+    (replace(WORK, begins="09:00+01:00"), "working hours look like 09:00"),
+    (replace(WORK, ends="24:00"), "working hours look like 09:00"),
 ]
 
 

@@ -75,6 +75,8 @@ def _compare(key: str, sought: Sought, database: Database, carried: Carried, env
     field = database.field(sought.field)
     if field is None:
         return PartResult(key, "put_right", None, gone(sought, database)), None
+    if sought.operator not in OPERATORS[field.type]:
+        return PartResult(key, "put_right", None, misfit(sought, field)), None
     if sought.operator in NEEDS_NOTHING:
         return PartResult(key, "fits"), Compared(field.id, sought.operator)
     try:
@@ -105,6 +107,10 @@ def compared(line: Find | AddOrUpdate) -> tuple[int, ...]:
 
 def gone(sought: Sought, database: Database) -> str:
     return f"{database.name} no longer has the field {f'“{sought.named}”' if sought.named else 'that this looks at'}"
+
+
+def misfit(sought: Sought, field: Field) -> str:
+    return f"“{OPERATOR_WORDS[sought.operator]}” does not go with {field.name}"
 
 
 def name_of(database: Database) -> str:
@@ -161,7 +167,7 @@ def check(line: Find, database: Database | None, carried: Carried) -> list[Findi
         if field is None:
             found.append(Finding(line.id, gone(sought, database), key=key, remedies=_nearest(line, place, database)))
         elif sought.operator not in OPERATORS[field.type]:
-            found.append(Finding(line.id, f"“{OPERATOR_WORDS[sought.operator]}” does not go with {field.name}", key=key))
+            found.append(Finding(line.id, misfit(sought, field), key=key))
         elif sought.operator not in NEEDS_NOTHING:
             if not is_filled(sought.filling):
                 found.append(Finding(line.id, f"say what {field.name} is compared with", key=key))

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
-from datetime import UTC, date, datetime, time, timedelta
+from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 from functools import lru_cache
 
@@ -14,7 +14,7 @@ from kelvix.core.feel import tree as t
 from kelvix.core.feel.added.texts import as_words
 from kelvix.core.feel.compiler import Compiled
 from kelvix.core.feel.values import Months, read_duration
-from kelvix.core.values import Type, Unfit, Value
+from kelvix.core.values import Type, Unfit, Value, coerce
 
 
 @lru_cache(maxsize=4096)
@@ -72,7 +72,9 @@ def raw(tree: str, values: Mapping[tuple[str, str], Value], env: Env) -> object:
 def settle(value: object, env: Env) -> Value:
     """A value of the language as one of ours; what fields have no type for is text, as it reads."""
     if isinstance(value, datetime):
-        return (value if value.tzinfo else value.replace(tzinfo=env.zone)).astimezone(UTC)
+        found = coerce(value if value.tzinfo else value.replace(tzinfo=env.zone), "datetime", env.zone)
+        assert isinstance(found, datetime)
+        return found
     if value is None or isinstance(value, (str, bool, Decimal, date)):
         return value
     if isinstance(value, (timedelta, Months)):

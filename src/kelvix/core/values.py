@@ -232,6 +232,14 @@ def parse_date(text: str, order: str | None = None) -> date:
     raise Unfit(f"“{shorten(text)}” is not a date; a date looks like 2026-11-23 or 23 Nov 2026")
 
 
+def _within(value: datetime) -> datetime:
+    """A moment that every clock of the world can show: near the ends of the calendar a zone would lead out of it. Raises
+    Unfit."""
+    if not 2 <= value.year <= 9998:
+        raise Unfit(f"the year {value.year} lies too near the end of the calendar; the years 2 to 9998 can be kept")
+    return value
+
+
 def _datetime_of(text: str, zone: ZoneInfo, order: str | None) -> datetime:
     if ISO_DATE.match(text):
         try:
@@ -274,14 +282,14 @@ def coerce(
         raise Unfit(f"“{as_text(value, zone)}” is not a {TYPE_NAMES[to]}")
     if to == "datetime":
         if isinstance(value, datetime):
-            return value.astimezone(UTC)
+            return _within(value).astimezone(UTC)
         if isinstance(value, date):
-            return datetime(value.year, value.month, value.day, tzinfo=zone).astimezone(UTC)
+            return _within(datetime(value.year, value.month, value.day, tzinfo=zone)).astimezone(UTC)
         if isinstance(value, str):
-            return _datetime_of(value.strip(), zone, order).astimezone(UTC)
+            return _within(_datetime_of(value.strip(), zone, order)).astimezone(UTC)
     if to == "date":
         if isinstance(value, datetime):
-            return value.astimezone(zone).date()
+            return _within(value).astimezone(zone).date()
         if isinstance(value, date):
             return value
         if isinstance(value, str):
@@ -289,7 +297,7 @@ def coerce(
             return (
                 parse_date(text, order)
                 if not re.match(r"\d{4}-\d{2}-\d{2}[T ]", text)
-                else _datetime_of(text, zone, order).astimezone(zone).date()
+                else _within(_datetime_of(text, zone, order)).astimezone(zone).date()
             )
     if to == "yes_no" and isinstance(value, bool):
         return value
@@ -403,7 +411,7 @@ def from_wire(wire: Wire, of: Type) -> Value:
         if of == "date":
             return date.fromisoformat(wire)
         if of == "datetime":
-            value = datetime.fromisoformat(wire)
+            value = _within(datetime.fromisoformat(wire))
             return value if value.tzinfo else value.replace(tzinfo=UTC)
         return wire
     except Unfit:

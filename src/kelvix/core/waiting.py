@@ -3,6 +3,7 @@ hours and minutes are as long as they are."""
 
 from __future__ import annotations
 
+import re
 from datetime import UTC, datetime, time, timedelta
 
 from kelvix.core.cells import Finding
@@ -12,6 +13,7 @@ from kelvix.core.values import Unfit, as_text, coerce
 from kelvix.core.workflow import Wait
 
 LONGEST = timedelta(days=366)
+CLOCK = re.compile(r"([01][0-9]|2[0-3]):[0-5][0-9]")
 
 
 def _wall(moment: datetime, env: Env) -> datetime:
@@ -52,10 +54,9 @@ def until(line: Wait, since: datetime, carried: Carried, env: Env) -> datetime:
 
 def _hours(line: Wait) -> tuple[time, time]:
     """Raises Unfit."""
-    try:
-        begins, ends = time.fromisoformat(line.begins), time.fromisoformat(line.ends)
-    except ValueError:
-        raise Unfit("working hours look like 09:00 and 17:00") from None
+    if not (CLOCK.fullmatch(line.begins) and CLOCK.fullmatch(line.ends)):
+        raise Unfit("working hours look like 09:00 and 17:00")
+    begins, ends = time.fromisoformat(line.begins), time.fromisoformat(line.ends)
     if begins >= ends or not line.days or not set(line.days) <= set(range(1, 8)):
         raise Unfit("choose at least one working day, and hours that begin before they end")
     return begins, ends

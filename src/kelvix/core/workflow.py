@@ -375,7 +375,9 @@ def check_shape(workflow: Workflow) -> None:
             keys = [v.key for v in line.values]
             if len(set(keys)) != len(keys) or not all(k and len(k) <= 20 for k in keys):
                 raise BadDocument("each value of a line needs a key of its own, of at most 20 characters")
-        elif isinstance(line, Find) and len(line.sought) > MOST_COMPARISONS:
+        elif (isinstance(line, Find) and len(line.sought) > MOST_COMPARISONS) or (
+            isinstance(line, AddOrUpdate) and len(line.by) > MOST_COMPARISONS
+        ):
             raise BadDocument(f"a line compares at most {MOST_COMPARISONS} fields")
         for part in (p for filling in fillings_of(line) for p in filling):
             _check_part(part)
