@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
 from types import SimpleNamespace
 
 import pytest
 
+from kelvix.core.cells import Answer
 from kelvix.core.finding import Compared, Question
 from kelvix.engine import finding
-from kelvix.engine.finding import BURST, KEPT, PACE, SETTLED, Lookups
+from kelvix.engine.finding import BURST, KEPT, MOST_SIZE, PACE, SETTLED, Lookups
 from support import document, until
+
+NOW = datetime(2026, 11, 25, 9, tzinfo=UTC)
 
 
 class Clock:
@@ -26,9 +30,11 @@ class Clock:
 @pytest.fixture
 def lookups(monkeypatch):
     """Lookups by a clock of the test's, and all that they read: what is read is counted by question."""
-    clock, read = Clock(), []
-    monkeypatch.setattr(finding, "direct", lambda space, databases: lambda q: read.append(q) or f"answer {len(read)}")
-    return Lookups(clock, clock.sleep), clock, read
+    clock, read, text = Clock(), [], {"of": "x"}
+    monkeypatch.setattr(
+        finding, "direct", lambda space, databases: lambda q: read.append(q) or Answer(len(read), None, {1: text["of"]}, NOW)
+    )
+    return Lookups(clock, clock.sleep), clock, read, text
 
 
 def question(text: str = "x") -> Question:
@@ -40,7 +46,7 @@ SPACE, OTHER = SimpleNamespace(id=1), SimpleNamespace(id=2)
 
 def test_a_question_is_read_once_it_has_settled(lookups):
     """Typing changes the question with each letter: none of these is read."""
-    made, clock, read = lookups
+    made, clock, read, _text = lookups
     find = made.finder(SPACE, {})
     for letter in range(10):
         assert find(question("St Bride"[:letter])) is None
@@ -48,24 +54,24 @@ def test_a_question_is_read_once_it_has_settled(lookups):
     assert read == []
     find(question("St Bride"))
     clock.now += SETTLED
-    assert find(question("St Bride")) == "answer 1" and read == [question("St Bride")]
+    assert find(question("St Bride")).count == 1 and read == [question("St Bride")]
 
 
 def test_an_answer_is_kept_for_a_while_and_read_again_on_wish(lookups):
-    made, clock, _ = lookups
+    made, clock, _, _text = lookups
     find = made.finder(SPACE, {})
     find(question())
     clock.now += SETTLED
-    assert find(question()) == "answer 1"
+    assert find(question()).count == 1
     clock.now += KEPT - 1
-    assert find(question()) == "answer 1"
-    assert made.finder(SPACE, {}, again=True)(question()) == "answer 2"
+    assert find(question()).count == 1
+    assert made.finder(SPACE, {}, again=True)(question()).count == 2
     clock.now += KEPT
-    assert find(question()) == "answer 3"
+    assert find(question()).count == 3
 
 
 def test_reads_are_paced_and_one_workspace_does_not_hold_up_another(lookups):
-    made, clock, read = lookups
+    made, clock, read, _text = lookups
     find = made.finder(SPACE, {})
     many = [question(str(n)) for n in range(int(BURST) + 30)]
     for q in many:
@@ -81,7 +87,7 @@ def test_reads_are_paced_and_one_workspace_does_not_hold_up_another(lookups):
 
 
 def test_a_backcast_waits_for_its_turn_and_leaves_room(lookups):
-    made, clock, read = lookups
+    made, clock, read, _text = lookups
     find, began = made.patient(SPACE, {}), clock.now
     many = [question(str(n % 200)) for n in range(400)]
     assert None not in [find(q) for q in many]
@@ -91,6 +97,19 @@ def test_a_backcast_waits_for_its_turn_and_leaves_room(lookups):
     rehearsed(question("mine"))
     clock.now += SETTLED
     assert rehearsed(question("mine")) is not None, "a person is not held up by it"
+
+
+def test_answers_are_let_go_before_they_fill_the_memory(lookups):
+    made, clock, read, text = lookups
+    text["of"] = "x" * (MOST_SIZE // 4)
+    find = made.finder(SPACE, {})
+    for _ in range(4):
+        for n in range(6):
+            find(question(str(n)))
+            kept = [k.answer for k in made._known.values() if k.answer]
+            assert sum(len(a.values[1]) for a in kept) == made._size <= MOST_SIZE
+        clock.now += SETTLED
+    assert len(kept) == 4 and len(read) > 4, "what was asked for longest ago was let go, and read again when it was asked for"
 
 
 @pytest.fixture

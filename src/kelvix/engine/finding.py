@@ -19,7 +19,7 @@ Finder = Callable[[Question], Answer | None]
 
 KEPT = 60.0  # seconds for which an answer is good
 SETTLED = 0.25  # seconds after which a question that is asked again is read
-MOST_KEPT = 5_000
+MOST_KEPT, MOST_SIZE = 5_000, 64_000_000  # answers, and the characters of their texts
 PACE, BURST = 60.0, 100.0  # reads a second and workspace, and how many may come at once
 
 
@@ -37,11 +37,17 @@ class _Known:
     read: float = 0.0
 
 
+def _weight(answer: Answer | None) -> int:
+    """The characters of an answer's texts."""
+    return sum(len(v) for v in answer.values.values() if isinstance(v, str)) if answer else 0
+
+
 class Lookups:
     """The answers that rehearsals share, by workspace."""
 
     def __init__(self, now: Callable[[], float] = time.monotonic, sleep: Callable[[float], None] = time.sleep):
         self.now, self.sleep = now, sleep
+        self._size = 0
         self._known: OrderedDict[tuple[int, Question], _Known] = OrderedDict()
         self._allowed: dict[int, tuple[float, float]] = {}  # by workspace: reads that are left, as of when
         self._lock = threading.Lock()
@@ -59,10 +65,7 @@ class Lookups:
                 settled = known.answer is not None or now - known.asked >= SETTLED
                 if good or not settled or not self._take(space.id, now):
                     return known.answer
-            answer = read(question)
-            with self._lock:
-                known.answer, known.read = answer, self.now()
-            return answer
+            return self._keep((space.id, question), known, read(question))
 
         return find
 
@@ -80,10 +83,7 @@ class Lookups:
                     if self._take(space.id, self.now(), spare=BURST / 2):
                         break
                 self.sleep(1 / PACE)
-            answer = read(question)
-            with self._lock:
-                known.answer, known.read = answer, self.now()
-            return answer
+            return self._keep((space.id, question), known, read(question))
 
         return find
 
@@ -92,9 +92,21 @@ class Lookups:
         if known is None:
             known = self._known[key] = _Known(self.now())
         self._known.move_to_end(key)
-        while len(self._known) > MOST_KEPT:
-            self._known.popitem(last=False)
+        self._let_go()
         return known
+
+    def _keep(self, key: tuple[int, Question], known: _Known, answer: Answer | None) -> Answer | None:
+        with self._lock:
+            if self._known.get(key) is known:  # else it was let go meanwhile
+                self._size += _weight(answer) - _weight(known.answer)
+            known.answer, known.read = answer, self.now()
+            self._let_go()
+        return answer
+
+    def _let_go(self) -> None:
+        """Forget what was asked for longest ago, where there are too many answers or they are too large."""
+        while len(self._known) > MOST_KEPT or self._size > MOST_SIZE:
+            self._size -= _weight(self._known.popitem(last=False)[1].answer)
 
     def _take(self, workspace: int, now: float, spare: float = 0.0) -> bool:
         """Whether one more read is allowed now; `spare` are left for others."""
