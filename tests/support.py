@@ -116,11 +116,14 @@ class Person:
         text: str = "Good morning.",
         sender: str = "Ada Pell <ada.pell@stbride.example>",
         raw: bytes | None = None,
+        attachments: dict[str, bytes] | None = None,
     ) -> None:
         """Send a message by SMTP, as any program would."""
         message = EmailMessage()
         message["From"], message["To"], message["Subject"] = sender, self.addresses[folder], subject
         message.set_content(text)
+        for name, content in (attachments or {}).items():
+            message.add_attachment(content, maintype="application", subtype="octet-stream", filename=name)
         with smtplib.SMTP("127.0.0.1", self.kelvix.settings.smtp_port, timeout=30) as smtp:
             smtp.sendmail("test@works.example", self.addresses[folder], raw or message.as_bytes())
 

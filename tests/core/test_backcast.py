@@ -7,8 +7,8 @@ from zoneinfo import ZoneInfo
 
 from kelvix.core.backcast import EXAMPLES, Backcast
 from kelvix.core.feel import Env
-from kelvix.core.rehearsal import Surroundings
 from kelvix.core.schema import CarriedField, Database, Field
+from kelvix.core.steps import Surroundings
 from kelvix.core.workflow import Add, Condition, DatePart, FieldFilling, OnlyIf, Part, Reference, Shape, Shaped, When, Workflow
 
 SOURCE = (

@@ -12,11 +12,14 @@ import pytest
 from kelvix.core.backcast import Backcast
 from kelvix.core.cells import Answer
 from kelvix.core.checking import check
+from kelvix.core.documents import check_shape
 from kelvix.core.feel import Env, read, write
 from kelvix.core.finding import OPERATORS, Compared, Question
+from kelvix.core.known import scope_of
 from kelvix.core.naming import remember_names, without_names
-from kelvix.core.rehearsal import Surroundings, carried_to, rehearse, scope_of
+from kelvix.core.rehearsal import carried_to, rehearse
 from kelvix.core.schema import CarriedField, Database, Field
+from kelvix.core.steps import Surroundings
 from kelvix.core.values import TYPES, Choice, as_text
 from kelvix.core.workflow import (
     OPERATOR_WORDS,
@@ -29,7 +32,6 @@ from kelvix.core.workflow import (
     Sought,
     When,
     Workflow,
-    check_shape,
 )
 
 NOW = datetime(2026, 11, 25, 9, tzinfo=UTC)

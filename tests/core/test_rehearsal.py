@@ -9,10 +9,12 @@ from zoneinfo import ZoneInfo
 import pytest
 
 from kelvix.core.checking import check
+from kelvix.core.documents import check_shape
 from kelvix.core.feel import Env
 from kelvix.core.feel import tree as t
-from kelvix.core.rehearsal import Surroundings, carried_from_item, rehearse, shaped_fields
+from kelvix.core.rehearsal import rehearse
 from kelvix.core.schema import CarriedField, Database, Field
+from kelvix.core.steps import Surroundings, carried_from_item, shaped_fields
 from kelvix.core.workflow import (
     Add,
     BadDocument,
@@ -27,7 +29,6 @@ from kelvix.core.workflow import (
     Shaped,
     When,
     Workflow,
-    check_shape,
 )
 
 SOURCE = (
@@ -57,7 +58,7 @@ def test_a_sample_goes_through_or_is_passed_by():
 def test_empty_absent_and_unreadable_are_told_apart():
     """What could not be read stops each line that uses it, and is never taken for empty."""
     broken = {"subject": "Quote, please", "date": "yesterday", "attachment_count": None}
-    carried = carried_from_item(WHEN, SOURCE, broken)
+    carried = carried_from_item(WHEN, AROUND, broken)
     assert carried.values == {Reference("w", "subject"): "Quote, please", Reference("w", "attachment_count"): None}
     assert list(carried.unreadable) == [Reference("w", "date")]
     late = OnlyIf("o", "all", (Condition(Reference("w", "date"), "empty"),))
@@ -78,7 +79,7 @@ def test_a_list_becomes_labels():
     cells = rehearse(Workflow((WHEN, shape, add)), {"subject": "Leather, Reeds, leather"}, around)
     assert cells[1].parts[0].value == ("Leather", "Reeds", "leather")
     assert cells[2].results[1].value == ("Leather", "Reeds")
-    assert shaped_fields(shape, carried_from_item(WHEN, SOURCE, {}))[0].type == "labels"
+    assert shaped_fields(shape, carried_from_item(WHEN, AROUND, {}))[0].type == "labels"
 
 
 def test_a_line_that_is_not_right_says_what():

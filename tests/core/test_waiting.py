@@ -15,8 +15,9 @@ from hypothesis import strategies as st
 from kelvix.core.checking import check
 from kelvix.core.feel import Env
 from kelvix.core.filling import Carried
-from kelvix.core.rehearsal import Surroundings, rehearse
+from kelvix.core.rehearsal import rehearse
 from kelvix.core.schema import CarriedField, Database, Field
+from kelvix.core.steps import Surroundings
 from kelvix.core.values import Unfit
 from kelvix.core.waiting import until, words
 from kelvix.core.workflow import Add, FieldFilling, Part, Reference, Wait, When, Workflow

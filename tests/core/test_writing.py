@@ -10,11 +10,13 @@ import pytest
 
 from kelvix.core.cells import Answer
 from kelvix.core.checking import check
+from kelvix.core.documents import check_shape
 from kelvix.core.feel import Env
 from kelvix.core.finding import Compared, Question
 from kelvix.core.naming import remember_names
-from kelvix.core.rehearsal import Surroundings, carried_to, rehearse
+from kelvix.core.rehearsal import carried_to, rehearse
 from kelvix.core.schema import CarriedField, Database, Field
+from kelvix.core.steps import Surroundings
 from kelvix.core.values import Choice
 from kelvix.core.workflow import (
     Add,
@@ -29,7 +31,6 @@ from kelvix.core.workflow import (
     Update,
     When,
     Workflow,
-    check_shape,
 )
 from kelvix.core.writing import changed, written
 

@@ -88,16 +88,16 @@ def test_the_fencing_token_alone_stops_a_late_writer(own, on):
     space = on.person.space
     on.person.deliver("Fenced")
     [late] = until(lambda: space.transact(lambda t: runs.claim(t, 10, 0.2)))
-    space.transact(lambda t: runs.hold(t, late))
+    space.transact(lambda t: runs.hold(t, late, 0.2))
     time.sleep(0.4)
     with pytest.raises(runs.Fenced):
-        space.transact(lambda t: runs.hold(t, late))
+        space.transact(lambda t: runs.hold(t, late, 30))
     assert space.transact(runs.release_expired) == 1
     [now] = space.transact(lambda t: runs.claim(t, 10, 30))
     assert now.run_id == late.run_id and now.token > late.token and now.attempts == 2
     with pytest.raises(runs.Fenced):
-        space.transact(lambda t: runs.hold(t, late))
-    space.transact(lambda t: runs.hold(t, now))
+        space.transact(lambda t: runs.hold(t, late, 30))
+    space.transact(lambda t: runs.hold(t, now, 30))
     space.transact(lambda t: runs.wait(t, now, 0, {"sentence": "given back"}))
     own.installation.start("worker")
     assert until(on.titles, 20) == ["Fenced"]

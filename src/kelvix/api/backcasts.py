@@ -12,8 +12,8 @@ from kelvix.api.problems import Problem
 from kelvix.api.workflows import SampleOut, SamplesIn, kept_workflow, list_samples
 from kelvix.core.backcast import Kind
 from kelvix.core.checking import check
+from kelvix.core.documents import check_shape
 from kelvix.core.naming import without_names
-from kelvix.core.workflow import check_shape
 from kelvix.engine import backcasting, sampling
 from kelvix.store import backcasts
 

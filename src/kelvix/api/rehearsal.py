@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import secrets
 from datetime import datetime
 from typing import Literal
 
@@ -10,14 +11,16 @@ from pydantic import BaseModel, Field
 
 from kelvix.api.access import Caller, Reader
 from kelvix.api.workflows import kept_workflow
-from kelvix.core import conditions, finding, formulas, rehearsal, shaping
+from kelvix.core import conditions, finding, formulas, known, rehearsal, repeating, shaping
 from kelvix.core.cells import Cell, CellState
 from kelvix.core.checking import check
+from kelvix.core.documents import check_shape
+from kelvix.core.duplicating import duplicated
 from kelvix.core.feel import FUNCTIONS, FeelError, read, write
 from kelvix.core.feel import tree as t
 from kelvix.core.feel.builtin import words_for
-from kelvix.core.filling import Carried, Remedy, compute, describe, is_filled
-from kelvix.core.rehearsal import Surroundings
+from kelvix.core.filling import Remedy, compute, describe, is_filled
+from kelvix.core.steps import Surroundings
 from kelvix.core.suggestions import suggest
 from kelvix.core.values import Unfit, Value, Wire, as_text, to_wire
 from kelvix.core.workflow import (
@@ -30,12 +33,12 @@ from kelvix.core.workflow import (
     Formula,
     Group,
     Mode,
-    OnlyIf,
+    Narrows,
     Part,
+    Repeat,
     Shaped,
     Sought,
     Workflow,
-    check_shape,
     filling_of,
 )
 from kelvix.store import workflows
@@ -77,7 +80,8 @@ class PartOut(BaseModel):
 
 
 class CellOut(BaseModel):
-    """`rows` says of each row of an Only if line, in reading order with the heads of groups, whether it holds."""
+    """`rows` says of each row of an Only if line or a way, in reading order with the heads of groups, whether it holds.
+    Within a repeated line, `round` is the one that is shown of `rounds`; in `wrong_rounds` of them this line is not right."""
 
     line: str
     state: CellState
@@ -86,6 +90,9 @@ class CellOut(BaseModel):
     results: list[ResultOut]
     rows: list[bool | None]
     parts: list[PartOut]
+    round: int
+    rounds: int
+    wrong_rounds: int
     read_at: datetime | None = Field(description="when a Find line's answer was read")
 
 
@@ -98,7 +105,8 @@ class FindingOut(BaseModel):
 
 
 class CarriedValue(BaseModel):
-    """A value that lines below `line` can use. `written` is its name in formulas."""
+    """A value that lines below `line` can use; where `inside`, only those that stand within it. `written` is its name in
+    formulas."""
 
     line: str
     key: str
@@ -106,6 +114,17 @@ class CarriedValue(BaseModel):
     type: str
     operators: list[str]
     written: str
+    inside: bool
+
+
+class ListOut(BaseModel):
+    """A list that lines below `line` can go through. `database`: whose records its rows are."""
+
+    line: str
+    key: str
+    name: list[str]
+    database: int | None
+    fields: list[str]
 
 
 class CalculationOut(BaseModel):
@@ -130,6 +149,7 @@ class RehearsalOut(BaseModel):
     `tests` by Only if line: its whole condition as a formula, or why it cannot be written as one yet."""
 
     carried: list[CarriedValue]
+    lists: list[ListOut]
     cells: dict[str, list[CellOut]]
     provisional: dict[str, dict[str, dict[str, Wire]]] = Field(description="by sample and line: what rehearsed lines yield")
     unreadable: dict[str, dict[str, str]] = Field(description="by sample and key: what is wrong with a value of the source")
@@ -224,6 +244,9 @@ def _cell_out(cell: Cell, around: Surroundings, who: Caller) -> CellOut:
             for r in cell.results
         ],
         rows=list(cell.rows),
+        round=cell.round,
+        rounds=cell.rounds,
+        wrong_rounds=cell.wrong_rounds,
         read_at=cell.answer.at if cell.answer else None,
         parts=[
             PartOut(
@@ -239,8 +262,8 @@ def _cell_out(cell: Cell, around: Surroundings, who: Caller) -> CellOut:
 
 
 def _carried(document: Workflow, around: Surroundings) -> list[CarriedValue]:
-    scope = rehearsal.scope_of(document, around)
-    fields = rehearsal.carried_fields(document, around)
+    scope = known.scope_of(document, around)
+    fields = known.carried_fields(document, around)
     return [
         CarriedValue(
             line=ref.line,
@@ -249,6 +272,7 @@ def _carried(document: Workflow, around: Surroundings) -> list[CarriedValue]:
             type=f.type,
             operators=list(conditions.OPERATORS[f.type]),
             written=write(t.Value(ref.line, f.key), scope),
+            inside=repeating.is_inside(f.key) and isinstance(document.line(ref.line), Repeat),
         )
         for ref, f in fields.items()
     ]
@@ -256,9 +280,9 @@ def _carried(document: Workflow, around: Surroundings) -> list[CarriedValue]:
 
 def _formulas(document: Workflow, around: Surroundings) -> dict[str, FormulaOut]:
     """All kept formulas of a document, as they are written now."""
-    scope = rehearsal.scope_of(document, around)
+    scope = known.scope_of(document, around)
     found: dict[str, FormulaOut] = {}
-    for tree in rehearsal.trees_of(document):
+    for tree in known.trees_of(document):
         step = formulas.calculation(tree)
         words = CalculationOut.model_validate(step.__dict__) if step else None
         found[tree] = FormulaOut(text=write(formulas.loaded(tree), scope), calculation=words)
@@ -267,11 +291,11 @@ def _formulas(document: Workflow, around: Surroundings) -> dict[str, FormulaOut]
 
 def _tests(document: Workflow, around: Surroundings) -> dict[str, str]:
     """Each Only if line's condition as a formula; nothing where it is not finished."""
-    scope = rehearsal.scope_of(document, around)
-    fields = rehearsal.carried_fields(document, around)
+    scope = known.scope_of(document, around)
+    fields = known.carried_fields(document, around)
     found: dict[str, str] = {}
     for line in document.lines:
-        if isinstance(line, OnlyIf) and line.conditions:
+        if isinstance(line, Narrows) and line.conditions:
             try:
                 found[line.id] = write(conditions.write_all(line.mode, line.conditions, fields, around.env), scope)
             except Unfit:
@@ -279,11 +303,18 @@ def _tests(document: Workflow, around: Surroundings) -> dict[str, str]:
     return found
 
 
-def _provisional(document: Workflow, cells: list[Cell], carried: Carried) -> dict[str, dict[str, Wire]]:
+def _lists(document: Workflow, around: Surroundings) -> list[ListOut]:
+    return [
+        ListOut(line=ref.line, key=one.key, name=list(one.name), database=one.database, fields=[f.name[-1] for f in one.fields])
+        for ref, one in known.carried_lists(document, around).items()
+    ]
+
+
+def _provisional(document: Workflow, rehearsed: rehearsal.Rehearsed) -> dict[str, dict[str, Wire]]:
     """What the lines of one sample yield to those below; nothing yet where that is being read."""
-    waiting = {c.line for c in cells if c.state == "waiting"} | {document.when.id}
+    waiting = {c.line for c in rehearsed.cells if c.state == "waiting"} | {document.when.id}
     found: dict[str, dict[str, Wire]] = {}
-    for ref, value in carried.values.items():
+    for ref, value in rehearsed.values.items():
         if ref.line not in waiting:
             found.setdefault(ref.line, {})[ref.value] = to_wire(value)
     return found
@@ -298,12 +329,13 @@ def rehearse(who: Reader, workflow_id: int, body: RehearseIn) -> Response:
     provisional: dict[str, dict[str, dict[str, Wire]]] = {}
     unreadable: dict[str, dict[str, str]] = {}
     for sample in who.space.read(lambda t: workflows.samples(t, who.space.id, workflow_id)):
-        found, carried = rehearsal.rehearse_whole(body.document, sample.item["values"], around)
-        cells[str(sample.id)] = [_cell_out(c, around, who) for c in found]
-        provisional[str(sample.id)] = _provisional(body.document, found, carried)
-        unreadable[str(sample.id)] = {ref.value: said for ref, said in carried.unreadable.items()}
+        rehearsed = rehearsal.rehearse_whole(body.document, sample.item["values"], around)
+        cells[str(sample.id)] = [_cell_out(c, around, who) for c in rehearsed.cells]
+        provisional[str(sample.id)] = _provisional(body.document, rehearsed)
+        unreadable[str(sample.id)] = {ref.value: said for ref, said in rehearsed.carried.unreadable.items()}
     answer = RehearsalOut(
         carried=_carried(body.document, around),
+        lists=_lists(body.document, around),
         cells=cells,
         provisional=provisional,
         unreadable=unreadable,
@@ -326,7 +358,7 @@ def read_formula(who: Reader, workflow_id: int, body: FormulaIn) -> FormulaRead:
     check_shape(body.document)
     kept_workflow(who, workflow_id)
     around = who.engine.surroundings(who.space, body.document, "rehearses")
-    scope = rehearsal.scope_of(body.document, around, body.line)
+    scope = known.scope_of(body.document, around, body.line)
     try:
         if body.calculation:
             node = formulas.of_calculation(formulas.Calculation(**body.calculation.model_dump()))
@@ -337,7 +369,7 @@ def read_formula(who: Reader, workflow_id: int, body: FormulaIn) -> FormulaRead:
     except Unfit as unfit:
         wrong = ProblemAt(sentence=str(unfit), at=0, to=0, nearest="")
     else:
-        fields = rehearsal.carried_fields(body.document, around)
+        fields = known.carried_fields(body.document, around)
         mode, rows = conditions.read(node, fields)
         return FormulaRead(
             tree=t.dump(node),
@@ -417,6 +449,21 @@ def suggest_fillings(who: Reader, workflow_id: int, body: SuggestIn) -> list[Sug
         for s in found
         if not is_filled(filling_of(line, s.field))
     ]
+
+
+class LineIn(BaseModel):
+    document: Workflow
+    line: str
+
+
+@router.post("/workflows/{workflow_id}/duplicate-line")
+def duplicate_line(who: Reader, workflow_id: int, body: LineIn) -> LineIn:
+    """The document with a copy of a line and all that stands within it; `line` is the copy. Nothing is kept."""
+    check_shape(body.document)
+    kept_workflow(who, workflow_id)
+    document, copy = duplicated(body.document, body.line, lambda: secrets.token_hex(4))
+    check_shape(document)
+    return LineIn(document=document, line=copy)
 
 
 class MakingIn(BaseModel):

@@ -20,7 +20,10 @@ router = APIRouter(prefix="/api/v1", tags=["runs"])
 
 
 class RunLineOut(BaseModel):
+    """`place` has the numbers of the rounds in which a line within a repeated one was carried out, as 3 or 3.1."""
+
     line: str
+    place: str
     outcome: str
     input: Any
     output: Any
@@ -66,7 +69,7 @@ class UndoneOut(BaseModel):
     kept: list[str]
 
 
-def _out(r: Run, lines: dict[str, RunLine]) -> RunOut:
+def _out(r: Run, lines: dict[tuple[str, str], RunLine]) -> RunOut:
     problem = r.problem or {}
     return RunOut(
         id=r.id,

@@ -14,8 +14,9 @@ from kelvix.api.problems import Problem
 from kelvix.connectors.contract import Passing, Standing
 from kelvix.core import waiting
 from kelvix.core.naming import remember_names
-from kelvix.core.values import Unfit, Wire, coerce, shorten, to_wire, whole
-from kelvix.core.workflow import Add, AddOrUpdate, Delete, Find, Update, Wait, When, Workflow, Writes
+from kelvix.core.steps import Surroundings, carried_from_item
+from kelvix.core.values import ItemValue, Rows, Unfit, Wire, coerce, shorten, to_wire, whole
+from kelvix.core.workflow import Add, AddOrUpdate, Decide, Delete, Find, Repeat, Update, Wait, When, Workflow, Writes
 from kelvix.engine import sampling, switch, whereabouts
 from kelvix.store import databases, runs, watches, workflows
 from kelvix.store.database_server import Transaction
@@ -72,6 +73,7 @@ class SampleOut(BaseModel):
     link: str | None
     at: datetime
     values: dict[str, Wire]
+    lists: dict[str, Rows]
 
 
 class SamplesIn(BaseModel):
@@ -92,7 +94,10 @@ class NextOut(BaseModel):
 
 
 class SampleValues(BaseModel):
+    """`lists` that are not given stay as they are."""
+
     values: dict[str, Wire]
+    lists: dict[str, Rows] = {}
 
 
 class TryIn(BaseModel):
@@ -142,6 +147,10 @@ def sentence(document: Workflow, who: Caller, names: dict[int, str]) -> str:
     for line in document.lines:
         if isinstance(line, Find):
             said += f", find a record in {names.get(line.database or 0, 'a database')}"
+        if isinstance(line, Decide):
+            said += ", decide"
+        if isinstance(line, Repeat):
+            said += ", for each of a list"
         if isinstance(line, Wait):
             said += f", wait {waiting.words(line)}"
         if isinstance(line, AddOrUpdate):
@@ -256,7 +265,8 @@ def _sample_out(s: Sample) -> SampleOut:
         title=s.item["title"],
         link=s.item.get("link"),
         at=s.item_at,
-        values=s.item["values"],
+        values={k: v for k, v in s.item["values"].items() if not _is_rows(v)},
+        lists={k: v for k, v in s.item["values"].items() if _is_rows(v)},
     )
 
 
@@ -298,18 +308,25 @@ def fetch_next(who: Editor, workflow_id: int, body: NextIn) -> NextOut:
     return NextOut(cursor=cursor, arrived=arrived)
 
 
-def _checked(who: Caller, document: Workflow, values: dict[str, Wire]) -> dict[str, Wire]:
+def _is_rows(value: object) -> bool:
+    """Whether a kept value is a list's rows, rather than labels."""
+    return isinstance(value, list) and all(isinstance(row, dict) for row in value)
+
+
+def _checked(who: Caller, document: Workflow, body: SampleValues, before: dict[str, Any]) -> dict[str, ItemValue]:
     """A sample's values as typed by a person: what does not fit its type is refused, what is not known is dropped."""
     app = who.engine.apps[document.when.app]
-    result: dict[str, Wire] = {}
+    result: dict[str, ItemValue] = {one.key: body.lists.get(one.key, before.get(one.key, [])) for one in app.lists}
     wrong: dict[str, str] = {}
     for field in app.fields:
-        raw = values.get(field.key)
+        raw = body.values.get(field.key)
         given = tuple(raw) if isinstance(raw, list) else raw
         try:
             result[field.key] = to_wire(coerce(given, field.type, who.space.zone, (), who.space.order, grows=True))
         except Unfit as unfit:
             wrong[field.key] = str(unfit)
+    read = carried_from_item(document.when, Surroundings((), {}, who.space.env(datetime.now(UTC)), lists=app.lists), result)
+    wrong |= {ref.value: said for ref, said in read.unreadable.items()}
     if wrong:
         raise Problem(422, "Some values do not fit.", "; ".join(wrong.values()), fields=wrong)
     return result
@@ -319,7 +336,7 @@ def _checked(who: Caller, document: Workflow, values: dict[str, Wire]) -> dict[s
 def make_sample(who: Editor, workflow_id: int, body: SampleValues) -> list[SampleOut]:
     """A made-up sample."""
     kept = kept_workflow(who, workflow_id)
-    values = _checked(who, kept.draft, body.values)
+    values = _checked(who, kept.draft, body, {})
     item = {"id": None, "title": str(values.get("subject") or "made up"), "link": None, "container": "", "values": values}
     at = values.get("date")
     who.space.transact(
@@ -333,12 +350,12 @@ def make_sample(who: Editor, workflow_id: int, body: SampleValues) -> list[Sampl
 @router.put("/workflows/{workflow_id}/samples/{sample_id}")
 def edit_sample(who: Editor, workflow_id: int, sample_id: int, body: SampleValues) -> list[SampleOut]:
     kept = kept_workflow(who, workflow_id)
-    values = _checked(who, kept.draft, body.values)
     found = next(
         (s for s in who.space.read(lambda t: workflows.samples(t, who.space.id, workflow_id)) if s.id == sample_id), None
     )
     if found is None:
         raise LookupError("there is no such sample")
+    values = _checked(who, kept.draft, body, found.item["values"])
     item = found.item | {"values": values, "title": str(values.get("subject") or found.item["title"])}
     who.space.transact(lambda t: workflows.change_sample(t, who.space.id, workflow_id, sample_id, item))
     return list_samples(who, workflow_id)

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import ClassVar
 
-from kelvix.core.schema import CarriedField
-from kelvix.core.values import Wire
+from kelvix.core.schema import CarriedField, CarriedList
+from kelvix.core.values import ItemValue
 
 
 class Passing(Exception):
@@ -56,7 +56,7 @@ class Item:
     title: str
     link: str
     at: datetime
-    values: dict[str, Wire]
+    values: dict[str, ItemValue]
     seq: int = 0
 
 
@@ -88,6 +88,7 @@ class App(ABC):
     items_word: ClassVar[str]
     event_words: ClassVar[str]  # after "When"
     fields: ClassVar[tuple[CarriedField, ...]]
+    lists: ClassVar[tuple[CarriedList, ...]] = ()
     proposed: ClassVar[tuple[tuple[str, str], ...]]  # carried keys of which a new database would be made, with names
 
     @abstractmethod

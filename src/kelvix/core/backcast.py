@@ -7,7 +7,8 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from kelvix.core.cells import Cell
-from kelvix.core.rehearsal import Surroundings, rehearse
+from kelvix.core.rehearsal import Rehearsed, rehearse_whole
+from kelvix.core.steps import Surroundings
 from kelvix.core.values import shorten
 from kelvix.core.workflow import Workflow
 
@@ -39,7 +40,7 @@ class Backcast:
 
     def take(self, item_id: str, title: str, values: Mapping[str, object]) -> None:
         """Rehearse one event."""
-        kind, line, sentence = self._outcome(rehearse(self.workflow, values, self.around))
+        kind, line, sentence = self._outcome(rehearse_whole(self.workflow, values, self.around))
         key = (kind, line, sentence)
         if key not in self.outcomes and len(self.outcomes) >= MOST_OUTCOMES:
             key = (kind, line, "other things to put right" if kind == "put_right" else "")
@@ -49,11 +50,13 @@ class Backcast:
             outcome.examples.append((item_id, shorten(title, 120)))
         self.seen += 1
 
-    def _outcome(self, cells: list[Cell]) -> tuple[Kind, str, str]:
-        looked = ""
+    def _outcome(self, rehearsed: Rehearsed) -> tuple[Kind, str, str]:
+        looked, cells = "", rehearsed.cells
         for cell in cells:
-            if cell.state == "passed_by":
+            if cell.state == "passed_by" or (cell.state == "stops" and rehearsed.end == "passed_by"):
                 return "passed_by", cell.line, ""
+            if cell.state == "stops" and rehearsed.end == "failed":
+                return "put_right", cell.line, cell.note
             if cell.state in ("put_right", "unready"):
                 return "put_right", cell.line, self._said(cell)
             if cell.doubts and not looked:

@@ -11,18 +11,35 @@ from kelvix.core.filling import FieldResult, FieldState, Remedy
 from kelvix.core.values import Value
 
 CellState = Literal[
-    "in", "goes_on", "passed_by", "fits", "found", "found_none", "waits", "waiting", "put_right", "not_reached", "unready"
+    "in",
+    "goes_on",
+    "passed_by",
+    "left",
+    "taken",
+    "not_taken",
+    "rounds",
+    "stops",
+    "fits",
+    "found",
+    "found_none",
+    "waits",
+    "waiting",
+    "put_right",
+    "not_reached",
+    "unready",
 ]
 
 
 @dataclass(frozen=True)
 class Answer:
-    """What was found: how many records, counted no further than finding.MOST, the one that is taken, and when it was read."""
+    """What was found: how many records, counted no further than finding.MOST, the one that is taken, and when it was read;
+    `records` are all of them, where all are taken."""
 
     count: int
     record: int | None
     values: Mapping[int, Value]
     at: datetime
+    records: tuple[tuple[int, Mapping[int, Value]], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -41,7 +58,8 @@ class PartResult:
 class Cell:
     """`note` is the short word under the state; `results` are an Add line's fields, `parts` a Shape line's values or a Find
     line's comparisons, these by their place; `doubts` counts those to look at; `rows` says of each row of an Only if line
-    whether it holds; `answer` is what a Find line found."""
+    whether it holds; `answer` is what a Find line found. Within a Repeat line, `round` is the one that is shown of `rounds`, in
+    `wrong_rounds` of which this line is not right."""
 
     line: str
     state: CellState
@@ -51,6 +69,9 @@ class Cell:
     rows: tuple[bool | None, ...] = ()
     parts: tuple[PartResult, ...] = ()
     answer: Answer | None = None
+    round: int = 0
+    rounds: int = 0
+    wrong_rounds: int = 0
 
 
 @dataclass(frozen=True)

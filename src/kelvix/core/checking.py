@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from kelvix.core import conditions, finding, shaping, waiting, writing
+from kelvix.core import conditions, finding, nesting, repeating, shaping, stopping, waiting, writing
 from kelvix.core.cells import Finding
 from kelvix.core.feel import Env
 from kelvix.core.feel import tree as t
 from kelvix.core.filling import Carried, is_filled, references
-from kelvix.core.rehearsal import Surroundings, carried_from_item, held_by, made_by
+from kelvix.core.known import each_line, end_of_round
+from kelvix.core.steps import Surroundings
 from kelvix.core.values import Unfit
 from kelvix.core.workflow import (
     Add,
@@ -16,14 +17,21 @@ from kelvix.core.workflow import (
     Filled,
     Find,
     Formula,
+    Line,
     OnlyIf,
     Part,
     Reference,
+    Repeat,
     Shape,
+    Stop,
     Update,
     Wait,
+    Way,
     Workflow,
+    Writes,
 )
+
+Acts = Writes
 
 
 def check(workflow: Workflow, around: Surroundings) -> list[Finding]:
@@ -32,29 +40,39 @@ def check(workflow: Workflow, around: Surroundings) -> list[Finding]:
     when = workflow.when
     if when.connection is None or when.container is None:
         found.append(Finding(when.id, "choose the connection and the folder in which messages arrive"))
-    carried = carried_from_item(when, around.source, {})
     acts = False
-    for line in workflow.lines[1:]:
-        if isinstance(line, OnlyIf):
-            found += _check_only_if(line, carried, around.env)
-        elif isinstance(line, Shape):
-            found += _check_shape_line(line, carried)
-        elif isinstance(line, Wait):
-            found += waiting.check(line, carried, around.env)
-        elif isinstance(line, Find):
-            found += finding.check(line, around.databases.get(line.database or 0), carried)
-        elif isinstance(line, Add | AddOrUpdate | Update | Delete):
-            acts = True
-            found += writing.check(line, carried, around.target)
-        carried = carried.plus(line.id, made_by(line, carried, around), {}, held_by(line, carried, around))
+    for line, carried in each_line(workflow, around):
+        acts = acts or isinstance(line, Acts)
+        found += _check_line(workflow, line, carried, around)
     if not acts:
         found.append(Finding(when.id, "nothing happens yet: add a line that adds or changes a record"))
     return found
 
 
-def _check_only_if(line: OnlyIf, carried: Carried, env: Env) -> list[Finding]:
+def _check_line(workflow: Workflow, line: Line, carried: Carried, around: Surroundings) -> list[Finding]:
+    match line:
+        case OnlyIf() | Way():
+            return _check_conditions(line, carried, around.env)
+        case Shape():
+            return _check_shape_line(line, carried)
+        case Wait():
+            return waiting.check(line, carried, around.env)
+        case Find():
+            return finding.check(line, around.databases.get(line.database or 0), carried)
+        case Repeat():
+            has_lines = bool(nesting.within(workflow, line.id))
+            return repeating.check(line, carried, end_of_round(workflow, line, around), has_lines)
+        case Stop():
+            return stopping.check(line, carried)
+        case Add() | AddOrUpdate() | Update() | Delete():
+            return writing.check(line, carried, around.target)
+    return []
+
+
+def _check_conditions(line: OnlyIf | Way, carried: Carried, env: Env) -> list[Finding]:
     if not line.conditions:
-        return [Finding(line.id, "this line has no condition yet; add one or take the line away")]
+        what = "way" if isinstance(line, Way) else "line"
+        return [Finding(line.id, f"this {what} has no condition yet; add one or take the {what} away")]
     if any(ref not in carried.fields for ref in conditions.references(line.conditions)):
         return [Finding(line.id, "this compares a value that the lines above no longer carry; choose another")]
     try:

@@ -20,7 +20,7 @@ from kelvix.core.feel.values import read_at
 from kelvix.core.filling import Carried
 from kelvix.core.schema import CarriedField
 from kelvix.core.values import Type, Unfit, coerce
-from kelvix.core.workflow import OPERATOR_WORDS, Condition, Formula, Group, Mode, OnlyIf, Operator, Reference, Test
+from kelvix.core.workflow import OPERATOR_WORDS, Condition, Formula, Group, Mode, Narrows, Operator, Reference, Test
 
 TEXT_OPERATORS: tuple[Operator, ...] = ("mentions", "mentions_none", "is", "is_not", "begins", "ends", "filled", "empty")
 OPERATORS: dict[Type, tuple[Operator, ...]] = {
@@ -257,7 +257,7 @@ def holds(test: Test, carried: Carried, env: Env) -> bool | None:
     return found
 
 
-def goes_on(line: OnlyIf, carried: Carried, env: Env) -> bool:
+def goes_on(line: Narrows, carried: Carried, env: Env) -> bool:
     """Raises Unfit. A line without conditions lets everything through; what is unknown does not go on."""
     return not line.conditions or holds(Group(line.mode, line.conditions), carried, env) is True
 

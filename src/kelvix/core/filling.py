@@ -16,7 +16,7 @@ from rapidfuzz import fuzz
 from kelvix.core import formulas
 from kelvix.core.feel import Env
 from kelvix.core.feel import tree as t
-from kelvix.core.schema import CarriedField, Database, Field
+from kelvix.core.schema import CarriedField, CarriedList, Database, Field
 from kelvix.core.values import EMAIL, ORDERS, WITH_ARTICLE, Doubtful, Type, Unfit, Value, as_text, coerce, fold, shorten
 from kelvix.core.workflow import FieldFilling, Filling, Fills, Formula, Part, Reference, Shaped, Sought, filling_of
 
@@ -36,15 +36,25 @@ class Held:
 
 
 @dataclass(frozen=True)
+class ListRow:
+    """A row of a carried list: its values by key, and the record that it is, if any."""
+
+    values: Mapping[str, Value]
+    held: Held | None = None
+
+
+@dataclass(frozen=True)
 class Carried:
     """All that a line can use. `fields` says what there is, `values` what this sample has of it; a key that is missing
     from `values` is absent from the sample, None is empty. `unreadable` says of a value what is wrong with it: whatever uses
-    it is stopped by that sentence, rather than by taking it for empty."""
+    it is stopped by that sentence, rather than by taking it for empty. `lists` and `rows` are the same for lists."""
 
     fields: Mapping[Reference, CarriedField]
     values: Mapping[Reference, Value]
     unreadable: Mapping[Reference, str] = dataclasses.field(default_factory=dict)
     records: Mapping[str, Held] = dataclasses.field(default_factory=dict)  # by the line that found, added or updated it
+    lists: Mapping[Reference, CarriedList] = dataclasses.field(default_factory=dict)
+    rows: Mapping[Reference, tuple[ListRow, ...]] = dataclasses.field(default_factory=dict)
 
     def check_readable(self, refs: Iterable[Reference]) -> None:
         """Raises Unfit for a value that could not be read."""
@@ -69,12 +79,22 @@ class Carried:
         self, line: str, fields: tuple[CarriedField, ...], values: Mapping[str, Value], held: Held | None = None
     ) -> Carried:
         """With what one more line produced, and the record that it is about."""
-        return Carried(
-            {**self.fields, **{Reference(line, f.key): f for f in fields}},
-            {**self.values, **{Reference(line, k): v for k, v in values.items()}},
-            self.unreadable,
-            {**self.records, line: held} if held else self.records,
+        return replace(
+            self,
+            fields={**self.fields, **{Reference(line, f.key): f for f in fields}},
+            values={**self.values, **{Reference(line, k): v for k, v in values.items()}},
+            records={**self.records, line: held} if held else self.records,
         )
+
+    def plus_list(self, line: str, one: CarriedList, rows: tuple[ListRow, ...] | None) -> Carried:
+        """With a list that one more line produced; None where the sample has none."""
+        ref = Reference(line, one.key)
+        given = self.rows if rows is None else {**self.rows, ref: rows}
+        return replace(self, lists={**self.lists, ref: one}, rows=given)
+
+    def after(self, inner: Carried) -> Carried:
+        """What is left of all that lines within a line carried: the records known out here, as they are now."""
+        return replace(self, records={line: inner.records.get(line, held) for line, held in self.records.items()})
 
 
 @dataclass(frozen=True)

@@ -5,7 +5,7 @@ The question is worked out here, without reading anything; whoever has the datab
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from decimal import Decimal
 from typing import Literal
@@ -14,16 +14,18 @@ from rapidfuzz import fuzz
 
 from kelvix.core.cells import Answer, Finding, PartResult
 from kelvix.core.feel import Env
-from kelvix.core.filling import Carried, Remedy, compute, is_filled, references
-from kelvix.core.schema import CarriedField, Database, Field
+from kelvix.core.figures import as_list, check_figures, figure, figure_fields
+from kelvix.core.filling import Carried, Held, ListRow, Remedy, compute, is_filled, references
+from kelvix.core.schema import CarriedField, CarriedList, Database, Field
 from kelvix.core.values import NewChoice, Type, Unfit, Value, as_text, coerce, fold, shorten
 from kelvix.core.workflow import OPERATOR_WORDS, AddOrUpdate, Find, Operator, Sought
 
 MOST = 100  # records that are counted
-TEXTS: tuple[Operator, ...] = ("is", "begins", "filled", "empty")
+MOST_ALL = 500  # records that are taken where all are
+TEXTS: tuple[Operator, ...] = ("is", "begins", "mentions", "filled", "empty")
 OPERATORS: dict[Type, tuple[Operator, ...]] = {
     "text": TEXTS,
-    "long_text": ("filled", "empty"),
+    "long_text": ("mentions", "filled", "empty"),
     "email": TEXTS,
     "link": TEXTS,
     "choice": ("is", "is_not", "filled", "empty"),
@@ -33,6 +35,7 @@ OPERATORS: dict[Type, tuple[Operator, ...]] = {
     "datetime": ("before", "after", "filled", "empty"),
     "labels": ("has", "has_none", "filled", "empty"),
 }
+Link = Callable[[object], str]  # a record's, by its id
 NEEDS_NOTHING: tuple[Operator, ...] = ("filled", "empty")
 
 
@@ -47,12 +50,14 @@ class Compared:
 
 @dataclass(frozen=True)
 class Question:
-    """What is asked of a database. `take`: which record, by when they were made, where there are several."""
+    """What is asked of a database. `take`: which record where there are several, by when they were made; or all, by a field."""
 
     database: int
     mode: Literal["all", "any"]
     compared: tuple[Compared, ...]
-    take: Literal["newest", "oldest"]
+    take: Literal["newest", "oldest", "all"]
+    order: int | None = None
+    descending: bool = False
 
 
 def question(line: Find, database: Database, carried: Carried, env: Env) -> tuple[Question | None, tuple[PartResult, ...]]:
@@ -67,8 +72,12 @@ def question(line: Find, database: Database, carried: Carried, env: Env) -> tupl
             compared.append(one)
     whole = len(compared) == len(line.sought) or (line.mode == "any" and compared)
     wrong = any(p.state == "put_right" for p in parts)
-    take: Literal["newest", "oldest"] = "oldest" if line.several == "oldest" else "newest"
-    return (Question(database.id, line.mode, tuple(compared), take) if whole and not wrong else None), tuple(parts)
+    if not whole or wrong:
+        return None, tuple(parts)
+    if line.several == "all":
+        order = line.order if line.order is not None and database.field(line.order) else None
+        return Question(database.id, line.mode, tuple(compared), "all", order, line.descending), tuple(parts)
+    return Question(database.id, line.mode, tuple(compared), "oldest" if line.several == "oldest" else "newest"), tuple(parts)
 
 
 def _compare(key: str, sought: Sought, database: Database, carried: Carried, env: Env) -> tuple[PartResult, Compared | None]:
@@ -118,36 +127,69 @@ def name_of(database: Database) -> str:
     return f"Found in {database.name}"
 
 
-def found_fields(database: Database) -> tuple[CarriedField, ...]:
-    """What a Find line carries on: whether and how many were found, and the fields of the record that is taken, by the names of
-    their choices."""
+def _own_fields(database: Database, above: tuple[str, ...]) -> tuple[CarriedField, ...]:
+    """The fields of a record that was found, by the names of their choices."""
+    return tuple(CarriedField(f"f_{f.id}", (*above, f.name), "text" if f.type == "choice" else f.type) for f in database.fields)
+
+
+def _own_values(database: Database, record: object, values: Mapping[int, Value], link: Link) -> dict[str, Value]:
+    named: dict[str, Value] = {f"f_{f.id}": f.named(values.get(f.id)) for f in database.fields}
+    return {**named, "link": link(record)}
+
+
+def _counted(name: str) -> tuple[CarriedField, ...]:
+    return CarriedField("found", (name, "Is there one"), "yes_no"), CarriedField("count", (name, "How many"), "number")
+
+
+def found_fields(line: Find, database: Database) -> tuple[CarriedField, ...]:
+    """What a Find line carries on: whether and how many were found; the fields of one that is taken, or the figures and the
+    list of all."""
     name = name_of(database)
-    own = tuple(CarriedField(f"f_{f.id}", (name, f.name), "text" if f.type == "choice" else f.type) for f in database.fields)
-    return (
-        CarriedField("found", (name, "Is there one"), "yes_no"),
-        CarriedField("count", (name, "How many"), "number"),
-        CarriedField("link", (name, "Link to the record"), "link"),
-        *own,
-    )
+    if line.several == "all":
+        text = CarriedField("text", (name, "As a text"), "long_text")
+        return (*_counted(name), text, *figure_fields(line, database, name))
+    return (*_counted(name), CarriedField("link", (name, "Link to the record"), "link"), *_own_fields(database, (name,)))
 
 
-def found_values(database: Database, answer: Answer | None, link: str) -> dict[str, Value]:
+def found_list(database: Database) -> CarriedList:
+    """The records that were found, where all are taken."""
+    name = name_of(database)
+    fields = (*_own_fields(database, ()), CarriedField("link", ("Link to the record",), "link"))
+    return CarriedList("records", (name, "Records"), fields, database.id)
+
+
+def known_below(line: Find, database: Database, carried: Carried) -> Carried:
+    """What lines below can use, whatever the sample."""
+    if line.several == "all":
+        return carried.plus(line.id, found_fields(line, database), {}).plus_list(line.id, found_list(database), None)
+    return carried.plus(line.id, found_fields(line, database), {}, Held(database.id))
+
+
+def below(line: Find, database: Database, answer: Answer | None, carried: Carried, link: Link, env: Env) -> Carried:
     """What an answer carries on. Where nothing was found, the fields are empty."""
     there = answer is not None and answer.record is not None
-    values: dict[str, Value] = {
-        "found": there,
-        "count": Decimal(answer.count if answer else 0),
-        "link": link if there else None,
-    }
-    for field in database.fields:
-        values[f"f_{field.id}"] = field.named(answer.values.get(field.id)) if there and answer else None
-    return values
+    values: dict[str, Value] = {"found": there, "count": Decimal(answer.count if answer else 0)}
+    fields = found_fields(line, database)
+    if line.several == "all":
+        records = answer.records if answer else ()
+        values["text"] = as_list(line, database, records, env) or None
+        values |= {f.key: figure(f, database, records) for f in line.figures}
+        rows = tuple(ListRow(_own_values(database, id, kept, link), Held(database.id, True, id, kept)) for id, kept in records)
+        return carried.plus(line.id, fields, values).plus_list(line.id, found_list(database), rows)
+    if there and answer:
+        values |= _own_values(database, answer.record, answer.values, link)
+    else:
+        values |= dict.fromkeys([f.key for f in fields if f.key not in values])
+    held = Held(database.id, there, answer.record if answer else None, answer.values if answer else {})
+    return carried.plus(line.id, fields, values, held)
 
 
 def said(line: Find, database: Database, answer: Answer, env: Env) -> str:
     """An answer in a few words: 1 found: St Bride."""
     if answer.count == 0:
         return "none found"
+    if line.several == "all":
+        return f"{answer.count} found"
     title = shorten(as_text(answer.values.get(database.fields[0].id), env.zone), 60)
     number = f"{MOST} or more" if answer.count > MOST else str(answer.count)
     which = f"; the {line.several}" if answer.count > 1 else ""
@@ -177,7 +219,7 @@ def check(line: Find, database: Database | None, carried: Carried) -> list[Findi
                 )
             if any(p.formula is not None and not p.formula.tree for p in sought.filling):
                 found.append(Finding(line.id, f"the formula that {field.name} is compared with cannot be read yet", key=key))
-    return found
+    return [*found, *check_figures(line, database)] if line.several == "all" else found
 
 
 def _nearest(line: Find, place: int, database: Database) -> tuple[Remedy, ...]:

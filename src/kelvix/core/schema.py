@@ -59,3 +59,13 @@ class CarriedField:
     @property
     def group(self) -> str:
         return self.key.rpartition(".")[0]
+
+
+@dataclass(frozen=True)
+class CarriedList:
+    """A list that a line carries: `fields` are what each of its rows has. `database`: whose records the rows are, if any."""
+
+    key: str
+    name: tuple[str, ...]
+    fields: tuple[CarriedField, ...]
+    database: int | None = None

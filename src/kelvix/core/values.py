@@ -34,6 +34,8 @@ Type = Literal["text", "long_text", "number", "date", "datetime", "choice", "ema
 TYPES: tuple[Type, ...] = get_args(Type)
 Value = str | Decimal | date | datetime | bool | tuple[str, ...] | None
 Wire = str | bool | list[str] | None
+Rows = list[dict[str, str | bool | None]]
+ItemValue = Wire | Rows  # what a source item carries: a value, or the rows of a list
 
 TYPE_NAMES: dict[Type, str] = {
     "text": "text",

@@ -6,8 +6,6 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Literal
 
-from kelvix.core import formulas
-
 Mode = Literal["all", "any", "none"]
 Operator = Literal[
     "is",
@@ -113,7 +111,61 @@ class OnlyIf:
     id: str
     mode: Mode = "all"
     conditions: tuple[Condition | Group | Formula, ...] = ()
+    within: str = ""
     verb: Literal["only_if"] = "only_if"
+
+
+@dataclass(frozen=True)
+class Decide:
+    """Goes one of several ways: its Way lines, from the top, and the Otherwise line at their end."""
+
+    id: str
+    within: str = ""
+    verb: Literal["decide"] = "decide"
+
+
+@dataclass(frozen=True)
+class Way:
+    """One way of a Decide line: taken where its conditions hold, and those of the ways above it do not. `name` is what it is
+    called."""
+
+    id: str
+    mode: Mode = "all"
+    conditions: tuple[Condition | Group | Formula, ...] = ()
+    name: str = ""
+    within: str = ""
+    verb: Literal["way"] = "way"
+
+
+@dataclass(frozen=True)
+class Otherwise:
+    """The way of a Decide line that is taken where no other is."""
+
+    id: str
+    within: str = ""
+    verb: Literal["otherwise"] = "otherwise"
+
+
+@dataclass(frozen=True)
+class Repeat:
+    """Its lines are carried out for each row of the list `of`. `collects` is what each round adds to what is collected."""
+
+    id: str
+    of: Reference | None = None
+    collects: Filling = ()
+    within: str = ""
+    verb: Literal["repeat"] = "repeat"
+
+
+@dataclass(frozen=True)
+class Stop:
+    """Ends the run, in one of the ways in which runs end; `saying` is why."""
+
+    id: str
+    how: Literal["done", "passed_by", "failed"] = "passed_by"
+    saying: Filling = ()
+    within: str = ""
+    verb: Literal["stop"] = "stop"
 
 
 # How a Shape line makes a value
@@ -208,6 +260,7 @@ class Shape:
 
     id: str
     values: tuple[Shaped, ...] = ()
+    within: str = ""
     verb: Literal["shape"] = "shape"
 
 
@@ -229,6 +282,7 @@ class Add:
     id: str
     database: int | None = None
     fillings: tuple[FieldFilling, ...] = ()
+    within: str = ""
     verb: Literal["add"] = "add"
 
 
@@ -242,6 +296,7 @@ class AddOrUpdate:
     by: tuple[int, ...] = ()
     fillings: tuple[FieldFilling, ...] = ()
     several: Literal["stop", "all"] = "stop"
+    within: str = ""
     verb: Literal["add_or_update"] = "add_or_update"
 
 
@@ -252,6 +307,7 @@ class Update:
     id: str
     of: str = ""
     fillings: tuple[FieldFilling, ...] = ()
+    within: str = ""
     verb: Literal["update"] = "update"
 
 
@@ -261,6 +317,7 @@ class Delete:
 
     id: str
     of: str = ""
+    within: str = ""
     verb: Literal["delete"] = "delete"
 
 
@@ -277,6 +334,7 @@ class Wait:
     days: tuple[int, ...] = (1, 2, 3, 4, 5)
     begins: str = "09:00"
     ends: str = "17:00"
+    within: str = ""
     verb: Literal["wait"] = "wait"
 
 
@@ -300,20 +358,37 @@ class Sought:
 
 
 @dataclass(frozen=True)
+class Figure:
+    """A figure made of one field of all records that were found. `key` is its identity."""
+
+    key: str
+    kind: Literal["sum", "average", "least", "greatest", "first", "last"] = "sum"
+    field: int | None = None
+
+
+@dataclass(frozen=True)
 class Find:
-    """Find a record of a database. `several` says which is taken where there are several, or that the line stops; `none`
-    whether a sample goes on where there is none."""
+    """Find a record of a database. `several` says which is taken where there are several, that all are, or that the line stops;
+    `none` whether a sample goes on where there is none. Where all are taken: the field `order` that they go by, else the order
+    in which they were made; the `figures` made of them; and the fields that the text of them lists."""
 
     id: str
     database: int | None = None
     mode: Literal["all", "any"] = "all"
     sought: tuple[Sought, ...] = ()
-    several: Literal["newest", "oldest", "stop"] = "newest"
+    several: Literal["newest", "oldest", "stop", "all"] = "newest"
     none: Literal["go_on", "stop"] = "go_on"
+    order: int | None = None
+    descending: bool = False
+    figures: tuple[Figure, ...] = ()
+    listed: tuple[int, ...] = ()
+    within: str = ""
     verb: Literal["find"] = "find"
 
 
-Line = When | OnlyIf | Shape | Find | Wait | Add | AddOrUpdate | Update | Delete
+Narrows = OnlyIf | Way  # lines with conditions
+Blocks = Way | Otherwise | Repeat  # lines that other lines can stand within
+Line = When | OnlyIf | Shape | Find | Wait | Decide | Way | Otherwise | Repeat | Stop | Add | AddOrUpdate | Update | Delete
 
 
 def fillings_of(line: Line) -> Iterator[Filling]:
@@ -323,6 +398,10 @@ def fillings_of(line: Line) -> Iterator[Filling]:
             yield from (f.filling for f in line.fillings)
         case Wait():
             yield line.filling
+        case Repeat():
+            yield line.collects
+        case Stop():
+            yield line.saying
         case Find():
             yield from (s.filling for s in line.sought)
         case Shape():
@@ -331,7 +410,8 @@ def fillings_of(line: Line) -> Iterator[Filling]:
 
 @dataclass(frozen=True)
 class Workflow:
-    """The lines in order; the first is the When line."""
+    """The lines as they are read, from the top; the first is the When line. A line that stands within another says which by
+    `within`, and follows it (core/nesting.py)."""
 
     lines: tuple[Line, ...] = field(default=())
 
@@ -348,63 +428,3 @@ class Workflow:
 
 class BadDocument(ValueError):
     """A document that is not a workflow, whatever its values. The message is a sentence."""
-
-
-MOST_LINES = 100
-MOST_DEPTH = 10
-MOST_COMPARISONS = 20
-
-
-def check_shape(workflow: Workflow) -> None:
-    """Raises BadDocument. A draft may be incomplete; it may not be self-contradictory."""
-    if not isinstance(workflow.when, When) or any(isinstance(ln, When) for ln in workflow.lines[1:]):
-        raise BadDocument("a workflow has one When line, at its head")
-    if len(workflow.lines) > MOST_LINES:
-        raise BadDocument(f"a workflow has at most {MOST_LINES} lines")
-    ids = [ln.id for ln in workflow.lines]
-    if len(set(ids)) != len(ids) or not all(i and len(i) <= 20 for i in ids):
-        raise BadDocument("each line needs an id of its own, of at most 20 characters")
-    for line in workflow.lines:
-        if isinstance(line, Add | AddOrUpdate | Update):
-            named = [f.field for f in line.fillings]
-            if len(set(named)) != len(named):
-                raise BadDocument("a line fills a field only once")
-        elif isinstance(line, OnlyIf):
-            _check_tests(line.conditions, 0)
-        elif isinstance(line, Shape):
-            keys = [v.key for v in line.values]
-            if len(set(keys)) != len(keys) or not all(k and len(k) <= 20 for k in keys):
-                raise BadDocument("each value of a line needs a key of its own, of at most 20 characters")
-        elif (isinstance(line, Find) and len(line.sought) > MOST_COMPARISONS) or (
-            isinstance(line, AddOrUpdate) and len(line.by) > MOST_COMPARISONS
-        ):
-            raise BadDocument(f"a line compares at most {MOST_COMPARISONS} fields")
-        for part in (p for filling in fillings_of(line) for p in filling):
-            _check_part(part)
-
-
-def _check_part(part: Part) -> None:
-    if sum(x is not None for x in (part.text, part.ref, part.formula)) != 1:
-        raise BadDocument("a part of a filling is typed text, a carried value or a formula")
-    if part.formula is not None:
-        _check_formula(part.formula)
-
-
-def _check_formula(formula: Formula) -> None:
-    if bool(formula.tree) == bool(formula.text):
-        raise BadDocument("a formula is kept as a tree, or as text where it cannot be read yet")
-    if formula.tree:
-        try:
-            formulas.loaded(formula.tree)
-        except ValueError as error:
-            raise BadDocument(str(error)) from None
-
-
-def _check_tests(tests: tuple[Test, ...], depth: int) -> None:
-    if depth > MOST_DEPTH:
-        raise BadDocument(f"conditions go at most {MOST_DEPTH} levels deep")
-    for test in tests:
-        if isinstance(test, Group):
-            _check_tests(test.conditions, depth + 1)
-        elif isinstance(test, Formula):
-            _check_formula(test)

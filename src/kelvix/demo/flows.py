@@ -6,10 +6,10 @@ import json
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from kelvix.core import rehearsal
+from kelvix.core import known
 from kelvix.core.feel import read, tree
-from kelvix.core.rehearsal import Surroundings
 from kelvix.core.schema import Database
+from kelvix.core.steps import Surroundings
 from kelvix.core.workflow import (
     Add,
     Condition,
@@ -50,7 +50,7 @@ class Writer:
     def formula(self, text: str, *above: Line) -> Filling:
         """A formula as it is typed below these lines."""
         flow = Workflow(above)
-        return (Part(formula=Formula(tree.dump(read(text, rehearsal.scope_of(flow, self.around(flow)))))),)
+        return (Part(formula=Formula(tree.dump(read(text, known.scope_of(flow, self.around(flow)))))),)
 
     def enquiries(self, to: Database, known: Database) -> Workflow:
         """Each enquiry becomes a record, with its parish looked up, who goes there, and what it is about."""

@@ -11,8 +11,8 @@ from kelvix.core import writing
 from kelvix.core.cells import Cell
 from kelvix.core.filling import Carried, Held
 from kelvix.core.finding import Question
-from kelvix.core.rehearsal import Surroundings
 from kelvix.core.schema import Database
+from kelvix.core.steps import Surroundings
 from kelvix.core.values import Unfit, Value, from_wire, to_wire
 from kelvix.core.workflow import Add, AddOrUpdate, Delete, Update, Writes
 from kelvix.store import databases, finding, records

@@ -8,7 +8,7 @@ from typing import Literal
 
 from kelvix.connectors.apps import apps
 from kelvix.connectors.contract import App, Standing
-from kelvix.core.rehearsal import Surroundings
+from kelvix.core.steps import Surroundings
 from kelvix.core.workflow import Workflow
 from kelvix.engine import finding
 from kelvix.engine.dispatch import Dispatch
@@ -45,6 +45,7 @@ class Engine:
             space.env(datetime.now(UTC)),
             find,
             self.settings.address + "/databases/{database}/{record}",
+            app.lists if app else (),
         )
 
     def access(self, space: Space, connection_id: int | None) -> tuple[App, str]:

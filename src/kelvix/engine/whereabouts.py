@@ -8,7 +8,7 @@ from typing import Literal
 
 from kelvix.connectors.contract import Item, Standing
 from kelvix.core.values import as_text, shorten, whole
-from kelvix.core.workflow import Find
+from kelvix.core.workflow import Find, Stop
 from kelvix.engine.engine import Engine
 from kelvix.store import runs, watches, workflows
 from kelvix.store.directory import Space
@@ -85,7 +85,7 @@ def where_is(engine: Engine, space: Space, workflow_id: int, link_or_id: str) ->
     return _fate_without_event(kept, watch, item, app.container_word, app.item_word, space)
 
 
-def _lines_of(space: Space, run_id: int) -> dict[str, runs.RunLine]:
+def _lines_of(space: Space, run_id: int) -> dict[tuple[str, str], runs.RunLine]:
     return space.read(lambda t: runs.lines(t, space.id, [run_id]))[run_id]
 
 
@@ -108,10 +108,15 @@ def _fate_of_event(space: Space, event_id: int, came_by: str, at: datetime) -> W
         return Whereabouts("came_through", came + where + undone, "", title, run.id, made["link"] if made else None, at)
     if run.state == "passed_by":
         lines = _lines_of(space, run.id)
-        stopped = next((r.line for r in lines.values() if r.outcome == "passed_by"), "")
+        stopped = next((r.line for r in lines.values() if r.outcome in ("passed_by", "stops")), "")
         _, document = space.read(lambda t: workflows.version(t, space.id, run.version_id))
         number, line = next(((n, one) for n, one in enumerate(document.lines, 1) if one.id == stopped), (0, None))
-        why = "it found no record" if isinstance(line, Find) else "its condition said no"
+        why = "its condition said no"
+        if isinstance(line, Find):
+            why = "it found no record"
+        elif isinstance(line, Stop):
+            said = next(r.output["said"] for r in lines.values() if r.line == stopped)
+            why = said.partition(": ")[2] or "it stops there"
         return Whereabouts(
             "passed_by",
             f"{came} and was passed by at line {number}: {why}.",

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import logging
-import os
 import signal
 import threading
 import time
@@ -11,13 +10,13 @@ from concurrent.futures import ThreadPoolExecutor
 from functools import partial
 
 from kelvix.engine import polling
+from kelvix.engine.carrying import LEASE
 from kelvix.engine.engine import Engine
 from kelvix.engine.runner import Runner
 from kelvix.store import runs
 from kelvix.store.runs import Claim
 
 THREADS = 4
-LEASE = float(os.environ.get("KELVIX_LEASE", "30"))  # seconds for which a claim holds, by the database's clock
 LOOK = 0.1  # seconds between looks for work that nobody announced
 TIDY = 1.0  # seconds between looks for what died workers held
 log = logging.getLogger(__name__)

@@ -6,10 +6,11 @@ Texts are compared by the collation of the tables, which disregards case, accent
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Any
+from datetime import datetime
+from typing import Any, cast
 
 from kelvix.core.cells import Answer
-from kelvix.core.finding import MOST, Compared, Question
+from kelvix.core.finding import MOST, MOST_ALL, Compared, Question
 from kelvix.core.schema import Database, Field
 from kelvix.store import ddl, records
 from kelvix.store.database_server import DatabaseServer, Transaction
@@ -33,10 +34,16 @@ def _where(database: Database, compared: Compared) -> tuple[str, list[Any]]:
         case "is_not":
             return f"NOT ({column} <=> %s)", [value]
         case "begins":
-            begins = str(value).replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
-            return f"{column} LIKE %s", [begins + "%"]
+            return f"{column} LIKE %s", [_literally(value) + "%"]
+        case "mentions":
+            return f"{column} LIKE %s", ["%" + _literally(value) + "%"]
         case operator:
             return f"{column} {SIGNS[operator]} %s", [value]
+
+
+def _literally(value: object) -> str:
+    """A text for LIKE, in which nothing stands for anything else."""
+    return str(value).replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
 
 
 def _of_labels(database: Database, field: Field, compared: Compared) -> tuple[str, list[Any]]:
@@ -58,14 +65,19 @@ def prepare(server: DatabaseServer, database: Database, fields: Iterable[int]) -
 
 
 def every(t: Transaction, database: Database, question: Question) -> list[int]:
-    """The ids of all records that were meant, at most MOST + 1 of them. Raises LookupError."""
+    """The ids of all records that were meant, in the order asked for, and one more than are counted at most. Raises
+    LookupError."""
     parts = [_where(database, c) for c in question.compared]
     where = (" AND " if question.mode == "all" else " OR ").join(f"({sql})" for sql, _ in parts)
-    order = "DESC" if question.take == "newest" else "ASC"
+    order = "id DESC" if question.take == "newest" else "id"
+    by = database.field(question.order) if question.order is not None else None
+    if by is not None and by.type != "labels":
+        order = f"{ddl.column(by.id)} {'DESC' if question.descending else 'ASC'}, id"
+    most = MOST_ALL if question.take == "all" else MOST
     rows = t.rows(
         f"SET STATEMENT max_statement_time=10 FOR SELECT id FROM {ddl.table(database.id)} "
         "IGNORE INDEX FOR ORDER BY (PRIMARY) "  # read from its end, a table that has nothing to find would be read through
-        f"WHERE deleted_at IS NULL AND ({where}) ORDER BY id {order} LIMIT {MOST + 1}",
+        f"WHERE deleted_at IS NULL AND ({where}) ORDER BY {order} LIMIT {most + 1}",
         [a for _, some in parts for a in some],
     )
     return [r["id"] for r in rows]
@@ -74,7 +86,22 @@ def every(t: Transaction, database: Database, question: Question) -> list[int]:
 def find(t: Transaction, database: Database, question: Question) -> Answer:
     """Scoped by the database, whose workspace the caller has looked up. Raises LookupError."""
     ids = every(t, database, question)
+    if question.take == "all":
+        return _all(t, database, ids)
     record = records.get(t, database, ids[0]) if ids else None
+    return Answer(len(ids) if record else 0, record.id if record else None, record.values if record else {}, _now(t))
+
+
+def _now(t: Transaction) -> datetime:
     now = t.row("SELECT NOW(3) AS now")
     assert now
-    return Answer(len(ids) if record else 0, record.id if record else None, record.values if record else {}, now["now"])
+    return cast(datetime, now["now"])
+
+
+def _all(t: Transaction, database: Database, ids: list[int]) -> Answer:
+    """More than are taken are only counted."""
+    found = records.many(t, database, ids) if len(ids) <= MOST_ALL else []
+    first = found[0] if found else None
+    count = len(ids) if len(ids) > MOST_ALL else len(found)
+    kept = tuple((r.id, r.values) for r in found)
+    return Answer(count, first.id if first else None, first.values if first else {}, _now(t), kept)

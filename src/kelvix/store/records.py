@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from decimal import Decimal
@@ -98,6 +98,19 @@ def get(t: Transaction, database: Database, record_id: int, lock: bool = False, 
         (record_id,),
     )
     return _record(row, database) if row else None
+
+
+def many(t: Transaction, database: Database, ids: Sequence[int]) -> list[Record]:
+    """The records with these ids that are there, in this order."""
+    if not ids:
+        return []
+    rows = t.rows(
+        f"SELECT {_columns(database)} FROM {ddl.table(database.id)} WHERE deleted_at IS NULL "
+        f"AND id IN ({','.join(['%s'] * len(ids))})",
+        list(ids),
+    )
+    by_id = {r["id"]: _record(r, database) for r in rows}
+    return [by_id[id] for id in ids if id in by_id]
 
 
 def newest(t: Transaction, database: Database, limit: int, before: int | None = None) -> list[Record]:

@@ -9,7 +9,7 @@ from typing import Any
 
 from kelvix.store.database_server import Row, Transaction
 
-LineRow = tuple[str, str, Any, Any]  # line, outcome, input, output
+LineRow = tuple[str, str, str, Any, Any]  # line, place, outcome, input, output
 Problem = dict[str, Any]
 CLAIMED = "workspace_id, id AS run_id, workflow_id, version_id, item_id, item, kind, only_line, attempts, token"
 
@@ -36,7 +36,10 @@ class Claim:
 
 @dataclass(frozen=True)
 class RunLine:
+    """`place` has the numbers of the rounds that it stands in, as 3 or 3.1."""
+
     line: str
+    place: str
     outcome: str
     input: Any
     output: Any
@@ -127,12 +130,18 @@ def claim(t: Transaction, limit: int, lease: float) -> list[Claim]:
 
 
 def hold(
-    t: Transaction, claim: Claim, item: dict[str, Any] | None = None, end: str | None = None, problem: Problem | None = None
+    t: Transaction,
+    claim: Claim,
+    lease: float,
+    item: dict[str, Any] | None = None,
+    end: str | None = None,
+    problem: Problem | None = None,
 ) -> None:
     """To be called first within the transaction of each effect. Raises Fenced where the lease is over or another worker
-    claimed the run. In the same statement the item that was fetched is kept, and the run ends where this is its end."""
-    sets: list[str] = ["lease_until=IF(%s, NULL, lease_until)"]
-    args: list[Any] = [end is not None]
+    claimed the run. In the same statement the lease begins anew, the item that was fetched is kept, and the run ends where
+    this is its end."""
+    sets: list[str] = ["lease_until=IF(%s, NULL, NOW(3) + INTERVAL %s SECOND)"]
+    args: list[Any] = [end is not None, lease]
     if item is not None:
         sets, args = [*sets, "title=%s", "item=%s"], [*args, item["title"][:300], json.dumps(item, ensure_ascii=False)]
     if end is not None:
@@ -152,13 +161,17 @@ def hold(
 
 def keep_lines(t: Transaction, claim: Claim, lines: list[LineRow]) -> None:
     """What lines were given and what came out of them."""
+
+    def written(value: Any) -> str:
+        return json.dumps(value, ensure_ascii=False)
+
     if lines:
         t.many(
-            "INSERT INTO run_line (workspace_id, run_id, line_id, outcome, input, output) VALUES (%s,%s,%s,%s,%s,%s) "
+            "INSERT INTO run_line (workspace_id, run_id, line_id, place, outcome, input, output) VALUES (%s,%s,%s,%s,%s,%s,%s) "
             "ON DUPLICATE KEY UPDATE outcome=VALUES(outcome), input=VALUES(input), output=VALUES(output), at=NOW(3)",
             [
-                (claim.workspace_id, claim.run_id, line, outcome, *(json.dumps(v, ensure_ascii=False) for v in (given, made)))
-                for line, outcome, given, made in lines
+                (claim.workspace_id, claim.run_id, line, place, outcome, written(given), written(made))
+                for line, place, outcome, given, made in lines
             ],
         )
 
@@ -196,16 +209,21 @@ def again(t: Transaction, workspace_id: int, run_id: int) -> bool:
     return True
 
 
-def lines(t: Transaction, workspace_id: int, run_ids: list[int]) -> dict[int, dict[str, RunLine]]:
-    """What was recorded of the lines, by run and line."""
-    found: dict[int, dict[str, RunLine]] = {run: {} for run in run_ids}
+def lines(t: Transaction, workspace_id: int, run_ids: list[int]) -> dict[int, dict[tuple[str, str], RunLine]]:
+    """What was recorded of the lines, by run, line and place."""
+    found: dict[int, dict[tuple[str, str], RunLine]] = {run: {} for run in run_ids}
     if run_ids:
         for r in t.rows(
             f"SELECT * FROM run_line WHERE workspace_id=%s AND run_id IN ({','.join(['%s'] * len(run_ids))})",
             (workspace_id, *run_ids),
         ):
-            found[r["run_id"]][r["line_id"]] = RunLine(
-                r["line_id"], r["outcome"], json.loads(r["input"] or "null"), json.loads(r["output"] or "null"), r["at"]
+            found[r["run_id"]][r["line_id"], r["place"]] = RunLine(
+                r["line_id"],
+                r["place"],
+                r["outcome"],
+                json.loads(r["input"] or "null"),
+                json.loads(r["output"] or "null"),
+                r["at"],
             )
     return found
 

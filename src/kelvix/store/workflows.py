@@ -9,7 +9,8 @@ from typing import Any
 
 from pydantic import TypeAdapter
 
-from kelvix.core.workflow import Workflow, check_shape
+from kelvix.core.documents import check_shape
+from kelvix.core.workflow import Workflow
 from kelvix.store.database_server import Row, Transaction
 from kelvix.store.directory import Space
 

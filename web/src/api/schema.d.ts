@@ -613,6 +613,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/workflows/{workflow_id}/duplicate-line": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Duplicate Line
+         * @description The document with a copy of a line and all that stands within it; `line` is the copy. Nothing is kept.
+         */
+        post: operations["duplicate_line_api_v1_workflows__workflow_id__duplicate_line_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/workflows/{workflow_id}/formula": {
         parameters: {
             query?: never;
@@ -907,6 +927,11 @@ export interface components {
              * @constant
              */
             verb: "add";
+            /**
+             * Within
+             * @default
+             */
+            within: string;
         };
         /**
          * AddOrUpdate
@@ -940,6 +965,11 @@ export interface components {
              * @constant
              */
             verb: "add_or_update";
+            /**
+             * Within
+             * @default
+             */
+            within: string;
         };
         /**
          * AppOut
@@ -1042,9 +1072,12 @@ export interface components {
         };
         /**
          * CarriedValue
-         * @description A value that lines below `line` can use. `written` is its name in formulas.
+         * @description A value that lines below `line` can use; where `inside`, only those that stand within it. `written` is its name in
+         *     formulas.
          */
         CarriedValue: {
+            /** Inside */
+            inside: boolean;
             /** Key */
             key: string;
             /** Line */
@@ -1060,7 +1093,8 @@ export interface components {
         };
         /**
          * CellOut
-         * @description `rows` says of each row of an Only if line, in reading order with the heads of groups, whether it holds.
+         * @description `rows` says of each row of an Only if line or a way, in reading order with the heads of groups, whether it holds.
+         *     Within a repeated line, `round` is the one that is shown of `rounds`; in `wrong_rounds` of them this line is not right.
          */
         CellOut: {
             /** Doubts */
@@ -1078,13 +1112,19 @@ export interface components {
             read_at: string | null;
             /** Results */
             results: components["schemas"]["ResultOut"][];
+            /** Round */
+            round: number;
+            /** Rounds */
+            rounds: number;
             /** Rows */
             rows: (boolean | null)[];
             /**
              * State
              * @enum {string}
              */
-            state: "in" | "goes_on" | "passed_by" | "fits" | "found" | "found_none" | "waits" | "waiting" | "put_right" | "not_reached" | "unready";
+            state: "in" | "goes_on" | "passed_by" | "left" | "taken" | "not_taken" | "rounds" | "stops" | "fits" | "found" | "found_none" | "waits" | "waiting" | "put_right" | "not_reached" | "unready";
+            /** Wrong Rounds */
+            wrong_rounds: number;
         };
         /**
          * ChangeOut
@@ -1251,6 +1291,25 @@ export interface components {
             pattern: string;
         };
         /**
+         * Decide
+         * @description Goes one of several ways: its Way lines, from the top, and the Otherwise line at their end.
+         */
+        Decide: {
+            /** Id */
+            id: string;
+            /**
+             * Verb
+             * @default decide
+             * @constant
+             */
+            verb: "decide";
+            /**
+             * Within
+             * @default
+             */
+            within: string;
+        };
+        /**
          * Default
          * @description The first of several values that is filled, else a typed text.
          */
@@ -1290,6 +1349,11 @@ export interface components {
              * @constant
              */
             verb: "delete";
+            /**
+             * Within
+             * @default
+             */
+            within: string;
         };
         /** DraftIn */
         DraftIn: {
@@ -1362,6 +1426,22 @@ export interface components {
             type: "text" | "long_text" | "number" | "date" | "datetime" | "choice" | "email" | "link" | "yes_no" | "labels";
         };
         /**
+         * Figure
+         * @description A figure made of one field of all records that were found. `key` is its identity.
+         */
+        Figure: {
+            /** Field */
+            field?: number | null;
+            /** Key */
+            key: string;
+            /**
+             * Kind
+             * @default sum
+             * @enum {string}
+             */
+            kind: "sum" | "average" | "least" | "greatest" | "first" | "last";
+        };
+        /**
          * Filled
          * @description Text and values mixed, or a formula.
          */
@@ -1380,14 +1460,30 @@ export interface components {
         };
         /**
          * Find
-         * @description Find a record of a database. `several` says which is taken where there are several, or that the line stops; `none`
-         *     whether a sample goes on where there is none.
+         * @description Find a record of a database. `several` says which is taken where there are several, that all are, or that the line stops;
+         *     `none` whether a sample goes on where there is none. Where all are taken: the field `order` that they go by, else the order
+         *     in which they were made; the `figures` made of them; and the fields that the text of them lists.
          */
         Find: {
             /** Database */
             database?: number | null;
+            /**
+             * Descending
+             * @default false
+             */
+            descending: boolean;
+            /**
+             * Figures
+             * @default []
+             */
+            figures: components["schemas"]["Figure"][];
             /** Id */
             id: string;
+            /**
+             * Listed
+             * @default []
+             */
+            listed: number[];
             /**
              * Mode
              * @default all
@@ -1400,12 +1496,14 @@ export interface components {
              * @enum {string}
              */
             none: "go_on" | "stop";
+            /** Order */
+            order?: number | null;
             /**
              * Several
              * @default newest
              * @enum {string}
              */
-            several: "newest" | "oldest" | "stop";
+            several: "newest" | "oldest" | "stop" | "all";
             /**
              * Sought
              * @default []
@@ -1417,6 +1515,11 @@ export interface components {
              * @constant
              */
             verb: "find";
+            /**
+             * Within
+             * @default
+             */
+            within: string;
         };
         /** FindingOut */
         FindingOut: {
@@ -1600,10 +1703,32 @@ export interface components {
             /** Name */
             name: string;
         };
+        /** LineIn */
+        LineIn: {
+            document: components["schemas"]["Workflow"];
+            /** Line */
+            line: string;
+        };
         /** LinkIn */
         LinkIn: {
             /** Link */
             link: string;
+        };
+        /**
+         * ListOut
+         * @description A list that lines below `line` can go through. `database`: whose records its rows are.
+         */
+        ListOut: {
+            /** Database */
+            database: number | null;
+            /** Fields */
+            fields: string[];
+            /** Key */
+            key: string;
+            /** Line */
+            line: string;
+            /** Name */
+            name: string[];
         };
         /**
          * LookUp
@@ -1724,6 +1849,11 @@ export interface components {
              * @constant
              */
             verb: "only_if";
+            /**
+             * Within
+             * @default
+             */
+            within: string;
         };
         /**
          * OriginOut
@@ -1739,6 +1869,25 @@ export interface components {
             run: number | null;
             /** Words */
             words: string;
+        };
+        /**
+         * Otherwise
+         * @description The way of a Decide line that is taken where no other is.
+         */
+        Otherwise: {
+            /** Id */
+            id: string;
+            /**
+             * Verb
+             * @default otherwise
+             * @constant
+             */
+            verb: "otherwise";
+            /**
+             * Within
+             * @default
+             */
+            within: string;
         };
         /**
          * OutcomeOut
@@ -1926,6 +2075,8 @@ export interface components {
             formulas: {
                 [key: string]: components["schemas"]["FormulaOut"];
             };
+            /** Lists */
+            lists: components["schemas"]["ListOut"][];
             /** Operator Words */
             operator_words: {
                 [key: string]: string;
@@ -1977,6 +2128,31 @@ export interface components {
             /** Sought */
             sought?: components["schemas"]["Sought"][] | null;
         };
+        /**
+         * Repeat
+         * @description Its lines are carried out for each row of the list `of`. `collects` is what each round adds to what is collected.
+         */
+        Repeat: {
+            /**
+             * Collects
+             * @default []
+             */
+            collects: components["schemas"]["Part"][];
+            /** Id */
+            id: string;
+            of?: components["schemas"]["Reference"] | null;
+            /**
+             * Verb
+             * @default repeat
+             * @constant
+             */
+            verb: "repeat";
+            /**
+             * Within
+             * @default
+             */
+            within: string;
+        };
         /** ResultOut */
         ResultOut: {
             /** Field */
@@ -2006,7 +2182,10 @@ export interface components {
             } | null;
             run: components["schemas"]["RunOut"];
         };
-        /** RunLineOut */
+        /**
+         * RunLineOut
+         * @description `place` has the numbers of the rounds in which a line within a repeated one was carried out, as 3 or 3.1.
+         */
         RunLineOut: {
             /**
              * At
@@ -2021,6 +2200,8 @@ export interface components {
             outcome: string;
             /** Output */
             output: unknown;
+            /** Place */
+            place: string;
         };
         /** RunOut */
         RunOut: {
@@ -2082,6 +2263,12 @@ export interface components {
             kind: string;
             /** Link */
             link: string | null;
+            /** Lists */
+            lists: {
+                [key: string]: {
+                    [key: string]: string | boolean | null;
+                }[];
+            };
             /** Title */
             title: string;
             /** Values */
@@ -2098,8 +2285,20 @@ export interface components {
             /** Shown */
             shown: string;
         };
-        /** SampleValues */
+        /**
+         * SampleValues
+         * @description `lists` that are not given stay as they are.
+         */
         SampleValues: {
+            /**
+             * Lists
+             * @default {}
+             */
+            lists: {
+                [key: string]: {
+                    [key: string]: string | boolean | null;
+                }[];
+            };
             /** Values */
             values: {
                 [key: string]: string | boolean | string[] | null;
@@ -2127,6 +2326,11 @@ export interface components {
              * @constant
              */
             verb: "shape";
+            /**
+             * Within
+             * @default
+             */
+            within: string;
         };
         /**
          * Shaped
@@ -2183,6 +2387,36 @@ export interface components {
              * @enum {string}
              */
             operator: "is" | "is_not" | "mentions" | "mentions_none" | "begins" | "ends" | "before" | "after" | "less" | "more" | "has" | "has_none" | "filled" | "empty";
+        };
+        /**
+         * Stop
+         * @description Ends the run, in one of the ways in which runs end; `saying` is why.
+         */
+        Stop: {
+            /**
+             * How
+             * @default passed_by
+             * @enum {string}
+             */
+            how: "done" | "passed_by" | "failed";
+            /** Id */
+            id: string;
+            /**
+             * Saying
+             * @default []
+             */
+            saying: components["schemas"]["Part"][];
+            /**
+             * Verb
+             * @default stop
+             * @constant
+             */
+            verb: "stop";
+            /**
+             * Within
+             * @default
+             */
+            within: string;
         };
         /** SuggestIn */
         SuggestIn: {
@@ -2260,6 +2494,11 @@ export interface components {
              * @constant
              */
             verb: "update";
+            /**
+             * Within
+             * @default
+             */
+            within: string;
         };
         /** ValidationError */
         ValidationError: {
@@ -2346,6 +2585,11 @@ export interface components {
              * @constant
              */
             verb: "wait";
+            /**
+             * Within
+             * @default
+             */
+            within: string;
         };
         /**
          * WatchOut
@@ -2363,6 +2607,42 @@ export interface components {
             problem: string | null;
             /** Pushed */
             pushed: boolean;
+        };
+        /**
+         * Way
+         * @description One way of a Decide line: taken where its conditions hold, and those of the ways above it do not. `name` is what it is
+         *     called.
+         */
+        Way: {
+            /**
+             * Conditions
+             * @default []
+             */
+            conditions: (components["schemas"]["Condition"] | components["schemas"]["Group"] | components["schemas"]["Formula"])[];
+            /** Id */
+            id: string;
+            /**
+             * Mode
+             * @default all
+             * @enum {string}
+             */
+            mode: "all" | "any" | "none";
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Verb
+             * @default way
+             * @constant
+             */
+            verb: "way";
+            /**
+             * Within
+             * @default
+             */
+            within: string;
         };
         /**
          * When
@@ -2427,14 +2707,15 @@ export interface components {
         };
         /**
          * Workflow
-         * @description The lines in order; the first is the When line.
+         * @description The lines as they are read, from the top; the first is the When line. A line that stands within another says which by
+         *     `within`, and follows it (core/nesting.py).
          */
         Workflow: {
             /**
              * Lines
              * @default []
              */
-            lines: (components["schemas"]["When"] | components["schemas"]["OnlyIf"] | components["schemas"]["Shape"] | components["schemas"]["Find"] | components["schemas"]["Wait"] | components["schemas"]["Add"] | components["schemas"]["AddOrUpdate"] | components["schemas"]["Update"] | components["schemas"]["Delete"])[];
+            lines: (components["schemas"]["When"] | components["schemas"]["OnlyIf"] | components["schemas"]["Shape"] | components["schemas"]["Find"] | components["schemas"]["Wait"] | components["schemas"]["Decide"] | components["schemas"]["Way"] | components["schemas"]["Otherwise"] | components["schemas"]["Repeat"] | components["schemas"]["Stop"] | components["schemas"]["Add"] | components["schemas"]["AddOrUpdate"] | components["schemas"]["Update"] | components["schemas"]["Delete"])[];
         };
         /** WorkflowDetail */
         WorkflowDetail: {
@@ -3866,6 +4147,41 @@ export interface operations {
                     "application/json": {
                         [key: string]: string;
                     };
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    duplicate_line_api_v1_workflows__workflow_id__duplicate_line_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workflow_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LineIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineIn"];
                 };
             };
             /** @description Validation Error */

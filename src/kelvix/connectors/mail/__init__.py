@@ -11,8 +11,8 @@ from authlib.integrations.httpx_client import OAuth2Client, OAuthError
 
 from kelvix.connectors.contract import App, Change, Container, Grant, Item, Passing, Sight, Standing
 from kelvix.connectors.http import Caller
-from kelvix.core.schema import CarriedField
-from kelvix.core.values import Wire
+from kelvix.core.schema import CarriedField, CarriedList
+from kelvix.core.values import ItemValue
 
 
 def _f(key: str, *name: str, type: str = "text") -> CarriedField:
@@ -37,6 +37,17 @@ class Mail(App):
         _f("attachment_count", "Attachments", "Number", type="number"),
         _f("attachment_names", "Attachments", "Names"),
         _f("message_id", "Identifier"),
+    )
+    lists = (
+        CarriedList(
+            "attachments",
+            ("Message", "Attachments", "Each"),
+            (
+                CarriedField("name", ("Attachment", "Name"), "text"),
+                CarriedField("type", ("Attachment", "Type"), "text"),
+                CarriedField("size", ("Attachment", "Size in bytes"), "number"),
+            ),
+        ),
     )
     proposed = (
         ("subject", "Name"),
@@ -148,7 +159,7 @@ def _people(raw: list[dict[str, str]]) -> str:
 
 def _item(raw: dict[str, Any]) -> Item:
     """A message as carried values. An empty value is None; problems of reading are kept beside them for the screen."""
-    values: dict[str, Wire] = {
+    values: dict[str, ItemValue] = {
         "subject": raw["subject"] or None,
         "sender.name": raw["sender"]["name"] or None,
         "sender.address": raw["sender"]["address"] or None,
@@ -162,6 +173,7 @@ def _item(raw: dict[str, Any]) -> Item:
         "attachment_count": str(len(raw["attachments"])),
         "attachment_names": ", ".join(a["name"] for a in raw["attachments"]) or None,
         "message_id": raw["message_id"] or None,
+        "attachments": [{"name": a["name"], "type": a["type"], "size": str(a["size"])} for a in raw["attachments"]],
     }
     if raw["problems"]:
         values["problems"] = "; ".join(raw["problems"])

@@ -2,7 +2,7 @@ import { Button, MenuItem, Select } from "@mui/material";
 import { Link, useSearchParams } from "react-router";
 import { useMe, useRuns, useWorkflows } from "../../api/queries";
 import { dateTime, relative } from "../../parts/dates";
-import { RUN_STATES, RunState } from "../timetable/cells";
+import { RUN_STATES, RunState } from "../timetable/outcomes";
 
 function took(from: string, to: string | null): string {
   if (!to) return "";

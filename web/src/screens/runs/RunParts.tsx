@@ -1,4 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link } from "react-router";
 import { answer, client } from "../../api/client";
 import { useApps, useDatabases, useMe, type Run, type Wire } from "../../api/queries";
@@ -59,13 +60,34 @@ export function useRunActions(run: Run | undefined) {
   };
 }
 
-/** What one line was given and what came out of it. */
+/** What one line was given and what came out of it; of what was repeated, in one round at a time. */
 export function LineRecord({ run, line, document }: { run: Run; line: string | null; document: Document }) {
+  const [place, setPlace] = useState<string | null>(null);
+  const places = run.lines.filter((l) => l.line === line).map((l) => l.place);
+  return (
+    <>
+      {places.length > 1 && (
+        <p style={{ marginBottom: 6 }}>
+          Round{" "}
+          {places.map((p) => (
+            <button key={p} className="link" style={{ marginRight: 8, fontWeight: p === place ? 700 : 400 }} aria-pressed={p === place} onClick={() => setPlace(p)}>
+              {p}
+            </button>
+          ))}
+        </p>
+      )}
+      <OneRecord run={run} line={line} document={document} place={place} />
+    </>
+  );
+}
+
+function OneRecord({ run, line, document, place }: { run: Run; line: string | null; document: Document; place: string | null }) {
   const detail = useQuery({
     queryKey: ["run", run.id],
     queryFn: () => answer(client.GET("/api/v1/runs/{run_id}", { params: { path: { run_id: run.id } } })),
   }).data;
-  const recorded = detail?.run.lines.find((l) => l.line === line);
+  const records = detail?.run.lines.filter((l) => l.line === line) ?? [];
+  const recorded = records.find((l) => l.place === place) ?? records.find((l) => l.outcome === "failed") ?? records[0];
   const kind = document.lines.find((l) => l.id === line)?.verb ?? "add";
   const databases = useDatabases().data ?? [];
   const app = useApps().data?.[0];

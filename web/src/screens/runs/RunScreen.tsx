@@ -3,8 +3,9 @@ import { Link, useParams } from "react-router";
 import { useApps, useDatabases, useMe, useRun } from "../../api/queries";
 import { said } from "../../api/client";
 import { dateTime, relative } from "../../parts/dates";
-import { OutcomeCell, RunState } from "../timetable/cells";
+import { RunCell, RunState } from "../timetable/outcomes";
 import { sentenceOf } from "../timetable/model";
+import { depth } from "../timetable/nesting";
 import { LineRecord, useRunActions } from "./RunParts";
 
 /** One run: every line with what it was given and what came out. */
@@ -56,16 +57,16 @@ export function RunScreen() {
       <div className="scroll fill" style={{ background: "var(--sheet)" }}>
         {document.lines.map((line, n) => {
           const { verb, object, detail: more } = sentenceOf(line, app, databases, document);
-          const recorded = run.lines.find((l) => l.line === line.id);
+          const recorded = run.lines.findLast((l) => l.line === line.id);
           return (
-            <section key={line.id} style={{ borderBottom: "1px solid var(--rule)", padding: "8px 12px" }}>
+            <section key={line.id} style={{ borderBottom: "1px solid var(--rule)", padding: "8px 12px", paddingLeft: 12 + 16 * depth(document, line) }}>
               <div className="row" style={{ marginBottom: 6 }}>
                 <div className="grow">
                   <span className="no">{n + 1}</span>
                   <span className="verb">{verb}</span>
                   <span className="obj">{object}</span> <span className="quiet">{line.verb === "when" ? more : ""}</span>
                 </div>
-                <div style={{ width: 260 }}>{recorded ? <OutcomeCell outcome={recorded.outcome} output={recorded.output} /> : <span className="quiet">not reached</span>}</div>
+                <div style={{ width: 260 }}>{recorded ? <RunCell run={run} line={line.id} /> : <span className="quiet">not reached</span>}</div>
                 <span className="quiet t" style={{ width: 150 }}>{recorded ? dateTime(recorded.at, zone) : ""}</span>
               </div>
               {recorded && <LineRecord run={run} line={line.id} document={document} />}

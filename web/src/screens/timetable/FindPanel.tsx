@@ -4,6 +4,7 @@ import { relative } from "../../parts/dates";
 import { TYPE_WORDS } from "../databases/values";
 import { DatabaseSelect } from "./DatabaseSelect";
 import { FilledWith } from "./FilledWith";
+import { FindAll } from "./FindAll";
 import { useLine } from "./lineContext";
 import type { Carried, Cell, Find, Rehearsal, Sought } from "./model";
 
@@ -83,6 +84,7 @@ export function FindPanel({ line, databases, cell, findings, onChange }: Props) 
         </div>
       )}
       {database && <Outcomes line={line} onChange={onChange} />}
+      {database && line.several === "all" && <FindAll line={line} database={database} findings={findings} onChange={onChange} />}
       {database && cell && <Found cell={cell} />}
     </>
   );
@@ -178,6 +180,7 @@ function Outcomes({ line, onChange }: { line: Find; onChange: (line: Find) => vo
       <Select value={line.several} sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "Where several are found" }} onChange={(event) => onChange({ ...line, several: event.target.value as Find["several"] })}>
         <MenuItem value="newest">take the newest</MenuItem>
         <MenuItem value="oldest">take the oldest</MenuItem>
+        <MenuItem value="all">take all of them</MenuItem>
         <MenuItem value="stop">stop, and say so</MenuItem>
       </Select>
       <span>; where none is</span>

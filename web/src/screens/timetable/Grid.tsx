@@ -1,6 +1,7 @@
 import { useEffect, useRef, type KeyboardEvent, type ReactNode } from "react";
 import type { App, Database } from "../../api/queries";
 import { sentenceOf, type Document, type Line } from "./model";
+import { depth } from "./nesting";
 
 export interface Column {
   id: number;
@@ -80,7 +81,7 @@ export function Grid(props: Props) {
             const { verb, object, detail } = sentenceOf(l, props.app, props.databases, props.document);
             return (
               <tr key={l.id} className={l.id === line ? "chosen" : n % 2 ? "alt" : ""}>
-                <td onClick={() => choose(l.id, column)}>
+                <td onClick={() => choose(l.id, column)} style={{ paddingLeft: 10 + 16 * depth(document, l) }}>
                   <span className="no">{n + 1}</span>
                   <span className="verb">{verb}</span>
                   <span className="obj">{object}</span>

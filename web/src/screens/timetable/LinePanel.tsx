@@ -1,11 +1,14 @@
 import type { Database, Sample, WorkflowDetail } from "../../api/queries";
 import { AddPanel } from "./AddPanel";
+import { DecidePanel, WayPanel } from "./DecidePanel";
 import { FindPanel } from "./FindPanel";
 import { LinePlace, type LineContext } from "./lineContext";
 import { sentenceOf, whenOf, type Carried, type Document, type Line, type Ref, type Rehearsal } from "./model";
 import { OnlyIfPanel } from "./OnlyIfPanel";
 import { RecordPanel } from "./RecordPanel";
+import { RepeatPanel } from "./RepeatPanel";
 import { ShapePanel } from "./ShapePanel";
+import { StopPanel } from "./StopPanel";
 import { WaitPanel } from "./WaitPanel";
 import { WhenPanel } from "./WhenPanel";
 
@@ -21,6 +24,9 @@ interface Props {
   shown: (ref: Ref) => string;
   onChange: (line: Line) => void;
   onRemove: () => void;
+  onDuplicate: () => void;
+  setDocument: (document: Document) => void;
+  choose: (line: string) => void;
   follow: (ref: Ref) => void;
   readAgain: () => void;
 }
@@ -29,7 +35,8 @@ interface Props {
 export function LinePanel(props: Props) {
   const { document, line, rehearsal, sample } = props;
   const { verb, object } = sentenceOf(line, undefined, props.databases, document);
-  const cell = sample && rehearsal?.cells[String(sample.id)]?.find((c) => c.line === line.id);
+  const cells = (sample && rehearsal?.cells[String(sample.id)]) ?? [];
+  const cell = cells.find((c) => c.line === line.id);
   const findings = rehearsal?.findings.filter((f) => f.line === line.id) ?? [];
   const place: LineContext = {
     workflow: props.workflow.id,
@@ -49,10 +56,15 @@ export function LinePanel(props: Props) {
           Line {document.lines.indexOf(line) + 1} · {verb} {line.verb === "when" ? "" : object}{" "}
           {props.sampleName && <span>with {props.sampleName}</span>}
         </div>
-        {line.verb !== "when" && (
-          <button className="link" onClick={props.onRemove}>
-            take this line away
-          </button>
+        {line.verb !== "when" && line.verb !== "otherwise" && (
+          <>
+            <button className="link" onClick={props.onDuplicate}>
+              duplicate
+            </button>
+            <button className="link" onClick={props.onRemove}>
+              take this {line.verb === "way" ? "way" : "line"} away
+            </button>
+          </>
         )}
       </div>
       {findings
@@ -63,9 +75,12 @@ export function LinePanel(props: Props) {
           </div>
         ))}
       {line.verb === "when" && <WhenPanel line={line} workflow={props.workflow} onChange={props.onChange} />}
-      {line.verb === "only_if" && (
-        <OnlyIfPanel key={line.id} line={line} cell={cell} onChange={props.onChange} />
-      )}
+      {line.verb === "only_if" && <OnlyIfPanel key={line.id} line={line} cell={cell} onChange={props.onChange} />}
+      {line.verb === "decide" && <DecidePanel line={line} cells={cells} setDocument={props.setDocument} choose={props.choose} />}
+      {line.verb === "way" && <WayPanel key={line.id} line={line} cell={cell} onChange={props.onChange} />}
+      {line.verb === "otherwise" && <p className="quiet">The lines within this one are for samples that go none of the ways above. Leave it empty to let them pass on.</p>}
+      {line.verb === "repeat" && <RepeatPanel key={line.id} line={line} cell={cell} findings={findings} onChange={props.onChange} />}
+      {line.verb === "stop" && <StopPanel key={line.id} line={line} cell={cell} onChange={props.onChange} />}
       {line.verb === "find" && <FindPanel key={line.id} line={line} databases={props.databases} cell={cell} findings={findings} onChange={props.onChange} />}
       {line.verb === "wait" && <WaitPanel key={line.id} line={line} cell={cell} onChange={props.onChange} />}
       {line.verb === "shape" && <ShapePanel line={line} cell={cell} findings={findings} onChange={props.onChange} />}

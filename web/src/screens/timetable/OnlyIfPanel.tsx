@@ -3,27 +3,35 @@ import { useCallback, useEffect, useRef, useState } from "react";
 import { ConditionRow } from "./ConditionRow";
 import { FormulaEditor } from "./FormulaEditor";
 import { useLine } from "./lineContext";
-import type { Cell, Condition, Group, OnlyIf, Operator, Ref, Test } from "./model";
+import type { Cell, Condition, Group, OnlyIf, Operator, Ref, Test, Way } from "./model";
 import { usePointing } from "./pointing";
 import { useFormula } from "./useFormula";
 
-interface Props {
-  line: OnlyIf;
+interface Props<L extends OnlyIf | Way> {
+  line: L;
   cell: Cell | undefined;
-  onChange: (line: OnlyIf) => void;
+  onChange: (line: L) => void;
 }
 
+const SAID: Partial<Record<Cell["state"], string>> = {
+  goes_on: "this sample goes on",
+  passed_by: "this sample is passed by",
+  left: "this sample skips the lines below it here",
+  taken: "this sample goes this way",
+  not_taken: "this sample does not go this way",
+};
+
 /** Conditions as rows, or as the formula that they write; each is read from the other. */
-export function OnlyIfPanel({ line, cell, onChange }: Props) {
+export function OnlyIfPanel<L extends OnlyIf | Way>({ line, cell, onChange }: Props<L>) {
   const { rehearsal } = useLine();
   const [written, setWritten] = useState(false);
   const formula = rehearsal?.tests[line.id] ?? "";
-  const state =
-    cell?.state === "put_right" ? `! ${cell.note}` : cell?.state === "goes_on" ? "this sample goes on" : cell?.state === "passed_by" ? "this sample is passed by" : "";
+  const state = cell?.state === "put_right" ? `! ${cell.note}` : ((cell && SAID[cell.state]) ?? "");
+  const verb = line.verb === "way" ? "Taken" : "Goes on";
   return (
     <>
       <div className="row" style={{ marginBottom: 6 }}>
-        {written ? <span>Goes on when this comes to true</span> : <Mode mode={line.mode} onChange={(mode) => onChange({ ...line, mode })} />}
+        {written ? <span>{verb} when this comes to true</span> : <Mode verb={verb} mode={line.mode} onChange={(mode) => onChange({ ...line, mode })} />}
         <span className={cell?.state === "put_right" ? "bad" : "quiet"}>{state}</span>
         <button className="link" style={{ marginLeft: "auto" }} onClick={() => setWritten(!written)} disabled={!written && line.conditions.length > 0 && !formula}>
           {written ? "as rows" : "as a formula"}
@@ -38,10 +46,18 @@ export function OnlyIfPanel({ line, cell, onChange }: Props) {
   );
 }
 
-function Mode({ mode, onChange, within }: { mode: Group["mode"]; onChange: (mode: Group["mode"]) => void; within?: boolean }) {
+interface ModeProps {
+  mode: Group["mode"];
+  onChange: (mode: Group["mode"]) => void;
+  /** What happens when the conditions hold; none within a group. */
+  verb?: string;
+}
+
+function Mode({ mode, onChange, verb }: ModeProps) {
+  const within = !verb;
   return (
     <>
-      {!within && <span>Goes on when</span>}
+      {verb && <span>{verb} when</span>}
       <Select
         value={mode}
         sx={{ height: within ? 26 : 28 }}
@@ -111,7 +127,7 @@ function Rows({ line, conditions, first, onChange }: RowsProps) {
           return (
             <div key={at} className="group">
               <div className="row">
-                <Mode mode={test.mode} within onChange={(mode) => set(at, { ...test, mode })} />
+                <Mode mode={test.mode} onChange={(mode) => set(at, { ...test, mode })} />
                 {count}
                 <button className="link" aria-label="Take this group away" onClick={() => remove(at)}>
                   ×

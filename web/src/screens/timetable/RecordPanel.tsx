@@ -2,13 +2,16 @@ import { MenuItem, Select } from "@mui/material";
 import type { Database } from "../../api/queries";
 import { FieldsTable } from "./FieldsTable";
 import { useLine } from "./lineContext";
+import { above, isWithin } from "./nesting";
 import { databaseOf, type Cell, type Delete, type Document, type Line, type Rehearsal, type Update } from "./model";
 
-const HOW: Partial<Record<Line["verb"], string>> = { find: "found", add: "added", add_or_update: "added or updated", update: "updated" };
+const HOW: Partial<Record<Line["verb"], string>> = { find: "found", add: "added", add_or_update: "added or updated", update: "updated", repeat: "gone through" };
 
-/** The lines above whose record can be changed. */
-function holders(document: Document, line: string): Line[] {
-  return document.lines.slice(0, document.lines.findIndex((l) => l.id === line)).filter((l) => l.verb in HOW);
+/** The lines above whose record can be changed: of a Repeat line, the one that is gone through. */
+function holders(document: Document, line: string, databases: Database[]): Line[] {
+  return above(document, line).filter((l) =>
+    l.verb === "find" ? l.several !== "all" : l.verb === "repeat" ? isWithin(document, line, l.id) && !!databaseOf(l, document, databases) : l.verb in HOW,
+  );
 }
 
 interface Props {
@@ -23,7 +26,7 @@ interface Props {
 /** The record that a line updates or deletes: one that a line above is about. */
 export function RecordPanel({ line, databases, cell, findings, hasSample, onChange }: Props) {
   const { document } = useLine();
-  const lines = holders(document, line.id);
+  const lines = holders(document, line.id, databases);
   const database = databaseOf(line, document, databases);
   return (
     <>

@@ -1,12 +1,15 @@
-import { Button, Menu, MenuItem } from "@mui/material";
+import { Button } from "@mui/material";
 import { useCallback, useMemo, useRef, useState, type KeyboardEvent } from "react";
 import { useApps, useDatabases, type Sample, type WorkflowDetail } from "../../api/queries";
 import { dateTime } from "../../parts/dates";
 import { TrialCell } from "./cells";
 import { Grid } from "./Grid";
 import { LinePanel } from "./LinePanel";
-import { addLine, carriedFor, columnTime, emptyLine, moveLine, newId, removeLine, replaceLine, sameRef, usedBy, valueIn, whenOf } from "./model";
-import type { Line, Ref, Rehearsal } from "./model";
+import { carriedFor, columnTime, emptyLines, newId, replaceLine, sameRef, usedBy, valueIn, whenOf } from "./model";
+import type { Line, NewVerb, Ref, Rehearsal } from "./model";
+import { AddLineMenu } from "./AddLineMenu";
+import { addLines, moveLine, removeLine } from "./nesting";
+import { useDuplicate } from "./useDuplicate";
 import { PointingContext } from "./pointing";
 import { CompareDialog } from "./CompareDialog";
 import { SampleEditor } from "./SampleEditor";
@@ -66,14 +69,18 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, read
     setDocument(replaceLine(document, next));
   }
 
-  const insert = (verb: Exclude<Line["verb"], "when">) => {
+  const insert = (verb: NewVerb) => {
     const id = newId();
-    setDocument(addLine(document, emptyLine(verb, id), chosen?.id ?? null));
+    setDocument(addLines(document, emptyLines(verb, id), chosen?.id ?? null));
     choose(id, null);
     setAdding(null);
   };
+  const duplicate = useDuplicate(workflow.id, document, (next, line) => {
+    setDocument(next);
+    choose(line, null);
+  });
   const remove = () => {
-    if (!chosen || chosen.verb === "when") return;
+    if (!chosen || chosen.verb === "when" || chosen.verb === "otherwise") return;
     const at = document.lines.indexOf(chosen);
     setDocument(removeLine(document, chosen.id));
     choose(document.lines[at - 1]?.id ?? when, null);
@@ -85,6 +92,7 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, read
       : event.key === "Enter" ? () => panel.current?.querySelector<HTMLElement>("input, [role=combobox], button")?.focus()
       : event.key === "Insert" ? () => setAdding(addButton.current)
       : event.key === "Delete" ? remove
+      : ctrl && event.key.toLowerCase() === "d" && chosen ? () => duplicate(chosen.id)
       : ctrl && event.key.toLowerCase() === "z" ? (event.shiftKey ? draft.redo : draft.undo)
       : null;
     if (act) {
@@ -135,23 +143,14 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, read
           corner={corner}
           app={app}
           databases={databases}
-          detail={(l) => (l.verb === "only_if" ? conditionWords(l, rehearsal) : "")}
+          detail={(l) => (l.verb === "only_if" || l.verb === "way" ? conditionWords(l, rehearsal) : "")}
           cell={(l, c) => <TrialCell verb={l.verb} cell={rehearsal?.cells[String(c.id)]?.find((x) => x.line === l.id)} />}
           foot={foot}
           choose={choose}
           onKey={onKey}
         />
       </div>
-      <Menu anchorEl={adding} open={adding !== null} onClose={() => setAdding(null)}>
-        <MenuItem onClick={() => insert("only_if")}>Only if: narrow what goes through</MenuItem>
-        <MenuItem onClick={() => insert("shape")}>Shape: make values of those above</MenuItem>
-        <MenuItem onClick={() => insert("find")}>Find: look a record up in a database</MenuItem>
-        <MenuItem onClick={() => insert("wait")}>Wait: for a span, until a time, until a working hour</MenuItem>
-        <MenuItem onClick={() => insert("add")}>Add: a record to a database</MenuItem>
-        <MenuItem onClick={() => insert("add_or_update")}>Add or update: keep one record for each thing</MenuItem>
-        <MenuItem onClick={() => insert("update")}>Update: change a record found or added above</MenuItem>
-        <MenuItem onClick={() => insert("delete")}>Delete: put such a record into the trash</MenuItem>
-      </Menu>
+      <AddLineMenu at={adding} onChoose={insert} onClose={() => setAdding(null)} />
       <div className="pane">
         <div ref={panel}>
           {chosen && (
@@ -167,6 +166,9 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, read
               shown={shown}
               onChange={setDocumentLine}
               onRemove={remove}
+              onDuplicate={() => duplicate(chosen.id)}
+              setDocument={setDocument}
+              choose={(id) => choose(id, null)}
               readAgain={readAgain}
               follow={(ref) => choose(ref.line, null)}
             />

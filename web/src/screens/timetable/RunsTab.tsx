@@ -3,7 +3,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { useApps, useDatabases, useRuns, type WorkflowDetail } from "../../api/queries";
 import { LineRecord, useRunActions } from "../runs/RunParts";
-import { OutcomeCell, RUN_STATES, RunState } from "./cells";
+import { RUN_STATES, RunCell, RunState } from "./outcomes";
 import { Grid } from "./Grid";
 import { conditionWords } from "./conditionWords";
 import { columnTime, type Document, type Rehearsal } from "./model";
@@ -68,11 +68,10 @@ export function RunsTab({ workflow, document, rehearsal, zone }: Props) {
         }
         app={app}
         databases={databases}
-        detail={(l) => (l.verb === "only_if" ? conditionWords(l, rehearsal) : "")}
+        detail={(l) => (l.verb === "only_if" || l.verb === "way" ? conditionWords(l, rehearsal) : "")}
         cell={(l, c) => {
           const of = all.find((r) => r.id === c.id);
-          const done = of?.lines.find((x) => x.line === l.id);
-          return done ? <OutcomeCell outcome={done.outcome} output={done.output} /> : null;
+          return of ? <RunCell run={of} line={l.id} /> : null;
         }}
         choose={choose}
       />

@@ -22,9 +22,9 @@ export function SampleEditor({ workflow, sample, onClose }: Props) {
         sample
           ? client.PUT("/api/v1/workflows/{workflow_id}/samples/{sample_id}", {
               params: { path: { workflow_id: workflow, sample_id: sample.id } },
-              body: { values },
+              body: { values, lists: {} },
             })
-          : client.POST("/api/v1/workflows/{workflow_id}/samples", { params: { path: { workflow_id: workflow } }, body: { values } }),
+          : client.POST("/api/v1/workflows/{workflow_id}/samples", { params: { path: { workflow_id: workflow } }, body: { values, lists: {} } }),
       ),
     onSuccess: (samples) => {
       queries.setQueryData(["samples", workflow], samples);

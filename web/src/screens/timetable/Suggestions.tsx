@@ -2,22 +2,23 @@ import { useQuery } from "@tanstack/react-query";
 import { useDeferredValue } from "react";
 import { answer, client, type Schemas } from "../../api/client";
 import { useLine } from "./lineContext";
-import { fill, fillingOf, type Add, type AddOrUpdate, type Fills } from "./model";
+import { above } from "./nesting";
+import { fill, fillingOf, replaceLine, type Add, type AddOrUpdate, type Fills } from "./model";
 
 export type Suggestion = Schemas["SuggestionOut"];
 
 /** What could fill the fields of a line that are not filled yet. */
 export function useSuggestions(line: Add | AddOrUpdate): Suggestion[] {
   const { workflow, document } = useLine();
-  const above = useDeferredValue(document.lines.slice(0, document.lines.findIndex((l) => l.id === line.id)));
+  const before = useDeferredValue(above(document, line.id));
   const found = useQuery({
-    queryKey: ["suggestions", workflow, line.id, line.database, above],
+    queryKey: ["suggestions", workflow, line.id, line.database, before],
     queryFn: () =>
       answer(
         client.POST("/api/v1/workflows/{workflow_id}/suggest", {
           params: { path: { workflow_id: workflow } },
           // as if nothing were filled, so that taking one away brings its proposal back without asking again
-          body: { line: line.id, document: { lines: [...above, { ...line, fillings: [] }] } },
+          body: { line: line.id, document: replaceLine(document, { ...line, fillings: [] }) },
         }),
       ),
     enabled: line.database != null,

@@ -4,9 +4,10 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { answer, client, said } from "../../api/client";
 import { useApps, useDatabases, useRun, type Sample } from "../../api/queries";
-import { OutcomeCell, RunState } from "./cells";
+import { RunCell, RunState } from "./outcomes";
 import { undoneWords, WROTE } from "../runs/undone";
 import { sentenceOf, type Document, type Line } from "./model";
+import { depth } from "./nesting";
 
 interface Props {
   workflow: number;
@@ -62,7 +63,7 @@ export function TryDialog({ workflow, document, sample, line, flush, onClose }: 
                   const writes = l.verb in UNDONE && (only === "all" || only === l.id);
                   return (
                     <tr key={l.id}>
-                      <td>
+                      <td style={{ paddingLeft: 10 + 16 * depth(document, l) }}>
                         <span className="no">{n + 1}</span>
                         <span className="verb">{verb}</span>
                         {object}
@@ -117,12 +118,12 @@ function Result({ run, document }: { run: number; document: Document }) {
       <table>
         <tbody>
           {document.lines.map((l, n) => {
-            const line = detail.run.lines.find((r) => r.line === l.id);
+            const line = detail.run.lines.findLast((r) => r.line === l.id);
             const output = line?.output as { database: number; record: number; database_name: string } | null | undefined;
             return (
               <tr key={l.id}>
                 <td style={{ width: 40 }}>{n + 1}</td>
-                <td>{line && <OutcomeCell outcome={line.outcome} output={line.output} />}</td>
+                <td>{line && <RunCell run={detail.run} line={l.id} />}</td>
                 <td>{output?.record ? <Link to={`/databases/${output.database}/${output.record}`}>Open it in {output.database_name}</Link> : null}</td>
               </tr>
             );

@@ -1,9 +1,9 @@
-import { carriedName, sameRef, type OnlyIf, type Rehearsal, type Test } from "./model";
+import { carriedName, sameRef, type OnlyIf, type Rehearsal, type Test, type Way } from "./model";
 
 const BETWEEN = { all: " and ", any: " or ", none: " or " } as const;
 
-/** An Only if line's conditions in words: Subject mentions “quote”, “estimate” · To is works@… */
-export function conditionWords(line: OnlyIf, rehearsal: Rehearsal | undefined): string {
+/** The conditions of a line in words: Subject mentions “quote”, “estimate” · To is works@… */
+export function conditionWords(line: OnlyIf | Way, rehearsal: Rehearsal | undefined): string {
   if (line.conditions.length === 0) return "add a condition";
   return line.conditions.map((c) => testWords(c, rehearsal)).join(" · ");
 }

@@ -1,5 +1,6 @@
 import type { Schemas } from "../../api/client";
 import type { App, Database, Sample, Wire } from "../../api/queries";
+import { above, isWithin, withinOf } from "./nesting";
 
 export type Document = Schemas["Workflow"];
 export type When = Schemas["When"];
@@ -12,6 +13,12 @@ export type Fills = Add | AddOrUpdate | Update;
 export type Shape = Schemas["Shape"];
 export type Find = Schemas["Find"];
 export type Wait = Schemas["Wait"];
+export type Decide = Schemas["Decide"];
+export type Way = Schemas["Way"];
+export type Repeat = Schemas["Repeat"];
+export type Stop = Schemas["Stop"];
+export type Figure = Schemas["Figure"];
+export type CarriedList = Schemas["ListOut"];
 export type Sought = Schemas["Sought"];
 export type Shaped = Schemas["Shaped"];
 export type Making = Shaped["made"];
@@ -36,25 +43,38 @@ export function whenOf(document: Document): When {
   return document.lines[0] as When;
 }
 
-/** A line on which nothing is said yet. */
-export function emptyLine(verb: Exclude<Line["verb"], "when">, id: string): Line {
+export type NewVerb = Exclude<Line["verb"], "when" | "way" | "otherwise">;
+
+/** A line on which nothing is said yet; a decision with one way and an Otherwise line. */
+export function emptyLines(verb: NewVerb, id: string): [Line, ...Line[]] {
+  const within = "";
   switch (verb) {
     case "add":
-      return { verb, id, database: null, fillings: [] };
+      return [{ verb, id, within, database: null, fillings: [] }];
     case "add_or_update":
-      return { verb, id, database: null, by: [], fillings: [], several: "stop" };
+      return [{ verb, id, within, database: null, by: [], fillings: [], several: "stop" }];
     case "wait":
-      return { verb, id, kind: "span", amount: 1, unit: "hours", filling: [], days: [1, 2, 3, 4, 5], begins: "09:00", ends: "17:00" };
+      return [{ verb, id, within, kind: "span", amount: 1, unit: "hours", filling: [], days: [1, 2, 3, 4, 5], begins: "09:00", ends: "17:00" }];
     case "update":
-      return { verb, id, of: "", fillings: [] };
+      return [{ verb, id, within, of: "", fillings: [] }];
     case "delete":
-      return { verb, id, of: "" };
+      return [{ verb, id, within, of: "" }];
     case "find":
-      return { verb, id, database: null, mode: "all", sought: [], several: "newest", none: "go_on" };
+      return [{ verb, id, within, database: null, mode: "all", sought: [], several: "newest", none: "go_on", order: null, descending: false, figures: [], listed: [] }];
     case "shape":
-      return { verb, id, values: [] };
+      return [{ verb, id, within, values: [] }];
     case "only_if":
-      return { verb, id, mode: "all", conditions: [] };
+      return [{ verb, id, within, mode: "all", conditions: [] }];
+    case "decide":
+      return [
+        { verb, id, within },
+        { verb: "way", id: newId(), within: id, mode: "all", conditions: [], name: "" },
+        { verb: "otherwise", id: newId(), within: id },
+      ];
+    case "repeat":
+      return [{ verb, id, within, of: null, collects: [] }];
+    case "stop":
+      return [{ verb, id, within, how: "passed_by", saying: [] }];
   }
 }
 
@@ -62,34 +82,12 @@ export function replaceLine(document: Document, line: Line): Document {
   return { lines: document.lines.map((l) => (l.id === line.id ? line : l)) };
 }
 
-export function removeLine(document: Document, id: string): Document {
-  return { lines: document.lines.filter((l, n) => n === 0 || l.id !== id) };
-}
-
-export function addLine(document: Document, line: Line, after: string | null): Document {
-  const at = document.lines.findIndex((l) => l.id === after);
-  const lines = [...document.lines];
-  lines.splice(at < 0 ? lines.length : at + 1, 0, line);
-  return { lines };
-}
-
-export function moveLine(document: Document, id: string, by: 1 | -1): Document {
-  const at = document.lines.findIndex((l) => l.id === id);
-  const to = at + by;
-  if (at < 1 || to < 1 || to >= document.lines.length) return document;
-  const lines = [...document.lines];
-  lines.splice(to, 0, ...lines.splice(at, 1));
-  return { lines };
-}
-
 export const fillsFields = (line: Line | undefined): line is Fills => line?.verb === "add" || line?.verb === "add_or_update" || line?.verb === "update";
 
 /** The database that a line works on: its own, or that of the record it changes. */
 export function databaseOf(line: Line | undefined, document: Document, databases: Database[]): Database | undefined {
-  if (line?.verb === "update" || line?.verb === "delete") {
-    const at = document.lines.findIndex((l) => l.id === line.id);
-    return databaseOf(document.lines.slice(0, at).find((l) => l.id === line.of), document, databases);
-  }
+  if (line?.verb === "update" || line?.verb === "delete") return databaseOf(above(document, line.id).find((l) => l.id === line.of), document, databases);
+  if (line?.verb === "repeat") return line.of?.value === "records" ? databaseOf(document.lines.find((l) => l.id === line.of?.line), document, databases) : undefined;
   return line && "database" in line ? databases.find((d) => d.id === line.database) : undefined;
 }
 
@@ -118,11 +116,14 @@ export function tidy(parts: Part[]): Part[] {
   return result;
 }
 
-/** The carried values that a line can use: those of the lines above it, and a Shape line's own. */
-export function carriedFor(document: Document, line: string, carried: Carried[]): Carried[] {
-  const at = Math.max(1, document.lines.findIndex((l) => l.id === line) + (document.lines.find((l) => l.id === line)?.verb === "shape" ? 1 : 0));
-  const above = document.lines.slice(0, at).map((l) => l.id);
-  return carried.filter((c) => above.includes(c.line));
+/** The carried values that a line can use: those that the lines above it make, a Shape line's own, and what a Repeat line can collect. */
+export function carriedFor(document: Document, id: string, carried: Carried[]): Carried[] {
+  const line = document.lines.find((l) => l.id === id);
+  const usable = new Set(above(document, id).map((l) => l.id));
+  if (line?.verb === "shape" || line?.verb === "repeat") usable.add(id);
+  if (line?.verb === "repeat") document.lines.filter((l) => withinOf(l) === id).forEach((l) => usable.add(l.id));
+  const repeats = new Set(document.lines.flatMap((l) => (l.verb === "repeat" ? [l.id] : [])));
+  return carried.filter((c) => usable.has(c.line) && (!repeats.has(c.line) || c.inside === (c.line === id || isWithin(document, id, c.line))));
 }
 
 /** What a carried value is called among others: those of the source without its name. */
@@ -136,6 +137,10 @@ export function valueIn(sample: Sample | undefined, rehearsal: Rehearsal | undef
   if (!sample) return undefined;
   return ref.line === when ? sample.values[ref.value] : rehearsal?.provisional[String(sample.id)]?.[ref.line]?.[ref.value];
 }
+
+export const FIGURE_WORDS: Record<Figure["kind"], string> = { sum: "sum of", average: "average of", least: "least", greatest: "greatest", first: "first", last: "last" };
+const STOPS = { done: "here: done", passed_by: "here: passed by", failed: "here: failed" } as const;
+const LISTS: Record<string, string> = { attachments: "its attachments" };
 
 export function sentenceOf(line: Line, app: App | undefined, databases: Database[], document?: Document): { verb: string; object: string; detail: string } {
   if (line.verb === "when") {
@@ -155,15 +160,24 @@ export function sentenceOf(line: Line, app: App | undefined, databases: Database
     const object = line.kind === "span" ? `${line.amount} ${unit}` : line.kind === "moment" ? "until a time" : "until a working hour";
     return { verb: "Wait", object, detail: line.kind === "working" ? `${line.begins} to ${line.ends}` : "" };
   }
+  if (line.verb === "decide") return { verb: "Decide", object: "which way to go", detail: "" };
+  if (line.verb === "way") return { verb: "If", object: line.name || (line.conditions.length < 2 ? "this holds" : `${line.mode} of these`), detail: "" };
+  if (line.verb === "otherwise") return { verb: "Otherwise", object: "", detail: "" };
+  if (line.verb === "stop") return { verb: "Stop", object: STOPS[line.how], detail: line.saying.map((p) => p.text ?? "…").join("") };
+  if (line.verb === "repeat") {
+    const of = line.of?.value === "records" ? `each record of line ${(document?.lines.findIndex((l) => l.id === line.of?.line) ?? 0) + 1}` : line.of ? `each of ${LISTS[line.of.value] ?? "a list"}` : "each of …";
+    return { verb: "For", object: of, detail: line.of ? "" : "choose the list" };
+  }
   const database = "database" in line ? databases.find((d) => d.id === line.database) : undefined;
   if (line.verb === "find") {
     const names = line.sought.map((s) => database?.fields.find((f) => f.id === s.field)?.name ?? (s.named || "a deleted field"));
-    const object = database ? `a record in ${database.name}` : line.database ? "a record in a deleted database" : "a record in …";
+    const one = line.several === "all" ? "all records" : "a record";
+    const object = database ? `${one} in ${database.name}` : line.database ? `${one} in a deleted database` : `${one} in …`;
     return { verb: "Find", object, detail: database ? (names.length ? `by ${names.join(line.mode === "all" ? " and " : " or ")}` : "say what is looked for") : "choose the database" };
   }
   if (line.verb === "update" || line.verb === "delete") {
     const of = document?.lines.findIndex((l) => l.id === line.of) ?? -1;
-    const object = of > 0 ? `the record of line ${of + 1}` : "a record …";
+    const object = of > 0 ? (document?.lines[of]?.verb === "repeat" ? "each record" : `the record of line ${of + 1}`) : "a record …";
     const detail = line.verb === "delete" ? "to the trash" : line.fillings.length === 1 ? "1 field" : `${line.fillings.length} fields`;
     return { verb: line.verb === "update" ? "Update" : "Delete", object, detail };
   }
@@ -190,7 +204,9 @@ export function usedBy(line: Line | undefined): Ref[] {
     return Array.isArray(made.of) ? made.of : made.of ? [made.of] : [];
   };
   if (line && fillsFields(line)) return line.fillings.flatMap((f) => ofParts(f.filling));
-  if (line?.verb === "only_if") return ofTests(line.conditions);
+  if (line?.verb === "only_if" || line?.verb === "way") return ofTests(line.conditions);
+  if (line?.verb === "repeat") return ofParts(line.collects);
+  if (line?.verb === "stop") return ofParts(line.saying);
   if (line?.verb === "wait") return ofParts(line.filling);
   if (line?.verb === "find") return line.sought.flatMap((s) => ofParts(s.filling));
   return line?.verb === "shape" ? line.values.flatMap((v) => ofMaking(v.made)) : [];

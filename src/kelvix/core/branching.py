@@ -1,0 +1,64 @@
+"""Decide lines: which of their ways a sample goes."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from kelvix.core import conditions
+from kelvix.core.cells import Cell
+from kelvix.core.feel import Env
+from kelvix.core.filling import Carried
+from kelvix.core.schema import CarriedField
+from kelvix.core.values import Unfit
+from kelvix.core.workflow import Decide, Line, Otherwise, Way
+
+FIELDS = (CarriedField("way", ("Decision", "Which way"), "text"),)
+
+
+@dataclass(frozen=True)
+class Choice:
+    """The way that is taken, by its line's id; none where that cannot be said. A cell for the Decide line and each way."""
+
+    taken: str | None
+    name: str
+    cells: tuple[Cell, ...]
+
+
+def name_of(way: Line, number: int) -> str:
+    """What a way is called; `number` counts the ways from 1."""
+    if isinstance(way, Way):
+        return way.name.strip() or f"way {number}"
+    return "otherwise"
+
+
+def choose(line: Decide, ways: Sequence[Line], carried: Carried, env: Env) -> Choice:
+    """The first way whose conditions hold, else the Otherwise line. A way whose conditions cannot be decided leaves those below
+    it undecided."""
+    taken: str | None = None
+    name, problem = "", ""
+    cells: list[Cell] = []
+    for number, way in enumerate(ways, 1):
+        here = False
+        rows: tuple[bool | None, ...] = ()
+        if isinstance(way, Way):
+            rows = conditions.row_results(way.conditions, carried, env)
+            try:
+                here = conditions.goes_on(way, carried, env)
+            except Unfit as unfit:
+                if taken is None and not problem:
+                    problem = str(unfit)
+                cells.append(Cell(way.id, "put_right", str(unfit), rows=rows))
+                continue
+        elif isinstance(way, Otherwise):
+            here = True
+        if here and taken is None and not problem:
+            taken, name = way.id, name_of(way, number)
+        cells.append(Cell(way.id, "taken" if way.id == taken else "not_taken", rows=rows))
+    head = Cell(line.id, "put_right", problem) if problem else Cell(line.id, "goes_on", name)
+    return Choice(taken, name, (head, *cells))
+
+
+def below(line: Decide, name: str, carried: Carried) -> Carried:
+    """What lines below can use: which way was taken."""
+    return carried.plus(line.id, FIELDS, {"way": name or None})

@@ -1,0 +1,82 @@
+"""What a document must be to be a workflow, whatever its values."""
+
+from __future__ import annotations
+
+from kelvix.core import formulas, nesting
+from kelvix.core.workflow import (
+    Add,
+    AddOrUpdate,
+    BadDocument,
+    Find,
+    Formula,
+    Group,
+    OnlyIf,
+    Part,
+    Shape,
+    Test,
+    Update,
+    Way,
+    When,
+    Workflow,
+    fillings_of,
+)
+
+MOST_LINES = 100
+MOST_DEPTH = 10
+MOST_COMPARISONS = 20
+
+
+def check_shape(workflow: Workflow) -> None:
+    """Raises BadDocument. A draft may be incomplete; it may not be self-contradictory."""
+    if not isinstance(workflow.when, When) or any(isinstance(ln, When) for ln in workflow.lines[1:]):
+        raise BadDocument("a workflow has one When line, at its head")
+    if len(workflow.lines) > MOST_LINES:
+        raise BadDocument(f"a workflow has at most {MOST_LINES} lines")
+    ids = [ln.id for ln in workflow.lines]
+    if len(set(ids)) != len(ids) or not all(i and len(i) <= 20 for i in ids):
+        raise BadDocument("each line needs an id of its own, of at most 20 characters")
+    nesting.check(workflow.lines)
+    for line in workflow.lines:
+        if isinstance(line, Add | AddOrUpdate | Update):
+            named = [f.field for f in line.fillings]
+            if len(set(named)) != len(named):
+                raise BadDocument("a line fills a field only once")
+        elif isinstance(line, OnlyIf | Way):
+            _check_tests(line.conditions, 0)
+        elif isinstance(line, Shape):
+            keys = [v.key for v in line.values]
+            if len(set(keys)) != len(keys) or not all(k and len(k) <= 20 for k in keys):
+                raise BadDocument("each value of a line needs a key of its own, of at most 20 characters")
+        elif (isinstance(line, Find) and len(line.sought) > MOST_COMPARISONS) or (
+            isinstance(line, AddOrUpdate) and len(line.by) > MOST_COMPARISONS
+        ):
+            raise BadDocument(f"a line compares at most {MOST_COMPARISONS} fields")
+        for part in (p for filling in fillings_of(line) for p in filling):
+            _check_part(part)
+
+
+def _check_part(part: Part) -> None:
+    if sum(x is not None for x in (part.text, part.ref, part.formula)) != 1:
+        raise BadDocument("a part of a filling is typed text, a carried value or a formula")
+    if part.formula is not None:
+        _check_formula(part.formula)
+
+
+def _check_formula(formula: Formula) -> None:
+    if bool(formula.tree) == bool(formula.text):
+        raise BadDocument("a formula is kept as a tree, or as text where it cannot be read yet")
+    if formula.tree:
+        try:
+            formulas.loaded(formula.tree)
+        except ValueError as error:
+            raise BadDocument(str(error)) from None
+
+
+def _check_tests(tests: tuple[Test, ...], depth: int) -> None:
+    if depth > MOST_DEPTH:
+        raise BadDocument(f"conditions go at most {MOST_DEPTH} levels deep")
+    for test in tests:
+        if isinstance(test, Group):
+            _check_tests(test.conditions, depth + 1)
+        elif isinstance(test, Formula):
+            _check_formula(test)

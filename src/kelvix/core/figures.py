@@ -1,0 +1,94 @@
+"""What is made of all the records that a Find line found: figures, and a text that lists them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import date, datetime
+from decimal import Decimal
+
+from kelvix.core.cells import Finding
+from kelvix.core.feel import Env
+from kelvix.core.schema import CarriedField, Database, Field
+from kelvix.core.values import Value, as_text
+from kelvix.core.workflow import Figure, Find
+
+Records = tuple[tuple[int, Mapping[int, Value]], ...]
+WORDS = {
+    "sum": "Sum of",
+    "average": "Average of",
+    "least": "Least",
+    "greatest": "Greatest",
+    "first": "First",
+    "last": "Last",
+}
+NUMBERS = ("sum", "average")
+ORDERED = ("least", "greatest")
+
+
+def fits(figure: Figure, field: Field) -> bool:
+    """Whether a figure can be made of a field."""
+    if figure.kind in NUMBERS:
+        return field.type == "number"
+    return figure.kind not in ORDERED or field.type in ("number", "date", "datetime")
+
+
+def figure_fields(line: Find, database: Database, name: str) -> tuple[CarriedField, ...]:
+    """The figures that lines below can use."""
+    found: list[CarriedField] = []
+    for one in line.figures:
+        field = database.field(one.field) if one.field is not None else None
+        if field is not None and fits(one, field):
+            type_ = "text" if field.type == "choice" else field.type
+            found.append(CarriedField(one.key, (name, f"{WORDS[one.kind]} {field.name}"), type_))
+    return tuple(found)
+
+
+def figure(one: Figure, database: Database, records: Records) -> Value:
+    """A figure over records in their order; those whose field is empty are left out. Nothing where none is filled, but a sum,
+    which is 0 then."""
+    field = database.field(one.field) if one.field is not None else None
+    if field is None or not fits(one, field):
+        return None
+    values = [v for _, kept in records if (v := field.named(kept.get(field.id))) is not None]
+    if one.kind in NUMBERS:
+        numbers = [v for v in values if isinstance(v, Decimal)]
+        total = sum(numbers, Decimal(0))
+        return total if one.kind == "sum" else total / len(numbers) if numbers else None
+    if not values:
+        return None
+    if one.kind in ORDERED:
+        return (min if one.kind == "least" else max)(values, key=_place)
+    return values[0 if one.kind == "first" else -1]
+
+
+def _place(value: Value) -> Decimal:
+    """Where a number, a date or a moment stands among others of its type."""
+    if isinstance(value, datetime):
+        return Decimal(value.timestamp())
+    return Decimal(value.toordinal()) if isinstance(value, date) else value if isinstance(value, Decimal) else Decimal(0)
+
+
+def as_list(line: Find, database: Database, records: Records, env: Env) -> str:
+    """The records as a text: one to a line, with the fields that the line lists, empty ones left out."""
+    fields = [f for i in line.listed if (f := database.field(i))] or [database.fields[0]]
+
+    def said(kept: Mapping[int, Value]) -> str:
+        texts = (" ".join(as_text(f.named(kept.get(f.id)), env.zone).split()) for f in fields)
+        return ", ".join(text for text in texts if text) or "(unnamed)"
+
+    return "\n".join(f"- {said(kept)}" for _, kept in records)
+
+
+def check_figures(line: Find, database: Database) -> list[Finding]:
+    """What must be put right whatever the sample."""
+    found: list[Finding] = []
+    if line.order is not None and database.field(line.order) is None:
+        found.append(Finding(line.id, f"{database.name} no longer has the field that the records go by; choose another"))
+    for one in line.figures:
+        field = database.field(one.field) if one.field is not None else None
+        if field is None:
+            said = "choose the field of this figure" if one.field is None else "the field of this figure was deleted"
+            found.append(Finding(line.id, said, key=one.key))
+        elif not fits(one, field):
+            found.append(Finding(line.id, f"“{WORDS[one.kind]}” does not go with {field.name}", key=one.key))
+    return found

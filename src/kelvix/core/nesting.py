@@ -1,0 +1,86 @@
+"""Which lines stand within which: the ways of a decision, and what is repeated.
+
+A document is read from the top; a line that stands within another follows it, before the next line that does not.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from kelvix.core.workflow import BadDocument, Decide, Line, Otherwise, Repeat, Way, When, Workflow
+
+MOST_DEEP = 6  # levels of lines within lines
+
+
+def within(workflow: Workflow, block: str) -> tuple[Line, ...]:
+    """The lines that stand directly within a line, in order; those within none for an empty id."""
+    return tuple(line for line in workflow.lines if within_of(line) == block)
+
+
+def within_of(line: Line) -> str:
+    return "" if isinstance(line, When) else line.within
+
+
+def ancestors(workflow: Workflow, line: Line) -> list[str]:
+    """The ids of the lines that a line stands within, the nearest first."""
+    by_id = {ln.id: ln for ln in workflow.lines}
+    found: list[str] = []
+    at = within_of(line)
+    while at in by_id and at not in found:
+        found.append(at)
+        at = within_of(by_id[at])
+    return found
+
+
+def descendants(workflow: Workflow, line: Line) -> list[Line]:
+    """The lines that stand within a line, at any depth; they follow it."""
+    inside = {line.id}
+    found: list[Line] = []
+    for one in workflow.lines[workflow.lines.index(line) + 1 :]:
+        if within_of(one) not in inside:
+            break
+        inside.add(one.id)
+        found.append(one)
+    return found
+
+
+def above(workflow: Workflow, line_id: str) -> list[Line]:
+    """The lines that have been carried out wherever a line begins, from the top: those before it on its own level, and on the
+    levels that it stands within, these lines themselves included."""
+    line = workflow.line(line_id)
+    if line is None:
+        return list(within(workflow, ""))
+    around = ["", *ancestors(workflow, line)]
+    before = workflow.lines[: workflow.lines.index(line)]
+    return [ln for ln in before if within_of(ln) in around and not (isinstance(ln, Way | Otherwise) and ln.id not in around)]
+
+
+def check(lines: Iterable[Line]) -> None:
+    """Raises BadDocument where lines do not stand where they can."""
+    open_: list[Line] = []  # the lines that the next one can stand within, the outermost first
+    ended: set[str] = set()  # Decide lines that have their Otherwise line
+    decides: list[str] = []
+    for line in lines:
+        inside = within_of(line)
+        while open_ and open_[-1].id != inside:
+            open_.pop()
+        if inside and not open_:
+            raise BadDocument("a line that stands within another follows it")
+        holder = open_[-1] if open_ else None
+        if isinstance(line, Way | Otherwise):
+            if not isinstance(holder, Decide):
+                raise BadDocument("a way belongs to a Decide line")
+            if holder.id in ended:
+                raise BadDocument("the Otherwise line is the last of a decision")
+            if isinstance(line, Otherwise):
+                ended.add(holder.id)
+        elif isinstance(holder, Decide):
+            raise BadDocument("what stands within a decision stands within one of its ways")
+        if len(open_) > MOST_DEEP * 2:
+            raise BadDocument(f"lines stand at most {MOST_DEEP} levels deep within one another")
+        if isinstance(line, Decide):
+            decides.append(line.id)
+        if isinstance(line, Decide | Way | Otherwise | Repeat):
+            open_.append(line)
+    if len(ended) != len(decides):
+        raise BadDocument("a decision ends with an Otherwise line")

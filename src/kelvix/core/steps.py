@@ -1,0 +1,210 @@
+"""What one line does with what it is given, computed without writing anything."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+from kelvix.core import conditions, finding, shaping, stopping, waiting, writing
+from kelvix.core.cells import Answer, Cell, CellState, PartResult
+from kelvix.core.feel import Env
+from kelvix.core.filling import Carried, ListRow, Remedy
+from kelvix.core.finding import Question
+from kelvix.core.schema import CarriedField, CarriedList, Database, Field
+from kelvix.core.values import Unfit, Value, as_text, from_wire, shorten
+from kelvix.core.workflow import (
+    Add,
+    AddOrUpdate,
+    DatePart,
+    Decide,
+    Delete,
+    Find,
+    Line,
+    OnlyIf,
+    Otherwise,
+    Reference,
+    Repeat,
+    Shape,
+    Shaped,
+    Stop,
+    Update,
+    Wait,
+    Way,
+    When,
+)
+
+
+@dataclass(frozen=True)
+class Surroundings:
+    """All that a rehearsal needs to know besides the document and the sample. `find` answers a Find line's question; nothing
+    where that is still to be read."""
+
+    source: tuple[CarriedField, ...]
+    databases: Mapping[int, Database]
+    env: Env
+    find: Callable[[Question], Answer | None] = lambda _: None
+    record_link: str = "http://127.0.0.1/databases/{database}/{record}"
+    lists: tuple[CarriedList, ...] = ()  # that the source carries
+
+    @cached_property
+    def fields(self) -> Mapping[int, Field]:
+        """All fields of all databases."""
+        return {f.id: f for d in self.databases.values() for f in d.fields}
+
+    @cached_property
+    def target(self) -> writing.Target:
+        return writing.Target(self.databases, self.env, self.find, self.record_link)
+
+
+def _read(raw: object, field: CarriedField) -> Value:
+    """Raises Unfit."""
+    return from_wire(raw if raw is None or isinstance(raw, (str, bool, list)) else repr(raw), field.type)
+
+
+def carried_from_item(when: When, around: Surroundings, item: Mapping[str, object]) -> Carried:
+    """A source item's values by reference: absent, empty and unreadable ones told apart."""
+    values: dict[str, Value] = {}
+    unreadable: dict[Reference, str] = {}
+    for field in around.source:
+        if field.key in item:
+            try:
+                values[field.key] = _read(item[field.key], field)
+            except Unfit as unfit:
+                unreadable[Reference(when.id, field.key)] = str(unfit)
+    carried = Carried({}, {}, unreadable).plus(when.id, around.source, values)
+    for one in around.lists:
+        raw = item.get(one.key)
+        rows: tuple[ListRow, ...] | None = None
+        if isinstance(raw, list):
+            try:
+                rows = tuple(ListRow({f.key: _read(row.get(f.key), f) for f in one.fields}) for row in raw)
+            except (Unfit, AttributeError):
+                unreadable[Reference(when.id, one.key)] = "its rows cannot be read"
+        carried = carried.plus_list(when.id, one, rows)
+    return carried
+
+
+def count_of(number: int, one: str, many: str) -> str:
+    return f"{number} {one if number == 1 else many}"
+
+
+def step(line: Line, carried: Carried, around: Surroundings) -> tuple[Cell, Carried]:
+    """What one line does with what it is given, and what the lines below it can use."""
+    match line:
+        case When():
+            count = carried.values.get(Reference(line.id, "attachment_count"))
+            note = count_of(int(str(count)), "attachment", "attachments") if count else ""
+            return Cell(line.id, "in", note), carried
+        case OnlyIf():
+            rows = conditions.row_results(line.conditions, carried, around.env)
+            try:
+                on = conditions.goes_on(line, carried, around.env)
+            except Unfit as unfit:
+                return Cell(line.id, "put_right", str(unfit), rows=rows), carried
+            return Cell(line.id, "goes_on" if on else "passed_by", rows=rows), carried
+        case Shape():
+            return _step_shape(line, carried, around.env)
+        case Find():
+            return _step_find(line, carried, around)
+        case Wait():
+            return _step_wait(line, carried, around.env), carried
+        case Stop():
+            return stopping.step(line, carried, around.env), carried
+        case Decide() | Way() | Otherwise() | Repeat():
+            raise TypeError("a line with others within it is gone through by a walk")
+        case Add() | AddOrUpdate() | Update() | Delete():
+            return writing.step(line, carried, around.target)
+
+
+def shaped_fields(line: Shape, carried: Carried) -> tuple[CarriedField, ...]:
+    """What a Shape line makes, with the types that can be told without a sample."""
+    types = dict(carried.types)
+    made: list[CarriedField] = []
+    for value in line.values:
+        type_ = shaping.type_of(value, types)
+        types[line.id, value.key] = type_
+        made.append(CarriedField(value.key, (value.name or "Unnamed",), type_))
+    return tuple(made)
+
+
+def _step_shape(line: Shape, carried: Carried, env: Env) -> tuple[Cell, Carried]:
+    """Each value can use those before it on the same line."""
+    results: list[PartResult] = []
+    for value, field in zip(line.values, shaped_fields(line, carried), strict=True):
+        made: Value = None
+        try:
+            made = shaping.shape(value, field.type, carried, env)
+            result = PartResult(
+                value.key, "fits" if made is not None else "empty", made, "" if made is not None else "comes to nothing"
+            )
+        except Unfit as unfit:
+            result = PartResult(value.key, "put_right", None, str(unfit))
+        doubt = _pattern_doubt(value, carried, env)
+        if doubt and result.state != "put_right":
+            result = replace(result, state="look", sentence=doubt[0], remedies=doubt[1])
+        results.append(result)
+        carried = carried.plus(line.id, (field,), {value.key: made})
+    wrong = [r for r in results if r.state == "put_right"]
+    filled = sum(r.state in ("fits", "look") for r in results)
+    note = shorten(wrong[0].sentence, 120) if wrong else count_of(filled, "value", "values")
+    looks = sum(r.state == "look" for r in results)
+    return Cell(line.id, "put_right" if wrong else "fits", note, doubts=looks, parts=tuple(results)), carried
+
+
+def _step_find(line: Find, carried: Carried, around: Surroundings) -> tuple[Cell, Carried]:
+    database = around.databases.get(line.database) if line.database is not None else None
+    if database is None:
+        said = "choose the database to look in" if line.database is None else "the database it looked in is gone"
+        return Cell(line.id, "unready" if line.database is None else "put_right", said), carried
+    if not line.sought:
+        return Cell(line.id, "unready", "say what is looked for"), carry_found(line, database, None, carried, around)
+    question, parts = finding.question(line, database, carried, around.env)
+    answer = around.find(question) if question else Answer(0, None, {}, around.env.now)
+    below = carry_found(line, database, answer, carried, around)
+    wrong = [p for p in parts if p.state == "put_right"]
+    if wrong:
+        return Cell(line.id, "put_right", shorten(wrong[0].sentence, 120), parts=parts), below
+    if answer is None:
+        return Cell(line.id, "waiting", "being read", parts=parts), below
+    state: CellState = "found" if answer.count else "passed_by" if line.none == "stop" else "found_none"
+    said = finding.said(line, database, answer, around.env)
+    if line.several == "all" and answer.count > finding.MOST_ALL:
+        state, said = "put_right", f"more than {finding.MOST_ALL} found, the most that a line takes: narrow what is looked for"
+    if answer.count > 1 and line.several == "stop":
+        state, said = "put_right", f"{answer.count} found, and this line takes only one: narrow what is looked for"
+    return Cell(line.id, state, said, parts=parts, answer=answer if question else None), below
+
+
+def _step_wait(line: Wait, carried: Carried, env: Env) -> Cell:
+    """Until when a run that came here now would rest."""
+    try:
+        due = waiting.until(line, env.now, carried, env)
+    except Unfit as unfit:
+        return Cell(line.id, "put_right", str(unfit))
+    if due <= env.now:
+        return Cell(line.id, "goes_on", "no need to wait")
+    return Cell(line.id, "waits", f"until: {as_text(due, env.zone)}")
+
+
+def carry_found(line: Find, database: Database, answer: Answer | None, carried: Carried, around: Surroundings) -> Carried:
+    """What the lines below can use of what was found."""
+    return finding.below(line, database, answer, carried, lambda r: around.target.link(database, r), around.env)
+
+
+def _pattern_doubt(value: Shaped, carried: Carried, env: Env) -> tuple[str, tuple[Remedy, ...]] | None:
+    """What is contradictory in a date pattern, and the corrected pattern with what it gives, one click away."""
+    if not isinstance(value.made, DatePart):
+        return None
+    doubts = shaping.doubts(value.made.pattern)
+    if not doubts:
+        return None
+    better = replace(value, made=replace(value.made, pattern=shaping.corrected(value.made.pattern)))
+    said = "; ".join(d.sentence for d in doubts)
+    try:
+        gives = as_text(shaping.shape(better, "text", carried, env), env.zone)
+    except Unfit:
+        return said, ()
+    return said, (
+        Remedy(f"{better.made.pattern}, which gives {gives}" if isinstance(better.made, DatePart) else "", (), better),
+    )

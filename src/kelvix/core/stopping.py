@@ -1,0 +1,36 @@
+"""Stop lines: how they end a run, and why."""
+
+from __future__ import annotations
+
+from kelvix.core.cells import Cell, Finding
+from kelvix.core.feel import Env
+from kelvix.core.filling import Carried, compute, is_filled, references
+from kelvix.core.values import Unfit, as_text, shorten
+from kelvix.core.workflow import Stop
+
+ENDS = {"done": "ends here, done", "passed_by": "passed by", "failed": "fails"}
+
+
+def step(line: Stop, carried: Carried, env: Env) -> Cell:
+    """What a Stop line says with a sample. That it cannot be said does not keep a run from ending."""
+    try:
+        said = as_text(compute(line.saying, carried, env), env.zone) if line.saying else ""
+    except Unfit as unfit:
+        said = str(unfit)
+    return Cell(line.id, "stops", f"{ENDS[line.how]}: {shorten(said, 200)}" if said else ENDS[line.how])
+
+
+def saying(cell: Cell) -> str:
+    """Why a run was stopped, in the line's words."""
+    return cell.note.partition(": ")[2]
+
+
+def check(line: Stop, carried: Carried) -> list[Finding]:
+    """What must be put right whatever the sample."""
+    if line.how == "failed" and not is_filled(line.saying):
+        return [Finding(line.id, "say why runs fail here, so that whoever reads it knows what to do")]
+    if any(ref not in carried.fields for ref in references(line.saying)):
+        return [Finding(line.id, "what this says uses a value that the lines above do not carry")]
+    if any(p.formula is not None and not p.formula.tree for p in line.saying):
+        return [Finding(line.id, "the formula in what this says cannot be read yet")]
+    return []

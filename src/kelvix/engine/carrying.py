@@ -1,0 +1,286 @@
+"""Carrying one run through its lines: what was recorded is taken as it was, what is new is carried out and recorded.
+
+An effect and its outcome commit together, under the fencing token. Lines that only compute are recorded with the next effect.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+from datetime import datetime
+from typing import Any
+
+from kelvix.connectors.contract import Standing
+from kelvix.core import branching, repeating, stopping, waiting, writing
+from kelvix.core.cells import Cell
+from kelvix.core.feel import Env
+from kelvix.core.filling import Carried, ListRow, describe
+from kelvix.core.rehearsal import end_of, settled
+from kelvix.core.steps import Surroundings, carried_from_item, carry_found, step
+from kelvix.core.values import Unfit
+from kelvix.core.walking import LEFT, Place, Walk, Ways
+from kelvix.core.workflow import (
+    Add,
+    AddOrUpdate,
+    Decide,
+    Delete,
+    Find,
+    Line,
+    Repeat,
+    Stop,
+    Wait,
+    Workflow,
+    Writes,
+    filling_of,
+)
+from kelvix.engine import effects, recording
+from kelvix.engine.recording import place_text
+from kelvix.store import runs
+from kelvix.store.database_server import Transaction
+from kelvix.store.directory import Space
+from kelvix.store.records import Origin
+from kelvix.store.runs import Claim, LineRow, RunLine
+
+LEASE = float(os.environ.get("KELVIX_LEASE", "30"))  # seconds for which a claim holds, by the database's clock
+MOST_STEPS = 5_000  # lines that one run carries out, those in rounds counted each time
+STUCK, RESTS = "stuck", "rests"  # ends at which the run was already put away
+RESTED = ("waits", "waited")
+
+
+@dataclass
+class Progress:
+    """What was computed since the last commit, and is written with the next effect."""
+
+    item: dict[str, Any]
+    new_item: bool
+    lines: list[LineRow] = field(default_factory=list)
+
+    def hold(self, t: Transaction, claim: Claim, end: str | None, problem: runs.Problem | None = None) -> None:
+        runs.hold(t, claim, LEASE, self.item if self.new_item else None, end, problem)
+
+    def written(self) -> None:
+        self.new_item, self.lines = False, []
+
+
+class Carrying(Walk):
+    """One run, from its first line or from where it was left. `before_effect` is called before each transaction that writes."""
+
+    def __init__(
+        self,
+        space: Space,
+        claim: Claim,
+        workflow: Workflow,
+        around: Surroundings,
+        progress: Progress,
+        recorded: dict[tuple[str, str], RunLine],
+        before_effect: Callable[[Claim], None],
+    ):
+        super().__init__(workflow)
+        self.space, self.claim, self.progress, self.before_effect = space, claim, progress, before_effect
+        self.done = {key: r for key, r in recorded.items() if r.outcome != "failed"}
+        self.topics: set[str] = set()
+        self._now = around
+        since = sorted(r.output["since"] for r in self.done.values() if r.outcome in RESTED)
+        self._clocks = [self._as_of(datetime.fromisoformat(s)) for s in since]
+        self._rests = self._steps = 0
+        self._finished = False
+        self._said = ""
+
+    def carry(self) -> None:
+        """Carry the run as far as it goes. Raises Fenced, Passing, Standing."""
+        carried = carried_from_item(self.workflow.when, self.around, self.progress.item["values"])
+        _, end = self.through("", carried, ())
+        if end not in (STUCK, RESTS) and not self._finished:
+            self._end(end or "done")
+
+    @property
+    def around(self) -> Surroundings:
+        """What is above a line that rested is as it was when that began: the clock stands still there."""
+        return self._clocks[self._rests] if self._rests < len(self._clocks) else self._now
+
+    def _as_of(self, moment: datetime) -> Surroundings:
+        env = self._now.env
+        return replace(self._now, env=Env(moment, env.zone, env.locale, env.order))
+
+    def _record(self, line: Line, place: Place, outcome: str, given: Any = None, made: Any = None) -> None:
+        self.progress.lines.append((line.id, place_text(place), outcome, given, made))
+
+    # Lines
+
+    def line(self, line: Line, carried: Carried, place: Place) -> tuple[Carried, str]:
+        self._steps += 1
+        if self._steps > MOST_STEPS:
+            raise Standing(f"this run carried out {MOST_STEPS:,} lines, the most that one run may: narrow its lists", "run")
+        recorded = self.done.get((line.id, place_text(place)))
+        if recorded is not None:
+            return self._again(line, recorded, carried, place)
+        cell, below = step(line, carried, self.around)
+        cell = settled(cell, line)
+        if isinstance(line, Wait) and cell.state == "waits" and self.claim.kind != "try":
+            return self._rest(line, carried, place), RESTS
+        if cell.state in ("put_right", "unready"):
+            return self._stop(line, cell, carried, place), STUCK
+        if isinstance(line, Writes) and self._is_due(line, cell, carried):
+            return self._write(line, cell, carried, place), ""
+        left_out = cell.state == "waits" or (isinstance(line, Writes) and cell.state == "fits")
+        given = recording.given(line, carried, self.around.env.zone)
+        self._record(line, place, "skipped" if left_out else cell.state, given, recording.made(line, cell, self.around))
+        return below, self._end_of(line, cell)
+
+    def _end_of(self, line: Line, cell: Cell) -> str:
+        if isinstance(line, Stop):
+            self._said = stopping.saying(cell)
+        return end_of(cell, line)
+
+    def _again(self, line: Line, recorded: RunLine, carried: Carried, place: Place) -> tuple[Carried, str]:
+        """A line as the run recorded it."""
+        if isinstance(line, Find):  # not asked again: what was done since hangs on the first answer
+            database = self.around.databases.get(line.database or 0)
+            if database is None:
+                raise Standing("the database that this run looked in was deleted", "run")
+            answer = recording.answer_of(recorded.output or {}, database, self.around)
+            below = carry_found(line, database, answer, carried, self.around)
+            return below, recorded.outcome if recorded.outcome in ("passed_by", LEFT) else ""
+        cell, below = step(line, carried, self.around)
+        if isinstance(line, Writes) and recorded.output:
+            database = writing.database_of(line, carried, self.around.databases)
+            if database is None:
+                raise Standing("the database that this run wrote to was deleted", "run")
+            effect = effects.recorded(line, recorded.outcome, recorded.output, database)
+            return effects.carry_on(line, effect, database, carried, self.around), ""
+        if recorded.outcome in RESTED:
+            self._rests += 1
+            if recorded.outcome == "waits":  # its time has come, else nobody had taken the run up
+                self._record(line, place, "waited", None, recorded.output)
+            return below, ""
+        if recorded.outcome in ("passed_by", LEFT):
+            return below, recorded.outcome
+        return below, self._end_of(line, cell)
+
+    def _rest(self, line: Wait, carried: Carried, place: Place) -> Carried:
+        """Record how far the run came, and let it rest until the time; any worker takes it up then."""
+        env = self.around.env
+        due = waiting.until(line, env.now, carried, env)
+        self._record(line, place, "waits", None, {"since": env.now.isoformat(), "until": due.isoformat()})
+
+        def work(t: Transaction) -> None:
+            self.progress.hold(t, self.claim, None)
+            runs.keep_lines(t, self.claim, self.progress.lines)
+            runs.rest(t, self.claim, due)
+
+        self.space.transact(work)
+        return carried
+
+    # Ways and rounds
+
+    def decide(self, line: Decide, ways: Ways, carried: Carried, place: Place) -> tuple[str | None, Carried, str]:
+        recorded = self.done.get((line.id, place_text(place)))
+        if recorded is not None:
+            return recorded.output["taken"], branching.below(line, recorded.output["way"], carried), ""
+        choice = branching.choose(line, ways, carried, self.around.env)
+        head, *cells = choice.cells
+        if choice.taken is None:
+            return None, self._stop(line, head, carried, place), STUCK
+        self._record(line, place, head.state, None, recording.decided(choice))
+        for way, cell in zip(ways, cells, strict=True):
+            outcome = "not_taken" if cell.state == "put_right" else cell.state  # below the one that was taken
+            self._record(way, place, outcome, recording.given(way, carried, self.around.env.zone))
+        return choice.taken, branching.below(line, choice.name, carried), ""
+
+    def rows(self, line: Repeat, carried: Carried, place: Place) -> tuple[tuple[ListRow, ...], str]:
+        if repeating.list_of(line, carried) is None:
+            return (), self._fail(line, "the list that this line goes through is no longer there", carried, place)
+        try:
+            return repeating.rows_of(line, carried), ""
+        except Unfit as unfit:
+            return (), self._fail(line, str(unfit), carried, place)
+
+    def round_done(
+        self, line: Repeat, number: int, of: int, inner: Carried, carried: Carried, place: Place
+    ) -> tuple[tuple[str, ...], str]:
+        try:
+            more = repeating.collected(line, inner, self.around.env)
+        except Unfit as unfit:
+            return (), self._fail(line, str(unfit), carried, place)
+        self._rounds(line, place, "repeating", number, of)
+        return more, ""
+
+    def repeated(self, line: Repeat, rounds: int, collected: tuple[str, ...], carried: Carried, place: Place) -> Carried:
+        self._rounds(line, place, "repeated", rounds, rounds)
+        return repeating.after(line, rounds, collected, carried)
+
+    def _rounds(self, line: Repeat, place: Place, outcome: str, done: int, of: int) -> None:
+        """How many rounds are over; of all that is said since the last commit, the last is kept."""
+        key = (line.id, place_text(place))
+        self.progress.lines = [row for row in self.progress.lines if row[:2] != key]
+        self._record(line, place, outcome, None, {"done": done, "of": of})
+
+    # Effects and ends
+
+    def _is_due(self, line: Writes, cell: Cell, carried: Carried) -> bool:
+        """Whether a line is to write: in a try of another line it is left out, and so is what hangs on what was left out."""
+        if cell.state != "fits" or self.claim.only_line not in (None, line.id):
+            return False
+        return isinstance(line, Add | AddOrUpdate) or carried.records[line.of].record is not None
+
+    def _write(self, line: Writes, cell: Cell, carried: Carried, place: Place) -> Carried:
+        """Carry an effect out: what lines below can use. Where this is the last line, the run ends with the same commit."""
+        claim, around, progress = self.claim, self.around, self.progress
+        database = writing.database_of(line, carried, around.databases)
+        assert database
+        origin = Origin(
+            run=claim.run_id,
+            line=line.id,
+            workflow=str(claim.workflow_id),
+            item=progress.item["title"][:300],
+            filled=None
+            if isinstance(line, Delete)
+            else {f: describe(filling_of(line, f), carried) for f in writing.written(cell.results)},
+        )
+        last = line is self.workflow.lines[-1] and not line.within
+        self.before_effect(claim)
+
+        def work(t: Transaction) -> effects.Effect:
+            progress.hold(t, claim, "done" if last else None)
+            effect = effects.carry_out(t, self.space.id, line, cell, carried, around, origin)
+            given, made = recording.filled(line, cell.results, carried), effects.output(line, effect, database, around)
+            runs.keep_lines(t, claim, [*progress.lines, (line.id, place_text(place), effect.outcome, given, made)])
+            return effect
+
+        effect = self.space.transact(work)
+        self._finished = last
+        progress.written()
+        self.topics.add(f"records:{database.id}")
+        return effects.carry_on(line, effect, database, carried, around)
+
+    def _fail(self, line: Line, sentence: str, carried: Carried, place: Place) -> str:
+        self._stop(line, Cell(line.id, "put_right", sentence), carried, place)
+        return STUCK
+
+    def _stop(self, line: Line, cell: Cell, carried: Carried, place: Place) -> Carried:
+        """A line that cannot be carried out with this item: nothing is written for it, and the run says why."""
+        wrong = [recording.said(r, self.around) for r in cell.results if r.state == "put_right"] or [cell.note]
+        if isinstance(line, Writes):
+            given = recording.filled(line, cell.results, carried)
+        else:
+            given = recording.given(line, carried, self.around.env.zone)
+        self._record(line, place, "failed", given, {"problems": wrong})
+
+        def work(t: Transaction) -> None:
+            problem = {"sentence": "; ".join(wrong), "line": line.id, "place": place_text(place)}
+            self.progress.hold(t, self.claim, "failed", problem)
+            runs.keep_lines(t, self.claim, self.progress.lines)
+
+        self.space.transact(work)
+        return carried
+
+    def _end(self, state: str) -> None:
+        """Where no effect was the end of the run."""
+        problem = {"sentence": self._said or "a Stop line ended this run"} if state == "failed" else None
+
+        def work(t: Transaction) -> None:
+            self.progress.hold(t, self.claim, state, problem)
+            runs.keep_lines(t, self.claim, self.progress.lines)
+
+        self.space.transact(work)

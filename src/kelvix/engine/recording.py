@@ -1,0 +1,86 @@
+"""What is recorded of a line with its run: what it was given, and what came out of it."""
+
+from __future__ import annotations
+
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from kelvix.core import branching
+from kelvix.core.cells import Answer, Cell
+from kelvix.core.conditions import references
+from kelvix.core.filling import Carried, FieldResult, describe
+from kelvix.core.filling import references as used_by
+from kelvix.core.schema import Database
+from kelvix.core.steps import Surroundings
+from kelvix.core.values import as_text, shorten, to_wire
+from kelvix.core.walking import Place
+from kelvix.core.workflow import Delete, Find, Line, Narrows, Shape, Stop, Writes, filling_of, fillings_of
+from kelvix.engine import effects
+
+
+def place_text(place: Place) -> str:
+    """The rounds in which a line is carried out, as they are kept."""
+    return ".".join(map(str, place))
+
+
+def given(line: Line, carried: Carried, zone: ZoneInfo) -> Any:
+    """What a line with conditions looked at, what a Find line compared with."""
+    if isinstance(line, Narrows | Find):
+        parts = [ref for filling in fillings_of(line) for ref in used_by(filling)]
+        looked = dict.fromkeys(parts) if isinstance(line, Find) else references(line.conditions)
+        return {carried.name(ref): shorten(as_text(carried.values.get(ref), zone), 300) for ref in looked}
+    return None
+
+
+def made(line: Line, cell: Cell, around: Surroundings) -> Any:
+    """What a Shape line made, by name; what a Find line found; what a Stop line says."""
+    if isinstance(line, Find):
+        return _found(cell.answer, around.databases[line.database or 0], around)
+    if isinstance(line, Shape):
+        values = {r.key: to_wire(r.value) for r in cell.parts}
+        return {v.name: values.get(v.key) for v in line.values}
+    if isinstance(line, Stop):
+        return {"said": cell.note}
+    return None
+
+
+def _found(answer: Answer | None, database: Database, around: Surroundings) -> dict[str, Any]:
+    answer = answer or Answer(0, None, {}, around.env.now)
+    return {
+        "database": database.id,
+        "database_name": database.name,
+        "count": answer.count,
+        "record": answer.record,
+        "title": as_text(answer.values.get(database.fields[0].id), around.env.zone),
+        "link": around.target.link(database, answer.record) if answer.record is not None else None,
+        "values": {str(f): to_wire(v) for f, v in answer.values.items()},
+        "records": [[id, {str(f): to_wire(v) for f, v in kept.items()}] for id, kept in answer.records],
+    }
+
+
+def answer_of(kept: dict[str, Any], database: Database, around: Surroundings) -> Answer:
+    """What a Find line found, from what was recorded."""
+    records = tuple((id, effects.recorded_values({"values": v}, database)) for id, v in kept.get("records", []))
+    return Answer(kept.get("count", 0), kept.get("record"), effects.recorded_values(kept, database), around.env.now, records)
+
+
+def decided(choice: branching.Choice) -> dict[str, Any]:
+    """Which way was taken."""
+    return {"way": choice.name, "taken": choice.taken}
+
+
+def filled(line: Writes, results: tuple[FieldResult, ...], carried: Carried) -> Any:
+    """What each field was filled with, in words."""
+    if isinstance(line, Delete):
+        return None
+    return {
+        str(r.field): {"filled": describe(filling_of(line, r.field), carried), "state": r.state, "said": r.sentence}
+        for r in results
+        if r.value is not None or r.clears or r.state == "put_right"
+    }
+
+
+def said(result: FieldResult, around: Surroundings) -> str:
+    """What is wrong with a field, by its name."""
+    found = around.fields.get(result.field)
+    return f"{found.name}: {result.sentence}" if found and not result.sentence.startswith(found.name) else result.sentence

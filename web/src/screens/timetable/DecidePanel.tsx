@@ -1,0 +1,75 @@
+import { Button, TextField } from "@mui/material";
+import { useLine } from "./lineContext";
+import { conditionWords } from "./conditionWords";
+import { newId, sentenceOf, type Cell, type Decide, type Document, type Way } from "./model";
+import { addWay, withinOf } from "./nesting";
+import { OnlyIfPanel } from "./OnlyIfPanel";
+
+interface Props {
+  line: Decide;
+  cells: Cell[];
+  setDocument: (document: Document) => void;
+  choose: (line: string) => void;
+}
+
+/** The ways of a decision, from the top: the first that holds is taken. How many of the samples go each. */
+export function DecidePanel({ line, cells, setDocument, choose }: Props) {
+  const { document, rehearsal } = useLine();
+  const ways = document.lines.filter((l) => withinOf(l) === line.id);
+  const samples = Object.values(rehearsal?.cells ?? {});
+  const add = () => {
+    const id = newId();
+    setDocument(addWay(document, line.id, id));
+    choose(id);
+  };
+  return (
+    <>
+      <p className="quiet">The first way whose conditions hold is taken, looked at from the top; what holds none goes the last.</p>
+      <table aria-label="The ways of this decision">
+        <colgroup>
+          <col style={{ width: 200 }} />
+          <col />
+          <col style={{ width: 130 }} />
+        </colgroup>
+        <tbody>
+          {ways.map((way) => {
+            const { verb, object } = sentenceOf(way, undefined, []);
+            const taken = samples.filter((s) => s.some((c) => c.line === way.id && c.state === "taken")).length;
+            const here = cells.some((c) => c.line === way.id && c.state === "taken");
+            return (
+              <tr key={way.id} className={here ? "chosen" : undefined}>
+                <td>
+                  <button className="link" onClick={() => choose(way.id)}>
+                    {verb} {object}
+                  </button>
+                </td>
+                <td className="quiet clip">{way.verb === "way" ? conditionWords(way, rehearsal) : ""}</td>
+                <td className="num">
+                  {taken} of {samples.length} samples
+                </td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+      <Button sx={{ marginTop: 1 }} onClick={add}>
+        Add a way
+      </Button>
+    </>
+  );
+}
+
+/** One way: what it is called, and when it is taken. */
+export function WayPanel({ line, cell, onChange }: { line: Way; cell: Cell | undefined; onChange: (line: Way) => void }) {
+  return (
+    <>
+      <TextField
+        label="Name of this way"
+        value={line.name}
+        sx={{ width: 260, marginBottom: 1 }}
+        onChange={(event) => onChange({ ...line, name: event.target.value.slice(0, 60) })}
+      />
+      <OnlyIfPanel line={line} cell={cell} onChange={onChange} />
+    </>
+  );
+}

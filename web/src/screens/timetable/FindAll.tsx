@@ -1,0 +1,101 @@
+import { MenuItem, Select } from "@mui/material";
+import type { Database } from "../../api/queries";
+import { FIGURE_WORDS, newId, type Figure, type Find, type Rehearsal } from "./model";
+
+interface Props {
+  line: Find;
+  database: Database;
+  findings: Rehearsal["findings"];
+  onChange: (line: Find) => void;
+}
+
+const FITS = (kind: Figure["kind"], type: string) =>
+  kind === "sum" || kind === "average" ? type === "number" : kind === "first" || kind === "last" ? true : ["number", "date", "datetime"].includes(type);
+
+/** What is made of all the records that were found: their order, figures, and a text that lists them. */
+export function FindAll({ line, database, findings, onChange }: Props) {
+  const ordered = database.fields.filter((f) => !["labels", "long_text"].includes(f.type));
+  const listed = database.fields.filter((f) => f.type !== "long_text");
+  const set = (at: number, next: Figure | null) => onChange({ ...line, figures: line.figures.flatMap((f, n) => (n === at ? (next ? [next] : []) : [f])) });
+  const first = database.fields.find((f) => f.type === "number") ?? database.fields[0];
+  const add = () => first && onChange({ ...line, figures: [...line.figures, { key: newId(), kind: first.type === "number" ? "sum" : "first", field: first.id }] });
+  return (
+    <div style={{ margin: "6px 0" }}>
+      <div className="row wrapped">
+        <span>In order of</span>
+        <Select
+          value={line.order === null ? "" : String(line.order)}
+          displayEmpty
+          sx={{ height: 28 }}
+          SelectDisplayProps={{ "aria-label": "What the records go by" }}
+          onChange={(event) => onChange({ ...line, order: event.target.value ? Number(event.target.value) : null })}
+        >
+          <MenuItem value="">when they were made</MenuItem>
+          {ordered.map((f) => (
+            <MenuItem key={f.id} value={String(f.id)}>
+              {f.name}
+            </MenuItem>
+          ))}
+        </Select>
+        {line.order !== null && (
+          <Select value={line.descending ? "down" : "up"} sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "Which way" }} onChange={(event) => onChange({ ...line, descending: event.target.value === "down" })}>
+            <MenuItem value="up">smallest, earliest first</MenuItem>
+            <MenuItem value="down">largest, latest first</MenuItem>
+          </Select>
+        )}
+        <span>; a text lists of each</span>
+        <Select
+          multiple
+          displayEmpty
+          value={line.listed.map(String)}
+          sx={{ height: 28, maxWidth: 260 }}
+          SelectDisplayProps={{ "aria-label": "What the text lists of each" }}
+          renderValue={(ids) => database.fields.filter((f) => ids.includes(String(f.id))).map((f) => f.name).join(", ") || database.fields[0]?.name}
+          onChange={(event) => onChange({ ...line, listed: [event.target.value].flat().map(Number) })}
+        >
+          {listed.map((f) => (
+            <MenuItem key={f.id} value={String(f.id)}>
+              {f.name}
+            </MenuItem>
+          ))}
+        </Select>
+      </div>
+      {line.figures.map((figure, at) => (
+        <div className="row" key={figure.key} style={{ marginTop: 4 }}>
+          <Select value={figure.kind} sx={{ height: 28, width: 120 }} SelectDisplayProps={{ "aria-label": "Kind of figure" }} onChange={(event) => set(at, { ...figure, kind: event.target.value as Figure["kind"] })}>
+            {Object.entries(FIGURE_WORDS).map(([kind, words]) => (
+              <MenuItem key={kind} value={kind}>
+                {words}
+              </MenuItem>
+            ))}
+          </Select>
+          <Select
+            value={figure.field === null ? "" : String(figure.field)}
+            displayEmpty
+            sx={{ height: 28, minWidth: 160 }}
+            SelectDisplayProps={{ "aria-label": "Field of the figure" }}
+            onChange={(event) => set(at, { ...figure, field: Number(event.target.value) })}
+          >
+            {database.fields
+              .filter((f) => FITS(figure.kind, f.type) || f.id === figure.field)
+              .map((f) => (
+                <MenuItem key={f.id} value={String(f.id)}>
+                  {f.name}
+                </MenuItem>
+              ))}
+          </Select>
+          <button className="link" aria-label="Take this figure away" onClick={() => set(at, null)}>
+            ×
+          </button>
+          <span className="bad">{findings.find((f) => f.key === figure.key)?.sentence}</span>
+        </div>
+      ))}
+      <div style={{ margin: "4px 0" }}>
+        <button className="link" onClick={add}>
+          + add a figure
+        </button>
+        <span className="quiet"> of all that are found; how many there are is carried anyway</span>
+      </div>
+    </div>
+  );
+}

@@ -1,0 +1,32 @@
+import { MenuItem, Select } from "@mui/material";
+import { FilledWith } from "./FilledWith";
+import type { Cell, Stop } from "./model";
+
+interface Props {
+  line: Stop;
+  cell: Cell | undefined;
+  onChange: (line: Stop) => void;
+}
+
+/** How a run ends here, and why. */
+export function StopPanel({ line, cell, onChange }: Props) {
+  return (
+    <>
+      <div className="row" style={{ marginBottom: 6 }}>
+        <span>The run ends here, as</span>
+        <Select value={line.how} sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "How the run ends" }} onChange={(event) => onChange({ ...line, how: event.target.value as Stop["how"] })}>
+          <MenuItem value="passed_by">passed by: nothing was wrong</MenuItem>
+          <MenuItem value="done">done</MenuItem>
+          <MenuItem value="failed">failed: somebody is to look</MenuItem>
+        </Select>
+      </div>
+      <div className="row">
+        <span>Saying</span>
+        <div className="grow">
+          <FilledWith label="Why it ends" parts={line.saying} onChange={(saying) => onChange({ ...line, saying })} />
+        </div>
+      </div>
+      {cell && <p className="quiet">{cell.note}</p>}
+    </>
+  );
+}

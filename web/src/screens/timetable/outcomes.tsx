@@ -1,0 +1,151 @@
+import type { ReactNode } from "react";
+import { useMe, type Run } from "../../api/queries";
+import { dateTime } from "../../parts/dates";
+
+const OUTCOMES: Record<string, ReactNode> = {
+  in: (
+    <>
+      <span className="mk ok">●</span>in
+    </>
+  ),
+  goes_on: (
+    <>
+      <span className="mk ok">✓</span>went on
+    </>
+  ),
+  passed_by: (
+    <span className="st">
+      <span className="mk">▬</span>passed by
+    </span>
+  ),
+  fits: (
+    <>
+      <span className="mk ok">=</span>made
+    </>
+  ),
+  found_none: (
+    <span className="st">
+      <span className="mk">◇</span>none found
+    </span>
+  ),
+  waited: (
+    <>
+      <span className="mk ok">◕</span>waited
+    </>
+  ),
+  left: (
+    <span className="st">
+      <span className="mk">▬</span>skipped the rest
+    </span>
+  ),
+  taken: (
+    <>
+      <span className="mk ok">↳</span>this way
+    </>
+  ),
+  not_taken: <span className="quiet">·</span>,
+  skipped: <span className="quiet">left out</span>,
+  failed: (
+    <span className="bad">
+      <span className="mk">!</span>failed
+    </span>
+  ),
+};
+
+const WRITTEN: Record<string, { mark: string; word: string; look: string }> = {
+  added: { mark: "+", word: "", look: "ok" },
+  updated: { mark: "≠", word: "updated", look: "ok" },
+  unchanged: { mark: "=", word: "as it was:", look: "st" },
+  deleted: { mark: "×", word: "deleted", look: "st" },
+};
+
+function Rests({ until }: { until: string }) {
+  const zone = useMe().data?.timezone ?? "UTC";
+  return (
+    <>
+      <span className="mk look">◔</span>rests until
+      <br />
+      <span className="quiet">{dateTime(until, zone)}</span>
+    </>
+  );
+}
+
+/** What a line did in a run. */
+export function OutcomeCell({ outcome, output }: { outcome: string; output: unknown }): ReactNode {
+  if (outcome === "found") {
+    const { count, title: name } = output as { count: number; title: string };
+    return (
+      <span className="clip">
+        <span className="mk ok">◆</span>
+        {count === 1 ? name : `${count} found: ${name}`}
+      </span>
+    );
+  }
+  if (outcome === "repeating" || outcome === "repeated") {
+    const { done, of } = output as { done: number; of: number };
+    return (
+      <span className={done < of ? "look" : ""}>
+        <span className={`mk ${done < of ? "look" : "ok"}`}>≡</span>
+        {done} of {of}
+      </span>
+    );
+  }
+  if (outcome === "stops") {
+    return (
+      <span className="st clip">
+        <span className="mk">■</span>
+        {(output as { said: string }).said}
+      </span>
+    );
+  }
+  const way = outcome === "goes_on" ? (output as { way?: string } | null)?.way : undefined;
+  if (way) {
+    return (
+      <>
+        <span className="mk ok">✓</span>
+        {way}
+      </>
+    );
+  }
+  if (outcome === "waits") return <Rests until={(output as { until: string }).until} />;
+  const written = WRITTEN[outcome];
+  if (!written) return OUTCOMES[outcome] ?? outcome;
+  const title = (output as { title?: string } | null)?.title;
+  return (
+    <span className="clip">
+      <span className={`mk ${written.look}`}>{written.mark}</span>
+      {written.word} {title || "a record"}
+    </span>
+  );
+}
+
+/** What a line did in a run; in what is repeated, in the round that most wants a look, and in how many it did anything. */
+export function RunCell({ run, line }: { run: Run; line: string }): ReactNode {
+  const records = run.lines.filter((l) => l.line === line);
+  const shown = records.find((l) => l.outcome === "failed") ?? records.find((l) => l.outcome === "waits") ?? records.at(-1);
+  if (!shown) return null;
+  return (
+    <>
+      <OutcomeCell outcome={shown.outcome} output={shown.output} />
+      {records.length > 1 && <small className="quiet"> {shown.place ? `${shown.place} of ` : ""}{records.length}</small>}
+    </>
+  );
+}
+
+export const RUN_STATES: Record<string, { mark: string; word: string; look: string }> = {
+  waiting: { mark: "◌", word: "waiting", look: "look" },
+  running: { mark: "◐", word: "running", look: "look" },
+  done: { mark: "●", word: "done", look: "ok" },
+  passed_by: { mark: "▬", word: "passed by", look: "st" },
+  failed: { mark: "!", word: "failed", look: "bad" },
+};
+
+export function RunState({ state }: { state: string }) {
+  const known = RUN_STATES[state] ?? { mark: "?", word: state, look: "quiet" };
+  return (
+    <span className={known.look}>
+      <span className="mk">{known.mark}</span>
+      {known.word}
+    </span>
+  );
+}
