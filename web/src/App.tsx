@@ -5,6 +5,7 @@ import { ConnectionList } from "./screens/connections/ConnectionList";
 import { ConnectionScreen } from "./screens/connections/ConnectionScreen";
 import { DatabaseList } from "./screens/databases/DatabaseList";
 import { DatabaseScreen } from "./screens/databases/DatabaseScreen";
+import { NeedsYou } from "./screens/needs/NeedsYou";
 import { Planned } from "./screens/Planned";
 import { PracticeApps } from "./screens/practice/PracticeApps";
 import { RunList } from "./screens/runs/RunList";
@@ -19,6 +20,7 @@ export function App() {
         <Route element={<Frame />}>
           <Route index element={<Navigate to="/workflows" replace />} />
           <Route path="today" element={<Planned name="Today" what="The day’s list: what came in and what went out, live, and what needs you." />} />
+          <Route path="needs" element={<NeedsYou />} />
           <Route path="databases" element={<DatabaseList />} />
           <Route path="databases/:database" element={<DatabaseScreen />} />
           <Route path="databases/:database/:record" element={<DatabaseScreen />} />

@@ -19,6 +19,7 @@ CellState = Literal[
     "not_taken",
     "rounds",
     "stops",
+    "asks",
     "fits",
     "found",
     "found_none",

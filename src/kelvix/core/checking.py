@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from kelvix.core import conditions, finding, nesting, repeating, shaping, stopping, waiting, writing
+from kelvix.core import asking, conditions, finding, nesting, repeating, shaping, stopping, waiting, writing
 from kelvix.core.cells import Finding
 from kelvix.core.feel import Env
 from kelvix.core.feel import tree as t
@@ -13,6 +13,7 @@ from kelvix.core.values import Unfit
 from kelvix.core.workflow import (
     Add,
     AddOrUpdate,
+    Ask,
     Delete,
     Filled,
     Find,
@@ -62,6 +63,8 @@ def _check_line(workflow: Workflow, line: Line, carried: Carried, around: Surrou
         case Repeat():
             has_lines = bool(nesting.within(workflow, line.id))
             return repeating.check(line, carried, end_of_round(workflow, line, around), has_lines)
+        case Ask():
+            return asking.check(line, carried)
         case Stop():
             return stopping.check(line, carried)
         case Add() | AddOrUpdate() | Update() | Delete():

@@ -6,6 +6,7 @@ from kelvix.core import formulas, nesting
 from kelvix.core.workflow import (
     Add,
     AddOrUpdate,
+    Ask,
     BadDocument,
     Find,
     Formula,
@@ -43,8 +44,8 @@ def check_shape(workflow: Workflow) -> None:
                 raise BadDocument("a line fills a field only once")
         elif isinstance(line, OnlyIf | Way):
             _check_tests(line.conditions, 0)
-        elif isinstance(line, Shape):
-            keys = [v.key for v in line.values]
+        elif isinstance(line, Shape | Ask):
+            keys = [v.key for v in (line.values if isinstance(line, Shape) else line.shown)]
             if len(set(keys)) != len(keys) or not all(k and len(k) <= 20 for k in keys):
                 raise BadDocument("each value of a line needs a key of its own, of at most 20 characters")
         elif (isinstance(line, Find) and len(line.sought) > MOST_COMPARISONS) or (

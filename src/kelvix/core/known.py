@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from kelvix.core import branching, finding, nesting, repeating, writing
+from kelvix.core import asking, branching, finding, nesting, repeating, writing
 from kelvix.core.feel import FUNCTIONS, Scope
 from kelvix.core.feel import tree as t
 from kelvix.core.filling import Carried, Held
@@ -13,6 +13,7 @@ from kelvix.core.steps import Surroundings, shaped_fields
 from kelvix.core.workflow import (
     Add,
     AddOrUpdate,
+    Ask,
     Decide,
     Delete,
     Filling,
@@ -52,6 +53,8 @@ def made_by(line: Line, carried: Carried, around: Surroundings) -> Carried:
         case Add() | AddOrUpdate() | Update():
             database = writing.database_of(line, carried, around.databases)
             return carried.plus(line.id, writing.fields_of(line), {}, Held(database.id) if database else None)
+        case Ask():
+            return carried.plus(line.id, asking.fields_of(line, carried), {})
         case Decide():
             return carried.plus(line.id, branching.FIELDS, {})
         case Repeat():

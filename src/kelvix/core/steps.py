@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 
-from kelvix.core import conditions, finding, shaping, stopping, waiting, writing
+from kelvix.core import asking, conditions, finding, shaping, stopping, waiting, writing
 from kelvix.core.cells import Answer, Cell, CellState, PartResult
 from kelvix.core.feel import Env
 from kelvix.core.filling import Carried, ListRow, Remedy
@@ -16,6 +16,7 @@ from kelvix.core.values import Unfit, Value, as_text, from_wire, shorten
 from kelvix.core.workflow import (
     Add,
     AddOrUpdate,
+    Ask,
     DatePart,
     Decide,
     Delete,
@@ -109,6 +110,8 @@ def step(line: Line, carried: Carried, around: Surroundings) -> tuple[Cell, Carr
             return _step_find(line, carried, around)
         case Wait():
             return _step_wait(line, carried, around.env), carried
+        case Ask():
+            return asking.step(line, carried, around.env)
         case Stop():
             return stopping.step(line, carried, around.env), carried
         case Decide() | Way() | Otherwise() | Repeat():

@@ -265,6 +265,18 @@ class Shape:
 
 
 @dataclass(frozen=True)
+class Ask:
+    """Ask a person, who says yes or no and may edit the values that are shown. `no`: what becomes of the item then."""
+
+    id: str
+    asking: Filling = ()
+    shown: tuple[Shaped, ...] = ()
+    no: Literal["pass_by", "go_on"] = "pass_by"
+    within: str = ""
+    verb: Literal["ask"] = "ask"
+
+
+@dataclass(frozen=True)
 class FieldFilling:
     """`named` is what the field was called when this was filled, to tell of renames and deletions since. `empty` says what an
     empty value does to a record that is there: leave the field as it is, or clear it."""
@@ -289,13 +301,13 @@ class Add:
 @dataclass(frozen=True)
 class AddOrUpdate:
     """Update the record whose fields `by` are what they are filled with; add one where there is none. `several`: where there
-    are several, stop, or update all."""
+    are several, ask a person which, stop, or update all."""
 
     id: str
     database: int | None = None
     by: tuple[int, ...] = ()
     fillings: tuple[FieldFilling, ...] = ()
-    several: Literal["stop", "all"] = "stop"
+    several: Literal["ask", "stop", "all"] = "stop"
     within: str = ""
     verb: Literal["add_or_update"] = "add_or_update"
 
@@ -388,7 +400,9 @@ class Find:
 
 Narrows = OnlyIf | Way  # lines with conditions
 Blocks = Way | Otherwise | Repeat  # lines that other lines can stand within
-Line = When | OnlyIf | Shape | Find | Wait | Decide | Way | Otherwise | Repeat | Stop | Add | AddOrUpdate | Update | Delete
+Line = (
+    When | OnlyIf | Shape | Find | Wait | Ask | Decide | Way | Otherwise | Repeat | Stop | Add | AddOrUpdate | Update | Delete
+)
 
 
 def fillings_of(line: Line) -> Iterator[Filling]:
@@ -400,6 +414,9 @@ def fillings_of(line: Line) -> Iterator[Filling]:
             yield line.filling
         case Repeat():
             yield line.collects
+        case Ask():
+            yield line.asking
+            yield from (v.made.filling for v in line.shown if isinstance(v.made, Filled))
         case Stop():
             yield line.saying
         case Find():

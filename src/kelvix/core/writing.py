@@ -175,6 +175,12 @@ def _step_add_or_update(line: AddOrUpdate, database: Database, carried: Carried,
     if answer.count > 1 and line.several == "stop":
         said = f"{answer.count} records match, and this line updates only one: compare another field too"
         return Cell(line.id, "put_right", said, tuple(new), answer=answer), nothing
+    if answer.count > 1 and line.several == "ask":
+        if any(r.state == "put_right" for r in new):
+            return _cell(line, "", new, answer), nothing
+        which = Held(database.id, True, None, written(tuple(new)))  # nobody knows which yet
+        said = f"asks: {answer.count} records match; which is it?"
+        return Cell(line.id, "asks", said, tuple(new), answer=answer), below(line, which, database, carried, to)
     there = Held(database.id, True, answer.record, answer.values)
     results = fill_record(line, database, carried, to.env, there)
     note = _changes(results, there, database, to.env)

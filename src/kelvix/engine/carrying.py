@@ -12,7 +12,7 @@ from datetime import datetime
 from typing import Any
 
 from kelvix.connectors.contract import Standing
-from kelvix.core import branching, repeating, stopping, waiting, writing
+from kelvix.core import asking, branching, repeating, stopping, waiting, writing
 from kelvix.core.cells import Cell
 from kelvix.core.feel import Env
 from kelvix.core.filling import Carried, ListRow, describe
@@ -23,6 +23,7 @@ from kelvix.core.walking import LEFT, Place, Walk, Ways
 from kelvix.core.workflow import (
     Add,
     AddOrUpdate,
+    Ask,
     Decide,
     Delete,
     Find,
@@ -34,9 +35,9 @@ from kelvix.core.workflow import (
     Writes,
     filling_of,
 )
-from kelvix.engine import effects, recording
+from kelvix.engine import effects, questioning, recording
 from kelvix.engine.recording import place_text
-from kelvix.store import runs
+from kelvix.store import questions, runs
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 from kelvix.store.records import Origin
@@ -45,7 +46,6 @@ from kelvix.store.runs import Claim, LineRow, RunLine
 LEASE = float(os.environ.get("KELVIX_LEASE", "30"))  # seconds for which a claim holds, by the database's clock
 MOST_STEPS = 5_000  # lines that one run carries out, those in rounds counted each time
 STUCK, RESTS = "stuck", "rests"  # ends at which the run was already put away
-RESTED = ("waits", "waited")
 
 
 @dataclass
@@ -81,7 +81,8 @@ class Carrying(Walk):
         self.done = {key: r for key, r in recorded.items() if r.outcome != "failed"}
         self.topics: set[str] = set()
         self._now = around
-        since = sorted(r.output["since"] for r in self.done.values() if r.outcome in RESTED)
+        rested = (r.output for r in self.done.values() if isinstance(r.output, dict))
+        since = sorted(kept["since"] for kept in rested if "since" in kept)
         self._clocks = [self._as_of(datetime.fromisoformat(s)) for s in since]
         self._rests = self._steps = 0
         self._finished = False
@@ -119,11 +120,13 @@ class Carrying(Walk):
         cell = settled(cell, line)
         if isinstance(line, Wait) and cell.state == "waits" and self.claim.kind != "try":
             return self._rest(line, carried, place), RESTS
+        if cell.state == "asks" and self.claim.only_line in (None, line.id):
+            return self._ask(line, cell, carried, place), RESTS
         if cell.state in ("put_right", "unready"):
             return self._stop(line, cell, carried, place), STUCK
         if isinstance(line, Writes) and self._is_due(line, cell, carried):
             return self._write(line, cell, carried, place), ""
-        left_out = cell.state == "waits" or (isinstance(line, Writes) and cell.state == "fits")
+        left_out = cell.state in ("waits", "asks") or (isinstance(line, Writes) and cell.state == "fits")
         given = recording.given(line, carried, self.around.env.zone)
         self._record(line, place, "skipped" if left_out else cell.state, given, recording.made(line, cell, self.around))
         return below, self._end_of(line, cell)
@@ -142,17 +145,21 @@ class Carrying(Walk):
             answer = recording.answer_of(recorded.output or {}, database, self.around)
             below = carry_found(line, database, answer, carried, self.around)
             return below, recorded.outcome if recorded.outcome in ("passed_by", LEFT) else ""
+        if recorded.outcome == "asks":
+            return self._answered(line, recorded, carried, place)
         cell, below = step(line, carried, self.around)
+        if isinstance(recorded.output, dict) and "since" in recorded.output:
+            self._rests += 1
+        if isinstance(line, Ask):
+            return self._as_answered(line, recorded.output, carried)
         if isinstance(line, Writes) and recorded.output:
             database = writing.database_of(line, carried, self.around.databases)
             if database is None:
                 raise Standing("the database that this run wrote to was deleted", "run")
             effect = effects.recorded(line, recorded.outcome, recorded.output, database)
             return effects.carry_on(line, effect, database, carried, self.around), ""
-        if recorded.outcome in RESTED:
-            self._rests += 1
-            if recorded.outcome == "waits":  # its time has come, else nobody had taken the run up
-                self._record(line, place, "waited", None, recorded.output)
+        if recorded.outcome == "waits":  # its time has come, else nobody had taken the run up
+            self._record(line, place, "waited", None, recorded.output)
             return below, ""
         if recorded.outcome in ("passed_by", LEFT):
             return below, recorded.outcome
@@ -171,6 +178,56 @@ class Carrying(Walk):
 
         self.space.transact(work)
         return carried
+
+    def _ask(self, line: Line, cell: Cell, carried: Carried, place: Place) -> Carried:
+        """Ask a person, and let the run rest until there is an answer."""
+        env = self.around.env
+        if isinstance(line, Ask):
+            kind, asked = "approval", questioning.approval(line, cell, carried, env)
+        else:
+            assert isinstance(line, AddOrUpdate)
+            database = self.around.databases[line.database or 0]
+            kind, asked = "which", questioning.which(line, cell, database, self.space, self.around)
+        self._record(line, place, "asks", None, {"since": env.now.isoformat()})
+
+        def work(t: Transaction) -> None:
+            self.progress.hold(t, self.claim, None)
+            runs.keep_lines(t, self.claim, self.progress.lines)
+            questions.ask(t, self.claim, line.id, place_text(place), kind, asked)
+
+        self.space.transact(work)
+        self.topics.add("needs")
+        return carried
+
+    def _answered(self, line: Line, recorded: RunLine, carried: Carried, place: Place) -> tuple[Carried, str]:
+        """A line that asked: with the answer, else the run rests on."""
+        asked = self.space.read(lambda t: questions.of_line(t, self.space.id, self.claim.run_id, line.id, place_text(place)))
+        if asked is None or asked.answer is None:
+
+            def rest(t: Transaction) -> None:
+                self.progress.hold(t, self.claim, None)
+                questions.rest(t, self.claim)
+
+            self.space.transact(rest)
+            return carried, RESTS
+        cell, _ = step(line, carried, self.around)  # as it was when it asked
+        self._rests += 1
+        if isinstance(line, AddOrUpdate):
+            cell = replace(cell, state="fits")
+            return self._write(line, cell, carried, place, {"since": recorded.output["since"], **asked.answer}), ""
+        assert isinstance(line, Ask)
+        kept = {"since": recorded.output["since"], "by": asked.answered_by, **asked.answer}
+        self._record(line, place, "answered", None, kept)
+        return self._as_answered(line, kept, carried)
+
+    def _as_answered(self, line: Ask, kept: dict[str, Any] | None, carried: Carried) -> tuple[Carried, str]:
+        if kept is None:  # left out, in a try of another line
+            return step(line, carried, self.around)[1], ""
+        answer = questioning.answer_of(line, kept, carried)
+        below = asking.carry_on(line, answer, carried)
+        if answer.approved or line.no == "go_on":
+            return below, ""
+        return below, LEFT if line.within else "passed_by"
 
     # Ways and rounds
 
@@ -224,8 +281,9 @@ class Carrying(Walk):
             return False
         return isinstance(line, Add | AddOrUpdate) or carried.records[line.of].record is not None
 
-    def _write(self, line: Writes, cell: Cell, carried: Carried, place: Place) -> Carried:
-        """Carry an effect out: what lines below can use. Where this is the last line, the run ends with the same commit."""
+    def _write(self, line: Writes, cell: Cell, carried: Carried, place: Place, answer: dict[str, Any] | None = None) -> Carried:
+        """Carry an effect out: what lines below can use. Where this is the last line, the run ends with the same commit.
+        `answer`: what a person said about which record is meant."""
         claim, around, progress = self.claim, self.around, self.progress
         database = writing.database_of(line, carried, around.databases)
         assert database
@@ -243,8 +301,9 @@ class Carrying(Walk):
 
         def work(t: Transaction) -> effects.Effect:
             progress.hold(t, claim, "done" if last else None)
-            effect = effects.carry_out(t, self.space.id, line, cell, carried, around, origin)
+            effect = effects.carry_out(t, self.space.id, line, cell, carried, around, origin, answer)
             given, made = recording.filled(line, cell.results, carried), effects.output(line, effect, database, around)
+            made |= answer or {}
             runs.keep_lines(t, claim, [*progress.lines, (line.id, place_text(place), effect.outcome, given, made)])
             return effect
 

@@ -33,9 +33,17 @@ class Effect:
 
 
 def carry_out(
-    t: Transaction, workspace_id: int, line: Writes, cell: Cell, carried: Carried, around: Surroundings, origin: Origin
+    t: Transaction,
+    workspace_id: int,
+    line: Writes,
+    cell: Cell,
+    carried: Carried,
+    around: Surroundings,
+    origin: Origin,
+    answer: dict[str, Any] | None = None,
 ) -> Effect:
-    """Raises Standing where the record is gone, Passing where what matches changed since the line was looked at."""
+    """`answer`: which record is meant, where a person was asked. Raises Standing where the record is gone, Passing where what
+    matches changed since the line was looked at."""
     database = writing.database_of(line, carried, around.databases)
     assert database
     match line:
@@ -53,6 +61,8 @@ def carry_out(
             records.set_deleted(t, workspace_id, database, record.id, True, origin)
             return Effect("deleted", Held(database.id, True, record.id, record.values))
         case AddOrUpdate():
+            if answer is not None:
+                return _as_answered(t, workspace_id, database, cell, origin, answer)
             return _add_or_update(t, workspace_id, database, line, cell, origin)
 
 
@@ -89,6 +99,20 @@ def _add_or_update(
         record = records.get(t, database, record_id, lock=True)
         if record is not None:
             done.append(_update(t, workspace_id, database, record, cell, origin))
+    changed = sum(e.count for e in done)
+    return Effect("updated" if changed else "unchanged", done[0].held, changed)
+
+
+def _as_answered(
+    t: Transaction, workspace_id: int, database: Database, cell: Cell, origin: Origin, answer: dict[str, Any]
+) -> Effect:
+    """A person said which records are meant; none of them is a new one."""
+    if not answer["records"]:
+        return _add(t, workspace_id, database, writing.written(cell.results), origin)
+    there = [r for id in answer["records"] if (r := records.get(t, database, id, lock=True))]
+    if not there:
+        raise Standing(f"the record of {database.name} that was chosen was deleted since", "record")
+    done = [_update(t, workspace_id, database, r, cell, origin) for r in there]
     changed = sum(e.count for e in done)
     return Effect("updated" if changed else "unchanged", done[0].held, changed)
 

@@ -137,7 +137,11 @@ def _fate_of_event(space: Space, event_id: int, came_by: str, at: datetime) -> W
             None,
             at,
         )
-    resting = next((r.output for r in _lines_of(space, run.id).values() if r.outcome == "waits"), None)
+    outcomes = _lines_of(space, run.id).values()
+    if run.state == "waiting" and any(r.outcome == "asks" for r in outcomes):
+        said = f"{came}, and its run asks you something."
+        return Whereabouts("on_its_way", said, "Answer it in Needs you.", title, run.id, at=at)
+    resting = next((r.output for r in outcomes if r.outcome == "waits"), None)
     if run.state == "waiting" and resting:
         due = as_text(datetime.fromisoformat(resting["until"]), space.zone)
         return Whereabouts("on_its_way", f"{came}, and its run rests until {due}.", "", title, run.id, None, at)

@@ -8,6 +8,7 @@ export type Workflow = Schemas["WorkflowOut"];
 export type WorkflowDetail = Schemas["WorkflowDetail"];
 export type Sample = Schemas["SampleOut"];
 export type Run = Schemas["RunOut"];
+export type Need = Schemas["NeedOut"];
 export type Connection = Schemas["ConnectionOut"];
 export type App = Schemas["AppOut"];
 export type Wire = string | boolean | string[] | null;
@@ -69,6 +70,8 @@ export const useRecord = (database: number, record: number) =>
       ),
     retry: false,
   });
+
+export const useNeeds = () => useQuery({ queryKey: ["needs"], queryFn: () => answer(client.GET("/api/v1/needs")) });
 
 export interface RunFilter {
   workflow?: number;

@@ -392,6 +392,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/needs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Needs
+         * @description What waits for a person, the oldest first.
+         */
+        get: operations["list_needs_api_v1_needs_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/needs/{question_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Answer Need
+         * @description Answer a question; its run goes on.
+         */
+        post: operations["answer_need_api_v1_needs__question_id__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs": {
         parameters: {
             query?: never;
@@ -936,7 +976,7 @@ export interface components {
         /**
          * AddOrUpdate
          * @description Update the record whose fields `by` are what they are filled with; add one where there is none. `several`: where there
-         *     are several, stop, or update all.
+         *     are several, ask a person which, stop, or update all.
          */
         AddOrUpdate: {
             /**
@@ -958,7 +998,7 @@ export interface components {
              * @default stop
              * @enum {string}
              */
-            several: "stop" | "all";
+            several: "ask" | "stop" | "all";
             /**
              * Verb
              * @default add_or_update
@@ -970,6 +1010,26 @@ export interface components {
              * @default
              */
             within: string;
+        };
+        /**
+         * AnswerIn
+         * @description `values` are those that were edited, as they are typed, by key. `record`: the one that is meant.
+         */
+        AnswerIn: {
+            /**
+             * Answer
+             * @enum {string}
+             */
+            answer: "yes" | "no" | "record" | "all" | "new";
+            /** Record */
+            record?: number | null;
+            /**
+             * Values
+             * @default {}
+             */
+            values: {
+                [key: string]: string;
+            };
         };
         /**
          * AppOut
@@ -998,6 +1058,41 @@ export interface components {
             name: string;
             /** Proposed */
             proposed: components["schemas"]["ProposedOut"][];
+        };
+        /**
+         * Ask
+         * @description Ask a person, who says yes or no and may edit the values that are shown. `no`: what becomes of the item then.
+         */
+        Ask: {
+            /**
+             * Asking
+             * @default []
+             */
+            asking: components["schemas"]["Part"][];
+            /** Id */
+            id: string;
+            /**
+             * No
+             * @default pass_by
+             * @enum {string}
+             */
+            no: "pass_by" | "go_on";
+            /**
+             * Shown
+             * @default []
+             */
+            shown: components["schemas"]["Shaped"][];
+            /**
+             * Verb
+             * @default ask
+             * @constant
+             */
+            verb: "ask";
+            /**
+             * Within
+             * @default
+             */
+            within: string;
         };
         /**
          * BackcastOut
@@ -1050,6 +1145,15 @@ export interface components {
              * @enum {string}
              */
             unit: "" | "days" | "weeks" | "hours" | "minutes" | "months" | "years";
+        };
+        /** Candidate */
+        Candidate: {
+            /** Record */
+            record: number;
+            /** Said */
+            said: string;
+            /** Title */
+            title: string;
         };
         /** CaptureIn */
         CaptureIn: {
@@ -1122,7 +1226,7 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "in" | "goes_on" | "passed_by" | "left" | "taken" | "not_taken" | "rounds" | "stops" | "fits" | "found" | "found_none" | "waits" | "waiting" | "put_right" | "not_reached" | "unready";
+            state: "in" | "goes_on" | "passed_by" | "left" | "taken" | "not_taken" | "rounds" | "stops" | "asks" | "fits" | "found" | "found_none" | "waits" | "waiting" | "put_right" | "not_reached" | "unready";
             /** Wrong Rounds */
             wrong_rounds: number;
         };
@@ -1778,6 +1882,50 @@ export interface components {
             /** Workspace */
             workspace: string;
         };
+        /**
+         * NeedOut
+         * @description A question that a run asks. An approval is answered with yes or no; `which` with one of the candidates, with all of
+         *     them or with a new record.
+         */
+        NeedOut: {
+            /**
+             * Asked At
+             * Format: date-time
+             */
+            asked_at: string;
+            /** Candidates */
+            candidates: components["schemas"]["Candidate"][];
+            /** Database */
+            database: number | null;
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "approval" | "which";
+            /** Link */
+            link: string | null;
+            /** Matching */
+            matching: number;
+            /**
+             * No
+             * @description what a no does: pass_by or go_on
+             */
+            no: string | null;
+            /** Question */
+            question: string;
+            /** Run Id */
+            run_id: number;
+            /** Title */
+            title: string | null;
+            /** Values */
+            values: components["schemas"]["ShownValue"][];
+            /** Workflow */
+            workflow: string;
+            /** Workflow Id */
+            workflow_id: number;
+        };
         /** NewFieldIn */
         NewFieldIn: {
             /**
@@ -2345,6 +2493,20 @@ export interface components {
             name: string;
         };
         /**
+         * ShownValue
+         * @description A value that is shown with a question; one with a key can be edited.
+         */
+        ShownValue: {
+            /** Key */
+            key?: string | null;
+            /** Name */
+            name: string;
+            /** Text */
+            text: string;
+            /** Type */
+            type?: string | null;
+        };
+        /**
          * SightOut
          * @description What a connection sees now. `finding` is good, refused, nothing_shared, all_empty or no_answer; `sentence` says what
          *     that means, `advice` what to do.
@@ -2715,7 +2877,7 @@ export interface components {
              * Lines
              * @default []
              */
-            lines: (components["schemas"]["When"] | components["schemas"]["OnlyIf"] | components["schemas"]["Shape"] | components["schemas"]["Find"] | components["schemas"]["Wait"] | components["schemas"]["Decide"] | components["schemas"]["Way"] | components["schemas"]["Otherwise"] | components["schemas"]["Repeat"] | components["schemas"]["Stop"] | components["schemas"]["Add"] | components["schemas"]["AddOrUpdate"] | components["schemas"]["Update"] | components["schemas"]["Delete"])[];
+            lines: (components["schemas"]["When"] | components["schemas"]["OnlyIf"] | components["schemas"]["Shape"] | components["schemas"]["Find"] | components["schemas"]["Wait"] | components["schemas"]["Ask"] | components["schemas"]["Decide"] | components["schemas"]["Way"] | components["schemas"]["Otherwise"] | components["schemas"]["Repeat"] | components["schemas"]["Stop"] | components["schemas"]["Add"] | components["schemas"]["AddOrUpdate"] | components["schemas"]["Update"] | components["schemas"]["Delete"])[];
         };
         /** WorkflowDetail */
         WorkflowDetail: {
@@ -3696,6 +3858,63 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Me"];
+                };
+            };
+        };
+    };
+    list_needs_api_v1_needs_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NeedOut"][];
+                };
+            };
+        };
+    };
+    answer_need_api_v1_needs__question_id__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                question_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnswerIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: string;
+                    };
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };

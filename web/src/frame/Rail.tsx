@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { NavLink } from "react-router";
-import { useMe } from "../api/queries";
+import { useMe, useNeeds } from "../api/queries";
 import { useScheme } from "../theme/SchemeProvider";
 import { WritingDialog } from "./WritingDialog";
 
@@ -16,6 +16,7 @@ const BELOW = [
 
 export function Rail() {
   const me = useMe().data;
+  const needs = useNeeds().data?.length;
   const { scheme, change } = useScheme();
   const [writing, setWriting] = useState(false);
   return (
@@ -29,6 +30,9 @@ export function Rail() {
             {name}
           </NavLink>
         ))}
+        <NavLink to="/needs">
+          Needs you {!!needs && <b className="waiting-for">{needs}</b>}
+        </NavLink>
         <hr />
         {BELOW.map(([name, to]) => (
           <NavLink key={to} to={to}>

@@ -41,7 +41,7 @@ class Mail(App):
     lists = (
         CarriedList(
             "attachments",
-            ("Message", "Attachments", "Each"),
+            ("Attachments",),
             (
                 CarriedField("name", ("Attachment", "Name"), "text"),
                 CarriedField("type", ("Attachment", "Type"), "text"),

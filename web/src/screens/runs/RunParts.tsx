@@ -152,6 +152,9 @@ function OneRecord({ run, line, document, place }: { run: Run; line: string | nu
       </>
     );
   }
+  const asking = document.lines.find((l) => l.id === line);
+  const answered = asking?.verb === "ask" ? (recorded.output as { values?: Record<string, Wire> } | null)?.values : undefined;
+  const shown = asking?.verb === "ask" ? Object.fromEntries(asking.shown.map((v) => [v.name, answered?.[v.key] ?? null])) : undefined;
   const found = kind === "find" ? (recorded.output as Found | null) : null;
   return (
     <>
@@ -167,7 +170,7 @@ function OneRecord({ run, line, document, place }: { run: Run; line: string | nu
         </p>
       )}
       <dl className="pairs">
-        {Object.entries(((kind === "shape" ? recorded.output : recorded.input) ?? {}) as Record<string, Wire>).map(([name, value]) => (
+        {Object.entries((shown ?? (kind === "shape" ? recorded.output : recorded.input) ?? {}) as Record<string, Wire>).map(([name, value]) => (
           <Pair key={name} name={name} value={value} />
         ))}
       </dl>

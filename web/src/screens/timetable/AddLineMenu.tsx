@@ -7,6 +7,7 @@ const KINDS: [NewVerb, string][] = [
   ["find", "Find: look records up in a database"],
   ["decide", "Decide: go one of several ways"],
   ["repeat", "For each: do something for each attachment, record or label"],
+  ["ask", "Ask: let a person say yes or no, and edit"],
   ["wait", "Wait: for a span, until a time, until a working hour"],
   ["add", "Add: a record to a database"],
   ["add_or_update", "Add or update: keep one record for each thing"],

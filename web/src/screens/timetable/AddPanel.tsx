@@ -68,6 +68,7 @@ function Recognised({ line, database, onChange }: { line: AddOrUpdate; database:
       </Select>
       <span>{line.by.length > 1 ? "are" : "is"} what fills {line.by.length > 1 ? "them" : "it"}; where several are</span>
       <Select value={line.several} sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "Where several records are the same" }} onChange={(event) => onChange({ ...line, several: event.target.value as AddOrUpdate["several"] })}>
+        <MenuItem value="ask">ask which, in Needs you</MenuItem>
         <MenuItem value="stop">stop, and say so</MenuItem>
         <MenuItem value="all">update all of them</MenuItem>
       </Select>

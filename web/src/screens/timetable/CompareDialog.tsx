@@ -21,6 +21,7 @@ const STATES: Record<Cell["state"], string> = {
   not_taken: "not taken",
   rounds: "repeats",
   stops: "stops",
+  asks: "asks",
   fits: "fits",
   found: "found",
   found_none: "none",

@@ -43,7 +43,7 @@ export function DecidePanel({ line, cells, setDocument, choose }: Props) {
                     {verb} {object}
                   </button>
                 </td>
-                <td className="quiet clip">{way.verb === "way" ? conditionWords(way, rehearsal) : ""}</td>
+                <td className="quiet">{way.verb === "way" ? conditionWords(way, rehearsal) : ""}</td>
                 <td className="num">
                   {taken} of {samples.length} samples
                 </td>

@@ -53,7 +53,7 @@ export function Grid(props: Props) {
   };
 
   return (
-    <div className="scroll" style={{ flex: "none", maxHeight: "46%" }}>
+    <div className="scroll" style={{ flex: "none", maxHeight: "50%" }}>
       <table className="grid" role="grid" aria-label={props.label} onKeyDown={onKeyDown}>
         <colgroup>
           <col style={{ width: 372 }} />

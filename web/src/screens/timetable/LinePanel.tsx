@@ -1,5 +1,6 @@
 import type { Database, Sample, WorkflowDetail } from "../../api/queries";
 import { AddPanel } from "./AddPanel";
+import { AskPanel } from "./AskPanel";
 import { DecidePanel, WayPanel } from "./DecidePanel";
 import { FindPanel } from "./FindPanel";
 import { LinePlace, type LineContext } from "./lineContext";
@@ -80,6 +81,7 @@ export function LinePanel(props: Props) {
       {line.verb === "way" && <WayPanel key={line.id} line={line} cell={cell} onChange={props.onChange} />}
       {line.verb === "otherwise" && <p className="quiet">The lines within this one are for samples that go none of the ways above. Leave it empty to let them pass on.</p>}
       {line.verb === "repeat" && <RepeatPanel key={line.id} line={line} cell={cell} findings={findings} onChange={props.onChange} />}
+      {line.verb === "ask" && <AskPanel key={line.id} line={line} cell={cell} findings={findings} onChange={props.onChange} />}
       {line.verb === "stop" && <StopPanel key={line.id} line={line} cell={cell} onChange={props.onChange} />}
       {line.verb === "find" && <FindPanel key={line.id} line={line} databases={props.databases} cell={cell} findings={findings} onChange={props.onChange} />}
       {line.verb === "wait" && <WaitPanel key={line.id} line={line} cell={cell} onChange={props.onChange} />}

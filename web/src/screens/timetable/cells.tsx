@@ -31,9 +31,16 @@ function OneCell({ cell, verb }: { cell: Cell | undefined; verb: Line["verb"] })
     case "goes_on":
       return (
         <>
-          <span className="mk ok">✓</span>goes on
-          <br />
-          <span className="quiet">{cell.note}</span>
+          <span className="mk ok">✓</span>
+          {verb === "decide" ? (
+            cell.note
+          ) : (
+            <>
+              goes on
+              <br />
+              <span className="quiet">{cell.note}</span>
+            </>
+          )}
         </>
       );
     case "passed_by":
@@ -63,6 +70,17 @@ function OneCell({ cell, verb }: { cell: Cell | undefined; verb: Line["verb"] })
         <span className="made">
           <span className="mk ok">≡</span>
           {cell.note}
+        </span>
+      );
+    case "asks":
+      return (
+        <span className="made">
+          <span className="mk look">?</span>
+          {short}
+          <br />
+          <span className="quiet clip" title={cell.note}>
+            {rest}
+          </span>
         </span>
       );
     case "stops":

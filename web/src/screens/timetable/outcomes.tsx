@@ -1,4 +1,5 @@
 import type { ReactNode } from "react";
+import { Link } from "react-router";
 import { useMe, type Run } from "../../api/queries";
 import { dateTime } from "../../parts/dates";
 
@@ -107,6 +108,23 @@ export function OutcomeCell({ outcome, output }: { outcome: string; output: unkn
       </>
     );
   }
+  if (outcome === "asks") {
+    return (
+      <>
+        <span className="mk look">?</span>
+        <Link to="/needs">asks you</Link>
+      </>
+    );
+  }
+  if (outcome === "answered") {
+    const { approved, by } = output as { approved: boolean; by: string };
+    return (
+      <span className={approved ? "" : "st"}>
+        <span className={`mk ${approved ? "ok" : ""}`}>{approved ? "✓" : "▬"}</span>
+        {approved ? "yes" : "no"} <span className="quiet">{by}</span>
+      </span>
+    );
+  }
   if (outcome === "waits") return <Rests until={(output as { until: string }).until} />;
   const written = WRITTEN[outcome];
   if (!written) return OUTCOMES[outcome] ?? outcome;
@@ -122,7 +140,7 @@ export function OutcomeCell({ outcome, output }: { outcome: string; output: unkn
 /** What a line did in a run; in what is repeated, in the round that most wants a look, and in how many it did anything. */
 export function RunCell({ run, line }: { run: Run; line: string }): ReactNode {
   const records = run.lines.filter((l) => l.line === line);
-  const shown = records.find((l) => l.outcome === "failed") ?? records.find((l) => l.outcome === "waits") ?? records.at(-1);
+  const shown = records.find((l) => l.outcome === "failed") ?? records.find((l) => l.outcome === "waits" || l.outcome === "asks") ?? records.at(-1);
   if (!shown) return null;
   return (
     <>

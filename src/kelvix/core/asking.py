@@ -1,0 +1,93 @@
+"""Ask lines: what a person is asked, what they see and may edit, and what lines below can use of the answer."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from kelvix.core import shaping
+from kelvix.core.cells import Cell, Finding, PartResult
+from kelvix.core.feel import Env
+from kelvix.core.filling import Carried, compute, is_filled, references
+from kelvix.core.schema import CarriedField
+from kelvix.core.values import Type, Unfit, Value, as_text, coerce, shorten
+from kelvix.core.workflow import Ask, Filled, Shaped
+
+HEAD = (CarriedField("approved", ("Answer", "Is it yes"), "yes_no"), CarriedField("by", ("Answer", "By"), "text"))
+
+
+@dataclass(frozen=True)
+class Answered:
+    """A person's answer: `values` as they left them, by key."""
+
+    approved: bool
+    by: str
+    values: Mapping[str, Value]
+
+
+def fields_of(line: Ask, carried: Carried) -> tuple[CarriedField, ...]:
+    """What lines below can use: whether the answer was yes, whose it was, and the values that were shown."""
+    return (*HEAD, *(CarriedField(v.key, ("Answer", v.name or "Unnamed"), _type(v, carried)) for v in line.shown))
+
+
+def _type(value: Shaped, carried: Carried) -> Type:
+    return shaping.type_of(value, dict(carried.types))
+
+
+def step(line: Ask, carried: Carried, env: Env) -> tuple[Cell, Carried]:
+    """What would be asked with a sample. Lines below are rehearsed as if the answer were yes, with the values as they are."""
+    parts: list[PartResult] = []
+    values: dict[str, Value] = {}
+    for one in line.shown:
+        try:
+            values[one.key] = made = shaping.shape(one, _type(one, carried), carried, env)
+            parts.append(PartResult(one.key, "fits" if made is not None else "empty", made))
+        except Unfit as unfit:
+            parts.append(PartResult(one.key, "put_right", None, str(unfit)))
+    below = carry_on(line, Answered(True, "", values), carried)
+    wrong = [p.sentence for p in parts if p.state == "put_right"]
+    try:
+        said = question(line, carried, env)
+    except Unfit as unfit:
+        wrong.append(str(unfit))
+    if wrong:
+        return Cell(line.id, "put_right", shorten(wrong[0], 120), parts=tuple(parts)), below
+    return Cell(line.id, "asks", f"asks: {shorten(said, 120)}", parts=tuple(parts)), below
+
+
+def question(line: Ask, carried: Carried, env: Env) -> str:
+    """The question in words. Raises Unfit."""
+    return as_text(compute(line.asking, carried, env), env.zone).strip() or "Shall this go on?"
+
+
+def carry_on(line: Ask, answer: Answered, carried: Carried) -> Carried:
+    """What lines below can use of an answer."""
+    values = {**answer.values, "approved": answer.approved, "by": answer.by or None}
+    return carried.plus(line.id, fields_of(line, carried), values)
+
+
+def edited(line: Ask, given: Mapping[str, str], types: Mapping[str, Type], env: Env) -> tuple[dict[str, Value], dict[str, str]]:
+    """Values that a person edited, as they are kept; and what is wrong with others, by key."""
+    values: dict[str, Value] = {}
+    wrong: dict[str, str] = {}
+    for one in line.shown:
+        if one.key in given:
+            try:
+                values[one.key] = coerce(given[one.key] or None, types[one.key], env.zone, (), env.order, grows=True)
+            except Unfit as unfit:
+                wrong[one.key] = str(unfit)
+    return values, wrong
+
+
+def check(line: Ask, carried: Carried) -> list[Finding]:
+    """What must be put right whatever the sample."""
+    if not is_filled(line.asking):
+        return [Finding(line.id, "say what is asked")]
+    found: list[Finding] = []
+    for key, filling in ((None, line.asking), *((v.key, v.made.filling) for v in line.shown if isinstance(v.made, Filled))):
+        if any(ref not in carried.fields for ref in references(filling)):
+            found.append(Finding(line.id, "this shows a value that the lines above do not carry", key=key))
+        if any(p.formula is not None and not p.formula.tree for p in filling):
+            found.append(Finding(line.id, "this formula cannot be read yet", key=key))
+    found += [Finding(line.id, "this value needs a name", key=v.key) for v in line.shown if not v.name.strip()]
+    return found
