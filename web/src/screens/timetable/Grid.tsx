@@ -28,22 +28,35 @@ interface Props {
 
 /** The timetable's grid: lines down, samples or runs across. Arrow keys move, Enter goes into the line below. */
 export function Grid(props: Props) {
-  const { document, columns, line, column, choose } = props;
+  const { document, columns, line, column } = props;
   const chosen = useRef<HTMLTableCellElement>(null);
-  const walked = useRef(false);
+  // Where keys have led, while the address has not followed yet: the next key goes on from there.
+  const walked = useRef<{ line: string; column: number | null } | null>(null);
   useEffect(() => {
-    if (walked.current) chosen.current?.focus();
-    walked.current = false;
+    if (walked.current?.line !== line || walked.current.column !== column) return;
+    walked.current = null;
+    chosen.current?.focus();
   }, [line, column]);
 
+  const choose = props.choose;
+  const pick = (to: string, at: number | null) => {
+    walked.current = null;
+    choose(to, at);
+  };
+
   const onKeyDown = (event: KeyboardEvent) => {
-    const row = Math.max(0, document.lines.findIndex((l) => l.id === line));
-    const at = columns.findIndex((c) => c.id === column);
+    const on = event.target as HTMLElement;
+    if (on.matches("input, [role=combobox]") || (on.matches("button, a") && event.key === "Enter" && !event.ctrlKey)) return; // it has keys of its own
+    const from = walked.current ?? { line, column };
+    const row = Math.max(0, document.lines.findIndex((l) => l.id === from.line));
+    const at = columns.findIndex((c) => c.id === from.column);
     const go = (toRow: number, toColumn: number) => {
       event.preventDefault();
-      walked.current = true;
       const next = document.lines[Math.min(Math.max(toRow, 0), document.lines.length - 1)];
-      if (next) choose(next.id, columns[Math.min(Math.max(toColumn, 0), columns.length - 1)]?.id ?? null);
+      if (!next) return;
+      const to = { line: next.id, column: columns[Math.min(Math.max(toColumn, 0), columns.length - 1)]?.id ?? null };
+      walked.current = to.line !== line || to.column !== column ? to : null;
+      choose(to.line, to.column);
     };
     if (event.key === "ArrowDown") go(row + 1, at);
     else if (event.key === "ArrowUp") go(row - 1, at);
@@ -66,7 +79,7 @@ export function Grid(props: Props) {
             <th className="wrap">{props.corner}</th>
             {columns.map((c) => (
               <th key={c.id} className={c.id === column ? "chosen" : ""} aria-current={c.id === column}>
-                <button className="colhead" tabIndex={-1} onClick={() => choose(line ?? document.lines[0]?.id ?? "", c.id)}>
+                <button className="colhead" tabIndex={-1} onClick={() => pick(line ?? document.lines[0]?.id ?? "", c.id)}>
                   <b>
                     {c.head} {c.mark}
                   </b>
@@ -81,22 +94,27 @@ export function Grid(props: Props) {
             const { verb, object, detail } = sentenceOf(l, props.app, props.databases, props.document);
             return (
               <tr key={l.id} className={l.id === line ? "chosen" : n % 2 ? "alt" : ""}>
-                <td onClick={() => choose(l.id, column)} style={{ paddingLeft: 10 + 16 * depth(document, l) }}>
+                <td
+                  ref={columns.length === 0 && l.id === line ? chosen : undefined}
+                  tabIndex={columns.length === 0 && l.id === line ? 0 : -1} // with no samples yet, one goes along the lines themselves
+                  onClick={() => pick(l.id, column)}
+                  style={{ paddingLeft: 10 + 16 * depth(document, l) }}
+                >
                   <span className="no">{n + 1}</span>
                   <span className="verb">{verb}</span>
                   <span className="obj">{object}</span>
                   <span className="det">{props.detail(l) || detail}</span>
                 </td>
                 {columns.map((c) => {
-                  const here = l.id === line && c.id === column;
+                  const isHere = l.id === line && c.id === column;
                   return (
                     <td
                       key={c.id}
-                      ref={here ? chosen : undefined}
-                      tabIndex={here || (n === 0 && c === columns[0] && column === null) ? 0 : -1}
-                      className={here ? "chosen" : ""}
-                      aria-selected={here}
-                      onClick={() => choose(l.id, c.id)}
+                      ref={isHere ? chosen : undefined}
+                      tabIndex={isHere || (n === 0 && c === columns[0] && column === null) ? 0 : -1}
+                      className={isHere ? "chosen" : ""}
+                      aria-selected={isHere}
+                      onClick={() => pick(l.id, c.id)}
                     >
                       {props.cell(l, c)}
                     </td>
