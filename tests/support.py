@@ -59,14 +59,15 @@ class Person:
             assert answer.is_success, (answer.status_code, answer.text)
         return answer.json() if answer.content else None
 
-    def connect(self, *folders: str, connection: int | None = None, allow: bool = True) -> int:
+    def connect(self, *folders: str, connection: int | None = None, allow: bool = True, send: bool = False) -> int:
         """Go through the consent window as a browser would: the connection's id."""
         asked = self.api("POST", "/connections/consent", json={"app": "mail", "connection": connection})["address"]
         with self.practice_page() as browser:
             page = browser.get(asked)
             assert page.status_code == 200, (page.status_code, page.headers.get("location"), page.text[-300:])
             share = [str(self.folders[f]) for f in folders]
-            answer = browser.post(asked, data={"share": share, "answer": "allow" if allow else "refuse"})
+            data = {"share": share, "answer": "allow" if allow else "refuse"} | ({"send": "1"} if send else {})
+            answer = browser.post(asked, data=data)
         back = answer.headers["location"]
         landed = self.web.get(back.removeprefix(self.kelvix.address)).headers["location"]
         found = re.fullmatch(r"/connections/(\d+)", landed)

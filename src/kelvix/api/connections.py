@@ -12,6 +12,7 @@ from pydantic import BaseModel, Field
 from kelvix.api.access import Caller, Editor, Reader
 from kelvix.api.problems import Problem
 from kelvix.connectors.contract import Passing, Sight, Standing
+from kelvix.core.workflow import connections_of
 from kelvix.store import connections, workflows
 from kelvix.store.connections import Connection
 
@@ -42,6 +43,7 @@ class AppOut(BaseModel):
     item_word: str
     items_word: str
     event_words: str
+    sends: bool
     fields: list[CarriedOut]
     proposed: list[ProposedOut]
     address: str
@@ -75,10 +77,14 @@ class SightOut(BaseModel):
     account: str
     shared: list[ContainerOut]
     not_shared: list[str]
+    may_send: bool
 
 
 class ConsentIn(BaseModel):
+    """`send`: that it may send is asked for too."""
+
     app: str
+    send: bool = False
     connection: int | None = Field(None, description="renew or widen this one instead of making another")
 
 
@@ -126,6 +132,7 @@ def list_apps(who: Reader) -> list[AppOut]:
             item_word=a.item_word,
             items_word=a.items_word,
             event_words=a.event_words,
+            sends=a.sends,
             proposed=[ProposedOut(key=k, name=n) for k, n in a.proposed],
             address=who.engine.settings.practice_address,
             fields=[CarriedOut(key=f.key, name=list(f.name), type=f.type) for f in a.fields],
@@ -138,7 +145,7 @@ def list_apps(who: Reader) -> list[AppOut]:
 def list_connections(who: Reader) -> list[ConnectionOut]:
     kept = who.space.read(lambda t: connections.every(t, who.space.id))
     flows = who.space.read(lambda t: workflows.every(t, who.space.id))
-    return [_out(c, [w.name for w in flows if w.draft.when.connection == c.id]) for c in kept]
+    return [_out(c, [w.name for w in flows if c.id in connections_of(w.draft)]) for c in kept]
 
 
 @router.post("/connections/consent")
@@ -150,16 +157,18 @@ def ask_for_consent(who: Editor, body: ConsentIn) -> ConsentOut:
     if app is None:
         raise LookupError("there is no such app")
     already: tuple[str, ...] = ()
+    send = body.send
     if body.connection is not None:
         _get(who, body.connection)
         try:
             _, token = who.engine.access(who.space, body.connection)
-            already = tuple(c.id for c in app.look(token).shared)
+            sight = app.look(token)
+            already, send = tuple(c.id for c in sight.shared), send or sight.may_send
         except (Passing, Standing):
             already = ()
     state, verifier = secrets.token_urlsafe(32), secrets.token_urlsafe(48)
     connections.begin_consent(who.space, who.engine.vault, state, who.session, body.app, body.connection, verifier)
-    return ConsentOut(address=app.consent_address(_redirect(who), state, verifier, already))
+    return ConsentOut(address=app.consent_address(_redirect(who), state, verifier, already, send))
 
 
 def _redirect(who: Caller) -> str:
@@ -197,7 +206,7 @@ def take_consent(who: Editor, request: Request, state: str = "", code: str = "",
 @router.get("/connections/{connection_id}")
 def get_connection(who: Reader, connection_id: int) -> ConnectionOut:
     flows = who.space.read(lambda t: workflows.every(t, who.space.id))
-    return _out(_get(who, connection_id), [w.name for w in flows if w.draft.when.connection == connection_id])
+    return _out(_get(who, connection_id), [w.name for w in flows if connection_id in connections_of(w.draft)])
 
 
 @router.patch("/connections/{connection_id}")
@@ -213,7 +222,7 @@ def remove_connection(who: Editor, connection_id: int) -> None:
     used = [
         w.name
         for w in who.space.read(lambda t: workflows.every(t, who.space.id))
-        if w.state == "on" and w.draft.when.connection == connection_id
+        if w.state == "on" and connection_id in connections_of(w.draft)
     ]
     if used:
         raise Problem(409, f"This connection is in use by {', '.join(used)}.", "Turn that off first.")
@@ -255,6 +264,7 @@ def look(who: Reader, connection_id: int) -> SightOut:
             account=kept.account,
             shared=[],
             not_shared=[],
+            may_send=False,
         )
     except Passing as failure:
         return SightOut(
@@ -264,6 +274,7 @@ def look(who: Reader, connection_id: int) -> SightOut:
             account=kept.account,
             shared=[],
             not_shared=[],
+            may_send=False,
         )
     if kept.state == "refused":
         who.space.transact(lambda t: connections.mark(t, who.space.id, connection_id, "good", None))
@@ -276,6 +287,7 @@ def look(who: Reader, connection_id: int) -> SightOut:
         account=sight.account,
         shared=[ContainerOut(**c.__dict__) for c in sight.shared],
         not_shared=list(sight.not_shared),
+        may_send=sight.may_send,
     )
 
 

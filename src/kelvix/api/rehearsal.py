@@ -44,6 +44,7 @@ from kelvix.core.workflow import (
 from kelvix.store import workflows
 
 router = APIRouter(prefix="/api/v1", tags=["rehearsal"])
+SHOWN_MAILS = 10
 SHOWN = 300  # characters of a value in an answer
 
 
@@ -79,6 +80,16 @@ class PartOut(BaseModel):
     remedies: list[RemedyOut]
 
 
+class MailOut(BaseModel):
+    """A mail that a line sends: its text, and the table below that."""
+
+    to: list[str]
+    subject: str
+    text: str
+    heads: list[str]
+    rows: list[list[str]]
+
+
 class CellOut(BaseModel):
     """`rows` says of each row of an Only if line or a way, in reading order with the heads of groups, whether it holds.
     Within a repeated line, `round` is the one that is shown of `rounds`; in `wrong_rounds` of them this line is not right."""
@@ -93,6 +104,8 @@ class CellOut(BaseModel):
     round: int
     rounds: int
     wrong_rounds: int
+    mails: list[MailOut] = Field(description="the first of those that are sent")
+    mail_count: int
     read_at: datetime | None = Field(description="when a Find line's answer was read")
 
 
@@ -117,6 +130,11 @@ class CarriedValue(BaseModel):
     inside: bool
 
 
+class ListField(BaseModel):
+    key: str
+    name: str
+
+
 class ListOut(BaseModel):
     """A list that lines below `line` can go through. `database`: whose records its rows are."""
 
@@ -124,7 +142,7 @@ class ListOut(BaseModel):
     key: str
     name: list[str]
     database: int | None
-    fields: list[str]
+    fields: list[ListField]
 
 
 class CalculationOut(BaseModel):
@@ -247,6 +265,11 @@ def _cell_out(cell: Cell, around: Surroundings, who: Caller) -> CellOut:
         round=cell.round,
         rounds=cell.rounds,
         wrong_rounds=cell.wrong_rounds,
+        mails=[
+            MailOut(to=list(m.to), subject=m.subject, text=m.text, heads=list(m.heads), rows=[list(r) for r in m.rows])
+            for m in cell.mails[:SHOWN_MAILS]
+        ],
+        mail_count=len(cell.mails),
         read_at=cell.answer.at if cell.answer else None,
         parts=[
             PartOut(
@@ -305,7 +328,13 @@ def _tests(document: Workflow, around: Surroundings) -> dict[str, str]:
 
 def _lists(document: Workflow, around: Surroundings) -> list[ListOut]:
     return [
-        ListOut(line=ref.line, key=one.key, name=list(one.name), database=one.database, fields=[f.name[-1] for f in one.fields])
+        ListOut(
+            line=ref.line,
+            key=one.key,
+            name=list(one.name),
+            database=one.database,
+            fields=[ListField(key=f.key, name=f.name[-1]) for f in one.fields],
+        )
         for ref, one in known.carried_lists(document, around).items()
     ]
 

@@ -16,7 +16,21 @@ from kelvix.core import waiting
 from kelvix.core.naming import remember_names
 from kelvix.core.steps import Surroundings, carried_from_item
 from kelvix.core.values import ItemValue, Rows, Unfit, Wire, coerce, shorten, to_wire, whole
-from kelvix.core.workflow import Add, AddOrUpdate, Ask, Decide, Delete, Find, Repeat, Update, Wait, When, Workflow, Writes
+from kelvix.core.workflow import (
+    Add,
+    AddOrUpdate,
+    Ask,
+    Decide,
+    Delete,
+    Find,
+    Repeat,
+    SendMail,
+    Update,
+    Wait,
+    When,
+    Workflow,
+    Writes,
+)
 from kelvix.engine import sampling, switch, whereabouts
 from kelvix.store import databases, runs, watches, workflows
 from kelvix.store.database_server import Transaction
@@ -147,6 +161,8 @@ def sentence(document: Workflow, who: Caller, names: dict[int, str]) -> str:
     for line in document.lines:
         if isinstance(line, Find):
             said += f", find a record in {names.get(line.database or 0, 'a database')}"
+        if isinstance(line, SendMail):
+            said += ", send a mail"
         if isinstance(line, Ask):
             said += ", ask"
         if isinstance(line, Decide):

@@ -44,6 +44,7 @@ class Sight:
     account: str
     shared: tuple[Container, ...]
     not_shared: tuple[str, ...]
+    may_send: bool = False
 
 
 @dataclass(frozen=True)
@@ -58,6 +59,16 @@ class Item:
     at: datetime
     values: dict[str, ItemValue]
     seq: int = 0
+
+
+@dataclass(frozen=True)
+class Outgoing:
+    """A message to be sent, its text in both forms."""
+
+    to: tuple[str, ...]
+    subject: str
+    text: str
+    html: str
 
 
 @dataclass(frozen=True)
@@ -89,11 +100,13 @@ class App(ABC):
     event_words: ClassVar[str]  # after "When"
     fields: ClassVar[tuple[CarriedField, ...]]
     lists: ClassVar[tuple[CarriedList, ...]] = ()
+    sends: ClassVar[bool] = False  # whether messages can be sent by it
     proposed: ClassVar[tuple[tuple[str, str], ...]]  # carried keys of which a new database would be made, with names
 
     @abstractmethod
-    def consent_address(self, redirect: str, state: str, verifier: str, already: tuple[str, ...]) -> str:
-        """Where the person says what may be seen; `already` names the containers that are shared now."""
+    def consent_address(self, redirect: str, state: str, verifier: str, already: tuple[str, ...], send: bool) -> str:
+        """Where the person says what may be seen; `already` names the containers that are shared now; `send`: that it may send
+        is asked for too."""
 
     @abstractmethod
     def exchange(self, redirect: str, code: str, verifier: str) -> Grant: ...
@@ -127,6 +140,10 @@ class App(ABC):
 
     @abstractmethod
     def unsubscribe(self, token: str, subscription: str) -> None: ...
+
+    def send(self, token: str, message: Outgoing, key: str) -> str | None:
+        """Send a message: a link to it, if the app gives one. Sent again under the same idempotency key, it goes out once."""
+        raise Standing(f"{self.name} sends nothing", "call")
 
     @abstractmethod
     def container_of_link(self, link: str) -> str | None:

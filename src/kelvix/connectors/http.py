@@ -28,6 +28,15 @@ def retry_after(raw: str | None) -> float | None:
             return None
 
 
+def _detail(answer: urllib3.BaseHTTPResponse) -> str:
+    """What the app says is wrong, if it says so in JSON."""
+    try:
+        said = answer.json()["detail"]
+    except (ValueError, KeyError, TypeError):
+        return ""
+    return f": {said[:200]}" if isinstance(said, str) else ""
+
+
 class Caller:
     """Calls one app. Safe to share between threads."""
 
@@ -36,13 +45,21 @@ class Caller:
         timeout = urllib3.Timeout(connect=SECONDS, read=SECONDS)
         self._pool = urllib3.PoolManager(maxsize=20, timeout=timeout, retries=False)
 
-    def call(self, method: str, where: str, token: str, *, params: dict[str, Any] | None = None, json: Any = None) -> Any:
-        """The answer's JSON. Raises Passing, Standing."""
+    def call(
+        self,
+        method: str,
+        where: str,
+        token: str,
+        *,
+        params: dict[str, Any] | None = None,
+        json: Any = None,
+        key: str | None = None,
+    ) -> Any:
+        """The answer's JSON. `key` is the idempotency key of what is written. Raises Passing, Standing."""
+        headers = {"authorization": f"Bearer {token}"} | ({"idempotency-key": key} if key else {})
         query = f"?{urlencode(params)}" if params else ""
         try:
-            answer = self._pool.request(
-                method, f"{self.address}{where}{query}", headers={"authorization": f"Bearer {token}"}, json=json
-            )
+            answer = self._pool.request(method, f"{self.address}{where}{query}", headers=headers, json=json)
         except urllib3.exceptions.TimeoutError:
             raise Passing(f"{self.app_name} did not answer within {SECONDS:.0f} seconds") from None
         except urllib3.exceptions.HTTPError:
@@ -59,7 +76,7 @@ class Caller:
         if answer.status in (404, 410):
             raise Standing(f"{self.app_name} says that it is not there any more", "item")
         if answer.status >= 300:
-            raise Standing(f"{self.app_name} did not understand the call ({answer.status})", "call")
+            raise Standing(f"{self.app_name} did not take the call ({answer.status}{_detail(answer)})", "call")
         try:
             return answer.json() if answer.data else None
         except ValueError:

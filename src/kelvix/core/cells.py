@@ -44,6 +44,17 @@ class Answer:
 
 
 @dataclass(frozen=True)
+class Mail:
+    """A mail: who gets it, its text, and the table that is laid out below that."""
+
+    to: tuple[str, ...]
+    subject: str
+    text: str
+    heads: tuple[str, ...] = ()
+    rows: tuple[tuple[str, ...], ...] = ()
+
+
+@dataclass(frozen=True)
 class PartResult:
     """What a part of a line, named by its key, comes to for one sample: a Shape line's value, or what a Find
     line compares with."""
@@ -60,7 +71,7 @@ class Cell:
     """`note` is the short word under the state; `results` are an Add line's fields, `parts` a Shape line's values or a Find
     line's comparisons, these by their place; `doubts` counts those to look at; `rows` says of each row of an Only if line
     whether it holds; `answer` is what a Find line found. Within a Repeat line, `round` is the one that is shown of `rounds`, in
-    `wrong_rounds` of which this line is not right."""
+    `wrong_rounds` of which this line is not right. `mails` are what a Send a mail line sends."""
 
     line: str
     state: CellState
@@ -73,6 +84,7 @@ class Cell:
     round: int = 0
     rounds: int = 0
     wrong_rounds: int = 0
+    mails: tuple[Mail, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from kelvix.core import asking, conditions, finding, nesting, repeating, shaping, stopping, waiting, writing
+from kelvix.core import asking, conditions, finding, mailing, nesting, repeating, shaping, stopping, waiting, writing
 from kelvix.core.cells import Finding
 from kelvix.core.feel import Env
 from kelvix.core.feel import tree as t
@@ -11,6 +11,7 @@ from kelvix.core.known import each_line, end_of_round
 from kelvix.core.steps import Surroundings
 from kelvix.core.values import Unfit
 from kelvix.core.workflow import (
+    Acts,
     Add,
     AddOrUpdate,
     Ask,
@@ -23,16 +24,14 @@ from kelvix.core.workflow import (
     Part,
     Reference,
     Repeat,
+    SendMail,
     Shape,
     Stop,
     Update,
     Wait,
     Way,
     Workflow,
-    Writes,
 )
-
-Acts = Writes
 
 
 def check(workflow: Workflow, around: Surroundings) -> list[Finding]:
@@ -46,7 +45,7 @@ def check(workflow: Workflow, around: Surroundings) -> list[Finding]:
         acts = acts or isinstance(line, Acts)
         found += _check_line(workflow, line, carried, around)
     if not acts:
-        found.append(Finding(when.id, "nothing happens yet: add a line that adds or changes a record"))
+        found.append(Finding(when.id, "nothing happens yet: add a line that adds or changes a record, or sends something"))
     return found
 
 
@@ -65,6 +64,8 @@ def _check_line(workflow: Workflow, line: Line, carried: Carried, around: Surrou
             return repeating.check(line, carried, end_of_round(workflow, line, around), has_lines)
         case Ask():
             return asking.check(line, carried)
+        case SendMail():
+            return mailing.check(line, carried)
         case Stop():
             return stopping.check(line, carried)
         case Add() | AddOrUpdate() | Update() | Delete():

@@ -13,6 +13,7 @@ from kelvix.core.workflow import (
     Group,
     OnlyIf,
     Part,
+    SendMail,
     Shape,
     Test,
     Update,
@@ -25,6 +26,7 @@ from kelvix.core.workflow import (
 MOST_LINES = 100
 MOST_DEPTH = 10
 MOST_COMPARISONS = 20
+MOST_PARAGRAPHS = 50
 
 
 def check_shape(workflow: Workflow) -> None:
@@ -48,6 +50,8 @@ def check_shape(workflow: Workflow) -> None:
             keys = [v.key for v in (line.values if isinstance(line, Shape) else line.shown)]
             if len(set(keys)) != len(keys) or not all(k and len(k) <= 20 for k in keys):
                 raise BadDocument("each value of a line needs a key of its own, of at most 20 characters")
+        elif isinstance(line, SendMail) and len(line.paragraphs) > MOST_PARAGRAPHS:
+            raise BadDocument(f"a mail has at most {MOST_PARAGRAPHS} paragraphs")
         elif (isinstance(line, Find) and len(line.sought) > MOST_COMPARISONS) or (
             isinstance(line, AddOrUpdate) and len(line.by) > MOST_COMPARISONS
         ):

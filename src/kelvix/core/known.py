@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from kelvix.core import asking, branching, finding, nesting, repeating, writing
+from kelvix.core import asking, branching, finding, mailing, nesting, repeating, writing
 from kelvix.core.feel import FUNCTIONS, Scope
 from kelvix.core.feel import tree as t
 from kelvix.core.filling import Carried, Held
@@ -25,6 +25,7 @@ from kelvix.core.workflow import (
     Otherwise,
     Reference,
     Repeat,
+    SendMail,
     Shape,
     Stop,
     Test,
@@ -55,6 +56,8 @@ def made_by(line: Line, carried: Carried, around: Surroundings) -> Carried:
             return carried.plus(line.id, writing.fields_of(line), {}, Held(database.id) if database else None)
         case Ask():
             return carried.plus(line.id, asking.fields_of(line, carried), {})
+        case SendMail():
+            return carried.plus(line.id, mailing.FIELDS, {})
         case Decide():
             return carried.plus(line.id, branching.FIELDS, {})
         case Repeat():

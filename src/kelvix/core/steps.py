@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 
-from kelvix.core import asking, conditions, finding, shaping, stopping, waiting, writing
+from kelvix.core import asking, conditions, finding, mailing, shaping, stopping, waiting, writing
 from kelvix.core.cells import Answer, Cell, CellState, PartResult
 from kelvix.core.feel import Env
 from kelvix.core.filling import Carried, ListRow, Remedy
@@ -26,6 +26,7 @@ from kelvix.core.workflow import (
     Otherwise,
     Reference,
     Repeat,
+    SendMail,
     Shape,
     Shaped,
     Stop,
@@ -112,6 +113,8 @@ def step(line: Line, carried: Carried, around: Surroundings) -> tuple[Cell, Carr
             return _step_wait(line, carried, around.env), carried
         case Ask():
             return asking.step(line, carried, around.env)
+        case SendMail():
+            return mailing.step(line, carried, around.env)
         case Stop():
             return stopping.step(line, carried, around.env), carried
         case Decide() | Way() | Otherwise() | Repeat():

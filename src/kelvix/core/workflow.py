@@ -350,6 +350,23 @@ class Wait:
     verb: Literal["wait"] = "wait"
 
 
+@dataclass(frozen=True)
+class SendMail:
+    """Send a mail by a connection: its text in paragraphs, and below them the rows of a list as a table with these columns.
+    `split`: the list's field with each recipient's own address; each then gets a mail of their own, with their own rows."""
+
+    id: str
+    connection: int | None = None
+    to: Filling = ()
+    subject: Filling = ()
+    paragraphs: tuple[Filling, ...] = ()
+    rows: Reference | None = None
+    columns: tuple[str, ...] = ()
+    split: str = ""
+    within: str = ""
+    verb: Literal["send_mail"] = "send_mail"
+
+
 Fills = Add | AddOrUpdate | Update  # lines that fill fields
 Writes = Add | AddOrUpdate | Update | Delete  # lines that change a database
 
@@ -398,10 +415,26 @@ class Find:
     verb: Literal["find"] = "find"
 
 
+Acts = Writes | SendMail  # lines that change something
 Narrows = OnlyIf | Way  # lines with conditions
 Blocks = Way | Otherwise | Repeat  # lines that other lines can stand within
 Line = (
-    When | OnlyIf | Shape | Find | Wait | Ask | Decide | Way | Otherwise | Repeat | Stop | Add | AddOrUpdate | Update | Delete
+    When
+    | OnlyIf
+    | Shape
+    | Find
+    | Wait
+    | Ask
+    | Decide
+    | Way
+    | Otherwise
+    | Repeat
+    | Stop
+    | Add
+    | AddOrUpdate
+    | Update
+    | Delete
+    | SendMail
 )
 
 
@@ -419,6 +452,10 @@ def fillings_of(line: Line) -> Iterator[Filling]:
             yield from (v.made.filling for v in line.shown if isinstance(v.made, Filled))
         case Stop():
             yield line.saying
+        case SendMail():
+            yield line.to
+            yield line.subject
+            yield from line.paragraphs
         case Find():
             yield from (s.filling for s in line.sought)
         case Shape():
@@ -445,3 +482,9 @@ class Workflow:
 
 class BadDocument(ValueError):
     """A document that is not a workflow, whatever its values. The message is a sentence."""
+
+
+def connections_of(workflow: Workflow) -> set[int]:
+    """The connections that a workflow reads or sends by."""
+    sends = {line.connection for line in workflow.lines if isinstance(line, SendMail)}
+    return {c for c in (*sends, workflow.when.connection) if c is not None}

@@ -21,6 +21,7 @@ from kelvix.core.steps import Surroundings, carried_from_item, carry_found, step
 from kelvix.core.values import Unfit
 from kelvix.core.walking import LEFT, Place, Walk, Ways
 from kelvix.core.workflow import (
+    Acts,
     Add,
     AddOrUpdate,
     Ask,
@@ -29,13 +30,15 @@ from kelvix.core.workflow import (
     Find,
     Line,
     Repeat,
+    SendMail,
     Stop,
     Wait,
     Workflow,
     Writes,
     filling_of,
 )
-from kelvix.engine import effects, questioning, recording
+from kelvix.engine import effects, questioning, recording, sending
+from kelvix.engine.engine import Engine
 from kelvix.engine.recording import place_text
 from kelvix.store import questions, runs
 from kelvix.store.database_server import Transaction
@@ -68,6 +71,7 @@ class Carrying(Walk):
 
     def __init__(
         self,
+        engine: Engine,
         space: Space,
         claim: Claim,
         workflow: Workflow,
@@ -77,7 +81,8 @@ class Carrying(Walk):
         before_effect: Callable[[Claim], None],
     ):
         super().__init__(workflow)
-        self.space, self.claim, self.progress, self.before_effect = space, claim, progress, before_effect
+        self.engine, self.space, self.claim = engine, space, claim
+        self.progress, self.before_effect = progress, before_effect
         self.done = {key: r for key, r in recorded.items() if r.outcome != "failed"}
         self.topics: set[str] = set()
         self._now = around
@@ -126,7 +131,9 @@ class Carrying(Walk):
             return self._stop(line, cell, carried, place), STUCK
         if isinstance(line, Writes) and self._is_due(line, cell, carried):
             return self._write(line, cell, carried, place), ""
-        left_out = cell.state in ("waits", "asks") or (isinstance(line, Writes) and cell.state == "fits")
+        if isinstance(line, SendMail) and cell.state == "fits" and self.claim.only_line in (None, line.id):
+            return self._send(line, cell, carried, place), ""
+        left_out = cell.state in ("waits", "asks") or (isinstance(line, Acts) and cell.state == "fits")
         given = recording.given(line, carried, self.around.env.zone)
         self._record(line, place, "skipped" if left_out else cell.state, given, recording.made(line, cell, self.around))
         return below, self._end_of(line, cell)
@@ -152,6 +159,8 @@ class Carrying(Walk):
             self._rests += 1
         if isinstance(line, Ask):
             return self._as_answered(line, recorded.output, carried)
+        if isinstance(line, SendMail) and recorded.outcome == "sent":
+            return sending.as_recorded(line, recorded.output, carried), ""
         if isinstance(line, Writes) and recorded.output:
             database = writing.database_of(line, carried, self.around.databases)
             if database is None:
@@ -312,6 +321,24 @@ class Carrying(Walk):
         progress.written()
         self.topics.add(f"records:{database.id}")
         return effects.carry_on(line, effect, database, carried, around)
+
+    def _send(self, line: SendMail, cell: Cell, carried: Carried, place: Place) -> Carried:
+        """Send mails. Each has an idempotency key made of run, line and place, so that it goes out once however often it is
+        begun; what was computed so far is kept first, under the token."""
+        self.before_effect(self.claim)
+
+        def keep(t: Transaction) -> None:
+            self.progress.hold(t, self.claim, None)
+            runs.keep_lines(t, self.claim, self.progress.lines)
+
+        self.space.transact(keep)
+        self.progress.written()
+        key = f"kelvix-{self.space.id}-{self.claim.run_id}-{line.id}-{place_text(place)}"
+        made = sending.send(self.engine, self.space, line, cell.mails, key)
+        self._record(line, place, "sent", None, made)
+        self.space.transact(keep)
+        self.progress.written()
+        return sending.as_recorded(line, made, carried)
 
     def _fail(self, line: Line, sentence: str, carried: Carried, place: Place) -> str:
         self._stop(line, Cell(line.id, "put_right", sentence), carried, place)

@@ -97,7 +97,7 @@ class Runner:
         around = self.engine.surroundings(space, workflow)
         progress = self._item(space, claim, workflow)
         recorded = space.read(lambda t: runs.lines(t, space.id, [claim.run_id]))[claim.run_id] if claim.token > 1 else {}
-        carrying = Carrying(space, claim, workflow, around, progress, recorded, self.before_effect)
+        carrying = Carrying(self.engine, space, claim, workflow, around, progress, recorded, self.before_effect)
         try:
             carrying.carry()
         finally:

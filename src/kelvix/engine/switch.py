@@ -8,7 +8,7 @@ from kelvix.connectors.contract import App, Passing, Standing
 from kelvix.core.cells import Finding
 from kelvix.core.checking import check
 from kelvix.core.finding import compared
-from kelvix.core.workflow import AddOrUpdate, Find
+from kelvix.core.workflow import AddOrUpdate, Find, SendMail, Workflow
 from kelvix.engine import polling
 from kelvix.engine.engine import Engine
 from kelvix.store import finding, watches, workflows
@@ -34,6 +34,9 @@ def turn_on(engine: Engine, space: Space, workflow_id: int) -> None:
         raise LookupError("no such workflow")
     around = engine.surroundings(space, kept.draft)
     findings = check(kept.draft, around)
+    if findings:
+        raise NotReady(findings)
+    findings = _may_send(engine, space, kept.draft)
     if findings:
         raise NotReady(findings)
     for line in kept.draft.lines:
@@ -71,6 +74,18 @@ def turn_on(engine: Engine, space: Space, workflow_id: int) -> None:
             _end_pushes(engine, space, before)
         _ask_for_pushes(engine, space, watch_id, app, token, when.container or "")
     engine.dispatch.announce(space.id, "workflows", f"workflow:{workflow_id}")
+
+
+def _may_send(engine: Engine, space: Space, workflow: Workflow) -> list[Finding]:
+    """Lines that send by a connection which may not. Raises Passing, Standing."""
+    found: list[Finding] = []
+    for line in workflow.lines:
+        if isinstance(line, SendMail):
+            app, token = engine.access(space, line.connection)
+            if not app.sends or not app.look(token).may_send:
+                said = "this connection may not send mail; widen it, and tick that it may send"
+                found.append(Finding(line.id, said, key="connection"))
+    return found
 
 
 def _ask_for_pushes(engine: Engine, space: Space, watch_id: int, app: App, token: str, container: str) -> None:

@@ -234,6 +234,7 @@ def build(settings: Settings) -> ASGIApp:
             "consent.html",
             account=account,
             given=given,
+            send=request.query_params.get("send") == "1",
             action=str(request.url.query),
             folders=store.containers(asked.payload.scope, account["id"]),
         )
@@ -244,7 +245,9 @@ def build(settings: Settings) -> ASGIApp:
         mine = {c["id"] for c in store.containers(request.query_params.get("scope", ""), account["id"])}
         shared = [n for n in (whole(str(v)) for v in form.getlist("share")) if n in mine and n is not None]
         asked = FormRequest("POST", str(request.url), {}, {})
-        user = dict(account) | {"shared": shared} if form.get("answer") == "allow" else None
+        user = (
+            dict(account) | {"shared": shared, "may_send": form.get("send") == "1"} if form.get("answer") == "allow" else None
+        )
         try:
             grant = consent.get_consent_grant(asked, user)
         except OAuth2Error as error:

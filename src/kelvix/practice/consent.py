@@ -98,6 +98,7 @@ class CodeGrant(grants.AuthorizationCodeGrant):  # type: ignore[misc]
                 "redirect_uri": request.payload.redirect_uri,
                 "account": request.user["id"],
                 "shared": request.user["shared"],
+                "may_send": request.user["may_send"],
                 "code_challenge": request.payload.data.get("code_challenge"),
                 "code_challenge_method": request.payload.data.get("code_challenge_method"),
             },
@@ -111,7 +112,8 @@ class CodeGrant(grants.AuthorizationCodeGrant):  # type: ignore[misc]
         self.store.use_code(authorization_code.code)
 
     def authenticate_user(self, authorization_code: Code) -> dict[str, Any]:
-        return {"id": authorization_code.content["account"], "shared": authorization_code.content["shared"]}
+        kept = authorization_code.content
+        return {"id": kept["account"], "shared": kept["shared"], "may_send": kept["may_send"]}
 
 
 class ConsentServer(AuthorizationServer):  # type: ignore[misc]
@@ -127,7 +129,8 @@ class ConsentServer(AuthorizationServer):  # type: ignore[misc]
         return self.client if client_id == CLIENT else None
 
     def save_token(self, token: dict[str, Any], request: FormRequest) -> None:
-        self.store.new_token(token["access_token"], token["scope"], request.user["id"], CLIENT, request.user["shared"])
+        who = request.user
+        self.store.new_token(token["access_token"], token["scope"], who["id"], CLIENT, who["shared"], who["may_send"])
 
     def create_oauth2_request(self, request: FormRequest) -> FormRequest:
         return request

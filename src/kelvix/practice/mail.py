@@ -14,6 +14,7 @@ from aiosmtpd.controller import Controller
 from aiosmtpd.smtp import SMTP, Envelope, Session
 from fastapi import APIRouter, Body, Depends, HTTPException, Request, Response
 from fastapi.responses import JSONResponse
+from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
 from kelvix.core.values import whole
@@ -25,7 +26,17 @@ from kelvix.store.secrets import digest
 
 APP = "mail"
 MOST_BYTES = 40 << 20
+SENT = "Sent"
 log = logging.getLogger(__name__)
+
+
+class Message(BaseModel):
+    """What is sent over the API."""
+
+    to: list[str] = Field(min_length=1, max_length=50)
+    subject: str = Field(max_length=1000)
+    text: str = Field(max_length=400_000)
+    html: str = Field("", max_length=800_000)
 
 
 class Mail:
@@ -47,6 +58,23 @@ class Mail:
             self.pusher.tell(APP, folder_id, item_id)
         return item_id
 
+    def send(self, access: Access, message: Message, key: str | None) -> int:
+        """Send a message as the account: it lies among what was sent, and in each folder here that has one of the recipients'
+        addresses. Its id among what was sent; sent again under the same key, it is the same."""
+        sender = f"{access.name} <{access.account}>"
+        source = compose(sender, ", ".join(message.to), message.subject, message.text, html=message.html)
+        sent_folder = self.store.container(APP, access.account_id, SENT)
+
+        def once(what: str) -> bytes | None:
+            return digest(access.token_digest.hex(), key, what) if key else None
+
+        sent = self.deliver(sent_folder, source, idempotency=once("sent"))
+        for address in dict.fromkeys(a.lower() for a in message.to):
+            folder = self.store.container_by_address(APP, address)
+            if folder:
+                self.deliver(folder["id"], source, idempotency=once(address))
+        return sent
+
     def folder_link(self, folder_id: int) -> str:
         return f"{self.address}/mail/folders/{folder_id}"
 
@@ -66,12 +94,16 @@ class Mail:
         }
 
 
-def compose(sender: str, to: str, subject: str, text: str, attachments: list[tuple[str, bytes]] | None = None) -> bytes:
+def compose(
+    sender: str, to: str, subject: str, text: str, attachments: list[tuple[str, bytes]] | None = None, html: str = ""
+) -> bytes:
     """The source of a new message. Raises ValueError where an address or the subject cannot be written."""
     message = EmailMessage()
     message["From"], message["To"], message["Subject"] = sender, to, subject
     message["Date"], message["Message-ID"] = format_datetime(datetime.now(UTC)), make_msgid(domain="practice.example")
     message.set_content(text)
+    if html:
+        message.add_alternative(html, subtype="html")
     for name, content in attachments or []:
         message.add_attachment(content, maintype="application", subtype="octet-stream", filename=name)
     return message.as_bytes()
@@ -118,7 +150,18 @@ def router(mail: Mail) -> APIRouter:
                 if f["id"] in granted.shared
             ],
             "not_shared": [f["name"] for f in folders if f["id"] not in granted.shared],
+            "may_send": granted.may_send,
         }
+
+    @api.post("/send", status_code=201)
+    def send(granted: Granted, message: Message, request: Request) -> dict[str, str]:
+        if not granted.may_send:
+            raise HTTPException(403, "sending was not allowed")
+        try:
+            sent = mail.send(granted, message, request.headers.get("idempotency-key"))
+        except (ValueError, IndexError) as error:
+            raise HTTPException(422, f"this message cannot be written: {error}") from None
+        return {"id": str(sent), "link": mail.message_link(sent)}
 
     @api.get("/folders/{folder}/messages")
     def messages(granted: Granted, folder: str, limit: int = 20, before: int | None = None) -> dict[str, Any]:

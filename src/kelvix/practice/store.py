@@ -27,6 +27,7 @@ class Access:
     name: str
     shared: frozenset[int]
     token_digest: bytes
+    may_send: bool = False
 
 
 class Store:
@@ -177,12 +178,12 @@ class Store:
 
     # Tokens, codes and sessions
 
-    def new_token(self, token: str, app: str, account_id: int, client: str, shared: list[int]) -> None:
+    def new_token(self, token: str, app: str, account_id: int, client: str, shared: list[int], may_send: bool = False) -> None:
         self.server.transact(
             lambda t: t.execute(
-                "INSERT INTO token (digest, app, account_id, client, shared, expires_at) "
-                "VALUES (%s,%s,%s,%s,%s, NOW(3) + INTERVAL %s DAY)",
-                (digest("token", token), app, account_id, client, json.dumps(shared), TOKEN_DAYS),
+                "INSERT INTO token (digest, app, account_id, client, shared, may_send, expires_at) "
+                "VALUES (%s,%s,%s,%s,%s,%s, NOW(3) + INTERVAL %s DAY)",
+                (digest("token", token), app, account_id, client, json.dumps(shared), may_send, TOKEN_DAYS),
             )
         )
 
@@ -195,7 +196,15 @@ class Store:
             )
         )
         found = (
-            Access(app, row["account_id"], row["address"], row["name"], frozenset(json.loads(row["shared"])), row["digest"])
+            Access(
+                app,
+                row["account_id"],
+                row["address"],
+                row["name"],
+                frozenset(json.loads(row["shared"])),
+                row["digest"],
+                bool(row["may_send"]),
+            )
             if row
             else None
         )

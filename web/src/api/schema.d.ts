@@ -1058,6 +1058,8 @@ export interface components {
             name: string;
             /** Proposed */
             proposed: components["schemas"]["ProposedOut"][];
+            /** Sends */
+            sends: boolean;
         };
         /**
          * Ask
@@ -1205,6 +1207,13 @@ export interface components {
             doubts: number;
             /** Line */
             line: string;
+            /** Mail Count */
+            mail_count: number;
+            /**
+             * Mails
+             * @description the first of those that are sent
+             */
+            mails: components["schemas"]["MailOut"][];
             /** Note */
             note: string;
             /** Parts */
@@ -1326,7 +1335,10 @@ export interface components {
              */
             used_by: string[];
         };
-        /** ConsentIn */
+        /**
+         * ConsentIn
+         * @description `send`: that it may send is asked for too.
+         */
         ConsentIn: {
             /** App */
             app: string;
@@ -1335,6 +1347,11 @@ export interface components {
              * @description renew or widen this one instead of making another
              */
             connection?: number | null;
+            /**
+             * Send
+             * @default false
+             */
+            send: boolean;
         };
         /** ConsentOut */
         ConsentOut: {
@@ -1818,6 +1835,13 @@ export interface components {
             /** Link */
             link: string;
         };
+        /** ListField */
+        ListField: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+        };
         /**
          * ListOut
          * @description A list that lines below `line` can go through. `database`: whose records its rows are.
@@ -1826,7 +1850,7 @@ export interface components {
             /** Database */
             database: number | null;
             /** Fields */
-            fields: string[];
+            fields: components["schemas"]["ListField"][];
             /** Key */
             key: string;
             /** Line */
@@ -1856,6 +1880,22 @@ export interface components {
              * @default []
              */
             rows: components["schemas"]["TableRow"][];
+        };
+        /**
+         * MailOut
+         * @description A mail that a line sends: its text, and the table below that.
+         */
+        MailOut: {
+            /** Heads */
+            heads: string[];
+            /** Rows */
+            rows: string[][];
+            /** Subject */
+            subject: string;
+            /** Text */
+            text: string;
+            /** To */
+            to: string[];
         };
         /** MakingIn */
         MakingIn: {
@@ -2457,6 +2497,54 @@ export interface components {
             document: components["schemas"]["Workflow"];
         };
         /**
+         * SendMail
+         * @description Send a mail by a connection: its text in paragraphs, and below them the rows of a list as a table with these columns.
+         *     `split`: the list's field with each recipient's own address; each then gets a mail of their own, with their own rows.
+         */
+        SendMail: {
+            /**
+             * Columns
+             * @default []
+             */
+            columns: string[];
+            /** Connection */
+            connection?: number | null;
+            /** Id */
+            id: string;
+            /**
+             * Paragraphs
+             * @default []
+             */
+            paragraphs: components["schemas"]["Part"][][];
+            rows?: components["schemas"]["Reference"] | null;
+            /**
+             * Split
+             * @default
+             */
+            split: string;
+            /**
+             * Subject
+             * @default []
+             */
+            subject: components["schemas"]["Part"][];
+            /**
+             * To
+             * @default []
+             */
+            to: components["schemas"]["Part"][];
+            /**
+             * Verb
+             * @default send_mail
+             * @constant
+             */
+            verb: "send_mail";
+            /**
+             * Within
+             * @default
+             */
+            within: string;
+        };
+        /**
          * Shape
          * @description Makes named values for the lines below.
          */
@@ -2518,6 +2606,8 @@ export interface components {
             advice: string;
             /** Finding */
             finding: string;
+            /** May Send */
+            may_send: boolean;
             /** Not Shared */
             not_shared: string[];
             /** Sentence */
@@ -2877,7 +2967,7 @@ export interface components {
              * Lines
              * @default []
              */
-            lines: (components["schemas"]["When"] | components["schemas"]["OnlyIf"] | components["schemas"]["Shape"] | components["schemas"]["Find"] | components["schemas"]["Wait"] | components["schemas"]["Ask"] | components["schemas"]["Decide"] | components["schemas"]["Way"] | components["schemas"]["Otherwise"] | components["schemas"]["Repeat"] | components["schemas"]["Stop"] | components["schemas"]["Add"] | components["schemas"]["AddOrUpdate"] | components["schemas"]["Update"] | components["schemas"]["Delete"])[];
+            lines: (components["schemas"]["When"] | components["schemas"]["OnlyIf"] | components["schemas"]["Shape"] | components["schemas"]["Find"] | components["schemas"]["Wait"] | components["schemas"]["Ask"] | components["schemas"]["Decide"] | components["schemas"]["Way"] | components["schemas"]["Otherwise"] | components["schemas"]["Repeat"] | components["schemas"]["Stop"] | components["schemas"]["Add"] | components["schemas"]["AddOrUpdate"] | components["schemas"]["Update"] | components["schemas"]["Delete"] | components["schemas"]["SendMail"])[];
         };
         /** WorkflowDetail */
         WorkflowDetail: {

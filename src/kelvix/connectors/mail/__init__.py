@@ -9,7 +9,7 @@ from urllib.parse import urlsplit
 
 from authlib.integrations.httpx_client import OAuth2Client, OAuthError
 
-from kelvix.connectors.contract import App, Change, Container, Grant, Item, Passing, Sight, Standing
+from kelvix.connectors.contract import App, Change, Container, Grant, Item, Outgoing, Passing, Sight, Standing
 from kelvix.connectors.http import Caller
 from kelvix.core.schema import CarriedField, CarriedList
 from kelvix.core.values import ItemValue
@@ -23,6 +23,7 @@ class Mail(App):
     code, name, monogram = "mail", "Mail", "Ma"
     container_word, containers_word, item_word, items_word = "folder", "folders", "message", "messages"
     event_words = "a message arrives"
+    sends = True
     fields = (
         _f("subject", "Subject"),
         _f("sender.name", "Sender", "Name"),
@@ -74,9 +75,9 @@ class Mail(App):
             timeout=10,
         )
 
-    def consent_address(self, redirect: str, state: str, verifier: str, already: tuple[str, ...]) -> str:
+    def consent_address(self, redirect: str, state: str, verifier: str, already: tuple[str, ...], send: bool) -> str:
         url, _ = self._oauth(redirect).create_authorization_url(
-            f"{self.address}/oauth/authorize", state=state, code_verifier=verifier, already=",".join(already)
+            f"{self.address}/oauth/authorize", state=state, code_verifier=verifier, already=",".join(already), send=int(send)
         )
         return str(url)
 
@@ -98,6 +99,7 @@ class Mail(App):
             raw["account"],
             tuple(Container(f["id"], f["name"], f["items"], f["link"]) for f in raw["shared"]),
             tuple(raw["not_shared"]),
+            raw["may_send"],
         )
 
     def newest(self, token: str, container: str, limit: int) -> list[Item]:
@@ -135,6 +137,10 @@ class Mail(App):
 
     def unsubscribe(self, token: str, subscription: str) -> None:
         self._caller.call("DELETE", f"/mail/api/subscriptions/{subscription}", token)
+
+    def send(self, token: str, message: Outgoing, key: str) -> str | None:
+        body = {"to": list(message.to), "subject": message.subject, "text": message.text, "html": message.html}
+        return str(self._caller.call("POST", "/mail/api/send", token, json=body, key=key)["link"])
 
     # Links
 

@@ -12,6 +12,7 @@ const KINDS: [NewVerb, string][] = [
   ["add", "Add: a record to a database"],
   ["add_or_update", "Add or update: keep one record for each thing"],
   ["update", "Update: change a record found or added above"],
+  ["send_mail", "Send a mail: a text, and records as a table"],
   ["delete", "Delete: put such a record into the trash"],
   ["stop", "Stop: end here, and say why"],
 ];

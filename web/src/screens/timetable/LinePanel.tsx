@@ -8,6 +8,7 @@ import { sentenceOf, whenOf, type Carried, type Document, type Line, type Ref, t
 import { OnlyIfPanel } from "./OnlyIfPanel";
 import { RecordPanel } from "./RecordPanel";
 import { RepeatPanel } from "./RepeatPanel";
+import { SendMailPanel } from "./SendMailPanel";
 import { ShapePanel } from "./ShapePanel";
 import { StopPanel } from "./StopPanel";
 import { WaitPanel } from "./WaitPanel";
@@ -82,6 +83,7 @@ export function LinePanel(props: Props) {
       {line.verb === "otherwise" && <p className="quiet">The lines within this one are for samples that go none of the ways above. Leave it empty to let them pass on.</p>}
       {line.verb === "repeat" && <RepeatPanel key={line.id} line={line} cell={cell} findings={findings} onChange={props.onChange} />}
       {line.verb === "ask" && <AskPanel key={line.id} line={line} cell={cell} findings={findings} onChange={props.onChange} />}
+      {line.verb === "send_mail" && <SendMailPanel key={line.id} line={line} cell={cell} findings={findings} onChange={props.onChange} />}
       {line.verb === "stop" && <StopPanel key={line.id} line={line} cell={cell} onChange={props.onChange} />}
       {line.verb === "find" && <FindPanel key={line.id} line={line} databases={props.databases} cell={cell} findings={findings} onChange={props.onChange} />}
       {line.verb === "wait" && <WaitPanel key={line.id} line={line} cell={cell} onChange={props.onChange} />}

@@ -25,6 +25,7 @@ const UNDONE: Partial<Record<Line["verb"], string>> = {
   add_or_update: "undo puts what is new into the trash, and gives back what was there",
   update: "undo gives back what was there",
   delete: "undo brings it back from the trash",
+  send_mail: "what was sent cannot be taken back",
 };
 
 /** Carry a sample through for real. Before it, each line says what it will write and how that can be undone. */

@@ -17,6 +17,7 @@ export type Decide = Schemas["Decide"];
 export type Way = Schemas["Way"];
 export type Repeat = Schemas["Repeat"];
 export type Ask = Schemas["Ask"];
+export type SendMail = Schemas["SendMail"];
 export type Stop = Schemas["Stop"];
 export type Figure = Schemas["Figure"];
 export type CarriedList = Schemas["ListOut"];
@@ -74,6 +75,8 @@ export function emptyLines(verb: NewVerb, id: string): [Line, ...Line[]] {
       ];
     case "repeat":
       return [{ verb, id, within, of: null, collects: [] }];
+    case "send_mail":
+      return [{ verb, id, within, connection: null, to: [], subject: [], paragraphs: [[]], rows: null, columns: [], split: "" }];
     case "ask":
       return [{ verb, id, within, asking: [], shown: [], no: "pass_by" }];
     case "stop":
@@ -163,6 +166,7 @@ export function sentenceOf(line: Line, app: App | undefined, databases: Database
     const object = line.kind === "span" ? `${line.amount} ${unit}` : line.kind === "moment" ? "until a time" : "until a working hour";
     return { verb: "Wait", object, detail: line.kind === "working" ? `${line.begins} to ${line.ends}` : "" };
   }
+  if (line.verb === "send_mail") return { verb: "Send", object: line.split ? "each their own mail" : "a mail", detail: line.subject.map((p) => p.text ?? "…").join("") || "say to whom, and what" };
   if (line.verb === "ask") return { verb: "Ask", object: "for approval", detail: line.asking.map((p) => p.text ?? "…").join("") || "say what is asked" };
   if (line.verb === "decide") return { verb: "Decide", object: "which way to go", detail: "" };
   if (line.verb === "way") return { verb: "If", object: line.name || (line.conditions.length < 2 ? "this holds" : `${line.mode} of these`), detail: "" };
@@ -210,6 +214,7 @@ export function usedBy(line: Line | undefined): Ref[] {
   if (line && fillsFields(line)) return line.fillings.flatMap((f) => ofParts(f.filling));
   if (line?.verb === "only_if" || line?.verb === "way") return ofTests(line.conditions);
   if (line?.verb === "repeat") return ofParts(line.collects);
+  if (line?.verb === "send_mail") return [line.to, line.subject, ...line.paragraphs].flatMap(ofParts);
   if (line?.verb === "ask") return [...ofParts(line.asking), ...line.shown.flatMap((v) => ofMaking(v.made))];
   if (line?.verb === "stop") return ofParts(line.saying);
   if (line?.verb === "wait") return ofParts(line.filling);

@@ -125,6 +125,22 @@ export function OutcomeCell({ outcome, output }: { outcome: string; output: unkn
       </span>
     );
   }
+  if (outcome === "sent") {
+    const { mails } = output as { mails: { to: string[]; subject: string; link: string | null }[] };
+    const first = mails[0];
+    return (
+      <span className="clip">
+        <span className="mk ok">↗</span>
+        {mails.length === 1 && first?.link ? (
+          <a href={first.link} target="_blank" rel="noreferrer">
+            {first.subject}
+          </a>
+        ) : (
+          `${mails.length} mails`
+        )}
+      </span>
+    );
+  }
   if (outcome === "waits") return <Rests until={(output as { until: string }).until} />;
   const written = WRITTEN[outcome];
   if (!written) return OUTCOMES[outcome] ?? outcome;

@@ -1,0 +1,151 @@
+"""Send a mail lines: the mails that a sample comes to, each recipient with their own rows where that is asked for."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from decimal import Decimal
+
+from kelvix.core.cells import Cell, Finding, Mail
+from kelvix.core.feel import Env
+from kelvix.core.filling import Carried, ListRow, compute, is_filled, references
+from kelvix.core.schema import CarriedField, CarriedList
+from kelvix.core.values import EMAIL, Unfit, as_text, shorten
+from kelvix.core.workflow import SendMail
+
+MOST_MAILS = 200
+MOST_RECIPIENTS = 50  # of one mail
+FIELDS = (
+    CarriedField("count", ("Mail sent", "How many"), "number"),
+    CarriedField("to", ("Mail sent", "To"), "text"),
+    CarriedField("link", ("Mail sent", "Link"), "link"),
+)
+BETWEEN = re.compile(r"[,;\n]")
+IN_BRACKETS = re.compile(r"<([^<>]*)>\s*$")
+
+
+@dataclass(frozen=True)
+class Addressed:
+    """Who gets a mail, and the rows that are laid out in it."""
+
+    to: tuple[str, ...]
+    rows: tuple[ListRow, ...]
+
+
+def list_of(line: SendMail, carried: Carried) -> CarriedList | None:
+    """The list whose rows are laid out."""
+    return carried.lists.get(line.rows) if line.rows is not None else None
+
+
+def columns_of(line: SendMail, found: CarriedList) -> tuple[CarriedField, ...]:
+    """The columns of the table, in order; to begin with the first four."""
+    by_key = {f.key: f for f in found.fields}
+    return tuple(by_key[k] for k in line.columns if k in by_key) or found.fields[:4]
+
+
+def recipients(text: str) -> tuple[str, ...]:
+    """The addresses of a text, each once: with commas, semicolons or line breaks between, names around them or not. Raises
+    Unfit."""
+    found: dict[str, str] = {}
+    for piece in BETWEEN.split(text):
+        bracketed = IN_BRACKETS.search(piece)
+        address = (bracketed[1] if bracketed else piece).strip()
+        if not address:
+            continue
+        if not EMAIL.fullmatch(address) or "@" not in address:
+            raise Unfit(f"“{shorten(address)}” is not an e-mail address")
+        found.setdefault(address.lower(), address)
+    if not found:
+        raise Unfit("there is nobody to send it to in this sample")
+    if len(found) > MOST_RECIPIENTS:
+        raise Unfit(f"these are {len(found)} recipients, more than the {MOST_RECIPIENTS} of one mail")
+    return tuple(found.values())
+
+
+def _addressed(line: SendMail, found: CarriedList | None, carried: Carried, env: Env) -> tuple[list[Addressed], int]:
+    """Each mail's recipients and rows; and how many rows have no address to go to. Raises Unfit."""
+    rows = carried.rows.get(line.rows, ()) if line.rows is not None and found else ()
+    if not line.split or found is None:
+        return [Addressed(recipients(as_text(compute(line.to, carried, env), env.zone)), rows)], 0
+    own: dict[str, list[ListRow]] = {}
+    first: dict[str, tuple[str, ...]] = {}
+    without = 0
+    for row in rows:
+        text = as_text(row.values.get(line.split), env.zone)
+        if not text.strip():
+            without += 1
+            continue
+        to = recipients(text)
+        key = ",".join(sorted(a.lower() for a in to))
+        first.setdefault(key, to)
+        own.setdefault(key, []).append(row)
+    if len(own) > MOST_MAILS:
+        raise Unfit(f"these are {len(own)} mails, more than the {MOST_MAILS} that one line sends")
+    return [Addressed(first[key], tuple(theirs)) for key, theirs in own.items()], without
+
+
+def mails(line: SendMail, carried: Carried, env: Env) -> tuple[tuple[Mail, ...], int]:
+    """The mails of a sample, and how many rows have no address. Raises Unfit."""
+    found = list_of(line, carried)
+    if line.rows is not None and found is None:
+        raise Unfit("the list that is laid out is no longer carried by the lines above; choose another")
+    subject = " ".join(as_text(compute(line.subject, carried, env), env.zone).split())
+    if not subject:
+        raise Unfit("the subject is empty in this sample")
+    texts = [as_text(compute(p, carried, env), env.zone).strip() for p in line.paragraphs]
+    text = "\n\n".join(t for t in texts if t)
+    columns = columns_of(line, found) if found else ()
+    addressed, without = _addressed(line, found, carried, env)
+
+    def table(rows: tuple[ListRow, ...]) -> tuple[tuple[str, ...], ...]:
+        return tuple(tuple(" ".join(as_text(r.values.get(c.key), env.zone).split()) for c in columns) for r in rows)
+
+    heads = tuple(c.name[-1] for c in columns)
+    return tuple(Mail(a.to, shorten(subject, 300), text, heads, table(a.rows)) for a in addressed), without
+
+
+def step(line: SendMail, carried: Carried, env: Env) -> tuple[Cell, Carried]:
+    """What would be sent with a sample."""
+    below = carried.plus(line.id, FIELDS, {})
+    if line.connection is None:
+        return Cell(line.id, "unready", "choose the connection that it is sent by"), below
+    try:
+        made, without = mails(line, carried, env)
+    except Unfit as unfit:
+        return Cell(line.id, "put_right", shorten(str(unfit), 120)), below
+    left = f"; {without} rows have no address" if without > 1 else "; one row has no address" if without else ""
+    if not made:
+        return Cell(line.id, "found_none", f"nobody to send to{left}"), carry_on(line, made, None, carried)
+    note = f"1 mail: to {', '.join(made[0].to)}" if len(made) == 1 else f"{len(made)} mails: {made[0].subject}"
+    cell = Cell(line.id, "fits", f"{note}{left}", doubts=int(bool(without)), mails=made)
+    return cell, carry_on(line, made, None, carried)
+
+
+def carry_on(line: SendMail, sent: tuple[Mail, ...], link: str | None, carried: Carried) -> Carried:
+    """What lines below can use of what was sent."""
+    to = ", ".join(dict.fromkeys(a for m in sent for a in m.to))
+    return carried.plus(line.id, FIELDS, {"count": Decimal(len(sent)), "to": to or None, "link": link})
+
+
+def check(line: SendMail, carried: Carried) -> list[Finding]:
+    """What must be put right whatever the sample."""
+    found: list[Finding] = []
+    if line.connection is None:
+        found.append(Finding(line.id, "choose the connection that the mail is sent by"))
+    if not line.split and not is_filled(line.to):
+        found.append(Finding(line.id, "say who gets the mail", key="to"))
+    if not is_filled(line.subject):
+        found.append(Finding(line.id, "say what the subject is", key="subject"))
+    if line.rows is not None:
+        rows = list_of(line, carried)
+        if rows is None:
+            found.append(Finding(line.id, "the list that is laid out is no longer carried; choose another", key="rows"))
+        elif line.split and line.split not in {f.key for f in rows.fields}:
+            found.append(Finding(line.id, "the field with each recipient’s address is gone; choose another", key="rows"))
+    parts = (("to", line.to), ("subject", line.subject), *((f"p{n}", p) for n, p in enumerate(line.paragraphs)))
+    for key, filling in parts:
+        if any(ref not in carried.fields for ref in references(filling)):
+            found.append(Finding(line.id, "this uses a value that the lines above do not carry", key=key))
+        if any(p.formula is not None and not p.formula.tree for p in filling):
+            found.append(Finding(line.id, "this formula cannot be read yet", key=key))
+    return found

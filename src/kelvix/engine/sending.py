@@ -1,0 +1,46 @@
+"""Sending mails by an app, each once."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from kelvix.connectors.contract import Outgoing, Standing
+from kelvix.core import mailing
+from kelvix.core.cells import Mail
+from kelvix.core.filling import Carried
+from kelvix.core.workflow import SendMail
+from kelvix.engine.engine import Engine
+from kelvix.formats import mail_text
+from kelvix.store.directory import Space
+
+
+def outgoing(mail: Mail) -> Outgoing:
+    """A mail as it goes out, its text in both forms."""
+    parts = mail.text, mail.heads, mail.rows
+    return Outgoing(mail.to, mail.subject, mail_text.plain(*parts), mail_text.html(*parts))
+
+
+def send(engine: Engine, space: Space, line: SendMail, mails: tuple[Mail, ...], key: str) -> dict[str, Any]:
+    """Send mails, numbered under one idempotency key: what is recorded of them. Raises Passing, Standing; sent again under the
+    same key, those that went out do not go out again."""
+    app, token = engine.access(space, line.connection)
+    sent: list[dict[str, Any]] = []
+    for number, mail in enumerate(mails, 1):
+        try:
+            link = app.send(token, outgoing(mail), f"{key}-{number}")
+        except Standing as failure:
+            if failure.about == "access":
+                engine.note_failure(space, line.connection, failure)
+            if failure.about == "container":
+                raise Standing(
+                    f"{app.name} does not let this connection send: widen it, and tick that it may send", "send"
+                ) from None
+            raise
+        sent.append({"to": list(mail.to), "subject": mail.subject, "link": link})
+    return {"mails": sent}
+
+
+def as_recorded(line: SendMail, kept: dict[str, Any], carried: Carried) -> Carried:
+    """What lines below can use of what was sent."""
+    mails = tuple(Mail(tuple(m["to"]), m["subject"], "") for m in kept["mails"])
+    return mailing.carry_on(line, mails, kept["mails"][0]["link"] if kept["mails"] else None, carried)

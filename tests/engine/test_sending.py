@@ -1,0 +1,126 @@
+"""Mails go out once, to whom they are meant, and only where that was allowed."""
+
+from __future__ import annotations
+
+import json
+
+import httpx2 as httpx
+import pytest
+
+from support import document, until
+
+
+@pytest.fixture
+def post(orla):
+    """A connection that may send; a database with people and what they have to do; ways to make lines and to read what came."""
+    connection = orla.connect("Enquiries", send=True)
+    tasks = orla.database("Tasks", {"name": "Name", "type": "text"}, {"name": "Address", "type": "email"})
+    name, address = (f["id"] for f in tasks["fields"][:2])
+    when = document(connection, orla.folders["Enquiries"], tasks, {})["lines"][0]
+
+    class Post:
+        by, fields, database = connection, (name, address), tasks["id"]
+
+        @staticmethod
+        def flow(*lines):
+            return orla.workflow("Sends", {"lines": [when, *lines]})
+
+        @staticmethod
+        def mail(to, **more):
+            subject = [{"text": "About "}, {"ref": {"line": "w", "value": "subject"}}]
+            body = {"to": [{"text": to}], "subject": subject, "paragraphs": [[{"text": "Good morning."}]]}
+            return {"verb": "send_mail", "id": "m", "connection": connection} | body | more
+
+        @staticmethod
+        def came(folder="Sent"):
+            """What lies in a folder of practice Mail, the oldest first."""
+            kept = orla.kelvix.practice
+            of = next((c["id"] for c in kept.containers("mail", orla.account) if c["name"] == folder), None)
+            return [json.loads(r["body"]) for r in reversed(kept.items(of, 100))] if of else []
+
+        @staticmethod
+        def know(*pairs):
+            for title, to in pairs:
+                orla.api("POST", f"/databases/{tasks['id']}/records", json={"values": {str(name): title, str(address): to}})
+
+    return orla, Post
+
+
+ITEM = {"subject": "reeds"}
+
+
+def test_a_mail_goes_out_and_comes_where_its_recipient_is(post, by_hand):
+    orla, of = post
+    run = by_hand.begin(of.flow(of.mail(orla.addresses["Suppliers"])), ITEM)
+    done = by_hand.carry(run)
+    assert done["state"] == "done"
+    [sent], [arrived] = of.came(), of.came("Suppliers")
+    assert sent["subject"] == arrived["subject"] == "About reeds" and arrived["text"].strip() == "Good morning."
+    assert arrived["sender"]["name"] == "Orla"
+    [line] = [ln for ln in done["lines"] if ln["line"] == "m"]
+    assert line["outcome"] == "sent" and line["output"]["mails"][0]["link"].startswith(orla.kelvix.settings.practice_address)
+    assert orla.api("POST", f"/runs/{run}/undo")["kept"] == ["One mail was sent, and stays so."]
+
+
+@pytest.mark.parametrize("at", [1, 2])
+def test_wherever_the_run_is_cut_it_goes_out_once(post, by_hand, at):
+    """Also where the process ends after the app took the mail and before that was recorded: the app knows the key."""
+    orla, of = post
+    add = {"verb": "add", "id": "a", "database": of.database,
+           "fillings": [{"field": of.fields[0], "filling": [{"ref": {"line": "m", "value": "to"}}]}]}  # fmt: skip
+    run = by_hand.begin(of.flow(of.mail("ada@stbride.example"), add), ITEM)
+    by_hand.cut(run, at)
+    orla.space.transact(lambda t: t.execute("DELETE FROM run_line WHERE run_id=%s AND line_id='m'", (run,)))
+    assert by_hand.carry(run)["state"] == "done" and len(of.came()) == 1
+    [record] = orla.records(of.database)
+    assert record["values"][str(of.fields[0])] == "ada@stbride.example"
+
+
+def test_each_recipient_gets_their_own_and_a_failing_app_is_asked_again(post, by_hand):
+    orla, of = post
+    of.know(("Reeds", "ivo@works.example"), ("Leather", "tamsin@works.example"), ("Bellows", "ivo@works.example"))
+    name, address = of.fields
+    find = {
+        "verb": "find",
+        "id": "f",
+        "database": of.database,
+        "several": "all",
+        "sought": [{"field": name, "operator": "filled"}],
+    }
+    digest = of.mail("", rows={"line": "f", "value": "records"}, columns=[f"f_{name}"], split=f"f_{address}")
+    workflow = of.flow(find, digest)
+    orla.faults("failing")
+    run = by_hand.begin(workflow, ITEM)
+    later = by_hand.carry(run)
+    assert later["state"] == "waiting" and "error of its own" in later["problem"] and of.came() == []
+    orla.faults("none")
+    assert until(lambda: (r := orla.api("GET", f"/runs/{run}")["run"])["state"] == "done" and r, 30)
+    sent = {m["to"][0]["address"]: m for m in of.came()}
+    assert sorted(sent) == ["ivo@works.example", "tamsin@works.example"]
+    assert "Reeds" in sent["ivo@works.example"]["text"] and "Bellows" in sent["ivo@works.example"]["text"]
+    assert "Leather" not in sent["ivo@works.example"]["text"] and "<table" in sent["tamsin@works.example"]["html"]
+
+
+def test_a_connection_that_may_not_send_is_said_before_and_at_the_run(post, by_hand):
+    orla, of = post
+    only_reads = orla.connect("Enquiries")
+    workflow = of.flow(of.mail("ada@stbride.example", connection=only_reads))
+    refused = orla.api("POST", f"/workflows/{workflow}/on", 409)
+    assert "may not send mail" in json.dumps(refused)
+    failed = by_hand.carry(by_hand.begin(workflow, ITEM))
+    assert failed["state"] == "failed" and "does not let this connection send" in failed["problem"] and of.came() == []
+    sight = {c: orla.api("GET", f"/connections/{c}/sight")["may_send"] for c in (of.by, only_reads)}
+    assert sight == {of.by: True, only_reads: False}
+    used = {c["id"]: c["used_by"] for c in orla.api("GET", "/connections")}
+    assert used[only_reads] == ["Sends"]
+
+
+def test_the_app_itself_refuses_who_was_not_allowed(orla):
+    connection = orla.connect("Enquiries")
+    answer = httpx.post(
+        f"{orla.kelvix.settings.practice_address}/mail/api/send",
+        trust_env=False,
+        headers={"authorization": f"Bearer {orla.token(connection)}"},
+        json={"to": ["a@x.example"], "subject": "s", "text": "t"},
+    )
+    assert answer.status_code == 403

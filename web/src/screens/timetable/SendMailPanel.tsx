@@ -1,0 +1,111 @@
+import { MenuItem, Select } from "@mui/material";
+import { useApps, useConnections, useSight } from "../../api/queries";
+import { useConsent } from "../connections/useConsent";
+import { FilledWith } from "./FilledWith";
+import { useLine } from "./lineContext";
+import { MailPreview } from "./MailPreview";
+import { MailRows } from "./MailRows";
+import type { Cell, Part, Rehearsal, SendMail } from "./model";
+
+interface Props {
+  line: SendMail;
+  cell: Cell | undefined;
+  findings: Rehearsal["findings"];
+  onChange: (line: SendMail) => void;
+}
+
+/** Who gets a mail, and what stands in it; beside it, the mail as it would go out with the chosen sample. */
+export function SendMailPanel({ line, cell, findings, onChange }: Props) {
+  const { rehearsal } = useLine();
+  const list = rehearsal?.lists.find((l) => l.line === line.rows?.line && l.key === line.rows.value);
+  const wrong = (key: string) => findings.find((f) => f.key === key)?.sentence;
+  const paragraph = (at: number, parts: Part[] | null) => onChange({ ...line, paragraphs: line.paragraphs.flatMap((p, n) => (n === at ? (parts ? [parts] : []) : [p])) });
+  return (
+    <div className="mailing">
+      <div>
+        <By line={line} onChange={onChange} problem={wrong("connection")} />
+        {!line.split && (
+          <Row name="To" problem={wrong("to")}>
+            <FilledWith label="Who gets the mail" parts={line.to} onChange={(to) => onChange({ ...line, to })} />
+          </Row>
+        )}
+        <Row name="Subject" problem={wrong("subject")}>
+          <FilledWith label="Subject of the mail" parts={line.subject} onChange={(subject) => onChange({ ...line, subject })} />
+        </Row>
+        {line.paragraphs.map((parts, at) => (
+          <Row key={at} name={at === 0 ? "Text" : ""} problem={wrong(`p${at}`)}>
+            <div className="row">
+              <div className="grow">
+                <FilledWith label={`Paragraph ${at + 1}`} parts={parts} onChange={(next) => paragraph(at, next)} />
+              </div>
+              {line.paragraphs.length > 1 && (
+                <button className="link" aria-label={`Take paragraph ${at + 1} away`} onClick={() => paragraph(at, null)}>
+                  ×
+                </button>
+              )}
+            </div>
+          </Row>
+        ))}
+        <Row name="">
+          <button className="link" onClick={() => onChange({ ...line, paragraphs: [...line.paragraphs, []] })}>
+            + add a paragraph
+          </button>
+        </Row>
+        <MailRows line={line} list={list} problem={wrong("rows")} onChange={onChange} />
+      </div>
+      <MailPreview cell={cell} />
+    </div>
+  );
+}
+
+function Row({ name, problem, children }: { name: string; problem?: string | undefined; children: React.ReactNode }) {
+  return (
+    <div className="mailrow">
+      <span className="quiet">{name}</span>
+      <div>
+        {children}
+        {problem && <span className="bad">! {problem}</span>}
+      </div>
+    </div>
+  );
+}
+
+/** The connection that the mail is sent by, and whether it may. */
+function By({ line, problem, onChange }: { line: SendMail; problem: string | undefined; onChange: (line: SendMail) => void }) {
+  const apps = useApps().data ?? [];
+  const sending = new Set(apps.filter((a) => a.sends).map((a) => a.code));
+  const connections = (useConnections().data ?? []).filter((c) => sending.has(c.app));
+  const chosen = connections.find((c) => c.id === line.connection);
+  const sight = useSight(chosen?.id).data;
+  const consent = useConsent();
+  return (
+    <Row name="Sent by" problem={problem}>
+      <div className="row">
+        <Select
+          value={chosen ? String(chosen.id) : ""}
+          displayEmpty
+          sx={{ height: 28, minWidth: 220 }}
+          SelectDisplayProps={{ "aria-label": "Connection that the mail is sent by" }}
+          onChange={(event) => onChange({ ...line, connection: Number(event.target.value) })}
+        >
+          <MenuItem value="" disabled>
+            {connections.length > 0 ? "Choose a connection" : "no connection can send yet"}
+          </MenuItem>
+          {connections.map((c) => (
+            <MenuItem key={c.id} value={String(c.id)}>
+              {c.name}
+            </MenuItem>
+          ))}
+        </Select>
+        {sight && !sight.may_send && sight.finding !== "no_answer" && (
+          <span className="look">
+            may not send yet ·{" "}
+            <button className="link" onClick={() => chosen && consent.ask(chosen.app, chosen.id, true)}>
+              allow it
+            </button>
+          </span>
+        )}
+      </div>
+    </Row>
+  );
+}
