@@ -10,7 +10,20 @@ from fastapi import FastAPI
 from fastapi.responses import FileResponse, HTMLResponse, JSONResponse, Response
 from starlette.middleware.trustedhost import TrustedHostMiddleware
 
-from kelvix.api import backcasts, connections, databases, live, needs, problems, rehearsal, runs, session, workflows
+from kelvix.api import (
+    backcasts,
+    connections,
+    databases,
+    incoming,
+    live,
+    needs,
+    problems,
+    rehearsal,
+    runs,
+    session,
+    triggers,
+    workflows,
+)
 from kelvix.api.access import Reader, Sessions
 from kelvix.api.bounds import Bounds
 from kelvix.api.hooks import Hooks
@@ -43,7 +56,7 @@ def build(engine: Engine) -> FastAPI:
     )
     app.state.engine, app.state.intake = engine, Intake(engine)
     app.state.sessions, app.state.hub = Sessions(engine), live.Hub(engine)
-    for part in (session, databases, connections, workflows, rehearsal, backcasts, runs, needs, live):
+    for part in (session, databases, connections, workflows, rehearsal, backcasts, runs, needs, triggers, incoming, live):
         app.include_router(part.router)
     problems.install(app)
     app.add_middleware(Bounds)

@@ -12,32 +12,31 @@ from pydantic import BaseModel, Field
 from kelvix.api.access import Caller, Editor, Reader
 from kelvix.api.problems import Problem
 from kelvix.connectors.contract import Passing, Standing
-from kelvix.core import waiting
+from kelvix.core import telling
 from kelvix.core.naming import remember_names
-from kelvix.core.steps import Surroundings, carried_from_item
-from kelvix.core.values import ItemValue, Rows, Unfit, Wire, coerce, shorten, to_wire, whole
+from kelvix.core.steps import carried_from_item
+from kelvix.core.values import Rows, Unfit, Wire, coerce, shorten, to_wire, whole
 from kelvix.core.workflow import (
     Add,
-    AddOrUpdate,
-    Ask,
-    Decide,
-    Delete,
-    Find,
-    Repeat,
-    SendMail,
-    Update,
-    Wait,
     When,
     Workflow,
     Writes,
 )
 from kelvix.engine import sampling, switch, whereabouts
-from kelvix.store import databases, runs, watches, workflows
+from kelvix.store import databases, listening, runs, watches, workflows
 from kelvix.store.database_server import Transaction
 from kelvix.store.watches import Watch
 from kelvix.store.workflows import Kept, Sample
 
 router = APIRouter(prefix="/api/v1", tags=["workflows"])
+
+
+class ListensOut(BaseModel):
+    """What a workflow that is on listens to in Kelvix itself; `itself`: how often its own runs would have set it off again."""
+
+    kind: str
+    next_at: datetime | None
+    itself: int
 
 
 class WatchOut(BaseModel):
@@ -60,6 +59,7 @@ class WorkflowOut(BaseModel):
     tried_never_on: bool
     turned_on_at: datetime | None
     watch: WatchOut | None
+    listens: ListensOut | None
     sentence: str
     recent: list[str] = Field([], description="the states of the last runs, the newest first")
 
@@ -152,34 +152,9 @@ def kept_workflow(who: Caller, workflow_id: int) -> Kept:
     return found
 
 
-def sentence(document: Workflow, who: Caller, names: dict[int, str]) -> str:
-    """A workflow in a sentence, from its lines."""
+def _event_words(who: Caller, document: Workflow) -> str:
     app = who.engine.apps.get(document.when.app)
-    said = f"When {app.event_words if app else 'something happens'}" + (
-        f" in {document.when.container_name}" if document.when.container_name else ""
-    )
-    for line in document.lines:
-        if isinstance(line, Find):
-            said += f", find a record in {names.get(line.database or 0, 'a database')}"
-        if isinstance(line, SendMail):
-            said += ", send a mail"
-        if isinstance(line, Ask):
-            said += ", ask"
-        if isinstance(line, Decide):
-            said += ", decide"
-        if isinstance(line, Repeat):
-            said += ", for each of a list"
-        if isinstance(line, Wait):
-            said += f", wait {waiting.words(line)}"
-        if isinstance(line, AddOrUpdate):
-            said += f", add or update a record in {names.get(line.database or 0, 'a database')}"
-        if isinstance(line, Update):
-            said += ", update it"
-        if isinstance(line, Delete):
-            said += ", delete it"
-        if isinstance(line, Add):
-            said += f", add a record to {names.get(line.database or 0, 'a database')}"
-    return said
+    return app.event_words if app else "something happens"
 
 
 def _number(t: Transaction, workspace_id: int, version_id: int | None) -> int | None:
@@ -192,6 +167,7 @@ def _out(who: Caller, t: Transaction, kept: Kept, watch: Watch | None, names: di
         "SELECT state FROM run WHERE workspace_id=%s AND workflow_id=%s ORDER BY id DESC LIMIT 30", (who.space.id, kept.id)
     )
     on = watch is not None and watch.state == "on"
+    one = listening.of_workflow(t, who.space.id, kept.id)
     return {
         "id": kept.id,
         "name": kept.name,
@@ -210,7 +186,10 @@ def _out(who: Caller, t: Transaction, kept: Kept, watch: Watch | None, names: di
         )
         if watch and on
         else None,
-        "sentence": sentence(kept.draft, who, names),
+        "listens": ListensOut(kind=one.kind, next_at=one.next_at, itself=one.note.get("itself", 0))
+        if one and one.state == "on"
+        else None,
+        "sentence": telling.sentence(kept.draft, _event_words(who, kept.draft), names),
         "recent": [r["state"] for r in recent],
     }
 
@@ -283,7 +262,7 @@ def _sample_out(s: Sample) -> SampleOut:
         title=s.item["title"],
         link=s.item.get("link"),
         at=s.item_at,
-        values={k: v for k, v in s.item["values"].items() if not _is_rows(v)},
+        values={k: v for k, v in s.item["values"].items() if not (_is_rows(v) or isinstance(v, dict))},
         lists={k: v for k, v in s.item["values"].items() if _is_rows(v)},
     )
 
@@ -295,6 +274,8 @@ def list_samples(who: Reader, workflow_id: int) -> list[SampleOut]:
 
 
 def _source(document: Workflow) -> When:
+    if document.when.own is not None:
+        raise Problem(409, "What happens here cannot be waited for.", "Fetch what there is, or make one up.")
     if document.when.connection is None or document.when.container is None:
         raise Problem(409, "There is no source yet.", "Choose the connection and the folder in the When line first.")
     return document.when
@@ -312,6 +293,12 @@ def _with_source(who: Caller, when: When, work: Any) -> Any:
 def fetch_samples(who: Editor, workflow_id: int, body: NewestIn) -> list[SampleOut]:
     """The newest items of the source, in place of those fetched before."""
     kept_workflow(who, workflow_id)
+    if body.document.when.own is not None:
+        try:
+            sampling.fetch_own(who.engine, who.space, workflow_id, body.document.when.own, body.count)
+        except Unfit as unfit:
+            raise Problem(422, "This schedule cannot be kept to.", f"{unfit}.") from None
+        return list_samples(who, workflow_id)
     when = _source(body.document)
     _with_source(who, when, lambda: sampling.fetch_newest(who.engine, who.space, workflow_id, when, body.count))
     return list_samples(who, workflow_id)
@@ -331,19 +318,20 @@ def _is_rows(value: object) -> bool:
     return isinstance(value, list) and all(isinstance(row, dict) for row in value)
 
 
-def _checked(who: Caller, document: Workflow, body: SampleValues, before: dict[str, Any]) -> dict[str, ItemValue]:
+def _checked(who: Caller, document: Workflow, body: SampleValues, before: dict[str, Any]) -> dict[str, Any]:
     """A sample's values as typed by a person: what does not fit its type is refused, what is not known is dropped."""
-    app = who.engine.apps[document.when.app]
-    result: dict[str, ItemValue] = {one.key: body.lists.get(one.key, before.get(one.key, [])) for one in app.lists}
+    around = who.engine.surroundings(who.space, document)
+    kept = {k: v for k, v in before.items() if isinstance(v, dict)}  # the record that an event is about
+    result: dict[str, Any] = kept | {one.key: body.lists.get(one.key, before.get(one.key, [])) for one in around.lists}
     wrong: dict[str, str] = {}
-    for field in app.fields:
+    for field in around.source:
         raw = body.values.get(field.key)
         given = tuple(raw) if isinstance(raw, list) else raw
         try:
             result[field.key] = to_wire(coerce(given, field.type, who.space.zone, (), who.space.order, grows=True))
         except Unfit as unfit:
             wrong[field.key] = str(unfit)
-    read = carried_from_item(document.when, Surroundings((), {}, who.space.env(datetime.now(UTC)), lists=app.lists), result)
+    read = carried_from_item(document.when, around, result)
     wrong |= {ref.value: said for ref, said in read.unreadable.items()}
     if wrong:
         raise Problem(422, "Some values do not fit.", "; ".join(wrong.values()), fields=wrong)

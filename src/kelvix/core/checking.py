@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from kelvix.core import asking, conditions, finding, mailing, nesting, repeating, shaping, stopping, waiting, writing
+from kelvix.core import asking, conditions, finding, mailing, nesting, repeating, shaping, sources, stopping, waiting, writing
 from kelvix.core.cells import Finding
 from kelvix.core.feel import Env
 from kelvix.core.feel import tree as t
@@ -38,7 +38,9 @@ def check(workflow: Workflow, around: Surroundings) -> list[Finding]:
     """What must be put right before the workflow can be turned on, whatever the samples."""
     found: list[Finding] = []
     when = workflow.when
-    if when.connection is None or when.container is None:
+    if when.own is not None:
+        found += sources.check(when, around.databases, around.env)
+    elif when.connection is None or when.container is None:
         found.append(Finding(when.id, "choose the connection and the folder in which messages arrive"))
     acts = False
     for line, carried in each_line(workflow, around):

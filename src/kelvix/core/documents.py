@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from kelvix.core import formulas, nesting
+from kelvix.core.sources import MOST_INPUTS, MOST_QUIET
 from kelvix.core.workflow import (
     Add,
     AddOrUpdate,
+    Address,
     Ask,
     BadDocument,
     Find,
@@ -13,6 +15,7 @@ from kelvix.core.workflow import (
     Group,
     OnlyIf,
     Part,
+    RecordEvent,
     SendMail,
     Shape,
     Test,
@@ -39,6 +42,11 @@ def check_shape(workflow: Workflow) -> None:
     if len(set(ids)) != len(ids) or not all(i and len(i) <= 20 for i in ids):
         raise BadDocument("each line needs an id of its own, of at most 20 characters")
     nesting.check(workflow.lines)
+    own = workflow.when.own
+    if isinstance(own, Address) and len(own.inputs) > MOST_INPUTS:
+        raise BadDocument(f"a request brings at most {MOST_INPUTS} values")
+    if isinstance(own, RecordEvent) and not 0 <= own.quiet <= MOST_QUIET:
+        raise BadDocument(f"a record can be waited for at most {MOST_QUIET} seconds until it is quiet")
     for line in workflow.lines:
         if isinstance(line, Add | AddOrUpdate | Update):
             named = [f.field for f in line.fillings]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from kelvix.core import asking, branching, finding, mailing, nesting, repeating, writing
+from kelvix.core import asking, branching, finding, mailing, nesting, repeating, sources, writing
 from kelvix.core.feel import FUNCTIONS, Scope
 from kelvix.core.feel import tree as t
 from kelvix.core.filling import Carried, Held
@@ -42,7 +42,8 @@ def made_by(line: Line, carried: Carried, around: Surroundings) -> Carried:
     """What a line makes for those below it, whatever the sample, with the record that it holds."""
     match line:
         case When():
-            carried = carried.plus(line.id, around.source, {})
+            database = sources.database_of(line.own, around.databases)
+            carried = carried.plus(line.id, around.source, {}, Held(database.id) if database else None)
             for one in around.lists:
                 carried = carried.plus_list(line.id, one, None)
             return carried

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 
-from kelvix.core import asking, conditions, finding, mailing, shaping, stopping, waiting, writing
+from kelvix.core import asking, conditions, finding, mailing, shaping, sources, stopping, waiting, writing
 from kelvix.core.cells import Answer, Cell, CellState, PartResult
 from kelvix.core.feel import Env
 from kelvix.core.filling import Carried, ListRow, Remedy
@@ -74,7 +74,8 @@ def carried_from_item(when: When, around: Surroundings, item: Mapping[str, objec
                 values[field.key] = _read(item[field.key], field)
             except Unfit as unfit:
                 unreadable[Reference(when.id, field.key)] = str(unfit)
-    carried = Carried({}, {}, unreadable).plus(when.id, around.source, values)
+    held = sources.held_of(when.own, around.databases, item)
+    carried = Carried({}, {}, unreadable).plus(when.id, around.source, values, held)
     for one in around.lists:
         raw = item.get(one.key)
         rows: tuple[ListRow, ...] | None = None

@@ -6,6 +6,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Literal
 
+from kelvix.core.values import Type
+
 Mode = Literal["all", "any", "none"]
 Operator = Literal[
     "is",
@@ -72,8 +74,60 @@ Filling = tuple[Part, ...]
 
 
 @dataclass(frozen=True)
+class RecordEvent:
+    """Something happens to a record of ours. `fields`: those of which a change counts, any where none is named. `field`, `was`
+    and `becomes`: the field that reaches a value, from another or from any. `quiet` is for how many seconds the record must
+    have been left alone, and `filled` the fields that must be filled, before the workflow starts."""
+
+    database: int | None = None
+    event: Literal["added", "changed", "reached", "button"] = "added"
+    fields: tuple[int, ...] = ()
+    field: int | None = None
+    was: str = ""
+    becomes: str = ""
+    quiet: int = 0
+    filled: tuple[int, ...] = ()
+    button: str = ""
+    kind: Literal["record"] = "record"
+
+
+@dataclass(frozen=True)
+class Schedule:
+    """Times that come round: an iCalendar rule (RFC 5545), which begins at `start`, or a cron expression; on the workspace's
+    clock."""
+
+    rule: str = "FREQ=DAILY"
+    cron: str = ""
+    start: str = "2026-01-01T09:00"
+    kind: Literal["schedule"] = "schedule"
+
+
+@dataclass(frozen=True)
+class Input:
+    """A value that a request brings. `key` is the name in its body, nested ones with dots."""
+
+    key: str
+    type: Type = "text"
+    required: bool = False
+
+
+@dataclass(frozen=True)
+class Address:
+    """Requests to a web address of the workflow's own. `signed`: only those that prove themselves; `limit`: how many a minute
+    are taken, 0 for as many as come."""
+
+    inputs: tuple[Input, ...] = ()
+    signed: bool = False
+    limit: int = 0
+    kind: Literal["address"] = "address"
+
+
+Own = RecordEvent | Schedule | Address  # what happens in Kelvix itself
+
+
+@dataclass(frozen=True)
 class When:
-    """Where a workflow starts: an event in a container of an app, reached through a connection."""
+    """Where a workflow starts: an event in a container of an app, reached through a connection; or one of Kelvix itself."""
 
     id: str
     app: str = "mail"
@@ -81,6 +135,7 @@ class When:
     connection: int | None = None
     container: str | None = None
     container_name: str = ""
+    own: Own | None = None
     verb: Literal["when"] = "when"
 
 

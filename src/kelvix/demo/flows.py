@@ -12,22 +12,30 @@ from kelvix.core.schema import Database
 from kelvix.core.steps import Surroundings
 from kelvix.core.workflow import (
     Add,
+    Ask,
     Condition,
+    Decide,
     Default,
     FieldFilling,
+    Filled,
     Filling,
     Find,
     Formula,
     Line,
     LookUp,
     OnlyIf,
+    Otherwise,
     Part,
     Piece,
     Reference,
+    Repeat,
+    SendMail,
     Shape,
     Shaped,
     Sought,
+    Stop,
     Update,
+    Way,
     When,
     Workflow,
 )
@@ -95,6 +103,60 @@ class Writer:
         }
         only = OnlyIf("only", "all", (Condition(_message("subject"), "mentions", ("invoice",)),))
         return Workflow((self.when("Suppliers"), only, Add("add", to.id, _fillings(to, fills))))
+
+    def sort_the_post(self, to: Database) -> Workflow:
+        """Quotes are asked about before they become work; papers are noted one by one and thanked for; the rest is left."""
+        field = {f.name: f.id for f in to.fields}
+        subject, title = _message("subject"), Reference("ask", "task")
+        each = Reference("each", "each.name")
+        number = _message("attachment_count")
+        return Workflow(
+            (
+                self.when("Enquiries"),
+                Decide("decide"),
+                Way("quote", "any", (Condition(subject, "mentions", ("quote", "estimate")),), "Wants a quote", "decide"),
+                Ask(
+                    "ask",
+                    (Part(text="Shall somebody prepare this: "), Part(ref=subject), Part(text="?")),
+                    (
+                        Shaped("task", "Task", Filled((Part(text="Quote: "), Part(ref=subject)))),
+                        Shaped("hours", "Hours", Filled((Part(text="2"),))),
+                    ),
+                    within="quote",
+                ),
+                Add(
+                    "work",
+                    to.id,
+                    (
+                        FieldFilling(field["Name"], (Part(ref=title),), "Name"),
+                        FieldFilling(field["Hours"], (Part(ref=Reference("ask", "hours")),), "Hours"),
+                    ),
+                    "quote",
+                ),
+                Way("papers", "all", (Condition(number, "more", ("0",)),), "Sends papers", "decide"),
+                Repeat("each", Reference("when", "attachments"), (Part(ref=each),), "papers"),
+                Add(
+                    "note",
+                    to.id,
+                    (FieldFilling(field["Name"], (Part(text="File "), Part(ref=each)), "Name"),),
+                    "each",
+                ),
+                SendMail(
+                    "thanks",
+                    self.connection,
+                    _parts("=sender.address"),
+                    _parts("Received: ", "=subject"),
+                    (
+                        (Part(text="Thank you for sending "), Part(ref=Reference("each", "collected")), Part(text=".")),
+                        _parts("We will look at it this week."),
+                        _parts("Brackenfell Organ Works"),
+                    ),
+                    within="papers",
+                ),
+                Otherwise("rest", "decide"),
+                Stop("stop", "passed_by", _parts("neither a quote nor papers"), "rest"),
+            )
+        )
 
     def pitch_book(self, known: Database) -> Workflow:
         """What the tuner writes from the road says when a parish's organ was tuned last."""

@@ -8,6 +8,7 @@ from typing import Literal
 
 from kelvix.connectors.apps import apps
 from kelvix.connectors.contract import App, Standing
+from kelvix.core import sources
 from kelvix.core.steps import Surroundings
 from kelvix.core.workflow import Workflow
 from kelvix.engine import finding
@@ -39,13 +40,15 @@ class Engine:
             find = self.lookups.finder(space, known, again)
         else:
             find = finding.direct(space, known) if asks == "runs" else self.lookups.patient(space, known)
+        own = workflow.when.own
+        source = sources.fields_of(own, known) if own else app.fields if app else ()
         return Surroundings(
-            app.fields if app else (),
+            source,
             known,
             space.env(datetime.now(UTC)),
             find,
             self.settings.address + "/databases/{database}/{record}",
-            app.lists if app else (),
+            app.lists if app and own is None else (),
         )
 
     def access(self, space: Space, connection_id: int | None) -> tuple[App, str]:

@@ -11,7 +11,8 @@ from kelvix.core.workflow import Workflow
 from kelvix.engine.carrying import LEASE, Carrying, Progress
 from kelvix.engine.engine import Engine
 from kelvix.engine.sampling import as_kept
-from kelvix.store import runs, workflows
+from kelvix.engine.versions import Versions
+from kelvix.store import runs
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 from kelvix.store.runs import Claim, Fenced
@@ -31,14 +32,7 @@ class Runner:
 
     def __init__(self, engine: Engine, before_effect: Callable[[Claim], None] = lambda _: None):
         self.engine, self.before_effect = engine, before_effect
-        self._versions: dict[tuple[int, int], tuple[int, Workflow]] = {}
-
-    def _version(self, space: Space, version_id: int) -> Workflow:
-        """Versions never change, so that they are read once."""
-        key = (space.id, version_id)
-        if key not in self._versions:
-            self._versions[key] = space.read(lambda t: workflows.version(t, space.id, version_id))
-        return self._versions[key][1]
+        self.versions = Versions()
 
     def carry(self, claim: Claim) -> None:
         """Carry a run as far as it goes. Never raises: what goes wrong is kept with the run."""
@@ -54,7 +48,7 @@ class Runner:
         except Passing as failure:
             self._later(space, claim, str(failure), failure.after)
         except Standing as failure:
-            workflow = self._version(space, claim.version_id)
+            workflow = self.versions.get(space, claim.version_id)
             self.engine.note_failure(space, workflow.when.connection, failure)
             self._fail(space, claim, None, str(failure))
         except Exception as error:
@@ -93,7 +87,7 @@ class Runner:
             return
 
     def _carry(self, space: Space, claim: Claim, topics: set[str]) -> None:
-        workflow = self._version(space, claim.version_id)
+        workflow = self.versions.get(space, claim.version_id)
         around = self.engine.surroundings(space, workflow)
         progress = self._item(space, claim, workflow)
         recorded = space.read(lambda t: runs.lines(t, space.id, [claim.run_id]))[claim.run_id] if claim.token > 1 else {}

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
 from typing import Any
 
 from kelvix.connectors.contract import App, Item
-from kelvix.core.workflow import When
+from kelvix.core import schedule
+from kelvix.core.workflow import Own, RecordEvent, Schedule, When
+from kelvix.engine import following, timing
 from kelvix.engine.engine import Engine
-from kelvix.store import workflows
+from kelvix.store import databases, records, workflows
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 
@@ -38,6 +41,38 @@ def keep_item(engine: Engine, space: Space, workflow_id: int, when: When, item_i
     """Keep one item as a sample."""
     app, token = engine.access(space, when.connection)
     _keep(space, workflow_id, app, [app.item(token, item_id)])
+
+
+def _keep_own(space: Space, workflow_id: int, found: list[tuple[dict[str, Any], datetime]]) -> None:
+    def work(t: Transaction) -> None:
+        workflows.forget_samples(t, space.id, workflow_id)
+        for item, at in found:
+            workflows.keep_sample(t, space.id, workflow_id, "fetched", str(item["id"]), item, at)
+
+    space.transact(work)
+
+
+def fetch_own(engine: Engine, space: Space, workflow_id: int, own: Own, count: int = NEWEST) -> int:
+    """Samples of what happens in Kelvix itself: the newest records, or the next times; how many there were. Requests become
+    samples as they come. Raises Unfit for a schedule that is none."""
+    if isinstance(own, Schedule):
+        before: datetime | None = None
+        times: list[tuple[dict[str, Any], datetime]] = []
+        for at in schedule.next_times(own, space.zone, datetime.now(UTC), count):
+            times.append((timing.item_of(space, at, before, 0), at))
+            before = at
+        _keep_own(space, workflow_id, times)
+        return len(times)
+    if isinstance(own, RecordEvent):
+        database = space.read(lambda t: databases.get(t, space.id, own.database or 0))
+        if database is None:
+            return 0
+        before_too = own.event in ("changed", "reached")
+        kept = space.read(lambda t: records.newest(t, database, count))
+        found = [(following.item_of(engine, space, database, r, {} if before_too else None), r.changed_at) for r in kept]
+        _keep_own(space, workflow_id, found)
+        return len(found)
+    return 0
 
 
 def fetch_newest(engine: Engine, space: Space, workflow_id: int, when: When, count: int = NEWEST) -> int:

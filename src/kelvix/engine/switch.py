@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 import logging
+from datetime import UTC, datetime
 
 from kelvix.connectors.contract import App, Passing, Standing
+from kelvix.core import schedule
 from kelvix.core.cells import Finding
 from kelvix.core.checking import check
 from kelvix.core.finding import compared
-from kelvix.core.workflow import AddOrUpdate, Find, SendMail, Workflow
+from kelvix.core.workflow import AddOrUpdate, Find, Own, RecordEvent, Schedule, SendMail, Workflow
 from kelvix.engine import polling
 from kelvix.engine.engine import Engine
-from kelvix.store import finding, watches, workflows
+from kelvix.store import changes, finding, listening, watches, workflows
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 
@@ -43,6 +45,8 @@ def turn_on(engine: Engine, space: Space, workflow_id: int) -> None:
         if isinstance(line, Find | AddOrUpdate) and line.database is not None:
             finding.prepare(space.server, around.databases[line.database], compared(line))
     when = kept.draft.when
+    if when.own is not None:
+        return _listen(engine, space, kept, when.own)
     app, token = engine.access(space, when.connection)
     try:
         cursor = app.head(token)
@@ -62,8 +66,10 @@ def turn_on(engine: Engine, space: Space, workflow_id: int) -> None:
         version = workflows.version_of_draft(t, space.id, kept)
         workflows.set_state(t, space.id, workflow_id, "on", version)
         if same and before:
+            listening.end(t, space.id, workflow_id)
             t.execute("UPDATE watch SET version_id=%s WHERE workspace_id=%s AND id=%s", (version, space.id, before.id))
             return before.id
+        listening.end(t, space.id, workflow_id)
         return watches.start(
             t, space.id, workflow_id, when.connection or 0, when.container or "", version, cursor, polling.EVERY
         )
@@ -74,6 +80,27 @@ def turn_on(engine: Engine, space: Space, workflow_id: int) -> None:
             _end_pushes(engine, space, before)
         _ask_for_pushes(engine, space, watch_id, app, token, when.container or "")
     engine.dispatch.announce(space.id, "workflows", f"workflow:{workflow_id}")
+
+
+def _listen(engine: Engine, space: Space, kept: workflows.Kept, own: Own) -> None:
+    """Listen to what happens in Kelvix itself, from now on."""
+    before = space.read(lambda t: watches.of_workflow(t, space.id, kept.id))
+    now = datetime.now(UTC)
+    coming = schedule.next_times(own, space.zone, now, 1) if isinstance(own, Schedule) else []
+    database = own.database if isinstance(own, RecordEvent) else None
+
+    def work(t: Transaction) -> None:
+        version = workflows.version_of_draft(t, space.id, kept)
+        workflows.set_state(t, space.id, kept.id, "on", version)
+        watches.end(t, space.id, kept.id)
+        cursor = changes.last(t, space.id)
+        next_at = coming[0] if coming else None
+        listening.start(t, space.id, kept.id, version, own.kind, database, cursor, now, next_at)
+
+    space.transact(work)
+    if before and before.state == "on":
+        _end_pushes(engine, space, before)
+    engine.dispatch.announce(space.id, "workflows", f"workflow:{kept.id}")
 
 
 def _may_send(engine: Engine, space: Space, workflow: Workflow) -> list[Finding]:
@@ -116,6 +143,7 @@ def turn_off(engine: Engine, space: Space, workflow_id: int, reason: str | None 
         if kept is None:
             raise LookupError("no such workflow")
         watches.end(t, space.id, workflow_id)
+        listening.end(t, space.id, workflow_id)
         workflows.set_state(t, space.id, workflow_id, "off", kept.live, reason)
 
     space.transact(work)

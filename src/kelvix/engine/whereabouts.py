@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Literal
 
 from kelvix.connectors.contract import Item, Standing
 from kelvix.core.values import as_text, shorten, whole
-from kelvix.core.workflow import Find, Stop
+from kelvix.core.workflow import Find, RecordEvent, Stop
 from kelvix.engine.engine import Engine
-from kelvix.store import runs, watches, workflows
+from kelvix.store import events, listening, runs, watches, workflows
 from kelvix.store.directory import Space
 
 Fate = Literal[
@@ -26,6 +27,13 @@ Fate = Literal[
     "not_understood",
 ]
 
+CAME = {
+    "push": "as it arrived",
+    "change": "as it was changed",
+    "hand": "by hand",
+    "time": "as its time came",
+    "request": "by a request",
+}
 # Outcomes of lines that were about a record, and how that is said.
 WROTE = {"added": "became", "updated": "updated", "unchanged": "changed nothing in", "deleted": "deleted"}
 
@@ -48,6 +56,8 @@ def where_is(engine: Engine, space: Space, workflow_id: int, link_or_id: str) ->
     kept = space.read(lambda t: workflows.get(t, space.id, workflow_id))
     if kept is None:
         raise LookupError("no such workflow")
+    if kept.draft.when.own is not None:
+        return _own_fate(space, kept, link_or_id)
     watch = space.read(lambda t: watches.of_workflow(t, space.id, workflow_id))
     when = kept.draft.when
     app = engine.apps[when.app]
@@ -85,13 +95,39 @@ def where_is(engine: Engine, space: Space, workflow_id: int, link_or_id: str) ->
     return _fate_without_event(kept, watch, item, app.container_word, app.item_word, space)
 
 
+def _own_fate(space: Space, kept: workflows.Kept, link_or_id: str) -> Whereabouts:
+    """Of a record, by its link or number; of a time or a request, by what it is called."""
+    own = kept.draft.when.own
+    record = re.search(r"/databases/(\d{1,18})/(\d{1,18})/?$", link_or_id.strip())
+    item = record[2] if record else link_or_id.strip()
+    if record and isinstance(own, RecordEvent) and int(record[1]) != own.database:
+        said = "This is a record of another database than the one that this workflow listens to."
+        return Whereabouts("elsewhere", said, "Choose one of that.")
+    event = space.read(lambda t: events.of_item(t, space.id, kept.id, item))
+    if event:
+        return _fate_of_event(space, event["id"], event["came_by"], event["at"])
+    one = space.read(lambda t: listening.of_workflow(t, space.id, kept.id))
+    if kept.turned_on_at is None or one is None:
+        return Whereabouts("off", "This workflow has never been turned on, so it has taken in nothing yet.", "Turn it on.")
+    if one.state != "on":
+        return Whereabouts("off", "The workflow is off, and takes in nothing.", "Turn it on.")
+    if str(one.note.get("record")) == item:
+        return Whereabouts(
+            "not_there",
+            "A run of this workflow itself changed it; that does not start the workflow again, or it would go round for ever.",
+            "If others should be started by it, let another workflow listen.",
+        )
+    said = "It has not been what this workflow waits for since that was turned on"
+    return Whereabouts("before_on", f"{said} ({as_text(kept.turned_on_at, space.zone)}).", "Press its button, or change it.")
+
+
 def _lines_of(space: Space, run_id: int) -> dict[tuple[str, str], runs.RunLine]:
     return space.read(lambda t: runs.lines(t, space.id, [run_id]))[run_id]
 
 
 def _fate_of_event(space: Space, event_id: int, came_by: str, at: datetime) -> Whereabouts:
     run = space.read(lambda t: runs.of_event(t, space.id, event_id))
-    came = f"It came in {as_text(at, space.zone)} " + ("as it arrived" if came_by == "push" else "at a check")
+    came = f"It came in {as_text(at, space.zone)} {CAME.get(came_by, 'at a check')}"
     if run is None:
         return Whereabouts("on_its_way", f"{came}, and waits for its turn.", at=at)
     title = run.title or ""

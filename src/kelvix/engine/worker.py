@@ -9,7 +9,7 @@ import time
 from concurrent.futures import ThreadPoolExecutor
 from functools import partial
 
-from kelvix.engine import polling
+from kelvix.engine import following, polling, timing
 from kelvix.engine.carrying import LEASE
 from kelvix.engine.engine import Engine
 from kelvix.engine.runner import Runner
@@ -38,6 +38,8 @@ class Worker:
         self.engine.dispatch.listen("work")
         feeds = threading.Thread(target=self._read_feeds, name="feeds", daemon=True)
         feeds.start()
+        own = threading.Thread(target=self._follow_own, name="own", daemon=True)
+        own.start()
         tidied = 0.0
         while not self._stopping.is_set():
             try:
@@ -52,6 +54,7 @@ class Worker:
                 self._stopping.wait(1)
         self._pool.shutdown(wait=True)
         feeds.join(2)
+        own.join(2)
 
     def _take_up(self) -> int:
         """Claim as much as there are free threads: how much it was."""
@@ -80,6 +83,21 @@ class Worker:
             log.exception("run %s could not be carried on; another worker will when its lease ends", claim.run_id)
         finally:
             self._free.release()
+
+    def _follow_own(self) -> None:
+        """What happens in Kelvix itself: changes of records, and times that come round."""
+        versions = self.runner.versions
+        while not self._stopping.is_set():
+            new = 0
+            try:
+                for server in self.engine.directory.servers.values():
+                    new += following.follow(self.engine, versions, server)
+                    new += following.settle(self.engine, versions, server)
+                    new += timing.come_round(self.engine, versions, server)
+            except Exception:
+                log.exception("following what happens here goes on after a failure")
+                self._stopping.wait(1)
+            self._stopping.wait(0 if new else LOOK)
 
     def _read_feeds(self) -> None:
         while not self._stopping.is_set():

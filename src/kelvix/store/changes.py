@@ -63,6 +63,16 @@ def of_run(t: Transaction, workspace_id: int, run_id: int) -> list[Change]:
     ]
 
 
+def after(t: Transaction, workspace_id: int, seq: int, limit: int) -> list[Change]:
+    """The changes of a workspace after a number, in their order."""
+    return [
+        _change(r)
+        for r in t.rows(
+            "SELECT * FROM `change` WHERE workspace_id=%s AND seq>%s ORDER BY seq LIMIT %s", (workspace_id, seq, limit)
+        )
+    ]
+
+
 def get(t: Transaction, workspace_id: int, seq: int) -> Change | None:
     row = t.row("SELECT * FROM `change` WHERE workspace_id=%s AND seq=%s", (workspace_id, seq))
     return _change(row) if row else None

@@ -110,9 +110,10 @@ def claim(t: Transaction, limit: int, lease: float) -> list[Claim]:
     for row in rows:
         if row["run_id"] is None:
             claimed += t.rows(
-                "INSERT INTO run (workspace_id, workflow_id, version_id, event_id, kind, state, item_id, created_at, "
-                "attempts, token, lease_until) SELECT workspace_id, workflow_id, version_id, id, 'event', 'running', "
-                "item_id, at, 1, 1, NOW(3) + INTERVAL %s SECOND FROM event WHERE workspace_id=%s AND id=%s "
+                "INSERT INTO run (workspace_id, workflow_id, version_id, event_id, kind, state, item_id, title, item, "
+                "created_at, attempts, token, lease_until) SELECT workspace_id, workflow_id, version_id, id, 'event', "
+                "'running', item_id, title, item, at, 1, 1, NOW(3) + INTERVAL %s SECOND FROM event "
+                "WHERE workspace_id=%s AND id=%s "
                 f"RETURNING {CLAIMED}",
                 (lease, row["workspace_id"], row["event_id"]),
             )

@@ -140,7 +140,7 @@ def set_state(
 
 
 def delete(t: Transaction, workspace_id: int, workflow_id: int) -> bool:
-    for table in ("sample", "watch", "backcast"):
+    for table in ("sample", "watch", "backcast", "listening", "settling"):
         t.execute(f"DELETE FROM {table} WHERE workspace_id=%s AND workflow_id=%s", (workspace_id, workflow_id))
     return bool(t.execute("DELETE FROM workflow WHERE workspace_id=%s AND id=%s", (workspace_id, workflow_id)))
 
@@ -189,6 +189,16 @@ def keep_sample(
         "INSERT INTO sample (workspace_id, workflow_id, kind, item_id, item, item_at) VALUES (%s,%s,%s,%s,%s,%s)",
         (workspace_id, workflow_id, kind, item_id, json.dumps(item, ensure_ascii=False), at),
     )
+
+
+def keep_newest_samples(t: Transaction, workspace_id: int, workflow_id: int, count: int) -> None:
+    """Of those that were fetched, forget all but the newest."""
+    rows = t.rows(
+        "SELECT id FROM sample WHERE workspace_id=%s AND workflow_id=%s AND kind='fetched' ORDER BY id DESC",
+        (workspace_id, workflow_id),
+    )
+    for row in rows[count:]:
+        t.execute("DELETE FROM sample WHERE workspace_id=%s AND id=%s", (workspace_id, row["id"]))
 
 
 def change_sample(t: Transaction, workspace_id: int, workflow_id: int, sample_id: int, item: dict[str, Any]) -> bool:

@@ -1,0 +1,92 @@
+"""Where requests come to a workflow's own address: POST /in/{workspace}/{token}. Without sign-in: whoever has the address may
+call it, and proves to be the right one by a signature, where the workflow asks for that."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import JSONResponse
+from starlette.concurrency import run_in_threadpool
+from starlette.datastructures import UploadFile
+from starlette.exceptions import HTTPException
+
+from kelvix.api import problems
+from kelvix.engine import requests
+from kelvix.engine.engine import Engine
+from kelvix.engine.requests import Proof, Refused
+
+router = APIRouter(tags=["addresses"])
+MOST_BYTES = 1 << 20
+
+
+@router.post("/in/{workspace_id}/{token}", status_code=202)
+async def take(workspace_id: int, token: str, request: Request) -> JSONResponse:
+    """Take a request: JSON, a form or multipart. It is committed before this says so."""
+    engine: Engine = request.app.state.engine
+    proof = Proof(
+        request.headers.get("webhook-id", "")[:200],
+        request.headers.get("webhook-timestamp", ""),
+        request.headers.get("webhook-signature", ""),
+        request.headers.get("idempotency-key", "")[:200],
+    )
+    try:
+        raw = await _body(request)
+        try:
+            space = await run_in_threadpool(engine.directory.open, workspace_id)
+        except LookupError:
+            raise Refused(404, "There is nothing at this address.") from None
+        door, own = await run_in_threadpool(requests.knock, engine, space, token, raw, proof)
+        body = await _read(request, raw)
+        taken = await run_in_threadpool(requests.take_in, engine, space, door, own, body, proof)
+    except Refused as refused:
+        more = {"fields": refused.fields} if refused.fields else {}
+        answer = problems.document(refused.status, refused.title, refused.detail, **more)
+        if refused.after:
+            answer.headers["retry-after"] = str(refused.after)
+        return answer
+    return JSONResponse(taken, 202)
+
+
+async def _body(request: Request) -> bytes:
+    """Counted as it comes. Raises Refused."""
+    raw = b""
+    async for piece in request.stream():
+        raw += piece
+        if len(raw) > MOST_BYTES:
+            raise Refused(413, "This request is too large.", f"Send at most {MOST_BYTES >> 10} kB.")
+    return raw
+
+
+async def _read(request: Request, raw: bytes) -> dict[str, Any]:
+    """The body as names and values. Raises Refused, which says where JSON is not right."""
+    kind = request.headers.get("content-type", "").split(";")[0].strip().lower()
+    if kind in ("application/x-www-form-urlencoded", "multipart/form-data"):
+        request._body = raw  # it was read already, to be counted and proved
+        try:
+            form = await request.form(max_fields=200, max_files=20)
+        except (HTTPException, ValueError) as error:
+            said = str(getattr(error, "detail", error)).rstrip(".")
+            raise Refused(400, "The form cannot be read.", f"{said}.") from None
+        return {name: value.filename if isinstance(value, UploadFile) else value for name, value in form.multi_items()}
+    if kind not in ("application/json", "") and not kind.endswith("+json"):
+        raise Refused(415, f"A body of the type “{kind}” is not taken.", "Send JSON, a form or multipart, and say which.")
+    try:
+        found = json.loads(raw.decode("utf-8"), parse_constant=_no_number)
+    except json.JSONDecodeError as error:
+        where = f"line {error.lineno}, column {error.colno}"
+        raise Refused(400, f"The JSON is not right at {where}.", f"{error.msg}, {where}.") from None
+    except UnicodeDecodeError:
+        raise Refused(400, "The body is not UTF-8.", "Send JSON in UTF-8.") from None
+    except RecursionError:
+        raise Refused(400, "The JSON is nested too deep.", "Send it flatter.") from None
+    except ValueError as error:
+        raise Refused(400, "The JSON is not right.", f"{error}.") from None
+    if not isinstance(found, dict):
+        raise Refused(400, "The JSON is no object.", "Send names with their values, within curly brackets.")
+    return found
+
+
+def _no_number(text: str) -> None:
+    raise ValueError(f"{text} is no number in JSON")

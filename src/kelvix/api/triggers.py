@@ -1,0 +1,159 @@
+"""What starts a workflow in Kelvix itself: its address, the times of its schedule, its buttons."""
+
+from __future__ import annotations
+
+import json
+import secrets
+from datetime import UTC, datetime
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Header
+from pydantic import BaseModel, Field
+
+from kelvix.api.access import Editor, Reader
+from kelvix.api.problems import Problem
+from kelvix.api.workflows import kept_workflow
+from kelvix.core import schedule, sources
+from kelvix.core.values import Unfit
+from kelvix.core.workflow import Address, Input, RecordEvent, Schedule
+from kelvix.engine import following, requests
+from kelvix.engine.versions import Versions
+from kelvix.formats import webhook_signature
+from kelvix.store import listening, workflows
+
+router = APIRouter(prefix="/api/v1", tags=["triggers"])
+MOST_RECORDS = 500
+EXAMPLES = {
+    "number": 12.5,
+    "yes_no": True,
+    "date": "2026-11-25",
+    "datetime": "2026-11-25T09:00:00Z",
+    "email": "ada.pell@stbride.example",
+    "link": "https://stbride.example/organ",
+    "labels": ["reeds", "leather"],
+}
+
+
+class AddressOut(BaseModel):
+    """`example` is a request that can be sent as it stands."""
+
+    address: str
+    secret: str
+    example: str
+
+
+class TimesOut(BaseModel):
+    """The next times of a schedule, and how often it comes round in thirty days; or what is wrong with it."""
+
+    times: list[datetime]
+    a_month: int
+    problem: str
+
+
+class LearnedOut(BaseModel):
+    inputs: list[Input]
+
+
+class ButtonOut(BaseModel):
+    """A workflow that can be started for a record by hand; one whose trigger is a button says what stands on it."""
+
+    workflow: int
+    name: str
+    button: str | None
+
+
+class PressIn(BaseModel):
+    records: list[int] = Field(min_length=1, max_length=MOST_RECORDS)
+
+
+class PressOut(BaseModel):
+    started: int
+
+
+def _example(address: str, own: Address | None) -> str:
+    """A ready-made request for a shell."""
+    body: dict[str, Any] = {}
+    for one in own.inputs if own else ():
+        at = body
+        *above, last = one.key.split(".")
+        for part in above:
+            at = at.setdefault(part, {})
+            if not isinstance(at, dict):
+                break
+        if isinstance(at, dict):
+            at[last] = EXAMPLES.get(one.type, "text")
+    data = json.dumps(body, ensure_ascii=False).replace("'", "'\\''")
+    return f"curl -X POST '{address}' -H 'content-type: application/json' -d '{data}'"
+
+
+@router.get("/workflows/{workflow_id}/address")
+def get_address(who: Editor, workflow_id: int) -> AddressOut | None:
+    """The workflow's own address, with the secret that signs requests to it; nothing where none was made yet."""
+    kept = kept_workflow(who, workflow_id)
+    found = who.space.read(lambda t: listening.address(t, who.engine.vault, who.space.id, workflow_id))
+    if found is None:
+        return None
+    token, secret = found
+    address = requests.address_of(who.engine, who.space, token)
+    own = kept.draft.when.own
+    return AddressOut(address=address, secret=secret, example=_example(address, own if isinstance(own, Address) else None))
+
+
+@router.post("/workflows/{workflow_id}/address")
+def make_address(who: Editor, workflow_id: int) -> AddressOut | None:
+    """Make the workflow's address, or make it anew: then the old one leads nowhere."""
+    kept_workflow(who, workflow_id)
+    token, secret = secrets.token_urlsafe(24), webhook_signature.new_secret()
+    who.space.transact(lambda t: listening.make_address(t, who.engine.vault, who.space.id, workflow_id, token, secret))
+    return get_address(who, workflow_id)
+
+
+@router.post("/workflows/{workflow_id}/learn")
+def learn_inputs(who: Reader, workflow_id: int) -> LearnedOut:
+    """The names and types of what the last request brought that was kept as a sample."""
+    kept_workflow(who, workflow_id)
+    found = who.space.read(lambda t: workflows.samples(t, who.space.id, workflow_id))
+    body = next((s.item["body"] for s in found if s.item.get("body")), None)
+    if body is None:
+        raise Problem(409, "No request has come yet.", "Send one to the address while the workflow is off.")
+    return LearnedOut(inputs=list(sources.learned(body)))
+
+
+@router.post("/schedule")
+def look_ahead(who: Reader, body: Schedule) -> TimesOut:
+    """When a schedule comes round."""
+    now = datetime.now(UTC)
+    problem = schedule.check(body, who.space.zone, now)
+    try:
+        times = schedule.next_times(body, who.space.zone, now, 5)
+        return TimesOut(times=times, a_month=0 if problem else schedule.a_month(body, who.space.zone, now), problem=problem)
+    except (Unfit, OverflowError):
+        return TimesOut(times=[], a_month=0, problem=problem)
+
+
+@router.get("/databases/{database_id}/buttons")
+def list_buttons(who: Reader, database_id: int) -> list[ButtonOut]:
+    """The workflows that are on and can be started for this database's records by hand."""
+    found = []
+    versions = Versions()
+    for kept in who.space.read(lambda t: workflows.every(t, who.space.id)):
+        if kept.state == "on" and kept.live:
+            own = versions.get(who.space, kept.live).when.own
+            if isinstance(own, RecordEvent) and own.database == database_id:
+                button = own.button if own.event == "button" else None
+                found.append(ButtonOut(workflow=kept.id, name=kept.name, button=button))
+    return found
+
+
+@router.post("/workflows/{workflow_id}/press", status_code=202)
+def press(
+    who: Editor, workflow_id: int, body: PressIn, idempotency_key: Annotated[str | None, Header(max_length=200)] = None
+) -> PressOut:
+    """Start a workflow for chosen records."""
+    kept_workflow(who, workflow_id)
+    key = f"{who.person.id}/{idempotency_key}" if idempotency_key else secrets.token_hex(16)
+    try:
+        started = following.press(who.engine, Versions(), who.space, workflow_id, body.records, key)
+    except following.NotStarted as why:
+        raise Problem(409, "Nothing was started.", f"{str(why)[:1].upper()}{str(why)[1:]}.") from None
+    return PressOut(started=started)

@@ -1,0 +1,189 @@
+"""Following our own records: changes that start workflows, read from the log in the order in which they were made.
+
+The log's numbers become visible in order, and the cursor moves with the events that it led to: none is lost, none comes twice.
+"""
+
+from __future__ import annotations
+
+import json
+from functools import partial
+from typing import Any
+
+from kelvix.core import sources
+from kelvix.core.schema import Database
+from kelvix.core.values import Unfit, Value, as_text, from_wire
+from kelvix.core.workflow import RecordEvent
+from kelvix.engine.engine import Engine
+from kelvix.engine.versions import Versions
+from kelvix.store import changes, databases, events, listening, records
+from kelvix.store.changes import Change
+from kelvix.store.database_server import DatabaseServer, Transaction
+from kelvix.store.directory import Space
+from kelvix.store.listening import Listening
+from kelvix.store.secrets import digest
+
+AT_ONCE = 200  # changes of one workspace that are looked at in one transaction
+
+
+def event_of(versions: Versions, space: Space, one: Listening) -> RecordEvent | None:
+    """What a workflow waits for."""
+    own = versions.get(space, one.version_id).when.own if one.version_id else None
+    return own if isinstance(own, RecordEvent) else None
+
+
+def follow(engine: Engine, versions: Versions, server: DatabaseServer, limit: int = 20) -> int:
+    """Read the log for those that are behind: how many events there were."""
+    new = 0
+    for one in server.read(lambda t: listening.behind(t, limit)):
+        space = engine.directory.open(one.workspace_id)
+        event = event_of(versions, space, one)
+        if event is None:
+            continue
+        found = space.transact(partial(_follow, engine, space, one, event))
+        if found:
+            engine.dispatch.announce(space.id, "ready")
+        new += found
+    return new
+
+
+def _follow(engine: Engine, space: Space, seen: Listening, event: RecordEvent, t: Transaction) -> int:
+    one = listening.locked(t, seen.id)
+    database = databases.get(t, space.id, event.database or 0)
+    if one is None or one.state != "on" or database is None:
+        return 0
+    found = changes.after(t, space.id, one.cursor_at, AT_ONCE)
+    new = 0
+    note: dict[str, Any] | None = None
+    for change in found:
+        if change.database_id != database.id:
+            continue
+        if event.quiet or event.filled:
+            listening.stir(t, one, change.record_id, event.quiet)
+        before, after = _values(change.before, database), _values(change.after, database)
+        if not sources.matches(event, database, change.kind, before, after):
+            continue
+        run = change.origin.get("run")
+        causes = events.causes_of_run(t, space.id, int(run)) if run else []
+        if one.workflow_id in causes:
+            note = _itself(note or one.note, change)
+        elif event.quiet or event.filled:
+            kept = json.dumps(change.before) if change.before else None
+            listening.settle(t, one, change.record_id, change.seq, kept, json.dumps(causes) if causes else None, event.quiet)
+        else:
+            new += _take_in(engine, space, t, one, database, change.record_id, change.seq, before, causes)
+    if found:
+        listening.read_to(t, one, found[-1].seq, note)
+    return new
+
+
+def _itself(note: dict[str, Any], change: Change) -> dict[str, Any]:
+    """A workflow that its own runs would set off is not; it is said how often, and when last."""
+    return {"itself": note.get("itself", 0) + 1, "record": change.record_id, "at": change.at.isoformat()}
+
+
+def _values(kept: dict[str, Any] | None, database: Database) -> dict[int, Value] | None:
+    if kept is None:
+        return None
+    values: dict[int, Value] = {}
+    for key, wire in kept.items():
+        field = database.field(int(key))
+        if field is not None:
+            try:
+                values[field.id] = from_wire(wire, field.type)
+            except Unfit:  # its type was changed since
+                values[field.id] = None
+    return values
+
+
+def item_of(engine: Engine, space: Space, database: Database, record: records.Record, before: Any = None) -> dict[str, Any]:
+    """A record as an event, a sample or a run keeps it."""
+    link = f"{engine.settings.address}/databases/{database.id}/{record.id}"
+    return {
+        "id": str(record.id),
+        "title": as_text(record.values.get(database.fields[0].id), space.zone) or "(unnamed)",
+        "link": link,
+        "app": "kelvix",
+        "container": database.name,
+        "values": sources.record_values(database, record.id, record.values, before, link),
+    }
+
+
+def _take_in(
+    engine: Engine,
+    space: Space,
+    t: Transaction,
+    one: Listening,
+    database: Database,
+    record_id: int,
+    seq: int,
+    before: dict[int, Value] | None,
+    causes: list[int],
+) -> int:
+    record = records.get(t, database, record_id)
+    if record is None or one.version_id is None:  # put into the trash since
+        return 0
+    item = item_of(engine, space, database, record, before)
+    known = digest("record", database.id, record_id, seq)
+    made = events.take_in(t, space.id, one.workflow_id, one.version_id, known, item, "change", causes)
+    return int(made is not None)
+
+
+def settle(engine: Engine, versions: Versions, server: DatabaseServer, limit: int = 20) -> int:
+    """Start workflows for the records that have been quiet, and are filled: how many there were."""
+    new = 0
+    for row in server.read(lambda t: listening.settled(t, limit)):
+        space = engine.directory.open(row["workspace_id"])
+        one = space.read(partial(listening.of_workflow, workspace_id=space.id, workflow_id=row["workflow_id"]))
+        event = event_of(versions, space, one) if one else None
+        found = space.transact(partial(_settle, engine, space, row, event))
+        if found:
+            engine.dispatch.announce(space.id, "ready")
+        new += found
+    return new
+
+
+def _settle(engine: Engine, space: Space, seen: dict[str, Any], own: RecordEvent | None, t: Transaction) -> int:
+    row = listening.settling(t, seen["workflow_id"], seen["record_id"])
+    one = listening.of_workflow(t, space.id, seen["workflow_id"])
+    if row is None or one is None:
+        return 0
+    database = databases.get(t, space.id, own.database or 0) if own else None
+    record = records.get(t, database, row["record_id"]) if database else None
+    if own is None or database is None or record is None or one.state != "on":
+        listening.unsettle(t, row, gone=True)
+        return 0
+    if not sources.ready(own, record.values):
+        listening.unsettle(t, row, gone=False)
+        return 0
+    before = _values(json.loads(row["before_values"]), database) if row["before_values"] else None
+    causes = json.loads(row["causes"]) if row["causes"] else []
+    listening.unsettle(t, row, gone=True)
+    return _take_in(engine, space, t, one, database, record.id, row["seq"], before, causes)
+
+
+class NotStarted(Exception):
+    """Why a workflow cannot be started by hand; the message is a sentence."""
+
+
+def press(engine: Engine, versions: Versions, space: Space, workflow_id: int, record_ids: list[int], key: str) -> int:
+    """Start a workflow for records that a person chose: how many there were. Pressed again under the same key, it is the same
+    press. Raises NotStarted."""
+    one = space.read(lambda t: listening.of_workflow(t, space.id, workflow_id))
+    event = event_of(versions, space, one) if one else None
+    if one is None or one.state != "on" or event is None:
+        raise NotStarted("this workflow is off, or does not start with a record")
+
+    def work(t: Transaction) -> int:
+        database = databases.get(t, space.id, event.database or 0)
+        if database is None or one.version_id is None:
+            raise NotStarted("the database that this workflow listens to was deleted")
+        made = 0
+        for record in records.many(t, database, record_ids):
+            item = item_of(engine, space, database, record)
+            known = digest("press", key, record.id)
+            made += events.take_in(t, space.id, workflow_id, one.version_id, known, item, "hand") is not None
+        return made
+
+    found = space.transact(work)
+    engine.dispatch.announce(space.id, "ready", "runs")
+    return found

@@ -1,0 +1,62 @@
+"""Events that happen in Kelvix itself, each once, with what they carry."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from kelvix.store.database_server import Transaction
+
+MOST_CAUSES = 50
+
+
+def take_in(
+    t: Transaction,
+    workspace_id: int,
+    workflow_id: int,
+    version_id: int,
+    digest: bytes,
+    item: dict[str, Any],
+    came_by: str,
+    causes: list[int] | None = None,
+) -> int | None:
+    """Within the caller's transaction, an event and the work that it makes: its id; none where it is known. `digest` makes two
+    tellings the same event."""
+    event = t.row(
+        "INSERT IGNORE INTO event (workspace_id, workflow_id, version_id, digest, item_id, came_by, title, item, causes) "
+        "VALUES (%s,%s,%s,%s,%s,%s,%s,%s,%s) RETURNING id",
+        (
+            workspace_id,
+            workflow_id,
+            version_id,
+            digest,
+            str(item["id"])[:200],
+            came_by,
+            item["title"][:300],
+            json.dumps(item, ensure_ascii=False),
+            json.dumps(causes[-MOST_CAUSES:]) if causes else None,
+        ),
+    )
+    if event is None:
+        return None
+    t.execute("INSERT INTO ready (workspace_id, event_id) VALUES (%s,%s)", (workspace_id, event["id"]))
+    return int(event["id"])
+
+
+def causes_of_run(t: Transaction, workspace_id: int, run_id: int) -> list[int]:
+    """The workflows whose runs led to what a run does, its own included."""
+    row = t.row(
+        "SELECT r.workflow_id, e.causes FROM run r LEFT JOIN event e ON e.id = r.event_id WHERE r.workspace_id=%s AND r.id=%s",
+        (workspace_id, run_id),
+    )
+    if row is None:
+        return []
+    return [*(json.loads(row["causes"]) if row["causes"] else []), row["workflow_id"]]
+
+
+def of_item(t: Transaction, workspace_id: int, workflow_id: int, item_id: str) -> dict[str, Any] | None:
+    """The newest event about an item."""
+    return t.row(
+        "SELECT id, came_by, at FROM event WHERE workspace_id=%s AND workflow_id=%s AND item_id=%s ORDER BY id DESC LIMIT 1",
+        (workspace_id, workflow_id, item_id),
+    )
