@@ -9,7 +9,7 @@ from decimal import Decimal
 from kelvix.core.cells import Finding
 from kelvix.core.feel import Env
 from kelvix.core.schema import CarriedField, Database, Field
-from kelvix.core.values import Value, as_text
+from kelvix.core.values import Value, as_text, plain
 from kelvix.core.workflow import Figure, Find
 
 Records = tuple[tuple[int, Mapping[int, Value]], ...]
@@ -53,7 +53,9 @@ def figure(one: Figure, database: Database, records: Records) -> Value:
     if one.kind in NUMBERS:
         numbers = [v for v in values if isinstance(v, Decimal)]
         total = sum(numbers, Decimal(0))
-        return total if one.kind == "sum" else total / len(numbers) if numbers else None
+        if one.kind == "average":
+            return plain(round(total / len(numbers), 6)) if numbers else None
+        return plain(total)
     if not values:
         return None
     if one.kind in ORDERED:

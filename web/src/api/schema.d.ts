@@ -194,6 +194,26 @@ export interface paths {
         patch: operations["rename_database_api_v1_databases__database_id__patch"];
         trace?: never;
     };
+    "/api/v1/databases/{database_id}/buttons": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Buttons
+         * @description The workflows that are on and can be started for this database's records by hand.
+         */
+        get: operations["list_buttons_api_v1_databases__database_id__buttons_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/databases/{database_id}/fields": {
         parameters: {
             query?: never;
@@ -509,6 +529,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/schedule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look Ahead
+         * @description When a schedule comes round.
+         */
+        post: operations["look_ahead_api_v1_schedule_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/shaped/as-formula": {
         parameters: {
             query?: never;
@@ -584,6 +624,30 @@ export interface paths {
         post?: never;
         /** Delete Workflow */
         delete: operations["delete_workflow_api_v1_workflows__workflow_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/workflows/{workflow_id}/address": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Address
+         * @description The workflow's own address, with the secret that signs requests to it; nothing where none was made yet.
+         */
+        get: operations["get_address_api_v1_workflows__workflow_id__address_get"];
+        put?: never;
+        /**
+         * Make Address
+         * @description Make the workflow's address, or make it anew: then the old one leads nowhere.
+         */
+        post: operations["make_address_api_v1_workflows__workflow_id__address_post"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -713,6 +777,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/workflows/{workflow_id}/learn": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Learn Inputs
+         * @description The names and types of what the last request brought that was kept as a sample.
+         */
+        post: operations["learn_inputs_api_v1_workflows__workflow_id__learn_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/workflows/{workflow_id}/off": {
         parameters: {
             query?: never;
@@ -741,6 +825,26 @@ export interface paths {
         put?: never;
         /** Turn On */
         post: operations["turn_on_api_v1_workflows__workflow_id__on_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/workflows/{workflow_id}/press": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Press
+         * @description Start a workflow for chosen records.
+         */
+        post: operations["press_api_v1_workflows__workflow_id__press_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -943,6 +1047,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/in/{workspace_id}/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take
+         * @description Take a request: JSON, a form or multipart. It is committed before this says so.
+         */
+        post: operations["take_in__workspace_id___token__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1010,6 +1134,46 @@ export interface components {
              * @default
              */
             within: string;
+        };
+        /**
+         * Address
+         * @description Requests to a web address of the workflow's own. `signed`: only those that prove themselves; `limit`: how many a minute
+         *     are taken, 0 for as many as come.
+         */
+        Address: {
+            /**
+             * Inputs
+             * @default []
+             */
+            inputs: components["schemas"]["Input"][];
+            /**
+             * Kind
+             * @default address
+             * @constant
+             */
+            kind: "address";
+            /**
+             * Limit
+             * @default 0
+             */
+            limit: number;
+            /**
+             * Signed
+             * @default false
+             */
+            signed: boolean;
+        };
+        /**
+         * AddressOut
+         * @description `example` is a request that can be sent as it stands.
+         */
+        AddressOut: {
+            /** Address */
+            address: string;
+            /** Example */
+            example: string;
+            /** Secret */
+            secret: string;
         };
         /**
          * AnswerIn
@@ -1125,6 +1289,18 @@ export interface components {
             started_at: string;
             /** State */
             state: string;
+        };
+        /**
+         * ButtonOut
+         * @description A workflow that can be started for a record by hand; one whose trigger is a button says what stands on it.
+         */
+        ButtonOut: {
+            /** Button */
+            button: string | null;
+            /** Name */
+            name: string;
+            /** Workflow */
+            workflow: number;
         };
         /**
          * CalculationOut
@@ -1776,6 +1952,25 @@ export interface components {
             /** Detail */
             detail?: components["schemas"]["ValidationError"][];
         };
+        /**
+         * Input
+         * @description A value that a request brings. `key` is the name in its body, nested ones with dots.
+         */
+        Input: {
+            /** Key */
+            key: string;
+            /**
+             * Required
+             * @default false
+             */
+            required: boolean;
+            /**
+             * Type
+             * @default text
+             * @enum {string}
+             */
+            type: "text" | "long_text" | "number" | "date" | "datetime" | "choice" | "email" | "link" | "yes_no" | "labels";
+        };
         /** ItemIn */
         ItemIn: {
             /** Item */
@@ -1824,6 +2019,11 @@ export interface components {
             /** Name */
             name: string;
         };
+        /** LearnedOut */
+        LearnedOut: {
+            /** Inputs */
+            inputs: components["schemas"]["Input"][];
+        };
         /** LineIn */
         LineIn: {
             document: components["schemas"]["Workflow"];
@@ -1857,6 +2057,18 @@ export interface components {
             line: string;
             /** Name */
             name: string[];
+        };
+        /**
+         * ListensOut
+         * @description What a workflow that is on listens to in Kelvix itself; `itself`: how often its own runs would have set it off again.
+         */
+        ListensOut: {
+            /** Itself */
+            itself: number;
+            /** Kind */
+            kind: string;
+            /** Next At */
+            next_at: string | null;
         };
         /**
          * LookUp
@@ -2154,6 +2366,16 @@ export interface components {
             number: number;
             of?: components["schemas"]["Reference"] | null;
         };
+        /** PressIn */
+        PressIn: {
+            /** Records */
+            records: number[];
+        };
+        /** PressOut */
+        PressOut: {
+            /** Started */
+            started: number;
+        };
         /**
          * ProblemAt
          * @description What is wrong, and where in the text; `nearest` is the known name that was probably meant.
@@ -2196,6 +2418,60 @@ export interface components {
             source: string | null;
             /** Source Link */
             source_link: string | null;
+        };
+        /**
+         * RecordEvent
+         * @description Something happens to a record of ours. `fields`: those of which a change counts, any where none is named. `field`, `was`
+         *     and `becomes`: the field that reaches a value, from another or from any. `quiet` is for how many seconds the record must
+         *     have been left alone, and `filled` the fields that must be filled, before the workflow starts.
+         */
+        RecordEvent: {
+            /**
+             * Becomes
+             * @default
+             */
+            becomes: string;
+            /**
+             * Button
+             * @default
+             */
+            button: string;
+            /** Database */
+            database?: number | null;
+            /**
+             * Event
+             * @default added
+             * @enum {string}
+             */
+            event: "added" | "changed" | "reached" | "button";
+            /** Field */
+            field?: number | null;
+            /**
+             * Fields
+             * @default []
+             */
+            fields: number[];
+            /**
+             * Filled
+             * @default []
+             */
+            filled: number[];
+            /**
+             * Kind
+             * @default record
+             * @constant
+             */
+            kind: "record";
+            /**
+             * Quiet
+             * @default 0
+             */
+            quiet: number;
+            /**
+             * Was
+             * @default
+             */
+            was: string;
         };
         /**
          * RecordOut
@@ -2497,6 +2773,34 @@ export interface components {
             document: components["schemas"]["Workflow"];
         };
         /**
+         * Schedule
+         * @description Times that come round: an iCalendar rule (RFC 5545), which begins at `start`, or a cron expression; on the workspace's
+         *     clock.
+         */
+        Schedule: {
+            /**
+             * Cron
+             * @default
+             */
+            cron: string;
+            /**
+             * Kind
+             * @default schedule
+             * @constant
+             */
+            kind: "schedule";
+            /**
+             * Rule
+             * @default FREQ=DAILY
+             */
+            rule: string;
+            /**
+             * Start
+             * @default 2026-01-01T09:00
+             */
+            start: string;
+        };
+        /**
          * SendMail
          * @description Send a mail by a connection: its text in paragraphs, and below them the rows of a list as a table with these columns.
          *     `split`: the list's field with each recipient's own address; each then gets a mail of their own, with their own rows.
@@ -2699,6 +3003,18 @@ export interface components {
             /** Value */
             value: string;
         };
+        /**
+         * TimesOut
+         * @description The next times of a schedule, and how often it comes round in thirty days; or what is wrong with it.
+         */
+        TimesOut: {
+            /** A Month */
+            a_month: number;
+            /** Problem */
+            problem: string;
+            /** Times */
+            times: string[];
+        };
         /** TryIn */
         TryIn: {
             /** Only Line */
@@ -2898,7 +3214,7 @@ export interface components {
         };
         /**
          * When
-         * @description Where a workflow starts: an event in a container of an app, reached through a connection.
+         * @description Where a workflow starts: an event in a container of an app, reached through a connection; or one of Kelvix itself.
          */
         When: {
             /**
@@ -2922,6 +3238,8 @@ export interface components {
             event: string;
             /** Id */
             id: string;
+            /** Own */
+            own?: components["schemas"]["RecordEvent"] | components["schemas"]["Schedule"] | components["schemas"]["Address"] | null;
             /**
              * Verb
              * @default when
@@ -2978,6 +3296,7 @@ export interface components {
             draft_version: number;
             /** Id */
             id: number;
+            listens: components["schemas"]["ListensOut"] | null;
             /** Live Version */
             live_version: number | null;
             /** Name */
@@ -3020,6 +3339,7 @@ export interface components {
             draft_version: number;
             /** Id */
             id: number;
+            listens: components["schemas"]["ListensOut"] | null;
             /** Live Version */
             live_version: number | null;
             /** Name */
@@ -3522,6 +3842,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DatabaseOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_buttons_api_v1_databases__database_id__buttons_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                database_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ButtonOut"][];
                 };
             };
             /** @description Validation Error */
@@ -4138,6 +4489,39 @@ export interface operations {
             };
         };
     };
+    look_ahead_api_v1_schedule_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Schedule"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TimesOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     shaped_as_formula_api_v1_shaped_as_formula_post: {
         parameters: {
             query?: never;
@@ -4327,6 +4711,68 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_address_api_v1_workflows__workflow_id__address_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workflow_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AddressOut"] | null;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    make_address_api_v1_workflows__workflow_id__address_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workflow_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AddressOut"] | null;
+                };
             };
             /** @description Validation Error */
             422: {
@@ -4570,6 +5016,37 @@ export interface operations {
             };
         };
     };
+    learn_inputs_api_v1_workflows__workflow_id__learn_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workflow_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LearnedOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     turn_off_api_v1_workflows__workflow_id__off_post: {
         parameters: {
             query?: never;
@@ -4619,6 +5096,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WorkflowDetail"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    press_api_v1_workflows__workflow_id__press_post: {
+        parameters: {
+            query?: never;
+            header?: {
+                "idempotency-key"?: string | null;
+            };
+            path: {
+                workflow_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PressIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PressOut"];
                 };
             };
             /** @description Validation Error */
@@ -5031,6 +5545,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    take_in__workspace_id___token__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace_id: number;
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
                 };
             };
             /** @description Validation Error */

@@ -7,6 +7,7 @@ import { useRecord, type Field, type RecordOut, type Wire } from "../../api/quer
 import { dateTime, relative } from "../../parts/dates";
 import { CellEditor } from "./CellEditor";
 import { History } from "./History";
+import { RecordButtons } from "./RecordButtons";
 import { reads } from "./values";
 
 interface Props {
@@ -71,6 +72,7 @@ export function RecordSide({ database, record, zone, onEdit, onDelete, onUndo }:
           </>
         )}
       </div>
+      <RecordButtons database={database} record={record} />
       {history ? (
         <History detail={detail.data} zone={zone} onUndo={onUndo} />
       ) : (

@@ -32,6 +32,8 @@ interface Found {
   title: string;
 }
 
+const OWN_NAMES: Record<string, string> = { link: "Link", at: "At", day: "Day", before: "The time before", missed: "Times missed", received: "Received" };
+const MOMENT = /^\d{4}-\d\d-\d\dT[\d:.]+Z$/;
 const DID: Record<string, string> = { added: "Added", updated: "Updated", unchanged: "Nothing changed in", deleted: "Put into the trash:" };
 
 /** Undoing a run and running it again. */
@@ -100,15 +102,17 @@ function OneRecord({ run, line, document, place }: { run: Run; line: string | nu
   if (!detail) return null;
   if (!recorded) return <p className="quiet">This line was not reached.</p>;
   if (kind === "when") {
-    const values = (detail.item?.values ?? {}) as Record<string, string | null>;
+    const values = (detail.item?.values ?? {}) as Record<string, Wire>;
+    const own = document.lines[0]?.verb === "when" ? document.lines[0].own : null;
+    const named = own
+      ? Object.keys(values).filter((k) => k !== "record").map((k) => ({ key: k, type: "", name: [OWN_NAMES[k] ?? detail.field_names[k.replace(/^f_/, "")] ?? (k.startsWith("was_") ? `before: ${detail.field_names[k.slice(4)] ?? k}` : k)] }))
+      : (app?.fields ?? []).filter((f) => f.key in values);
     return (
       <dl className="pairs">
-        {app?.fields
-          .filter((f) => f.key in values)
-          .map((f) => {
-            const value = values[f.key] ?? null;
-            return <Pair key={f.key} name={f.name.join(" › ")} value={value && f.type === "datetime" ? dateTime(value, zone) : value} />;
-          })}
+        {named.map((f) => {
+          const value = values[f.key] ?? null;
+          return <Pair key={f.key} name={f.name.join(" › ")} value={value && (f.type === "datetime" || MOMENT.test(String(value))) ? dateTime(String(value), zone) : value} />;
+        })}
         {values.problems && <Pair name="What could not be read" value={values.problems} />}
       </dl>
     );

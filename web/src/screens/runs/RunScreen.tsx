@@ -43,7 +43,7 @@ export function RunScreen() {
         </div>
         {link && (
           <Button href={link} target="_blank" rel="noreferrer">
-            Open the message
+            Open the {item?.app === "kelvix" ? "record" : "message"}
           </Button>
         )}
         {actions.canUndo && <Button onClick={actions.undo}>Undo</Button>}

@@ -4,7 +4,7 @@ import { NavLink } from "react-router";
 import { useNotices } from "../../frame/Notices";
 import { answer, client } from "../../api/client";
 import type { WorkflowDetail } from "../../api/queries";
-import { relative, seconds } from "../../parts/dates";
+import { dateTime, relative, seconds } from "../../parts/dates";
 import type { Draft } from "./useDraft";
 
 interface Props {
@@ -20,6 +20,7 @@ interface Props {
   onKeys: () => void;
 }
 
+const LISTENS: Record<string, string> = { record: "starts as records change", schedule: "starts by the clock", address: "takes requests as they come" };
 const SAVING: Record<Draft["saving"], string> = { saved: "saved", saving: "saving …", stale: "not saved", failed: "not saved" };
 
 export function Head({ workflow, draft, findings, wrongSamples, zone, sampleLabel, onTry, onWhere, onKeys }: Props) {
@@ -57,7 +58,9 @@ export function Head({ workflow, draft, findings, wrongSamples, zone, sampleLabe
           </h1>
           <div className="sub">
             Draft {draft.version}, {SAVING[draft.saving]} ·{" "}
-            {on && workflow.watch ? (
+            {on && workflow.listens ? (
+              <>{LISTENS[workflow.listens.kind]}{workflow.listens.next_at && `, next ${dateTime(workflow.listens.next_at, zone)}`}</>
+            ) : on && workflow.watch ? (
               <>
                 takes messages <b>{workflow.watch.pushed ? "as they arrive" : "at each check"}</b> · next check{" "}
                 {seconds(workflow.watch.next_check_at, zone)}{" "}

@@ -76,7 +76,7 @@ export function LinePanel(props: Props) {
             {f.sentence[0]?.toUpperCase() + f.sentence.slice(1)}.
           </div>
         ))}
-      {line.verb === "when" && <WhenPanel line={line} workflow={props.workflow} onChange={props.onChange} />}
+      {line.verb === "when" && <WhenPanel line={line} workflow={props.workflow} findings={findings} onChange={props.onChange} />}
       {line.verb === "only_if" && <OnlyIfPanel key={line.id} line={line} cell={cell} onChange={props.onChange} />}
       {line.verb === "decide" && <DecidePanel line={line} cells={cells} setDocument={props.setDocument} choose={props.choose} />}
       {line.verb === "way" && <WayPanel key={line.id} line={line} cell={cell} onChange={props.onChange} />}

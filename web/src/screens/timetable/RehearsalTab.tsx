@@ -107,7 +107,8 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, read
     setDocument(moveLine(document, chosen.id, event.key === "ArrowUp" ? -1 : 1));
   };
 
-  const source = whenOf(document).container;
+  const own = whenOf(document).own;
+  const source = own ? own.kind !== "address" : whenOf(document).container;
   const seen = samples.filter((s) => shows(filter, rehearsal?.cells[String(s.id)]));
   const corner = (
     <SamplesCorner
@@ -120,6 +121,7 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, read
       source={!!source}
       fetching={fetching}
       app={app}
+      own={own ?? null}
       makeOne={() => setEditing("new")}
       compare={samples.length > 1 ? () => setComparing(true) : null}
     />
@@ -177,8 +179,9 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, read
         {sample ? (
           <SampleView
             sample={sample}
-            carried={carried}
+            carried={chosen?.verb === "when" ? (rehearsal?.carried ?? []).filter((c) => c.line === when) : carried}
             when={when}
+            own={own ?? null}
             zone={zone}
             shown={shown}
             valueOf={valueOf}
@@ -196,7 +199,7 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, read
       {comparing && sample && (
         <CompareDialog document={document} rehearsal={rehearsal} samples={samples} first={sample} zone={zone} onClose={() => setComparing(false)} />
       )}
-      {editing && <SampleEditor workflow={workflow.id} sample={editing === "new" ? null : editing} onClose={() => setEditing(null)} />}
+      {editing && <SampleEditor workflow={workflow.id} fields={(rehearsal?.carried ?? []).filter((c) => c.line === when)} sample={editing === "new" ? null : editing} onClose={() => setEditing(null)} />}
     </PointingContext.Provider>
   );
 }

@@ -3,16 +3,18 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { answer, client, Problem, said } from "../../api/client";
 import { useApps, type Sample, type Wire } from "../../api/queries";
+import type { Carried } from "./model";
 
 interface Props {
   workflow: number;
   /** The sample to edit; none to make one up. */
   sample: Sample | null;
+  fields: Carried[];
   onClose: () => void;
 }
 
 /** Edit a sample, or make one up. It is marked so; the item in the app is not touched. */
-export function SampleEditor({ workflow, sample, onClose }: Props) {
+export function SampleEditor({ workflow, sample, fields, onClose }: Props) {
   const app = useApps().data?.[0];
   const queries = useQueryClient();
   const [values, setValues] = useState<Record<string, Wire>>(sample?.values ?? {});
@@ -52,7 +54,7 @@ export function SampleEditor({ workflow, sample, onClose }: Props) {
         <p className="quiet" style={{ marginBottom: 12 }}>
           {sample ? `The ${app?.item_word} itself stays as it is; the sample is marked as edited.` : "It is marked as made up."}
         </p>
-        {app?.fields.map((f) => (
+        {fields.map((f) => (
           <TextField
             key={f.key}
             label={f.name.slice(1).join(" › ")}

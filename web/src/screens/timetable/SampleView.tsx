@@ -1,13 +1,14 @@
 import { useMemo, useState, type ReactNode } from "react";
 import type { Sample, Wire } from "../../api/queries";
 import { dateTime } from "../../parts/dates";
-import { sameRef, type Carried, type Ref } from "./model";
+import { sameRef, type Carried, type Own, type Ref } from "./model";
 import { usePointing } from "./pointing";
 
 interface Props {
   sample: Sample;
   carried: Carried[];
   when: string;
+  own: Own | null;
   zone: string;
   shown: (ref: Ref) => string;
   valueOf: (ref: Ref) => Wire | undefined;
@@ -24,7 +25,7 @@ export function SampleView(props: Props) {
     <div>
       <div className="ph">
         <div className="grow">
-          {list ? "Carried values" : "The message"} <span className="quiet">· {list ? "choose one to fill" : "point at a piece"}</span>
+          {list ? "Carried values" : props.own ? WORDS[props.own.kind] : "The message"} <span className="quiet">· {list ? "choose one to fill" : "point at a piece"}</span>
         </div>
         <button className="link" onClick={props.edit}>
           edit
@@ -36,7 +37,33 @@ export function SampleView(props: Props) {
       {props.sample.kind !== "fetched" && (
         <p className="look">{props.sample.kind === "made_up" ? "This sample is made up." : "This sample was edited here."}</p>
       )}
-      {list ? <List {...props} /> : <Letter {...props} />}
+      {list ? <List {...props} /> : props.own ? <Particulars {...props} /> : <Letter {...props} />}
+    </div>
+  );
+}
+
+const WORDS: Record<Own["kind"], string> = { record: "The record", schedule: "The time", address: "The request" };
+
+/** A record, a time or a request, value by value; each can be pointed at. */
+function Particulars({ carried, when, shown }: Props) {
+  const { point, used } = usePointing();
+  return (
+    <div className="letter" aria-label="The sample as itself">
+      <dl style={{ gridTemplateColumns: "110px minmax(0, 1fr)" }}>
+        {carried
+          .filter((c) => c.line === when && shown({ line: c.line, value: c.key }))
+          .map((c) => {
+            const ref = { line: c.line, value: c.key };
+            return [
+              <dt key={`t ${c.key}`}>{c.name[0] === "Before" ? `before: ${c.name.slice(1).join(" › ")}` : c.name.slice(1).join(" › ")}</dt>,
+              <dd key={`d ${c.key}`}>
+                <button type="button" className={used.some((u) => sameRef(u, ref)) ? "pt used" : "pt"} onMouseDown={(e) => e.preventDefault()} onClick={() => point(ref)}>
+                  {shown(ref).slice(0, 1000)}
+                </button>
+              </dd>,
+            ];
+          })}
+      </dl>
     </div>
   );
 }

@@ -1,6 +1,6 @@
 import { MenuItem, Select } from "@mui/material";
 import type { App } from "../../api/queries";
-import type { Cell } from "./model";
+import type { Cell, Own } from "./model";
 import type { useFetching } from "./useFetching";
 
 export type Filter = "all" | "stops" | "wrong";
@@ -12,6 +12,8 @@ export function shows(filter: Filter, cells: Cell[] | undefined): boolean {
   return cells.some((c) => c.state === "put_right" || c.doubts > 0 || (filter === "stops" && c.state === "passed_by"));
 }
 
+const OWN_ITEMS: Record<Own["kind"], string> = { record: "the newest records", schedule: "the next times", address: "requests" };
+
 interface Props {
   samples: number;
   shown: number;
@@ -22,12 +24,13 @@ interface Props {
   source: boolean;
   fetching: ReturnType<typeof useFetching>;
   app: App | undefined;
+  own: Own | null;
   makeOne: () => void;
   compare: (() => void) | null;
 }
 
 /** The corner of the grid: which samples there are, which are shown, and how to get others. */
-export function SamplesCorner({ samples, shown, filter, setFilter, count, setCount, source, fetching, app, makeOne, compare }: Props) {
+export function SamplesCorner({ samples, shown, filter, setFilter, count, setCount, source, fetching, app, own, makeOne, compare }: Props) {
   const small = { height: 24, fontSize: 12 };
   return (
     <>
@@ -49,8 +52,8 @@ export function SamplesCorner({ samples, shown, filter, setFilter, count, setCou
         )}
       </div>
       <div className="row" style={{ gap: 6, whiteSpace: "nowrap" }}>
-        <button className="link" onClick={fetching.fetch} disabled={!source || fetching.fetching}>
-          {samples ? "fetch again" : `fetch the newest ${app?.items_word ?? "items"}`}
+        <button className="link" onClick={fetching.fetch} disabled={!source || fetching.fetching} hidden={own?.kind === "address"}>
+          {samples ? "fetch again" : own ? `fetch ${OWN_ITEMS[own.kind]}` : `fetch the newest ${app?.items_word ?? "items"}`}
         </button>
         <Select value={count} sx={small} SelectDisplayProps={{ "aria-label": "How many to fetch" }} onChange={(event) => setCount(event.target.value)}>
           {[5, 20, 50].map((n) => (
@@ -59,10 +62,14 @@ export function SamplesCorner({ samples, shown, filter, setFilter, count, setCou
             </MenuItem>
           ))}
         </Select>
-        <span>·</span>
-        <button className="link" onClick={() => fetching.setWaiting(!fetching.waiting)} disabled={!source}>
-          {fetching.waiting ? "stop waiting" : "wait for the next"}
-        </button>
+        {!own && (
+          <>
+            <span>·</span>
+            <button className="link" onClick={() => fetching.setWaiting(!fetching.waiting)} disabled={!source}>
+              {fetching.waiting ? "stop waiting" : "wait for the next"}
+            </button>
+          </>
+        )}
         <span>·</span>
         <button className="link" onClick={makeOne}>
           make one up

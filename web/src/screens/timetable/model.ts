@@ -1,9 +1,14 @@
 import type { Schemas } from "../../api/client";
 import type { App, Database, Sample, Wire } from "../../api/queries";
 import { above, isWithin, withinOf } from "./nesting";
+import { scheduleWords } from "./scheduleRule";
 
 export type Document = Schemas["Workflow"];
 export type When = Schemas["When"];
+export type RecordEvent = Schemas["RecordEvent"];
+export type Schedule = Schemas["Schedule"];
+export type Address = Schemas["Address"];
+export type Own = RecordEvent | Schedule | Address;
 export type OnlyIf = Schemas["OnlyIf"];
 export type Add = Schemas["Add"];
 export type AddOrUpdate = Schemas["AddOrUpdate"];
@@ -144,11 +149,32 @@ export function valueIn(sample: Sample | undefined, rehearsal: Rehearsal | undef
   return ref.line === when ? sample.values[ref.value] : rehearsal?.provisional[String(sample.id)]?.[ref.line]?.[ref.value];
 }
 
+/** What happens in Kelvix itself, in words. */
+function ownWords(own: Own, databases: Database[]): { object: string; detail: string } {
+  if (own.kind === "schedule") return { object: "a time comes round", detail: scheduleWords(own) };
+  if (own.kind === "address") return { object: "a request comes in", detail: own.inputs.length === 1 ? "1 value declared" : `${own.inputs.length} values declared` };
+  const database = databases.find((d) => d.id === own.database);
+  const name = database?.name ?? (own.database ? "a deleted database" : "…");
+  const field = (id: number | null | undefined) => database?.fields.find((f) => f.id === id)?.name ?? "a field";
+  const waits = [own.quiet > 0 && `quiet for ${own.quiet} s`, own.filled.length > 0 && `${own.filled.map(field).join(", ")} filled`].filter(Boolean).join(", ");
+  switch (own.event) {
+    case "added":
+      return { object: `a record is added to ${name}`, detail: waits };
+    case "changed":
+      return { object: `a record of ${name} changes`, detail: [own.fields.map(field).join(", "), waits].filter(Boolean).join("; ") };
+    case "reached":
+      return { object: `${own.field ? field(own.field) : "a field"} becomes ${own.becomes || "filled"}`, detail: [name, waits].filter(Boolean).join("; ") };
+    case "button":
+      return { object: `“${own.button || "…"}” is pressed`, detail: `on a record of ${name}` };
+  }
+}
+
 export const FIGURE_WORDS: Record<Figure["kind"], string> = { sum: "sum of", average: "average of", least: "least", greatest: "greatest", first: "first", last: "last" };
 const STOPS = { done: "here: done", passed_by: "here: passed by", failed: "here: failed" } as const;
 const LISTS: Record<string, string> = { attachments: "its attachments" };
 
 export function sentenceOf(line: Line, app: App | undefined, databases: Database[], document?: Document): { verb: string; object: string; detail: string } {
+  if (line.verb === "when" && line.own) return { verb: "When", ...ownWords(line.own, databases) };
   if (line.verb === "when") {
     const place = line.container_name ? `${app?.name ?? ""} › ${line.container_name}` : `choose the ${app?.container_word ?? "folder"}`;
     return { verb: "When", object: app?.event_words ?? "something happens", detail: place };

@@ -1,0 +1,116 @@
+"""What starts a workflow in Kelvix itself, chosen and seen in the interface."""
+
+from __future__ import annotations
+
+import re
+import shlex
+import subprocess
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from support import until
+
+
+@pytest.fixture
+def tables(page: Page, orla):
+    """Tasks with one record, notes, and a workflow without a start that adds a note; the workflow is open in the window."""
+    tasks = orla.database(
+        "Tasks", {"name": "Name", "type": "text"}, {"name": "Stage", "type": "choice", "choices": ["Open", "Done"]}
+    )
+    notes = orla.database("Notes", {"name": "Name", "type": "text"})
+    name, noted = tasks["fields"][0]["id"], notes["fields"][0]["id"]
+    record = orla.api("POST", f"/databases/{tasks['id']}/records", json={"values": {str(name): "Reeds"}})["record"]
+    add = {"verb": "add", "id": "a", "database": notes["id"], "fillings": [{"field": noted, "filling": [{"text": "started"}]}]}
+    workflow = orla.workflow("Own", {"lines": [{"verb": "when", "id": "w"}, add]})
+    page.goto(f"/workflows/{workflow}?line=w")
+    expect(page.get_by_label("What starts it")).to_be_visible()
+
+    def rows():
+        return [r["values"][str(noted)] for r in orla.records(notes["id"])]
+
+    return page, orla, tasks, record, workflow, rows
+
+
+def choose(page: Page, box: str, option: str | re.Pattern[str]) -> None:
+    page.get_by_label(box, exact=True).click()
+    page.get_by_role("option", name=option, exact=isinstance(option, str)).click()
+
+
+def turn_on(page: Page) -> None:
+    expect(page.get_by_text(re.compile("Draft .*, saved"))).to_be_visible()
+    page.get_by_role("button", name="Turn on").click()
+    expect(page.get_by_role("button", name="Turn off")).to_be_visible()
+
+
+def test_a_records_button_is_made_and_pressed(tables):
+    page, _, tasks, record, workflow, rows = tables
+    choose(page, "What starts it", "a button on a record is pressed")
+    choose(page, "Database that is listened to", "Tasks")
+    expect(page.get_by_text("Say what stands on the button.")).to_be_visible()
+    page.get_by_label("On the button").fill("Note it")
+    page.get_by_role("button", name="fetch the newest records").click()
+    expect(page.get_by_role("columnheader").filter(has_text="Reeds")).to_be_visible()
+    expect(page.get_by_label("The sample as itself").get_by_text("Reeds")).to_be_visible()
+    turn_on(page)
+    page.goto(f"/databases/{tasks['id']}/{record['id']}")
+    page.get_by_role("button", name="Note it").click()
+    expect(page.get_by_text("Own was started for this record.")).to_be_visible()
+    until(lambda: rows() == ["started"])
+    page.goto(f"/workflows/{workflow}/runs")
+    expect(page.get_by_role("columnheader").filter(has_text="Reeds")).to_be_visible()
+
+
+def test_a_field_that_reaches_a_value(tables):
+    page, orla, tasks, record, _, rows = tables
+    choose(page, "What starts it", "a field of a record reaches a value")
+    choose(page, "Database that is listened to", "Tasks")
+    choose(page, "Field that reaches a value", "Stage")
+    choose(page, "The value that it becomes", "Done")
+    expect(page.get_by_role("grid").get_by_text("Stage becomes Done")).to_be_visible()
+    turn_on(page)
+    orla.api("PATCH", f"/databases/{tasks['id']}/records/{record['id']}", headers={"if-match": str(record["version"])},
+             json={"values": {str(tasks["fields"][1]["id"]): "2"}})  # fmt: skip
+    until(lambda: rows() == ["started"])
+
+
+def test_a_schedule_is_said_in_plain_choices_and_shows_when_it_comes_round(tables):
+    page, *_ = tables
+    choose(page, "What starts it", "a time comes round")
+    comes = page.get_by_text(re.compile(r"times in the next thirty days"))
+    expect(comes).to_be_visible()
+    for day in ("Tue", "Thu", "Fri"):
+        page.get_by_role("button", name=day, exact=True).click()
+    expect(page.get_by_role("grid").get_by_text("every week on Mon, Wed at 08:00")).to_be_visible()
+    expect(page.get_by_text(re.compile(r"^(8|9) times in the next thirty days"))).to_be_visible()
+    choose(page, "How the schedule is said", "as a cron expression")
+    page.get_by_label("Expression").fill("99 8 * * MON")
+    expect(page.get_by_text("Bad minute").first).to_be_visible()
+    page.get_by_label("Expression").fill("30 8 * * MON")
+    page.get_by_role("button", name="fetch the next times").click()
+    expect(page.get_by_role("columnheader").filter(has_text="08:30").first).to_be_visible()
+    turn_on(page)
+    expect(page.get_by_text(re.compile("starts by the clock, next .* 08:30"))).to_be_visible()
+
+
+def test_a_request_is_learned_from_posted_and_seen_to_arrive(tables):
+    """The ready-made request, sent by curl as it stands."""
+    page, orla, _, _, workflow, rows = tables
+    choose(page, "What starts it", "a request comes to an address of its own")
+    page.get_by_role("button", name="Make the address").click()
+    expect(page.get_by_role("button", name="Copy an example request")).to_be_visible()
+    expect(page.get_by_text(re.compile("Draft .*, saved"))).to_be_visible()
+    example = orla.api("GET", f"/workflows/{workflow}/address")["example"].replace("{}", '{"customer": {"name": "Ada Pell"}}')
+    send = [*shlex.split(example), "-s"]
+    assert '"taken":false' in subprocess.run(send, capture_output=True, text=True, timeout=30).stdout
+    expect(page.get_by_role("columnheader").filter(has_text="A request")).to_be_visible()
+    page.get_by_role("button", name="learn them from the last request").click()
+    expect(page.get_by_label("Name in the request", exact=True)).to_have_value("customer.name")
+    page.get_by_label("required").check()
+    turn_on(page)
+    assert '"taken":true' in subprocess.run(send, capture_output=True, text=True, timeout=30).stdout
+    until(lambda: rows() == ["started"])
+    wrong = subprocess.run([w.replace("name", "nom") for w in send], capture_output=True, text=True, timeout=30).stdout
+    assert "the key “customer.name” is missing" in wrong
+    page.goto(f"/workflows/{workflow}/runs")
+    expect(page.get_by_role("columnheader").filter(has_text="Ada Pell")).to_be_visible()

@@ -1,0 +1,142 @@
+import { Button, MenuItem, Select } from "@mui/material";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { answer, client } from "../../api/client";
+import { useNotices } from "../../frame/Notices";
+import { TYPE_WORDS } from "../databases/values";
+import type { Address, Rehearsal } from "./model";
+
+interface Props {
+  own: Address;
+  workflow: number;
+  findings: Rehearsal["findings"];
+  onChange: (own: Address) => void;
+}
+
+type Input = Address["inputs"][number];
+const TYPES: Input["type"][] = ["text", "long_text", "number", "date", "datetime", "email", "link", "yes_no", "labels"];
+
+/** The address that requests come to, and what they bring: declared, or learned from one that came. */
+export function AddressWhen({ own, workflow, findings, onChange }: Props) {
+  const queries = useQueryClient();
+  const { tell, fail } = useNotices();
+  const path = { params: { path: { workflow_id: workflow } } };
+  const key = ["address", workflow, own];
+  const address = useQuery({ queryKey: key, queryFn: () => answer(client.GET("/api/v1/workflows/{workflow_id}/address", path)), placeholderData: (before) => before });
+  const make = useMutation({
+    mutationFn: () => answer(client.POST("/api/v1/workflows/{workflow_id}/address", path)),
+    onSuccess: () => void queries.invalidateQueries({ queryKey: ["address", workflow] }),
+    onError: fail,
+  });
+  const learn = useMutation({
+    mutationFn: () => answer(client.POST("/api/v1/workflows/{workflow_id}/learn", path)),
+    onSuccess: ({ inputs }) => onChange({ ...own, inputs: [...own.inputs, ...inputs.filter((i) => !own.inputs.some((o) => o.key === i.key))] }),
+    onError: fail,
+  });
+  const [secret, setSecret] = useState(false);
+  const copy = (text: string, what: string) => void navigator.clipboard.writeText(text).then(() => tell(`${what} copied.`));
+  const set = (at: number, next: Input | null) => onChange({ ...own, inputs: own.inputs.flatMap((i, n) => (n === at ? (next ? [next] : []) : [i])) });
+  const found = address.data;
+  return (
+    <>
+      {found ? (
+        <div className="cond" style={{ gridTemplateColumns: "110px minmax(0, 1fr) auto auto", borderBottom: 0 }}>
+          <span>Address</span>
+          <code className="clip" title={found.address}>
+            {found.address}
+          </code>
+          <Button onClick={() => copy(found.address, "The address was")}>Copy</Button>
+          <Button onClick={() => copy(found.example, "The example request was")}>Copy an example request</Button>
+        </div>
+      ) : (
+        <div className="cond" style={{ gridTemplateColumns: "110px auto", borderBottom: 0, justifyContent: "start" }}>
+          <span>Address</span>
+          <Button variant="contained" onClick={() => make.mutate()} disabled={make.isPending}>
+            Make the address
+          </Button>
+        </div>
+      )}
+      {own.inputs.length > 0 && (
+        <table aria-label="What a request brings">
+          <colgroup>
+            <col />
+            <col style={{ width: 150 }} />
+            <col style={{ width: 130 }} />
+            <col style={{ width: 34 }} />
+          </colgroup>
+          <thead>
+            <tr>
+              <th>Name in the request</th>
+              <th>Type</th>
+              <th>Must be there</th>
+              <th />
+            </tr>
+          </thead>
+          <tbody>
+            {own.inputs.map((input, at) => (
+              <tr key={at}>
+                <td>
+                  <input className="find" style={{ margin: 0 }} aria-label="Name in the request" placeholder="customer.name" value={input.key} onChange={(event) => set(at, { ...input, key: event.target.value })} />
+                </td>
+                <td>
+                  <Select value={input.type} fullWidth sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "Type" }} onChange={(event) => set(at, { ...input, type: event.target.value as Input["type"] })}>
+                    {TYPES.map((t) => (
+                      <MenuItem key={t} value={t}>
+                        {TYPE_WORDS[t]}
+                      </MenuItem>
+                    ))}
+                  </Select>
+                </td>
+                <td>
+                  <label>
+                    <input type="checkbox" checked={input.required} onChange={(event) => set(at, { ...input, required: event.target.checked })} /> required
+                  </label>
+                </td>
+                <td>
+                  <button className="link" aria-label={`Take ${input.key} away`} onClick={() => set(at, null)}>
+                    ×
+                  </button>
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      {findings.filter((f) => f.key === "inputs").map((f) => (
+        <p key={f.sentence} className="bad">
+          ! {f.sentence}
+        </p>
+      ))}
+      <div style={{ margin: "6px 0" }}>
+        <button className="link" onClick={() => onChange({ ...own, inputs: [...own.inputs, { key: "", type: "text", required: false }] })}>
+          + declare a value
+        </button>
+        {" · "}
+        <button className="link" onClick={() => learn.mutate()}>
+          learn them from the last request
+        </button>
+        <span className="quiet"> While the workflow is off, a request that comes becomes a sample.</span>
+      </div>
+      <div className="row wrapped">
+        <label>
+          <input type="checkbox" checked={own.signed} onChange={(event) => onChange({ ...own, signed: event.target.checked })} /> only requests signed by the Standard Webhooks scheme
+        </label>
+        {own.signed && found && (
+          <button className="link" onClick={() => (secret ? copy(found.secret, "The secret was") : setSecret(true))}>
+            {secret ? found.secret : "show the secret"}
+          </button>
+        )}
+        <label>
+          at most{" "}
+          <input type="number" min={0} className="find" style={{ margin: 0, width: 70 }} aria-label="Requests a minute" value={own.limit} onChange={(event) => onChange({ ...own, limit: Math.max(0, Math.round(Number(event.target.value) || 0)) })} /> a minute{" "}
+          <span className="quiet">{own.limit === 0 ? "(0: as many as come)" : ""}</span>
+        </label>
+        {found && (
+          <button className="link" onClick={() => make.mutate()} title="The old address then leads nowhere">
+            make the address anew
+          </button>
+        )}
+      </div>
+    </>
+  );
+}

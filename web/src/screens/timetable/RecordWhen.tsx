@@ -1,0 +1,148 @@
+import { MenuItem, Select } from "@mui/material";
+import type { Database, WorkflowDetail } from "../../api/queries";
+import type { RecordEvent } from "./model";
+
+interface Props {
+  own: RecordEvent;
+  databases: Database[];
+  listens: WorkflowDetail["listens"];
+  onChange: (own: RecordEvent) => void;
+}
+
+const LABELLED = { gridTemplateColumns: "110px minmax(0, 380px) auto", borderBottom: 0 };
+
+/** Something that happens to a record: of which database, to which fields, and what is waited for. */
+export function RecordWhen({ own, databases, listens, onChange }: Props) {
+  const database = databases.find((d) => d.id === own.database);
+  const fields = database?.fields ?? [];
+  const reached = fields.find((f) => f.id === own.field);
+  return (
+    <>
+      <div className="cond" style={LABELLED}>
+        <span>Database</span>
+        <Select
+          value={database ? String(database.id) : ""}
+          displayEmpty
+          sx={{ height: 28 }}
+          SelectDisplayProps={{ "aria-label": "Database that is listened to" }}
+          onChange={(event) => onChange({ ...own, database: Number(event.target.value), fields: [], field: null, filled: [] })}
+        >
+          <MenuItem value="" disabled>
+            Choose a database
+          </MenuItem>
+          {databases.map((d) => (
+            <MenuItem key={d.id} value={String(d.id)}>
+              {d.name}
+            </MenuItem>
+          ))}
+        </Select>
+      </div>
+      {database && own.event === "changed" && (
+        <Fields words="Counts when" none="any field changes" label="Fields of which a change counts" database={database} chosen={own.fields} onChange={(ids) => onChange({ ...own, fields: ids })} />
+      )}
+      {database && own.event === "reached" && (
+        <div className="cond" style={{ ...LABELLED, gridTemplateColumns: "110px 180px auto minmax(0, 150px) auto minmax(0, 150px)" }}>
+          <span>Field</span>
+          <Select
+            value={reached ? String(reached.id) : ""}
+            displayEmpty
+            sx={{ height: 28 }}
+            SelectDisplayProps={{ "aria-label": "Field that reaches a value" }}
+            onChange={(event) => onChange({ ...own, field: Number(event.target.value), was: "", becomes: "" })}
+          >
+            <MenuItem value="" disabled>
+              Choose a field
+            </MenuItem>
+            {fields.map((f) => (
+              <MenuItem key={f.id} value={String(f.id)}>
+                {f.name}
+              </MenuItem>
+            ))}
+          </Select>
+          <span>becomes</span>
+          <OneValue label="The value that it becomes" none="anything" choices={reached?.choices.map((c) => c.name)} value={own.becomes} onChange={(becomes) => onChange({ ...own, becomes })} />
+          <span>from</span>
+          <OneValue label="The value that it had" none="anything" choices={reached?.choices.map((c) => c.name)} value={own.was} onChange={(was) => onChange({ ...own, was })} />
+        </div>
+      )}
+      {own.event === "button" && (
+        <div className="cond" style={LABELLED}>
+          <label htmlFor="button-words">On the button</label>
+          <input id="button-words" className="find" style={{ margin: 0 }} placeholder="Send the quote" value={own.button} onChange={(event) => onChange({ ...own, button: event.target.value.slice(0, 40) })} />
+        </div>
+      )}
+      {database && own.event !== "button" && (
+        <>
+          <Fields words="Waits until" none="nothing: it starts at once" label="Fields that must be filled" database={database} chosen={own.filled} onChange={(ids) => onChange({ ...own, filled: ids })} after="filled" />
+          <div className="cond" style={LABELLED}>
+            <label htmlFor="quiet">And quiet for</label>
+            <span>
+              <input
+                id="quiet"
+                type="number"
+                min={0}
+                max={3600}
+                className="find"
+                style={{ margin: 0, width: 80 }}
+                value={own.quiet}
+                onChange={(event) => onChange({ ...own, quiet: Math.min(3600, Math.max(0, Math.round(Number(event.target.value) || 0))) })}
+              />{" "}
+              seconds <span className="quiet">so that a record is not taken while somebody still fills it in</span>
+            </span>
+          </div>
+        </>
+      )}
+      <p className="quiet">A workflow is not started again by what its own runs change, nor by way of others that they started.</p>
+      {!!listens?.itself && <div className="note">{listens.itself === 1 ? "Once a run of this workflow changed a record in a way that would have started it again; it was not." : `${listens.itself} times a run of this workflow changed a record in a way that would have started it again; it was not.`}</div>}
+    </>
+  );
+}
+
+interface FieldsProps {
+  words: string;
+  none: string;
+  label: string;
+  after?: string;
+  database: Database;
+  chosen: number[];
+  onChange: (ids: number[]) => void;
+}
+
+function Fields({ words, none, label, after, database, chosen, onChange }: FieldsProps) {
+  return (
+    <div className="cond" style={LABELLED}>
+      <span>{words}</span>
+      <Select
+        multiple
+        displayEmpty
+        value={chosen.map(String)}
+        sx={{ height: 28 }}
+        SelectDisplayProps={{ "aria-label": label }}
+        renderValue={(ids) => database.fields.filter((f) => ids.includes(String(f.id))).map((f) => f.name).join(", ") || none}
+        onChange={(event) => onChange([event.target.value].flat().map(Number))}
+      >
+        {database.fields.map((f) => (
+          <MenuItem key={f.id} value={String(f.id)}>
+            {chosen.includes(f.id) ? "✓ " : ""}
+            {f.name}
+          </MenuItem>
+        ))}
+      </Select>
+      <span>{chosen.length > 0 && after}</span>
+    </div>
+  );
+}
+
+function OneValue({ label, none, choices, value, onChange }: { label: string; none: string; choices: string[] | undefined; value: string; onChange: (value: string) => void }) {
+  if (!choices?.length) return <input className="find" style={{ margin: 0 }} aria-label={label} placeholder={none} value={value} onChange={(event) => onChange(event.target.value)} />;
+  return (
+    <Select value={value} displayEmpty sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": label }} onChange={(event) => onChange(event.target.value)}>
+      <MenuItem value="">{none}</MenuItem>
+      {choices.map((c) => (
+        <MenuItem key={c} value={c}>
+          {c}
+        </MenuItem>
+      ))}
+    </Select>
+  );
+}
