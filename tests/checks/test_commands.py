@@ -146,8 +146,10 @@ def test_the_demo_is_deterministic_and_rich(tmp_path):
             assert databases == {"Enquiries": 20, "Parishes": 11, "Suppliers’ invoices": 1, "Workshop tasks": 240}
             flows = {w["name"]: w for w in web.get("/api/v1/workflows").json()}
             assert flows["Enquiries from the post"]["state"] == "on" and flows["Invoices from suppliers"]["tried_never_on"]
+            assert flows["What is open"]["listens"]["kind"] == "schedule"
+            assert [n["workflow"] for n in web.get("/api/v1/needs").json()] == ["Sort the post"]
             states = [r["state"] for r in web.get("/api/v1/runs?limit=200").json()["runs"]]
-            assert {s: states.count(s) for s in set(states)} == {"done": 25, "passed_by": 7, "failed": 1}
+            assert {s: states.count(s) for s in set(states)} == {"done": 25, "passed_by": 7, "failed": 1, "waiting": 1}
     finally:
         child.terminate()
         child.wait(30)

@@ -17,6 +17,7 @@ from kelvix.core.workflow import (
     Decide,
     Default,
     FieldFilling,
+    Figure,
     Filled,
     Filling,
     Find,
@@ -29,6 +30,7 @@ from kelvix.core.workflow import (
     Piece,
     Reference,
     Repeat,
+    Schedule,
     SendMail,
     Shape,
     Shaped,
@@ -155,6 +157,37 @@ class Writer:
                 ),
                 Otherwise("rest", "decide"),
                 Stop("stop", "passed_by", _parts("neither a quote nor papers"), "rest"),
+            )
+        )
+
+    def open_work(self, to: Database) -> Workflow:
+        """What is open, mailed twice a week."""
+        field = {f.name: f.id for f in to.fields}
+        hours = Figure("hours", "sum", field["Hours"])
+        return Workflow(
+            (
+                When("when", own=Schedule("FREQ=WEEKLY;BYDAY=MO,TH", start="2026-11-02T08:00")),
+                Find(
+                    "open",
+                    to.id,
+                    "all",
+                    (Sought(field["Done"], "is", (Part(text="no"),), "Done"),),
+                    "all",
+                    order=field["Due"],
+                    figures=(hours,),
+                ),
+                SendMail(
+                    "mail",
+                    self.connection,
+                    (Part(text="enquiries@brackenfell.example"),),
+                    (Part(text="Open work: "), Part(ref=Reference("open", "hours")), Part(text=" hours")),
+                    (
+                        (Part(text="Good morning. "), Part(ref=Reference("open", "count")), Part(text=" tasks are open.")),
+                        (Part(text="The next ones come first."),),
+                    ),
+                    Reference("open", "records"),
+                    tuple(f"f_{field[name]}" for name in ("Name", "Due", "Who", "Hours")),
+                ),
             )
         )
 

@@ -61,7 +61,9 @@ class Loader:
         }
         self._deliver(listening)
         self._invoices_workflow(write, invoices)
-        self._sort_the_post(write, self._tasks())
+        made = self._tasks()
+        self._sort_the_post(write, made)
+        self._open_work(write, made)
 
     def _connect(self, account: int) -> int:
         self.at(datetime(2026, 11, 2, 7, 0, tzinfo=UTC))
@@ -202,6 +204,13 @@ class Loader:
         workflow = workflows.create(self.space, "Sort the post", write.sort_the_post(to))
         sampling.fetch_newest(self.engine, self.space, workflow, self._kept(workflow).draft.when, 6)
         self._try(workflow, "tremulant", datetime(2026, 11, 24, 9, 40, tzinfo=UTC))
+
+    def _open_work(self, write: Writer, of: Database) -> None:
+        workflow = workflows.create(self.space, "What is open", write.open_work(of))
+        own = self._kept(workflow).draft.when.own
+        assert own
+        sampling.fetch_own(self.engine, self.space, workflow, own, 3)
+        switch.turn_on(self.engine, self.space, workflow)
 
     def _tasks(self) -> Database:
         made = databases.create(

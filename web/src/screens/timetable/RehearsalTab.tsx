@@ -1,7 +1,7 @@
 import { Button } from "@mui/material";
 import { useCallback, useMemo, useRef, useState, type KeyboardEvent } from "react";
 import { useApps, useDatabases, type Sample, type WorkflowDetail } from "../../api/queries";
-import { dateTime } from "../../parts/dates";
+import { dateTime, day } from "../../parts/dates";
 import { TrialCell } from "./cells";
 import { Grid } from "./Grid";
 import { LinePanel } from "./LinePanel";
@@ -56,7 +56,7 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, read
     (ref: Ref) => {
       const value = valueOf(ref);
       const type = rehearsal?.carried.find((c) => sameRef({ line: c.line, value: c.key }, ref))?.type;
-      return value == null ? "" : type === "datetime" ? dateTime(String(value), zone) : Array.isArray(value) ? value.join(", ") : String(value);
+      return value == null ? "" : type === "datetime" ? dateTime(String(value), zone) : type === "date" ? day(`${String(value)}T12:00:00Z`, "UTC") : Array.isArray(value) ? value.join(", ") : String(value);
     },
     [valueOf, rehearsal, zone],
   );
