@@ -38,7 +38,7 @@ def test_by_keyboard_alone(built):
     expect(page.get_by_role("columnheader", name=re.compile("Quote 1"))).to_have_attribute("aria-current", "true")
     page.keyboard.press("Insert")
     expect(page.get_by_role("menuitem", name=re.compile("^Add:"))).to_be_visible()
-    page.keyboard.press("a")
+    page.keyboard.type("add")
     page.keyboard.press("Enter")
     until(lambda: len(draft(orla, workflow)) == 4)
     expect(page.get_by_text("Line 3 · Add a record to …")).to_be_visible()

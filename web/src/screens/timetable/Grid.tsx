@@ -38,7 +38,9 @@ export function Grid(props: Props) {
     chosen.current?.focus();
   }, [line, column]);
   const shown = document.lines.some((l) => l.id === line);
-  useEffect(() => chosen.current?.scrollIntoView({ block: "nearest", inline: "nearest" }), [line, shown]);
+  useEffect(() => {
+    void chosen.current?.scrollIntoView({ block: "nearest", inline: "nearest" });
+  }, [line, shown]);
 
   const choose = props.choose;
   const pick = (to: string, at: number | null) => {
