@@ -32,6 +32,7 @@ from kelvix.core.workflow import (
     Filled,
     Formula,
     Group,
+    Input,
     Mode,
     Narrows,
     Part,
@@ -78,6 +79,14 @@ class PartOut(BaseModel):
     shown: str
     sentence: str
     remedies: list[RemedyOut]
+
+
+class OtherOut(BaseModel):
+    """A workflow that a line can run, and the values that it declares."""
+
+    workflow: int
+    name: str
+    inputs: list[Input]
 
 
 class MailOut(BaseModel):
@@ -168,6 +177,7 @@ class RehearsalOut(BaseModel):
 
     carried: list[CarriedValue]
     lists: list[ListOut]
+    others: list[OtherOut]
     cells: dict[str, list[CellOut]]
     provisional: dict[str, dict[str, dict[str, Wire]]] = Field(description="by sample and line: what rehearsed lines yield")
     unreadable: dict[str, dict[str, str]] = Field(description="by sample and key: what is wrong with a value of the source")
@@ -365,6 +375,7 @@ def rehearse(who: Reader, workflow_id: int, body: RehearseIn) -> Response:
     answer = RehearsalOut(
         carried=_carried(body.document, around),
         lists=_lists(body.document, around),
+        others=[OtherOut(workflow=id, name=one.name, inputs=list(one.inputs)) for id, one in around.others.items()],
         cells=cells,
         provisional=provisional,
         unreadable=unreadable,

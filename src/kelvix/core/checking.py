@@ -2,7 +2,20 @@
 
 from __future__ import annotations
 
-from kelvix.core import asking, conditions, finding, mailing, nesting, repeating, shaping, sources, stopping, waiting, writing
+from kelvix.core import (
+    asking,
+    conditions,
+    finding,
+    handing,
+    mailing,
+    nesting,
+    repeating,
+    shaping,
+    sources,
+    stopping,
+    waiting,
+    writing,
+)
 from kelvix.core.cells import Finding
 from kelvix.core.feel import Env
 from kelvix.core.feel import tree as t
@@ -24,6 +37,7 @@ from kelvix.core.workflow import (
     Part,
     Reference,
     Repeat,
+    RunAnother,
     SendMail,
     Shape,
     Stop,
@@ -68,6 +82,8 @@ def _check_line(workflow: Workflow, line: Line, carried: Carried, around: Surrou
             return asking.check(line, carried)
         case SendMail():
             return mailing.check(line, carried)
+        case RunAnother():
+            return handing.check(line, around.others, carried)
         case Stop():
             return stopping.check(line, carried)
         case Add() | AddOrUpdate() | Update() | Delete():

@@ -25,6 +25,7 @@ from kelvix.core.workflow import (
     Otherwise,
     Reference,
     Repeat,
+    RunAnother,
     SendMail,
     Shape,
     Stop,
@@ -63,7 +64,7 @@ def made_by(line: Line, carried: Carried, around: Surroundings) -> Carried:
             return carried.plus(line.id, branching.FIELDS, {})
         case Repeat():
             return carried.plus(line.id, repeating.AFTER, {})
-        case OnlyIf() | Wait() | Way() | Otherwise() | Stop() | Delete():
+        case OnlyIf() | Wait() | Way() | Otherwise() | Stop() | Delete() | RunAnother():
             return carried
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
 from zoneinfo import ZoneInfo
@@ -26,6 +27,14 @@ TIME_FIELDS = (
 )
 REQUEST_FIELDS = (CarriedField("received", ("Request", "Received"), "datetime"),)
 INPUT_TYPES: tuple[Type, ...] = ("text", "long_text", "number", "date", "datetime", "email", "link", "yes_no", "labels")
+
+
+@dataclass(frozen=True)
+class CanRun:
+    """A workflow that others can run: it takes requests, with these values."""
+
+    name: str
+    inputs: tuple[Input, ...]
 
 
 def database_of(own: Own | None, databases: Mapping[int, Database]) -> Database | None:

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 
-from kelvix.core import asking, conditions, finding, mailing, shaping, sources, stopping, waiting, writing
+from kelvix.core import asking, conditions, finding, handing, mailing, shaping, sources, stopping, waiting, writing
 from kelvix.core.cells import Answer, Cell, CellState, PartResult
 from kelvix.core.feel import Env
 from kelvix.core.filling import Carried, ListRow, Remedy
 from kelvix.core.finding import Question
 from kelvix.core.schema import CarriedField, CarriedList, Database, Field
+from kelvix.core.sources import CanRun
 from kelvix.core.values import Unfit, Value, as_text, from_wire, shorten
 from kelvix.core.workflow import (
     Add,
@@ -26,6 +28,7 @@ from kelvix.core.workflow import (
     Otherwise,
     Reference,
     Repeat,
+    RunAnother,
     SendMail,
     Shape,
     Shaped,
@@ -48,6 +51,7 @@ class Surroundings:
     find: Callable[[Question], Answer | None] = lambda _: None
     record_link: str = "http://127.0.0.1/databases/{database}/{record}"
     lists: tuple[CarriedList, ...] = ()  # that the source carries
+    others: Mapping[int, CanRun] = dataclasses.field(default_factory=dict)  # the workflows that can be run
 
     @cached_property
     def fields(self) -> Mapping[int, Field]:
@@ -114,6 +118,8 @@ def step(line: Line, carried: Carried, around: Surroundings) -> tuple[Cell, Carr
             return _step_wait(line, carried, around.env), carried
         case Ask():
             return asking.step(line, carried, around.env)
+        case RunAnother():
+            return handing.step(line, around.others, carried, around.env), carried
         case SendMail():
             return mailing.step(line, carried, around.env)
         case Stop():

@@ -16,6 +16,7 @@ from kelvix.core.workflow import (
     Line,
     RecordEvent,
     Repeat,
+    RunAnother,
     SendMail,
     Update,
     Wait,
@@ -43,6 +44,8 @@ def _line(line: Line, names: Mapping[int, str]) -> str:
             return f"find {'records' if line.several == 'all' else 'a record'} in {names.get(database or 0, 'a database')}"
         case SendMail():
             return "send a mail"
+        case RunAnother():
+            return "run another workflow"
         case Ask():
             return "ask"
         case Decide():

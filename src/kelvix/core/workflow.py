@@ -422,6 +422,25 @@ class SendMail:
     verb: Literal["send_mail"] = "send_mail"
 
 
+@dataclass(frozen=True)
+class Given:
+    """A value by its name, and what it is filled with."""
+
+    key: str
+    filling: Filling = ()
+
+
+@dataclass(frozen=True)
+class RunAnother:
+    """Start another workflow, one that takes requests, with the values that it declares."""
+
+    id: str
+    workflow: int | None = None
+    given: tuple[Given, ...] = ()
+    within: str = ""
+    verb: Literal["run_another"] = "run_another"
+
+
 Fills = Add | AddOrUpdate | Update  # lines that fill fields
 Writes = Add | AddOrUpdate | Update | Delete  # lines that change a database
 
@@ -470,7 +489,7 @@ class Find:
     verb: Literal["find"] = "find"
 
 
-Acts = Writes | SendMail  # lines that change something
+Acts = Writes | SendMail | RunAnother  # lines that change something
 Narrows = OnlyIf | Way  # lines with conditions
 Blocks = Way | Otherwise | Repeat  # lines that other lines can stand within
 Line = (
@@ -490,6 +509,7 @@ Line = (
     | Update
     | Delete
     | SendMail
+    | RunAnother
 )
 
 
@@ -511,6 +531,8 @@ def fillings_of(line: Line) -> Iterator[Filling]:
             yield line.to
             yield line.subject
             yield from line.paragraphs
+        case RunAnother():
+            yield from (g.filling for g in line.given)
         case Find():
             yield from (s.filling for s in line.sought)
         case Shape():

@@ -30,6 +30,7 @@ from kelvix.core.workflow import (
     Find,
     Line,
     Repeat,
+    RunAnother,
     SendMail,
     Stop,
     Wait,
@@ -37,7 +38,7 @@ from kelvix.core.workflow import (
     Writes,
     filling_of,
 )
-from kelvix.engine import effects, questioning, recording, sending
+from kelvix.engine import effects, handing_over, questioning, recording, sending
 from kelvix.engine.engine import Engine
 from kelvix.engine.recording import place_text
 from kelvix.store import questions, runs
@@ -45,6 +46,7 @@ from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 from kelvix.store.records import Origin
 from kelvix.store.runs import Claim, LineRow, RunLine
+from kelvix.store.secrets import digest
 
 LEASE = float(os.environ.get("KELVIX_LEASE", "30"))  # seconds for which a claim holds, by the database's clock
 MOST_STEPS = 5_000  # lines that one run carries out, those in rounds counted each time
@@ -133,6 +135,8 @@ class Carrying(Walk):
             return self._write(line, cell, carried, place), ""
         if isinstance(line, SendMail) and cell.state == "fits" and self.claim.only_line in (None, line.id):
             return self._send(line, cell, carried, place), ""
+        if isinstance(line, RunAnother) and cell.state == "fits" and self.claim.only_line in (None, line.id):
+            return self._run_another(line, carried, place), ""
         left_out = cell.state in ("waits", "asks") or (isinstance(line, Acts) and cell.state == "fits")
         given = recording.given(line, carried, self.around.env.zone)
         self._record(line, place, "skipped" if left_out else cell.state, given, recording.made(line, cell, self.around))
@@ -339,6 +343,22 @@ class Carrying(Walk):
         self.space.transact(keep)
         self.progress.written()
         return sending.as_recorded(line, made, carried)
+
+    def _run_another(self, line: RunAnother, carried: Carried, place: Place) -> Carried:
+        """Start another workflow: its event and this line's outcome commit together."""
+        self.before_effect(self.claim)
+        key = digest("handed", self.claim.run_id, line.id, place_text(place))
+
+        def work(t: Transaction) -> None:
+            self.progress.hold(t, self.claim, None)
+            made = handing_over.start(t, self.space, self.claim, line, carried, self.around, key)
+            row = (line.id, place_text(place), "ran", None, made)
+            runs.keep_lines(t, self.claim, [*self.progress.lines, row])
+
+        self.space.transact(work)
+        self.progress.written()
+        self.topics.add("ready")
+        return carried
 
     def _fail(self, line: Line, sentence: str, carried: Carried, place: Place) -> str:
         self._stop(line, Cell(line.id, "put_right", sentence), carried, place)

@@ -9,12 +9,13 @@ from typing import Literal
 from kelvix.connectors.apps import apps
 from kelvix.connectors.contract import App, Standing
 from kelvix.core import sources
+from kelvix.core.sources import CanRun
 from kelvix.core.steps import Surroundings
-from kelvix.core.workflow import Workflow
+from kelvix.core.workflow import Address, RunAnother, Workflow
 from kelvix.engine import finding
 from kelvix.engine.dispatch import Dispatch
 from kelvix.settings import Settings
-from kelvix.store import connections, databases
+from kelvix.store import connections, databases, workflows
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Directory, Space
 from kelvix.store.secrets import Vault
@@ -49,6 +50,7 @@ class Engine:
             find,
             self.settings.address + "/databases/{database}/{record}",
             app.lists if app and own is None else (),
+            space.read(lambda t: others(t, space.id)) if any(isinstance(x, RunAnother) for x in workflow.lines) else {},
         )
 
     def access(self, space: Space, connection_id: int | None) -> tuple[App, str]:
@@ -67,6 +69,16 @@ class Engine:
 
             if space.transact(work):
                 self.dispatch.announce(space.id, "connections")
+
+
+def others(t: Transaction, workspace_id: int) -> dict[int, CanRun]:
+    """The workflows that others can run: those that take requests."""
+    found: dict[int, CanRun] = {}
+    for kept in workflows.every(t, workspace_id):
+        own = kept.draft.when.own
+        if isinstance(own, Address):
+            found[kept.id] = CanRun(kept.name, own.inputs)
+    return found
 
 
 def make(settings: Settings) -> Engine:

@@ -33,6 +33,7 @@ CAME = {
     "hand": "by hand",
     "time": "as its time came",
     "request": "by a request",
+    "handed": "from another workflow",
 }
 # Outcomes of lines that were about a record, and how that is said.
 WROTE = {"added": "became", "updated": "updated", "unchanged": "changed nothing in", "deleted": "deleted"}

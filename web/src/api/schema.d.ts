@@ -1926,6 +1926,19 @@ export interface components {
             signature: string;
         };
         /**
+         * Given
+         * @description A value by its name, and what it is filled with.
+         */
+        Given: {
+            /**
+             * Filling
+             * @default []
+             */
+            filling: components["schemas"]["Part"][];
+            /** Key */
+            key: string;
+        };
+        /**
          * Group
          * @description Conditions that go together: all must hold, any, or none.
          */
@@ -2271,6 +2284,18 @@ export interface components {
             words: string;
         };
         /**
+         * OtherOut
+         * @description A workflow that a line can run, and the values that it declares.
+         */
+        OtherOut: {
+            /** Inputs */
+            inputs: components["schemas"]["Input"][];
+            /** Name */
+            name: string;
+            /** Workflow */
+            workflow: number;
+        };
+        /**
          * Otherwise
          * @description The way of a Decide line that is taken where no other is.
          */
@@ -2545,6 +2570,8 @@ export interface components {
             operator_words: {
                 [key: string]: string;
             };
+            /** Others */
+            others: components["schemas"]["OtherOut"][];
             /**
              * Provisional
              * @description by sample and line: what rehearsed lines yield
@@ -2629,6 +2656,32 @@ export interface components {
             shown: string;
             /** State */
             state: string;
+        };
+        /**
+         * RunAnother
+         * @description Start another workflow, one that takes requests, with the values that it declares.
+         */
+        RunAnother: {
+            /**
+             * Given
+             * @default []
+             */
+            given: components["schemas"]["Given"][];
+            /** Id */
+            id: string;
+            /**
+             * Verb
+             * @default run_another
+             * @constant
+             */
+            verb: "run_another";
+            /**
+             * Within
+             * @default
+             */
+            within: string;
+            /** Workflow */
+            workflow?: number | null;
         };
         /**
          * RunDetail
@@ -3285,7 +3338,7 @@ export interface components {
              * Lines
              * @default []
              */
-            lines: (components["schemas"]["When"] | components["schemas"]["OnlyIf"] | components["schemas"]["Shape"] | components["schemas"]["Find"] | components["schemas"]["Wait"] | components["schemas"]["Ask"] | components["schemas"]["Decide"] | components["schemas"]["Way"] | components["schemas"]["Otherwise"] | components["schemas"]["Repeat"] | components["schemas"]["Stop"] | components["schemas"]["Add"] | components["schemas"]["AddOrUpdate"] | components["schemas"]["Update"] | components["schemas"]["Delete"] | components["schemas"]["SendMail"])[];
+            lines: (components["schemas"]["When"] | components["schemas"]["OnlyIf"] | components["schemas"]["Shape"] | components["schemas"]["Find"] | components["schemas"]["Wait"] | components["schemas"]["Ask"] | components["schemas"]["Decide"] | components["schemas"]["Way"] | components["schemas"]["Otherwise"] | components["schemas"]["Repeat"] | components["schemas"]["Stop"] | components["schemas"]["Add"] | components["schemas"]["AddOrUpdate"] | components["schemas"]["Update"] | components["schemas"]["Delete"] | components["schemas"]["SendMail"] | components["schemas"]["RunAnother"])[];
         };
         /** WorkflowDetail */
         WorkflowDetail: {

@@ -4,7 +4,7 @@ import { useApps, useDatabases, useMe, useRun } from "../../api/queries";
 import { said } from "../../api/client";
 import { dateTime, relative } from "../../parts/dates";
 import { RunCell, RunState } from "../timetable/outcomes";
-import { sentenceOf } from "../timetable/model";
+import { sentenceOf } from "../timetable/lineWords";
 import { depth } from "../timetable/nesting";
 import { LineRecord, useRunActions } from "./RunParts";
 

@@ -4,7 +4,8 @@ import { useNavigate } from "react-router";
 import { answer, client, said, type Schemas } from "../../api/client";
 import { useDatabases } from "../../api/queries";
 import { dateTime } from "../../parts/dates";
-import { sentenceOf, whenOf, type Document, type Rehearsal } from "./model";
+import { sentenceOf } from "./lineWords";
+import { whenOf, type Document, type Rehearsal } from "./model";
 
 interface Props {
   workflow: number;

@@ -1,7 +1,8 @@
 import { Dialog, DialogContent, DialogTitle, MenuItem, Select } from "@mui/material";
 import { useState } from "react";
 import { useApps, useDatabases, type Sample } from "../../api/queries";
-import { columnTime, databaseOf, fillsFields, sentenceOf, whenOf, type Cell, type Document, type Rehearsal } from "./model";
+import { sentenceOf } from "./lineWords";
+import { columnTime, databaseOf, fillsFields, whenOf, type Cell, type Document, type Rehearsal } from "./model";
 
 interface Props {
   document: Document;

@@ -1,7 +1,8 @@
 import { Button, TextField } from "@mui/material";
 import { useLine } from "./lineContext";
 import { conditionWords } from "./conditionWords";
-import { newId, sentenceOf, type Cell, type Decide, type Document, type Way } from "./model";
+import { sentenceOf } from "./lineWords";
+import { newId, type Cell, type Decide, type Document, type Way } from "./model";
 import { addWay, withinOf } from "./nesting";
 import { OnlyIfPanel } from "./OnlyIfPanel";
 

@@ -1,6 +1,7 @@
 import { MenuItem, Select } from "@mui/material";
 import type { Database } from "../../api/queries";
-import { FIGURE_WORDS, newId, type Figure, type Find, type Rehearsal } from "./model";
+import { FIGURE_WORDS } from "./lineWords";
+import { newId, type Figure, type Find, type Rehearsal } from "./model";
 
 interface Props {
   line: Find;

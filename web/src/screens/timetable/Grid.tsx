@@ -1,6 +1,7 @@
 import { useEffect, useRef, type KeyboardEvent, type ReactNode } from "react";
 import type { App, Database } from "../../api/queries";
-import { sentenceOf, type Document, type Line } from "./model";
+import { sentenceOf } from "./lineWords";
+import type { Document, Line } from "./model";
 import { depth } from "./nesting";
 
 export interface Column {

@@ -4,10 +4,12 @@ import { AskPanel } from "./AskPanel";
 import { DecidePanel, WayPanel } from "./DecidePanel";
 import { FindPanel } from "./FindPanel";
 import { LinePlace, type LineContext } from "./lineContext";
-import { sentenceOf, whenOf, type Carried, type Document, type Line, type Ref, type Rehearsal } from "./model";
+import { sentenceOf } from "./lineWords";
+import { whenOf, type Carried, type Document, type Line, type Ref, type Rehearsal } from "./model";
 import { OnlyIfPanel } from "./OnlyIfPanel";
 import { RecordPanel } from "./RecordPanel";
 import { RepeatPanel } from "./RepeatPanel";
+import { RunAnotherPanel } from "./RunAnotherPanel";
 import { SendMailPanel } from "./SendMailPanel";
 import { ShapePanel } from "./ShapePanel";
 import { StopPanel } from "./StopPanel";
@@ -84,6 +86,7 @@ export function LinePanel(props: Props) {
       {line.verb === "repeat" && <RepeatPanel key={line.id} line={line} cell={cell} findings={findings} onChange={props.onChange} />}
       {line.verb === "ask" && <AskPanel key={line.id} line={line} cell={cell} findings={findings} onChange={props.onChange} />}
       {line.verb === "send_mail" && <SendMailPanel key={line.id} line={line} cell={cell} findings={findings} onChange={props.onChange} />}
+      {line.verb === "run_another" && <RunAnotherPanel key={line.id} line={line} cell={cell} findings={findings} onChange={props.onChange} />}
       {line.verb === "stop" && <StopPanel key={line.id} line={line} cell={cell} onChange={props.onChange} />}
       {line.verb === "find" && <FindPanel key={line.id} line={line} databases={props.databases} cell={cell} findings={findings} onChange={props.onChange} />}
       {line.verb === "wait" && <WaitPanel key={line.id} line={line} cell={cell} onChange={props.onChange} />}

@@ -6,7 +6,8 @@ import { answer, client, said } from "../../api/client";
 import { useApps, useDatabases, useRun, type Sample } from "../../api/queries";
 import { RunCell, RunState } from "./outcomes";
 import { undoneWords, WROTE } from "../runs/undone";
-import { sentenceOf, type Document, type Line } from "./model";
+import { sentenceOf } from "./lineWords";
+import type { Document, Line } from "./model";
 import { depth } from "./nesting";
 
 interface Props {
@@ -26,6 +27,7 @@ const UNDONE: Partial<Record<Line["verb"], string>> = {
   update: "undo gives back what was there",
   delete: "undo brings it back from the trash",
   send_mail: "what was sent cannot be taken back",
+  run_another: "what the other does is undone with its own run",
 };
 
 /** Carry a sample through for real. Before it, each line says what it will write and how that can be undone. */

@@ -141,6 +141,15 @@ export function OutcomeCell({ outcome, output }: { outcome: string; output: unkn
       </span>
     );
   }
+  if (outcome === "ran") {
+    const { workflow, workflow_name: name } = output as { workflow: number; workflow_name: string };
+    return (
+      <span className="clip">
+        <span className="mk ok">»</span>
+        <Link to={`/workflows/${workflow}/runs`}>{name || "another workflow"}</Link>
+      </span>
+    );
+  }
   if (outcome === "waits") return <Rests until={(output as { until: string }).until} />;
   const written = WRITTEN[outcome];
   if (!written) return OUTCOMES[outcome] ?? outcome;

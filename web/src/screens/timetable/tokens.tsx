@@ -1,7 +1,8 @@
 import { Tooltip } from "@mui/material";
 import type { KeyboardEvent, MouseEvent } from "react";
 import { useLine } from "./lineContext";
-import { calculationWords, sameRef, type Formula, type Ref } from "./model";
+import { calculationWords } from "./lineWords";
+import { sameRef, type Formula, type Ref } from "./model";
 
 /** Keeps the cursor where it is: a box that loses it closes its gaps, and what one presses would move away under the mouse. */
 const stay = (event: MouseEvent) => event.preventDefault();

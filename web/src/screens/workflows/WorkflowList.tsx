@@ -2,7 +2,7 @@ import { Button } from "@mui/material";
 import { useState } from "react";
 import { Link } from "react-router";
 import { useMe, useWorkflows, type Workflow } from "../../api/queries";
-import { seconds } from "../../parts/dates";
+import { dateTime, seconds } from "../../parts/dates";
 import { NewWorkflow } from "./NewWorkflow";
 
 /** All workflows: state, last runs as a strip, next check. */
@@ -60,7 +60,7 @@ export function WorkflowList() {
                       ))}
                     </Link>
                   </td>
-                  <td>{w.watch ? seconds(w.watch.next_check_at, zone) : ""}</td>
+                  <td>{w.watch ? seconds(w.watch.next_check_at, zone) : w.listens?.next_at ? dateTime(w.listens.next_at, zone) : w.listens ? "at once" : ""}</td>
                 </tr>
               ))}
             </tbody>

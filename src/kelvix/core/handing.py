@@ -1,0 +1,68 @@
+"""Run another workflow: what is handed to it, by the names that it declares."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from kelvix.core.cells import Cell, Finding, PartResult
+from kelvix.core.feel import Env
+from kelvix.core.filling import Carried, compute, is_filled, references
+from kelvix.core.sources import CanRun
+from kelvix.core.values import Unfit, Value, coerce, shorten
+from kelvix.core.workflow import Given, RunAnother
+
+
+def given_of(line: RunAnother, key: str) -> Given:
+    return next((g for g in line.given if g.key == key), Given(key))
+
+
+def values(line: RunAnother, to: CanRun, carried: Carried, env: Env) -> tuple[dict[str, Value], tuple[PartResult, ...]]:
+    """What is handed over, by name, and what each value comes to."""
+    handed: dict[str, Value] = {}
+    parts: list[PartResult] = []
+    for one in to.inputs:
+        filling = given_of(line, one.key).filling
+        try:
+            value = coerce(compute(filling, carried, env), one.type, env.zone, (), env.order, grows=True) if filling else None
+            if value is None and one.required:
+                raise Unfit(f"{one.key} must be given")
+            handed[one.key] = value
+            parts.append(PartResult(one.key, "fits" if value is not None else "empty", value))
+        except Unfit as unfit:
+            parts.append(PartResult(one.key, "put_right", None, str(unfit)))
+    return handed, tuple(parts)
+
+
+def step(line: RunAnother, others: Mapping[int, CanRun], carried: Carried, env: Env) -> Cell:
+    """What would be handed over with a sample."""
+    to = others.get(line.workflow or 0)
+    if to is None:
+        said = (
+            "choose the workflow to run"
+            if line.workflow is None
+            else "the workflow it ran is gone, or takes no requests any more"
+        )
+        return Cell(line.id, "unready" if line.workflow is None else "put_right", said)
+    _, parts = values(line, to, carried, env)
+    wrong = [p.sentence for p in parts if p.state == "put_right"]
+    if wrong:
+        return Cell(line.id, "put_right", shorten(wrong[0], 120), parts=parts)
+    return Cell(line.id, "fits", f"runs: {shorten(to.name, 60)}", parts=parts)
+
+
+def check(line: RunAnother, others: Mapping[int, CanRun], carried: Carried) -> list[Finding]:
+    """What must be put right whatever the sample."""
+    to = others.get(line.workflow or 0)
+    if to is None:
+        lost = "the workflow that this runs is gone, or takes no requests any more; choose another"
+        return [Finding(line.id, "choose the workflow to run" if line.workflow is None else lost)]
+    found: list[Finding] = []
+    for one in to.inputs:
+        filling = given_of(line, one.key).filling
+        if one.required and not is_filled(filling):
+            found.append(Finding(line.id, f"{one.key} must be given", key=one.key))
+        if any(ref not in carried.fields for ref in references(filling)):
+            found.append(Finding(line.id, f"{one.key} is given a value that the lines above do not carry", key=one.key))
+        if any(p.formula is not None and not p.formula.tree for p in filling):
+            found.append(Finding(line.id, f"the formula that {one.key} is given cannot be read yet", key=one.key))
+    return found

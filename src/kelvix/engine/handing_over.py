@@ -1,0 +1,43 @@
+"""Starting another workflow from a line, within the transaction in which that is recorded."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Any
+
+from kelvix.connectors.contract import Standing
+from kelvix.core import handing, sources
+from kelvix.core.filling import Carried
+from kelvix.core.steps import Surroundings
+from kelvix.core.values import shorten, to_wire
+from kelvix.core.workflow import Address, RunAnother
+from kelvix.store import events, listening, workflows
+from kelvix.store.database_server import Transaction
+from kelvix.store.directory import Space
+from kelvix.store.runs import Claim
+
+
+def start(
+    t: Transaction, space: Space, claim: Claim, line: RunAnother, carried: Carried, around: Surroundings, key: bytes
+) -> dict[str, Any]:
+    """What is recorded of it. Raises Standing where the other is off, or would run this one in turn."""
+    to = line.workflow or 0
+    one = listening.of_workflow(t, space.id, to)
+    if one is None or one.state != "on" or one.kind != "address" or one.version_id is None:
+        raise Standing("the workflow that this line runs is off; turn it on", "workflow")
+    causes = events.causes_of_run(t, space.id, claim.run_id)
+    if to in causes:
+        raise Standing("this would go round for ever: the workflow that this line runs led to this run", "workflow")
+    own = workflows.version(t, space.id, one.version_id)[1].when.own
+    if not isinstance(own, Address):
+        raise Standing("the workflow that this line runs takes no requests any more", "workflow")
+    known = around.others.get(to)
+    handed, parts = handing.values(line, sources.CanRun(known.name if known else "", own.inputs), carried, around.env)
+    wrong = [p.sentence for p in parts if p.state == "put_right"]
+    if wrong:
+        raise Standing("; ".join(wrong), "workflow")
+    values = {k: to_wire(v) for k, v in handed.items()} | {"received": to_wire(datetime.now(UTC))}
+    title = next((shorten(v, 120) for v in values.values() if isinstance(v, str) and v), "") or "A request"
+    item = {"id": key.hex()[:16], "title": title, "link": None, "app": "kelvix", "container": "", "values": values}
+    events.take_in(t, space.id, to, one.version_id, key, item, "handed", causes)
+    return {"workflow": to, "workflow_name": known.name if known else ""}
