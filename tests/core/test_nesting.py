@@ -10,7 +10,7 @@ from zoneinfo import ZoneInfo
 
 import pytest
 
-from kelvix.core import known, nesting
+from kelvix.core import known, nesting, repeating
 from kelvix.core.backcast import Backcast
 from kelvix.core.cells import Answer
 from kelvix.core.checking import check
@@ -206,6 +206,15 @@ def test_the_round_that_is_not_right_is_the_one_that_is_shown():
     _, each, inner = rehearse_whole(Workflow((WHEN, *EACH)), item, about()).cells
     assert each.note == "3 times, 2 not right"
     assert (inner.state, inner.round, inner.wrong_rounds) == ("put_right", 2, 2)
+
+
+def test_of_a_long_list_some_rounds_are_shown_and_all_are_counted():
+    item = {"files": [{"name": f"{n}.pdf"} for n in range(100)]}
+    whole = rehearse_whole(Workflow((WHEN, *EACH)), item, about())
+    assert whole.cells[1].note == "100 times" and whole.values[Reference("r", "count")] == 100
+    assert whole.cells[2].rounds == repeating.SHOWN_ROUNDS
+    too_many = {"files": [{"name": "x"}] * (repeating.MOST_ROUNDS + 1)}
+    assert "at most 500 times" in rehearse_whole(Workflow((WHEN, *EACH)), too_many, about()).cells[1].note
 
 
 @pytest.mark.parametrize("item, said", [({"files": []}, "nothing to go through"), ({}, "nothing to go through")])

@@ -168,6 +168,16 @@ def test_what_happens_while_it_is_off_is_left(tables):
     until(lambda: of.noted() == ["Reeds"])
 
 
+def test_a_database_that_was_deleted_holds_nobody_up(tables):
+    orla, of = tables
+    workflow = of.flow(of.event("added"))
+    orla.api("DELETE", f"/databases/{of.database}")
+    other = orla.database("Others", {"name": "Name", "type": "text"})
+    orla.api("POST", f"/databases/{other['id']}/records", json={"values": {str(other["fields"][0]["id"]): "x"}})
+    of.settled(workflow)
+    assert of.noted() == [] and orla.runs(workflow) == []
+
+
 def test_a_button_is_pressed_for_chosen_records_once(tables):
     orla, of = tables
     workflow = of.flow(of.event("button", button="Note it"))

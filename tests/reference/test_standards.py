@@ -22,7 +22,7 @@ UTC_ZONE = ZoneInfo("UTC")
 def test_pkce_example_of_rfc_7636_appendix_b():
     """The verifier and the S256 challenge that the RFC gives for it."""
     verifier, challenge = "dBjftJeZ4CVP-mB92K27uhbUJU1p1r_wW1gFWFOEjXk", "E9Melhoa2OwvFrEMTJguCHaoeK1t8URWbuGJSstw-cM"
-    asked = query(Mail("http://localhost:1").consent_address("http://127.0.0.1/cb", "s", verifier, ("3", "4")))
+    asked = query(Mail("http://localhost:1").consent_address("http://127.0.0.1/cb", "s", verifier, ("3", "4"), False))
     assert asked["code_challenge"] == challenge and asked["code_challenge_method"] == "S256"
     assert (
         asked["response_type"] == "code"

@@ -97,6 +97,8 @@ def start_backcast(who: Editor, workflow_id: int, body: SamplesIn) -> BackcastOu
     check_shape(body.document)
     kept_workflow(who, workflow_id)
     when = body.document.when
+    if when.own is not None:
+        raise Problem(409, "A backcast reads an app’s past.", "What starts this workflow happens here; use samples.")
     if when.connection is None or when.container is None:
         raise Problem(409, "There is no source yet.", "Choose the connection and the folder in the When line first.")
     wrong = [f for f in check(body.document, who.engine.surroundings(who.space, body.document)) if "no longer" in f.sentence]

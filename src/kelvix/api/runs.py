@@ -69,6 +69,14 @@ class UndoneOut(BaseModel):
     kept: list[str]
 
 
+def _line_out(line: RunLine) -> RunLineOut:
+    """Without the whole records that a Find line found, which are there to go on with."""
+    output = line.output
+    if isinstance(output, dict) and "records" in output:
+        output = {k: v for k, v in output.items() if k != "records"}
+    return RunLineOut(line=line.line, place=line.place, outcome=line.outcome, input=line.input, output=output, at=line.at)
+
+
 def _out(r: Run, lines: dict[tuple[str, str], RunLine]) -> RunOut:
     problem = r.problem or {}
     return RunOut(
@@ -87,7 +95,7 @@ def _out(r: Run, lines: dict[tuple[str, str], RunLine]) -> RunOut:
         created_at=r.created_at,
         finished_at=r.finished_at,
         undone_at=r.undone_at,
-        lines=[RunLineOut(**ln.__dict__) for ln in lines.values()],
+        lines=[_line_out(ln) for ln in lines.values()],
     )
 
 

@@ -10,7 +10,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Header
 from pydantic import BaseModel, Field
 
-from kelvix.api.access import Editor, Reader
+from kelvix.api.access import Caller, Editor, Reader
 from kelvix.api.problems import Problem
 from kelvix.api.workflows import kept_workflow
 from kelvix.core import schedule, sources
@@ -35,10 +35,10 @@ EXAMPLES = {
 
 
 class AddressOut(BaseModel):
-    """`example` is a request that can be sent as it stands."""
+    """`example` is a request that can be sent as it stands. `secret` is shown when the address is made, and not again."""
 
     address: str
-    secret: str
+    secret: str | None
     example: str
 
 
@@ -88,24 +88,26 @@ def _example(address: str, own: Address | None) -> str:
 
 @router.get("/workflows/{workflow_id}/address")
 def get_address(who: Editor, workflow_id: int) -> AddressOut | None:
-    """The workflow's own address, with the secret that signs requests to it; nothing where none was made yet."""
+    """The workflow's own address; nothing where none was made yet."""
     kept = kept_workflow(who, workflow_id)
-    found = who.space.read(lambda t: listening.address(t, who.engine.vault, who.space.id, workflow_id))
-    if found is None:
-        return None
-    token, secret = found
+    token = who.space.read(lambda t: listening.address(t, who.engine.vault, who.space.id, workflow_id))
+    return _address_out(who, kept, token, None) if token else None
+
+
+def _address_out(who: Caller, kept: workflows.Kept, token: str, secret: str | None) -> AddressOut:
     address = requests.address_of(who.engine, who.space, token)
     own = kept.draft.when.own
     return AddressOut(address=address, secret=secret, example=_example(address, own if isinstance(own, Address) else None))
 
 
 @router.post("/workflows/{workflow_id}/address")
-def make_address(who: Editor, workflow_id: int) -> AddressOut | None:
-    """Make the workflow's address, or make it anew: then the old one leads nowhere."""
-    kept_workflow(who, workflow_id)
+def make_address(who: Editor, workflow_id: int) -> AddressOut:
+    """Make the workflow's address and the secret that signs requests to it, or make them anew: then the old address leads
+    nowhere."""
+    kept = kept_workflow(who, workflow_id)
     token, secret = secrets.token_urlsafe(24), webhook_signature.new_secret()
     who.space.transact(lambda t: listening.make_address(t, who.engine.vault, who.space.id, workflow_id, token, secret))
-    return get_address(who, workflow_id)
+    return _address_out(who, kept, token, secret)
 
 
 @router.post("/workflows/{workflow_id}/learn")

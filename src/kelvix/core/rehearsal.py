@@ -38,6 +38,7 @@ class _Rehearsal(Walk):
         self.cells: dict[str, Cell] = {}
         self.values: dict[Reference, Value] = {}
         self._rounds: dict[str, list[tuple[dict[str, Cell], dict[Reference, Value]]]] = {}
+        self._of: dict[str, int] = {}  # rows of a list, of which some only are gone through
         self._waits = False
 
     def keep(self, cell: Cell) -> Cell:
@@ -72,6 +73,7 @@ class _Rehearsal(Walk):
             self.keep(Cell(line.id, "put_right", str(unfit)))
             return (), ""
         self.keep(Cell(line.id, "rounds", "nothing to go through" if not rows else count_of(len(rows), "time", "times")))
+        self._of[line.id] = len(rows)
         return rows[: repeating.SHOWN_ROUNDS], ""
 
     def round(self, line: Repeat, carried: Carried, place: Place) -> tuple[Carried, str]:
@@ -95,7 +97,7 @@ class _Rehearsal(Walk):
 
     def repeated(self, line: Repeat, rounds: int, collected: tuple[str, ...], carried: Carried, place: Place) -> Carried:
         self._show_round(line)
-        below = repeating.after(line, rounds, collected, carried)
+        below = repeating.after(line, self._of.get(line.id, rounds), collected, carried)
         self.values |= {Reference(line.id, f.key): below.values.get(Reference(line.id, f.key)) for f in repeating.AFTER}
         return below
 

@@ -6,6 +6,7 @@ An effect and its outcome commit together, under the fencing token. Lines that o
 from __future__ import annotations
 
 import os
+import time
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from datetime import datetime
@@ -93,6 +94,7 @@ class Carrying(Walk):
         self._clocks = [self._as_of(datetime.fromisoformat(s)) for s in since]
         self._rests = self._steps = 0
         self._finished = False
+        self._beaten = 0.0
         self._said = ""
 
     def carry(self) -> None:
@@ -337,12 +339,19 @@ class Carrying(Walk):
 
         self.space.transact(keep)
         self.progress.written()
+        self._beaten = time.monotonic()
         key = f"kelvix-{self.space.id}-{self.claim.run_id}-{line.id}-{place_text(place)}"
-        made = sending.send(self.engine, self.space, line, cell.mails, key)
+        made = sending.send(self.engine, self.space, line, cell.mails, key, self._beat)
         self._record(line, place, "sent", None, made)
         self.space.transact(keep)
         self.progress.written()
         return sending.as_recorded(line, made, carried)
+
+    def _beat(self) -> None:
+        """Begin the lease anew, where a part of it has gone by. Raises Fenced."""
+        if time.monotonic() - self._beaten > LEASE / 3:
+            self.space.transact(lambda t: self.progress.hold(t, self.claim, None))
+            self._beaten = time.monotonic()
 
     def _run_another(self, line: RunAnother, carried: Carried, place: Place) -> Carried:
         """Start another workflow: its event and this line's outcome commit together."""

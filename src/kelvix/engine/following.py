@@ -49,7 +49,10 @@ def follow(engine: Engine, versions: Versions, server: DatabaseServer, limit: in
 def _follow(engine: Engine, space: Space, seen: Listening, event: RecordEvent, t: Transaction) -> int:
     one = listening.locked(t, seen.id)
     database = databases.get(t, space.id, event.database or 0)
-    if one is None or one.state != "on" or database is None:
+    if one is None or one.state != "on":
+        return 0
+    if database is None:  # deleted; there is nothing to listen to any more
+        listening.read_to(t, one, changes.last(t, space.id))
         return 0
     found = changes.after(t, space.id, one.cursor_at, AT_ONCE)
     new = 0

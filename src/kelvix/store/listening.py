@@ -150,13 +150,10 @@ def make_address(t: Transaction, vault: Vault, workspace_id: int, workflow_id: i
     )
 
 
-def address(t: Transaction, vault: Vault, workspace_id: int, workflow_id: int) -> tuple[str, str] | None:
-    """The token and the secret of a workflow's address."""
-    row = t.row("SELECT token, secret FROM listening WHERE workspace_id=%s AND workflow_id=%s", (workspace_id, workflow_id))
-    if row is None or row["token"] is None:
-        return None
-    about = f"address/{workflow_id}"
-    return vault.open(row["token"], workspace_id, about), vault.open(row["secret"], workspace_id, about)
+def address(t: Transaction, vault: Vault, workspace_id: int, workflow_id: int) -> str | None:
+    """The token of a workflow's address."""
+    row = t.row("SELECT token FROM listening WHERE workspace_id=%s AND workflow_id=%s", (workspace_id, workflow_id))
+    return vault.open(row["token"], workspace_id, f"address/{workflow_id}") if row and row["token"] else None
 
 
 def door(t: Transaction, vault: Vault, workspace_id: int, token: str) -> Door | None:

@@ -638,13 +638,14 @@ export interface paths {
         };
         /**
          * Get Address
-         * @description The workflow's own address, with the secret that signs requests to it; nothing where none was made yet.
+         * @description The workflow's own address; nothing where none was made yet.
          */
         get: operations["get_address_api_v1_workflows__workflow_id__address_get"];
         put?: never;
         /**
          * Make Address
-         * @description Make the workflow's address, or make it anew: then the old one leads nowhere.
+         * @description Make the workflow's address and the secret that signs requests to it, or make them anew: then the old address leads
+         *     nowhere.
          */
         post: operations["make_address_api_v1_workflows__workflow_id__address_post"];
         delete?: never;
@@ -1165,7 +1166,7 @@ export interface components {
         };
         /**
          * AddressOut
-         * @description `example` is a request that can be sent as it stands.
+         * @description `example` is a request that can be sent as it stands. `secret` is shown when the address is made, and not again.
          */
         AddressOut: {
             /** Address */
@@ -1173,7 +1174,7 @@ export interface components {
             /** Example */
             example: string;
             /** Secret */
-            secret: string;
+            secret: string | null;
         };
         /**
          * AnswerIn
@@ -4824,7 +4825,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AddressOut"] | null;
+                    "application/json": components["schemas"]["AddressOut"];
                 };
             };
             /** @description Validation Error */

@@ -25,7 +25,10 @@ export function AddressWhen({ own, workflow, findings, onChange }: Props) {
   const address = useQuery({ queryKey: key, queryFn: () => answer(client.GET("/api/v1/workflows/{workflow_id}/address", path)), placeholderData: (before) => before });
   const make = useMutation({
     mutationFn: () => answer(client.POST("/api/v1/workflows/{workflow_id}/address", path)),
-    onSuccess: () => void queries.invalidateQueries({ queryKey: ["address", workflow] }),
+    onSuccess: (made) => {
+      setSecret(made.secret ?? null);
+      void queries.invalidateQueries({ queryKey: ["address", workflow] });
+    },
     onError: fail,
   });
   const learn = useMutation({
@@ -33,7 +36,7 @@ export function AddressWhen({ own, workflow, findings, onChange }: Props) {
     onSuccess: ({ inputs }) => onChange({ ...own, inputs: [...own.inputs, ...inputs.filter((i) => !own.inputs.some((o) => o.key === i.key))] }),
     onError: fail,
   });
-  const [secret, setSecret] = useState(false);
+  const [secret, setSecret] = useState<string | null>(null); // known right after the address was made, and not again
   const copy = (text: string, what: string) => void navigator.clipboard.writeText(text).then(() => tell(`${what} copied.`));
   const set = (at: number, next: Input | null) => onChange({ ...own, inputs: own.inputs.flatMap((i, n) => (n === at ? (next ? [next] : []) : [i])) });
   const found = address.data;
@@ -121,11 +124,12 @@ export function AddressWhen({ own, workflow, findings, onChange }: Props) {
         <label>
           <input type="checkbox" checked={own.signed} onChange={(event) => onChange({ ...own, signed: event.target.checked })} /> only requests signed by the Standard Webhooks scheme
         </label>
-        {own.signed && found && (
-          <button className="link" onClick={() => (secret ? copy(found.secret, "The secret was") : setSecret(true))}>
-            {secret ? found.secret : "show the secret"}
+        {own.signed && found && secret && (
+          <button className="link" title="Copy it: it is not shown again" onClick={() => copy(secret, "The secret was")}>
+            {secret}
           </button>
         )}
+        {own.signed && found && !secret && <span className="quiet">the secret was shown when the address was made; make it anew for another</span>}
         <label>
           at most{" "}
           <input type="number" min={0} className="find" style={{ margin: 0, width: 70 }} aria-label="Requests a minute" value={own.limit} onChange={(event) => onChange({ ...own, limit: Math.max(0, Math.round(Number(event.target.value) || 0)) })} /> a minute{" "}
