@@ -16,7 +16,9 @@ FOLDER = pathlib.Path(sys.argv[1])
 
 
 def pause(claim: Claim) -> None:
-    (FOLDER / "paused").write_text(str(claim.run_id))
+    beside = FOLDER / "pausing"
+    beside.write_text(str(claim.run_id))
+    beside.rename(FOLDER / "paused")  # whole at once: whoever waits for it reads it the moment that it is there
     while not (FOLDER / "go").exists():
         time.sleep(0.01)
 
