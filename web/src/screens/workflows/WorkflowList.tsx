@@ -33,7 +33,7 @@ export function WorkflowList() {
               <col />
               <col style={{ width: 230 }} />
               <col style={{ width: 220 }} />
-              <col style={{ width: 110 }} />
+              <col style={{ width: 150 }} />
             </colgroup>
             <thead>
               <tr>
