@@ -65,7 +65,7 @@ class AnswerIn(BaseModel):
 def _out(q: Question) -> NeedOut:
     return NeedOut(
         id=q.id,
-        kind=q.kind,  # type: ignore[arg-type]
+        kind=q.kind,
         workflow_id=q.workflow_id,
         workflow=q.workflow,
         run_id=q.run_id,

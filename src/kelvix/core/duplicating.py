@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import fields, is_dataclass, replace
-from typing import Any, TypeVar
+from typing import Any, TypeVar, cast
 
 from kelvix.core import formulas, nesting
 from kelvix.core.feel import tree as t
@@ -31,7 +31,8 @@ def _renamed(part: P, ids: Mapping[str, str]) -> P:
     if isinstance(part, Formula) and part.tree:
         return replace(part, tree=t.dump(_in_formula(formulas.loaded(part.tree), ids)))
     if isinstance(part, tuple):
-        return tuple(_renamed(p, ids) for p in part)  # type: ignore[return-value]
+        parts: Any = tuple(_renamed(p, ids) for p in part)
+        return cast(P, parts)
     if not is_dataclass(part) or isinstance(part, type):
         return part
     changed: dict[str, Any] = {}

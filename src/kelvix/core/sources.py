@@ -185,6 +185,9 @@ def _check_inputs(when: When, own: Address) -> list[Finding]:
     return []
 
 
+GUESSED: tuple[Type, ...] = ("link", "email", "date", "datetime")
+
+
 class BadRequest(ValueError):
     """A request whose body is not what was declared. `fields` says what is wrong, by key."""
 
@@ -261,7 +264,7 @@ def _type_of(value: Any) -> Type:
     if isinstance(value, (int, float)):
         return "number"
     text = str(value or "")
-    for type_ in ("link", "email", "date", "datetime") if text else ():
+    for type_ in GUESSED if text else ():
         if type_ in ("date", "datetime") and not text[:4].isdigit():
             continue
         if type_ == "email" and "@" not in text:
@@ -269,8 +272,8 @@ def _type_of(value: Any) -> Type:
         try:
             if type_ == "date" and len(text) != 10:
                 continue
-            coerce(text, type_, _UTC)  # type: ignore[arg-type]
-            return type_  # type: ignore[return-value]
+            coerce(text, type_, _UTC)
+            return type_
         except Unfit:
             continue
     return "long_text" if "\n" in text or len(text) > 200 else "text"

@@ -197,6 +197,7 @@ class Carrying(Walk):
     def _ask(self, line: Line, cell: Cell, carried: Carried, place: Place) -> Carried:
         """Ask a person, and let the run rest until there is an answer."""
         env = self.around.env
+        kind: questions.Kind
         if isinstance(line, Ask):
             kind, asked = "approval", questioning.approval(line, cell, carried, env)
         else:

@@ -5,11 +5,12 @@ from __future__ import annotations
 import json
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
+from typing import Any, Literal
 
 from kelvix.store.database_server import Row, Transaction
 from kelvix.store.runs import Claim
 
+Kind = Literal["approval", "which"]
 QUESTION = (
     "SELECT q.id, q.workflow_id, COALESCE(w.name, 'a workflow since deleted') AS workflow, q.run_id, r.version_id, "
     "q.line_id AS line, q.place, q.kind, q.asked, q.answer, q.answered_by, q.asked_at, q.answered_at, r.title, r.item "
@@ -28,7 +29,7 @@ class Question:
     version_id: int
     line: str
     place: str
-    kind: str
+    kind: Kind
     asked: dict[str, Any]
     answer: dict[str, Any] | None
     answered_by: str | None
@@ -38,7 +39,7 @@ class Question:
     item: dict[str, Any] | None
 
 
-def ask(t: Transaction, claim: Claim, line: str, place: str, kind: str, asked: dict[str, Any]) -> int:
+def ask(t: Transaction, claim: Claim, line: str, place: str, kind: Kind, asked: dict[str, Any]) -> int:
     """Ask, and put the run to rest until there is an answer."""
     made = t.insert(
         "INSERT INTO question (workspace_id, workflow_id, run_id, line_id, place, kind, asked) VALUES (%s,%s,%s,%s,%s,%s,%s)",
