@@ -1,5 +1,6 @@
 import { MenuItem, Select } from "@mui/material";
 import type { Database, WorkflowDetail } from "../../api/queries";
+import { DatabaseSelect } from "./DatabaseSelect";
 import type { RecordEvent } from "./model";
 
 interface Props {
@@ -19,23 +20,13 @@ export function RecordWhen({ own, databases, listens, onChange }: Props) {
   return (
     <>
       <div className="cond" style={LABELLED}>
-        <span>Database</span>
-        <Select
-          value={database ? String(database.id) : ""}
-          displayEmpty
-          sx={{ height: 28 }}
-          SelectDisplayProps={{ "aria-label": "Database that is listened to" }}
-          onChange={(event) => onChange({ ...own, database: Number(event.target.value), fields: [], field: null, filled: [] })}
-        >
-          <MenuItem value="" disabled>
-            Choose a database
-          </MenuItem>
-          {databases.map((d) => (
-            <MenuItem key={d.id} value={String(d.id)}>
-              {d.name}
-            </MenuItem>
-          ))}
-        </Select>
+        <DatabaseSelect
+          words="Database"
+          label="Database that is listened to"
+          value={own.database}
+          databases={databases}
+          onChange={(d) => onChange({ ...own, database: d.id, fields: [], field: null, filled: [] })}
+        />
       </div>
       {database && own.event === "changed" && (
         <Fields words="Counts when" none="any field changes" label="Fields of which a change counts" database={database} chosen={own.fields} onChange={(ids) => onChange({ ...own, fields: ids })} />
