@@ -128,9 +128,9 @@ class Person:
         with smtplib.SMTP("127.0.0.1", self.kelvix.settings.smtp_port, timeout=30) as smtp:
             smtp.sendmail("test@works.example", self.addresses[folder], raw or message.as_bytes())
 
-    def faults(self, mode: str = "none", push: str = "once") -> None:
+    def faults(self, mode: str = "none", push: str = "once", app: str = "mail") -> None:
         with self.practice_page() as page:
-            assert page.post("/faults", data={"name": "mail", "mode": mode, "push": push}).status_code == 303
+            assert page.post("/faults", data={"name": app, "mode": mode, "push": push}).status_code == 303
 
 
 def document(

@@ -34,11 +34,17 @@ class Settings:
     port: int = 8600
     practice_port: int = 8601
     smtp_port: int = 8625
+    reachable: tuple[str, ...] = ()  # hosts of private networks, as name:port, to which web requests may go all the same
 
     @property
     def address(self) -> str:
         """Where people reach Kelvix, and where apps push to."""
         return f"http://{self.host}:{self.port}"
+
+    @property
+    def may_reach(self) -> frozenset[str]:
+        """The hosts of private networks to which web requests may go: the practice apps, and what the installation names."""
+        return frozenset((f"localhost:{self.practice_port}", *self.reachable))
 
     @property
     def practice_address(self) -> str:
@@ -58,4 +64,5 @@ def read(path: str | pathlib.Path | None = None) -> Settings:
     raw = json.loads(pathlib.Path(path).read_text())
     raw["servers"] = {name: Server(**server) for name, server in raw["servers"].items()}
     raw["practice"] = Server(**raw["practice"])
+    raw["reachable"] = tuple(raw.get("reachable", ()))
     return Settings(**raw)

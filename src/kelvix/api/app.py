@@ -15,6 +15,7 @@ from kelvix.api import (
     connections,
     databases,
     incoming,
+    kept_secrets,
     live,
     needs,
     problems,
@@ -56,7 +57,20 @@ def build(engine: Engine) -> FastAPI:
     )
     app.state.engine, app.state.intake = engine, Intake(engine)
     app.state.sessions, app.state.hub = Sessions(engine), live.Hub(engine)
-    for part in (session, databases, connections, workflows, rehearsal, backcasts, runs, needs, triggers, incoming, live):
+    for part in (
+        session,
+        databases,
+        connections,
+        workflows,
+        kept_secrets,
+        rehearsal,
+        backcasts,
+        runs,
+        needs,
+        triggers,
+        incoming,
+        live,
+    ):
         app.include_router(part.router)
     problems.install(app)
     app.add_middleware(Bounds)

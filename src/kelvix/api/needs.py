@@ -36,10 +36,10 @@ class Candidate(BaseModel):
 
 class NeedOut(BaseModel):
     """A question that a run asks. An approval is answered with yes or no; `which` with one of the candidates, with all of
-    them or with a new record."""
+    them or with a new record; `doubt`, whether something that was sent arrived, with arrived, again or stop."""
 
     id: int
-    kind: Literal["approval", "which"]
+    kind: Literal["approval", "which", "doubt"]
     workflow_id: int
     workflow: str
     run_id: int
@@ -57,7 +57,7 @@ class NeedOut(BaseModel):
 class AnswerIn(BaseModel):
     """`values` are those that were edited, as they are typed, by key. `record`: the one that is meant."""
 
-    answer: Literal["yes", "no", "record", "all", "new"]
+    answer: Literal["yes", "no", "record", "all", "new", "arrived", "again", "stop"]
     record: int | None = None
     values: dict[str, str] = {}
 
@@ -93,7 +93,13 @@ def answer_need(who: Editor, question_id: int, body: AnswerIn) -> dict[str, str]
     asked = who.space.read(lambda t: questions.get(t, who.space.id, question_id))
     if asked is None:
         raise LookupError("there is no such question")
-    said = _approval(who, asked, body) if asked.kind == "approval" else _which(asked, body)
+    match asked.kind:
+        case "approval":
+            said = _approval(who, asked, body)
+        case "which":
+            said = _which(asked, body)
+        case "doubt":
+            said = _doubt(body)
     if not who.space.transact(lambda t: questions.answer(t, who.space.id, asked, said, who.person.name)):
         raise Problem(409, "This was answered already.", f"{asked.answered_by or 'Somebody'} was faster; the run has gone on.")
     who.announce("ready", "needs", "runs")
@@ -113,6 +119,12 @@ def _approval(who: Caller, asked: Question, body: AnswerIn) -> dict[str, Any]:
             raise Problem(422, "Some values do not fit.", "; ".join(wrong.values()), fields=wrong)
         values |= {key: to_wire(value) for key, value in edited.items()}
     return {"approved": body.answer == "yes", "values": values}
+
+
+def _doubt(body: AnswerIn) -> dict[str, Any]:
+    if body.answer not in ("arrived", "again", "stop"):
+        raise Problem(422, "Say whether it arrived.", "It arrived, it is to be sent again, or the run stops here.")
+    return {"said": body.answer}
 
 
 def _which(asked: Question, body: AnswerIn) -> dict[str, Any]:

@@ -12,7 +12,7 @@ from pydantic import BaseModel, Field
 from kelvix.api.access import Caller, Reader
 from kelvix.api.workflows import kept_workflow
 from kelvix.core import conditions, finding, formulas, known, rehearsal, repeating, shaping
-from kelvix.core.cells import Cell, CellState
+from kelvix.core.cells import Cell, CellState, WebCall
 from kelvix.core.checking import check
 from kelvix.core.documents import check_shape
 from kelvix.core.duplicating import duplicated
@@ -46,6 +46,7 @@ from kelvix.store import workflows
 
 router = APIRouter(prefix="/api/v1", tags=["rehearsal"])
 SHOWN_MAILS = 10
+SHOWN_BODY = 8_000  # characters of a web request
 SHOWN = 300  # characters of a value in an answer
 
 
@@ -99,6 +100,20 @@ class MailOut(BaseModel):
     rows: list[list[str]]
 
 
+class HeaderOut(BaseModel):
+    name: str
+    value: str
+
+
+class WebCallOut(BaseModel):
+    """A web request that a line sends; what is secret is left out."""
+
+    method: str
+    address: str
+    headers: list[HeaderOut]
+    body: str
+
+
 class CellOut(BaseModel):
     """`rows` says of each row of an Only if line or a way, in reading order with the heads of groups, whether it holds.
     Within a repeated line, `round` is the one that is shown of `rounds`; in `wrong_rounds` of them this line is not right."""
@@ -115,6 +130,7 @@ class CellOut(BaseModel):
     wrong_rounds: int
     mails: list[MailOut] = Field(description="the first of those that are sent")
     mail_count: int
+    call: WebCallOut | None
     read_at: datetime | None = Field(description="when a Find line's answer was read")
 
 
@@ -255,6 +271,12 @@ def _remedies(remedies: tuple[Remedy, ...]) -> list[RemedyOut]:
     ]
 
 
+def _call_out(call: WebCall) -> WebCallOut:
+    named = [*call.headers, *((name, "(kept secret)") for name, _ in call.secrets)]
+    headers = [HeaderOut(name=name, value=value) for name, value in named]
+    return WebCallOut(method=call.method, address=call.address, headers=headers, body=call.body[:SHOWN_BODY])
+
+
 def _cell_out(cell: Cell, around: Surroundings, who: Caller) -> CellOut:
     return CellOut(
         line=cell.line,
@@ -280,6 +302,7 @@ def _cell_out(cell: Cell, around: Surroundings, who: Caller) -> CellOut:
             for m in cell.mails[:SHOWN_MAILS]
         ],
         mail_count=len(cell.mails),
+        call=_call_out(cell.call) if cell.call else None,
         read_at=cell.answer.at if cell.answer else None,
         parts=[
             PartOut(

@@ -55,6 +55,18 @@ class Mail:
 
 
 @dataclass(frozen=True)
+class WebCall:
+    """A web request: `headers` without those that are secret, which are the numbers of `secrets` by name; `body` is JSON, or
+    nothing."""
+
+    method: str
+    address: str
+    headers: tuple[tuple[str, str], ...] = ()
+    secrets: tuple[tuple[str, int], ...] = ()
+    body: str = ""
+
+
+@dataclass(frozen=True)
 class PartResult:
     """What a part of a line, named by its key, comes to for one sample: a Shape line's value, or what a Find
     line compares with."""
@@ -71,7 +83,8 @@ class Cell:
     """`note` is the short word under the state; `results` are an Add line's fields, `parts` a Shape line's values or a Find
     line's comparisons, these by their place; `doubts` counts those to look at; `rows` says of each row of an Only if line
     whether it holds; `answer` is what a Find line found. Within a Repeat line, `round` is the one that is shown of `rounds`, in
-    `wrong_rounds` of which this line is not right. `mails` are what a Send a mail line sends."""
+    `wrong_rounds` of which this line is not right. `mails` are what a Send a mail line sends, and
+    `call` what a web request is."""
 
     line: str
     state: CellState
@@ -85,6 +98,7 @@ class Cell:
     rounds: int = 0
     wrong_rounds: int = 0
     mails: tuple[Mail, ...] = ()
+    call: WebCall | None = None
 
 
 @dataclass(frozen=True)

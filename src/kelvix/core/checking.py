@@ -14,6 +14,7 @@ from kelvix.core import (
     sources,
     stopping,
     waiting,
+    web_request,
     writing,
 )
 from kelvix.core.cells import Finding
@@ -44,6 +45,7 @@ from kelvix.core.workflow import (
     Update,
     Wait,
     Way,
+    WebRequest,
     Workflow,
 )
 
@@ -82,6 +84,8 @@ def _check_line(workflow: Workflow, line: Line, carried: Carried, around: Surrou
             return asking.check(line, carried)
         case SendMail():
             return mailing.check(line, carried)
+        case WebRequest():
+            return web_request.check(line, carried)
         case RunAnother():
             return handing.check(line, around.others, carried)
         case Stop():

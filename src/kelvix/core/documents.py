@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from kelvix.core import formulas, nesting
 from kelvix.core.sources import MOST_INPUTS, MOST_QUIET
+from kelvix.core.web_request import MOST_VALUES
 from kelvix.core.workflow import (
     Add,
     AddOrUpdate,
@@ -21,6 +22,7 @@ from kelvix.core.workflow import (
     Test,
     Update,
     Way,
+    WebRequest,
     When,
     Workflow,
     fillings_of,
@@ -60,6 +62,8 @@ def check_shape(workflow: Workflow) -> None:
                 raise BadDocument("each value of a line needs a key of its own, of at most 20 characters")
         elif isinstance(line, SendMail) and len(line.paragraphs) > MOST_PARAGRAPHS:
             raise BadDocument(f"a mail has at most {MOST_PARAGRAPHS} paragraphs")
+        elif isinstance(line, WebRequest) and max(map(len, (line.headers, line.body, line.takes))) > MOST_VALUES:
+            raise BadDocument(f"a web request has at most {MOST_VALUES} headers and values")
         elif (isinstance(line, Find) and len(line.sought) > MOST_COMPARISONS) or (
             isinstance(line, AddOrUpdate) and len(line.by) > MOST_COMPARISONS
         ):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from kelvix.core import asking, branching, finding, mailing, nesting, repeating, sources, writing
+from kelvix.core import asking, branching, finding, mailing, nesting, repeating, sources, web_request, writing
 from kelvix.core.feel import FUNCTIONS, Scope
 from kelvix.core.feel import tree as t
 from kelvix.core.filling import Carried, Held
@@ -33,6 +33,7 @@ from kelvix.core.workflow import (
     Update,
     Wait,
     Way,
+    WebRequest,
     When,
     Workflow,
     fillings_of,
@@ -60,6 +61,8 @@ def made_by(line: Line, carried: Carried, around: Surroundings) -> Carried:
             return carried.plus(line.id, asking.fields_of(line, carried), {})
         case SendMail():
             return carried.plus(line.id, mailing.FIELDS, {})
+        case WebRequest():
+            return carried.plus(line.id, web_request.fields_of(line), {})
         case Decide():
             return carried.plus(line.id, branching.FIELDS, {})
         case Repeat():

@@ -209,7 +209,7 @@ def request_values(own: Address, body: Mapping[str, Any], received: datetime, en
             values[one.key] = None
             continue
         try:
-            values[one.key] = to_wire(_value(raw, one, env))
+            values[one.key] = to_wire(value_of(raw, one, env))
         except Unfit as unfit:
             wrong[one.key] = str(unfit)
     if missing:
@@ -220,7 +220,7 @@ def request_values(own: Address, body: Mapping[str, Any], received: datetime, en
     return values
 
 
-def _value(raw: Any, one: Input, env: Env) -> Value:
+def value_of(raw: Any, one: Input, env: Env) -> Value:
     """Raises Unfit."""
     if isinstance(raw, (dict, list)) and not (one.type == "labels" and isinstance(raw, list)):
         raise Unfit("is nested; declare the values within it, with dots between their names")

@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 
-from kelvix.core import asking, conditions, finding, handing, mailing, shaping, sources, stopping, waiting, writing
+from kelvix.core import asking, conditions, finding, handing, mailing, shaping, sources, stopping, waiting, web_request, writing
 from kelvix.core.cells import Answer, Cell, CellState, PartResult
 from kelvix.core.feel import Env
 from kelvix.core.filling import Carried, ListRow, Remedy
@@ -36,6 +36,7 @@ from kelvix.core.workflow import (
     Update,
     Wait,
     Way,
+    WebRequest,
     When,
 )
 
@@ -122,6 +123,8 @@ def step(line: Line, carried: Carried, around: Surroundings) -> tuple[Cell, Carr
             return handing.step(line, around.others, carried, around.env), carried
         case SendMail():
             return mailing.step(line, carried, around.env)
+        case WebRequest():
+            return web_request.step(line, carried, around.env)
         case Stop():
             return stopping.step(line, carried, around.env), carried
         case Decide() | Way() | Otherwise() | Repeat():

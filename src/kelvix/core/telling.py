@@ -20,6 +20,7 @@ from kelvix.core.workflow import (
     SendMail,
     Update,
     Wait,
+    WebRequest,
     When,
     Workflow,
 )
@@ -44,6 +45,8 @@ def _line(line: Line, names: Mapping[int, str]) -> str:
             return f"find {'records' if line.several == 'all' else 'a record'} in {names.get(database or 0, 'a database')}"
         case SendMail():
             return "send a mail"
+        case WebRequest():
+            return "send a web request"
         case RunAnother():
             return "run another workflow"
         case Ask():

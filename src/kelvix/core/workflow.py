@@ -441,6 +441,36 @@ class RunAnother:
     verb: Literal["run_another"] = "run_another"
 
 
+@dataclass(frozen=True)
+class Header:
+    """A header of a web request: what it is filled with, or the number of a secret that is kept and not shown again."""
+
+    name: str
+    filling: Filling = ()
+    secret: int | None = None
+
+
+Method = Literal["POST", "PUT", "PATCH", "GET", "DELETE"]
+
+
+@dataclass(frozen=True)
+class WebRequest:
+    """Send values to a web address. `body` are the values by their names in it, nested ones with dots; with GET and DELETE they
+    go into the address. `success` are the answers that count as such, as in 2xx, 404. `recognises`: whether the receiver
+    recognises a repeat by its Idempotency-Key. `takes` are values that are read out of the answer."""
+
+    id: str
+    method: Method = "POST"
+    address: Filling = ()
+    headers: tuple[Header, ...] = ()
+    body: tuple[Given, ...] = ()
+    success: str = "2xx"
+    recognises: bool = False
+    takes: tuple[Input, ...] = ()
+    within: str = ""
+    verb: Literal["web_request"] = "web_request"
+
+
 Fills = Add | AddOrUpdate | Update  # lines that fill fields
 Writes = Add | AddOrUpdate | Update | Delete  # lines that change a database
 
@@ -489,7 +519,7 @@ class Find:
     verb: Literal["find"] = "find"
 
 
-Acts = Writes | SendMail | RunAnother  # lines that change something
+Acts = Writes | SendMail | WebRequest | RunAnother  # lines that change something
 Narrows = OnlyIf | Way  # lines with conditions
 Blocks = Way | Otherwise | Repeat  # lines that other lines can stand within
 Line = (
@@ -509,6 +539,7 @@ Line = (
     | Update
     | Delete
     | SendMail
+    | WebRequest
     | RunAnother
 )
 
@@ -531,6 +562,10 @@ def fillings_of(line: Line) -> Iterator[Filling]:
             yield line.to
             yield line.subject
             yield from line.paragraphs
+        case WebRequest():
+            yield line.address
+            yield from (h.filling for h in line.headers)
+            yield from (g.filling for g in line.body)
         case RunAnother():
             yield from (g.filling for g in line.given)
         case Find():

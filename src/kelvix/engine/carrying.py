@@ -12,8 +12,9 @@ from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any
 
-from kelvix.connectors.contract import Standing
-from kelvix.core import asking, branching, repeating, stopping, waiting, writing
+from kelvix.connectors.contract import Passing, Standing
+from kelvix.connectors.guarded_http import Unanswered
+from kelvix.core import asking, branching, repeating, stopping, waiting, web_request, writing
 from kelvix.core.cells import Cell
 from kelvix.core.feel import Env
 from kelvix.core.filling import Carried, ListRow, describe
@@ -35,11 +36,12 @@ from kelvix.core.workflow import (
     SendMail,
     Stop,
     Wait,
+    WebRequest,
     Workflow,
     Writes,
     filling_of,
 )
-from kelvix.engine import effects, handing_over, questioning, recording, sending
+from kelvix.engine import calling, effects, handing_over, questioning, recording, sending
 from kelvix.engine.engine import Engine
 from kelvix.engine.recording import place_text
 from kelvix.store import questions, runs
@@ -137,6 +139,9 @@ class Carrying(Walk):
             return self._write(line, cell, carried, place), ""
         if isinstance(line, SendMail) and cell.state == "fits" and self.claim.only_line in (None, line.id):
             return self._send(line, cell, carried, place), ""
+        if isinstance(line, WebRequest) and cell.state == "fits" and self.claim.only_line in (None, line.id):
+            assert cell.call
+            return self._request(line, calling.Sending(cell.call, 1), carried, place)
         if isinstance(line, RunAnother) and cell.state == "fits" and self.claim.only_line in (None, line.id):
             return self._run_another(line, carried, place), ""
         left_out = cell.state in ("waits", "asks") or (isinstance(line, Acts) and cell.state == "fits")
@@ -167,6 +172,8 @@ class Carrying(Walk):
             return self._as_answered(line, recorded.output, carried)
         if isinstance(line, SendMail) and recorded.outcome == "sent":
             return sending.as_recorded(line, recorded.output, carried), ""
+        if isinstance(line, WebRequest) and recorded.output:
+            return self._request_again(line, recorded, carried, place)
         if isinstance(line, Writes) and recorded.output:
             database = writing.database_of(line, carried, self.around.databases)
             if database is None:
@@ -217,15 +224,9 @@ class Carrying(Walk):
 
     def _answered(self, line: Line, recorded: RunLine, carried: Carried, place: Place) -> tuple[Carried, str]:
         """A line that asked: with the answer, else the run rests on."""
-        asked = self.space.read(lambda t: questions.of_line(t, self.space.id, self.claim.run_id, line.id, place_text(place)))
+        asked = self._asked(line, place)
         if asked is None or asked.answer is None:
-
-            def rest(t: Transaction) -> None:
-                self.progress.hold(t, self.claim, None)
-                questions.rest(t, self.claim)
-
-            self.space.transact(rest)
-            return carried, RESTS
+            return self._rest_on(carried), RESTS
         cell, _ = step(line, carried, self.around)  # as it was when it asked
         self._rests += 1
         if isinstance(line, AddOrUpdate):
@@ -235,6 +236,19 @@ class Carrying(Walk):
         kept = {"since": recorded.output["since"], "by": asked.answered_by, **asked.answer}
         self._record(line, place, "answered", None, kept)
         return self._as_answered(line, kept, carried)
+
+    def _asked(self, line: Line, place: Place) -> questions.Question | None:
+        return self.space.read(lambda t: questions.of_line(t, self.space.id, self.claim.run_id, line.id, place_text(place)))
+
+    def _rest_on(self, carried: Carried) -> Carried:
+        """Nobody answered yet."""
+
+        def rest(t: Transaction) -> None:
+            self.progress.hold(t, self.claim, None)
+            questions.rest(t, self.claim)
+
+        self.space.transact(rest)
+        return carried
 
     def _as_answered(self, line: Ask, kept: dict[str, Any] | None, carried: Carried) -> tuple[Carried, str]:
         if kept is None:  # left out, in a try of another line
@@ -333,20 +347,83 @@ class Carrying(Walk):
         """Send mails. Each has an idempotency key made of run, line and place, so that it goes out once however often it is
         begun; what was computed so far is kept first, under the token."""
         self.before_effect(self.claim)
+        self._keep()
+        made = sending.send(self.engine, self.space, line, cell.mails, self._key(line, place), self._beat)
+        self._record(line, place, "sent", None, made)
+        self._keep()
+        return sending.as_recorded(line, made, carried)
 
-        def keep(t: Transaction) -> None:
+    def _key(self, line: Line, place: Place) -> str:
+        """The idempotency key of what a line does outside."""
+        return f"kelvix-{self.space.id}-{self.claim.run_id}-{line.id}-{place_text(place)}"
+
+    def _keep(self) -> None:
+        """Keep what was computed so far, under the token."""
+
+        def work(t: Transaction) -> None:
             self.progress.hold(t, self.claim, None)
             runs.keep_lines(t, self.claim, self.progress.lines)
 
-        self.space.transact(keep)
+        self.space.transact(work)
         self.progress.written()
         self._beaten = time.monotonic()
-        key = f"kelvix-{self.space.id}-{self.claim.run_id}-{line.id}-{place_text(place)}"
-        made = sending.send(self.engine, self.space, line, cell.mails, key, self._beat)
+
+    def _request(self, line: WebRequest, sent: calling.Sending, carried: Carried, place: Place) -> tuple[Carried, str]:
+        """Send a web request. That it is about to go out is recorded first; if it turns out that it was not taken, that too."""
+        self.before_effect(self.claim)
+        self._record(line, place, "sending", None, sent.kept())
+        self._keep()
+        try:
+            made = calling.send(self.engine, self.space, self.claim, line, sent, self._key(line, place), self.around.env)
+        except Unanswered as unanswered:
+            if not web_request.repeatable(line):
+                return self._doubt(line, sent, str(unanswered), carried, place), RESTS
+            self._record(line, place, "to_send", None, sent.kept())
+            self._keep()
+            raise Passing(str(unanswered)) from None
+        except (Passing, Standing):
+            self._record(line, place, "to_send", None, sent.kept())
+            self._keep()
+            raise
         self._record(line, place, "sent", None, made)
-        self.space.transact(keep)
-        self.progress.written()
-        return sending.as_recorded(line, made, carried)
+        self._keep()
+        return calling.as_recorded(line, made, carried), ""
+
+    def _request_again(self, line: WebRequest, recorded: RunLine, carried: Carried, place: Place) -> tuple[Carried, str]:
+        """A web request that the run came to before: it went through, is to be sent again, or nobody knows."""
+        if recorded.outcome == "sent":
+            return calling.as_recorded(line, recorded.output, carried), ""
+        sent = calling.as_kept(recorded.output)
+        again = calling.Sending(sent.call, sent.attempt + 1)
+        if recorded.outcome == "in_doubt":
+            asked = self._asked(line, place)
+            if asked is None or asked.answer is None:
+                return self._rest_on(carried), RESTS
+            match asked.answer["said"]:
+                case "arrived":
+                    made = sent.kept() | {"by": asked.answered_by}
+                    self._record(line, place, "sent", None, made)
+                    return calling.as_recorded(line, made, carried), ""
+                case "stop":
+                    cell = Cell(line.id, "put_right", f"{asked.answered_by} stopped the run here: its web request was in doubt")
+                    return self._stop(line, cell, carried, place), STUCK
+        elif recorded.outcome == "sending" and not web_request.repeatable(line):
+            return self._doubt(line, sent, "what was sending it ended before the answer came", carried, place), RESTS
+        return self._request(line, again, carried, place)
+
+    def _doubt(self, line: WebRequest, sent: calling.Sending, why: str, carried: Carried, place: Place) -> Carried:
+        """Ask a person whether a request arrived, and let the run rest until there is an answer."""
+        self._record(line, place, "in_doubt", None, sent.kept())
+        asked = calling.doubt(sent, why, calling.now_text(self.around.env))
+
+        def work(t: Transaction) -> None:
+            self.progress.hold(t, self.claim, None)
+            runs.keep_lines(t, self.claim, self.progress.lines)
+            questions.ask(t, self.claim, line.id, place_text(place), "doubt", asked)
+
+        self.space.transact(work)
+        self.topics.add("needs")
+        return carried
 
     def _beat(self) -> None:
         """Begin the lease anew, where a part of it has gone by. Raises Fenced."""

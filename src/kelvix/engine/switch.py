@@ -5,12 +5,13 @@ from __future__ import annotations
 import logging
 from datetime import UTC, datetime
 
+from kelvix.connectors import guarded_http
 from kelvix.connectors.contract import App, Passing, Standing
 from kelvix.core import schedule
 from kelvix.core.cells import Finding
 from kelvix.core.checking import check
 from kelvix.core.finding import compared
-from kelvix.core.workflow import AddOrUpdate, Find, Own, RecordEvent, Schedule, SendMail, Workflow
+from kelvix.core.workflow import AddOrUpdate, Find, Own, RecordEvent, Schedule, SendMail, WebRequest, Workflow
 from kelvix.engine import polling
 from kelvix.engine.engine import Engine
 from kelvix.store import changes, finding, listening, watches, workflows
@@ -38,7 +39,7 @@ def turn_on(engine: Engine, space: Space, workflow_id: int) -> None:
     findings = check(kept.draft, around)
     if findings:
         raise NotReady(findings)
-    findings = _may_send(engine, space, kept.draft)
+    findings = _may_send(engine, space, kept.draft) + _may_reach(engine, kept.draft)
     if findings:
         raise NotReady(findings)
     for line in kept.draft.lines:
@@ -112,6 +113,20 @@ def _may_send(engine: Engine, space: Space, workflow: Workflow) -> list[Finding]
             if not app.sends or not app.look(token).may_send:
                 said = "this connection may not send mail; widen it, and tick that it may send"
                 found.append(Finding(line.id, said, key="connection"))
+    return found
+
+
+def _may_reach(engine: Engine, workflow: Workflow) -> list[Finding]:
+    """Web requests whose address is known before the run, and may not be gone to."""
+    found: list[Finding] = []
+    for line in workflow.lines:
+        if isinstance(line, WebRequest) and len(line.address) == 1 and line.address[0].text:
+            try:
+                guarded_http.resolve(line.address[0].text.strip(), engine.settings.may_reach)
+            except Standing as failure:
+                found.append(Finding(line.id, str(failure), key="address"))
+            except Passing:
+                log.info("the address of line %s cannot be looked up now; the run will", line.id)
     return found
 
 

@@ -37,7 +37,9 @@ def undo_run(engine: Engine, space: Space, run_id: int, person: str) -> Undone:
             except (changes.CannotUndo, LookupError) as why:
                 kept.append(str(why))
         for line in runs.lines(t, space.id, [run_id])[run_id].values():
-            if line.outcome == "sent":
+            if line.outcome == "sent" and "mails" not in line.output:
+                kept.append("A web request was sent, and stays so.")
+            elif line.outcome == "sent":
                 number = len(line.output["mails"])
                 kept.append(f"{number} mails were sent, and stay so." if number > 1 else "One mail was sent, and stays so.")
         return Undone(undone, trashed, tuple(kept)), touched

@@ -17,6 +17,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from kelvix.core.values import whole
 from kelvix.formats import rfc5322
 from kelvix.practice import mail as mail_app
+from kelvix.practice import receiver as receiver_app
 from kelvix.practice.consent import APPS, ConsentServer, FormRequest, OAuth2Error
 from kelvix.practice.faults import MODES, PUSH_MODES, SAID, FaultMiddleware, Faults
 from kelvix.practice.push import Pusher
@@ -27,6 +28,7 @@ from kelvix.store.migrate import migrate
 
 HERE = pathlib.Path(__file__).parent
 COOKIE = "practice"
+RECEIVER = "receiver"  # takes requests without a connection
 LARGE = 25 << 20
 CSP = "default-src 'self'; style-src 'self' 'nonce-practice'; frame-ancestors 'none'; base-uri 'none'"
 
@@ -74,7 +76,9 @@ def build(settings: Settings) -> ASGIApp:
         controller.stop()
 
     app = FastAPI(title="Practice apps", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
+    receiver = receiver_app.Receiver(store.server)
     app.include_router(mail_app.router(mail))
+    app.include_router(receiver_app.router(receiver))
     app.add_middleware(Guard)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=["localhost", "127.0.0.1"])
 
@@ -121,13 +125,14 @@ def build(settings: Settings) -> ASGIApp:
             faults=faults,
             tokens=store.tokens(account["id"]),
             smtp_port=settings.smtp_port,
+            address=settings.practice_address,
         )
 
     @app.post("/faults")
     def set_fault(
         account: Signed, name: Annotated[str, Form()], mode: Annotated[str, Form()], push: Annotated[str, Form()]
     ) -> Response:
-        if name not in APPS or mode not in MODES or push not in PUSH_MODES:
+        if name not in (*APPS, RECEIVER) or mode not in MODES or push not in PUSH_MODES:
             raise HTTPException(422, "there is no such switch")
         faults.set(name, mode, push)
         return RedirectResponse("/", 303)
@@ -136,6 +141,10 @@ def build(settings: Settings) -> ASGIApp:
     def revoke(account: Signed, token: str) -> Response:
         store.revoke(account["id"], bytes.fromhex(token))
         return RedirectResponse("/", 303)
+
+    @app.get("/receiver")
+    def received(request: Request, account: Signed) -> Response:
+        return show(request, "receiver.html", account=account, address=settings.practice_address, requests=receiver.newest())
 
     # Mail's pages
 

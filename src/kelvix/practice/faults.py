@@ -7,9 +7,9 @@ import time
 from typing import Literal, get_args
 
 from starlette.responses import JSONResponse
-from starlette.types import ASGIApp, Receive, Scope, Send
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-Mode = Literal["none", "slow", "failing", "refusing", "limited", "down"]
+Mode = Literal["none", "slow", "failing", "refusing", "limited", "down", "unanswered"]
 PushMode = Literal["once", "twice", "never"]
 MODES: tuple[Mode, ...] = get_args(Mode)
 PUSH_MODES: tuple[PushMode, ...] = get_args(PushMode)
@@ -20,6 +20,7 @@ SAID: dict[str, str] = {
     "refusing": "refuses every token with 401",
     "limited": "allows one call in two seconds, else 429 with Retry-After",
     "down": "closes the connection without an answer",
+    "unanswered": "takes the call and closes the connection without an answer",
     "once": "pushes each change once",
     "twice": "pushes each change twice",
     "never": "pushes nothing",
@@ -48,6 +49,14 @@ class Faults:
         return False
 
 
+def _hang_up(send: Send) -> bool:
+    """Close the connection. uvicorn's own request cycle is the one way to its socket."""
+    transport = getattr(getattr(send, "__self__", None), "transport", None)
+    if transport:
+        transport.abort()
+    return bool(transport)
+
+
 class FaultMiddleware:
     """Stands before the apps' API (not their pages) and misbehaves as the switches say."""
 
@@ -69,9 +78,15 @@ class FaultMiddleware:
         elif mode == "limited" and self.faults.limited(parts[1]):
             answer = JSONResponse({"error": "too many calls"}, 429, {"Retry-After": str(int(LIMIT_EVERY))})
         elif mode == "down":
-            cycle = getattr(send, "__self__", None)  # uvicorn's own request cycle, the one way to its socket
-            if cycle is not None and getattr(cycle, "transport", None):
-                cycle.transport.abort()
+            if _hang_up(send):
                 return
             answer = JSONResponse({"error": "down"}, 503)
+        elif mode == "unanswered":
+
+            async def swallow(_: Message) -> None:
+                return
+
+            await self.inner(scope, receive, swallow)
+            _hang_up(send)
+            return
         await (answer or self.inner)(scope, receive, send)

@@ -10,7 +10,7 @@ from typing import Any, Literal
 from kelvix.store.database_server import Row, Transaction
 from kelvix.store.runs import Claim
 
-Kind = Literal["approval", "which"]
+Kind = Literal["approval", "which", "doubt"]
 QUESTION = (
     "SELECT q.id, q.workflow_id, COALESCE(w.name, 'a workflow since deleted') AS workflow, q.run_id, r.version_id, "
     "q.line_id AS line, q.place, q.kind, q.asked, q.answer, q.answered_by, q.asked_at, q.answered_at, r.title, r.item "
@@ -40,9 +40,10 @@ class Question:
 
 
 def ask(t: Transaction, claim: Claim, line: str, place: str, kind: Kind, asked: dict[str, Any]) -> int:
-    """Ask, and put the run to rest until there is an answer."""
+    """Ask, and put the run to rest until there is an answer. What was asked at this line before is asked anew."""
     made = t.insert(
-        "INSERT INTO question (workspace_id, workflow_id, run_id, line_id, place, kind, asked) VALUES (%s,%s,%s,%s,%s,%s,%s)",
+        "INSERT INTO question (workspace_id, workflow_id, run_id, line_id, place, kind, asked) VALUES (%s,%s,%s,%s,%s,%s,%s) "
+        "ON DUPLICATE KEY UPDATE asked=VALUES(asked), answer=NULL, answered_by=NULL, answered_at=NULL, asked_at=NOW(3)",
         (claim.workspace_id, claim.workflow_id, claim.run_id, line, place, kind, json.dumps(asked, ensure_ascii=False)),
     )
     rest(t, claim)

@@ -140,7 +140,7 @@ def set_state(
 
 
 def delete(t: Transaction, workspace_id: int, workflow_id: int) -> bool:
-    for table in ("sample", "watch", "backcast", "listening", "settling"):
+    for table in ("sample", "watch", "backcast", "listening", "settling", "kept_secret"):
         t.execute(f"DELETE FROM {table} WHERE workspace_id=%s AND workflow_id=%s", (workspace_id, workflow_id))
     return bool(t.execute("DELETE FROM workflow WHERE workspace_id=%s AND id=%s", (workspace_id, workflow_id)))
 

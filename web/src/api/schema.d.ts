@@ -971,6 +971,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/workflows/{workflow_id}/secrets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep Secret
+         * @description Keep what a header of a web request says, so that nobody reads it again.
+         */
+        post: operations["keep_secret_api_v1_workflows__workflow_id__secrets_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/workflows/{workflow_id}/suggest": {
         parameters: {
             query?: never;
@@ -1185,7 +1205,7 @@ export interface components {
              * Answer
              * @enum {string}
              */
-            answer: "yes" | "no" | "record" | "all" | "new";
+            answer: "yes" | "no" | "record" | "all" | "new" | "arrived" | "again" | "stop";
             /** Record */
             record?: number | null;
             /**
@@ -1380,6 +1400,7 @@ export interface components {
          *     Within a repeated line, `round` is the one that is shown of `rounds`; in `wrong_rounds` of them this line is not right.
          */
         CellOut: {
+            call: components["schemas"]["WebCallOut"] | null;
             /** Doubts */
             doubts: number;
             /** Line */
@@ -1967,6 +1988,28 @@ export interface components {
             detail?: components["schemas"]["ValidationError"][];
         };
         /**
+         * Header
+         * @description A header of a web request: what it is filled with, or the number of a secret that is kept and not shown again.
+         */
+        Header: {
+            /**
+             * Filling
+             * @default []
+             */
+            filling: components["schemas"]["Part"][];
+            /** Name */
+            name: string;
+            /** Secret */
+            secret?: number | null;
+        };
+        /** HeaderOut */
+        HeaderOut: {
+            /** Name */
+            name: string;
+            /** Value */
+            value: string;
+        };
+        /**
          * Input
          * @description A value that a request brings. `key` is the name in its body, nested ones with dots.
          */
@@ -2151,7 +2194,7 @@ export interface components {
         /**
          * NeedOut
          * @description A question that a run asks. An approval is answered with yes or no; `which` with one of the candidates, with all of
-         *     them or with a new record.
+         *     them or with a new record; `doubt`, whether something that was sent arrived, with arrived, again or stop.
          */
         NeedOut: {
             /**
@@ -2169,7 +2212,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "approval" | "which";
+            kind: "approval" | "which" | "doubt";
             /** Link */
             link: string | null;
             /** Matching */
@@ -2854,6 +2897,19 @@ export interface components {
              */
             start: string;
         };
+        /** SecretIn */
+        SecretIn: {
+            /** Secret */
+            secret: string;
+        };
+        /**
+         * SecretOut
+         * @description The number by which a header names a secret.
+         */
+        SecretOut: {
+            /** Number */
+            number: number;
+        };
         /**
          * SendMail
          * @description Send a mail by a connection: its text in paragraphs, and below them the rows of a list as a table with these columns.
@@ -3267,6 +3323,77 @@ export interface components {
             within: string;
         };
         /**
+         * WebCallOut
+         * @description A web request that a line sends; what is secret is left out.
+         */
+        WebCallOut: {
+            /** Address */
+            address: string;
+            /** Body */
+            body: string;
+            /** Headers */
+            headers: components["schemas"]["HeaderOut"][];
+            /** Method */
+            method: string;
+        };
+        /**
+         * WebRequest
+         * @description Send values to a web address. `body` are the values by their names in it, nested ones with dots; with GET and DELETE they
+         *     go into the address. `success` are the answers that count as such, as in 2xx, 404. `recognises`: whether the receiver
+         *     recognises a repeat by its Idempotency-Key. `takes` are values that are read out of the answer.
+         */
+        WebRequest: {
+            /**
+             * Address
+             * @default []
+             */
+            address: components["schemas"]["Part"][];
+            /**
+             * Body
+             * @default []
+             */
+            body: components["schemas"]["Given"][];
+            /**
+             * Headers
+             * @default []
+             */
+            headers: components["schemas"]["Header"][];
+            /** Id */
+            id: string;
+            /**
+             * Method
+             * @default POST
+             * @enum {string}
+             */
+            method: "POST" | "PUT" | "PATCH" | "GET" | "DELETE";
+            /**
+             * Recognises
+             * @default false
+             */
+            recognises: boolean;
+            /**
+             * Success
+             * @default 2xx
+             */
+            success: string;
+            /**
+             * Takes
+             * @default []
+             */
+            takes: components["schemas"]["Input"][];
+            /**
+             * Verb
+             * @default web_request
+             * @constant
+             */
+            verb: "web_request";
+            /**
+             * Within
+             * @default
+             */
+            within: string;
+        };
+        /**
          * When
          * @description Where a workflow starts: an event in a container of an app, reached through a connection; or one of Kelvix itself.
          */
@@ -3339,7 +3466,7 @@ export interface components {
              * Lines
              * @default []
              */
-            lines: (components["schemas"]["When"] | components["schemas"]["OnlyIf"] | components["schemas"]["Shape"] | components["schemas"]["Find"] | components["schemas"]["Wait"] | components["schemas"]["Ask"] | components["schemas"]["Decide"] | components["schemas"]["Way"] | components["schemas"]["Otherwise"] | components["schemas"]["Repeat"] | components["schemas"]["Stop"] | components["schemas"]["Add"] | components["schemas"]["AddOrUpdate"] | components["schemas"]["Update"] | components["schemas"]["Delete"] | components["schemas"]["SendMail"] | components["schemas"]["RunAnother"])[];
+            lines: (components["schemas"]["When"] | components["schemas"]["OnlyIf"] | components["schemas"]["Shape"] | components["schemas"]["Find"] | components["schemas"]["Wait"] | components["schemas"]["Ask"] | components["schemas"]["Decide"] | components["schemas"]["Way"] | components["schemas"]["Otherwise"] | components["schemas"]["Repeat"] | components["schemas"]["Stop"] | components["schemas"]["Add"] | components["schemas"]["AddOrUpdate"] | components["schemas"]["Update"] | components["schemas"]["Delete"] | components["schemas"]["SendMail"] | components["schemas"]["WebRequest"] | components["schemas"]["RunAnother"])[];
         };
         /** WorkflowDetail */
         WorkflowDetail: {
@@ -5461,6 +5588,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SampleOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    keep_secret_api_v1_workflows__workflow_id__secrets_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workflow_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SecretIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SecretOut"];
                 };
             };
             /** @description Validation Error */

@@ -78,7 +78,19 @@ export function Question({ need }: { need: Need }) {
       )}
       {give.error && !wrong && <div className="note bad">{said(give.error)}</div>}
       <div className="row" style={{ marginTop: 8 }}>
-        {need.kind === "approval" ? (
+        {need.kind === "doubt" ? (
+          <>
+            <Button onClick={() => say("arrived")} disabled={give.isPending}>
+              It arrived: go on
+            </Button>
+            <Button onClick={() => say("again")} disabled={give.isPending}>
+              It did not: send it again
+            </Button>
+            <Button onClick={() => say("stop")} disabled={give.isPending}>
+              Stop this run here
+            </Button>
+          </>
+        ) : need.kind === "approval" ? (
           <>
             <Button variant="contained" onClick={() => say("yes")} disabled={give.isPending}>
               Yes, go on

@@ -8,6 +8,7 @@ import { dateTime } from "../../parts/dates";
 import { reads } from "../databases/values";
 import type { Document } from "../timetable/model";
 import { undoneWords, WROTE } from "./undone";
+import { WebRecord, type WebSent } from "./WebRecord";
 
 interface Filled {
   filled: string;
@@ -156,6 +157,7 @@ function OneRecord({ run, line, document, place }: { run: Run; line: string | nu
       </>
     );
   }
+  if (kind === "web_request" && recorded.output) return <WebRecord sent={recorded.output as WebSent} />;
   const asking = document.lines.find((l) => l.id === line);
   const answered = asking?.verb === "ask" ? (recorded.output as { values?: Record<string, Wire> } | null)?.values : undefined;
   const shown = asking?.verb === "ask" ? Object.fromEntries(asking.shown.map((v) => [v.name, answered?.[v.key] ?? null])) : undefined;

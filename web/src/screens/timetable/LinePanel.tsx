@@ -14,6 +14,7 @@ import { SendMailPanel } from "./SendMailPanel";
 import { ShapePanel } from "./ShapePanel";
 import { StopPanel } from "./StopPanel";
 import { WaitPanel } from "./WaitPanel";
+import { WebRequestPanel } from "./WebRequestPanel";
 import { WhenPanel } from "./WhenPanel";
 
 interface Props {
@@ -86,6 +87,7 @@ export function LinePanel(props: Props) {
       {line.verb === "repeat" && <RepeatPanel key={line.id} line={line} cell={cell} findings={findings} onChange={props.onChange} />}
       {line.verb === "ask" && <AskPanel key={line.id} line={line} cell={cell} findings={findings} onChange={props.onChange} />}
       {line.verb === "send_mail" && <SendMailPanel key={line.id} line={line} cell={cell} findings={findings} onChange={props.onChange} />}
+      {line.verb === "web_request" && <WebRequestPanel key={line.id} line={line} cell={cell} findings={findings} onChange={props.onChange} />}
       {line.verb === "run_another" && <RunAnotherPanel key={line.id} line={line} cell={cell} findings={findings} onChange={props.onChange} />}
       {line.verb === "stop" && <StopPanel key={line.id} line={line} cell={cell} onChange={props.onChange} />}
       {line.verb === "find" && <FindPanel key={line.id} line={line} databases={props.databases} cell={cell} findings={findings} onChange={props.onChange} />}

@@ -5,6 +5,7 @@ import { FilledWith } from "./FilledWith";
 import { useLine } from "./lineContext";
 import { MailPreview } from "./MailPreview";
 import { MailRows } from "./MailRows";
+import { PanelRow } from "./PanelRow";
 import type { Cell, Part, Rehearsal, SendMail } from "./model";
 
 interface Props {
@@ -25,15 +26,15 @@ export function SendMailPanel({ line, cell, findings, onChange }: Props) {
       <div>
         <By line={line} onChange={onChange} problem={wrong("connection")} />
         {!line.split && (
-          <Row name="To" problem={wrong("to")}>
+          <PanelRow name="To" problem={wrong("to")}>
             <FilledWith label="Who gets the mail" parts={line.to} onChange={(to) => onChange({ ...line, to })} />
-          </Row>
+          </PanelRow>
         )}
-        <Row name="Subject" problem={wrong("subject")}>
+        <PanelRow name="Subject" problem={wrong("subject")}>
           <FilledWith label="Subject of the mail" parts={line.subject} onChange={(subject) => onChange({ ...line, subject })} />
-        </Row>
+        </PanelRow>
         {line.paragraphs.map((parts, at) => (
-          <Row key={at} name={at === 0 ? "Text" : ""} problem={wrong(`p${at}`)}>
+          <PanelRow key={at} name={at === 0 ? "Text" : ""} problem={wrong(`p${at}`)}>
             <div className="row">
               <div className="grow">
                 <FilledWith label={`Paragraph ${at + 1}`} parts={parts} onChange={(next) => paragraph(at, next)} />
@@ -44,28 +45,16 @@ export function SendMailPanel({ line, cell, findings, onChange }: Props) {
                 </button>
               )}
             </div>
-          </Row>
+          </PanelRow>
         ))}
-        <Row name="">
+        <PanelRow name="">
           <button className="link" onClick={() => onChange({ ...line, paragraphs: [...line.paragraphs, []] })}>
             + add a paragraph
           </button>
-        </Row>
+        </PanelRow>
         <MailRows line={line} list={list} problem={wrong("rows")} onChange={onChange} />
       </div>
       <MailPreview cell={cell} />
-    </div>
-  );
-}
-
-function Row({ name, problem, children }: { name: string; problem?: string | undefined; children: React.ReactNode }) {
-  return (
-    <div className="mailrow">
-      <span className="quiet">{name}</span>
-      <div>
-        {children}
-        {problem && <span className="bad">! {problem}</span>}
-      </div>
     </div>
   );
 }
@@ -79,7 +68,7 @@ function By({ line, problem, onChange }: { line: SendMail; problem: string | und
   const sight = useSight(chosen?.id).data;
   const consent = useConsent();
   return (
-    <Row name="Sent by" problem={problem}>
+    <PanelRow name="Sent by" problem={problem}>
       <div className="row">
         <Select
           value={chosen ? String(chosen.id) : ""}
@@ -106,6 +95,6 @@ function By({ line, problem, onChange }: { line: SendMail; problem: string | und
           </span>
         )}
       </div>
-    </Row>
+    </PanelRow>
   );
 }

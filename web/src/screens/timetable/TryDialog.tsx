@@ -27,6 +27,7 @@ const UNDONE: Partial<Record<Line["verb"], string>> = {
   update: "undo gives back what was there",
   delete: "undo brings it back from the trash",
   send_mail: "what was sent cannot be taken back",
+  web_request: "what was sent cannot be taken back",
   run_another: "what the other does is undone with its own run",
 };
 

@@ -47,6 +47,7 @@ export function sentenceOf(line: Line, app: App | undefined, databases: Database
     return { verb: "Wait", object, detail: line.kind === "working" ? `${line.begins} to ${line.ends}` : "" };
   }
   if (line.verb === "send_mail") return { verb: "Send", object: line.split ? "each their own mail" : "a mail", detail: line.subject.map((p) => p.text ?? "…").join("") || "say to whom, and what" };
+  if (line.verb === "web_request") return { verb: "Send", object: "a web request", detail: line.address.map((p) => p.text ?? "…").join("").replace(/^https?:\/\//, "") || "say to which address" };
   if (line.verb === "run_another") return { verb: "Run", object: "another workflow", detail: line.given.length > 0 ? `${line.given.length} values given` : "choose which" };
   if (line.verb === "ask") return { verb: "Ask", object: "for approval", detail: line.asking.map((p) => p.text ?? "…").join("") || "say what is asked" };
   if (line.verb === "decide") return { verb: "Decide", object: "which way to go", detail: "" };

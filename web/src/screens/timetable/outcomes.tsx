@@ -71,6 +71,37 @@ function Rests({ until }: { until: string }) {
   );
 }
 
+interface WebOutput {
+  method: string;
+  address: string;
+  attempt: number;
+  status?: number;
+}
+
+/** A web request: sent, about to be, or in doubt. */
+function WebOutcome({ outcome, output }: { outcome: string; output: WebOutput }) {
+  const host = output.address.replace(/^https?:\/\//, "").split("/")[0];
+  if (outcome === "in_doubt")
+    return (
+      <>
+        <span className="mk look">?</span>in doubt: <Link to="/needs">did it arrive?</Link>
+      </>
+    );
+  if (outcome === "sent")
+    return (
+      <span className="clip">
+        <span className="mk ok">⇗</span>
+        {output.status ? `${output.status} from` : "arrived at"} {host}
+      </span>
+    );
+  return (
+    <span className="clip">
+      <span className="mk look">◌</span>
+      {outcome === "sending" ? "being sent to" : `attempt ${output.attempt} to`} {host}
+    </span>
+  );
+}
+
 /** What a line did in a run. */
 export function OutcomeCell({ outcome, output }: { outcome: string; output: unknown }): ReactNode {
   if (outcome === "found") {
@@ -125,6 +156,7 @@ export function OutcomeCell({ outcome, output }: { outcome: string; output: unkn
       </span>
     );
   }
+  if (outcome === "sending" || outcome === "to_send" || outcome === "in_doubt" || (outcome === "sent" && !(output as { mails?: unknown }).mails)) return <WebOutcome outcome={outcome} output={output as WebOutput} />;
   if (outcome === "sent") {
     const { mails } = output as { mails: { to: string[]; subject: string; link: string | null }[] };
     const first = mails[0];
@@ -162,10 +194,12 @@ export function OutcomeCell({ outcome, output }: { outcome: string; output: unkn
   );
 }
 
+const RESTING = new Set(["waits", "asks", "in_doubt"]);
+
 /** What a line did in a run; in what is repeated, in the round that most wants a look, and in how many it did anything. */
 export function RunCell({ run, line }: { run: Run; line: string }): ReactNode {
   const records = run.lines.filter((l) => l.line === line);
-  const shown = records.find((l) => l.outcome === "failed") ?? records.find((l) => l.outcome === "waits" || l.outcome === "asks") ?? records.at(-1);
+  const shown = records.find((l) => l.outcome === "failed") ?? records.find((l) => RESTING.has(l.outcome)) ?? records.at(-1);
   if (!shown) return null;
   return (
     <>

@@ -1,0 +1,134 @@
+"""Calling web addresses that people typed: only public ones, and what is connected to is what was looked at.
+
+A name is resolved once; every address that it has must be public, and the connection goes to one of these (so that a name
+which changes meanwhile leads nowhere else). Redirects are not followed. Answers are read up to a size.
+"""
+
+from __future__ import annotations
+
+import ipaddress
+import socket
+import ssl
+import time
+from collections.abc import Collection
+from dataclasses import dataclass
+from urllib.parse import urlsplit
+
+import urllib3
+
+from kelvix.connectors.contract import Passing, Standing
+from kelvix.connectors.http import retry_after
+
+CONNECT, READ, WHOLE = 6.0, 12.0, 20.0  # seconds; all of it under a run's lease
+MOST_ANSWER = 256 * 1024  # bytes
+NAT64 = ipaddress.ip_network("64:ff9b::/96")  # RFC 6052
+
+
+class Unanswered(Exception):
+    """The request was sent, and it is not known whether it arrived."""
+
+
+@dataclass(frozen=True)
+class Target:
+    """Where a request goes: the host as it is named, and the address that stands for it."""
+
+    scheme: str
+    host: str
+    port: int
+    address: str
+    path: str
+
+
+@dataclass(frozen=True)
+class Answer:
+    """`wait` is for how many seconds the receiver asks to wait; `moved_to` where a redirect points."""
+
+    status: int
+    text: str
+    wait: float | None
+    moved_to: str
+
+
+def is_public(address: str) -> bool:
+    """Whether an address is one of the public internet, also where it is wrapped in another (IPv4 in IPv6)."""
+    ip = ipaddress.ip_address(address.partition("%")[0])
+    if isinstance(ip, ipaddress.IPv6Address):
+        inner = [ip.ipv4_mapped, ip.sixtofour, *(ip.teredo or ())]
+        if ip in NAT64:
+            inner.append(ipaddress.IPv4Address(int(ip) & 0xFFFFFFFF))
+        if any(i is not None and not is_public(str(i)) for i in inner):
+            return False
+        if ip in NAT64 or ip.ipv4_mapped is not None:
+            return True
+    return ip.is_global and not ip.is_multicast and not ip.is_reserved
+
+
+def resolve(url: str, reachable: Collection[str] = ()) -> Target:
+    """What stands behind an address. `reachable`: hosts of private networks that are let through, as name:port. Raises
+    Standing where it is not public, Passing where the name is not known."""
+    parts = urlsplit(url)
+    host = parts.hostname or ""
+    port = parts.port or (443 if parts.scheme == "https" else 80)
+    try:
+        found = socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)
+    except (OSError, UnicodeError):
+        raise Passing(f"there is no such host as {host}, or its name cannot be looked up now") from None
+    addresses = [str(f[4][0]) for f in found]
+    if f"{host}:{port}" not in reachable and not all(map(is_public, addresses)):
+        raise Standing(
+            f"{host} is an address of a private network, where Kelvix sends nothing; "
+            "whoever runs this installation can let it through",
+            "address",
+        )
+    path = (parts.path or "/") + (f"?{parts.query}" if parts.query else "")
+    return Target(parts.scheme, host, port, addresses[0], path)
+
+
+def _pool(target: Target) -> urllib3.HTTPConnectionPool:
+    timeout = urllib3.Timeout(connect=CONNECT, read=READ)
+    if target.scheme == "https":
+        return urllib3.HTTPSConnectionPool(
+            target.address,
+            target.port,
+            timeout=timeout,
+            retries=False,
+            ssl_context=ssl.create_default_context(),
+            server_hostname=target.host,
+            assert_hostname=target.host,
+        )
+    return urllib3.HTTPConnectionPool(target.address, target.port, timeout=timeout, retries=False)
+
+
+def send(method: str, target: Target, headers: dict[str, str], body: bytes | None) -> Answer:
+    """Send a request, once. Raises Passing where it did not go out, Unanswered where that is not known."""
+    named = f"[{target.host}]" if ":" in target.host else target.host
+    usual = 443 if target.scheme == "https" else 80
+    headers = headers | {"host": named if target.port == usual else f"{named}:{target.port}"}
+    with _pool(target) as pool:
+        try:
+            answer = pool.urlopen(
+                method, target.path, body=body, headers=headers, redirect=False, preload_content=False, assert_same_host=False
+            )
+            text = _read(answer)
+        except (urllib3.exceptions.NewConnectionError, urllib3.exceptions.ConnectTimeoutError):
+            raise Passing(f"{target.host} cannot be reached") from None
+        except urllib3.exceptions.SSLError:
+            raise Passing(f"{target.host} cannot prove that it is {target.host} (its certificate does not hold)") from None
+        except (urllib3.exceptions.HTTPError, OSError) as error:
+            raise Unanswered(f"{target.host} did not answer ({type(error).__name__})") from None
+    wait = retry_after(answer.headers.get("retry-after"))
+    return Answer(answer.status, text, wait, answer.headers.get("location", "") if 300 <= answer.status < 400 else "")
+
+
+def _read(answer: urllib3.BaseHTTPResponse) -> str:
+    """What is answered, up to a size and a time: the rest of a long one is left."""
+    until, read = time.monotonic() + WHOLE, bytearray()
+    try:
+        while len(read) < MOST_ANSWER and time.monotonic() < until:
+            piece = answer.read(min(16 * 1024, MOST_ANSWER - len(read)), decode_content=True)
+            if not piece:
+                break
+            read += piece
+    except (urllib3.exceptions.HTTPError, OSError):
+        pass  # its status is known, which is what counts
+    return bytes(read).decode("utf-8", "replace")

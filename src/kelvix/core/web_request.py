@@ -1,0 +1,240 @@
+"""Web request lines: what is sent to which address, made of values and never by pasting text together; what counts as success;
+and what lines below can use of the answer."""
+
+from __future__ import annotations
+
+import ipaddress
+import json
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass
+from decimal import Decimal
+from typing import Any
+from urllib.parse import quote, urlencode, urlsplit
+
+from kelvix.core import sources
+from kelvix.core.cells import Cell, Finding, PartResult, WebCall
+from kelvix.core.feel import Env
+from kelvix.core.filling import Carried, compute, is_filled, references
+from kelvix.core.schema import CarriedField
+from kelvix.core.values import Unfit, Value, as_text, shorten, to_wire
+from kelvix.core.workflow import Filling, Given, Header, WebRequest
+
+MOST_VALUES = 100
+MOST_BODY = 256 * 1024  # bytes
+FIELDS = (
+    CarriedField("status", ("Answer", "Status"), "number"),
+    CarriedField("answer", ("Answer", "Text"), "long_text"),
+)
+TOKEN = re.compile(r"[!#$%&'*+.^_`|~0-9A-Za-z-]+")  # RFC 9110, 5.6.2
+OURS = frozenset(  # headers that are set by what is sent, or that say how
+    ["host", "content-length", "content-type", "transfer-encoding", "connection", "te", "trailer", "upgrade", "expect"]
+) | {"idempotency-key", "kelvix-attempt", "kelvix-source"}
+IN_ADDRESS = ("GET", "DELETE")  # methods whose values go into the address
+REPEATABLE = ("GET", "PUT", "DELETE")  # RFC 9110, 9.2.2: done twice, they come to the same
+SUCCESS = re.compile(r"[1-5](?:xx|\d\d)")
+
+
+@dataclass(frozen=True)
+class Answered:
+    """An answer; `values` are those that the line takes out of it."""
+
+    status: int | None
+    text: str
+    values: Mapping[str, Value]
+
+
+def fields_of(line: WebRequest) -> tuple[CarriedField, ...]:
+    """What lines below can use of the answer."""
+    return (*FIELDS, *(CarriedField(f"takes.{i.key}", ("Answer", i.key or "Unnamed"), i.type) for i in line.takes))
+
+
+def repeatable(line: WebRequest) -> bool:
+    """Whether a request of which it is not known that it arrived can be sent again."""
+    return line.recognises or line.method in REPEATABLE
+
+
+def codes(success: str) -> tuple[str, ...]:
+    """The answers that count as success, as in 2xx, 404. Raises Unfit."""
+    found = tuple(c for c in re.split(r"[\s,;]+", success.lower()) if c)
+    for code in found:
+        if not SUCCESS.fullmatch(code):
+            raise Unfit(f"“{shorten(code)}” is not an answer; write them as in 2xx, 404")
+    return found or ("2xx",)
+
+
+def succeeds(line: WebRequest, status: int) -> bool:
+    return any(code in (str(status), f"{status // 100}xx") for code in codes(line.success))
+
+
+def _address(text: str) -> str:
+    """Raises Unfit for what is not a web address that a request may go to."""
+    if not text:
+        raise Unfit("the address is empty in this sample")
+    try:
+        parts = urlsplit(text)
+        host, _ = parts.hostname, parts.port
+    except ValueError:
+        raise Unfit(f"“{shorten(text)}” is not a web address") from None
+    if parts.scheme not in ("http", "https") or not host:
+        raise Unfit(f"“{shorten(text)}” is not a web address; it begins with https://")
+    if parts.username is not None or parts.password is not None:
+        raise Unfit("a name and password do not belong into an address; keep them in a secret header")
+    try:
+        literal = ipaddress.ip_address(host)
+    except ValueError:
+        literal = None
+    if literal is not None and literal.is_unspecified:
+        raise Unfit(f"“{shorten(host)}” is no address that can be reached")
+    path = quote(parts.path or "/", safe="/%:@!$&'()*+,;=~-._")
+    query = quote(parts.query, safe="/?%:@!$&'()*+,;=~-._")
+    return f"{parts.scheme}://{parts.netloc}{path}{'?' + query if query else ''}"
+
+
+def json_of(value: Value) -> Any:
+    """A value in JSON: numbers as numbers where no digit is lost, dates in ISO 8601."""
+    if isinstance(value, Decimal):
+        if value == value.to_integral_value():
+            return int(value)
+        return float(value) if Decimal(repr(float(value))) == value else f"{value:f}"
+    return to_wire(value)
+
+
+def nested(values: Mapping[str, Any]) -> dict[str, Any]:
+    """Values by their names, those with dots within one another. Raises Unfit where a name is both a value and what others
+    are within."""
+    made: dict[str, Any] = {}
+    for key, value in values.items():
+        at = made
+        *above, last = key.split(".")
+        for name in above:
+            below = at.setdefault(name, {})
+            if not isinstance(below, dict):
+                raise Unfit(f"“{name}” is a value itself, so that {key} cannot be within it")
+            at = below
+        if last in at:
+            raise Unfit(f"“{key}” stands there twice")
+        at[last] = value
+    return made
+
+
+def _header(header: Header, carried: Carried, env: Env) -> str:
+    """Raises Unfit."""
+    text = as_text(compute(header.filling, carried, env), env.zone).strip()
+    if any(ord(c) < 32 or ord(c) > 126 for c in text):
+        raise Unfit(f"the header {header.name} holds signs that a header cannot carry")
+    return text
+
+
+def call(line: WebRequest, values: Mapping[str, Value], carried: Carried, env: Env) -> WebCall:
+    """The request of a sample. Raises Unfit."""
+    address = _address(as_text(compute(line.address, carried, env), env.zone).strip())
+    headers = tuple((h.name, _header(h, carried, env)) for h in line.headers if h.secret is None)
+    secrets = tuple((h.name, h.secret) for h in line.headers if h.secret is not None)
+    named = {g.key: values[g.key] for g in line.body}
+    if line.method in IN_ADDRESS:
+        query = urlencode({k: as_text(v, env.zone) for k, v in named.items() if v is not None})
+        joined = f"{address}{'&' if '?' in address else '?'}{query}" if query else address
+        return WebCall(line.method, joined, headers, secrets)
+    body = json.dumps(nested({k: json_of(v) for k, v in named.items()}), ensure_ascii=False, indent=2) if named else ""
+    if len(body.encode()) > MOST_BODY:
+        raise Unfit(f"what is sent is larger than {MOST_BODY // 1024} KB")
+    return WebCall(line.method, address, headers, secrets, body)
+
+
+def step(line: WebRequest, carried: Carried, env: Env) -> tuple[Cell, Carried]:
+    """What would be sent with a sample."""
+    below = carry_on(line, Answered(None, "", {}), carried)
+    if not is_filled(line.address):
+        return Cell(line.id, "unready", "say which address it is sent to"), below
+    parts: list[PartResult] = []
+    values: dict[str, Value] = {}
+    for one in line.body:
+        try:
+            values[one.key] = value = compute(one.filling, carried, env)
+            parts.append(PartResult(one.key, "fits" if value is not None else "empty", value))
+        except Unfit as unfit:
+            parts.append(PartResult(one.key, "put_right", None, str(unfit)))
+    wrong = [p.sentence for p in parts if p.state == "put_right"]
+    made = None
+    if not wrong:
+        try:
+            made = call(line, values, carried, env)
+        except Unfit as unfit:
+            wrong.append(str(unfit))
+    if made is None:
+        return Cell(line.id, "put_right", shorten(wrong[0], 120), parts=tuple(parts)), below
+    note = f"{made.method} to {urlsplit(made.address).netloc}"
+    return Cell(line.id, "fits", shorten(note, 120), parts=tuple(parts), call=made), below
+
+
+def answered(line: WebRequest, status: int, text: str, env: Env) -> Answered:
+    """An answer with the values that the line takes out of it; those that are not there, or do not fit, are empty."""
+    try:
+        body = json.loads(text) if line.takes and text.strip() else None
+    except ValueError:
+        body = None
+    values: dict[str, Value] = {}
+    for one in line.takes:
+        raw = sources.dig(body, one.key)
+        try:
+            values[one.key] = sources.value_of(raw, one, env) if raw not in (None, "") else None
+        except Unfit:
+            values[one.key] = None
+    return Answered(status, text, values)
+
+
+def carry_on(line: WebRequest, answer: Answered, carried: Carried) -> Carried:
+    """What lines below can use of an answer."""
+    values: dict[str, Value] = {f"takes.{key}": value for key, value in answer.values.items()}
+    values |= {"status": Decimal(answer.status) if answer.status else None, "answer": answer.text or None}
+    return carried.plus(line.id, fields_of(line), values)
+
+
+def check(line: WebRequest, carried: Carried) -> list[Finding]:
+    """What must be put right whatever the sample."""
+    found: list[Finding] = []
+
+    def said(sentence: str, key: str | None = None) -> None:
+        found.append(Finding(line.id, sentence, key=key))
+
+    if not is_filled(line.address):
+        said("say which address the request is sent to", "address")
+    for header in line.headers:
+        if not TOKEN.fullmatch(header.name):
+            said(f"“{shorten(header.name)}” is not the name of a header", "headers")
+        elif header.name.lower() in OURS:
+            said(f"the header {header.name} is set by Kelvix itself; take it away", "headers")
+        elif header.secret is None and not is_filled(header.filling):
+            said(f"say what the header {header.name} is", "headers")
+    said_of = _names(line.body)
+    if said_of:
+        said(said_of, "body")
+    try:
+        codes(line.success)
+    except Unfit as unfit:
+        said(str(unfit), "success")
+    if len({i.key for i in line.takes}) < len(line.takes) or any(not i.key.strip() for i in line.takes):
+        said("each value that is taken out of the answer needs a name of its own", "takes")
+    fillings: list[tuple[str, Filling]] = [("address", line.address)]
+    fillings += [("headers", h.filling) for h in line.headers] + [(g.key, g.filling) for g in line.body]
+    for key, filling in fillings:
+        if any(ref not in carried.fields for ref in references(filling)):
+            said("this uses a value that the lines above do not carry", key)
+        if any(p.formula is not None and not p.formula.tree for p in filling):
+            said("this formula cannot be read yet", key)
+    return found
+
+
+def _names(body: tuple[Given, ...]) -> str:
+    if any(not g.key.strip(".") or ".." in g.key for g in body):
+        return "each value that is sent needs a name"
+    if len(body) > MOST_VALUES:
+        return f"these are {len(body)} values, more than the {MOST_VALUES} that are sent"
+    if len({g.key for g in body}) < len(body):
+        return "two values that are sent have the same name"
+    try:
+        nested({g.key: None for g in body})
+    except Unfit as unfit:
+        return str(unfit)
+    return ""

@@ -1,0 +1,53 @@
+import { MenuItem, Select } from "@mui/material";
+import { TYPE_WORDS } from "../databases/values";
+import type { WebRequest } from "./model";
+import { MoreRow, PanelRow, Remove } from "./PanelRow";
+
+type Taken = WebRequest["takes"][number];
+const TYPES = Object.keys(TYPE_WORDS) as Taken["type"][];
+
+interface Props {
+  line: WebRequest;
+  wrong: (key: string) => string | undefined;
+  onChange: (line: WebRequest) => void;
+}
+
+/** What counts as success, what is done where no answer comes, and what is taken out of the answer. */
+export function WebAnswer({ line, wrong, onChange }: Props) {
+  const set = (at: number, value: Taken | null) => onChange({ ...line, takes: line.takes.flatMap((i, n) => (n === at ? (value ? [value] : []) : [i])) });
+  const asks = line.method === "POST" || line.method === "PATCH";
+  return (
+    <>
+      <PanelRow name="Success" problem={wrong("success")}>
+        <input className="find" style={{ margin: 0, width: 120 }} aria-label="Answers that count as success" value={line.success} onChange={(event) => onChange({ ...line, success: event.target.value })} />{" "}
+        <span className="quiet">as in 2xx, 404; busy and failing receivers are asked again</span>
+      </PanelRow>
+      {asks && (
+        <PanelRow name="">
+          <label>
+            <input type="checkbox" checked={line.recognises} onChange={(event) => onChange({ ...line, recognises: event.target.checked })} /> the receiver recognises a repeat by its Idempotency-Key
+          </label>
+          <div className="quiet">{line.recognises ? "Where no answer comes, it is sent again." : "Where no answer comes, nobody knows whether it arrived: the run asks you."}</div>
+        </PanelRow>
+      )}
+      {line.takes.map((one, at) => (
+        <PanelRow key={at} name={at === 0 ? "Take" : ""}>
+          <div className="row">
+            <input className="find" style={{ margin: 0, width: 150 }} aria-label={`Name in the answer ${at + 1}`} placeholder="ticket.id" value={one.key} onChange={(event) => set(at, { ...one, key: event.target.value })} />
+            <Select value={one.type} sx={{ height: 28, minWidth: 120 }} SelectDisplayProps={{ "aria-label": `Type of ${one.key || "the value"}` }} onChange={(event) => set(at, { ...one, type: event.target.value })}>
+              {TYPES.map((t) => (
+                <MenuItem key={t} value={t}>
+                  {TYPE_WORDS[t]}
+                </MenuItem>
+              ))}
+            </Select>
+            <Remove name={`what is taken out of the answer as ${one.key || at + 1}`} onClick={() => set(at, null)} />
+          </div>
+        </PanelRow>
+      ))}
+      <MoreRow problem={wrong("takes")} onClick={() => onChange({ ...line, takes: [...line.takes, { key: "", type: "text", required: false }] })}>
+        + take a value out of the answer
+      </MoreRow>
+    </>
+  );
+}
