@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Query
 from pydantic import BaseModel, Field
@@ -11,7 +11,7 @@ from pydantic import BaseModel, Field
 from kelvix.api.access import Editor, Reader
 from kelvix.api.problems import Problem
 from kelvix.core.workflow import Workflow
-from kelvix.engine import undoing
+from kelvix.engine import again, undoing
 from kelvix.store import databases, runs, workflows
 from kelvix.store.database_server import Transaction
 from kelvix.store.runs import Run, RunLine
@@ -66,6 +66,22 @@ class RunDetail(BaseModel):
 class UndoneOut(BaseModel):
     undone: int
     trashed: int = Field(description="how many of these put a record into the trash")
+    kept: list[str]
+
+
+class AgainIn(BaseModel):
+    """From the line that failed, or from the start; then what the run wrote can be undone first."""
+
+    start: Literal["failed", "start"] = "failed"
+    undo: bool = False
+
+
+class AgainOut(BaseModel):
+    """The run that goes on, and as which version, where it goes on from where it failed; what was undone first, and not."""
+
+    run: int
+    version: int | None
+    undone: int
     kept: list[str]
 
 
@@ -143,9 +159,18 @@ def undo_run(who: Editor, run_id: int) -> UndoneOut:
 
 
 @router.post("/runs/{run_id}/again", status_code=202)
-def run_again(who: Editor, run_id: int) -> dict[str, str]:
-    """Take a failed run up again, after its last finished line."""
-    if not who.space.transact(lambda t: runs.again(t, who.space.id, run_id)):
-        raise Problem(409, "Only a failed run can be run again.", "Try the sample again instead.")
+def run_again(who: Editor, run_id: int, body: AgainIn | None = None) -> AgainOut:
+    """Take a failed run up after its last finished line; or run its item again from the start, as the version that is live."""
+    asked = body or AgainIn()
+    try:
+        if asked.start == "failed":
+            version = again.from_failed(who.space, run_id)
+            made, undone = run_id, None
+        else:
+            made, undone = again.from_start(who.engine, who.space, run_id, asked.undo, who.person.name)
+            version = None
+    except again.CannotRepeat as why:
+        raise Problem(409, "This cannot be run again so.", f"{str(why)[0].upper()}{str(why)[1:]}.") from None
     who.announce("ready", "runs")
-    return {"state": "waiting"}
+    kept = list(undone.kept) if undone else []
+    return AgainOut(run=made, version=version, undone=undone.undone if undone else 0, kept=kept)

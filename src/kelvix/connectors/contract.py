@@ -19,6 +19,10 @@ class Passing(Exception):
         self.after = after
 
 
+class Limited(Passing):
+    """The app asks for fewer calls."""
+
+
 class Standing(Exception):
     """A failure that stays until somebody does something. `about` says what it concerns."""
 

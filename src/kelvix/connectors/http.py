@@ -9,7 +9,7 @@ from urllib.parse import urlencode
 
 import urllib3
 
-from kelvix.connectors.contract import Passing, Standing
+from kelvix.connectors.contract import Limited, Passing, Standing
 
 SECONDS = 12.0  # well under a run's lease
 LONGEST_WAIT = 3600.0
@@ -66,7 +66,7 @@ class Caller:
             raise Passing(f"{self.app_name} cannot be reached") from None
         wait = retry_after(answer.headers.get("retry-after"))
         if answer.status == 429:
-            raise Passing(f"{self.app_name} asks to wait: too many calls", wait)
+            raise Limited(f"{self.app_name} asks to wait: too many calls", wait)
         if answer.status >= 500:
             raise Passing(f"{self.app_name} answered with an error of its own ({answer.status})", wait)
         if answer.status == 401:

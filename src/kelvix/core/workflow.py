@@ -127,7 +127,8 @@ Own = RecordEvent | Schedule | Address  # what happens in Kelvix itself
 
 @dataclass(frozen=True)
 class When:
-    """Where a workflow starts: an event in a container of an app, reached through a connection; or one of Kelvix itself."""
+    """Where a workflow starts: an event in a container of an app, reached through a connection; or one of Kelvix itself.
+    `order`: runs go side by side, or one after the other where they are about the same item, or all of them."""
 
     id: str
     app: str = "mail"
@@ -136,6 +137,7 @@ class When:
     container: str | None = None
     container_name: str = ""
     own: Own | None = None
+    order: Literal["any", "item", "all"] = "any"
     verb: Literal["when"] = "when"
 
 

@@ -22,6 +22,8 @@ from kelvix.core.workflow import (
     Filling,
     Find,
     Formula,
+    Given,
+    Header,
     Line,
     LookUp,
     OnlyIf,
@@ -38,6 +40,7 @@ from kelvix.core.workflow import (
     Stop,
     Update,
     Way,
+    WebRequest,
     When,
     Workflow,
 )
@@ -52,6 +55,7 @@ class Writer:
 
     connection: int
     folders: dict[str, int]
+    receiver: str  # the address of practice Receiver
     around: Callable[[Workflow], Surroundings]
 
     def when(self, folder: str) -> When:
@@ -104,7 +108,19 @@ class Writer:
             "Text": _parts("=text"),
         }
         only = OnlyIf("only", "all", (Condition(_message("subject"), "mentions", ("invoice",)),))
-        return Workflow((self.when("Suppliers"), only, Add("add", to.id, _fillings(to, fills))))
+        ledger = WebRequest(
+            "ledger",
+            "POST",
+            (Part(text=f"{self.receiver}/ledger"),),
+            (Header("X-Workshop", (Part(text="Brackenfell"),)),),
+            (
+                Given("invoice.subject", _parts("=subject")),
+                Given("invoice.received", _parts("=date")),
+                Given("supplier.name", _parts(name)),
+                Given("supplier.address", _parts(address)),
+            ),
+        )
+        return Workflow((self.when("Suppliers"), only, Add("add", to.id, _fillings(to, fills)), ledger))
 
     def sort_the_post(self, to: Database) -> Workflow:
         """Quotes are asked about before they become work; papers are noted one by one and thanked for; the rest is left."""

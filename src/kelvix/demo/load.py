@@ -54,7 +54,12 @@ class Loader:
         connection = self._connect(account)
         enquiries, invoices = self._databases()
         known = self._parishes()
-        write = Writer(connection, self.folders, lambda flow: self.engine.surroundings(self.space, flow))
+        write = Writer(
+            connection,
+            self.folders,
+            f"{self.settings.practice_address}/receiver/api",
+            lambda flow: self.engine.surroundings(self.space, flow),
+        )
         listening = {
             "Enquiries": workflows.create(self.space, "Enquiries from the post", write.enquiries(enquiries, known)),
             "Tuning": workflows.create(self.space, "Pitch book", write.pitch_book(known)),

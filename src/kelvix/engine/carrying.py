@@ -90,6 +90,7 @@ class Carrying(Walk):
         self.progress, self.before_effect = progress, before_effect
         self.done = {key: r for key, r in recorded.items() if r.outcome != "failed"}
         self.topics: set[str] = set()
+        self.failed = False
         self._now = around
         rested = (r.output for r in self.done.values() if isinstance(r.output, dict))
         since = sorted(kept["since"] for kept in rested if "since" in kept)
@@ -453,6 +454,7 @@ class Carrying(Walk):
 
     def _stop(self, line: Line, cell: Cell, carried: Carried, place: Place) -> Carried:
         """A line that cannot be carried out with this item: nothing is written for it, and the run says why."""
+        self.failed = True
         wrong = [recording.said(r, self.around) for r in cell.results if r.state == "put_right"] or [cell.note]
         if isinstance(line, Writes):
             given = recording.filled(line, cell.results, carried)
@@ -470,6 +472,7 @@ class Carrying(Walk):
 
     def _end(self, state: str) -> None:
         """Where no effect was the end of the run."""
+        self.failed = state == "failed"
         problem = {"sentence": self._said or "a Stop line ended this run"} if state == "failed" else None
 
         def work(t: Transaction) -> None:

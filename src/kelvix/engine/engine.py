@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from typing import Literal
 
@@ -14,6 +14,7 @@ from kelvix.core.steps import Surroundings
 from kelvix.core.workflow import Address, RunAnother, Workflow
 from kelvix.engine import finding
 from kelvix.engine.dispatch import Dispatch
+from kelvix.engine.pacing import Pacer
 from kelvix.settings import Settings
 from kelvix.store import connections, databases, workflows
 from kelvix.store.database_server import Transaction
@@ -31,6 +32,7 @@ class Engine:
     apps: dict[str, App]
     dispatch: Dispatch
     lookups: finding.Lookups
+    pacer: Pacer = field(default_factory=Pacer)
 
     def surroundings(self, space: Space, workflow: Workflow, asks: Asks = "runs", again: bool = False) -> Surroundings:
         """What a rehearsal or a run needs to know, as it is now. `asks`: who asks the questions of Find lines; `again`: a

@@ -71,6 +71,8 @@ class Intake:
         if container == listening.container:
             space = self.engine.directory.open(workspace_id)
             took = space.read(lambda t: watches.take_in(t, workspace_id, watch_id, container, item, "push"))
+            if took == "ordered":
+                took = space.transact(lambda t: watches.take_in_ordered(t, workspace_id, watch_id, container, item, "push"))
             if took == "off":
                 return HTTPStatus.GONE
             if took == "new":

@@ -6,6 +6,7 @@ import random
 
 from kelvix.connectors.contract import Passing, Standing
 from kelvix.engine.engine import Engine
+from kelvix.engine.pacing import Paced
 from kelvix.store import watches
 from kelvix.store.database_server import DatabaseServer, Transaction
 from kelvix.store.watches import Watch
@@ -39,7 +40,8 @@ def check(engine: Engine, watch: Watch) -> int:
     try:
         app, token = engine.access(space, watch.connection_id)
         for _ in range(MOST_READS):
-            changes, reached, more = app.changes(token, cursor)
+            with engine.pacer.calls(space, watch.connection_id):
+                changes, reached, more = app.changes(token, cursor)
             arrived = [c.item for c in changes if c.container == watch.container and c.kind == "new"]
 
             def take(t: Transaction, arrived: list[str] = arrived, reached: int = reached, more: bool = more) -> int:
@@ -53,6 +55,8 @@ def check(engine: Engine, watch: Watch) -> int:
             cursor = reached
             if not more:
                 break
+    except Paced as paced:
+        problem, wait = str(paced), paced.after
     except Passing as failure:
         problem = str(failure)
         wait = failure.after or min(LONGEST, wait * 2 ** min(watch.failures, 8)) * random.uniform(0.8, 1.2)

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import contextlib
 import logging
 import random
 from collections.abc import Callable
 
-from kelvix.connectors.contract import Passing, Standing
+from kelvix.connectors.contract import Limited, Passing, Standing
 from kelvix.core.workflow import Workflow
+from kelvix.engine import switch
 from kelvix.engine.carrying import LEASE, Carrying, Progress
 from kelvix.engine.engine import Engine
+from kelvix.engine.pacing import UNSAID, Paced
 from kelvix.engine.sampling import as_kept
 from kelvix.engine.versions import Versions
 from kelvix.store import runs
@@ -17,8 +20,11 @@ from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 from kelvix.store.runs import Claim, Fenced
 
-MOST_ATTEMPTS = 8
-FIRST_PAUSE, LONGEST_PAUSE = 1.0, 300.0  # seconds
+MOST_ATTEMPTS = 20  # of what passes by itself: nearly three hours
+MOST_INSIDE = 6  # of what goes wrong inside Kelvix
+MOST_ENDINGS = 8  # of a worker
+MOST_IN_A_ROW = 5  # failed runs, before a workflow is paused
+FIRST_PAUSE, LONGEST_PAUSE = 1.0, 900.0  # seconds
 log = logging.getLogger(__name__)
 
 
@@ -37,35 +43,64 @@ class Runner:
     def carry(self, claim: Claim) -> None:
         """Carry a run as far as it goes. Never raises: what goes wrong is kept with the run."""
         space = self.engine.directory.open(claim.workspace_id)
+        if self._carry_guarded(space, claim) and claim.kind == "event":
+            self._pause_where_due(space, claim)
+
+    def _pause_where_due(self, space: Space, claim: Claim) -> None:
+        """A workflow of which run after run fails is paused, and says why."""
+        if not space.read(lambda t: runs.failed_in_a_row(t, space.id, claim.workflow_id, MOST_IN_A_ROW)):
+            return
+        run = space.read(lambda t: runs.get(t, space.id, claim.run_id))
+        said = (run.problem or {}).get("sentence", "") if run else ""
+        with contextlib.suppress(LookupError):
+            reason = f"{MOST_IN_A_ROW} runs failed one after the other; the last said: {said}"
+            switch.pause(self.engine, space, claim.workflow_id, reason[:1000])
+
+    def _carry_guarded(self, space: Space, claim: Claim) -> bool:
+        """Whether the run failed."""
         topics: set[str] = {"runs", f"workflow:{claim.workflow_id}"}
+        failed = False
         try:
-            if claim.attempts > MOST_ATTEMPTS:  # it took its worker with it, each time
+            if claim.endings >= MOST_ENDINGS:
                 raise Standing("this run ended its worker each time that it was begun, and was set aside", "run")
-            self._carry(space, claim, topics)
+            failed = self._carry(space, claim, topics)
         except Fenced:
             log.warning("run %s was taken over by another worker; nothing was written", claim.run_id)
-            return
+            return False
+        except Paced as paced:
+            self._put_back(space, claim, str(paced), paced.after, paced.own)
+        except Limited as limited:
+            self._put_back(space, claim, str(limited), limited.after or UNSAID, False)
         except Passing as failure:
-            self._later(space, claim, str(failure), failure.after)
+            failed = self._later(space, claim, str(failure), failure.after)
         except Standing as failure:
             workflow = self.versions.get(space, claim.version_id)
             self.engine.note_failure(space, workflow.when.connection, failure)
-            self._fail(space, claim, None, str(failure))
+            failed = self._fail(space, claim, str(failure))
         except Exception as error:
             log.exception("run %s failed", claim.run_id)
-            self._later(space, claim, f"something went wrong inside Kelvix ({type(error).__name__})", None)
-        self.engine.dispatch.announce(space.id, *sorted(topics))
-
-    def _later(self, space: Space, claim: Claim, sentence: str, after: float | None) -> None:
-        if claim.kind == "try" or claim.attempts >= MOST_ATTEMPTS:
-            return self._fail(
-                space,
-                claim,
-                None,
-                sentence
-                if claim.kind == "try"
-                else f"{sentence}; given up after {claim.attempts} attempts. Run it again when the cause is gone",
+            failed = self._later(
+                space, claim, f"something went wrong inside Kelvix ({type(error).__name__})", None, MOST_INSIDE
             )
+        self.engine.dispatch.announce(space.id, *sorted(topics))
+        return failed
+
+    def _put_back(self, space: Space, claim: Claim, sentence: str, after: float, has_turn: bool) -> None:
+        """A run whose app asks for fewer calls waits for as long as it takes, which is no attempt of its own."""
+
+        def work(t: Transaction) -> None:
+            runs.hold(t, claim, LEASE)
+            runs.wait(t, claim, after, {"sentence": sentence, "again_in": round(after, 1)}, False, has_turn)
+
+        self._guarded(space, work)
+
+    def _later(self, space: Space, claim: Claim, sentence: str, after: float | None, most: int = MOST_ATTEMPTS) -> bool:
+        """Let a run wait for its next attempt; whether it has failed instead, since this was the last."""
+        if claim.kind == "try":
+            return self._fail(space, claim, sentence)
+        if claim.attempts >= most:
+            given_up = f"given up after {claim.attempts} attempts. Run it again when the cause is gone"
+            return self._fail(space, claim, f"{sentence}; {given_up}")
         pause = after if after is not None else backoff(claim.attempts)
 
         def work(t: Transaction) -> None:
@@ -73,12 +108,14 @@ class Runner:
             runs.wait(t, claim, pause, {"sentence": sentence, "attempt": claim.attempts, "again_in": round(pause, 1)})
 
         self._guarded(space, work)
+        return False
 
-    def _fail(self, space: Space, claim: Claim, line: str | None, sentence: str) -> None:
+    def _fail(self, space: Space, claim: Claim, sentence: str) -> bool:
         def work(t: Transaction) -> None:
-            runs.hold(t, claim, LEASE, None, "failed", {"sentence": sentence, "line": line})
+            runs.hold(t, claim, LEASE, None, "failed", {"sentence": sentence, "line": None})
 
         self._guarded(space, work)
+        return True
 
     def _guarded(self, space: Space, work: Callable[[Transaction], None]) -> None:
         try:
@@ -86,7 +123,7 @@ class Runner:
         except Fenced:
             return
 
-    def _carry(self, space: Space, claim: Claim, topics: set[str]) -> None:
+    def _carry(self, space: Space, claim: Claim, topics: set[str]) -> bool:
         workflow = self.versions.get(space, claim.version_id)
         around = self.engine.surroundings(space, workflow)
         progress = self._item(space, claim, workflow)
@@ -96,10 +133,12 @@ class Runner:
             carrying.carry()
         finally:
             topics |= carrying.topics
+        return carrying.failed
 
     def _item(self, space: Space, claim: Claim, workflow: Workflow) -> Progress:
         """The source item: as it was when first fetched for this run, else fetched now."""
         if claim.item is not None:
             return Progress(claim.item, False)
         app, token = self.engine.access(space, workflow.when.connection)
-        return Progress(as_kept(app, app.item(token, claim.item_id)), True)
+        with self.engine.pacer.calls(space, workflow.when.connection or 0, bool(claim.turn)):
+            return Progress(as_kept(app, app.item(token, claim.item_id)), True)

@@ -32,10 +32,12 @@ def send(
     for number, mail in enumerate(mails, 1):
         beat()
         try:
-            link = app.send(token, outgoing(mail), f"{key}-{number}")
+            with engine.pacer.calls(space, line.connection or 0):
+                link = app.send(token, outgoing(mail), f"{key}-{number}")
         except Standing as failure:
             if failure.about == "access":
                 engine.note_failure(space, line.connection, failure)
+                raise Standing(str(failure), "send") from None
             if failure.about == "container":
                 raise Standing(
                     f"{app.name} does not let this connection send: widen it, and tick that it may send", "send"

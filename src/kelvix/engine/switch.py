@@ -65,7 +65,7 @@ def turn_on(engine: Engine, space: Space, workflow_id: int) -> None:
 
     def work(t: Transaction) -> int:
         version = workflows.version_of_draft(t, space.id, kept)
-        workflows.set_state(t, space.id, workflow_id, "on", version)
+        workflows.set_state(t, space.id, workflow_id, "on", version, order=when.order)
         if same and before:
             listening.end(t, space.id, workflow_id)
             t.execute("UPDATE watch SET version_id=%s WHERE workspace_id=%s AND id=%s", (version, space.id, before.id))
@@ -92,7 +92,7 @@ def _listen(engine: Engine, space: Space, kept: workflows.Kept, own: Own) -> Non
 
     def work(t: Transaction) -> None:
         version = workflows.version_of_draft(t, space.id, kept)
-        workflows.set_state(t, space.id, kept.id, "on", version)
+        workflows.set_state(t, space.id, kept.id, "on", version, order=kept.draft.when.order)
         watches.end(t, space.id, kept.id)
         cursor = changes.last(t, space.id)
         next_at = coming[0] if coming else None
@@ -149,7 +149,12 @@ def _end_pushes(engine: Engine, space: Space, watch: watches.Watch) -> None:
             log.info("pushes of watch %s could not be ended: %s; they will be answered with 410", watch.id, failure)
 
 
-def turn_off(engine: Engine, space: Space, workflow_id: int, reason: str | None = None) -> None:
+def pause(engine: Engine, space: Space, workflow_id: int, reason: str) -> None:
+    """Listen no more until somebody looked at it: a workflow that fails each time does no good by going on."""
+    turn_off(engine, space, workflow_id, reason, "paused")
+
+
+def turn_off(engine: Engine, space: Space, workflow_id: int, reason: str | None = None, state: str = "off") -> None:
     """Listen no more. Runs that were begun go on to their end. Raises LookupError."""
     watch = space.read(lambda t: watches.of_workflow(t, space.id, workflow_id))
 
@@ -157,9 +162,11 @@ def turn_off(engine: Engine, space: Space, workflow_id: int, reason: str | None 
         kept = workflows.get(t, space.id, workflow_id, lock=True)
         if kept is None:
             raise LookupError("no such workflow")
+        if state == "paused" and kept.state != "on":
+            return
         watches.end(t, space.id, workflow_id)
         listening.end(t, space.id, workflow_id)
-        workflows.set_state(t, space.id, workflow_id, "off", kept.live, reason)
+        workflows.set_state(t, space.id, workflow_id, state, kept.live, reason)
 
     space.transact(work)
     if watch and watch.state == "on":

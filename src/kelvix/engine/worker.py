@@ -13,11 +13,12 @@ from kelvix.engine import following, polling, timing
 from kelvix.engine.carrying import LEASE
 from kelvix.engine.engine import Engine
 from kelvix.engine.runner import Runner
-from kelvix.store import runs
+from kelvix.store import ready, runs
 from kelvix.store.runs import Claim
 
 THREADS = 4
 LOOK = 0.1  # seconds between looks for work that nobody announced
+MOST_ALONE = 4  # suspect runs that are carried before others have their turn again
 TIDY = 1.0  # seconds between looks for what died workers held
 log = logging.getLogger(__name__)
 
@@ -45,8 +46,7 @@ class Worker:
             try:
                 if time.monotonic() - tidied > TIDY:
                     tidied = time.monotonic()
-                    for server in self.engine.directory.servers.values():
-                        server.transact(runs.release_expired)
+                    self._tidy()
                 if not self._take_up():
                     self.engine.dispatch.wait(LOOK)
             except Exception:
@@ -55,6 +55,23 @@ class Worker:
         self._pool.shutdown(wait=True)
         feeds.join(2)
         own.join(2)
+
+    def _tidy(self) -> None:
+        """Put back what died workers held; carry what is suspect, with nothing else in this process."""
+        for server in self.engine.directory.servers.values():
+            server.transact(runs.release_expired)
+            if not server.read(ready.has_suspect):
+                continue
+            for _ in range(THREADS):  # what was begun is finished
+                self._free.acquire()
+            try:
+                for _ in range(MOST_ALONE):
+                    for claim in (alone := server.transact(partial(runs.claim, limit=1, lease=LEASE, suspect=True))):
+                        self.runner.carry(claim)
+                    if not alone:
+                        break
+            finally:
+                self._free.release(THREADS)
 
     def _take_up(self) -> int:
         """Claim as much as there are free threads: how much it was."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from typing import Any
 
+from kelvix.store import lanes, ready
 from kelvix.store.database_server import Transaction
 
 MOST_CAUSES = 50
@@ -22,25 +23,42 @@ def take_in(
 ) -> int | None:
     """Within the caller's transaction, an event and the work that it makes: its id; none where it is known. `digest` makes two
     tellings the same event."""
+    item_id = str(item["id"])[:200]
+    lane = lanes.of(order_of(t, workspace_id, workflow_id), workflow_id, item_id)
     event = t.row(
-        "INSERT IGNORE INTO event (workspace_id, workflow_id, version_id, digest, item_id, came_by, title, item, causes) "
-        "VALUES (%s,%s,%s,%s,%s,%s,%s,%s,%s) RETURNING id",
+        "INSERT IGNORE INTO event (workspace_id, workflow_id, version_id, digest, item_id, came_by, title, item, causes, lane) "
+        "VALUES (%s,%s,%s,%s,%s,%s,%s,%s,%s,%s) RETURNING id",
         (
             workspace_id,
             workflow_id,
             version_id,
             digest,
-            str(item["id"])[:200],
+            item_id,
             came_by,
             item["title"][:300],
             json.dumps(item, ensure_ascii=False),
             json.dumps(causes[-MOST_CAUSES:]) if causes else None,
+            lane,
         ),
     )
     if event is None:
         return None
-    t.execute("INSERT INTO ready (workspace_id, event_id) VALUES (%s,%s)", (workspace_id, event["id"]))
+    line_up(t, workspace_id, workflow_id, event["id"], lane)
     return int(event["id"])
+
+
+def order_of(t: Transaction, workspace_id: int, workflow_id: int) -> str:
+    """In which order a workflow carries its events: any, item or all (core/workflow.py)."""
+    row = t.row("SELECT live_order FROM workflow WHERE workspace_id=%s AND id=%s", (workspace_id, workflow_id))
+    return str(row["live_order"]) if row else "any"
+
+
+def line_up(
+    t: Transaction, workspace_id: int, workflow_id: int, event_id: int, lane: bytes | None, catch_up: bool = False
+) -> None:
+    """Make an event ready, or let it wait for the one before it."""
+    if lane is None or lanes.enter(t, workspace_id, workflow_id, lane, event_id):
+        ready.event(t, workspace_id, ready.queue_of(workflow_id, catch_up), event_id)
 
 
 def causes_of_run(t: Transaction, workspace_id: int, run_id: int) -> list[int]:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Literal
 
+from kelvix.store import ready
 from kelvix.store.database_server import Row, Transaction
 from kelvix.store.runs import Claim
 
@@ -87,5 +88,5 @@ def answer(t: Transaction, workspace_id: int, question: Question, said: dict[str
         (json.dumps(said, ensure_ascii=False), person[:200], workspace_id, question.id),
     ):
         return False
-    t.execute("INSERT INTO ready (workspace_id, run_id) VALUES (%s,%s)", (workspace_id, question.run_id))
+    ready.run(t, workspace_id, question.run_id)
     return True

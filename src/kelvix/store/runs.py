@@ -7,11 +7,17 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
+from kelvix.store import lanes, ready
 from kelvix.store.database_server import Row, Transaction
 
 LineRow = tuple[str, str, str, Any, Any]  # line, place, outcome, input, output
 Problem = dict[str, Any]
-CLAIMED = "workspace_id, id AS run_id, workflow_id, version_id, item_id, item, kind, only_line, attempts, token"
+CLAIMED = "workspace_id, id AS run_id, workflow_id, version_id, item_id, item, kind, only_line, attempts, token, "
+CLAIMED += "event_id, lane, endings, turn"
+
+
+ENDED = ("done", "passed_by", "failed")
+LONGEST_ALONE = 60.0  # seconds between attempts of a run that ended its worker
 
 
 class Fenced(Exception):
@@ -20,7 +26,8 @@ class Fenced(Exception):
 
 @dataclass(frozen=True)
 class Claim:
-    """A run that this worker holds until its lease ends. `token` must be shown with each effect."""
+    """A run that this worker holds until its lease ends. `token` must be shown with each effect. `endings`: how often it ended
+    its worker; `turn`: its call of an app has its turn."""
 
     workspace_id: int
     run_id: int
@@ -32,6 +39,10 @@ class Claim:
     only_line: str | None
     attempts: int
     token: int
+    event_id: int | None = None
+    lane: bytes | None = None
+    endings: int = 0
+    turn: int = 0
 
 
 @dataclass(frozen=True)
@@ -81,39 +92,38 @@ def new_try(
         "VALUES (%s,%s,%s,'try',%s,'waiting',%s,%s,%s)",
         (workspace_id, workflow_id, version_id, only_line, item_id, title[:300], json.dumps(item, ensure_ascii=False)),
     )
-    t.execute("INSERT INTO ready (workspace_id, run_id) VALUES (%s,%s)", (workspace_id, run_id))
+    ready.run(t, workspace_id, run_id)
     return run_id
 
 
 def release_expired(t: Transaction) -> int:
-    """Put back what a worker held and let go of by dying: how many runs."""
-    rows = t.rows("SELECT id, workspace_id FROM run WHERE lease_until < NOW(3) LIMIT 100 FOR UPDATE SKIP LOCKED")
+    """Put back what a worker held and let go of by dying: how many runs. Any of them may have been what ended the worker, so
+    that each is carried alone from now on, the first time at once."""
+    rows = t.rows("SELECT id, workspace_id, endings FROM run WHERE lease_until < NOW(3) LIMIT 100 FOR UPDATE SKIP LOCKED")
     for row in rows:
-        t.execute("UPDATE run SET lease_until=NULL, token=token+1, state='waiting' WHERE id=%s", (row["id"],))
-        t.execute("INSERT INTO ready (workspace_id, run_id) VALUES (%s,%s)", (row["workspace_id"], row["id"]))
+        t.execute(
+            "UPDATE run SET lease_until=NULL, token=token+1, state='waiting', endings=endings+1 WHERE id=%s", (row["id"],)
+        )
+        after = min(LONGEST_ALONE, 0.5 * 2 ** row["endings"]) if row["endings"] else 0
+        ready.run(t, row["workspace_id"], row["id"], after, suspect=True)
     return len(rows)
 
 
-def claim(t: Transaction, limit: int, lease: float) -> list[Claim]:
-    """Take up work that is due. Its rows leave `ready`; the runs carry the lease from here on. Attempts are counted now,
-    so that a run that kills its worker is known by its number of attempts."""
-    rows = t.rows(
-        "SELECT id, workspace_id, event_id, run_id FROM ready WHERE due_at <= NOW(3) ORDER BY due_at, id "
-        "LIMIT %s FOR UPDATE SKIP LOCKED",
-        (limit,),
-    )
-    if not rows:
-        return []
-    marks = ",".join(["%s"] * len(rows))
-    t.execute(f"DELETE FROM ready WHERE id IN ({marks})", [r["id"] for r in rows])
+def claim(t: Transaction, limit: int, lease: float, suspect: bool = False) -> list[Claim]:
+    """Take up work that is due, the queues taking turns; or one run that is suspect. Its rows leave `ready`; the runs carry
+    the lease from here on. Attempts are counted now."""
+    if suspect:
+        rows = ready.take_suspect(t)
+    else:
+        rows = [r for queue, n in ready.shares(ready.queues(t), limit).items() for r in ready.take(t, queue, n)]
     claimed: list[Row] = []
     for row in rows:
         if row["run_id"] is None:
             claimed += t.rows(
                 "INSERT INTO run (workspace_id, workflow_id, version_id, event_id, kind, state, item_id, title, item, "
-                "created_at, attempts, token, lease_until) SELECT workspace_id, workflow_id, version_id, id, 'event', "
-                "'running', item_id, title, item, at, 1, 1, NOW(3) + INTERVAL %s SECOND FROM event "
-                "WHERE workspace_id=%s AND id=%s "
+                "created_at, attempts, token, lease_until, lane, catch_up_id) SELECT workspace_id, workflow_id, version_id, "
+                "id, 'event', 'running', item_id, title, item, at, 1, 1, NOW(3) + INTERVAL %s SECOND, lane, catch_up_id "
+                "FROM event WHERE workspace_id=%s AND id=%s "
                 f"RETURNING {CLAIMED}",
                 (lease, row["workspace_id"], row["event_id"]),
             )
@@ -154,6 +164,8 @@ def hold(
         (*args, claim.workspace_id, claim.run_id, claim.token),
     ):
         raise Fenced
+    if end is not None and claim.lane and claim.event_id:
+        lanes.leave(t, claim.workspace_id, claim.lane, claim.event_id)
     if claim.kind == "try" and end == "done":
         t.execute(
             "UPDATE workflow SET tried_ok_at=NOW(3) WHERE workspace_id=%s AND id=%s", (claim.workspace_id, claim.workflow_id)
@@ -177,37 +189,60 @@ def keep_lines(t: Transaction, claim: Claim, lines: list[LineRow]) -> None:
         )
 
 
-def wait(t: Transaction, claim: Claim, seconds: float, problem: dict[str, Any]) -> None:
-    """Put a run back, to be taken up again after some seconds, saying why."""
+def wait(
+    t: Transaction, claim: Claim, seconds: float, problem: dict[str, Any], counts: bool = True, has_turn: bool = False
+) -> None:
+    """Put a run back, to be taken up again after some seconds, saying why. `counts`: as an attempt; `has_turn`: it may call its
+    app then."""
     t.execute(
-        "UPDATE run SET state='waiting', problem=%s, lease_until=NULL WHERE workspace_id=%s AND id=%s",
-        (json.dumps(problem, ensure_ascii=False), claim.workspace_id, claim.run_id),
+        "UPDATE run SET state='waiting', problem=%s, lease_until=NULL, attempts=attempts-%s, turn=%s "
+        "WHERE workspace_id=%s AND id=%s",
+        (json.dumps(problem, ensure_ascii=False), 0 if counts else 1, has_turn, claim.workspace_id, claim.run_id),
     )
-    t.execute(
-        "INSERT INTO ready (workspace_id, run_id, due_at) VALUES (%s,%s, NOW(3) + INTERVAL %s SECOND)",
-        (claim.workspace_id, claim.run_id, seconds),
-    )
+    ready.run(t, claim.workspace_id, claim.run_id, seconds)
 
 
 def rest(t: Transaction, claim: Claim, due: datetime) -> None:
     """Put a run back as it is, to be taken up again at a time. Its attempts begin anew: resting is none."""
     t.execute(
-        "UPDATE run SET state='waiting', problem=NULL, attempts=0, lease_until=NULL WHERE workspace_id=%s AND id=%s",
+        "UPDATE run SET state='waiting', problem=NULL, attempts=0, endings=0, lease_until=NULL WHERE workspace_id=%s AND id=%s",
         (claim.workspace_id, claim.run_id),
     )
-    t.execute("INSERT INTO ready (workspace_id, run_id, due_at) VALUES (%s,%s,%s)", (claim.workspace_id, claim.run_id, due))
+    ready.run(t, claim.workspace_id, claim.run_id, due=due)
 
 
-def again(t: Transaction, workspace_id: int, run_id: int) -> bool:
-    """Take a failed run up again after its last finished line."""
+def again(t: Transaction, workspace_id: int, run_id: int, version_id: int) -> bool:
+    """Take a failed run up again after its last finished line, as a version."""
     if not t.execute(
-        "UPDATE run SET state='waiting', problem=NULL, finished_at=NULL, attempts=0 "
+        "UPDATE run SET state='waiting', problem=NULL, finished_at=NULL, attempts=0, endings=0, version_id=%s "
         "WHERE workspace_id=%s AND id=%s AND state='failed'",
-        (workspace_id, run_id),
+        (version_id, workspace_id, run_id),
     ):
         return False
-    t.execute("INSERT INTO ready (workspace_id, run_id) VALUES (%s,%s)", (workspace_id, run_id))
+    ready.run(t, workspace_id, run_id)
     return True
+
+
+def repeat(t: Transaction, workspace_id: int, run_id: int, version_id: int) -> int:
+    """A new run with the item of one that ended."""
+    made = t.insert(
+        "INSERT INTO run (workspace_id, workflow_id, version_id, event_id, kind, state, item_id, title, item, again_of) "
+        "SELECT workspace_id, workflow_id, %s, event_id, kind, 'waiting', item_id, title, item, id FROM run "
+        "WHERE workspace_id=%s AND id=%s",
+        (version_id, workspace_id, run_id),
+    )
+    ready.run(t, workspace_id, made)
+    return made
+
+
+def failed_in_a_row(t: Transaction, workspace_id: int, workflow_id: int, number: int) -> bool:
+    """Whether the last so many runs that ended since the workflow was turned on have all failed."""
+    rows = t.rows(
+        "SELECT r.state FROM run r JOIN workflow w ON w.id = r.workflow_id WHERE r.workspace_id=%s AND r.workflow_id=%s "
+        "AND r.kind='event' AND r.finished_at > w.turned_on_at ORDER BY r.id DESC LIMIT %s",
+        (workspace_id, workflow_id, number),
+    )
+    return len(rows) == number and all(r["state"] == "failed" for r in rows)
 
 
 def lines(t: Transaction, workspace_id: int, run_ids: list[int]) -> dict[int, dict[tuple[str, str], RunLine]]:

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Literal
 
+from kelvix.store import events, lanes
 from kelvix.store.database_server import Row, Transaction
 from kelvix.store.secrets import Vault, digest
 
@@ -128,44 +129,73 @@ def event_digest(container: str, item_id: str) -> bytes:
 
 
 TAKE_IN = """BEGIN NOT ATOMIC
+  DECLARE new_id BIGINT;
   DECLARE EXIT HANDLER FOR 1062 BEGIN ROLLBACK; SELECT 'known' AS took; END;
   START TRANSACTION;
   INSERT INTO event (workspace_id, workflow_id, version_id, digest, item_id, came_by)
     SELECT workspace_id, workflow_id, version_id, %s, %s, %s FROM watch WHERE workspace_id=%s AND id=%s AND state='on';
   IF ROW_COUNT() = 1 THEN
-    INSERT INTO ready (workspace_id, event_id) VALUES (%s, LAST_INSERT_ID());
-    COMMIT;
-    SELECT 'new' AS took;
+    SET new_id = LAST_INSERT_ID();
+    INSERT INTO ready (workspace_id, queue, event_id)
+      SELECT w.workspace_id, w.id, new_id FROM watch l JOIN workflow w ON w.id = l.workflow_id
+      WHERE l.id=%s AND w.live_order='any';
+    IF ROW_COUNT() = 1 THEN
+      COMMIT;
+      SELECT 'new' AS took;
+    ELSE
+      ROLLBACK;
+      SELECT 'ordered' AS took;
+    END IF;
   ELSE
     ROLLBACK;
     SELECT 'off' AS took;
   END IF;
 END"""
-Took = Literal["new", "known", "off"]
+Took = Literal["new", "known", "off", "ordered"]
 
 
 def take_in(t: Transaction, workspace_id: int, watch_id: int, container: str, item_id: str, came_by: str) -> Took:
     """Commit one pushed event and the work that it makes, in one journey to the server; it runs as the version that the
-    watch names at that moment."""
-    row = t.row(TAKE_IN, (event_digest(container, item_id), item_id[:200], came_by, workspace_id, watch_id, workspace_id))
+    watch names at that moment. Where the workflow carries its events in order, nothing is taken in: that is `ordered`."""
+    row = t.row(TAKE_IN, (event_digest(container, item_id), item_id[:200], came_by, workspace_id, watch_id, watch_id))
     assert row
     took: Took = row["took"]
     return took
 
 
+def take_in_ordered(t: Transaction, workspace_id: int, watch_id: int, container: str, item_id: str, came_by: str) -> Took:
+    """Within the caller's transaction, one event of a workflow that carries its events in order."""
+    row = t.row(
+        "SELECT workflow_id, version_id FROM watch WHERE workspace_id=%s AND id=%s AND state='on'", (workspace_id, watch_id)
+    )
+    if row is None:
+        return "off"
+    new = take_in_many(t, workspace_id, row["workflow_id"], row["version_id"], container, [item_id], came_by)
+    return "new" if new else "known"
+
+
 def take_in_many(
-    t: Transaction, workspace_id: int, workflow_id: int, version_id: int, container: str, item_ids: list[str], came_by: str
+    t: Transaction,
+    workspace_id: int,
+    workflow_id: int,
+    version_id: int,
+    container: str,
+    item_ids: list[str],
+    came_by: str,
+    catch_up: int | None = None,
 ) -> int:
     """Within the caller's transaction: how many of the items were new."""
     new = 0
+    order = events.order_of(t, workspace_id, workflow_id)
     for item_id in item_ids:
+        lane = lanes.of(order, workflow_id, item_id[:200])
         event = t.row(
-            "INSERT IGNORE INTO event (workspace_id, workflow_id, version_id, digest, item_id, came_by) "
-            "VALUES (%s,%s,%s,%s,%s,%s) RETURNING id",
-            (workspace_id, workflow_id, version_id, event_digest(container, item_id), item_id[:200], came_by),
+            "INSERT IGNORE INTO event (workspace_id, workflow_id, version_id, digest, item_id, came_by, lane, catch_up_id) "
+            "VALUES (%s,%s,%s,%s,%s,%s,%s,%s) RETURNING id",
+            (workspace_id, workflow_id, version_id, event_digest(container, item_id), item_id[:200], came_by, lane, catch_up),
         )
         if event:
-            t.execute("INSERT INTO ready (workspace_id, event_id) VALUES (%s,%s)", (workspace_id, event["id"]))
+            events.line_up(t, workspace_id, workflow_id, event["id"], lane, catch_up is not None)
             new += 1
     return new
 

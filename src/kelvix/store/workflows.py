@@ -131,16 +131,19 @@ def set_state(
     state: str,
     live: int | None,
     reason: str | None = None,
+    order: str | None = None,
 ) -> None:
+    """`order`: in which its events are carried from now on; as before where none is said."""
     when = "turned_on_at" if state == "on" else "turned_off_at"
     t.execute(
-        f"UPDATE workflow SET state=%s, reason=%s, live_version_id=%s, {when}=NOW(3) WHERE workspace_id=%s AND id=%s",
-        (state, reason, live, workspace_id, workflow_id),
+        f"UPDATE workflow SET state=%s, reason=%s, live_version_id=%s, live_order=COALESCE(%s, live_order), {when}=NOW(3) "
+        "WHERE workspace_id=%s AND id=%s",
+        (state, reason, live, order, workspace_id, workflow_id),
     )
 
 
 def delete(t: Transaction, workspace_id: int, workflow_id: int) -> bool:
-    for table in ("sample", "watch", "backcast", "listening", "settling", "kept_secret"):
+    for table in ("sample", "watch", "backcast", "listening", "settling", "kept_secret", "lane_place"):
         t.execute(f"DELETE FROM {table} WHERE workspace_id=%s AND workflow_id=%s", (workspace_id, workflow_id))
     return bool(t.execute("DELETE FROM workflow WHERE workspace_id=%s AND id=%s", (workspace_id, workflow_id)))
 

@@ -500,7 +500,7 @@ export interface paths {
         put?: never;
         /**
          * Run Again
-         * @description Take a failed run up again, after its last finished line.
+         * @description Take a failed run up after its last finished line; or run its item again from the start, as the version that is live.
          */
         post: operations["run_again_api_v1_runs__run_id__again_post"];
         delete?: never;
@@ -1195,6 +1195,37 @@ export interface components {
             example: string;
             /** Secret */
             secret: string | null;
+        };
+        /**
+         * AgainIn
+         * @description From the line that failed, or from the start; then what the run wrote can be undone first.
+         */
+        AgainIn: {
+            /**
+             * Start
+             * @default failed
+             * @enum {string}
+             */
+            start: "failed" | "start";
+            /**
+             * Undo
+             * @default false
+             */
+            undo: boolean;
+        };
+        /**
+         * AgainOut
+         * @description The run that goes on, and as which version, where it goes on from where it failed; what was undone first, and not.
+         */
+        AgainOut: {
+            /** Kept */
+            kept: string[];
+            /** Run */
+            run: number;
+            /** Undone */
+            undone: number;
+            /** Version */
+            version: number | null;
         };
         /**
          * AnswerIn
@@ -3396,6 +3427,7 @@ export interface components {
         /**
          * When
          * @description Where a workflow starts: an event in a container of an app, reached through a connection; or one of Kelvix itself.
+         *     `order`: runs go side by side, or one after the other where they are about the same item, or all of them.
          */
         When: {
             /**
@@ -3419,6 +3451,12 @@ export interface components {
             event: string;
             /** Id */
             id: string;
+            /**
+             * Order
+             * @default any
+             * @enum {string}
+             */
+            order: "any" | "item" | "all";
             /** Own */
             own?: components["schemas"]["RecordEvent"] | components["schemas"]["Schedule"] | components["schemas"]["Address"] | null;
             /**
@@ -4615,7 +4653,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["AgainIn"] | null;
+            };
+        };
         responses: {
             /** @description Successful Response */
             202: {
@@ -4623,9 +4665,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        [key: string]: string;
-                    };
+                    "application/json": components["schemas"]["AgainOut"];
                 };
             };
             /** @description Validation Error */

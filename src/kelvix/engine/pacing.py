@@ -1,0 +1,56 @@
+"""Calling apps no faster than they allow: who was refused for calling too often waits its turn, with all who call by the same
+connection, in all workers."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+from kelvix.connectors.contract import Limited
+from kelvix.store import pace
+from kelvix.store.directory import Space
+
+LOOK = 1.0  # seconds for which it is taken as known whose calls are kept apart
+AT_ONCE = 0.5  # seconds that a caller waits itself
+UNSAID = 2.0  # seconds, where an app refuses and does not say how long to wait
+
+
+class Paced(Exception):
+    """The turn of this call comes later. `own`: it was given to this caller, who need not ask again."""
+
+    def __init__(self, after: float, own: bool):
+        super().__init__(f"waits its turn: the app asked for fewer calls; in {after:.0f} seconds")
+        self.after, self.own = after, own
+
+
+class Pacer:
+    def __init__(self) -> None:
+        self._kept: set[tuple[int, int]] = set()
+        self._looked: dict[int, float] = {}  # by server
+
+    @contextmanager
+    def calls(self, space: Space, connection_id: int, has_turn: bool = False) -> Iterator[None]:
+        """Around calls of an app. Raises Paced before they are made, and what they raise."""
+        key = (space.id, connection_id)
+        if self._is_kept(space, key) and not has_turn:
+            after, own = space.transact(lambda t: pace.turn(t, *key))
+            if after > AT_ONCE:
+                raise Paced(after, own)
+            time.sleep(after)
+        try:
+            yield
+        except Limited as limited:
+            after = limited.after if limited.after is not None else UNSAID
+            space.transact(lambda t: pace.refused(t, *key, after))
+            self._kept.add(key)
+            raise
+        if key in self._kept:
+            space.transact(lambda t: pace.went_through(t, *key))
+
+    def _is_kept(self, space: Space, key: tuple[int, int]) -> bool:
+        server = id(space.server)
+        if time.monotonic() - self._looked.get(server, -LOOK) >= LOOK:
+            self._looked[server] = time.monotonic()
+            self._kept = space.read(pace.kept)
+        return key in self._kept

@@ -1,0 +1,53 @@
+"""How far apart the calls of a connection are kept since its app asked for fewer; shared by all workers.
+
+Learned, since apps seldom say: after each refusal the calls are kept as far apart as the app asked to wait; each call that goes
+through brings them closer, until nothing is kept any more.
+"""
+
+from __future__ import annotations
+
+from kelvix.store.database_server import Transaction
+
+CLOSER, FREE = 0.8, 0.02  # of the distance, after each call that went through; seconds below which nothing is kept
+WIDEST = 60.0  # seconds between calls
+AHEAD = 10.0  # seconds for which turns are given in advance
+
+
+def kept(t: Transaction) -> set[tuple[int, int]]:
+    """The workspaces and connections whose calls are kept apart."""
+    return {(r["workspace_id"], r["connection_id"]) for r in t.rows("SELECT workspace_id, connection_id FROM pace")}
+
+
+def turn(t: Transaction, workspace_id: int, connection_id: int) -> tuple[float, bool]:
+    """In how many seconds a call may be made, and whether that turn is this caller's own."""
+    row = t.row(
+        "SELECT every, TIMESTAMPDIFF(MICROSECOND, NOW(3), next_at) / 1e6 AS ahead FROM pace "
+        "WHERE workspace_id=%s AND connection_id=%s FOR UPDATE",
+        (workspace_id, connection_id),
+    )
+    if row is None:
+        return 0.0, True
+    ahead = max(0.0, float(row["ahead"]))
+    if ahead > AHEAD:
+        return ahead, False
+    t.execute(
+        "UPDATE pace SET next_at=NOW(3) + INTERVAL %s SECOND WHERE workspace_id=%s AND connection_id=%s",
+        (ahead + row["every"], workspace_id, connection_id),
+    )
+    return ahead, True
+
+
+def refused(t: Transaction, workspace_id: int, connection_id: int, after: float) -> None:
+    """The app asks to wait."""
+    every = min(WIDEST, max(after, 0.1))
+    t.execute(
+        "INSERT INTO pace (workspace_id, connection_id, every, next_at) VALUES (%s,%s,%s, NOW(3) + INTERVAL %s SECOND) "
+        "ON DUPLICATE KEY UPDATE every=GREATEST(every, VALUES(every)), next_at=GREATEST(next_at, VALUES(next_at))",
+        (workspace_id, connection_id, every, after),
+    )
+
+
+def went_through(t: Transaction, workspace_id: int, connection_id: int) -> None:
+    key = (workspace_id, connection_id)
+    t.execute("UPDATE pace SET every=every*%s WHERE workspace_id=%s AND connection_id=%s", (CLOSER, *key))
+    t.execute("DELETE FROM pace WHERE workspace_id=%s AND connection_id=%s AND every < %s", (*key, FREE))

@@ -1,0 +1,85 @@
+"""Work that can be taken up. It stands in queues that take turns: one for each workflow, one in each workspace for what people
+wait for, and one for what a workflow catches up on, so that nothing starves anything else."""
+
+from __future__ import annotations
+
+import random
+from collections.abc import Sequence
+from datetime import datetime
+
+from kelvix.store.database_server import Row, Transaction
+
+AWAITED = 0  # the queue of what a person waits for
+
+
+def queue_of(workflow_id: int, catch_up: bool = False) -> int:
+    return -workflow_id if catch_up else workflow_id
+
+
+def event(t: Transaction, workspace_id: int, queue: int, event_id: int) -> None:
+    t.execute("INSERT INTO ready (workspace_id, queue, event_id) VALUES (%s,%s,%s)", (workspace_id, queue, event_id))
+
+
+def run(
+    t: Transaction,
+    workspace_id: int,
+    run_id: int,
+    after: float = 0.0,
+    due: datetime | None = None,
+    suspect: bool = False,
+) -> None:
+    """A run, to be taken up after some seconds, or when a time comes."""
+    t.execute(
+        "INSERT INTO ready (workspace_id, queue, run_id, due_at, suspect) SELECT workspace_id, "
+        "IF(kind='try', 0, IF(catch_up_id IS NULL, workflow_id, -workflow_id)), id, "
+        "COALESCE(%s, NOW(3) + INTERVAL %s SECOND), %s FROM run WHERE workspace_id=%s AND id=%s",
+        (due, after, suspect, workspace_id, run_id),
+    )
+
+
+def queues(t: Transaction) -> list[tuple[int, int]]:
+    """Workspaces and queues in which something is due. Reads one row of each queue, not all."""
+    rows = t.rows("SELECT workspace_id, queue, MIN(due_at) AS first, NOW(3) AS now FROM ready GROUP BY workspace_id, queue")
+    return [(r["workspace_id"], r["queue"]) for r in rows if r["first"] <= r["now"]]
+
+
+def shares(due: Sequence[tuple[int, int]], limit: int) -> dict[tuple[int, int], int]:
+    """How many each queue may give of `limit`: workspaces take turns first, then the queues within one, in chance order."""
+    by_workspace: dict[int, list[tuple[int, int]]] = {}
+    for one in random.sample(due, len(due)):
+        by_workspace.setdefault(one[0], []).append(one)
+    given: dict[tuple[int, int], int] = {}
+    if due:
+        spaces = list(by_workspace.values())
+        for n in range(limit):
+            mine = spaces[n % len(spaces)]
+            one = mine[n // len(spaces) % len(mine)]
+            given[one] = given.get(one, 0) + 1
+    return given
+
+
+def take(t: Transaction, queue: tuple[int, int], limit: int) -> list[Row]:
+    """Take what is due out of a queue; what is suspect stays for `take_suspect`."""
+    rows = t.rows(
+        "SELECT id, workspace_id, event_id, run_id FROM ready WHERE workspace_id=%s AND queue=%s AND due_at <= NOW(3) "
+        "AND suspect=0 ORDER BY due_at, id LIMIT %s FOR UPDATE SKIP LOCKED",
+        (*queue, limit),
+    )
+    if rows:
+        t.execute(f"DELETE FROM ready WHERE id IN ({','.join(['%s'] * len(rows))})", [r["id"] for r in rows])
+    return rows
+
+
+def take_suspect(t: Transaction) -> list[Row]:
+    """Take one that ended its worker before, if any is due."""
+    rows = t.rows(
+        "SELECT id, workspace_id, event_id, run_id FROM ready WHERE suspect=1 AND due_at <= NOW(3) ORDER BY due_at, id LIMIT 1 "
+        "FOR UPDATE SKIP LOCKED"
+    )
+    for row in rows:
+        t.execute("DELETE FROM ready WHERE id=%s", (row["id"],))
+    return rows
+
+
+def has_suspect(t: Transaction) -> bool:
+    return t.row("SELECT id FROM ready WHERE suspect=1 AND due_at <= NOW(3) LIMIT 1") is not None
