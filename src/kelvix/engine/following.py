@@ -6,6 +6,7 @@ The log's numbers become visible in order, and the cursor moves with the events 
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from functools import partial
 from typing import Any
 
@@ -73,7 +74,7 @@ def _follow(engine: Engine, space: Space, seen: Listening, event: RecordEvent, t
             kept = json.dumps(change.before) if change.before else None
             listening.settle(t, one, change.record_id, change.seq, kept, json.dumps(causes) if causes else None, event.quiet)
         else:
-            new += _take_in(engine, space, t, one, database, change.record_id, change.seq, before, causes)
+            new += _take_in(engine, space, t, one, database, change.record_id, change.seq, before, causes, after)
     if found:
         listening.read_to(t, one, found[-1].seq, note)
     return new
@@ -121,10 +122,13 @@ def _take_in(
     seq: int,
     before: dict[int, Value] | None,
     causes: list[int],
+    after: dict[int, Value] | None = None,
 ) -> int:
+    """`after`: what the change made of its fields, which may have been changed again since."""
     record = records.get(t, database, record_id)
     if record is None or one.version_id is None:  # put into the trash since
         return 0
+    record = replace(record, values={**record.values, **(after or {})})
     item = item_of(engine, space, database, record, before)
     known = digest("record", database.id, record_id, seq)
     made = events.take_in(t, space.id, one.workflow_id, one.version_id, known, item, "change", causes)
