@@ -12,6 +12,7 @@ from starlette.middleware.trustedhost import TrustedHostMiddleware
 
 from kelvix.api import (
     backcasts,
+    catch_ups,
     connections,
     databases,
     incoming,
@@ -65,6 +66,7 @@ def build(engine: Engine) -> FastAPI:
         kept_secrets,
         rehearsal,
         backcasts,
+        catch_ups,
         runs,
         needs,
         triggers,

@@ -22,7 +22,7 @@ from kelvix.core.workflow import (
     Workflow,
     Writes,
 )
-from kelvix.engine import sampling, switch, whereabouts
+from kelvix.engine import catching_up, sampling, switch, whereabouts
 from kelvix.store import databases, listening, runs, watches, workflows
 from kelvix.store.database_server import Transaction
 from kelvix.store.watches import Watch
@@ -88,6 +88,12 @@ class SampleOut(BaseModel):
     at: datetime
     values: dict[str, Wire]
     lists: dict[str, Rows]
+
+
+class TurnOnIn(BaseModel):
+    """`carry_missed`: what came while the workflow was off is carried too."""
+
+    carry_missed: bool = False
 
 
 class SamplesIn(BaseModel):
@@ -411,8 +417,12 @@ def carry_sample(who: Editor, workflow_id: int, body: TryIn) -> TryOut:
 
 
 @router.post("/workflows/{workflow_id}/on")
-def turn_on(who: Editor, workflow_id: int) -> WorkflowDetail:
-    switch.turn_on(who.engine, who.space, workflow_id)
+def turn_on(who: Editor, workflow_id: int, body: TurnOnIn | None = None) -> WorkflowDetail:
+    """Make the draft the version that runs. Where something came while it was off, that can be carried too."""
+    if body and body.carry_missed:
+        catching_up.turn_on(who.engine, who.space, workflow_id, who.person.name)
+    else:
+        switch.turn_on(who.engine, who.space, workflow_id)
     return get_workflow(who, workflow_id)
 
 

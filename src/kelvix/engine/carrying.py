@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import os
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any
@@ -91,6 +91,7 @@ class Carrying(Walk):
         self.done = {key: r for key, r in recorded.items() if r.outcome != "failed"}
         self.topics: set[str] = set()
         self.failed = False
+        self.recognises: Mapping[str, Sequence[int]] = {}
         self._now = around
         rested = (r.output for r in self.done.values() if isinstance(r.output, dict))
         since = sorted(kept["since"] for kept in rested if "since" in kept)
@@ -332,7 +333,8 @@ class Carrying(Walk):
 
         def work(t: Transaction) -> effects.Effect:
             progress.hold(t, claim, "done" if last else None)
-            effect = effects.carry_out(t, self.space.id, line, cell, carried, around, origin, answer)
+            by = self.recognises.get(line.id, ())
+            effect = effects.carry_out(t, self.space.id, line, cell, carried, around, origin, answer, by)
             given, made = recording.filled(line, cell.results, carried), effects.output(line, effect, database, around)
             made |= answer or {}
             runs.keep_lines(t, claim, [*progress.lines, (line.id, place_text(place), effect.outcome, given, made)])

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from kelvix.connectors.contract import Passing, Standing
-from kelvix.core import writing
+from kelvix.core import recognising, writing
 from kelvix.core.cells import Cell
 from kelvix.core.filling import Carried, Held
 from kelvix.core.finding import Question
@@ -41,12 +41,16 @@ def carry_out(
     around: Surroundings,
     origin: Origin,
     answer: dict[str, Any] | None = None,
+    by: Sequence[int] = (),
 ) -> Effect:
-    """`answer`: which record is meant, where a person was asked. Raises Standing where the record is gone, Passing where what
+    """`answer`: which record is meant, where a person was asked; `by`: the fields by which an Add line looks first whether its
+    record is there. Raises Standing where the record is gone, Passing where what
     matches changed since the line was looked at."""
     database = writing.database_of(line, carried, around.databases)
     assert database
     match line:
+        case Add() if by:
+            return _add_unless_there(t, workspace_id, database, line, by, cell, origin)
         case Add():
             return _add(t, workspace_id, database, writing.written(cell.results), origin)
         case Update():
@@ -69,6 +73,19 @@ def carry_out(
 def _add(t: Transaction, workspace_id: int, database: Database, values: Mapping[int, Value], origin: Origin) -> Effect:
     record_id, _ = records.add(t, workspace_id, database, dict(values), origin)
     return Effect("added", Held(database.id, True, record_id, values), is_new=True)
+
+
+def _add_unless_there(
+    t: Transaction, workspace_id: int, database: Database, line: Add, by: Sequence[int], cell: Cell, origin: Origin
+) -> Effect:
+    """What is there is left as it is. One at a time for each database, as with records that are kept up to date."""
+    databases.hold(t, workspace_id, database.id)
+    asked = recognising.question(line, by, cell.results, database)
+    found = finding.find(t, database, asked).record if asked else None
+    record = records.get(t, database, found) if found is not None else None
+    if record is None:
+        return _add(t, workspace_id, database, writing.written(cell.results), origin)
+    return Effect("there", Held(database.id, True, record.id, record.values), 0)
 
 
 def _update(t: Transaction, workspace_id: int, database: Database, record: Record, cell: Cell, origin: Origin) -> Effect:

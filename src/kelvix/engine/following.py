@@ -12,7 +12,7 @@ from typing import Any
 
 from kelvix.core import sources
 from kelvix.core.schema import Database
-from kelvix.core.values import Unfit, Value, as_text, from_wire
+from kelvix.core.values import Value, as_text
 from kelvix.core.workflow import RecordEvent
 from kelvix.engine.engine import Engine
 from kelvix.engine.versions import Versions
@@ -63,7 +63,7 @@ def _follow(engine: Engine, space: Space, seen: Listening, event: RecordEvent, t
             continue
         if event.quiet or event.filled:
             listening.stir(t, one, change.record_id, event.quiet)
-        before, after = _values(change.before, database), _values(change.after, database)
+        before, after = changes.values(change.before, database), changes.values(change.after, database)
         if not sources.matches(event, database, change.kind, before, after):
             continue
         run = change.origin.get("run")
@@ -83,20 +83,6 @@ def _follow(engine: Engine, space: Space, seen: Listening, event: RecordEvent, t
 def _itself(note: dict[str, Any], change: Change) -> dict[str, Any]:
     """A workflow that its own runs would set off is not; it is said how often, and when last."""
     return {"itself": note.get("itself", 0) + 1, "record": change.record_id, "at": change.at.isoformat()}
-
-
-def _values(kept: dict[str, Any] | None, database: Database) -> dict[int, Value] | None:
-    if kept is None:
-        return None
-    values: dict[int, Value] = {}
-    for key, wire in kept.items():
-        field = database.field(int(key))
-        if field is not None:
-            try:
-                values[field.id] = from_wire(wire, field.type)
-            except Unfit:  # its type was changed since
-                values[field.id] = None
-    return values
 
 
 def item_of(engine: Engine, space: Space, database: Database, record: records.Record, before: Any = None) -> dict[str, Any]:
@@ -162,7 +148,7 @@ def _settle(engine: Engine, space: Space, seen: dict[str, Any], own: RecordEvent
     if not sources.ready(own, record.values):
         listening.unsettle(t, row, gone=False)
         return 0
-    before = _values(json.loads(row["before_values"]), database) if row["before_values"] else None
+    before = changes.values(json.loads(row["before_values"]), database) if row["before_values"] else None
     causes = json.loads(row["causes"]) if row["causes"] else []
     listening.unsettle(t, row, gone=True)
     return _take_in(engine, space, t, one, database, record.id, row["seq"], before, causes)

@@ -15,7 +15,7 @@ from kelvix.engine.engine import Engine
 from kelvix.engine.pacing import UNSAID, Paced
 from kelvix.engine.sampling import as_kept
 from kelvix.engine.versions import Versions
-from kelvix.store import runs
+from kelvix.store import catch_ups, runs
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 from kelvix.store.runs import Claim, Fenced
@@ -47,8 +47,13 @@ class Runner:
             self._pause_where_due(space, claim)
 
     def _pause_where_due(self, space: Space, claim: Claim) -> None:
-        """A workflow of which run after run fails is paused, and says why."""
-        if not space.read(lambda t: runs.failed_in_a_row(t, space.id, claim.workflow_id, MOST_IN_A_ROW)):
+        """A workflow of which run after run fails is paused, and says why; so is a catch-up, by itself."""
+        if not space.read(lambda t: runs.failed_in_a_row(t, claim, MOST_IN_A_ROW)):
+            return
+        if claim.catch_up_id is not None:
+            one = space.read(lambda t: catch_ups.get(t, space.id, claim.catch_up_id or 0))
+            if one and one.state == "running":
+                space.transact(lambda t: catch_ups.set_state(t, one, "paused"))
             return
         run = space.read(lambda t: runs.get(t, space.id, claim.run_id))
         said = (run.problem or {}).get("sentence", "") if run else ""
@@ -129,6 +134,9 @@ class Runner:
         progress = self._item(space, claim, workflow)
         recorded = space.read(lambda t: runs.lines(t, space.id, [claim.run_id]))[claim.run_id] if claim.token > 1 else {}
         carrying = Carrying(self.engine, space, claim, workflow, around, progress, recorded, self.before_effect)
+        if claim.catch_up_id is not None:
+            one = space.read(lambda t: catch_ups.get(t, space.id, claim.catch_up_id or 0))
+            carrying.recognises = one.recognises if one else {}
         try:
             carrying.carry()
         finally:

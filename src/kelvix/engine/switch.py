@@ -29,9 +29,10 @@ class NotReady(Exception):
         self.findings = findings
 
 
-def turn_on(engine: Engine, space: Space, workflow_id: int) -> None:
-    """Make the draft the version that runs, from now on. Where the workflow is on already and listens to the same place,
-    nothing that arrives meanwhile is lost. Raises LookupError, NotReady, Passing, Standing."""
+def turn_on(engine: Engine, space: Space, workflow_id: int, from_where_it_was: bool = False) -> None:
+    """Make the draft the version that runs, from now on; where it listens to records, `from_where_it_was` takes in too what
+    changed while it was off. Where the workflow is on already and listens to the same place, nothing that arrives meanwhile is
+    lost. Raises LookupError, NotReady, Passing, Standing."""
     kept = space.read(lambda t: workflows.get(t, space.id, workflow_id))
     if kept is None:
         raise LookupError("no such workflow")
@@ -47,7 +48,7 @@ def turn_on(engine: Engine, space: Space, workflow_id: int) -> None:
             finding.prepare(space.server, around.databases[line.database], compared(line))
     when = kept.draft.when
     if when.own is not None:
-        return _listen(engine, space, kept, when.own)
+        return _listen(engine, space, kept, when.own, from_where_it_was)
     app, token = engine.access(space, when.connection)
     try:
         cursor = app.head(token)
@@ -83,8 +84,8 @@ def turn_on(engine: Engine, space: Space, workflow_id: int) -> None:
     engine.dispatch.announce(space.id, "workflows", f"workflow:{workflow_id}")
 
 
-def _listen(engine: Engine, space: Space, kept: workflows.Kept, own: Own) -> None:
-    """Listen to what happens in Kelvix itself, from now on."""
+def _listen(engine: Engine, space: Space, kept: workflows.Kept, own: Own, from_where_it_was: bool) -> None:
+    """Listen to what happens in Kelvix itself, from now on, or from where it was turned off."""
     before = space.read(lambda t: watches.of_workflow(t, space.id, kept.id))
     now = datetime.now(UTC)
     coming = schedule.next_times(own, space.zone, now, 1) if isinstance(own, Schedule) else []
@@ -95,6 +96,9 @@ def _listen(engine: Engine, space: Space, kept: workflows.Kept, own: Own) -> Non
         workflows.set_state(t, space.id, kept.id, "on", version, order=kept.draft.when.order)
         watches.end(t, space.id, kept.id)
         cursor = changes.last(t, space.id)
+        was = listening.of_workflow(t, space.id, kept.id)
+        if from_where_it_was and was and was.kind == "record" and was.database_id == database:
+            cursor = was.cursor_at
         next_at = coming[0] if coming else None
         listening.start(t, space.id, kept.id, version, own.kind, database, cursor, now, next_at)
 

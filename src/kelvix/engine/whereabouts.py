@@ -29,6 +29,7 @@ Fate = Literal[
 
 CAME = {
     "push": "as it arrived",
+    "catch_up": "when it was caught up on",
     "change": "as it was changed",
     "hand": "by hand",
     "time": "as its time came",

@@ -9,7 +9,7 @@ import time
 from concurrent.futures import ThreadPoolExecutor
 from functools import partial
 
-from kelvix.engine import following, polling, timing
+from kelvix.engine import catching_up, following, polling, timing
 from kelvix.engine.carrying import LEASE
 from kelvix.engine.engine import Engine
 from kelvix.engine.runner import Runner
@@ -111,6 +111,7 @@ class Worker:
                     new += following.follow(self.engine, versions, server)
                     new += following.settle(self.engine, versions, server)
                     new += timing.come_round(self.engine, versions, server)
+                    new += catching_up.feed(self.engine, server)
             except Exception:
                 log.exception("following what happens here goes on after a failure")
                 self._stopping.wait(1)

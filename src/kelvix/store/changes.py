@@ -8,7 +8,7 @@ from datetime import datetime
 from typing import Any
 
 from kelvix.core.schema import Database
-from kelvix.core.values import Value, Wire, from_wire
+from kelvix.core.values import Unfit, Value, Wire, from_wire
 from kelvix.store import databases, records
 from kelvix.store.database_server import Row, Transaction
 from kelvix.store.records import Origin
@@ -43,6 +43,21 @@ def _change(row: Row) -> Change:
         json.loads(row["before_values"] or "null"),
         json.loads(row["after_values"] or "null"),
     )
+
+
+def values(kept: dict[str, Wire] | None, database: Database) -> dict[int, Value] | None:
+    """The values of a change, by field; those of fields that are gone are left out."""
+    if kept is None:
+        return None
+    found: dict[int, Value] = {}
+    for key, wire in kept.items():
+        field = database.field(int(key))
+        if field is not None:
+            try:
+                found[field.id] = from_wire(wire, field.type)
+            except Unfit:  # its type was changed since
+                found[field.id] = None
+    return found
 
 
 def of_record(t: Transaction, workspace_id: int, database_id: int, record_id: int) -> list[Change]:

@@ -13,7 +13,7 @@ from kelvix.store.database_server import Row, Transaction
 LineRow = tuple[str, str, str, Any, Any]  # line, place, outcome, input, output
 Problem = dict[str, Any]
 CLAIMED = "workspace_id, id AS run_id, workflow_id, version_id, item_id, item, kind, only_line, attempts, token, "
-CLAIMED += "event_id, lane, endings, turn"
+CLAIMED += "event_id, lane, endings, turn, catch_up_id"
 
 
 ENDED = ("done", "passed_by", "failed")
@@ -43,6 +43,7 @@ class Claim:
     lane: bytes | None = None
     endings: int = 0
     turn: int = 0
+    catch_up_id: int | None = None
 
 
 @dataclass(frozen=True)
@@ -235,12 +236,15 @@ def repeat(t: Transaction, workspace_id: int, run_id: int, version_id: int) -> i
     return made
 
 
-def failed_in_a_row(t: Transaction, workspace_id: int, workflow_id: int, number: int) -> bool:
-    """Whether the last so many runs that ended since the workflow was turned on have all failed."""
+def failed_in_a_row(t: Transaction, claim: Claim, number: int) -> bool:
+    """Whether the last so many runs that ended have all failed: of the same catch-up, else of those since the workflow was
+    turned on."""
+    of = ("r.catch_up_id=%s", claim.catch_up_id) if claim.catch_up_id else ("r.workflow_id=%s", claim.workflow_id)
+    since = "" if claim.catch_up_id else "AND r.kind='event' AND r.catch_up_id IS NULL AND r.finished_at > w.turned_on_at "
     rows = t.rows(
-        "SELECT r.state FROM run r JOIN workflow w ON w.id = r.workflow_id WHERE r.workspace_id=%s AND r.workflow_id=%s "
-        "AND r.kind='event' AND r.finished_at > w.turned_on_at ORDER BY r.id DESC LIMIT %s",
-        (workspace_id, workflow_id, number),
+        f"SELECT r.state FROM run r JOIN workflow w ON w.id = r.workflow_id WHERE r.workspace_id=%s AND {of[0]} "
+        f"AND r.finished_at IS NOT NULL {since}ORDER BY r.id DESC LIMIT %s",
+        (claim.workspace_id, of[1], number),
     )
     return len(rows) == number and all(r["state"] == "failed" for r in rows)
 

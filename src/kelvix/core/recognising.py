@@ -1,0 +1,70 @@
+"""Knowing again what is there already: when past items are caught up on, a line that adds records looks first whether one with
+the same chosen fields is there."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from kelvix.core import finding, writing
+from kelvix.core.filling import FieldResult, is_filled
+from kelvix.core.finding import Question
+from kelvix.core.rehearsal import rehearse_whole
+from kelvix.core.schema import Database, Field
+from kelvix.core.steps import Surroundings
+from kelvix.core.workflow import Add, AddOrUpdate, Workflow, filling_of
+
+Expected = Literal["new", "there", "passed_by", "put_right"]
+
+
+@dataclass(frozen=True)
+class Choice:
+    """The fields by which the records of an Add line can be known, and those that are proposed."""
+
+    line: str
+    database: Database
+    fields: tuple[Field, ...]
+    proposed: tuple[int, ...]
+
+
+def choices(workflow: Workflow, databases: Mapping[int, Database]) -> tuple[Choice, ...]:
+    """For each Add line the fields that are filled and can be compared. A link to the item itself tells best, then the name."""
+    found: list[Choice] = []
+    for line in workflow.lines:
+        database = databases.get(line.database or 0) if isinstance(line, Add) else None
+        if not isinstance(line, Add) or database is None:
+            continue
+        fields = tuple(
+            f for f in database.fields if is_filled(filling_of(line, f.id)) and "is" in finding.OPERATORS.get(f.type, ())
+        )
+        links = [f.id for f in fields if f.type == "link"]
+        names = [f.id for f in fields if f.type in ("text", "email")]
+        found.append(Choice(line.id, database, fields, tuple(links[:1] or names[:2])))
+    return tuple(found)
+
+
+def question(line: Add, by: Sequence[int], results: tuple[FieldResult, ...], database: Database) -> Question | None:
+    """What is asked about a record that would be added; nothing where a field by which it is known is empty."""
+    asked = writing.match(AddOrUpdate(line.id, line.database, tuple(by), line.fillings), results, database) if by else None
+    return asked if isinstance(asked, Question) else None
+
+
+def expected(
+    workflow: Workflow, item: Mapping[str, object], around: Surroundings, recognises: Mapping[str, Sequence[int]]
+) -> Expected:
+    """What carrying a past item would come to. `around.find` answers whether a record is there."""
+    rehearsed = rehearse_whole(workflow, item, around)
+    adds = there = 0
+    for line, cell in zip(workflow.lines, rehearsed.cells, strict=True):
+        if cell.state in ("put_right", "unready"):
+            return "put_right"
+        database = around.databases.get(line.database or 0) if isinstance(line, Add) else None
+        if not isinstance(line, Add) or cell.state != "fits" or database is None:
+            continue
+        asked = question(line, recognises.get(line.id, ()), cell.results, database)
+        answer = around.find(asked) if asked else None
+        adds, there = adds + 1, there + bool(answer and answer.count)
+    if rehearsed.end == "passed_by":
+        return "passed_by"
+    return "there" if adds and adds == there else "new"

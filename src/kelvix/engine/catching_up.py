@@ -1,0 +1,187 @@
+"""Catching up: past items carried for real, a few at a time beside what arrives, and undone as one."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Literal
+
+from kelvix.connectors.contract import Standing
+from kelvix.core import recognising, sources
+from kelvix.core.checking import check
+from kelvix.core.recognising import Expected
+from kelvix.core.workflow import RecordEvent, Workflow
+from kelvix.engine import switch, undoing
+from kelvix.engine.engine import Engine
+from kelvix.engine.switch import NotReady
+from kelvix.engine.undoing import Undone
+from kelvix.store import catch_ups, changes, databases, listening, watches, workflows
+from kelvix.store.catch_ups import CatchUp, Recognises
+from kelvix.store.database_server import DatabaseServer, Transaction
+from kelvix.store.directory import Space
+from kelvix.store.watches import Watch
+
+AT_ONCE = 8  # items of one catch-up that are on their way at a time
+MOST = 5_000  # items of one catch-up
+MOST_MISSED = 1_000  # that are counted
+
+State = Literal["new", "there", "passed_by", "put_right", "carried", "tried"]
+
+
+@dataclass(frozen=True)
+class Past:
+    """A past item, and what carrying it would come to, or that it was carried already."""
+
+    id: str
+    title: str
+    at: datetime
+    state: State
+
+
+def past(
+    engine: Engine, space: Space, workflow_id: int, document: Workflow, recognises: Recognises, before: str | None, limit: int
+) -> tuple[list[Past], str | None]:
+    """A page of the past items of a source, the newest first, and what to ask with for the next. Raises Passing, Standing."""
+    when = document.when
+    app, token = engine.access(space, when.connection)
+    with engine.pacer.calls(space, when.connection or 0):
+        items, onward = app.past(token, when.container or "", before, limit)
+    known = space.read(lambda t: catch_ups.known_items(t, space.id, workflow_id, [i.id for i in items]))
+    around = engine.surroundings(space, document)
+
+    def state(item_id: str, values: dict[str, object]) -> State:
+        found = known.get(item_id)
+        if found == "carried":
+            return "carried"
+        comes: Expected = recognising.expected(document, values, around, recognises)
+        return "tried" if found == "tried" and comes == "new" else comes
+
+    return [Past(i.id, i.title, i.at, state(i.id, dict(i.values))) for i in items], onward
+
+
+def start(engine: Engine, space: Space, workflow_id: int, items: Sequence[str], recognises: Recognises, person: str) -> int:
+    """Carry past items through the draft as it is. The oldest goes first. Raises LookupError, NotReady, Standing."""
+    kept = space.read(lambda t: workflows.get(t, space.id, workflow_id))
+    if kept is None:
+        raise LookupError("no such workflow")
+    findings = check(kept.draft, engine.surroundings(space, kept.draft))
+    if findings:
+        raise NotReady(findings)
+    if kept.draft.when.own is not None:
+        raise Standing("only what lies in an app can be caught up on", "call")
+
+    def work(t: Transaction) -> int:
+        version = workflows.version_of_draft(t, space.id, kept)
+        container = kept.draft.when.container or ""
+        return catch_ups.start(t, space.id, workflow_id, version, container, recognises, items[:MOST], person)
+
+    made = space.transact(work)
+    engine.dispatch.announce(space.id, "ready", f"workflow:{workflow_id}")
+    return made
+
+
+def feed(engine: Engine, server: DatabaseServer) -> int:
+    """Bring the next items of each catch-up on their way: how many."""
+    new = 0
+    for one in server.read(catch_ups.running):
+        space = engine.directory.open(one.workspace_id)
+        fed = space.transact(lambda t, one=one: _feed(t, one))  # type: ignore[misc]
+        if fed:
+            engine.dispatch.announce(space.id, "ready", f"workflow:{one.workflow_id}")
+        new += max(fed, 0)
+    return new
+
+
+def _feed(t: Transaction, seen: CatchUp) -> int:
+    one = catch_ups.get(t, seen.workspace_id, seen.id, lock=True)
+    if one is None or one.state != "running":
+        return 0
+    now = catch_ups.progress(t, one)
+    if now.to_come == 0 and now.on_the_way == 0:
+        catch_ups.set_state(t, one, "done")
+        return -1
+    room = AT_ONCE - now.on_the_way
+    return catch_ups.feed(t, one, room) if room > 0 and now.to_come else 0
+
+
+def undo(engine: Engine, space: Space, one: CatchUp, person: str) -> Undone:
+    """Undo all that a catch-up wrote, the last first; what is still to come does not come any more. What was changed since
+    stays, and is said."""
+    space.transact(lambda t: catch_ups.set_state(t, one, "paused"))
+    undone = trashed = 0
+    kept: list[str] = []
+    for run in space.read(lambda t: catch_ups.runs_of(t, one)):
+        done = undoing.undo_run(engine, space, run, person)
+        undone, trashed, kept = undone + done.undone, trashed + done.trashed, [*kept, *done.kept]
+    left = space.read(lambda t: catch_ups.progress(t, one)).on_the_way
+    if left:
+        kept.append(f"{left} were still on their way: undo again when they have ended.")
+    else:
+        space.transact(lambda t: catch_ups.set_state(t, one, "undone"))
+    engine.dispatch.announce(space.id, f"workflow:{one.workflow_id}", "runs")
+    return Undone(undone, trashed, tuple(kept))
+
+
+@dataclass(frozen=True)
+class Missed:
+    """What came while a workflow was off: how many, the items of an app, and since when."""
+
+    count: int
+    items: tuple[str, ...]
+    since: datetime | None
+
+
+def missed(engine: Engine, space: Space, workflow_id: int) -> Missed:
+    """What came since the workflow was turned off, for the same source as then. Raises LookupError, Passing, Standing."""
+    kept = space.read(lambda t: workflows.get(t, space.id, workflow_id))
+    if kept is None:
+        raise LookupError("no such workflow")
+    nothing = Missed(0, (), kept.turned_off_at)
+    if kept.state == "on" or kept.turned_off_at is None:
+        return nothing
+    own = kept.draft.when.own
+    if isinstance(own, RecordEvent):
+        number = space.read(lambda t: _missed_records(t, space, workflow_id, own))
+        return Missed(number, (), kept.turned_off_at)
+    watch = space.read(lambda t: watches.of_workflow(t, space.id, workflow_id))
+    when = kept.draft.when
+    if own is not None or watch is None or (watch.connection_id, watch.container) != (when.connection, when.container):
+        return nothing
+    fresh = _came_since(engine, space, watch)
+    return Missed(len(fresh), fresh, kept.turned_off_at)
+
+
+def _came_since(engine: Engine, space: Space, watch: Watch) -> tuple[str, ...]:
+    """The items that arrived after where a watch had read to, and were not carried."""
+    app, token = engine.access(space, watch.connection_id)
+    cursor, more, found = watch.cursor_at, True, list[str]()
+    while more and len(found) < MOST_MISSED:
+        came, cursor, more = app.changes(token, cursor)
+        found += [c.item for c in came if c.container == watch.container and c.kind == "new"]
+    known = space.read(lambda t: catch_ups.known_items(t, space.id, watch.workflow_id, found))
+    return tuple(i for i in dict.fromkeys(found) if known.get(i) != "carried")
+
+
+def turn_on(engine: Engine, space: Space, workflow_id: int, person: str) -> None:
+    """Turn a workflow on and carry what came while it was off. An app is asked after it was turned on, so that nothing falls
+    between; what arrives meanwhile is the same event by either way. Raises as switch.turn_on."""
+    before = missed(engine, space, workflow_id)
+    watch = space.read(lambda t: watches.of_workflow(t, space.id, workflow_id))
+    switch.turn_on(engine, space, workflow_id, from_where_it_was=True)
+    if before.items and watch:
+        start(engine, space, workflow_id, _came_since(engine, space, watch) or before.items, {}, person)
+
+
+def _missed_records(t: Transaction, space: Space, workflow_id: int, own: RecordEvent) -> int:
+    one = listening.of_workflow(t, space.id, workflow_id)
+    database = databases.get(t, space.id, own.database or 0)
+    if one is None or database is None or one.kind != "record" or one.database_id != database.id:
+        return 0
+    number = 0
+    for change in changes.after(t, space.id, one.cursor_at, MOST_MISSED):
+        before, after = changes.values(change.before, database), changes.values(change.after, database)
+        itself = str(change.origin.get("workflow")) == str(workflow_id)
+        if change.database_id == database.id and not itself and sources.matches(own, database, change.kind, before, after):
+            number += 1
+    return number
