@@ -204,7 +204,7 @@ def test_a_failed_run_is_found_put_right_and_run_again(built):
     page.get_by_role("link", name="Quote, too early").click()
     expect(page.get_by_text("the database it wrote to is gone").first).to_be_visible()
     orla.api("POST", f"/databases/{database['id']}/restore")
-    page.get_by_role("button", name="Run it again").click()
+    page.get_by_role("button", name="Run again from the failed line").click()
     expect(page.get_by_text("done").first).to_be_visible()
     assert len(orla.records(database["id"])) == 1
 

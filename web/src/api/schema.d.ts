@@ -698,6 +698,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/workflows/{workflow_id}/catch-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Catch Up
+         * @description The latest catch-up and how far it has come.
+         */
+        get: operations["get_catch_up_api_v1_workflows__workflow_id__catch_up_get"];
+        put?: never;
+        /**
+         * Start Catch Up
+         * @description Carry past items for real, the first that is named first. What was carried before is not carried again.
+         */
+        post: operations["start_catch_up_api_v1_workflows__workflow_id__catch_up_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/workflows/{workflow_id}/catch-up/{catch_up_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Undo Catch Up
+         * @description Undo all that a catch-up wrote, as one set.
+         */
+        delete: operations["undo_catch_up_api_v1_workflows__workflow_id__catch_up__catch_up_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/workflows/{workflow_id}/catch-up/{catch_up_id}/{what}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change Catch Up
+         * @description Hold it, or let it go on from where it is.
+         */
+        post: operations["change_catch_up_api_v1_workflows__workflow_id__catch_up__catch_up_id___what__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/workflows/{workflow_id}/check-now": {
         parameters: {
             query?: never;
@@ -798,6 +862,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/workflows/{workflow_id}/missed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Missed
+         * @description What came since the workflow was turned off or paused.
+         */
+        get: operations["get_missed_api_v1_workflows__workflow_id__missed_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/workflows/{workflow_id}/off": {
         parameters: {
             query?: never;
@@ -824,8 +908,31 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Turn On */
+        /**
+         * Turn On
+         * @description Make the draft the version that runs. Where something came while it was off, that can be carried too.
+         */
         post: operations["turn_on_api_v1_workflows__workflow_id__on_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/workflows/{workflow_id}/past": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * List Past
+         * @description A page of the source's past items, the newest first. Nothing is written by asking.
+         */
+        post: operations["list_past_api_v1_workflows__workflow_id__past_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1425,6 +1532,56 @@ export interface components {
             /** Written */
             written: string;
         };
+        /** CatchUpIn */
+        CatchUpIn: {
+            /** Items */
+            items: string[];
+            /**
+             * Recognises
+             * @default {}
+             */
+            recognises: {
+                [key: string]: number[];
+            };
+        };
+        /**
+         * CatchUpOut
+         * @description `there` of those that are done found their records there already.
+         */
+        CatchUpOut: {
+            /** By */
+            by: string;
+            /** Done */
+            done: number;
+            /** Ended At */
+            ended_at: string | null;
+            /** Failed */
+            failed: number;
+            /** Id */
+            id: number;
+            /** Known */
+            known: number;
+            /** On The Way */
+            on_the_way: number;
+            /** Passed By */
+            passed_by: number;
+            /**
+             * Started At
+             * Format: date-time
+             */
+            started_at: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "paused" | "done" | "undone";
+            /** There */
+            there: number;
+            /** To Come */
+            to_come: number;
+            /** Total */
+            total: number;
+        };
         /**
          * CellOut
          * @description `rows` says of each row of an Only if line or a way, in reading order with the heads of groups, whether it holds.
@@ -1750,6 +1907,13 @@ export interface components {
              * @default
              */
             named: string;
+        };
+        /** FieldName */
+        FieldName: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
         };
         /**
          * FieldOut
@@ -2100,6 +2264,20 @@ export interface components {
              */
             of: components["schemas"]["Reference"][];
         };
+        /**
+         * KnownBy
+         * @description The fields by which an Add line can know what is there, and those that are proposed.
+         */
+        KnownBy: {
+            /** Database */
+            database: string;
+            /** Fields */
+            fields: components["schemas"]["FieldName"][];
+            /** Line */
+            line: string;
+            /** Proposed */
+            proposed: number[];
+        };
         /** Language */
         Language: {
             /** Code */
@@ -2221,6 +2399,16 @@ export interface components {
             timezone: string;
             /** Workspace */
             workspace: string;
+        };
+        /**
+         * MissedOut
+         * @description What came while the workflow was off.
+         */
+        MissedOut: {
+            /** Count */
+            count: number;
+            /** Since */
+            since: string | null;
         };
         /**
          * NeedOut
@@ -2442,6 +2630,50 @@ export interface components {
             shown: string;
             /** State */
             state: string;
+        };
+        /**
+         * PastIn
+         * @description `recognises`: by which fields each Add line knows what is there, by the line's id.
+         */
+        PastIn: {
+            /** Before */
+            before?: string | null;
+            /**
+             * Recognises
+             * @default {}
+             */
+            recognises: {
+                [key: string]: number[];
+            };
+        };
+        /**
+         * PastItem
+         * @description `state`: what carrying it would come to (new, there, passed_by, put_right), or that it was carried or tried already.
+         */
+        PastItem: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Id */
+            id: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "new" | "there" | "passed_by" | "put_right" | "carried" | "tried";
+            /** Title */
+            title: string;
+        };
+        /** PastOut */
+        PastOut: {
+            /** Items */
+            items: components["schemas"]["PastItem"][];
+            /** Known By */
+            known_by: components["schemas"]["KnownBy"][];
+            /** Next */
+            next: string | null;
         };
         /**
          * Piece
@@ -3167,6 +3399,17 @@ export interface components {
         TryOut: {
             /** Run */
             run: number;
+        };
+        /**
+         * TurnOnIn
+         * @description `carry_missed`: what came while the workflow was off is carried too.
+         */
+        TurnOnIn: {
+            /**
+             * Carry Missed
+             * @default false
+             */
+            carry_missed: boolean;
         };
         /** UndoneOut */
         UndoneOut: {
@@ -5103,6 +5346,137 @@ export interface operations {
             };
         };
     };
+    get_catch_up_api_v1_workflows__workflow_id__catch_up_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workflow_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatchUpOut"] | null;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    start_catch_up_api_v1_workflows__workflow_id__catch_up_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workflow_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CatchUpIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatchUpOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    undo_catch_up_api_v1_workflows__workflow_id__catch_up__catch_up_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workflow_id: number;
+                catch_up_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UndoneOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_catch_up_api_v1_workflows__workflow_id__catch_up__catch_up_id___what__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workflow_id: number;
+                catch_up_id: number;
+                what: "pause" | "resume";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatchUpOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     check_now_api_v1_workflows__workflow_id__check_now_post: {
         parameters: {
             query?: never;
@@ -5268,6 +5642,37 @@ export interface operations {
             };
         };
     };
+    get_missed_api_v1_workflows__workflow_id__missed_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workflow_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MissedOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     turn_off_api_v1_workflows__workflow_id__off_post: {
         parameters: {
             query?: never;
@@ -5308,7 +5713,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["TurnOnIn"] | null;
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {
@@ -5317,6 +5726,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WorkflowDetail"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_past_api_v1_workflows__workflow_id__past_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workflow_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PastIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PastOut"];
                 };
             };
             /** @description Validation Error */

@@ -1,13 +1,12 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { answer, client } from "../../api/client";
 import { useApps, useDatabases, useMe, type Run, type Wire } from "../../api/queries";
-import { useNotices } from "../../frame/Notices";
 import { dateTime } from "../../parts/dates";
 import { reads } from "../databases/values";
 import type { Document } from "../timetable/model";
-import { undoneWords, WROTE } from "./undone";
+import { WROTE } from "./undone";
 import { WebRecord, type WebSent } from "./WebRecord";
 
 interface Filled {
@@ -35,33 +34,7 @@ interface Found {
 
 const OWN_NAMES: Record<string, string> = { link: "Link", at: "At", day: "Day", before: "The time before", missed: "Times missed", received: "Received" };
 const MOMENT = /^\d{4}-\d\d-\d\dT[\d:.]+Z$/;
-const DID: Record<string, string> = { added: "Added", updated: "Updated", unchanged: "Nothing changed in", deleted: "Put into the trash:" };
-
-/** Undoing a run and running it again. */
-export function useRunActions(run: Run | undefined) {
-  const queries = useQueryClient();
-  const { tell, fail } = useNotices();
-  const path = { params: { path: { run_id: run?.id ?? 0 } } };
-  const undo = useMutation({
-    mutationFn: () => answer(client.POST("/api/v1/runs/{run_id}/undo", path)),
-    onSuccess: (done) => {
-      void queries.invalidateQueries();
-      tell([undoneWords(done), ...done.kept].join(" "));
-    },
-    onError: fail,
-  });
-  const repeat = useMutation({
-    mutationFn: () => answer(client.POST("/api/v1/runs/{run_id}/again", path)),
-    onSuccess: () => void queries.invalidateQueries({ queryKey: ["runs"] }),
-    onError: fail,
-  });
-  return {
-    canUndo: !!run && !run.undone_at && run.lines.some((l) => WROTE.has(l.outcome)),
-    canRepeat: run?.state === "failed",
-    undo: () => undo.mutate(),
-    repeat: () => repeat.mutate(),
-  };
-}
+const DID: Record<string, string> = { added: "Added", updated: "Updated", unchanged: "Nothing changed in", there: "There already:", deleted: "Put into the trash:" };
 
 /** What one line was given and what came out of it; of what was repeated, in one round at a time. */
 export function LineRecord({ run, line, document }: { run: Run; line: string | null; document: Document }) {
@@ -118,7 +91,7 @@ function OneRecord({ run, line, document, place }: { run: Run; line: string | nu
       </dl>
     );
   }
-  if (WROTE.has(recorded.outcome) || recorded.outcome === "unchanged" || recorded.outcome === "failed") {
+  if (WROTE.has(recorded.outcome) || recorded.outcome === "unchanged" || recorded.outcome === "there" || recorded.outcome === "failed") {
     const input = (recorded.input ?? {}) as Record<string, Filled>;
     const output = recorded.output as (Added & { problems?: string[] }) | null;
     return (

@@ -6,7 +6,8 @@ import { dateTime, relative } from "../../parts/dates";
 import { RunCell, RunState } from "../timetable/outcomes";
 import { sentenceOf } from "../timetable/lineWords";
 import { depth } from "../timetable/nesting";
-import { LineRecord, useRunActions } from "./RunParts";
+import { RunAgain } from "./RunAgain";
+import { LineRecord } from "./RunParts";
 
 /** One run: every line with what it was given and what came out. */
 export function RunScreen() {
@@ -15,7 +16,6 @@ export function RunScreen() {
   const zone = useMe().data?.timezone ?? "UTC";
   const app = useApps().data?.[0];
   const databases = useDatabases().data ?? [];
-  const actions = useRunActions(detail.data?.run);
   if (detail.error) {
     return (
       <main>
@@ -46,12 +46,7 @@ export function RunScreen() {
             Open the {item?.app === "kelvix" ? "record" : "message"}
           </Button>
         )}
-        {actions.canUndo && <Button onClick={actions.undo}>Undo</Button>}
-        {actions.canRepeat && (
-          <Button variant="contained" onClick={actions.repeat}>
-            Run it again
-          </Button>
-        )}
+        <RunAgain run={run} />
       </div>
       {run.problem && <div className="note bad">{run.problem}</div>}
       <div className="scroll fill" style={{ background: "var(--sheet)" }}>

@@ -4,6 +4,7 @@ import { useNavigate } from "react-router";
 import { answer, client, said, type Schemas } from "../../api/client";
 import { useDatabases } from "../../api/queries";
 import { dateTime } from "../../parts/dates";
+import { CatchUp } from "./CatchUp";
 import { sentenceOf } from "./lineWords";
 import { whenOf, type Document, type Rehearsal } from "./model";
 
@@ -81,6 +82,7 @@ export function BackcastTab({ workflow, document, zone }: Props) {
       {found && !found.same && !running && <div className="note">The draft was edited since; this is what the draft as it was then would have done.</div>}
       {running && <progress aria-label="Reading the past" style={{ width: "100%" }} />}
       {found && <Outcomes workflow={workflow} document={document} outcomes={found.outcomes} seen={found.seen} />}
+      <CatchUp workflow={workflow} zone={zone} ready={!!whenOf(document).container} />
       {found && <p className="quiet">{found.reach} What the lines look up, they find as it is today.</p>}
     </div>
   );

@@ -1,10 +1,11 @@
 import { Button } from "@mui/material";
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation } from "@tanstack/react-query";
 import { NavLink } from "react-router";
 import { useNotices } from "../../frame/Notices";
 import { answer, client } from "../../api/client";
 import type { WorkflowDetail } from "../../api/queries";
 import { dateTime, relative, seconds } from "../../parts/dates";
+import { TurnOn } from "./TurnOn";
 import type { Draft } from "./useDraft";
 
 interface Props {
@@ -25,24 +26,8 @@ const SAVING: Record<Draft["saving"], string> = { saved: "saved", saving: "savin
 
 export function Head({ workflow, draft, findings, wrongSamples, zone, sampleLabel, onTry, onWhere, onKeys }: Props) {
   const { tell, fail } = useNotices();
-  const queries = useQueryClient();
   const on = workflow.state === "on";
   const where = { params: { path: { workflow_id: workflow.id } } };
-  const done = (now: WorkflowDetail) => {
-    queries.setQueryData(["workflow", workflow.id], now);
-    void queries.invalidateQueries({ queryKey: ["workflows"] });
-  };
-  const turn = useMutation({
-    mutationFn: async (to: "on" | "off") => {
-      if (to === "on" && !(await draft.flush())) throw new Error("The draft could not be saved, so it was not turned on.");
-      return answer(to === "on" ? client.POST("/api/v1/workflows/{workflow_id}/on", where) : client.POST("/api/v1/workflows/{workflow_id}/off", where));
-    },
-    onSuccess: (now, to) => {
-      done(now);
-      tell(to === "on" ? "On: what arrives from now on is carried through." : "Off: nothing is taken in any more.");
-    },
-    onError: fail,
-  });
   const check = useMutation({
     mutationFn: () => answer(client.POST("/api/v1/workflows/{workflow_id}/check-now", where)),
     onSuccess: () => tell("Checking now."),
@@ -70,7 +55,7 @@ export function Head({ workflow, draft, findings, wrongSamples, zone, sampleLabe
                 {workflow.watch.problem && <span className="bad"> · ! {workflow.watch.problem}</span>}
               </>
             ) : (
-              <>nothing is taken in while it is off</>
+              <>nothing is taken in while it is {workflow.state === "paused" ? "paused" : "off"}</>
             )}
             {wrongSamples > 0 && (
               <span className="bad">
@@ -84,19 +69,9 @@ export function Head({ workflow, draft, findings, wrongSamples, zone, sampleLabe
         <Button onClick={onTry} disabled={!sampleLabel}>
           {sampleLabel ? `Try ${sampleLabel}` : "Try"}
         </Button>
-        {on && workflow.changed_since_on && (
-          <Button variant="contained" disabled={findings > 0} onClick={() => turn.mutate("on")}>
-            Turn on this draft
-          </Button>
-        )}
-        {on ? (
-          <Button onClick={() => turn.mutate("off")}>Turn off</Button>
-        ) : (
-          <Button variant="contained" onClick={() => turn.mutate("on")} disabled={turn.isPending} title={findings ? `${findings} to put right first` : ""}>
-            Turn on
-          </Button>
-        )}
+        <TurnOn workflow={workflow} draft={draft} findings={findings} />
       </div>
+      {workflow.state === "paused" && workflow.reason && <div className="note bad">Paused: {workflow.reason}</div>}
       <div className="tabs">
         <NavLink to={`/workflows/${workflow.id}`} end>
           Rehearsal
@@ -123,6 +98,7 @@ function StateMark({ workflow }: { workflow: WorkflowDetail }) {
       </span>
     );
   }
+  if (workflow.state === "paused") return <span className="state off">‖ Paused</span>;
   return workflow.tried_never_on ? (
     <span className="state off">◑ Off: tried, never turned on</span>
   ) : (

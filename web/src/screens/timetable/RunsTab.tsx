@@ -1,8 +1,8 @@
-import { Button } from "@mui/material";
 import { useState } from "react";
 import { Link } from "react-router";
 import { useApps, useDatabases, useRuns, type WorkflowDetail } from "../../api/queries";
-import { LineRecord, useRunActions } from "../runs/RunParts";
+import { RunAgain } from "../runs/RunAgain";
+import { LineRecord } from "../runs/RunParts";
 import { RUN_STATES, RunCell, RunState } from "./outcomes";
 import { Grid } from "./Grid";
 import { conditionWords } from "./conditionWords";
@@ -28,7 +28,6 @@ export function RunsTab({ workflow, document, rehearsal, zone }: Props) {
   const all = runs.data?.pages.flatMap((p) => p.runs) ?? [];
   const shown = all.slice(from, from + COLUMNS);
   const run = shown.find((r) => r.id === column) ?? shown[0];
-  const actions = useRunActions(run);
   if (runs.data && all.length === 0) {
     return (
       <div className="empty">
@@ -92,9 +91,8 @@ export function RunsTab({ workflow, document, rehearsal, zone }: Props) {
               <RunState state={run.state} /> {run.undone_at && <span className="look">· undone</span>}
             </p>
             {run.problem && <div className="note bad">{run.problem}</div>}
-            <div className="row" style={{ marginTop: 8 }}>
-              {actions.canUndo && <Button onClick={actions.undo}>Undo</Button>}
-              {actions.canRepeat && <Button onClick={actions.repeat}>Run it again</Button>}
+            <div className="row wrapped" style={{ marginTop: 8 }}>
+              <RunAgain key={run.id} run={run} />
             </div>
           </div>
         </div>

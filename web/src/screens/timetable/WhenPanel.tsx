@@ -57,6 +57,21 @@ export function WhenPanel({ line, workflow, findings, onChange }: Props) {
       {own?.kind === "record" && <RecordWhen own={own} databases={databases} listens={workflow.listens} onChange={set} />}
       {own?.kind === "schedule" && <ScheduleWhen own={own} onChange={set} />}
       {own?.kind === "address" && <AddressWhen own={own} workflow={workflow.id} findings={findings} onChange={set} />}
+      <Order line={line} onChange={onChange} />
     </>
+  );
+}
+
+/** Whether runs go side by side or one after the other. */
+function Order({ line, onChange }: { line: When; onChange: (line: When) => void }) {
+  return (
+    <div className="cond" style={{ gridTemplateColumns: "110px minmax(0, 380px)", borderBottom: 0 }}>
+      <span>Runs go</span>
+      <Select value={line.order} sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "In which order runs go" }} onChange={(event) => onChange({ ...line, order: event.target.value })}>
+        <MenuItem value="any">side by side, as they come</MenuItem>
+        <MenuItem value="item">one after the other for each {line.own?.kind === "record" ? "record" : "item"}</MenuItem>
+        <MenuItem value="all">one after the other, all of them</MenuItem>
+      </Select>
+    </div>
   );
 }

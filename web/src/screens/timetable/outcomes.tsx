@@ -57,6 +57,7 @@ const WRITTEN: Record<string, { mark: string; word: string; look: string }> = {
   added: { mark: "+", word: "", look: "ok" },
   updated: { mark: "≠", word: "updated", look: "ok" },
   unchanged: { mark: "=", word: "as it was:", look: "st" },
+  there: { mark: "=", word: "there already:", look: "st" },
   deleted: { mark: "×", word: "deleted", look: "st" },
 };
 

@@ -87,6 +87,13 @@ function State({ workflow }: { workflow: Workflow }) {
       </span>
     );
   }
+  if (workflow.state === "paused") {
+    return (
+      <span className="bad" title={workflow.reason ?? ""}>
+        <span className="mk">‖</span>paused: {workflow.reason}
+      </span>
+    );
+  }
   return workflow.tried_never_on ? (
     <span className="look">
       <span className="mk">◑</span>off: tried, never turned on

@@ -1,0 +1,149 @@
+import { Button } from "@mui/material";
+import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { answer, client, said, type Schemas } from "../../api/client";
+import { relative } from "../../parts/dates";
+import { CatchUpProgress } from "./CatchUpProgress";
+import { columnTime } from "./model";
+
+type Past = Schemas["PastItem"];
+type KnownBy = Schemas["KnownBy"];
+type Recognises = Record<string, number[]>;
+
+const STATES: Record<Past["state"], [look: string, mark: string, words: string]> = {
+  new: ["ok", "+", "would be carried"],
+  there: ["st", "=", "there already"],
+  passed_by: ["st", "▬", "would pass by"],
+  put_right: ["bad", "!", "something to put right"],
+  carried: ["st", "●", "carried before"],
+  tried: ["look", "?", "carried in a try"],
+};
+
+interface Props {
+  workflow: number;
+  zone: string;
+  ready: boolean;
+}
+
+/** Past items of the source, chosen and carried for real; what is there already is recognised. */
+export function CatchUp({ workflow, zone, ready }: Props) {
+  const queries = useQueryClient();
+  const path = { params: { path: { workflow_id: workflow } } };
+  const latest = useQuery({
+    queryKey: ["workflow", workflow, "catch-up"],
+    queryFn: () => answer(client.GET("/api/v1/workflows/{workflow_id}/catch-up", path)),
+    refetchInterval: (query) => (query.state.data?.state === "running" ? 1_000 : false),
+  }).data;
+  const [open, setOpen] = useState(false);
+  const [recognises, setRecognises] = useState<Recognises | null>(null);
+  const [chosen, setChosen] = useState<Record<string, boolean>>({});
+  const past = useInfiniteQuery({
+    queryKey: ["past", workflow, recognises, latest?.ended_at, latest?.state],
+    queryFn: ({ pageParam }) => answer(client.POST("/api/v1/workflows/{workflow_id}/past", { ...path, body: { recognises: recognises ?? {}, before: pageParam } })),
+    initialPageParam: null as string | null,
+    getNextPageParam: (last) => last.next,
+    enabled: open,
+    retry: false,
+    placeholderData: (before) => before,
+  });
+  const items = past.data?.pages.flatMap((p) => p.items) ?? [];
+  const knownBy = past.data?.pages[0]?.known_by ?? [];
+  const by: Recognises = recognises ?? Object.fromEntries(knownBy.map((k) => [k.line, k.proposed]));
+  const isChosen = (item: Past) => chosen[item.id] ?? item.state === "new";
+  const taken = items.filter((i) => isChosen(i) && i.state !== "carried");
+  const start = useMutation({
+    mutationFn: () => answer(client.POST("/api/v1/workflows/{workflow_id}/catch-up", { ...path, body: { items: taken.map((i) => i.id).reverse(), recognises: by } })),
+    onSuccess: (made) => {
+      queries.setQueryData(["workflow", workflow, "catch-up"], made);
+      setOpen(false);
+      setChosen({});
+    },
+  });
+  const busy = latest?.state === "running" || latest?.state === "paused";
+  return (
+    <section aria-label="Catch up" style={{ marginTop: 14 }}>
+      <h2>Catch up</h2>
+      {latest && <CatchUpProgress workflow={workflow} latest={latest} />}
+      {!open && !busy && (
+        <div className="row">
+          <Button disabled={!ready} onClick={() => setOpen(true)}>
+            Choose past items to carry for real
+          </Button>
+          <span className="quiet">They are carried as if they came now, beside what arrives, and can be undone as one.</span>
+        </div>
+      )}
+      {open && (
+        <>
+          {past.error && <div className="note bad">{said(past.error)}</div>}
+          <KnownChoice known={knownBy} by={by} onChange={setRecognises} />
+          <div className="scroll" style={{ maxHeight: 320 }}>
+            <table className="list" aria-label="Past items">
+              <colgroup>
+                <col style={{ width: 40 }} />
+                <col style={{ width: 130 }} />
+                <col />
+                <col style={{ width: 220 }} />
+              </colgroup>
+              <tbody>
+                {items.map((item) => {
+                  const [look, mark, words] = STATES[item.state];
+                  return (
+                    <tr key={item.id}>
+                      <td>
+                        <input type="checkbox" aria-label={`Carry ${item.title}`} disabled={item.state === "carried"} checked={isChosen(item) && item.state !== "carried"} onChange={(event) => setChosen({ ...chosen, [item.id]: event.target.checked })} />
+                      </td>
+                      <td className="t" title={relative(item.at)}>
+                        {columnTime(item.at, zone)}
+                      </td>
+                      <td>{item.title}</td>
+                      <td className={look}>
+                        <span className="mk">{mark}</span>
+                        {words}
+                      </td>
+                    </tr>
+                  );
+                })}
+              </tbody>
+            </table>
+          </div>
+          {start.error && <div className="note bad">{said(start.error)}</div>}
+          <div className="row" style={{ margin: "8px 0" }}>
+            <Button variant="contained" disabled={taken.length === 0 || start.isPending} onClick={() => start.mutate()}>
+              Carry {taken.length} {taken.length === 1 ? "item" : "items"} for real
+            </Button>
+            <Button onClick={() => setOpen(false)}>Not now</Button>
+            {past.hasNextPage && (
+              <button className="link" onClick={() => void past.fetchNextPage()}>
+                read older ones
+              </button>
+            )}
+            <button className="link" onClick={() => setChosen(Object.fromEntries(items.map((i) => [i.id, true])))}>
+              choose all
+            </button>
+            <button className="link" onClick={() => setChosen(Object.fromEntries(items.map((i) => [i.id, false])))}>
+              choose none
+            </button>
+          </div>
+        </>
+      )}
+    </section>
+  );
+}
+
+/** By which fields each line that adds records knows what is there. */
+function KnownChoice({ known, by, onChange }: { known: KnownBy[]; by: Recognises; onChange: (by: Recognises) => void }) {
+  return known.map((k) => (
+    <p key={k.line} className="row wrapped" style={{ margin: "4px 0" }}>
+      <span>A record in {k.database} is there already if one has the same</span>
+      {k.fields.map((f) => {
+        const on = (by[k.line] ?? []).includes(f.id);
+        const next = on ? (by[k.line] ?? []).filter((id) => id !== f.id) : [...(by[k.line] ?? []), f.id];
+        return (
+          <label key={f.id}>
+            <input type="checkbox" checked={on} onChange={() => onChange({ ...by, [k.line]: next })} /> {f.name}
+          </label>
+        );
+      })}
+    </p>
+  ));
+}

@@ -1,0 +1,84 @@
+import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from "@mui/material";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { answer, client } from "../../api/client";
+import type { WorkflowDetail } from "../../api/queries";
+import { useNotices } from "../../frame/Notices";
+import { relative } from "../../parts/dates";
+import type { Draft } from "./useDraft";
+
+interface Props {
+  workflow: WorkflowDetail;
+  draft: Draft;
+  findings: number;
+}
+
+/** Turning a workflow on and off; where something came while it was off, that is asked about. */
+export function TurnOn({ workflow, draft, findings }: Props) {
+  const { tell, fail } = useNotices();
+  const queries = useQueryClient();
+  const [missed, setMissed] = useState<{ count: number; since: string | null } | null>(null);
+  const on = workflow.state === "on";
+  const where = { params: { path: { workflow_id: workflow.id } } };
+  const done = (now: WorkflowDetail) => {
+    queries.setQueryData(["workflow", workflow.id], now);
+    void queries.invalidateQueries({ queryKey: ["workflows"] });
+    setMissed(null);
+  };
+  const turnOn = useMutation({
+    mutationFn: async (carry_missed: boolean) => {
+      if (!(await draft.flush())) throw new Error("The draft could not be saved, so it was not turned on.");
+      return answer(client.POST("/api/v1/workflows/{workflow_id}/on", { ...where, body: { carry_missed } }));
+    },
+    onSuccess: (now, carried) => {
+      done(now);
+      tell(carried ? "On: what came while it was off is carried too." : "On: what arrives from now on is carried through.");
+    },
+    onError: (error) => {
+      setMissed(null);
+      fail(error);
+    },
+  });
+  const turnOff = useMutation({
+    mutationFn: () => answer(client.POST("/api/v1/workflows/{workflow_id}/off", where)),
+    onSuccess: (now) => {
+      done(now);
+      tell("Off: nothing is taken in any more.");
+    },
+    onError: fail,
+  });
+  const ask = useMutation({
+    mutationFn: () => answer(client.GET("/api/v1/workflows/{workflow_id}/missed", where)),
+    onSuccess: (found) => (found.count > 0 ? setMissed(found) : turnOn.mutate(false)),
+    onError: () => turnOn.mutate(false), // what was missed cannot be told; turning on says why, if it cannot be done either
+  });
+  return (
+    <>
+      {on && workflow.changed_since_on && (
+        <Button variant="contained" disabled={findings > 0} onClick={() => turnOn.mutate(false)}>
+          Turn on this draft
+        </Button>
+      )}
+      {on ? (
+        <Button onClick={() => turnOff.mutate()}>Turn off</Button>
+      ) : (
+        <Button variant="contained" onClick={() => (workflow.turned_on_at ? ask.mutate() : turnOn.mutate(false))} disabled={turnOn.isPending || ask.isPending} title={findings ? `${findings} to put right first` : ""}>
+          {workflow.state === "paused" ? "Resume" : "Turn on"}
+        </Button>
+      )}
+      <Dialog open={missed !== null} onClose={() => setMissed(null)}>
+        <DialogTitle>
+          {missed?.count} came {missed?.since ? `since it was ${workflow.state === "paused" ? "paused" : "turned off"}, ${relative(missed.since)}` : "while it was off"}
+        </DialogTitle>
+        <DialogContent>Shall they be carried too? They come beside what arrives from now on, and can be undone as one.</DialogContent>
+        <DialogActions>
+          <Button onClick={() => setMissed(null)}>Leave it off</Button>
+          <Button onClick={() => turnOn.mutate(false)}>Turn on, leave them</Button>
+          <Button variant="contained" onClick={() => turnOn.mutate(true)}>
+            Turn on and carry {missed?.count}
+          </Button>
+        </DialogActions>
+      </Dialog>
+    </>
+  );
+}
