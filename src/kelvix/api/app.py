@@ -23,6 +23,7 @@ from kelvix.api import (
     rehearsal,
     runs,
     session,
+    today,
     triggers,
     workflows,
 )
@@ -60,6 +61,7 @@ def build(engine: Engine) -> FastAPI:
     app.state.sessions, app.state.hub = Sessions(engine), live.Hub(engine)
     for part in (
         session,
+        today,
         databases,
         connections,
         workflows,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from datetime import datetime
 from typing import Annotated, Any, Literal
 
@@ -46,6 +47,9 @@ class RunOut(BaseModel):
     created_at: datetime
     finished_at: datetime | None
     undone_at: datetime | None
+    again_of: int | None
+    pruned: bool
+    left_at: datetime | None
     lines: list[RunLineOut]
 
 
@@ -54,12 +58,22 @@ class RunsOut(BaseModel):
     next: int | None
 
 
+class AttemptOut(BaseModel):
+    """An attempt that failed; `again_in` how many seconds later the next one was to be, none for the last."""
+
+    number: int
+    at: datetime
+    sentence: str
+    again_in: float | None
+
+
 class RunDetail(BaseModel):
     """`document` is the version that ran; `field_names` names the fields by their id."""
 
     run: RunOut
     document: Workflow
     item: dict[str, Any] | None
+    attempts: list[AttemptOut]
     field_names: dict[str, str]
 
 
@@ -111,6 +125,9 @@ def _out(r: Run, lines: dict[tuple[str, str], RunLine]) -> RunOut:
         created_at=r.created_at,
         finished_at=r.finished_at,
         undone_at=r.undone_at,
+        again_of=r.again_of,
+        pruned=bool(r.pruned),
+        left_at=r.left_at,
         lines=[_line_out(ln) for ln in lines.values()],
     )
 
@@ -120,15 +137,20 @@ def list_runs(
     who: Reader,
     workflow: int | None = None,
     state: str | None = None,
+    since: datetime | None = None,
+    until: datetime | None = None,
+    words: Annotated[str, Query(max_length=200)] = "",
     before: int | None = None,
     limit: Annotated[int, Query(ge=1, le=200)] = 50,
 ) -> RunsOut:
-    """The newest first. `next` is the cursor of the following page."""
+    """The newest first. `next` is the cursor of the following page. `words` are looked for in what the runs carried, some
+    thousands of runs at a time: a page may be empty and still have a next."""
 
     def work(t: Transaction) -> RunsOut:
-        found = runs.page(t, who.space.id, workflow, state, before, limit)
+        sought = runs.Sought(workflow, state, since, until, words)
+        found, onward = runs.page(t, who.space.id, sought, before, limit)
         lines = runs.lines(t, who.space.id, [r.id for r in found])
-        return RunsOut(runs=[_out(r, lines[r.id]) for r in found], next=found[-1].id if len(found) == limit else None)
+        return RunsOut(runs=[_out(r, lines[r.id]) for r in found], next=onward)
 
     return who.space.read(work)
 
@@ -145,6 +167,7 @@ def get_run(who: Reader, run_id: int) -> RunDetail:
             run=_out(found, runs.lines(t, who.space.id, [run_id])[run_id]),
             document=document,
             item=runs.item(t, who.space.id, run_id),
+            attempts=[AttemptOut(**asdict(a)) for a in runs.attempts(t, who.space.id, run_id)],
             field_names=names,
         )
 
@@ -174,3 +197,26 @@ def run_again(who: Editor, run_id: int, body: AgainIn | None = None) -> AgainOut
     who.announce("ready", "runs")
     kept = list(undone.kept) if undone else []
     return AgainOut(run=made, version=version, undone=undone.undone if undone else 0, kept=kept)
+
+
+@router.post("/runs/{run_id}/leave")
+def leave_run(who: Editor, run_id: int) -> dict[str, int]:
+    """Leave a failed run as it is: it needs nobody any more."""
+
+    def work(t: Transaction) -> int:
+        found = runs.get(t, who.space.id, run_id)
+        if found is None:
+            raise LookupError("there is no such run")
+        return runs.leave(t, who.space.id, found.workflow_id, run_id)
+
+    left = who.space.transact(work)
+    who.announce("runs", "needs")
+    return {"left": left}
+
+
+@router.post("/workflows/{workflow_id}/leave-failed")
+def leave_failed(who: Editor, workflow_id: int) -> dict[str, int]:
+    """Leave all failed runs of a workflow as they are."""
+    left = who.space.transact(lambda t: runs.leave(t, who.space.id, workflow_id, None))
+    who.announce("runs", "needs")
+    return {"left": left}

@@ -13,7 +13,8 @@ from pydantic import BaseModel, Field
 from kelvix.api.access import COOKIE, Editor, Reader, Sessions, engine_of
 from kelvix.api.problems import Problem
 from kelvix.core.feel.added.language import languages
-from kelvix.store import people
+from kelvix.core.values import EMAIL
+from kelvix.store import people, retention
 
 router = APIRouter(tags=["session"])
 
@@ -24,7 +25,8 @@ USED = """<!doctype html><html lang="en"><meta charset="utf-8"><title>Kelvix</ti
 
 class Me(BaseModel):
     """`language` is a name of Unicode's CLDR; `date_order` says how dates such as 01/02/2026 are read (DMY, MDY); null: they
-    are asked about."""
+    are asked about. `email`: where this person is told what needs them. What runs carried is kept for `keep_content_days`, that
+    they were for `keep_runs_days`."""
 
     name: str
     role: str
@@ -33,12 +35,18 @@ class Me(BaseModel):
     language: str
     date_order: str | None
     practice: str
+    email: str | None
+    keep_content_days: int
+    keep_runs_days: int
 
 
 class WorkspaceIn(BaseModel):
     timezone: str = Field(max_length=64, examples=["Europe/London"])
     language: str = Field(max_length=20, examples=["en_GB"])
     date_order: Literal["DMY", "MDY"] | None = None
+    email: str | None = Field(None, max_length=320)
+    keep_content_days: int = Field(90, ge=1, le=3650)
+    keep_runs_days: int = Field(400, ge=1, le=3650)
 
 
 class Language(BaseModel):
@@ -61,6 +69,8 @@ def sign_in(request: Request, code: str) -> Response:
 
 @router.get("/api/v1/me")
 def me(who: Reader) -> Me:
+    home = who.engine.directory.home
+    content, whole = home.read(lambda t: retention.days(t, who.space.id))
     return Me(
         name=who.person.name,
         role=who.person.role,
@@ -69,19 +79,29 @@ def me(who: Reader) -> Me:
         language=who.space.language,
         date_order=who.space.order,
         practice=who.engine.settings.practice_address,
+        email=people.email_of(home, who.person.id),
+        keep_content_days=content,
+        keep_runs_days=whole,
     )
 
 
 @router.put("/api/v1/workspace")
 def change_workspace(who: Editor, body: WorkspaceIn) -> Me:
-    """How this workspace writes dates and numbers. Only its owner changes it."""
+    """How this workspace writes dates and numbers, how long it keeps what runs carried, and where its owner is told what needs
+    them. Only its owner changes it."""
     if who.person.role != "owner":
         raise Problem(403, "Only the owner changes this.", f"Ask the owner of {who.person.workspace}.")
     if body.timezone not in available_timezones():
         raise Problem(422, f"There is no time zone {body.timezone}.", "A time zone looks like Europe/London.")
     if body.language not in {code for code, _ in languages()}:
         raise Problem(422, f"Kelvix does not know the language {body.language}.", "Choose one of the list.")
+    if body.email and not EMAIL.fullmatch(body.email.strip()):
+        raise Problem(422, f"{body.email} is not an e-mail address.", "One looks like orla@works.example.")
+    if body.keep_runs_days < body.keep_content_days:
+        raise Problem(422, "Runs cannot be kept for less time than what they carried.", "Keep them for at least as many days.")
     directory = who.engine.directory
+    people.set_email(directory.home, who.person.id, (body.email or "").strip() or None)
+    directory.home.transact(lambda t: retention.set_days(t, who.space.id, body.keep_content_days, body.keep_runs_days))
     people.change_workspace(directory.home, who.space.id, body.timezone, body.language, body.date_order)
     directory.forget(who.space.id)
     who.announce("me", "rehearsal")

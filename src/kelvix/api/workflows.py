@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import secrets
+from collections.abc import Mapping
 from datetime import UTC, datetime
 from typing import Annotated, Any
 
@@ -22,8 +23,8 @@ from kelvix.core.workflow import (
     Workflow,
     Writes,
 )
-from kelvix.engine import catching_up, sampling, switch, whereabouts
-from kelvix.store import databases, listening, runs, watches, workflows
+from kelvix.engine import catching_up, expecting, sampling, switch, whereabouts
+from kelvix.store import databases, listening, runs, statistics, watches, workflows
 from kelvix.store.database_server import Transaction
 from kelvix.store.watches import Watch
 from kelvix.store.workflows import Kept, Sample
@@ -61,6 +62,9 @@ class WorkflowOut(BaseModel):
     watch: WatchOut | None
     listens: ListensOut | None
     sentence: str
+    a_month: int | None = Field(description="how many runs a month are expected")
+    a_month_from: str = Field(description="what that is told from")
+    silent: str | None = Field(description="where its source has fallen silent: since when, and the likely cause")
     recent: list[str] = Field([], description="the states of the last runs, the newest first")
 
 
@@ -167,13 +171,21 @@ def _number(t: Transaction, workspace_id: int, version_id: int | None) -> int | 
     return workflows.version(t, workspace_id, version_id)[0] if version_id else None
 
 
-def _out(who: Caller, t: Transaction, kept: Kept, watch: Watch | None, names: dict[int, str]) -> dict[str, Any]:
+def _out(
+    who: Caller,
+    t: Transaction,
+    kept: Kept,
+    watch: Watch | None,
+    names: dict[int, str],
+    happened: Mapping[int, int],
+) -> dict[str, Any]:
     live = workflows.version(t, who.space.id, kept.live) if kept.live else None
     recent = t.rows(
         "SELECT state FROM run WHERE workspace_id=%s AND workflow_id=%s ORDER BY id DESC LIMIT 30", (who.space.id, kept.id)
     )
     on = watch is not None and watch.state == "on"
     one = listening.of_workflow(t, who.space.id, kept.id)
+    a_month, told_from = expecting.a_month(t, who.space, kept, happened, datetime.now(UTC))
     return {
         "id": kept.id,
         "name": kept.name,
@@ -197,6 +209,9 @@ def _out(who: Caller, t: Transaction, kept: Kept, watch: Watch | None, names: di
         else None,
         "sentence": telling.sentence(kept.draft, _event_words(who, kept.draft), names),
         "recent": [r["state"] for r in recent],
+        "a_month": a_month,
+        "a_month_from": told_from,
+        "silent": kept.silence["said"] if kept.silence and kept.state == "on" else None,
     }
 
 
@@ -208,7 +223,9 @@ def _names(t: Transaction, workspace_id: int) -> dict[int, str]:
 def list_workflows(who: Reader) -> list[WorkflowOut]:
     def work(t: Transaction) -> list[WorkflowOut]:
         watched, names = watches.every(t, who.space.id), _names(t, who.space.id)
-        return [WorkflowOut(**_out(who, t, k, watched.get(k.id), names)) for k in workflows.every(t, who.space.id)]
+        happened = statistics.by_workflow(t, who.space.id, expecting.DAYS)
+        kept = workflows.every(t, who.space.id)
+        return [WorkflowOut(**_out(who, t, k, watched.get(k.id), names, happened)) for k in kept]
 
     return who.space.read(work)
 
@@ -229,7 +246,8 @@ def get_workflow(who: Reader, workflow_id: int) -> WorkflowDetail:
 
     def work(t: Transaction) -> WorkflowDetail:
         watch = watches.of_workflow(t, who.space.id, workflow_id)
-        return WorkflowDetail(**_out(who, t, kept, watch, _names(t, who.space.id)), document=kept.draft)
+        happened = statistics.by_workflow(t, who.space.id, expecting.DAYS)
+        return WorkflowDetail(**_out(who, t, kept, watch, _names(t, who.space.id), happened), document=kept.draft)
 
     return who.space.read(work)
 

@@ -59,6 +59,8 @@ def from_start(engine: Engine, space: Space, run_id: int, undo: bool, person: st
     run = space.read(lambda t: runs.get(t, space.id, run_id))
     if run is None:
         raise LookupError("there is no such run")
+    if run.pruned:
+        raise CannotRepeat("what this run carried is kept no longer; carry the item by catching up instead")
     if run.kind == "try":
         raise CannotRepeat("this was a try; try the sample again instead")
     if run.state not in runs.ENDED:

@@ -53,6 +53,7 @@ from kelvix.store.secrets import digest
 
 LEASE = float(os.environ.get("KELVIX_LEASE", "30"))  # seconds for which a claim holds, by the database's clock
 MOST_STEPS = 5_000  # lines that one run carries out, those in rounds counted each time
+MOST_SECONDS = 900.0  # for which a run is carried, its rests not counted
 STUCK, RESTS = "stuck", "rests"  # ends at which the run was already put away
 
 
@@ -97,6 +98,7 @@ class Carrying(Walk):
         since = sorted(kept["since"] for kept in rested if "since" in kept)
         self._clocks = [self._as_of(datetime.fromisoformat(s)) for s in since]
         self._rests = self._steps = 0
+        self._began = time.monotonic()
         self._finished = False
         self._beaten = 0.0
         self._said = ""
@@ -126,6 +128,12 @@ class Carrying(Walk):
         self._steps += 1
         if self._steps > MOST_STEPS:
             raise Standing(f"this run carried out {MOST_STEPS:,} lines, the most that one run may: narrow its lists", "run")
+        if time.monotonic() - self._began > MOST_SECONDS:
+            raise Standing(
+                f"this run was carried for {MOST_SECONDS / 60:.0f} minutes, the longest that one may: let it do less, or hand "
+                "a part of it to another workflow. Run again, it goes on where it is",
+                "run",
+            )
         recorded = self.done.get((line.id, place_text(place)))
         if recorded is not None:
             return self._again(line, recorded, carried, place)

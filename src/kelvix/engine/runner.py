@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import json
 import logging
 import random
 from collections.abc import Callable
@@ -23,6 +24,7 @@ from kelvix.store.runs import Claim, Fenced
 MOST_ATTEMPTS = 20  # of what passes by itself: nearly three hours
 MOST_INSIDE = 6  # of what goes wrong inside Kelvix
 MOST_ENDINGS = 8  # of a worker
+MOST_ITEM = 8 << 20  # bytes of an item, as it is kept
 MOST_IN_A_ROW = 5  # failed runs, before a workflow is paused
 FIRST_PAUSE, LONGEST_PAUSE = 1.0, 900.0  # seconds
 log = logging.getLogger(__name__)
@@ -118,6 +120,7 @@ class Runner:
     def _fail(self, space: Space, claim: Claim, sentence: str) -> bool:
         def work(t: Transaction) -> None:
             runs.hold(t, claim, LEASE, None, "failed", {"sentence": sentence, "line": None})
+            runs.note_attempt(t, claim, sentence, None)
 
         self._guarded(space, work)
         return True
@@ -149,4 +152,9 @@ class Runner:
             return Progress(claim.item, False)
         app, token = self.engine.access(space, workflow.when.connection)
         with self.engine.pacer.calls(space, workflow.when.connection or 0, bool(claim.turn)):
-            return Progress(as_kept(app, app.item(token, claim.item_id)), True)
+            item = as_kept(app, app.item(token, claim.item_id))
+        size = len(json.dumps(item, ensure_ascii=False).encode())
+        if size > MOST_ITEM:
+            said = f"this {app.item_word} is {size / 2**20:.0f} MB without its attachments, more than the {MOST_ITEM >> 20} MB"
+            raise Standing(f"{said} that a run carries: shorten it, or leave it out by its size", "run")
+        return Progress(item, True)

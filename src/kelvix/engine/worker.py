@@ -9,7 +9,7 @@ import time
 from concurrent.futures import ThreadPoolExecutor
 from functools import partial
 
-from kelvix.engine import catching_up, following, polling, timing
+from kelvix.engine import catching_up, following, polling, timing, upkeep
 from kelvix.engine.carrying import LEASE
 from kelvix.engine.engine import Engine
 from kelvix.engine.runner import Runner
@@ -41,6 +41,7 @@ class Worker:
         feeds.start()
         own = threading.Thread(target=self._follow_own, name="own", daemon=True)
         own.start()
+        threading.Thread(target=self._look_after, name="upkeep", daemon=True).start()
         tidied = 0.0
         while not self._stopping.is_set():
             try:
@@ -116,6 +117,15 @@ class Worker:
                 log.exception("following what happens here goes on after a failure")
                 self._stopping.wait(1)
             self._stopping.wait(0 if new else LOOK)
+
+    def _look_after(self) -> None:
+        while not self._stopping.is_set():
+            try:
+                for server in self.engine.directory.servers.values():
+                    upkeep.look_after(self.engine, server)
+            except Exception:
+                log.exception("looking after things goes on after a failure")
+            self._stopping.wait(5)
 
     def _read_feeds(self) -> None:
         while not self._stopping.is_set():

@@ -56,6 +56,13 @@ class Directory:
     def home(self) -> DatabaseServer:
         return self.servers["home"]
 
+    def workspaces(self, server: DatabaseServer) -> list[int]:
+        """The workspaces that live on a server."""
+        name = next(n for n, s in self.servers.items() if s is server)
+        return [
+            r["id"] for r in self.home.read(lambda t: t.rows("SELECT id FROM workspace WHERE server=%s ORDER BY id", (name,)))
+        ]
+
     def open(self, workspace_id: int) -> Space:
         """Raises LookupError for a workspace that does not exist."""
         until, space = self._open.get(workspace_id, (0.0, None))

@@ -49,6 +49,25 @@ def create_workspace(home: DatabaseServer, name: str, owner: str, timezone: str,
     return Person(**found)
 
 
+def told_at(home: DatabaseServer, workspace_id: int) -> list[str]:
+    """Where the owners of a workspace are told what needs them."""
+    rows = home.read(
+        lambda t: t.rows(
+            "SELECT email FROM person WHERE workspace_id=%s AND role='owner' AND email IS NOT NULL", (workspace_id,)
+        )
+    )
+    return [r["email"] for r in rows]
+
+
+def email_of(home: DatabaseServer, person_id: int) -> str | None:
+    row = home.read(lambda t: t.row("SELECT email FROM person WHERE id=%s", (person_id,)))
+    return row["email"] if row else None
+
+
+def set_email(home: DatabaseServer, person_id: int, email: str | None) -> None:
+    home.transact(lambda t: t.execute("UPDATE person SET email=%s WHERE id=%s", (email, person_id)))
+
+
 def first_owner(home: DatabaseServer) -> Person | None:
     found = home.read(lambda t: t.row(PERSON + "WHERE p.role='owner' ORDER BY p.id LIMIT 1"))
     return Person(**found) if found else None

@@ -60,6 +60,8 @@ class RunLine:
 
 @dataclass(frozen=True)
 class Run:
+    """`again_of` is the run that this one repeats; `pruned`: what it carried is kept no longer."""
+
     id: int
     workflow_id: int
     workflow: str
@@ -75,6 +77,30 @@ class Run:
     created_at: datetime
     finished_at: datetime | None
     undone_at: datetime | None
+    again_of: int | None
+    pruned: int
+    left_at: datetime | None
+
+
+@dataclass(frozen=True)
+class Attempt:
+    """An attempt that failed; `again_in` how many seconds later the next one was to be, none for the last."""
+
+    number: int
+    at: datetime
+    sentence: str
+    again_in: float | None
+
+
+@dataclass(frozen=True)
+class Sought:
+    """Which runs are looked for: `words` in what they carried."""
+
+    workflow: int | None = None
+    state: str | None = None
+    since: datetime | None = None
+    until: datetime | None = None
+    words: str = ""
 
 
 def new_try(
@@ -200,7 +226,25 @@ def wait(
         "WHERE workspace_id=%s AND id=%s",
         (json.dumps(problem, ensure_ascii=False), 0 if counts else 1, has_turn, claim.workspace_id, claim.run_id),
     )
+    if counts:
+        note_attempt(t, claim, problem["sentence"], seconds)
     ready.run(t, claim.workspace_id, claim.run_id, seconds)
+
+
+def note_attempt(t: Transaction, claim: Claim, sentence: str, again_in: float | None) -> None:
+    """What went wrong with an attempt, and in how many seconds there is another."""
+    t.execute(
+        "INSERT INTO run_attempt (run_id, number, workspace_id, sentence, again_in) VALUES (%s,%s,%s,%s,%s)",
+        (claim.run_id, claim.attempts, claim.workspace_id, sentence[:1000], again_in),
+    )
+
+
+def attempts(t: Transaction, workspace_id: int, run_id: int) -> list[Attempt]:
+    rows = t.rows(
+        "SELECT number, at, sentence, again_in FROM run_attempt WHERE workspace_id=%s AND run_id=%s ORDER BY at, number",
+        (workspace_id, run_id),
+    )
+    return [Attempt(**r) for r in rows]
 
 
 def rest(t: Transaction, claim: Claim, due: datetime) -> None:
@@ -271,8 +315,9 @@ def lines(t: Transaction, workspace_id: int, run_ids: list[int]) -> dict[int, di
 RUN = (
     "SELECT r.id, r.workflow_id, COALESCE(w.name, 'a workflow since deleted') AS workflow, r.version_id, "
     "COALESCE(v.number, 0) AS number, r.kind, r.only_line, r.state, r.item_id, r.title, r.problem, r.attempts, "
-    "r.created_at, r.finished_at, r.undone_at FROM run r LEFT JOIN workflow w ON w.id = r.workflow_id "
-    "LEFT JOIN workflow_version v ON v.id = r.version_id WHERE r.workspace_id=%s "
+    "r.created_at, r.finished_at, r.undone_at, r.again_of, r.pruned, r.left_at FROM run r "
+    "LEFT JOIN workflow w ON w.id = r.workflow_id LEFT JOIN workflow_version v ON v.id = r.version_id "
+    "WHERE r.workspace_id=%s "
 )
 
 
@@ -280,16 +325,44 @@ def _run(row: Row) -> Run:
     return Run(**(row | {"problem": json.loads(row["problem"]) if row["problem"] else None}))
 
 
-def page(
-    t: Transaction, workspace_id: int, workflow_id: int | None, state: str | None, before: int | None, limit: int
-) -> list[Run]:
-    """The newest first, by keyset."""
-    where, args = "AND r.id < %s ", [workspace_id, before or 2**62]
-    if workflow_id:
-        where, args = where + "AND r.workflow_id=%s ", [*args, workflow_id]
-    if state:
-        where, args = where + "AND r.state=%s ", [*args, state]  # type: ignore[list-item]
-    return [_run(r) for r in t.rows(f"{RUN}{where}ORDER BY r.id DESC LIMIT %s", (*args, limit))]
+AT_A_LOOK = 3_000  # runs whose content is looked through for words, at a time
+CONTAINS = (
+    "AND (r.title LIKE %s OR r.item LIKE %s OR r.problem LIKE %s OR EXISTS (SELECT 1 FROM run_line l WHERE l.run_id = r.id "
+    "AND (l.input LIKE %s OR l.output LIKE %s))) "
+)
+
+
+def page(t: Transaction, workspace_id: int, sought: Sought, before: int | None, limit: int) -> tuple[list[Run], int | None]:
+    """The newest first, by keyset; and where to go on. Content is looked through a part at a time, so that a page may hold
+    fewer than there is room for, or none, and there may still be more further back."""
+    start = before or 2**62
+    where, args = "AND r.id < %s ", [workspace_id, start]
+    more: list[tuple[str, object]] = []
+    if sought.workflow:
+        more.append(("AND r.workflow_id=%s ", sought.workflow))
+    if sought.state:
+        more.append(("AND r.state=%s ", sought.state))
+    if sought.since:
+        more.append(("AND r.created_at >= %s ", sought.since))
+    if sought.until:
+        more.append(("AND r.created_at < %s ", sought.until))
+    where, values = where + "".join(sql for sql, _ in more), [*args, *(value for _, value in more)]
+    onward = None
+    if sought.words.strip():
+        row = t.row(
+            "SELECT id FROM run WHERE workspace_id=%s AND id < %s ORDER BY id DESC LIMIT 1 OFFSET %s",
+            (workspace_id, start, AT_A_LOOK),
+        )
+        onward = row["id"] if row else None
+        where, values = where + CONTAINS + "AND r.id >= %s ", [*values, *[_like(sought.words)] * 5, onward or 0]
+    found = [_run(r) for r in t.rows(f"{RUN}{where}ORDER BY r.id DESC LIMIT %s", (*values, limit))]
+    return found, found[-1].id if len(found) == limit else onward
+
+
+def _like(words: str) -> str:
+    """A pattern for text as it stands within JSON."""
+    text = json.dumps(words.strip(), ensure_ascii=False)[1:-1]
+    return "%" + text.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
 
 
 def get(t: Transaction, workspace_id: int, run_id: int) -> Run | None:
@@ -305,6 +378,15 @@ def item(t: Transaction, workspace_id: int, run_id: int) -> dict[str, Any] | Non
 def of_event(t: Transaction, workspace_id: int, event_id: int) -> Run | None:
     row = t.row(RUN + "AND r.event_id=%s ORDER BY r.id DESC LIMIT 1", (workspace_id, event_id))
     return _run(row) if row else None
+
+
+def leave(t: Transaction, workspace_id: int, workflow_id: int, run_id: int | None) -> int:
+    """Leave a failed run as it is, or all that a workflow has: how many there were."""
+    only, args = ("AND id=%s", (run_id,)) if run_id else ("", ())
+    return t.execute(
+        "UPDATE run SET left_at=NOW(3) WHERE workspace_id=%s AND workflow_id=%s AND state='failed' AND left_at IS NULL " + only,
+        (workspace_id, workflow_id, *args),
+    )
 
 
 def mark_undone(t: Transaction, workspace_id: int, run_id: int) -> bool:

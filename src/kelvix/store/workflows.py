@@ -36,6 +36,7 @@ class Kept:
     turned_on_at: datetime | None
     turned_off_at: datetime | None
     created_at: datetime
+    silence: dict[str, Any] | None = None
 
 
 def parse(document: str | bytes) -> Workflow:
@@ -62,6 +63,7 @@ def _kept(row: Row) -> Kept:
         row["turned_on_at"],
         row["turned_off_at"],
         row["created_at"],
+        json.loads(row["silence"]) if row["silence"] else None,
     )
 
 

@@ -21,6 +21,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/attention": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Attention
+         * @description What needs a person besides the questions of runs, the gravest first.
+         */
+        get: operations["list_attention_api_v1_attention_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/capture": {
         parameters: {
             query?: never;
@@ -461,7 +481,8 @@ export interface paths {
         };
         /**
          * List Runs
-         * @description The newest first. `next` is the cursor of the following page.
+         * @description The newest first. `next` is the cursor of the following page. `words` are looked for in what the runs carried, some
+         *     thousands of runs at a time: a page may be empty and still have a next.
          */
         get: operations["list_runs_api_v1_runs_get"];
         put?: never;
@@ -503,6 +524,26 @@ export interface paths {
          * @description Take a failed run up after its last finished line; or run its item again from the start, as the version that is live.
          */
         post: operations["run_again_api_v1_runs__run_id__again_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/leave": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Leave Run
+         * @description Leave a failed run as it is: it needs nobody any more.
+         */
+        post: operations["leave_run_api_v1_runs__run_id__leave_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -580,6 +621,26 @@ export interface paths {
         put?: never;
         /** Sign Out */
         post: operations["sign_out_api_v1_sign_out_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/today": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Today
+         * @description The figures of today, by the workspace's clock, and of the thirty days before.
+         */
+        get: operations["get_today_api_v1_today_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -856,6 +917,26 @@ export interface paths {
          * @description The names and types of what the last request brought that was kept as a sample.
          */
         post: operations["learn_inputs_api_v1_workflows__workflow_id__learn_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/workflows/{workflow_id}/leave-failed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Leave Failed
+         * @description Leave all failed runs of a workflow as they are.
+         */
+        post: operations["leave_failed_api_v1_workflows__workflow_id__leave_failed_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1165,7 +1246,8 @@ export interface paths {
         get?: never;
         /**
          * Change Workspace
-         * @description How this workspace writes dates and numbers. Only its owner changes it.
+         * @description How this workspace writes dates and numbers, how long it keeps what runs carried, and where its owner is told what needs
+         *     them. Only its owner changes it.
          */
         put: operations["change_workspace_api_v1_workspace_put"];
         post?: never;
@@ -1420,6 +1502,23 @@ export interface components {
             within: string;
         };
         /**
+         * AttemptOut
+         * @description An attempt that failed; `again_in` how many seconds later the next one was to be, none for the last.
+         */
+        AttemptOut: {
+            /** Again In */
+            again_in: number | null;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Number */
+            number: number;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
          * BackcastOut
          * @description `state` is running, done, cancelled, failed or lost. `a_month` is how many events there were a month, on average; `same`
          *     says whether it was of the draft as it is now.
@@ -1581,6 +1680,35 @@ export interface components {
             to_come: number;
             /** Total */
             total: number;
+        };
+        /** CauseOut */
+        CauseOut: {
+            /** Advice */
+            advice: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Connection */
+            connection: number | null;
+            /** Count */
+            count: number;
+            /** Key */
+            key: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "question" | "failed" | "paused" | "refused" | "unreachable" | "silent" | "never_on";
+            /** Run */
+            run: number | null;
+            /** Sentence */
+            sentence: string;
+            /** Workflow */
+            workflow: number | null;
+            /** Workflow Name */
+            workflow_name: string;
         };
         /**
          * CellOut
@@ -1796,6 +1924,31 @@ export interface components {
              * @default
              */
             pattern: string;
+        };
+        /**
+         * DayOut
+         * @description `success` is the share of those that were carried or failed; delays are in seconds.
+         */
+        DayOut: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Done */
+            done: number;
+            /** Failed */
+            failed: number;
+            /** Long Delay */
+            long_delay: number | null;
+            /** Others */
+            others: number;
+            /** Passed By */
+            passed_by: number;
+            /** Success */
+            success: number | null;
+            /** Usual Delay */
+            usual_delay: number | null;
         };
         /**
          * Decide
@@ -2382,11 +2535,18 @@ export interface components {
         /**
          * Me
          * @description `language` is a name of Unicode's CLDR; `date_order` says how dates such as 01/02/2026 are read (DMY, MDY); null: they
-         *     are asked about.
+         *     are asked about. `email`: where this person is told what needs them. What runs carried is kept for `keep_content_days`, that
+         *     they were for `keep_runs_days`.
          */
         Me: {
             /** Date Order */
             date_order: string | null;
+            /** Email */
+            email: string | null;
+            /** Keep Content Days */
+            keep_content_days: number;
+            /** Keep Runs Days */
+            keep_runs_days: number;
             /** Language */
             language: string;
             /** Name */
@@ -2995,6 +3155,8 @@ export interface components {
          * @description `document` is the version that ran; `field_names` names the fields by their id.
          */
         RunDetail: {
+            /** Attempts */
+            attempts: components["schemas"]["AttemptOut"][];
             document: components["schemas"]["Workflow"];
             /** Field Names */
             field_names: {
@@ -3029,6 +3191,8 @@ export interface components {
         };
         /** RunOut */
         RunOut: {
+            /** Again Of */
+            again_of: number | null;
             /** Attempts */
             attempts: number;
             /**
@@ -3044,6 +3208,8 @@ export interface components {
             item_id: string;
             /** Kind */
             kind: string;
+            /** Left At */
+            left_at: string | null;
             /** Lines */
             lines: components["schemas"]["RunLineOut"][];
             /** Number */
@@ -3054,6 +3220,8 @@ export interface components {
             problem: string | null;
             /** Problem Line */
             problem_line: string | null;
+            /** Pruned */
+            pruned: boolean;
             /** State */
             state: string;
             /** Title */
@@ -3387,6 +3555,28 @@ export interface components {
             problem: string;
             /** Times */
             times: string[];
+        };
+        /**
+         * TodayOut
+         * @description `slowest` is how long the slowest run of today took, in seconds. `days` are the last thirty, today the last of them.
+         */
+        TodayOut: {
+            /** Came In */
+            came_in: number;
+            /** Days */
+            days: components["schemas"]["DayOut"][];
+            /** Needs */
+            needs: number;
+            /** Partial */
+            partial: boolean;
+            /** Slowest */
+            slowest: number | null;
+            /** Slowest Run */
+            slowest_run: number | null;
+            /** Success */
+            success: number | null;
+            /** Went Out */
+            went_out: number;
         };
         /** TryIn */
         TryIn: {
@@ -3751,6 +3941,16 @@ export interface components {
         };
         /** WorkflowDetail */
         WorkflowDetail: {
+            /**
+             * A Month
+             * @description how many runs a month are expected
+             */
+            a_month: number | null;
+            /**
+             * A Month From
+             * @description what that is told from
+             */
+            a_month_from: string;
             /** Changed Since On */
             changed_since_on: boolean;
             document: components["schemas"]["Workflow"];
@@ -3773,6 +3973,11 @@ export interface components {
             recent: string[];
             /** Sentence */
             sentence: string;
+            /**
+             * Silent
+             * @description where its source has fallen silent: since when, and the likely cause
+             */
+            silent: string | null;
             /** State */
             state: string;
             /** Tried Never On */
@@ -3795,6 +4000,16 @@ export interface components {
         };
         /** WorkflowOut */
         WorkflowOut: {
+            /**
+             * A Month
+             * @description how many runs a month are expected
+             */
+            a_month: number | null;
+            /**
+             * A Month From
+             * @description what that is told from
+             */
+            a_month_from: string;
             /** Changed Since On */
             changed_since_on: boolean;
             /** Draft Version */
@@ -3816,6 +4031,11 @@ export interface components {
             recent: string[];
             /** Sentence */
             sentence: string;
+            /**
+             * Silent
+             * @description where its source has fallen silent: since when, and the likely cause
+             */
+            silent: string | null;
             /** State */
             state: string;
             /** Tried Never On */
@@ -3828,6 +4048,18 @@ export interface components {
         WorkspaceIn: {
             /** Date Order */
             date_order?: ("DMY" | "MDY") | null;
+            /** Email */
+            email?: string | null;
+            /**
+             * Keep Content Days
+             * @default 90
+             */
+            keep_content_days: number;
+            /**
+             * Keep Runs Days
+             * @default 400
+             */
+            keep_runs_days: number;
             /**
              * Language
              * @example en_GB
@@ -3883,6 +4115,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AppOut"][];
+                };
+            };
+        };
+    };
+    list_attention_api_v1_attention_get: {
+        parameters: {
+            query?: {
+                also_never_on?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CauseOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };
@@ -4827,6 +5090,9 @@ export interface operations {
             query?: {
                 workflow?: number | null;
                 state?: string | null;
+                since?: string | null;
+                until?: string | null;
+                words?: string;
                 before?: number | null;
                 limit?: number;
             };
@@ -4909,6 +5175,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AgainOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    leave_run_api_v1_runs__run_id__leave_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: number;
+                    };
                 };
             };
             /** @description Validation Error */
@@ -5034,6 +5333,26 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    get_today_api_v1_today_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TodayOut"];
+                };
             };
         };
     };
@@ -5629,6 +5948,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LearnedOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    leave_failed_api_v1_workflows__workflow_id__leave_failed_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workflow_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: number;
+                    };
                 };
             };
             /** @description Validation Error */

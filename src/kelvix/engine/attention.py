@@ -1,0 +1,194 @@
+"""What needs a person, besides the questions of runs: runs that failed, workflows that are paused or silent, connections that
+are refused. Each cause has a name of its own, so that it is told of once."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+from typing import Any, Literal
+
+from kelvix.connectors.contract import Passing, Standing
+from kelvix.core import silence
+from kelvix.core.values import as_text
+from kelvix.engine.engine import Engine
+from kelvix.store import connections, questions, watches, workflows
+from kelvix.store.database_server import Transaction
+from kelvix.store.directory import Space
+
+Kind = Literal["question", "failed", "paused", "refused", "unreachable", "silent", "never_on"]
+WAITS = 3  # checks that failed in a row, before a source is said to be out of reach
+DAYS = 30  # for which failed runs are named
+
+
+@dataclass(frozen=True)
+class Cause:
+    """`sentence` says what happened, `advice` what to do. `count` is of how many things."""
+
+    kind: Kind
+    key: str
+    sentence: str
+    advice: str
+    at: datetime
+    workflow: int | None = None
+    workflow_name: str = ""
+    connection: int | None = None
+    run: int | None = None
+    count: int = 1
+
+
+def of(space: Space, with_questions: bool = False) -> list[Cause]:
+    """All causes of a workspace, the gravest first."""
+
+    def work(t: Transaction) -> list[Cause]:
+        kept = workflows.every(t, space.id)
+        names = {w.id: w.name for w in kept}
+        used = watches.every(t, space.id)
+        found = _refused(t, space, names, {w.connection_id for w in used.values() if w.state == "on"})
+        found += [
+            Cause("paused", f"paused/{w.id}/{w.turned_off_at}", f"It is paused: {w.reason or 'nobody knows why'}",
+                  "Put right what is wrong, then resume it.", w.turned_off_at or w.created_at, w.id, w.name)
+            for w in kept if w.state == "paused"
+        ]  # fmt: skip
+        found += _failed(t, space, names)
+        found += [
+            Cause("unreachable", f"unreachable/{one.id}",
+                  f"Its source has not been read for {one.failures} checks: {one.problem}",
+                  "It goes on by itself when that has passed.", one.last_check_at or one.next_check_at, one.workflow_id,
+                  names.get(one.workflow_id, ""))
+            for one in used.values() if one.state == "on" and one.problem and one.failures >= WAITS
+        ]  # fmt: skip
+        found += _silent(t, space, names)
+        if with_questions:
+            found += _questions(t, space)
+        return found
+
+    return space.read(work)
+
+
+def never_on(space: Space) -> list[Cause]:
+    """Workflows that were built and tried, and never turned on."""
+    kept = space.read(lambda t: workflows.every(t, space.id))
+    return [
+        Cause("never_on", f"never_on/{w.id}", "It was built and tried, and never turned on.", "Turn it on, or leave it.",
+              w.tried_ok_at, w.id, w.name)
+        for w in kept if w.tried_ok_at and w.turned_on_at is None
+    ]  # fmt: skip
+
+
+def _refused(t: Transaction, space: Space, names: dict[int, str], in_use: set[int]) -> list[Cause]:
+    found = []
+    for one in connections.every(t, space.id):
+        if one.id in in_use and one.state in ("refused", "lost"):
+            said = one.reason or ("its access has ended" if one.state == "lost" else "the app refuses it")
+            cause = Cause("refused", f"refused/{one.id}", f"The connection {one.name} is not accepted: {said}",
+                          "Renew it; nothing that came meanwhile is lost.", one.created_at, connection=one.id)  # fmt: skip
+            found.append(cause)
+    return found
+
+
+def _failed(t: Transaction, space: Space, names: dict[int, str]) -> list[Cause]:
+    rows = t.rows(
+        "SELECT workflow_id, COUNT(*) AS n, MAX(id) AS newest FROM run WHERE workspace_id=%s AND pruned=0 "
+        "AND created_at > NOW(3) - INTERVAL %s DAY AND state='failed' AND left_at IS NULL AND kind='event' "
+        "GROUP BY workflow_id ORDER BY newest DESC",
+        (space.id, DAYS),
+    )
+    found = []
+    for row in rows:
+        newest = t.row("SELECT problem, finished_at, title FROM run WHERE id=%s", (row["newest"],))
+        if newest is None or row["workflow_id"] not in names:
+            continue
+        said = json.loads(newest["problem"] or "{}").get("sentence", "")
+        number = row["n"]
+        head = f"A run failed: {said}" if number == 1 else f"{number} runs failed; the last said: {said}"
+        found.append(
+            Cause("failed", f"failed/{row['workflow_id']}/{row['newest']}", head,
+                  "Open it, put it right, run it again; or leave it as it is.", newest["finished_at"], row["workflow_id"],
+                  names[row["workflow_id"]], run=row["newest"], count=number)
+        )  # fmt: skip
+    return found
+
+
+def _silent(t: Transaction, space: Space, names: dict[int, str]) -> list[Cause]:
+    rows = t.rows("SELECT id, silence FROM workflow WHERE workspace_id=%s AND state='on' AND silence IS NOT NULL", (space.id,))
+    found = []
+    for row in rows:
+        kept = json.loads(row["silence"])
+        since = datetime.fromisoformat(kept["since"])
+        found.append(
+            Cause("silent", f"silent/{row['id']}/{kept['since']}", kept["said"], kept["advice"], since, row["id"],
+                  names.get(row["id"], ""))
+        )  # fmt: skip
+    return found
+
+
+def _questions(t: Transaction, space: Space) -> list[Cause]:
+    return [
+        Cause("question", f"question/{q.id}", q.asked["question"], "Answer it in Needs you.", q.asked_at, q.workflow_id,
+              q.workflow, run=q.run_id)
+        for q in questions.open_ones(t, space.id)
+    ]  # fmt: skip
+
+
+# Silence
+
+
+def watch_silence(engine: Engine, space: Space) -> None:
+    """Look at each workflow that is on: whether its source has fallen silent, and why that may be."""
+    now = datetime.now(UTC)
+    for kept in space.read(lambda t: workflows.every(t, space.id)):
+        if kept.state != "on":
+            continue
+        times = space.read(lambda t, id=kept.id: _times(t, space, id))  # type: ignore[misc]
+        found = silence.of(times, now)
+        said: dict[str, Any] | None = None
+        if found and (kept.turned_on_at is None or now - kept.turned_on_at > silence.SHORTEST):
+            cause, advice = _likely(engine, space, kept, found)
+            said = {
+                "since": found.since.isoformat(),
+                "said": f"Nothing has come since {as_text(found.since, space.zone)}, where something usually comes every "
+                f"{silence.words(found.usual)}, and {silence.words(found.longest)} was the longest silence. {cause}",
+                "advice": advice,
+            }
+        text = json.dumps(said, ensure_ascii=False) if said else None
+
+        def keep(t: Transaction, text: str | None = text, id: int = kept.id) -> None:
+            t.execute("UPDATE workflow SET silence=%s WHERE workspace_id=%s AND id=%s", (text, space.id, id))
+
+        space.transact(keep)
+
+
+def _times(t: Transaction, space: Space, workflow_id: int) -> list[datetime]:
+    """When the newest events came, those that were caught up on left out."""
+    rows = t.rows(
+        "SELECT at FROM event WHERE workspace_id=%s AND workflow_id=%s AND catch_up_id IS NULL AND came_by <> 'time' "
+        "ORDER BY id DESC LIMIT %s",
+        (space.id, workflow_id, silence.MOST + 1),
+    )
+    return [r["at"] for r in rows]
+
+
+def _likely(engine: Engine, space: Space, kept: workflows.Kept, found: silence.Silence) -> tuple[str, str]:
+    """The likely cause of a silence, and what to do."""
+    when = kept.draft.when
+    if when.own is not None:
+        return ("Nothing that it waits for has happened here.", "See whether what changes the records, or sends the requests, "
+                "still does.")  # fmt: skip
+    word = engine.apps[when.app].container_word
+    try:
+        app, token = engine.access(space, when.connection)
+        sight = app.look(token)
+        if when.container not in {c.id for c in sight.shared}:
+            return f"The {word} “{when.container_name}” is no longer shared, or is gone.", "Widen the connection."
+        newest = app.newest(token, when.container or "", 1)
+    except Standing as failure:
+        return f"The likely cause: {failure}.", "Renew the connection."
+    except Passing as failure:
+        return f"The likely cause: {failure}.", "It goes on by itself when that has passed."
+    if newest and newest[0].at > found.since + timedelta(minutes=1):
+        return f"Something newer lies in “{when.container_name}”, of which Kelvix was not told.", "Check now."
+    return (
+        f"Nothing new lies in “{when.container_name}” either: what used to come goes elsewhere, or is not sent any more.",
+        f"Look whether it lands in another {word}.",
+    )

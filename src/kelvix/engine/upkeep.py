@@ -1,0 +1,61 @@
+"""What is done from time to time: silence watched, the owner told, what is old let go. Whoever finds it due does it."""
+
+from __future__ import annotations
+
+import logging
+import os
+from collections.abc import Callable
+
+from kelvix.engine import attention, notifying
+from kelvix.engine.engine import Engine
+from kelvix.store import retention
+from kelvix.store.database_server import DatabaseServer, Transaction
+
+log = logging.getLogger(__name__)
+TELL_EVERY = float(os.environ.get("KELVIX_TELL_EVERY", "30"))  # seconds
+SILENCE_EVERY, PRUNE_EVERY = 300.0, 3600.0
+
+
+def due(t: Transaction, name: str, every: float) -> bool:
+    """Whether a piece of work is due, which it is then for nobody else until its time comes round again."""
+    t.execute("INSERT IGNORE INTO upkeep (name, due_at) VALUES (%s, NOW(3))", (name,))
+    return bool(
+        t.execute("UPDATE upkeep SET due_at=NOW(3) + INTERVAL %s SECOND WHERE name=%s AND due_at <= NOW(3)", (every, name))
+    )
+
+
+def look_after(engine: Engine, server: DatabaseServer) -> None:
+    """Do what is due on a server."""
+    for name, every, work in (
+        ("silence", SILENCE_EVERY, lambda space: attention.watch_silence(engine, engine.directory.open(space))),
+        ("tell", TELL_EVERY, lambda space: notifying.tell(engine, engine.directory.open(space))),
+        ("prune", PRUNE_EVERY, lambda space: prune(engine, space)),
+    ):
+        if server.transact(lambda t, name=name, every=every: due(t, name, every)):  # type: ignore[misc]
+            _for_each_workspace(engine, server, name, work)
+    if server.transact(lambda t: due(t, "passing", PRUNE_EVERY)):
+        server.transact(retention.forget_passing)
+        if server is engine.directory.home:
+            server.transact(retention.forget_sign_ins)
+
+
+def _for_each_workspace(engine: Engine, server: DatabaseServer, name: str, work: Callable[[int], object]) -> None:
+    for workspace_id in engine.directory.workspaces(server):
+        try:
+            work(workspace_id)
+        except Exception:
+            log.exception("%s of workspace %s failed; it is done again when its time comes", name, workspace_id)
+
+
+def prune(engine: Engine, workspace_id: int) -> int:
+    """Let go of what a workspace does not keep any longer: of how many runs."""
+    space = engine.directory.open(workspace_id)
+    content, whole = engine.directory.home.read(lambda t: retention.days(t, workspace_id))
+    total = 0
+    for work in (
+        lambda t: retention.prune_content(t, workspace_id, content),
+        lambda t: retention.forget_runs(t, workspace_id, whole),
+    ):
+        while number := space.transact(work):
+            total += number
+    return total

@@ -1,0 +1,39 @@
+"""What became of runs, counted for the person who looks at the day and the weeks."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from kelvix.store.database_server import Row, Transaction
+
+MOST = 20_000  # runs that are looked at, the newest
+
+
+def ended_since(t: Transaction, workspace_id: int, since: datetime) -> list[Row]:
+    """The state, the begin, and the seconds until the end of each run of an event, the newest first."""
+    return t.rows(
+        "SELECT id, state, created_at, TIMESTAMPDIFF(MICROSECOND, created_at, finished_at) / 1e6 AS seconds FROM run "
+        "WHERE workspace_id=%s AND pruned=0 AND created_at >= %s AND kind='event' ORDER BY created_at DESC LIMIT %s",
+        (workspace_id, since, MOST),
+    )
+
+
+def went_out_since(t: Transaction, workspace_id: int, since: datetime) -> int:
+    """How many records were written, and how many things sent, by runs that began since."""
+    row = t.row(
+        "SELECT COUNT(*) AS n FROM run r JOIN run_line l ON l.run_id = r.id WHERE r.workspace_id=%s AND r.pruned=0 "
+        "AND r.created_at >= %s AND l.outcome IN ('added','updated','deleted','sent','ran')",
+        (workspace_id, since),
+    )
+    return int(row["n"]) if row else 0
+
+
+def by_workflow(t: Transaction, workspace_id: int, days: int) -> dict[int, int]:
+    """How many events each workflow had in so many days, what it caught up on left out."""
+    rows = t.rows(
+        "SELECT workflow_id, COUNT(*) AS n FROM run WHERE workspace_id=%s AND pruned=0 "
+        "AND created_at > NOW(3) - INTERVAL %s DAY AND kind='event' AND catch_up_id IS NULL AND again_of IS NULL "
+        "GROUP BY workflow_id",
+        (workspace_id, days),
+    )
+    return {r["workflow_id"]: r["n"] for r in rows}
