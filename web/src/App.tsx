@@ -11,6 +11,7 @@ import { PracticeApps } from "./screens/practice/PracticeApps";
 import { RunList } from "./screens/runs/RunList";
 import { RunScreen } from "./screens/runs/RunScreen";
 import { Timetable } from "./screens/timetable/Timetable";
+import { Today } from "./screens/today/Today";
 import { WorkflowList } from "./screens/workflows/WorkflowList";
 
 export function App() {
@@ -18,8 +19,8 @@ export function App() {
     <NoticeProvider>
       <Routes>
         <Route element={<Frame />}>
-          <Route index element={<Navigate to="/workflows" replace />} />
-          <Route path="today" element={<Planned name="Today" what="The day’s list: what came in and what went out, live, and what needs you." />} />
+          <Route index element={<Navigate to="/today" replace />} />
+          <Route path="today" element={<Today />} />
           <Route path="needs" element={<NeedsYou />} />
           <Route path="databases" element={<DatabaseList />} />
           <Route path="databases/:database" element={<DatabaseScreen />} />

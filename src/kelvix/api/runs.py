@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import asdict
-from datetime import datetime
+from datetime import date, datetime, time, timedelta
 from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Query
@@ -137,17 +137,19 @@ def list_runs(
     who: Reader,
     workflow: int | None = None,
     state: str | None = None,
-    since: datetime | None = None,
-    until: datetime | None = None,
+    since: date | None = None,
+    until: date | None = None,
     words: Annotated[str, Query(max_length=200)] = "",
     before: int | None = None,
     limit: Annotated[int, Query(ge=1, le=200)] = 50,
 ) -> RunsOut:
-    """The newest first. `next` is the cursor of the following page. `words` are looked for in what the runs carried, some
+    """The newest first. `next` is the cursor of the following page. `since` and `until` are days of the workspace. `words` are looked for in what the runs carried, some
     thousands of runs at a time: a page may be empty and still have a next."""
 
     def work(t: Transaction) -> RunsOut:
-        sought = runs.Sought(workflow, state, since, until, words)
+        begin = datetime.combine(since, time(), who.space.zone) if since else None
+        end = datetime.combine(until + timedelta(days=1), time(), who.space.zone) if until else None
+        sought = runs.Sought(workflow, state, begin, end, words)
         found, onward = runs.page(t, who.space.id, sought, before, limit)
         lines = runs.lines(t, who.space.id, [r.id for r in found])
         return RunsOut(runs=[_out(r, lines[r.id]) for r in found], next=onward)

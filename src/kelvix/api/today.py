@@ -5,16 +5,20 @@ from __future__ import annotations
 from dataclasses import asdict
 from datetime import UTC, date, datetime, timedelta
 from datetime import time as clock
+from typing import Annotated
+from urllib.parse import urlsplit
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Query
 from pydantic import BaseModel
 
 from kelvix.api.access import Caller, Reader
 from kelvix.core.day_figures import Day, Ended, by_day
-from kelvix.engine import attention
+from kelvix.core.workflow import Address, RecordEvent, Schedule, Workflow
+from kelvix.engine import attention, versions
 from kelvix.engine.attention import Cause, Kind
-from kelvix.store import questions, statistics
+from kelvix.store import databases, questions, runs, statistics
 from kelvix.store.database_server import Transaction
+from kelvix.store.runs import Run, RunLine
 
 router = APIRouter(prefix="/api/v1", tags=["today"])
 DAYS = 30
@@ -103,3 +107,98 @@ def list_attention(who: Reader, also_never_on: bool = False) -> list[CauseOut]:
     """What needs a person besides the questions of runs, the gravest first."""
     causes = _causes(who) + (attention.never_on(who.space) if also_never_on else [])
     return [CauseOut(**asdict(c)) for c in causes]
+
+
+class EndOut(BaseModel):
+    """An end of a crossing: the app, and the place in it; nothing where it went nowhere."""
+
+    app: str
+    monogram: str
+    name: str
+
+
+class EntryOut(BaseModel):
+    """A run as the day's list shows it: what came from where, and where it went."""
+
+    run: int
+    workflow: int
+    workflow_name: str
+    kind: str
+    at: datetime
+    source: EndOut
+    targets: list[EndOut]
+    title: str
+    state: str
+    said: str
+    seconds: float | None
+
+
+class DayListOut(BaseModel):
+    entries: list[EntryOut]
+    next: int | None
+
+
+@router.get("/today/list")
+def list_day(who: Reader, before: int | None = None, limit: Annotated[int, Query(ge=1, le=200)] = 60) -> DayListOut:
+    """What came in and what went out, the newest first, going on into the days before."""
+    known = versions.Versions()
+
+    def work(t: Transaction) -> DayListOut:
+        found, onward = runs.page(t, who.space.id, runs.Sought(), before, limit)
+        lines = runs.lines(t, who.space.id, [r.id for r in found])
+        names = {d.id: d.name for d in databases.load(t, who.space.id).values()}
+        entries = [_entry(who, r, list(lines[r.id].values()), known.get(who.space, r.version_id), names) for r in found]
+        return DayListOut(entries=entries, next=onward)
+
+    return who.space.read(work)
+
+
+def _entry(who: Caller, run: Run, lines: list[RunLine], document: Workflow, names: dict[int, str]) -> EntryOut:
+    took = (run.finished_at - run.created_at).total_seconds() if run.finished_at else None
+    return EntryOut(
+        run=run.id,
+        workflow=run.workflow_id,
+        workflow_name=run.workflow,
+        kind=run.kind,
+        at=run.created_at,
+        source=_source(who, document, names),
+        targets=_targets(lines, names),
+        title=run.title or f"item {run.item_id}",
+        state=run.state,
+        said=(run.problem or {}).get("sentence", ""),
+        seconds=took,
+    )
+
+
+def _source(who: Caller, document: Workflow, names: dict[int, str]) -> EndOut:
+    when = document.when
+    match when.own:
+        case RecordEvent(database=database):
+            return EndOut(app="kelvix", monogram="Kx", name=names.get(database or 0, "a database since deleted"))
+        case Schedule():
+            return EndOut(app="time", monogram="Ti", name="a time")
+        case Address():
+            return EndOut(app="request", monogram="Rq", name="a request")
+    app = who.engine.apps.get(when.app)
+    return EndOut(app=when.app, monogram=app.monogram if app else "??", name=when.container_name or "somewhere")
+
+
+def _targets(lines: list[RunLine], names: dict[int, str]) -> list[EndOut]:
+    """Where a run wrote or sent, each place once."""
+    found: dict[tuple[str, str], EndOut] = {}
+    for line in lines:
+        kept = line.output if isinstance(line.output, dict) else {}
+        match line.outcome:
+            case "added" | "updated" | "deleted" | "unchanged" | "there":
+                name = names.get(kept.get("database", 0)) or str(kept.get("database_name", "a database"))
+                end = EndOut(app="kelvix", monogram="Kx", name=name)
+            case "sent" if "mails" in kept:
+                end = EndOut(app="mail", monogram="Ma", name=", ".join(a for m in kept["mails"][:1] for a in m["to"][:1]))
+            case "sent" | "in_doubt":
+                end = EndOut(app="web", monogram="Wb", name=urlsplit(str(kept.get("address", ""))).netloc)
+            case "ran":
+                end = EndOut(app="kelvix", monogram="Kx", name=str(kept.get("workflow_name") or "another workflow"))
+            case _:
+                continue
+        found.setdefault((end.app, end.name), end)
+    return list(found.values())

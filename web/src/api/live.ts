@@ -11,9 +11,11 @@ function keysOf(topic: string): (string | number)[][] {
     case "databases":
       return [["databases"], ["records"], ["record"], ["rehearsal"]];
     case "runs":
-      return [["runs"], ["run"], ["workflows"]];
+      return [["runs"], ["run"], ["workflows"], ["today"], ["attention"]];
     case "workflow":
-      return [["workflow", number], ["workflows"]];
+      return [["workflow", number], ["workflows"], ["attention"]];
+    case "connections":
+      return [["connections"], ["attention"]];
     case "backcast":
       return [["backcast", number]];
     case "all":

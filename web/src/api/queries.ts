@@ -76,6 +76,9 @@ export const useNeeds = () => useQuery({ queryKey: ["needs"], queryFn: () => ans
 export interface RunFilter {
   workflow?: number;
   state?: string;
+  words?: string;
+  since?: string;
+  until?: string;
   limit?: number;
 }
 

@@ -481,7 +481,7 @@ export interface paths {
         };
         /**
          * List Runs
-         * @description The newest first. `next` is the cursor of the following page. `words` are looked for in what the runs carried, some
+         * @description The newest first. `next` is the cursor of the following page. `since` and `until` are days of the workspace. `words` are looked for in what the runs carried, some
          *     thousands of runs at a time: a page may be empty and still have a next.
          */
         get: operations["list_runs_api_v1_runs_get"];
@@ -639,6 +639,26 @@ export interface paths {
          * @description The figures of today, by the workspace's clock, and of the thirty days before.
          */
         get: operations["get_today_api_v1_today_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/today/list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Day
+         * @description What came in and what went out, the newest first, going on into the days before.
+         */
+        get: operations["list_day_api_v1_today_list_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1925,6 +1945,13 @@ export interface components {
              */
             pattern: string;
         };
+        /** DayListOut */
+        DayListOut: {
+            /** Entries */
+            entries: components["schemas"]["EntryOut"][];
+            /** Next */
+            next: number | null;
+        };
         /**
          * DayOut
          * @description `success` is the share of those that were carried or failed; delays are in seconds.
@@ -2020,6 +2047,48 @@ export interface components {
             document: components["schemas"]["Workflow"];
             /** Name */
             name: string;
+        };
+        /**
+         * EndOut
+         * @description An end of a crossing: the app, and the place in it; nothing where it went nowhere.
+         */
+        EndOut: {
+            /** App */
+            app: string;
+            /** Monogram */
+            monogram: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * EntryOut
+         * @description A run as the day's list shows it: what came from where, and where it went.
+         */
+        EntryOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Kind */
+            kind: string;
+            /** Run */
+            run: number;
+            /** Said */
+            said: string;
+            /** Seconds */
+            seconds: number | null;
+            source: components["schemas"]["EndOut"];
+            /** State */
+            state: string;
+            /** Targets */
+            targets: components["schemas"]["EndOut"][];
+            /** Title */
+            title: string;
+            /** Workflow */
+            workflow: number;
+            /** Workflow Name */
+            workflow_name: string;
         };
         /** ExampleOut */
         ExampleOut: {
@@ -5352,6 +5421,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TodayOut"];
+                };
+            };
+        };
+    };
+    list_day_api_v1_today_list_get: {
+        parameters: {
+            query?: {
+                before?: number | null;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DayListOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };

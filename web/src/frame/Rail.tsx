@@ -2,9 +2,11 @@ import { useState } from "react";
 import { NavLink } from "react-router";
 import { useMe, useNeeds } from "../api/queries";
 import { useScheme } from "../theme/SchemeProvider";
-import { WritingDialog } from "./WritingDialog";
+import { useAttention } from "../screens/today/queries";
+import { WorkspaceDialog } from "./WorkspaceDialog";
 
 const MAIN = [
+  ["Today", "/today"],
   ["Databases", "/databases"],
   ["Workflows", "/workflows"],
   ["Runs", "/runs"],
@@ -16,9 +18,9 @@ const BELOW = [
 
 export function Rail() {
   const me = useMe().data;
-  const needs = useNeeds().data?.length;
+  const needs = (useNeeds().data?.length ?? 0) + (useAttention().data?.length ?? 0);
   const { scheme, change } = useScheme();
-  const [writing, setWriting] = useState(false);
+  const [changing, setChanging] = useState(false);
   return (
     <div className="rail">
       <div className="wordmark">
@@ -31,7 +33,7 @@ export function Rail() {
           </NavLink>
         ))}
         <NavLink to="/needs">
-          Needs you {!!needs && <b className="waiting-for">{needs}</b>}
+          Needs you {needs > 0 && <b className="waiting-for">{needs}</b>}
         </NavLink>
         <hr />
         {BELOW.map(([name, to]) => (
@@ -44,15 +46,15 @@ export function Rail() {
         <b>{me?.workspace}</b>
         {me?.name} · {me?.role}
         {me?.role === "owner" && (
-          <button className="link" onClick={() => setWriting(true)}>
-            Language and dates
+          <button className="link" onClick={() => setChanging(true)}>
+            Workspace
           </button>
         )}
         <button className="link" onClick={change}>
           {scheme === "light" ? "Dark" : "Light"} scheme
         </button>
       </div>
-      {writing && me && <WritingDialog me={me} onClose={() => setWriting(false)} />}
+      {changing && me && <WorkspaceDialog me={me} onClose={() => setChanging(false)} />}
     </div>
   );
 }

@@ -34,3 +34,12 @@ export function relative(at: string, now = Date.now()): string {
   }
   return "";
 }
+
+/** A span in its largest fitting unit: 320 ms, 4.2 s, 12 min, 3 h, 2 days. */
+export function span(of: number): string {
+  if (of < 1) return `${Math.max(0, Math.round(of * 1000))} ms`;
+  if (of < 90) return `${Math.round(of * 10) / 10} s`;
+  if (of < 5400) return `${Math.round(of / 60)} min`;
+  if (of < 172_800) return `${Math.round(of / 3600)} h`;
+  return `${Math.round(of / 86_400)} days`;
+}

@@ -1,30 +1,44 @@
 import { useNeeds } from "../../api/queries";
+import { useAttention } from "../today/queries";
+import { Causes } from "./Causes";
 import { Question } from "./Question";
 
-/** What only the person can settle, the oldest first. */
+/** What only the person can settle: questions, the oldest first, and what has gone wrong. */
 export function NeedsYou() {
   const needs = useNeeds().data;
+  const causes = useAttention(true).data;
+  const grave = causes?.filter((c) => c.kind !== "never_on").length ?? 0;
+  const total = (needs?.length ?? 0) + grave;
+  const nothing = needs?.length === 0 && causes?.length === 0;
   return (
     <main>
       <div className="row head top">
         <div className="grow">
           <h1>Needs you</h1>
-          <div className="sub">{needs === undefined ? "" : needs.length === 0 ? "nothing waits for you" : needs.length === 1 ? "one run waits for an answer" : `${needs.length} runs wait for an answer`}</div>
+          <div className="sub">{needs === undefined ? "" : total === 0 ? "nothing waits for you" : total === 1 ? "one thing waits for you" : `${total} things wait for you`}</div>
         </div>
       </div>
-      {needs?.length === 0 && (
+      {nothing && (
         <div className="empty">
           <h2>Nothing needs you</h2>
-          <p>Questions that workflows ask stand here: an approval, or which of several records is meant. Their runs rest meanwhile, and nothing is lost.</p>
+          <p>Questions that workflows ask stand here, and what has gone wrong and does not mend itself. Runs rest meanwhile, and nothing is lost.</p>
         </div>
       )}
-      {!!needs?.length && (
-        <div className="scroll fill" style={{ background: "var(--sheet)" }}>
-          {needs.map((need) => (
-            <Question key={need.id} need={need} />
-          ))}
-        </div>
-      )}
+      <div className="scroll fill">
+        {!!needs?.length && (
+          <div style={{ background: "var(--sheet)" }}>
+            {needs.map((need) => (
+              <Question key={need.id} need={need} />
+            ))}
+          </div>
+        )}
+        {!!causes?.length && (
+          <>
+            {!!needs?.length && <h2 style={{ marginTop: 14 }}>To look at</h2>}
+            <Causes causes={causes} />
+          </>
+        )}
+      </div>
     </main>
   );
 }

@@ -1,23 +1,50 @@
 import { Button, MenuItem, Select } from "@mui/material";
+import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import { useMe, useRuns, useWorkflows } from "../../api/queries";
-import { dateTime, relative } from "../../parts/dates";
+import { dateTime, relative, span } from "../../parts/dates";
 import { RUN_STATES, RunState } from "../timetable/outcomes";
 
-function took(from: string, to: string | null): string {
-  if (!to) return "";
-  const ms = new Date(to).getTime() - new Date(from).getTime();
-  return ms < 1000 ? `${Math.max(ms, 0)} ms` : `${(ms / 1000).toFixed(1)} s`;
+const took = (from: string, to: string | null) => (to ? span((new Date(to).getTime() - new Date(from).getTime()) / 1000) : "");
+
+/** Words that are looked for in all that runs carried; Enter searches. */
+function Words({ words, onSearch }: { words: string; onSearch: (words: string) => void }) {
+  const [text, setText] = useState(words);
+  return (
+    <form
+      onSubmit={(event) => {
+        event.preventDefault();
+        onSearch(text.trim());
+      }}
+    >
+      <input className="find" type="search" style={{ margin: 0, width: 200 }} aria-label="Search in what runs carried" placeholder="search in what they carried" value={text} onChange={(event) => setText(event.target.value)} />
+    </form>
+  );
 }
 
-/** All runs, the newest first, arriving live. */
+function Day({ name, value, onChange }: { name: string; value: string | null; onChange: (day: string) => void }) {
+  return <input className="find" type="date" style={{ margin: 0, width: 128 }} aria-label={name} title={name} value={value ?? ""} onChange={(event) => onChange(event.target.value)} />;
+}
+
+/** All runs, the newest first, arriving live; narrowed by workflow, state, time and content. */
 export function RunList() {
   const [params, setParams] = useSearchParams();
   const zone = useMe().data?.timezone ?? "UTC";
   const workflows = useWorkflows().data ?? [];
   const workflow = params.get("workflow");
   const state = params.get("state");
-  const runs = useRuns({ limit: 60, ...(workflow && { workflow: Number(workflow) }), ...(state && { state }) });
+  const words = params.get("words");
+  const since = params.get("since");
+  const until = params.get("until");
+  const runs = useRuns({
+    limit: 60,
+    ...(workflow && { workflow: Number(workflow) }),
+    ...(state && { state }),
+    ...(words && { words }),
+    ...(since && { since }),
+    ...(until && { until }),
+  });
+  const narrowed = !!(workflow || state || words || since || until);
   const all = runs.data?.pages.flatMap((p) => p.runs) ?? [];
   const set = (name: string, value: string) => {
     const next = new URLSearchParams(params);
@@ -29,6 +56,9 @@ export function RunList() {
     <main>
       <div className="row head">
         <h1 className="grow">Runs</h1>
+        <Words key={words} words={words ?? ""} onSearch={(text) => set("words", text)} />
+        <Day name="From" value={since} onChange={(day) => set("since", day)} />
+        <Day name="To" value={until} onChange={(day) => set("until", day)} />
         <Select value={workflow ?? ""} displayEmpty sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "Workflow" }} onChange={(e) => set("workflow", e.target.value)}>
           <MenuItem value="">All workflows</MenuItem>
           {workflows.map((w) => (
@@ -87,14 +117,14 @@ export function RunList() {
         </table>
         {runs.data && all.length === 0 && (
           <div className="empty">
-            <h2>{state || workflow ? "No such runs" : "No runs yet"}</h2>
-            <p>Each item that a workflow takes in shows here, with every line’s input and output.</p>
+            <h2>{narrowed ? (runs.hasNextPage ? "None among the newest" : "No such runs") : "No runs yet"}</h2>
+            <p>{narrowed && runs.hasNextPage ? "What older runs carried has not been looked through yet." : "Each item that a workflow takes in shows here, with every line’s input and output."}</p>
           </div>
         )}
         {runs.hasNextPage && (
           <p style={{ padding: 10 }}>
             <Button onClick={() => void runs.fetchNextPage()} disabled={runs.isFetchingNextPage}>
-              Show older runs
+              {words ? "Search older runs" : "Show older runs"}
             </Button>
           </p>
         )}

@@ -7,6 +7,7 @@ import { RunCell, RunState } from "../timetable/outcomes";
 import { sentenceOf } from "../timetable/lineWords";
 import { depth } from "../timetable/nesting";
 import { RunAgain } from "./RunAgain";
+import { Attempts } from "./Attempts";
 import { LineRecord } from "./RunParts";
 
 /** One run: every line with what it was given and what came out. */
@@ -38,6 +39,12 @@ export function RunScreen() {
             <RunState state={run.state} /> · <Link to={`/workflows/${run.workflow_id}`}>{run.workflow}</Link>,{" "}
             {run.kind === "try" ? "a try of" : ""} version {run.number} · came in {dateTime(run.created_at, zone)}, {relative(run.created_at)}
             {run.attempts > 1 && ` · ${run.attempts} attempts`}
+            {run.again_of && (
+              <>
+                {" "}
+                · repeats <Link to={`/runs/${run.again_of}`}>an earlier run</Link>
+              </>
+            )}
             {run.undone_at && <span className="look"> · undone {relative(run.undone_at)}</span>}
           </div>
         </div>
@@ -49,6 +56,8 @@ export function RunScreen() {
         <RunAgain run={run} />
       </div>
       {run.problem && <div className="note bad">{run.problem}</div>}
+      {run.pruned && <div className="note">What this run carried is kept no longer; how long that is, is said under Workspace.</div>}
+      <Attempts attempts={detail.data.attempts} zone={zone} />
       <div className="scroll fill" style={{ background: "var(--sheet)" }}>
         {document.lines.map((line, n) => {
           const { verb, object, detail: more } = sentenceOf(line, app, databases, document);

@@ -57,6 +57,7 @@ export function Head({ workflow, draft, findings, wrongSamples, zone, sampleLabe
             ) : (
               <>nothing is taken in while it is {workflow.state === "paused" ? "paused" : "off"}</>
             )}
+            {!on && workflow.a_month !== null && ` · about ${workflow.a_month.toLocaleString("en-GB")} runs a month, ${workflow.a_month_from}`}
             {wrongSamples > 0 && (
               <span className="bad">
                 {" "}
@@ -71,6 +72,7 @@ export function Head({ workflow, draft, findings, wrongSamples, zone, sampleLabe
         </Button>
         <TurnOn workflow={workflow} draft={draft} findings={findings} />
       </div>
+      {workflow.silent && <div className="note">{workflow.silent}</div>}
       {workflow.state === "paused" && workflow.reason && <div className="note bad">Paused: {workflow.reason}</div>}
       <div className="tabs">
         <NavLink to={`/workflows/${workflow.id}`} end>

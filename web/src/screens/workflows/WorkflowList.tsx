@@ -34,6 +34,7 @@ export function WorkflowList() {
               <col style={{ width: 230 }} />
               <col style={{ width: 220 }} />
               <col style={{ width: 150 }} />
+              <col style={{ width: 150 }} />
             </colgroup>
             <thead>
               <tr>
@@ -41,6 +42,7 @@ export function WorkflowList() {
                 <th>State</th>
                 <th>Last 30 runs</th>
                 <th>Next check</th>
+                <th className="num">Runs a month</th>
               </tr>
             </thead>
             <tbody>
@@ -61,6 +63,10 @@ export function WorkflowList() {
                     </Link>
                   </td>
                   <td>{w.watch ? seconds(w.watch.next_check_at, zone) : w.listens?.next_at ? dateTime(w.listens.next_at, zone) : w.listens ? "at once" : ""}</td>
+                  <td className="num" title={w.a_month_from}>
+                    {w.a_month === null ? <span className="quiet">not known yet</span> : `about ${w.a_month.toLocaleString("en-GB")}`}
+                    {w.a_month !== null && <span className="det">{w.a_month_from}</span>}
+                  </td>
                 </tr>
               ))}
             </tbody>
@@ -77,6 +83,13 @@ function State({ workflow }: { workflow: Workflow }) {
     return (
       <span className="bad" title={workflow.watch.problem}>
         <span className="mk">!</span>on, but {workflow.watch.problem}
+      </span>
+    );
+  }
+  if (workflow.silent) {
+    return (
+      <span className="look" title={workflow.silent}>
+        <span className="mk">◌</span>on, but silent
       </span>
     );
   }

@@ -1,0 +1,74 @@
+import { Button } from "@mui/material";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useNavigate } from "react-router";
+import { answer, client } from "../../api/client";
+import { useNeeds } from "../../api/queries";
+import { useNotices } from "../../frame/Notices";
+import { relative } from "../../parts/dates";
+import type { Cause } from "../today/queries";
+
+interface Props {
+  causes: Cause[] | undefined;
+  /** Say too how many questions wait. */
+  withQuestions?: boolean;
+}
+
+/** What needs a person, each with its first step. */
+export function Causes({ causes, withQuestions = false }: Props) {
+  const asked = useNeeds().data?.length ?? 0;
+  const go = useNavigate();
+  if (causes === undefined) return null;
+  if (causes.length === 0 && !(withQuestions && asked)) return <p className="quiet">Nothing needs you.</p>;
+  return (
+    <div className="causes">
+      {withQuestions && asked > 0 && (
+        <section>
+          <b>
+            {asked} {asked === 1 ? "run asks" : "runs ask"} you something
+          </b>
+          <p>They rest until you answer, and nothing is lost.</p>
+          <Button onClick={() => void go("/needs")}>Answer</Button>
+        </section>
+      )}
+      {causes.map((cause) => (
+        <OneCause key={cause.key} cause={cause} />
+      ))}
+    </div>
+  );
+}
+
+function OneCause({ cause }: { cause: Cause }) {
+  const go = useNavigate();
+  const queries = useQueryClient();
+  const { fail } = useNotices();
+  const leave = useMutation({
+    mutationFn: () => answer(client.POST("/api/v1/workflows/{workflow_id}/leave-failed", { params: { path: { workflow_id: cause.workflow ?? 0 } } })),
+    onSuccess: () => void queries.invalidateQueries(),
+    onError: fail,
+  });
+  const step: Record<Cause["kind"], [string, string]> = {
+    question: ["Answer", "/needs"],
+    failed: ["Open the run", `/runs/${cause.run}`],
+    paused: ["Open it", `/workflows/${cause.workflow}`],
+    refused: ["Renew it", `/connections/${cause.connection}`],
+    unreachable: ["Open it", `/workflows/${cause.workflow}`],
+    silent: ["Open it", `/workflows/${cause.workflow}`],
+    never_on: ["Open it", `/workflows/${cause.workflow}`],
+  };
+  const [words, to] = step[cause.kind];
+  return (
+    <section className={cause.kind === "never_on" ? "" : "grave"}>
+      <b>{cause.workflow_name || cause.sentence}</b>
+      <p>
+        {cause.workflow_name && `${cause.sentence.replace(/\.$/, "")}. `}
+        {cause.advice} <span className="quiet">{relative(cause.at)}</span>
+      </p>
+      <Button onClick={() => void go(to)}>{words}</Button>
+      {cause.kind === "failed" && (
+        <button className="link" style={{ marginLeft: 10 }} onClick={() => leave.mutate()}>
+          leave {cause.count === 1 ? "it" : `all ${cause.count}`} as {cause.count === 1 ? "it is" : "they are"}
+        </button>
+      )}
+    </section>
+  );
+}

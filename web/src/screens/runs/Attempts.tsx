@@ -1,0 +1,32 @@
+import type { Schemas } from "../../api/client";
+import { seconds, span } from "../../parts/dates";
+
+/** What went wrong with each attempt, and when there was another. */
+export function Attempts({ attempts, zone }: { attempts: Schemas["AttemptOut"][]; zone: string }) {
+  if (attempts.length === 0) return null;
+  return (
+    <details style={{ margin: "8px 0" }} open={attempts.length < 4}>
+      <summary>
+        {attempts.length} {attempts.length === 1 ? "attempt" : "attempts"} went wrong
+      </summary>
+      <table className="list" aria-label="Attempts that went wrong">
+        <colgroup>
+          <col style={{ width: 60 }} />
+          <col style={{ width: 110 }} />
+          <col />
+          <col style={{ width: 160 }} />
+        </colgroup>
+        <tbody>
+          {attempts.map((a, n) => (
+            <tr key={n}>
+              <td>{a.number}</td>
+              <td className="t">{seconds(a.at, zone)}</td>
+              <td className="wrap">{a.sentence}</td>
+              <td className="quiet">{a.again_in === null ? "the last" : `again after ${span(a.again_in)}`}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </details>
+  );
+}
