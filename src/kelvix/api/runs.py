@@ -143,8 +143,9 @@ def list_runs(
     before: int | None = None,
     limit: Annotated[int, Query(ge=1, le=200)] = 50,
 ) -> RunsOut:
-    """The newest first. `next` is the cursor of the following page. `since` and `until` are days of the workspace. `words` are looked for in what the runs carried, some
-    thousands of runs at a time: a page may be empty and still have a next."""
+    """The newest first. `next` is the cursor of the following page. `since` and `until` are days of the workspace.
+    `words` are looked for in what the runs carried, some thousands of runs at a time: a page may be empty and still have a
+    next."""
 
     def work(t: Transaction) -> RunsOut:
         begin = datetime.combine(since, time(), who.space.zone) if since else None

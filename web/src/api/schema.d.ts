@@ -481,8 +481,9 @@ export interface paths {
         };
         /**
          * List Runs
-         * @description The newest first. `next` is the cursor of the following page. `since` and `until` are days of the workspace. `words` are looked for in what the runs carried, some
-         *     thousands of runs at a time: a page may be empty and still have a next.
+         * @description The newest first. `next` is the cursor of the following page. `since` and `until` are days of the workspace.
+         *     `words` are looked for in what the runs carried, some thousands of runs at a time: a page may be empty and still have a
+         *     next.
          */
         get: operations["list_runs_api_v1_runs_get"];
         put?: never;
