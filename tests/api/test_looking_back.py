@@ -54,7 +54,7 @@ def test_runs_of_a_day(three):
 def test_content_is_looked_through_a_part_at_a_time(three, monkeypatch):
     from kelvix.store import runs
 
-    orla, on = three
+    orla, _on = three
     monkeypatch.setattr(runs, "AT_A_LOOK", 1)
     pages, before = [], None
     while True:
@@ -62,11 +62,11 @@ def test_content_is_looked_through_a_part_at_a_time(three, monkeypatch):
         pages.append([r.title for r in part])
         if before is None:
             break
-    assert sum(pages, []) == ["Reeds"] and len(pages) >= 2
+    assert [title for page in pages for title in page] == ["Reeds"] and len(pages) >= 2
 
 
 def test_the_list_of_the_day_says_from_where_to_where(three):
-    orla, on = three
+    orla, _on = three
     listed = orla.api("GET", "/today/list")
     first = listed["entries"][0]
     assert first["source"] == {"app": "mail", "monogram": "Ma", "name": "Enquiries"}
@@ -111,7 +111,7 @@ def test_how_long_is_the_workspaces_choice(three):
 
 
 def test_a_run_that_rests_keeps_what_it_carries(three):
-    orla, on = three
+    orla, _on = three
     orla.space.transact(
         lambda t: t.execute("UPDATE run SET finished_at=NULL, state='waiting' WHERE workspace_id=%s", (orla.space.id,))
     )

@@ -66,7 +66,7 @@ def test_a_refused_connection_is_said(failing):
 
 
 def test_the_owner_is_mailed_once_for_each_cause(failing):
-    orla, workflow, _ = failing
+    orla, _workflow, _ = failing
     orla.deliver("one")
     until(lambda: causes(orla))
     assert told(orla) == 0, "nobody said where"
@@ -89,7 +89,7 @@ def test_the_owner_is_mailed_once_for_each_cause(failing):
 
 
 def test_a_mail_that_cannot_be_handed_in_is_tried_again(failing):
-    orla, workflow, _ = failing
+    orla, _workflow, _ = failing
     orla.deliver("one")
     until(lambda: causes(orla))
     set_email(orla, "nobody@nowhere.example")  # practice Mail has no such folder and refuses it
