@@ -2,26 +2,27 @@
 
 from __future__ import annotations
 
-import logging
 import sys
+
+from kelvix.commands import logs
 
 HELP = """kelvix COMMAND
 
   demo       start with the demo workspace          --data DIR --port N --host H
-  start      start for real use                     --data DIR --port N --host H
+  start      start for real use                     --data DIR --port N --host H --database-host H
   test       run all tests                          [pytest's own arguments]
   bench      measure, beside a baseline             [name]
   shots      refresh docs/screenshots from the demo
   worker     one more worker for a running Kelvix   --data DIR
   token      a bearer token for the API, shown once --name X --data DIR
   sign-in    a new sign-in address                  --data DIR
+  doctor     look whether all is well, and say what is not  --data DIR
 """
 
 
 def main() -> None:
     command, words = (sys.argv[1] if len(sys.argv) > 1 else "help"), sys.argv[2:]
-    logging.basicConfig(level=logging.INFO, format="%(asctime)s %(levelname)s %(name)s %(message)s")
-    logging.getLogger("httpx2").setLevel(logging.WARNING)
+    logs.set_up(command, plain=sys.stderr.isatty())
     match command:
         case "demo" | "start":
             from kelvix.commands import serve
@@ -35,6 +36,10 @@ def main() -> None:
             from kelvix.commands import access
 
             access.main(command, words)
+        case "doctor":
+            from kelvix.commands import doctor
+
+            doctor.main(words)
         case "test":
             from kelvix.commands import testing
 

@@ -34,6 +34,7 @@ class Settings:
     port: int = 8600
     practice_port: int = 8601
     smtp_port: int = 8625
+    metrics_port: int = 0  # of the web application; a worker takes the next one that is free; 0: none
     smtp_host: str = "127.0.0.1"  # where mail to the owner is handed in
     reachable: tuple[str, ...] = ()  # hosts of private networks, as name:port, to which web requests may go all the same
 

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import asyncio
 import json
-import logging
 import threading
 import time
 from collections.abc import AsyncIterator
 
+import structlog
 from fastapi import APIRouter, Request
 from fastapi.responses import StreamingResponse
 
@@ -21,7 +21,7 @@ router = APIRouter(prefix="/api/v1", tags=["live"])
 LOOK = 2.0  # seconds between looks for what was announced and not heard
 KEEP_ALIVE = 15.0
 MOST_WAITING = 200
-log = logging.getLogger(__name__)
+log = structlog.stdlib.get_logger(__name__)
 
 
 class Hub:

@@ -9,6 +9,8 @@ import uvicorn
 from kelvix import settings as settings_module
 from kelvix.commands.joining import settings_of
 
+MOST_WORKERS = 16  # on one host, each with an address of its own for its metrics
+
 
 def settle() -> None:
     """What is loaded by now stays: the collector need not go through it again and again, which held up work."""
@@ -18,10 +20,14 @@ def settle() -> None:
 
 def web(words: list[str]) -> None:
     from kelvix.api.app import build
+    from kelvix.engine import metrics
     from kelvix.engine.engine import make
 
     settings = settings_module.read()
-    app = build(make(settings))
+    engine = make(settings)
+    app = build(engine)
+    if settings.metrics_port:
+        metrics.serve(settings.metrics_port, engine.directory)
     settle()
     uvicorn.run(
         app,
@@ -52,9 +58,13 @@ def practice(words: list[str]) -> None:
 
 
 def worker(words: list[str]) -> None:
+    from kelvix.engine import metrics
     from kelvix.engine.engine import make
     from kelvix.engine.worker import main
 
-    engine = make(settings_of(words))
+    settings = settings_of(words)
+    engine = make(settings)
+    if settings.metrics_port:
+        any(metrics.serve(settings.metrics_port + n) for n in range(1, MOST_WORKERS + 1))
     settle()
     main(engine)

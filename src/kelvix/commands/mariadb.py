@@ -1,4 +1,4 @@
-"""A private MariaDB server on loopback with a data folder of its own."""
+"""A private MariaDB server with a data folder of its own: on loopback, unless workers on other hosts are to reach it."""
 
 from __future__ import annotations
 
@@ -18,7 +18,6 @@ from kelvix.settings import Server
 
 OPTIONS = (
     "--no-defaults",
-    "--bind-address=127.0.0.1",
     "--skip-name-resolve",
     "--skip-networking=0",
     "--character-set-server=utf8mb4",
@@ -39,14 +38,14 @@ OPTIONS = (
 class MariaDB:
     """One server process. `start` initialises the folder at first; `stop` ends the process and waits."""
 
-    def __init__(self, folder: pathlib.Path, port: int = 0, extra: tuple[str, ...] = ()):
-        self.folder, self.extra = folder, extra
+    def __init__(self, folder: pathlib.Path, port: int = 0, extra: tuple[str, ...] = (), host: str = "127.0.0.1"):
+        self.folder, self.extra, self.host = folder, extra, host
         self.port = port or processes.free_port()
         self.password = self._password()
         self.child: subprocess.Popen[bytes] | None = None
 
     def server(self, schema: str) -> Server:
-        return Server("127.0.0.1", self.port, "kelvix", self.password, schema)
+        return Server(self.host, self.port, "kelvix", self.password, schema)
 
     def _password(self) -> str:
         self.folder.mkdir(parents=True, exist_ok=True)
@@ -85,11 +84,12 @@ class MariaDB:
         """Run by the server at each start: our user exists, root can no longer sign in."""
         file = self.folder / "init.sql"
         file.touch(mode=0o600)
+        from_where = "127.0.0.1" if self.host == "127.0.0.1" else "%"  # it is bound to one address, and has a password
         file.write_text(
             "\n".join(
                 (
-                    f"CREATE USER IF NOT EXISTS 'kelvix'@'127.0.0.1' IDENTIFIED BY '{self.password}';",
-                    "GRANT ALL ON *.* TO 'kelvix'@'127.0.0.1';",
+                    f"CREATE USER IF NOT EXISTS 'kelvix'@'{from_where}' IDENTIFIED BY '{self.password}';",
+                    f"GRANT ALL ON *.* TO 'kelvix'@'{from_where}';",
                     *(
                         f"ALTER USER IF EXISTS 'root'@'{host}' IDENTIFIED BY '{self.password}';"
                         for host in ("localhost", "127.0.0.1", "::1")
@@ -111,6 +111,7 @@ class MariaDB:
                 "mariadbd",
                 *OPTIONS,
                 *user,
+                f"--bind-address={self.host}",
                 f"--datadir={self.folder / 'mysql'}",
                 f"--port={self.port}",
                 f"--socket={socket}",
@@ -130,7 +131,7 @@ class MariaDB:
                     + "\n".join(log.read_text(errors="replace").splitlines()[-5:])
                 )
             try:
-                pymysql.connect(host="127.0.0.1", port=self.port, user="kelvix", password=self.password).close()
+                pymysql.connect(host=self.host, port=self.port, user="kelvix", password=self.password).close()
                 return
             except pymysql.err.OperationalError:
                 time.sleep(0.05)
@@ -138,7 +139,7 @@ class MariaDB:
         raise SystemExit(f"kelvix: the database did not answer within a minute; see {log}")
 
     def drop(self, schema: str) -> None:
-        with pymysql.connect(host="127.0.0.1", port=self.port, user="kelvix", password=self.password) as db:
+        with pymysql.connect(host=self.host, port=self.port, user="kelvix", password=self.password) as db:
             db.cursor().execute(f"DROP DATABASE IF EXISTS `{schema}`")
 
     def stop(self) -> None:

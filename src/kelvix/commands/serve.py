@@ -23,6 +23,7 @@ from kelvix.store.database_server import DatabaseServer
 from kelvix.store.migrate import migrate
 from kelvix.store.secrets import new_key
 
+STOPPING = {"worker": 30.0}  # seconds for which a process may finish what it began
 CHILDREN = {"practice": ["practice"], "web": ["web"], "worker": ["worker"]}
 
 
@@ -38,7 +39,14 @@ def _port(wanted: int, what: str) -> int:
 class Installation:
     """A data folder with its lock, its database and its settings file."""
 
-    def __init__(self, data: pathlib.Path, host: str = "127.0.0.1", port: int = 0, mariadb_port: int = 0):
+    def __init__(
+        self,
+        data: pathlib.Path,
+        host: str = "127.0.0.1",
+        port: int = 0,
+        mariadb_port: int = 0,
+        database_host: str = "127.0.0.1",
+    ):
         data.mkdir(parents=True, exist_ok=True)
         self.data = data
         self._lock = open(data / "lock", "w")  # noqa: SIM115  (held for as long as this process lives)
@@ -49,7 +57,7 @@ class Installation:
                 f"kelvix: it is running already with the data folder {data}; stop that one first, "
                 "or name another folder with --data"
             ) from None
-        self.mariadb = MariaDB(data / "mariadb", mariadb_port)
+        self.mariadb = MariaDB(data / "mariadb", mariadb_port, host=database_host)
         self.host, self.port = host, port
         self.settings_file = data / "settings.json"
         self._children: dict[str, subprocess.Popen[bytes]] = {}
@@ -65,6 +73,7 @@ class Installation:
             _port(self.port, "Kelvix"),
             _port(self.port + 1 if self.port else 0, "the practice apps"),
             _port(self.port + 25 if self.port else 0, "practice Mail's SMTP"),
+            _port(self.port + 40 if self.port else 0, "metrics"),
         ]
         self.mariadb.start()
         home = self.mariadb.server("kelvix")
@@ -77,6 +86,7 @@ class Installation:
             port=ports[0],
             practice_port=ports[1],
             smtp_port=ports[2],
+            metrics_port=ports[3],
         )
         self.settings.write(self.settings_file)
         migrate(home)
@@ -120,7 +130,7 @@ class Installation:
         return self._children[name]
 
     def stop_child(self, name: str) -> None:
-        processes.stop(self._children.pop(name))
+        processes.stop(self._children.pop(name), STOPPING.get(name.partition("-")[0], 10))
 
     def keep_up(self) -> None:
         """Until a signal: start again what ended by itself."""
@@ -172,8 +182,13 @@ def main(words: list[str], demo: bool) -> None:
     parser.add_argument("--data", type=pathlib.Path, default=TOP / "data" / ("demo" if demo else "main"))
     parser.add_argument("--port", type=int, default=8600)
     parser.add_argument("--host", default="127.0.0.1")
+    parser.add_argument(
+        "--database-host",
+        default="127.0.0.1",
+        help="the address of this host at which workers on other hosts reach the database; on a private network only",
+    )
     given = parser.parse_args(words)
-    installation = Installation(given.data.resolve(), given.host, given.port)
+    installation = Installation(given.data.resolve(), given.host, given.port, database_host=given.database_host)
     try:
         settings = installation.prepare()
         home = settings.servers["home"]

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-import logging
 import threading
 import time
 from datetime import datetime
+
+import structlog
 
 from kelvix.connectors.contract import App, Item, Passing, Standing
 from kelvix.core.backcast import Backcast
@@ -17,7 +18,7 @@ from kelvix.store.directory import Space
 PAGE = 50
 MOST = 20_000  # events
 PATIENCE = 5  # times that a passing failure of the app is waited out
-log = logging.getLogger(__name__)
+log = structlog.stdlib.get_logger(__name__)
 
 
 def start(engine: Engine, space: Space, workflow_id: int, document: Workflow) -> int:
@@ -49,7 +50,7 @@ class _Job:
         except Passing as failure:
             self._keep("failed", f"{failure}. Start it again when this has passed")
         except Exception as error:
-            log.exception("backcast %s failed", self.id)
+            log.exception("a backcast failed", backcast=self.id)
             self._keep("failed", f"something went wrong inside Kelvix ({type(error).__name__})")
 
     def _page_through(self) -> None:

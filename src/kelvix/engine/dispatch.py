@@ -34,23 +34,38 @@ class Dispatch:
         self._known: dict[str, list[tuple[str, int]]] = {}
         self._known_at = 0.0
         self._in: socket.socket | None = None
+        self._address: str | None = None
 
-    def listen(self, wants: Wants, host: str = "127.0.0.1") -> None:
-        """Be told of work that is ready, or of news: not of both, since nobody needs both."""
+    def listen(self, wants: Wants, host: str | None = None) -> None:
+        """Be told of work that is ready, or of news: not of both, since nobody needs both. On the address by which this host
+        reaches the database, where all the others are."""
         self._in = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
-        self._in.bind((host, 0))
-        address = "{}:{}".format(*self._in.getsockname())
+        self._in.bind((host or self._own_address(), 0))
+        address = self._address = "{}:{}".format(*self._in.getsockname())
         self._stay(address, wants)
 
         def beat() -> None:
             while True:
                 time.sleep(LISTEN_SECONDS / 4)
+                if self._address is None:
+                    return
                 try:
                     self._stay(address, wants)
                 except pymysql.err.Error:
                     continue
 
         threading.Thread(target=beat, daemon=True).start()
+
+    def _own_address(self) -> str:
+        with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as probe:  # nothing is sent
+            probe.connect((self._home.server.host, self._home.server.port))
+            return str(probe.getsockname()[0])
+
+    def leave(self) -> None:
+        """Be told no more."""
+        address, self._address = self._address, None
+        if address:
+            self._home.transact(lambda t: t.execute("DELETE FROM listener WHERE address=%s", (address,)))
 
     def _stay(self, address: str, wants: Wants) -> None:
         self._home.transact(

@@ -7,6 +7,7 @@ import time
 from dataclasses import dataclass
 from http import HTTPStatus
 
+from kelvix.engine import metrics
 from kelvix.engine.engine import Engine
 from kelvix.formats import webhook_signature
 from kelvix.store import watches
@@ -76,5 +77,6 @@ class Intake:
             if took == "off":
                 return HTTPStatus.GONE
             if took == "new":
+                metrics.TAKEN_IN.labels("push").inc()
                 self.engine.dispatch.announce(workspace_id, "ready")
         return HTTPStatus.ACCEPTED

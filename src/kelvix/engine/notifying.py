@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-import logging
 import smtplib
 from email.message import EmailMessage
 from email.utils import formatdate, make_msgid
+
+import structlog
 
 from kelvix.engine import attention
 from kelvix.engine.attention import Cause
@@ -15,7 +16,7 @@ from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 from kelvix.store.secrets import digest
 
-log = logging.getLogger(__name__)
+log = structlog.stdlib.get_logger(__name__)
 SENDER = "kelvix@localhost"
 SECONDS = 10
 
@@ -57,7 +58,7 @@ def tell(engine: Engine, space: Space) -> int:
             for address in to:
                 smtp.send_message(_mail(engine, space, address, fresh), SENDER, [address])
     except (OSError, smtplib.SMTPException) as error:
-        log.warning("the owner could not be told: %s", error)
+        log.warning("the owner could not be told", workspace=space.id, why=str(error))
         space.transact(lambda t: _forget(t, space, fresh))  # so that the next round tries again
         return 0
     return len(fresh)

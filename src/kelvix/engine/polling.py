@@ -5,6 +5,7 @@ from __future__ import annotations
 import random
 
 from kelvix.connectors.contract import Passing, Standing
+from kelvix.engine import metrics
 from kelvix.engine.engine import Engine
 from kelvix.engine.pacing import Paced
 from kelvix.store import watches
@@ -51,7 +52,9 @@ def check(engine: Engine, watch: Watch) -> int:
                 watches.checked(t, watch, reached, 0.0 if more else wait, None)
                 return found
 
-            new += space.transact(take)
+            found = space.transact(take)
+            metrics.TAKEN_IN.labels("poll").inc(found)
+            new += found
             cursor = reached
             if not more:
                 break

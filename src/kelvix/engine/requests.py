@@ -11,6 +11,7 @@ from typing import Any
 from kelvix.core import sources
 from kelvix.core.values import shorten
 from kelvix.core.workflow import Address
+from kelvix.engine import metrics
 from kelvix.engine.engine import Engine
 from kelvix.formats import webhook_signature
 from kelvix.store import events, listening, workflows
@@ -98,6 +99,7 @@ def take_in(engine: Engine, space: Space, door: Door, own: Address, body: dict[s
         return events.take_in(t, space.id, door.workflow_id, door.version_id or 0, known, item, "request")
 
     made = space.transact(work)
+    metrics.TAKEN_IN.labels("request").inc()
     engine.dispatch.announce(space.id, "ready")
     return {"taken": True, "id": item["id"], "new": made is not None}
 

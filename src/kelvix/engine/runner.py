@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import contextlib
 import json
-import logging
 import random
 from collections.abc import Callable
 
+import structlog
+
 from kelvix.connectors.contract import Limited, Passing, Standing
 from kelvix.core.workflow import Workflow
-from kelvix.engine import switch
+from kelvix.engine import metrics, switch
 from kelvix.engine.carrying import LEASE, Carrying, Progress
 from kelvix.engine.engine import Engine
 from kelvix.engine.pacing import UNSAID, Paced
@@ -27,7 +28,7 @@ MOST_ENDINGS = 8  # of a worker
 MOST_ITEM = 8 << 20  # bytes of an item, as it is kept
 MOST_IN_A_ROW = 5  # failed runs, before a workflow is paused
 FIRST_PAUSE, LONGEST_PAUSE = 1.0, 900.0  # seconds
-log = logging.getLogger(__name__)
+log = structlog.stdlib.get_logger(__name__)
 
 
 def backoff(attempt: int) -> float:
@@ -45,6 +46,14 @@ class Runner:
     def carry(self, claim: Claim) -> None:
         """Carry a run as far as it goes. Never raises: what goes wrong is kept with the run."""
         space = self.engine.directory.open(claim.workspace_id)
+        structlog.contextvars.bind_contextvars(
+            workspace=claim.workspace_id, workflow=claim.workflow_id, run=claim.run_id, attempt=claim.attempts
+        )
+        with metrics.SECONDS.time():
+            self._carried(space, claim)
+        structlog.contextvars.clear_contextvars()
+
+    def _carried(self, space: Space, claim: Claim) -> None:
         if self._carry_guarded(space, claim) and claim.kind == "event":
             self._pause_where_due(space, claim)
 
@@ -72,7 +81,8 @@ class Runner:
                 raise Standing("this run ended its worker each time that it was begun, and was set aside", "run")
             failed = self._carry(space, claim, topics)
         except Fenced:
-            log.warning("run %s was taken over by another worker; nothing was written", claim.run_id)
+            log.warning("taken over by another worker; nothing was written")
+            metrics.ENDED.labels("fenced").inc()
             return False
         except Paced as paced:
             self._put_back(space, claim, str(paced), paced.after, paced.own)
@@ -85,15 +95,17 @@ class Runner:
             self.engine.note_failure(space, workflow.when.connection, failure)
             failed = self._fail(space, claim, str(failure))
         except Exception as error:
-            log.exception("run %s failed", claim.run_id)
+            log.exception("a run met an error of our own")
             failed = self._later(
                 space, claim, f"something went wrong inside Kelvix ({type(error).__name__})", None, MOST_INSIDE
             )
+        metrics.ENDED.labels("failed" if failed else "carried").inc()
         self.engine.dispatch.announce(space.id, *sorted(topics))
         return failed
 
     def _put_back(self, space: Space, claim: Claim, sentence: str, after: float, has_turn: bool) -> None:
         """A run whose app asks for fewer calls waits for as long as it takes, which is no attempt of its own."""
+        metrics.REFUSED.inc()
 
         def work(t: Transaction) -> None:
             runs.hold(t, claim, LEASE)

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-import logging
 from datetime import UTC, datetime
+
+import structlog
 
 from kelvix.connectors import guarded_http
 from kelvix.connectors.contract import App, Passing, Standing
@@ -18,7 +19,7 @@ from kelvix.store import changes, finding, listening, watches, workflows
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 
-log = logging.getLogger(__name__)
+log = structlog.stdlib.get_logger(__name__)
 
 
 class NotReady(Exception):
@@ -130,7 +131,7 @@ def _may_reach(engine: Engine, workflow: Workflow) -> list[Finding]:
             except Standing as failure:
                 found.append(Finding(line.id, str(failure), key="address"))
             except Passing:
-                log.info("the address of line %s cannot be looked up now; the run will", line.id)
+                log.info("the address of a web request cannot be looked up now; its runs will", line=line.id)
     return found
 
 
@@ -139,7 +140,7 @@ def _ask_for_pushes(engine: Engine, space: Space, watch_id: int, app: App, token
     try:
         push_id, secret = app.subscribe(token, container, f"{engine.settings.address}/hooks/{space.id}/{watch_id}")
     except (Passing, Standing) as failure:
-        log.warning("no pushes for watch %s: %s", watch_id, failure)
+        log.warning("no pushes", watch=watch_id, why=str(failure))
         return
     space.transact(lambda t: watches.set_push(t, engine.vault, space.id, watch_id, push_id, secret))
 
@@ -150,7 +151,7 @@ def _end_pushes(engine: Engine, space: Space, watch: watches.Watch) -> None:
             app, token = engine.access(space, watch.connection_id)
             app.unsubscribe(token, watch.push_id)
         except (Passing, Standing) as failure:
-            log.info("pushes of watch %s could not be ended: %s; they will be answered with 410", watch.id, failure)
+            log.info("pushes could not be ended; they will be answered with 410", watch=watch.id, why=str(failure))
 
 
 def pause(engine: Engine, space: Space, workflow_id: int, reason: str) -> None:

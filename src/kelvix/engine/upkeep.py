@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-import logging
 import os
 from collections.abc import Callable
+
+import structlog
 
 from kelvix.engine import attention, notifying
 from kelvix.engine.engine import Engine
 from kelvix.store import retention
 from kelvix.store.database_server import DatabaseServer, Transaction
 
-log = logging.getLogger(__name__)
+log = structlog.stdlib.get_logger(__name__)
 TELL_EVERY = float(os.environ.get("KELVIX_TELL_EVERY", "30"))  # seconds
 SILENCE_EVERY, PRUNE_EVERY = 300.0, 3600.0
 
@@ -44,7 +45,7 @@ def _for_each_workspace(engine: Engine, server: DatabaseServer, name: str, work:
         try:
             work(workspace_id)
         except Exception:
-            log.exception("%s of workspace %s failed; it is done again when its time comes", name, workspace_id)
+            log.exception("upkeep failed; it is done again when its time comes", what=name, workspace=workspace_id)
 
 
 def prune(engine: Engine, workspace_id: int) -> int:

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
-import logging
+import contextlib
+import os
 import signal
 import threading
 import time
 from concurrent.futures import ThreadPoolExecutor
 from functools import partial
+
+import pymysql
+import structlog
 
 from kelvix.engine import catching_up, following, polling, timing, upkeep
 from kelvix.engine.carrying import LEASE
@@ -20,7 +24,7 @@ THREADS = 4
 LOOK = 0.1  # seconds between looks for work that nobody announced
 MOST_ALONE = 4  # suspect runs that are carried before others have their turn again
 TIDY = 1.0  # seconds between looks for what died workers held
-log = logging.getLogger(__name__)
+log = structlog.stdlib.get_logger(__name__)
 
 
 class Worker:
@@ -31,7 +35,9 @@ class Worker:
         self._pool = ThreadPoolExecutor(THREADS, thread_name_prefix="run")
 
     def stop(self, *_: object) -> None:
-        """Take up nothing more; what was begun is finished."""
+        """Take up nothing more; what was begun is finished. Asked again, end at once: its leases run out, and others go on."""
+        if self._stopping.is_set():
+            os._exit(1)
         self._stopping.set()
 
     def run(self) -> None:
@@ -53,6 +59,8 @@ class Worker:
             except Exception:
                 log.exception("the worker goes on after a failure")
                 self._stopping.wait(1)
+        with contextlib.suppress(pymysql.err.Error):
+            self.engine.dispatch.leave()
         self._pool.shutdown(wait=True)
         feeds.join(2)
         own.join(2)
@@ -98,7 +106,7 @@ class Worker:
         try:
             self.runner.carry(claim)
         except Exception:
-            log.exception("run %s could not be carried on; another worker will when its lease ends", claim.run_id)
+            log.exception("a run could not be carried on; another worker will when its lease ends", run=claim.run_id)
         finally:
             self._free.release()
 

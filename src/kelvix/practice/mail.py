@@ -2,7 +2,6 @@
 
 # No deferred annotations here: routes within functions name types that only exist there.
 import json
-import logging
 from collections.abc import Iterator
 from dataclasses import asdict
 from datetime import UTC, datetime
@@ -10,6 +9,7 @@ from email.message import EmailMessage
 from email.utils import format_datetime, make_msgid
 from typing import Annotated, Any
 
+import structlog
 from aiosmtpd.controller import Controller
 from aiosmtpd.smtp import SMTP, Envelope, Session
 from fastapi import APIRouter, Body, Depends, HTTPException, Request, Response
@@ -27,7 +27,7 @@ from kelvix.store.secrets import digest
 APP = "mail"
 MOST_BYTES = 40 << 20
 SENT = "Sent"
-log = logging.getLogger(__name__)
+log = structlog.stdlib.get_logger(__name__)
 
 
 class Message(BaseModel):

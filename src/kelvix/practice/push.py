@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import json
-import logging
 import queue
 import threading
 import time
 import uuid
 
 import httpx2 as httpx
+import structlog
 
 from kelvix.formats import webhook_signature
 from kelvix.practice.faults import Faults
@@ -17,7 +17,7 @@ from kelvix.practice.store import Store
 
 AGAIN_AFTER = (0.5, 2.0, 8.0)  # seconds
 THREADS = 4
-log = logging.getLogger(__name__)
+log = structlog.stdlib.get_logger(__name__)
 
 
 class Pusher:

@@ -83,3 +83,11 @@ def take_suspect(t: Transaction) -> list[Row]:
 
 def has_suspect(t: Transaction) -> bool:
     return t.row("SELECT id FROM ready WHERE suspect=1 AND due_at <= NOW(3) LIMIT 1") is not None
+
+
+def waiting(t: Transaction) -> tuple[int, float]:
+    """How much is due and not taken up, and for how many seconds the oldest of it has been."""
+    row = t.row(
+        "SELECT COUNT(*) AS n, TIMESTAMPDIFF(MICROSECOND, MIN(due_at), NOW(3)) / 1e6 AS age FROM ready WHERE due_at <= NOW(3)"
+    )
+    return (row["n"], float(row["age"] or 0)) if row else (0, 0.0)

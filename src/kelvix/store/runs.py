@@ -397,3 +397,11 @@ def mark_undone(t: Transaction, workspace_id: int, run_id: int) -> bool:
             (workspace_id, run_id),
         )
     )
+
+
+def not_ended(t: Transaction) -> dict[str, int]:
+    """Runs that are held by a worker, and that are put back, wait or rest; by state."""
+    held = t.row("SELECT COUNT(*) AS n FROM run WHERE lease_until IS NOT NULL")
+    put_back = t.row("SELECT COUNT(*) AS n FROM ready WHERE run_id IS NOT NULL")
+    asked = t.row("SELECT COUNT(*) AS n FROM question WHERE answered_at IS NULL")
+    return {name: row["n"] if row else 0 for name, row in (("held", held), ("put_back", put_back), ("asking", asked))}

@@ -1,0 +1,209 @@
+"""`doctor` looks at an installation from outside: whether all of it is there and well, and what to do where it is not."""
+
+from __future__ import annotations
+
+import base64
+import pathlib
+import shutil
+import smtplib
+import stat
+import time
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from datetime import UTC, datetime
+
+import httpx2 as httpx
+import pymysql
+
+from kelvix.commands.joining import parser, settings_at
+from kelvix.settings import TOP, Server, Settings
+from kelvix.store import migrate, ready
+from kelvix.store.database_server import DatabaseServer
+from kelvix.store.secrets import Vault
+
+ROOM = 1 << 30  # bytes
+APART = 2.0  # seconds between this host's clock and the database's
+WAITS = 60.0  # seconds for which work may be due
+WANTED = {
+    "transaction_isolation": "READ-COMMITTED",
+    "innodb_rollback_on_timeout": "1",
+    "character_set_server": "utf8mb4",
+}
+
+
+@dataclass(frozen=True)
+class Finding:
+    """What was looked at; where it is not well, `advice` says what to do."""
+
+    name: str
+    said: str
+    advice: str = ""
+
+    @property
+    def well(self) -> bool:
+        return not self.advice
+
+
+def examine(settings: Settings) -> Iterator[Finding]:
+    """One finding for each thing that is looked at; what cannot be looked at because of another is left out."""
+    yield from _files(settings)
+    reached = []
+    for name, server in settings.servers.items():
+        found = _database(name, server)
+        yield found
+        if found.well:
+            reached.append(name)
+    for name in reached:
+        opened = DatabaseServer(settings.servers[name])
+        for look in (_settings_of_server, _clock, _schema, _fields, _work):
+            yield look(opened)
+    if "home" in reached:
+        home = DatabaseServer(settings.servers["home"])
+        yield _secrets(settings, home)
+        yield from _processes(home)
+    yield _web(settings)
+    yield _mail(settings)
+
+
+def _files(settings: Settings) -> Iterator[Finding]:
+    data = pathlib.Path(settings.data)
+    for name in ("settings.json", "key"):
+        file = data / name
+        if not file.exists():
+            yield Finding(name, "is not there", f"name the right data folder with --data; it is not {data}")
+            continue
+        mode = stat.S_IMODE(file.stat().st_mode)
+        open_to_others = f"others on this host can read it; run chmod 600 {file}" if mode & 0o077 else ""
+        yield Finding(name, f"mode {mode:o}", open_to_others)
+    free = shutil.disk_usage(data if data.exists() else "/").free
+    little = f"make room where {data} lies, or the database stops" if free < ROOM else ""
+    yield Finding("room on the disk", f"{free / 2**30:.1f} GB free", little)
+    built = (TOP / "web/dist/index.html").exists()
+    yield Finding("front end", "built" if built else "is not built", "" if built else "run ./kelvix start once: it builds it")
+
+
+def _database(name: str, server: Server) -> Finding:
+    try:
+        db = pymysql.connect(host=server.host, port=server.port, user=server.user, password=server.password, connect_timeout=5)
+    except pymysql.err.OperationalError as error:
+        code = error.args[0] if error.args else 0
+        advice = "start Kelvix; it starts its database" if code in (2002, 2003) else "see that its user and password are right"
+        return Finding(f"database {name}", f"does not answer at {server.host}:{server.port} ({code})", advice)
+    with db, db.cursor() as cursor:
+        cursor.execute("SELECT VERSION()")
+        version = str(cursor.fetchone()[0])  # type: ignore[index]
+        cursor.execute("SHOW DATABASES LIKE %s", (server.schema,))
+        if cursor.fetchone() is None:
+            return Finding(f"database {name}", f"has no schema {server.schema}", "start Kelvix once: it makes it")
+    old = tuple(int(n) for n in version.split("-")[0].split(".")[:2]) < (10, 6)
+    return Finding(f"database {name}", version, "use MariaDB 10.6 or newer: claims need SKIP LOCKED" if old else "")
+
+
+def _settings_of_server(server: DatabaseServer) -> Finding:
+    rows = server.read(lambda t: t.rows("SHOW GLOBAL VARIABLES"))
+    found = {r["Variable_name"]: r["Value"] for r in rows}
+    found["innodb_rollback_on_timeout"] = "1" if found.get("innodb_rollback_on_timeout") in ("ON", "1") else "0"
+    found["transaction_isolation"] = found.get("transaction_isolation", found.get("tx_isolation", ""))
+    wrong = [f"{k}={v}" for k, v in WANTED.items() if found.get(k) != v]
+    if "STRICT_ALL_TABLES" not in found.get("sql_mode", "") and "STRICT_TRANS_TABLES" not in found.get("sql_mode", ""):
+        wrong.append("sql_mode=STRICT_ALL_TABLES")
+    return Finding("its settings", "as they should be" if not wrong else "differ", f"set {', '.join(wrong)}" if wrong else "")
+
+
+def _clock(server: DatabaseServer) -> Finding:
+    row = server.read(lambda t: t.row("SELECT UTC_TIMESTAMP(3) AS now"))
+    apart = abs((datetime.now(UTC) - row["now"].replace(tzinfo=UTC)).total_seconds()) if row else 0.0
+    advice = "keep the clocks of all hosts by NTP: times that are shown would be wrong" if apart > APART else ""
+    return Finding("clocks", f"{apart:.1f} s apart", advice)
+
+
+def _schema(server: DatabaseServer) -> Finding:
+    try:
+        rows = server.read(lambda t: t.rows("SELECT DISTINCT name FROM migration"))
+    except pymysql.err.MySQLError:
+        rows = []
+    done = {r["name"] for r in rows}
+    there = {f.name for f in migrate.FOLDER.glob("*.sql")}
+    if there - done:
+        return Finding("schema", f"{len(there - done)} steps behind", "start Kelvix again: it brings its schema up to date")
+    ahead = "this Kelvix is older than its database: use the newer one" if done - there else ""
+    return Finding("schema", f"{len(done)} steps" if not ahead else f"{len(done - there)} steps ahead", ahead)
+
+
+def _fields(server: DatabaseServer) -> Finding:
+    rows = server.read(lambda t: t.rows("SELECT id FROM field WHERE state NOT IN ('ready','dropped') LIMIT 100"))
+    advice = "start Kelvix again: it finishes them" if rows else ""
+    return Finding("fields", "all ready" if not rows else f"{len(rows)} are half made or half dropped", advice)
+
+
+def _work(server: DatabaseServer) -> Finding:
+    number, age = server.read(ready.waiting)
+    stuck = number and age > WAITS
+    advice = "nothing takes it up: see that a worker runs (./kelvix worker), and what its log says" if stuck else ""
+    return Finding("work", f"{number} due, the oldest for {age:.0f} s", advice)
+
+
+def _secrets(settings: Settings, home: DatabaseServer) -> Finding:
+    """Whether the key is the one that the secrets were sealed with."""
+    try:
+        vault = Vault(settings.key)
+        base64.b64decode(settings.key, validate=True)
+    except ValueError:
+        return Finding("key", "is none", "put the key file back from your copy: without it no secret can be opened")
+    row = home.read(lambda t: t.row("SELECT id, workspace_id, secret FROM connection ORDER BY id DESC LIMIT 1"))
+    if row is None:
+        return Finding("key", "nothing is sealed yet")
+    try:
+        vault.open(row["secret"], row["workspace_id"], f"connection/{row['id']}")
+    except ValueError:
+        return Finding("key", "does not open what is sealed", "put the key file back from your copy, or renew each connection")
+    return Finding("key", "opens what is sealed")
+
+
+def _processes(home: DatabaseServer) -> Iterator[Finding]:
+    rows = home.read(lambda t: t.rows("SELECT wants, COUNT(*) AS n FROM listener WHERE seen_at > NOW(3) - INTERVAL 20 SECOND "
+                                      "GROUP BY wants"))  # fmt: skip
+    seen = {r["wants"]: r["n"] for r in rows}
+    for wants, name, advice in (
+        ("work", "workers", "start one: ./kelvix start does, and ./kelvix worker adds another"),
+        ("news", "web applications", "start Kelvix"),
+    ):
+        number = seen.get(wants, 0)
+        yield Finding(name, f"{number} seen in the last 20 s", "" if number else advice)
+
+
+def _web(settings: Settings) -> Finding:
+    began = time.monotonic()
+    try:
+        answer = httpx.get(f"{settings.address}/healthz", timeout=5, trust_env=False)
+    except httpx.HTTPError as error:
+        return Finding("web application", f"does not answer at {settings.address} ({type(error).__name__})", "start Kelvix")
+    took = time.monotonic() - began
+    well = answer.status_code == 200
+    return Finding("web application", f"{answer.status_code} in {took * 1000:.0f} ms", "" if well else "see what its log says")
+
+
+def _mail(settings: Settings) -> Finding:
+    where = f"{settings.smtp_host}:{settings.smtp_port}"
+    try:
+        with smtplib.SMTP(settings.smtp_host, settings.smtp_port, timeout=5) as smtp:
+            smtp.noop()
+    except (OSError, smtplib.SMTPException) as error:
+        advice = "nobody is told what needs them until it answers; runs are not held up"
+        return Finding("mail to owners", f"{where} does not take mail ({type(error).__name__})", advice)
+    return Finding("mail to owners", f"{where} takes mail")
+
+
+def report(findings: Iterator[Finding], say: Callable[[str], None]) -> bool:
+    """Say each finding in a line; whether all is well."""
+    well = True
+    for one in findings:
+        say(f"{'✓' if one.well else '!'} {one.name}: {one.said}" + (f"\n    → {one.advice}" if one.advice else ""))
+        well = well and one.well
+    say("All is well." if well else "Put right what is marked with !, then look again.")
+    return well
+
+
+def main(words: list[str]) -> None:
+    settings = settings_at(parser().parse_args(words).data)
+    raise SystemExit(0 if report(examine(settings), print) else 1)
