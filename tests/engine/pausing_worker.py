@@ -7,6 +7,7 @@ import sys
 import time
 
 from kelvix import settings
+from kelvix.commands import logs
 from kelvix.engine.engine import make
 from kelvix.engine.runner import Runner
 from kelvix.engine.worker import Worker
@@ -24,5 +25,6 @@ def pause(claim: Claim) -> None:
 
 
 if __name__ == "__main__":
+    logs.set_up("worker")
     engine = make(settings.read())
     Worker(engine, Runner(engine, before_effect=pause)).run()

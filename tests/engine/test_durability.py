@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import pathlib
 import random
@@ -76,7 +77,8 @@ def test_a_worker_frozen_past_its_lease_writes_nothing_when_it_wakes(own, on, pa
     own.installation.start("worker")
     assert until(on.titles, 40) == ["Frozen"]
     pausing.send_signal(signal.SIGCONT)
-    until(lambda: f"run {run} was taken over" in (tmp_path / "log").read_text())
+    said = lambda: [json.loads(line) for line in (tmp_path / "log").read_text().splitlines() if line.startswith("{")]  # noqa: E731
+    until(lambda: any(line.get("run") == run and "taken over by another worker" in line["event"] for line in said()))
     assert on.titles() == ["Frozen"]
     changes = on.person.space.rows("SELECT kind FROM `change` WHERE workspace_id=%s", (on.person.space.id,))
     assert [c["kind"] for c in changes] == ["add"]

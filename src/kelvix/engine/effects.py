@@ -15,7 +15,7 @@ from kelvix.core.schema import Database
 from kelvix.core.steps import Surroundings
 from kelvix.core.values import Unfit, Value, from_wire, to_wire
 from kelvix.core.workflow import Add, AddOrUpdate, Delete, Update, Writes
-from kelvix.store import databases, finding, records
+from kelvix.store import finding, records
 from kelvix.store.database_server import Transaction
 from kelvix.store.records import Origin, Record
 
@@ -78,9 +78,10 @@ def _add(t: Transaction, workspace_id: int, database: Database, values: Mapping[
 def _add_unless_there(
     t: Transaction, workspace_id: int, database: Database, line: Add, by: Sequence[int], cell: Cell, origin: Origin
 ) -> Effect:
-    """What is there is left as it is. One at a time for each database, as with records that are kept up to date."""
-    databases.hold(t, workspace_id, database.id)
+    """What is there is left as it is. One at a time for each thing, as with records that are kept up to date."""
     asked = recognising.question(line, by, cell.results, database)
+    if asked:
+        finding.hold(t, workspace_id, asked)
     found = finding.find(t, database, asked).record if asked else None
     record = records.get(t, database, found) if found is not None else None
     if record is None:
@@ -102,10 +103,10 @@ def _update(t: Transaction, workspace_id: int, database: Database, record: Recor
 def _add_or_update(
     t: Transaction, workspace_id: int, database: Database, line: AddOrUpdate, cell: Cell, origin: Origin
 ) -> Effect:
-    """One at a time for each database, so that two runs which bring the same thing add it once."""
-    databases.hold(t, workspace_id, database.id)
+    """One at a time for each thing, so that two runs which bring the same add it once."""
     question = writing.match(line, cell.results, database)
     assert isinstance(question, Question) and cell.answer
+    finding.hold(t, workspace_id, question)
     answer = finding.find(t, database, question)
     if min(answer.count, 2) != min(cell.answer.count, 2):
         raise Passing(f"records of {database.name} that match came or went just now", AT_ONCE)

@@ -33,12 +33,13 @@ class Engine:
     dispatch: Dispatch
     lookups: finding.Lookups
     pacer: Pacer = field(default_factory=Pacer)
+    known: databases.Known = field(default_factory=databases.Known)
 
     def surroundings(self, space: Space, workflow: Workflow, asks: Asks = "runs", again: bool = False) -> Surroundings:
         """What a rehearsal or a run needs to know, as it is now. `asks`: who asks the questions of Find lines; `again`: a
         rehearsal reads anew what it read before."""
         app = self.apps.get(workflow.when.app)
-        known = space.read(lambda t: databases.load(t, space.id))
+        known = space.read(lambda t: self.known.load(t, space.id))
         if asks == "rehearses":
             find = self.lookups.finder(space, known, again)
         else:

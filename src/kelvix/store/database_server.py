@@ -40,34 +40,65 @@ CONVERSIONS: dict[Any, Any] = {**conversions, FIELD_TYPE.DATETIME: _utc, FIELD_T
 
 
 class Transaction:
-    """One open transaction, or a connection in autocommit. Values are always bound, never pasted into SQL."""
+    """One open transaction, or a connection in autocommit. Values are always bound, never pasted into SQL.
 
-    def __init__(self, connection: pymysql.Connection[Any]):
+    Statements whose answers nobody needs are put off (`later`) and sent with the next one in the same journey to the server, at
+    the latest with the commit: journeys are what most transactions spend their time on.
+    """
+
+    def __init__(self, connection: pymysql.Connection[Any], *first: str):
         self._connection = connection
+        self._put_off = list(first)
+
+    @property
+    def has_put_off(self) -> bool:
+        return bool(self._put_off)
+
+    def later(self, sql: str, args: Sequence[Any] = ()) -> None:
+        """Run a statement before the next one that is run, or before the commit."""
+        with self._connection.cursor() as cursor:
+            self._put_off.append(cursor.mogrify(sql, args or None))
+
+    def finish(self, last: str) -> None:
+        """Run what was put off, and a last statement."""
+        with self._connection.cursor() as cursor:
+            self._run(cursor, last, ())
+
+    def _run(self, cursor: pymysql.cursors.Cursor, sql: str, args: Sequence[Any]) -> int:
+        if not self._put_off:
+            return int(cursor.execute(sql, args or None))
+        together, self._put_off = ";".join((*self._put_off, cursor.mogrify(sql, args or None))), []
+        cursor.execute(together)
+        while cursor.nextset():  # the first that fails raises, and none after it is run
+            pass
+        return int(cursor.rowcount)
 
     def execute(self, sql: str, args: Sequence[Any] = ()) -> int:
         """Run a statement; the number of rows it changed."""
         with self._connection.cursor() as cursor:
-            return int(cursor.execute(sql, args or None))
+            return self._run(cursor, sql, args)
 
     def insert(self, sql: str, args: Sequence[Any] = ()) -> int:
         """Run an INSERT; the id that it was given."""
         with self._connection.cursor() as cursor:
-            cursor.execute(sql, args or None)
+            self._run(cursor, sql, args)
             return int(cursor.lastrowid or 0)
 
-    def many(self, sql: str, rows: Sequence[Sequence[Any]]) -> int:
+    def many(self, sql: str, rows: Sequence[Sequence[Any]]) -> None:
+        """Run an INSERT for all rows, in as few journeys as their size allows."""
         with self._connection.cursor() as cursor:
-            return cursor.executemany(sql, rows) or 0
+            if self._put_off:
+                self._run(cursor, "DO 0", ())
+            cursor.executemany(sql, rows)
 
     def rows(self, sql: str, args: Sequence[Any] = ()) -> list[Row]:
         with self._connection.cursor() as cursor:
-            cursor.execute(sql, args or None)
+            self._run(cursor, sql, args)
             return list(cursor.fetchall())
 
     def row(self, sql: str, args: Sequence[Any] = ()) -> Row | None:
         with self._connection.cursor() as cursor:
-            cursor.execute(sql, args or None)
+            self._run(cursor, sql, args)
             found: Row | None = cursor.fetchone()
             return found
 
@@ -92,7 +123,7 @@ class DatabaseServer:
                 autocommit=True,
                 conv=CONVERSIONS,
                 cursorclass=pymysql.cursors.DictCursor,
-                client_flag=CLIENT.FOUND_ROWS,
+                client_flag=CLIENT.FOUND_ROWS | CLIENT.MULTI_STATEMENTS,
                 connect_timeout=5,
                 max_allowed_packet=128 << 20,
                 init_command=f"SET time_zone='+00:00', idle_transaction_timeout={IDLE}",
@@ -116,14 +147,22 @@ class DatabaseServer:
 
     def read(self, work: Callable[[Transaction], T]) -> T:
         """Run `work` without a transaction of its own."""
-        return self._insist(lambda: work(Transaction(self._connection())))
+
+        def attempt() -> T:
+            t = Transaction(self._connection())
+            result = work(t)
+            if t.has_put_off:
+                t.finish("DO 0")
+            return result
+
+        return self._insist(attempt)
 
     def _once(self, work: Callable[[Transaction], T]) -> T:
         connection = self._connection()
-        connection.begin()
+        t = Transaction(connection, "START TRANSACTION")
         try:
-            result = work(Transaction(connection))
-            connection.commit()
+            result = work(t)
+            t.finish("COMMIT")
             return result
         except BaseException:
             try:

@@ -77,6 +77,26 @@ def _databases(t: Transaction, workspace_id: int, only: int | None = None) -> li
     return [Database(d, name, (*fields, TEXT)) for d, (name, fields) in found.items()]
 
 
+def changed(t: Transaction, workspace_id: int) -> None:
+    """Say that a workspace's databases are not what they were; to be called with each change of one or of its fields."""
+    t.later("INSERT INTO counter (workspace_id, name, n) VALUES (%s,'schema',1) ON DUPLICATE KEY UPDATE n=n+1", (workspace_id,))
+
+
+class Known:
+    """The databases of workspaces as they were read last: read anew when one was changed since."""
+
+    def __init__(self) -> None:
+        self._kept: dict[int, tuple[int, dict[int, Database]]] = {}
+
+    def load(self, t: Transaction, workspace_id: int) -> dict[int, Database]:
+        row = t.row("SELECT n FROM counter WHERE workspace_id=%s AND name='schema'", (workspace_id,))
+        version = row["n"] if row else 0
+        kept = self._kept.get(workspace_id)
+        if kept is None or kept[0] != version or not version:
+            kept = self._kept[workspace_id] = (version, load(t, workspace_id))
+        return dict(kept[1])
+
+
 def load(t: Transaction, workspace_id: int) -> dict[int, Database]:
     """All databases of a workspace by id, in order of their names."""
     return {d.id: d for d in _databases(t, workspace_id)}
@@ -109,10 +129,15 @@ def create(space: Space, name: str, fields: tuple[NewField, ...]) -> Database:
         return made
 
     database_id = space.transact(work)
-    ddl.reconcile(space.server, database_id)
+    _reconcile(space, database_id)
     found = space.read(lambda t: get(t, space.id, database_id))
     assert found
     return found
+
+
+def _reconcile(space: Space, database_id: int) -> None:
+    ddl.reconcile(space.server, database_id)
+    space.transact(lambda t: changed(t, space.id))
 
 
 def _check_new(new: list[NewField], have: tuple[Field, ...]) -> None:
@@ -153,7 +178,7 @@ def add_field(space: Space, database: Database, field: NewField) -> Field:
         return _insert_field(t, space.id, database.id, field, last["n"] if last else 1)
 
     field_id = space.transact(work)
-    ddl.reconcile(space.server, database.id)
+    _reconcile(space, database.id)
     made = space.read(lambda t: t.row("SELECT * FROM field WHERE workspace_id=%s AND id=%s", (space.id, field_id)))
     assert made
     return _field(made)
@@ -176,8 +201,10 @@ def change_field(
         _check_new([NewField(name, field.type)], tuple(f for f in database.fields if f.id != field_id))
     if database.fields[0].id == field_id and required is False:
         raise Refused(f"{field.name} is the title of the records and must be filled")
-    space.transact(
-        lambda t: t.execute(
+
+    def work(t: Transaction) -> None:
+        changed(t, space.id)
+        t.execute(
             "UPDATE field SET name=%s, required=%s, choices=%s, grows=%s WHERE workspace_id=%s AND id=%s",
             (
                 (name or field.name).strip()[:200],
@@ -188,12 +215,8 @@ def change_field(
                 field_id,
             ),
         )
-    )
 
-
-def hold(t: Transaction, workspace_id: int, database_id: int) -> None:
-    """Keep others who call this waiting until the transaction ends."""
-    t.row("SELECT id FROM `database` WHERE workspace_id=%s AND id=%s FOR UPDATE", (workspace_id, database_id))
+    space.transact(work)
 
 
 def with_new_choices(t: Transaction, workspace_id: int, values: Mapping[int, Value]) -> dict[int, Value]:
@@ -212,6 +235,7 @@ def with_new_choices(t: Transaction, workspace_id: int, values: Mapping[int, Val
         if missing:
             have = _choices((*(c.name for c in have), *missing), have)
             t.execute("UPDATE field SET choices=%s WHERE workspace_id=%s AND id=%s", (_dump(have), workspace_id, field_id))
+            changed(t, workspace_id)
         ids = {fold(c.name): c.id for c in have}
         if isinstance(value, tuple):
             kept[field_id] = tuple(ids[fold(v)] if isinstance(v, NewChoice) else v for v in value)
@@ -232,30 +256,36 @@ def set_field_state(space: Space, database: Database, field_id: int, gone: bool)
         )
     ):
         raise LookupError("no such field")
-    ddl.reconcile(space.server, database.id)
+    _reconcile(space, database.id)
 
 
 def rename(space: Space, database_id: int, name: str) -> bool:
     if not name.strip():
         raise Refused("a database needs a name")
-    return bool(
-        space.transact(
-            lambda t: t.execute(
+
+    def work(t: Transaction) -> bool:
+        changed(t, space.id)
+        return bool(
+            t.execute(
                 "UPDATE `database` SET name=%s WHERE workspace_id=%s AND id=%s AND deleted_at IS NULL",
                 (name.strip()[:200], space.id, database_id),
             )
         )
-    )
+
+    return space.transact(work)
 
 
 def set_deleted(space: Space, database_id: int, deleted: bool) -> bool:
     """Into the trash, or out of it."""
     set_to, was = ("NOW(3)", "IS NULL") if deleted else ("NULL", "IS NOT NULL")
-    return bool(
-        space.transact(
-            lambda t: t.execute(
+
+    def work(t: Transaction) -> bool:
+        changed(t, space.id)
+        return bool(
+            t.execute(
                 f"UPDATE `database` SET deleted_at={set_to} WHERE workspace_id=%s AND id=%s AND deleted_at {was}",
                 (space.id, database_id),
             )
         )
-    )
+
+    return space.transact(work)

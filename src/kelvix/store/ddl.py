@@ -89,3 +89,5 @@ def reconcile(server: DatabaseServer, database_id: int | None = None) -> None:
             _mark(server, "field", row["id"], "adding", "ready")
         else:  # the column stays, so that an undo brings its values back
             _mark(server, "field", row["id"], "dropping", "gone")
+    if database_id is None:  # whoever remembers how tables were reads them anew
+        server.transact(lambda t: t.execute("UPDATE counter SET n=n+1 WHERE name='schema'"))

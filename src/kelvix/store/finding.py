@@ -6,14 +6,16 @@ Texts are compared by the collation of the tables, which disregards case, accent
 from __future__ import annotations
 
 from collections.abc import Iterable
-from datetime import datetime
-from typing import Any, cast
+from datetime import UTC, datetime
+from typing import Any
 
 from kelvix.core.cells import Answer
 from kelvix.core.finding import MOST, MOST_ALL, Compared, Question
 from kelvix.core.schema import Database, Field
+from kelvix.core.values import Value, fold
 from kelvix.store import ddl, records
 from kelvix.store.database_server import DatabaseServer, Transaction
+from kelvix.store.secrets import digest
 
 SIGNS = {"is": "=", "less": "<", "before": "<", "more": ">", "after": ">"}
 TEXTS = ("text", "long_text", "email", "link")
@@ -83,19 +85,28 @@ def every(t: Transaction, database: Database, question: Question) -> list[int]:
     return [r["id"] for r in rows]
 
 
+def hold(t: Transaction, workspace_id: int, question: Question) -> None:
+    """Keep others who look for the same by the same fields, to add it if it is not there, waiting until the transaction ends.
+    Spellings that the server takes for the same are held as the same."""
+    what = [part for c in question.compared for part in (c.field, _as_the_same(c.value))]
+    t.later(
+        "INSERT INTO held (digest) VALUES (%s) ON DUPLICATE KEY UPDATE digest=VALUES(digest)",
+        (digest("held", workspace_id, question.database, *what),),
+    )
+
+
+def _as_the_same(value: Value) -> str:
+    return "".join(c for c in fold(str(value)) if c.isalnum())
+
+
 def find(t: Transaction, database: Database, question: Question) -> Answer:
     """Scoped by the database, whose workspace the caller has looked up. Raises LookupError."""
     ids = every(t, database, question)
     if question.take == "all":
         return _all(t, database, ids)
     record = records.get(t, database, ids[0]) if ids else None
-    return Answer(len(ids) if record else 0, record.id if record else None, record.values if record else {}, _now(t))
-
-
-def _now(t: Transaction) -> datetime:
-    now = t.row("SELECT NOW(3) AS now")
-    assert now
-    return cast(datetime, now["now"])
+    now = datetime.now(UTC)
+    return Answer(len(ids) if record else 0, record.id if record else None, record.values if record else {}, now)
 
 
 def _all(t: Transaction, database: Database, ids: list[int]) -> Answer:
@@ -104,4 +115,4 @@ def _all(t: Transaction, database: Database, ids: list[int]) -> Answer:
     first = found[0] if found else None
     count = len(ids) if len(ids) > MOST_ALL else len(found)
     kept = tuple((r.id, r.values) for r in found)
-    return Answer(count, first.id if first else None, first.values if first else {}, _now(t), kept)
+    return Answer(count, first.id if first else None, first.values if first else {}, datetime.now(UTC), kept)

@@ -66,7 +66,7 @@ def take(t: Transaction, queue: tuple[int, int], limit: int) -> list[Row]:
         (*queue, limit),
     )
     if rows:
-        t.execute(f"DELETE FROM ready WHERE id IN ({','.join(['%s'] * len(rows))})", [r["id"] for r in rows])
+        t.later(f"DELETE FROM ready WHERE id IN ({','.join(['%s'] * len(rows))})", [r["id"] for r in rows])
     return rows
 
 

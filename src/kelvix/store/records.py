@@ -140,7 +140,7 @@ def _log(
         "ON DUPLICATE KEY UPDATE n=LAST_INSERT_ID(n+1)",
         (workspace_id,),
     )
-    t.execute(
+    t.later(
         "INSERT INTO `change` (workspace_id, seq, database_id, record_id, version, kind, run_id, line_id, origin, "
         "before_values, after_values) VALUES (%s,%s,%s,%s,%s,%s,%s,%s,%s,%s,%s)",
         (

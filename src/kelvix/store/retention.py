@@ -55,6 +55,7 @@ def forget_passing(t: Transaction) -> None:
     t.execute("DELETE FROM request_count WHERE minute < UNIX_TIMESTAMP() DIV 60 - 10")
     t.execute("DELETE FROM idempotency WHERE created_at < NOW(3) - INTERVAL 2 DAY LIMIT 5000")
     t.execute("DELETE FROM listener WHERE seen_at < NOW(3) - INTERVAL 1 DAY")
+    t.execute("DELETE FROM held LIMIT 20000")
     t.execute("DELETE FROM told WHERE told_at < NOW(3) - INTERVAL 7 DAY")
 
 

@@ -144,18 +144,19 @@ def claim(t: Transaction, limit: int, lease: float, suspect: bool = False) -> li
     else:
         rows = [r for queue, n in ready.shares(ready.queues(t), limit).items() for r in ready.take(t, queue, n)]
     claimed: list[Row] = []
+    fresh = [row for row in rows if row["run_id"] is None]
+    if fresh:
+        of = " OR ".join(["(workspace_id=%s AND id=%s)"] * len(fresh))
+        claimed += t.rows(
+            "INSERT INTO run (workspace_id, workflow_id, version_id, event_id, kind, state, item_id, title, item, "
+            "created_at, attempts, token, lease_until, lane, catch_up_id) SELECT workspace_id, workflow_id, version_id, id, "
+            "'event', 'running', item_id, title, item, at, 1, 1, NOW(3) + INTERVAL %s SECOND, lane, catch_up_id "
+            f"FROM event WHERE {of} ORDER BY id RETURNING {CLAIMED}",
+            (lease, *(value for row in fresh for value in (row["workspace_id"], row["event_id"]))),
+        )
     for row in rows:
-        if row["run_id"] is None:
-            claimed += t.rows(
-                "INSERT INTO run (workspace_id, workflow_id, version_id, event_id, kind, state, item_id, title, item, "
-                "created_at, attempts, token, lease_until, lane, catch_up_id) SELECT workspace_id, workflow_id, version_id, "
-                "id, 'event', 'running', item_id, title, item, at, 1, 1, NOW(3) + INTERVAL %s SECOND, lane, catch_up_id "
-                "FROM event WHERE workspace_id=%s AND id=%s "
-                f"RETURNING {CLAIMED}",
-                (lease, row["workspace_id"], row["event_id"]),
-            )
-        else:
-            t.execute(
+        if row["run_id"] is not None:
+            t.later(
                 "UPDATE run SET state='running', attempts=attempts+1, token=token+1, "
                 "lease_until=NOW(3) + INTERVAL %s SECOND WHERE workspace_id=%s AND id=%s AND finished_at IS NULL",
                 (lease, row["workspace_id"], row["run_id"]),
@@ -206,13 +207,15 @@ def keep_lines(t: Transaction, claim: Claim, lines: list[LineRow]) -> None:
         return json.dumps(value, ensure_ascii=False)
 
     if lines:
-        t.many(
-            "INSERT INTO run_line (workspace_id, run_id, line_id, place, outcome, input, output) VALUES (%s,%s,%s,%s,%s,%s,%s) "
+        rows = [
+            (claim.workspace_id, claim.run_id, line, place, outcome, written(given), written(made))
+            for line, place, outcome, given, made in lines
+        ]
+        marks = ",".join(["(%s,%s,%s,%s,%s,%s,%s)"] * len(rows))
+        t.later(
+            f"INSERT INTO run_line (workspace_id, run_id, line_id, place, outcome, input, output) VALUES {marks} "
             "ON DUPLICATE KEY UPDATE outcome=VALUES(outcome), input=VALUES(input), output=VALUES(output), at=NOW(3)",
-            [
-                (claim.workspace_id, claim.run_id, line, place, outcome, written(given), written(made))
-                for line, place, outcome, given, made in lines
-            ],
+            [value for row in rows for value in row],
         )
 
 
