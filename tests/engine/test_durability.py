@@ -7,7 +7,6 @@ import os
 import pathlib
 import random
 import signal
-import smtplib
 import sys
 import threading
 import time
@@ -17,6 +16,7 @@ import pytest
 from kelvix.commands import processes
 from kelvix.settings import TOP, VARIABLE
 from kelvix.store import runs
+from storm import deliver_surely
 from support import Kelvix, turn_on, until
 
 LEASE = 2.0  # seconds, so that the tests need not wait long
@@ -136,16 +136,6 @@ def new_run(space, on, number):
     return space.transact(lambda t: t.insert(
         "INSERT INTO run (workspace_id, workflow_id, version_id, kind, state, item_id) VALUES (%s,%s,%s,'event','waiting',%s)",
         (space.id, on.workflow, version, str(number))))  # fmt: skip
-
-
-def deliver_surely(person, subject):
-    """As a mail server would: what was not accepted is sent again. What was accepted is there."""
-    for _ in range(100):
-        try:
-            return person.deliver(subject)
-        except (smtplib.SMTPException, OSError):
-            time.sleep(0.2)
-    raise AssertionError("never accepted")
 
 
 def test_200_messages_while_workers_are_killed_and_the_database_is_killed_and_restarted(own, on):

@@ -1,0 +1,17 @@
+"""Nothing lost, nothing twice, whatever strikes. The bench `storm` does the same with 5,000 messages."""
+
+from __future__ import annotations
+
+import pytest
+
+from storm import Storm, stormy_kelvix
+
+
+@pytest.mark.timeout(420)
+def test_each_message_has_exactly_one_effect_of_each_kind(tmp_path):
+    with stormy_kelvix(tmp_path / "k", workers=2) as running:
+        storm = Storm(running, seed=20261125)
+        ledger = storm.blow(messages=120, pause=1.0)
+        assert ledger.wrong() == {}, (ledger.states, ledger.struck)
+        assert ledger.states == {"done": ledger.messages} and ledger.messages >= 120
+        assert all(ledger.struck[s] for s in ("kill_a_worker", "freeze_a_worker", "restart_the_database", "turn_a_switch"))
