@@ -10,7 +10,7 @@ from pathlib import Path
 
 from _report import keep, table, verdict
 
-from storm import Storm, stormy_kelvix
+from storming import Storm, stormy_kelvix
 
 MESSAGES = int(os.environ.get("KELVIX_STORM_MESSAGES", "5000"))
 

@@ -16,7 +16,7 @@ import pytest
 from kelvix.commands import processes
 from kelvix.settings import TOP, VARIABLE
 from kelvix.store import runs
-from storm import deliver_surely
+from storming import deliver_surely
 from support import Kelvix, turn_on, until
 
 LEASE = 2.0  # seconds, so that the tests need not wait long

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from storm import Storm, stormy_kelvix
+from storming import Storm, stormy_kelvix
 
 
 @pytest.mark.timeout(420)
