@@ -137,3 +137,16 @@ def test_folders_of_another_account_cannot_be_shared(kelvix):
         back = page.post(asked, data={"share": str(orla.folders["Enquiries"]), "answer": "allow"}).headers["location"]
     landed = eve.web.get(back.removeprefix(kelvix.address)).headers["location"]
     assert eve.api("GET", f"/connections/{landed.rpartition('/')[2]}/sight")["finding"] == "nothing_shared"
+
+
+def test_the_feed_says_that_there_is_more_also_where_what_is_not_shared_lies_between(orla):
+    """What the connection cannot see counts for how far a page goes, not for whether there is another one."""
+    connection = orla.connect("Enquiries")
+    for n in range(3):
+        orla.deliver(f"Hidden {n}", "Suppliers")
+    orla.deliver("Seen")
+    app, token = orla.kelvix.engine.access(orla.space, connection)
+    address = f"{orla.kelvix.settings.practice_address}/mail/api/feed"
+    headers = {"authorization": f"Bearer {token}"}
+    first = httpx.get(address, params={"after": 0, "limit": 2}, headers=headers, trust_env=False).json()
+    assert first["changes"] == [] and first["more"] and app.changes(token, first["cursor"])[0]

@@ -114,3 +114,38 @@ def test_a_request_is_learned_from_posted_and_seen_to_arrive(tables):
     assert "the key “customer.name” is missing" in wrong
     page.goto(f"/workflows/{workflow}/runs")
     expect(page.get_by_role("columnheader").filter(has_text="Ada Pell")).to_be_visible()
+
+
+def test_a_workflow_is_started_for_the_records_that_are_chosen(tables):
+    page, orla, tasks, _record, _workflow, rows = tables
+    name = str(tasks["fields"][0]["id"])
+    for title in ("Leather", "Bellows"):
+        orla.api("POST", f"/databases/{tasks['id']}/records", json={"values": {name: title}})
+    choose(page, "What starts it", "a button on a record is pressed")
+    choose(page, "Database that is listened to", "Tasks")
+    page.get_by_label("On the button").fill("Note it")
+    turn_on(page)
+    page.goto(f"/databases/{tasks['id']}")
+    page.get_by_role("checkbox", name="Choose Leather").check()
+    page.get_by_role("gridcell", name="Bellows", exact=True).focus()
+    page.keyboard.press(" ")
+    expect(page.get_by_text("2 records chosen")).to_be_visible()
+    page.get_by_role("button", name="Note it").click()
+    expect(page.get_by_text("Own was started for 2 records.")).to_be_visible()
+    until(lambda: rows() == ["started", "started"])
+    page.get_by_role("checkbox", name="Choose all that are shown").check()
+    expect(page.get_by_text("3 records chosen")).to_be_visible()
+    page.get_by_role("button", name="choose none").click()
+    expect(page.get_by_text("records chosen")).to_have_count(0)
+
+
+def test_a_button_on_a_database_is_pressed(tables):
+    page, _, tasks, _, _, rows = tables
+    choose(page, "What starts it", "a button on a database is pressed")
+    choose(page, "Database that is listened to", "Tasks")
+    page.get_by_label("On the button").fill("Count them")
+    turn_on(page)
+    page.goto(f"/databases/{tasks['id']}")
+    page.get_by_role("button", name="Count them").click()
+    expect(page.get_by_text("Own was started.")).to_be_visible()
+    until(lambda: rows() == ["started"])

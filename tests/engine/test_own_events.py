@@ -183,7 +183,7 @@ def test_a_button_is_pressed_for_chosen_records_once(tables):
     workflow = of.flow(of.event("button", button="Note it"))
     records = [of.add(t)["id"] for t in ("Reeds", "Leather", "Bellows")]
     [button] = orla.api("GET", f"/databases/{of.database}/buttons")
-    assert button == {"workflow": workflow, "name": "Own", "button": "Note it"}
+    assert button == {"workflow": workflow, "name": "Own", "button": "Note it", "of": "record"}
     for _ in range(2):  # sent twice, as a window may that lost the answer
         answer = orla.api(
             "POST", f"/workflows/{workflow}/press", json={"records": records[:2]}, headers={"idempotency-key": "k"}
@@ -236,3 +236,22 @@ def test_samples_of_what_happens_here(tables):
     assert len(ahead["times"]) == 5 and ahead["a_month"] in (4, 5) and ahead["problem"] == ""
     assert "Bad minute" in orla.api("POST", "/schedule", json={"kind": "schedule", "cron": "61 8 * * MON"})["problem"]
     assert json.dumps(times)
+
+
+def test_a_button_on_a_database_starts_it_for_no_record(orla):
+    tasks = orla.database("Tasks", {"name": "Name", "type": "text"})
+    log = orla.database("Log", {"name": "Name", "type": "text"})
+    told = log["fields"][0]["id"]
+    own = {"kind": "record", "database": tasks["id"], "event": "database_button", "button": "Count them"}
+    by = [{"ref": {"line": "w", "value": "by"}}]
+    add = {"verb": "add", "id": "a", "database": log["id"], "fillings": [{"field": told, "filling": by}]}
+    workflow = orla.workflow("Counts", {"lines": [{"verb": "when", "id": "w", "own": own}, add]})
+    orla.api("POST", f"/workflows/{workflow}/on")
+    [button] = orla.api("GET", f"/databases/{tasks['id']}/buttons")
+    assert (button["of"], button["button"]) == ("database", "Count them")
+    for _ in range(2):
+        made = orla.api("POST", f"/workflows/{workflow}/press", 202, json={"records": []}, headers={"idempotency-key": "once"})
+    assert made["started"] == 0
+    until(lambda: [r["values"][str(told)] for r in orla.records(log["id"])] == ["Orla"])
+    orla.api("POST", f"/databases/{tasks['id']}/records", json={"values": {str(tasks["fields"][0]["id"]): "x"}})
+    assert len(orla.runs(workflow)) == 1, "what happens to records does not start it"

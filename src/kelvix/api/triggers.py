@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import secrets
 from datetime import UTC, datetime
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Header
 from pydantic import BaseModel, Field
@@ -55,15 +55,19 @@ class LearnedOut(BaseModel):
 
 
 class ButtonOut(BaseModel):
-    """A workflow that can be started for a record by hand; one whose trigger is a button says what stands on it."""
+    """A workflow that can be started by hand, for records or by the database's own button; one whose trigger is a button says
+    what stands on it."""
 
     workflow: int
     name: str
     button: str | None
+    of: Literal["record", "database"]
 
 
 class PressIn(BaseModel):
-    records: list[int] = Field(min_length=1, max_length=MOST_RECORDS)
+    """`records` are those that it is started for: none, for a database's own button."""
+
+    records: list[int] = Field([], max_length=MOST_RECORDS)
 
 
 class PressOut(BaseModel):
@@ -135,15 +139,18 @@ def look_ahead(who: Reader, body: Schedule) -> TimesOut:
 
 @router.get("/databases/{database_id}/buttons")
 def list_buttons(who: Reader, database_id: int) -> list[ButtonOut]:
-    """The workflows that are on and can be started for this database's records by hand."""
+    """The workflows that are on and can be started by hand: for this database's records, or by a button of its own."""
     found = []
     versions = Versions()
     for kept in who.space.read(lambda t: workflows.every(t, who.space.id)):
         if kept.state == "on" and kept.live:
             own = versions.get(who.space, kept.live).when.own
             if isinstance(own, RecordEvent) and own.database == database_id:
-                button = own.button if own.event == "button" else None
-                found.append(ButtonOut(workflow=kept.id, name=kept.name, button=button))
+                button = own.button if own.event in sources.BUTTONS else None
+                of_database = own.event == "database_button"
+                found.append(
+                    ButtonOut(workflow=kept.id, name=kept.name, button=button, of="database" if of_database else "record")
+                )
     return found
 
 
@@ -155,7 +162,7 @@ def press(
     kept_workflow(who, workflow_id)
     key = f"{who.person.id}/{idempotency_key}" if idempotency_key else secrets.token_hex(16)
     try:
-        started = following.press(who.engine, Versions(), who.space, workflow_id, body.records, key)
+        started = following.press(who.engine, Versions(), who.space, workflow_id, body.records, key, who.person.name)
     except following.NotStarted as why:
         raise Problem(409, "Nothing was started.", f"{str(why)[:1].upper()}{str(why)[1:]}.") from None
     return PressOut(started=started)

@@ -17,6 +17,7 @@ from kelvix.core.values import Type, Unfit, Value, Wire, as_text, coerce, fold, 
 from kelvix.core.workflow import Address, Input, Own, RecordEvent, Schedule, When
 
 _UTC = ZoneInfo("UTC")
+BUTTONS = ("button", "database_button")
 MOST_INPUTS = 100
 MOST_QUIET = 3600  # seconds
 TIME_FIELDS = (
@@ -24,6 +25,11 @@ TIME_FIELDS = (
     CarriedField("day", ("Time", "Day"), "date"),
     CarriedField("before", ("Time", "The time before"), "datetime"),
     CarriedField("missed", ("Time", "Times missed"), "number"),
+)
+PRESSED_FIELDS = (
+    CarriedField("at", ("Pressed", "At"), "datetime"),
+    CarriedField("by", ("Pressed", "By"), "text"),
+    CarriedField("link", ("Pressed", "Link to the database"), "link"),
 )
 REQUEST_FIELDS = (CarriedField("received", ("Request", "Received"), "datetime"),)
 INPUT_TYPES: tuple[Type, ...] = ("text", "long_text", "number", "date", "datetime", "email", "link", "yes_no", "labels")
@@ -38,7 +44,9 @@ class CanRun:
 
 
 def database_of(own: Own | None, databases: Mapping[int, Database]) -> Database | None:
-    return databases.get(own.database or 0) if isinstance(own, RecordEvent) else None
+    """Of whose records an event brings one."""
+    brings = isinstance(own, RecordEvent) and own.event != "database_button"
+    return databases.get(own.database or 0) if brings and isinstance(own, RecordEvent) else None
 
 
 def fields_of(own: Own, databases: Mapping[int, Database]) -> tuple[CarriedField, ...]:
@@ -47,6 +55,8 @@ def fields_of(own: Own, databases: Mapping[int, Database]) -> tuple[CarriedField
         return TIME_FIELDS
     if isinstance(own, Address):
         return (*(CarriedField(i.key, ("Request", *i.key.split(".")), i.type) for i in own.inputs), *REQUEST_FIELDS)
+    if own.event == "database_button":
+        return PRESSED_FIELDS
     database = databases.get(own.database or 0)
     if database is None:
         return ()
@@ -105,7 +115,7 @@ def matches(
     """Whether a logged change is one that starts the workflow. `before` and `after` have the fields that changed."""
     if event.event == "added":
         return kind == "add"
-    if event.event == "button" or kind != "update" or before is None or after is None:
+    if event.event in BUTTONS or kind != "update" or before is None or after is None:
         return False
     if event.event == "changed":
         return not event.fields or any(f in after for f in event.fields)
@@ -150,6 +160,7 @@ def words(own: Own, databases: Mapping[int, Database]) -> str:
         "changed": f"a record of {name} changes",
         "reached": f"{field.name if field else '…'} in {name} becomes {own.becomes or 'filled'}",
         "button": f"“{own.button or 'a button'}” is pressed on a record of {name}",
+        "database_button": f"“{own.button or 'a button'}” is pressed on {name}",
     }[own.event]
 
 
@@ -171,7 +182,7 @@ def check(when: When, databases: Mapping[int, Database], env: Env) -> list[Findi
         return [Finding(when.id, f"a field that this looks at was deleted from {database.name}; choose again")]
     if own.event == "reached" and own.field is None:
         return [Finding(when.id, "choose the field that reaches a value")]
-    if own.event == "button" and not own.button.strip():
+    if own.event in BUTTONS and not own.button.strip():
         return [Finding(when.id, "say what stands on the button")]
     return []
 

@@ -80,7 +80,7 @@ class RecordEvent:
     have been left alone, and `filled` the fields that must be filled, before the workflow starts."""
 
     database: int | None = None
-    event: Literal["added", "changed", "reached", "button"] = "added"
+    event: Literal["added", "changed", "reached", "button", "database_button"] = "added"
     fields: tuple[int, ...] = ()
     field: int | None = None
     was: str = ""

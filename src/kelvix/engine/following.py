@@ -7,12 +7,13 @@ from __future__ import annotations
 
 import json
 from dataclasses import replace
+from datetime import UTC, datetime
 from functools import partial
 from typing import Any
 
 from kelvix.core import sources
 from kelvix.core.schema import Database
-from kelvix.core.values import Value, as_text
+from kelvix.core.values import Value, as_text, to_wire
 from kelvix.core.workflow import RecordEvent
 from kelvix.engine.engine import Engine
 from kelvix.engine.versions import Versions
@@ -158,9 +159,20 @@ class NotStarted(Exception):
     """Why a workflow cannot be started by hand; the message is a sentence."""
 
 
-def press(engine: Engine, versions: Versions, space: Space, workflow_id: int, record_ids: list[int], key: str) -> int:
-    """Start a workflow for records that a person chose: how many there were. Pressed again under the same key, it is the same
-    press. Raises NotStarted."""
+def pressed_item(engine: Engine, space: Space, database: Database, at: datetime, person: str) -> dict[str, Any]:
+    """That a database's button was pressed, as an event, a sample or a run keeps it."""
+    link = f"{engine.settings.address}/databases/{database.id}"
+    title = f"{database.name}, {as_text(at, space.zone)}"
+    values = {"at": to_wire(at), "by": person or None, "link": link}
+    return {"id": f"pressed-{at.timestamp():.3f}", "title": title, "link": link, "app": "kelvix", "container": database.name,
+            "values": values}  # fmt: skip
+
+
+def press(
+    engine: Engine, versions: Versions, space: Space, workflow_id: int, record_ids: list[int], key: str, person: str = ""
+) -> int:
+    """Start a workflow for records that a person chose, or by its database's button, which is for none: how many runs there
+    will be. Pressed again under the same key, it is the same press. Raises NotStarted."""
     one = space.read(lambda t: listening.of_workflow(t, space.id, workflow_id))
     event = event_of(versions, space, one) if one else None
     if one is None or one.state != "on" or event is None:
@@ -171,6 +183,12 @@ def press(engine: Engine, versions: Versions, space: Space, workflow_id: int, re
         if database is None or one.version_id is None:
             raise NotStarted("the database that this workflow listens to was deleted")
         made = 0
+        if event.event == "database_button":
+            item = pressed_item(engine, space, database, datetime.now(UTC), person)
+            known = digest("press", key, "database", database.id)
+            return int(events.take_in(t, space.id, workflow_id, one.version_id, known, item, "hand") is not None)
+        if not record_ids:
+            raise NotStarted("this workflow is started for records: choose some")
         for record in records.many(t, database, record_ids):
             item = item_of(engine, space, database, record)
             known = digest("press", key, record.id)

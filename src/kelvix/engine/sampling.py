@@ -67,6 +67,10 @@ def fetch_own(engine: Engine, space: Space, workflow_id: int, own: Own, count: i
         database = space.read(lambda t: databases.get(t, space.id, own.database or 0))
         if database is None:
             return 0
+        if own.event == "database_button":
+            now = datetime.now(UTC)
+            _keep_own(space, workflow_id, [(following.pressed_item(engine, space, database, now, ""), now)])
+            return 1
         before_too = own.event in ("changed", "reached")
         kept = space.read(lambda t: records.newest(t, database, count))
         found = [(following.item_of(engine, space, database, r, {} if before_too else None), r.changed_at) for r in kept]

@@ -194,10 +194,10 @@ def router(mail: Mail) -> APIRouter:
 
     @api.get("/feed")
     def feed(granted: Granted, after: int = 0, limit: int = 200) -> dict[str, Any]:
-        rows, cursor = mail.store.feed(APP, granted.account_id, granted.shared, after, max(1, min(limit, 500)))
+        rows, cursor, more = mail.store.feed(APP, granted.account_id, granted.shared, after, max(1, min(limit, 500)))
         return {
             "cursor": cursor,
-            "more": len(rows) >= limit,
+            "more": more,
             "changes": [
                 {
                     "seq": r["seq"],

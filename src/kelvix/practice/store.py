@@ -161,10 +161,12 @@ class Store:
             )
         )
 
-    def feed(self, app: str, account_id: int, containers: frozenset[int], after: int, limit: int) -> tuple[list[Row], int]:
-        """Changes after a cursor, and the cursor to go on from."""
+    def feed(
+        self, app: str, account_id: int, containers: frozenset[int], after: int, limit: int
+    ) -> tuple[list[Row], int, bool]:
+        """Changes after a cursor in what is shared, the cursor to go on from, and whether there is more behind that."""
 
-        def work(t: Transaction) -> tuple[list[Row], int]:
+        def work(t: Transaction) -> tuple[list[Row], int, bool]:
             head = t.row("SELECT n FROM counter WHERE account_id=%s AND app=%s", (account_id, app))
             rows = t.rows(
                 "SELECT seq, container_id, item_id, kind, at FROM feed WHERE account_id=%s AND app=%s AND seq > %s "
@@ -172,7 +174,7 @@ class Store:
                 (account_id, app, after, head["n"] if head else 0, limit),
             )
             cursor = rows[-1]["seq"] if len(rows) == limit else int(head["n"]) if head else 0
-            return [r for r in rows if r["container_id"] in containers], cursor
+            return [r for r in rows if r["container_id"] in containers], cursor, len(rows) == limit
 
         return self.server.read(work)
 

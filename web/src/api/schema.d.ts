@@ -223,7 +223,7 @@ export interface paths {
         };
         /**
          * List Buttons
-         * @description The workflows that are on and can be started for this database's records by hand.
+         * @description The workflows that are on and can be started by hand: for this database's records, or by a button of its own.
          */
         get: operations["list_buttons_api_v1_databases__database_id__buttons_get"];
         put?: never;
@@ -1571,13 +1571,19 @@ export interface components {
         };
         /**
          * ButtonOut
-         * @description A workflow that can be started for a record by hand; one whose trigger is a button says what stands on it.
+         * @description A workflow that can be started by hand, for records or by the database's own button; one whose trigger is a button says
+         *     what stands on it.
          */
         ButtonOut: {
             /** Button */
             button: string | null;
             /** Name */
             name: string;
+            /**
+             * Of
+             * @enum {string}
+             */
+            of: "record" | "database";
             /** Workflow */
             workflow: number;
         };
@@ -2928,9 +2934,15 @@ export interface components {
             number: number;
             of?: components["schemas"]["Reference"] | null;
         };
-        /** PressIn */
+        /**
+         * PressIn
+         * @description `records` are those that it is started for: none, for a database's own button.
+         */
         PressIn: {
-            /** Records */
+            /**
+             * Records
+             * @default []
+             */
             records: number[];
         };
         /** PressOut */
@@ -3005,7 +3017,7 @@ export interface components {
              * @default added
              * @enum {string}
              */
-            event: "added" | "changed" | "reached" | "button";
+            event: "added" | "changed" | "reached" | "button" | "database_button";
             /** Field */
             field?: number | null;
             /**

@@ -4,6 +4,7 @@ import { useCallback, useMemo, useState } from "react";
 import { useParams } from "react-router";
 import { answer, client, said } from "../../api/client";
 import { useMe, useRecords, type Field, type RecordOut, type Wire } from "../../api/queries";
+import { DatabaseButtons } from "./DatabaseButtons";
 import { FieldsDialog } from "./FieldsDialog";
 import { RecordSide } from "./RecordSide";
 import { RecordTable } from "./RecordTable";
@@ -23,6 +24,7 @@ export function DatabaseScreen() {
   const zone = useMe().data?.timezone ?? "UTC";
   const { edit, add, remove, undo } = useWriting(id);
   const [fields, setFields] = useState(false);
+  const [picked, setPicked] = useState<ReadonlySet<number>>(new Set());
   const records = useMemo(() => pages.data?.pages.flatMap((p) => p.records) ?? [], [pages.data]);
   const { hasNextPage, isFetching, fetchNextPage } = pages;
   const more = useCallback(() => {
@@ -50,6 +52,7 @@ export function DatabaseScreen() {
           <span>: all, newest first</span>
         </h1>
         <span className="quiet">{database.data.records?.toLocaleString("en-GB")} {database.data.records === 1 ? "record" : "records"}</span>
+        <DatabaseButtons database={id} chosen={picked} onDone={() => setPicked(new Set())} />
         <Button onClick={() => setFields(true)}>Fields</Button>
         <Button variant="contained" onClick={() => title && add.mutate({ [String(title.id)]: "New record" })}>
           Add a record
@@ -62,7 +65,7 @@ export function DatabaseScreen() {
             <p>Add one, capture one with the line above, or let a workflow bring them.</p>
           </div>
         ) : (
-          <RecordTable database={database.data} records={records} chosen={record} zone={zone} more={more} onEdit={onEdit} />
+          <RecordTable database={database.data} records={records} chosen={record} zone={zone} more={more} picked={picked} onPick={setPicked} onEdit={onEdit} />
         )}
         {record !== null && (
           <RecordSide key={record} database={id} record={record} zone={zone} onEdit={onEdit} onDelete={() => remove.mutate(record)} onUndo={(seq) => undo.mutate(seq)} />

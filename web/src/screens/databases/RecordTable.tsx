@@ -12,15 +12,20 @@ interface Props {
   chosen: number | null;
   zone: string;
   more: () => void;
+  /** The records that are chosen, to do something with all of them. */
+  picked: ReadonlySet<number>;
+  onPick: (picked: ReadonlySet<number>) => void;
   onEdit: (record: RecordOut, field: Field, value: Wire) => void;
 }
 
 const ROW = 32;
 const HEAD = 44;
+const PICK = 34; // wide
 const helper = createColumnHelper<RecordOut>();
 
-/** The records as a table. Only the rows in sight are in the page; F2 or a double click edits a cell in place. */
-export function RecordTable({ database, records, chosen, zone, more, onEdit }: Props) {
+/** The records as a table. Only the rows in sight are in the page; F2 or a double click edits a cell in place, the space bar
+    chooses a record. */
+export function RecordTable({ database, records, chosen, zone, more, picked, onPick, onEdit }: Props) {
   const navigate = useNavigate();
   const view = useRef<HTMLDivElement>(null);
   const [sizes, setSizes] = useState<ColumnSizingState>({});
@@ -54,6 +59,12 @@ export function RecordTable({ database, records, chosen, zone, more, onEdit }: P
     if (at && !editing) view.current?.querySelector<HTMLElement>(`[data-at="${at.row} ${at.column}"]`)?.focus();
   }, [at, editing]);
 
+  const pick = (id: number) => {
+    const next = new Set(picked);
+    if (!next.delete(id)) next.add(id);
+    onPick(next);
+  };
+
   const onKeyDown = (event: KeyboardEvent) => {
     if (!at || editing) return;
     const moves: Record<string, [number, number]> = { ArrowDown: [1, 0], ArrowUp: [-1, 0], ArrowRight: [0, 1], ArrowLeft: [0, -1] };
@@ -64,6 +75,9 @@ export function RecordTable({ database, records, chosen, zone, more, onEdit }: P
       const row = Math.min(Math.max(at.row + move[0], 0), rows.length - 1);
       virtual.scrollToIndex(row);
       setAt({ row, column: Math.min(Math.max(at.column + move[1], 0), fields.length - 1) });
+    } else if (event.key === " " && record) {
+      event.preventDefault();
+      pick(record.id);
     } else if (event.key === "F2") {
       event.preventDefault();
       setEditing(true);
@@ -74,8 +88,11 @@ export function RecordTable({ database, records, chosen, zone, more, onEdit }: P
 
   return (
     <div ref={view} className="vt fill" role="grid" aria-label={`Records of ${database.name}`} aria-rowcount={rows.length} onKeyDown={onKeyDown}>
-      <div style={{ height: virtual.getTotalSize() + HEAD, width: table.getTotalSize(), position: "relative" }}>
-        <div className="thead" role="row" style={{ width: table.getTotalSize() }}>
+      <div style={{ height: virtual.getTotalSize() + HEAD, width: table.getTotalSize() + PICK, position: "relative" }}>
+        <div className="thead" role="row" style={{ width: table.getTotalSize() + PICK }}>
+          <div className="th" role="columnheader" style={{ width: PICK }}>
+            <input type="checkbox" aria-label="Choose all that are shown" checked={records.length > 0 && records.every((r) => picked.has(r.id))} onChange={(event) => onPick(new Set(event.target.checked ? records.map((r) => r.id) : []))} />
+          </div>
           {table.getFlatHeaders().map((h, n) => (
             <div key={h.id} className="th" role="columnheader" style={{ width: h.getSize() }}>
               <b style={{ fontStretch: "78%", fontWeight: 750, display: "block", fontSize: 14 }}>{flexRender(h.column.columnDef.header, h.getContext())}</b>
@@ -90,6 +107,9 @@ export function RecordTable({ database, records, chosen, zone, more, onEdit }: P
           const look = row.original.id === chosen ? "tr chosen" : item.index % 2 ? "tr alt" : "tr";
           return (
             <div key={row.id} className={look} role="row" aria-rowindex={item.index + 1} style={{ transform: `translateY(${item.start + HEAD}px)`, top: 0 }}>
+              <div className="td" role="rowheader" style={{ width: PICK }}>
+                <input type="checkbox" tabIndex={-1} aria-label={`Choose ${String(row.original.values[String(fields[0]?.id)] ?? "the record")}`} checked={picked.has(row.original.id)} onChange={() => pick(row.original.id)} />
+              </div>
               {row.getVisibleCells().map((cell, n) => {
                 const field = fields[n];
                 const here = at?.row === item.index && at.column === n;

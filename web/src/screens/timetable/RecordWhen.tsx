@@ -16,6 +16,7 @@ const LABELLED = { gridTemplateColumns: "110px minmax(0, 380px) auto", borderBot
 export function RecordWhen({ own, databases, listens, onChange }: Props) {
   const database = databases.find((d) => d.id === own.database);
   const fields = database?.fields ?? [];
+  const presses = own.event === "button" || own.event === "database_button";
   const reached = fields.find((f) => f.id === own.field);
   return (
     <>
@@ -56,13 +57,13 @@ export function RecordWhen({ own, databases, listens, onChange }: Props) {
           <OneValue label="The value that it had" none="anything" choices={reached?.choices.map((c) => c.name)} value={own.was} onChange={(was) => onChange({ ...own, was })} />
         </div>
       )}
-      {own.event === "button" && (
+      {presses && (
         <div className="cond" style={LABELLED}>
           <label htmlFor="button-words">On the button</label>
           <input id="button-words" className="find" style={{ margin: 0 }} placeholder="Send the quote" value={own.button} onChange={(event) => onChange({ ...own, button: event.target.value.slice(0, 40) })} />
         </div>
       )}
-      {database && own.event !== "button" && (
+      {database && !presses && (
         <>
           <Fields words="Waits until" none="nothing: it starts at once" label="Fields that must be filled" database={database} chosen={own.filled} onChange={(ids) => onChange({ ...own, filled: ids })} after="filled" />
           <div className="cond" style={LABELLED}>

@@ -2,7 +2,7 @@ import { MenuItem, Select } from "@mui/material";
 import { useApps, useDatabases, type WorkflowDetail } from "../../api/queries";
 import { AddressWhen } from "./AddressWhen";
 import { AppWhen } from "./AppWhen";
-import type { Own, Rehearsal, When } from "./model";
+import type { Own, RecordEvent, Rehearsal, When } from "./model";
 import { RecordWhen } from "./RecordWhen";
 import { ScheduleWhen } from "./ScheduleWhen";
 
@@ -14,7 +14,7 @@ interface Props {
 }
 
 const RECORD = { kind: "record", database: null, fields: [], field: null, was: "", becomes: "", quiet: 0, filled: [], button: "" } as const;
-const begin = (event: "added" | "changed" | "reached" | "button"): Own => ({ ...RECORD, fields: [], filled: [], event });
+const begin = (event: RecordEvent["event"]): Own => ({ ...RECORD, fields: [], filled: [], event });
 
 /** What starts a workflow, and what it begins with when that is chosen. */
 const OWN: Record<string, [words: string, own: () => Own]> = {
@@ -22,6 +22,7 @@ const OWN: Record<string, [words: string, own: () => Own]> = {
   changed: ["a record changes", () => begin("changed")],
   reached: ["a field of a record reaches a value", () => begin("reached")],
   button: ["a button on a record is pressed", () => begin("button")],
+  database_button: ["a button on a database is pressed", () => begin("database_button")],
   schedule: ["a time comes round", () => ({ kind: "schedule", rule: "FREQ=WEEKLY;BYDAY=MO,TU,WE,TH,FR", cron: "", start: "2026-01-01T08:00" })],
   address: ["a request comes to an address of its own", () => ({ kind: "address", inputs: [], signed: false, limit: 0 })],
 };

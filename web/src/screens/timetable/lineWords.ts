@@ -20,6 +20,8 @@ function ownWords(own: Own, databases: Database[]): { object: string; detail: st
       return { object: `${own.field ? field(own.field) : "a field"} becomes ${own.becomes || "filled"}`, detail: [name, waits].filter(Boolean).join("; ") };
     case "button":
       return { object: `“${own.button || "…"}” is pressed`, detail: `on a record of ${name}` };
+    case "database_button":
+      return { object: `“${own.button || "…"}” is pressed`, detail: `on ${name}` };
   }
 }
 
