@@ -255,3 +255,19 @@ def test_a_button_on_a_database_starts_it_for_no_record(orla):
     until(lambda: [r["values"][str(told)] for r in orla.records(log["id"])] == ["Orla"])
     orla.api("POST", f"/databases/{tasks['id']}/records", json={"values": {str(tasks["fields"][0]["id"]): "x"}})
     assert len(orla.runs(workflow)) == 1, "what happens to records does not start it"
+
+
+def test_what_was_taken_in_can_be_picked_to_ask_where_it_is(orla):
+    tasks = orla.database("Tasks", {"name": "Name", "type": "text"})
+    name = str(tasks["fields"][0]["id"])
+    own = {"kind": "record", "database": tasks["id"], "event": "added"}
+    stop = {"verb": "stop", "id": "s", "how": "done", "saying": []}
+    add = {"verb": "add", "id": "a", "database": tasks["id"], "fillings": [{"field": int(name), "filling": [{"text": "more"}]}]}
+    workflow = orla.workflow("Own", {"lines": [{"verb": "when", "id": "w", "own": own}, stop, add]})
+    orla.api("POST", f"/workflows/{workflow}/on")
+    for title in ("Reeds", "Leather"):
+        orla.api("POST", f"/databases/{tasks['id']}/records", json={"values": {name: title}})
+    items = until(lambda: len(i := orla.api("GET", f"/workflows/{workflow}/items")) == 2 and i)
+    assert {i["title"] for i in items} == {"Reeds", "Leather"}
+    until(lambda: len(orla.runs(workflow, "done")) == 2)
+    assert orla.api("POST", f"/workflows/{workflow}/where", json={"item": items[0]["id"]})["fate"] == "came_through"

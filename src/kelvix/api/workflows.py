@@ -24,7 +24,7 @@ from kelvix.core.workflow import (
     Writes,
 )
 from kelvix.engine import catching_up, expecting, sampling, switch, whereabouts
-from kelvix.store import databases, listening, runs, statistics, watches, workflows
+from kelvix.store import databases, events, listening, runs, statistics, watches, workflows
 from kelvix.store.database_server import Transaction
 from kelvix.store.watches import Watch
 from kelvix.store.workflows import Kept, Sample
@@ -465,7 +465,12 @@ def where_is_my_item(who: Reader, workflow_id: int, body: WhereIn) -> WhereOut:
 
 @router.get("/workflows/{workflow_id}/items")
 def list_items(who: Reader, workflow_id: int) -> list[ItemOut]:
-    """The newest items of the source, to pick one from."""
+    """The newest items of the source, to pick one from; where it starts here, the newest that it took in."""
+    if kept_workflow(who, workflow_id).draft.when.own is not None:
+        return [
+            ItemOut(id=e["item_id"], title=e["title"] or e["item_id"], at=e["at"], link="")
+            for e in who.space.read(lambda t: events.newest(t, who.space.id, workflow_id, 20))
+        ]
     when = _source(Workflow((kept_workflow(who, workflow_id).draft.when,)))
     try:
         app, token = who.engine.access(who.space, when.connection)

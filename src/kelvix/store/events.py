@@ -6,7 +6,7 @@ import json
 from typing import Any
 
 from kelvix.store import lanes, ready
-from kelvix.store.database_server import Transaction
+from kelvix.store.database_server import Row, Transaction
 
 MOST_CAUSES = 50
 
@@ -77,4 +77,14 @@ def of_item(t: Transaction, workspace_id: int, workflow_id: int, item_id: str) -
     return t.row(
         "SELECT id, came_by, at FROM event WHERE workspace_id=%s AND workflow_id=%s AND item_id=%s ORDER BY id DESC LIMIT 1",
         (workspace_id, workflow_id, item_id),
+    )
+
+
+def newest(t: Transaction, workspace_id: int, workflow_id: int, limit: int) -> list[Row]:
+    """The newest events, one for each item."""
+    return t.rows(
+        "SELECT item_id, MAX(title) AS title, MAX(at) AS at FROM (SELECT item_id, title, at, id FROM event "
+        "WHERE workspace_id=%s AND workflow_id=%s ORDER BY id DESC LIMIT 200) AS newest GROUP BY item_id "
+        "ORDER BY at DESC LIMIT %s",
+        (workspace_id, workflow_id, limit),
     )

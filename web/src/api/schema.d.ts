@@ -913,7 +913,7 @@ export interface paths {
         };
         /**
          * List Items
-         * @description The newest items of the source, to pick one from.
+         * @description The newest items of the source, to pick one from; where it starts here, the newest that it took in.
          */
         get: operations["list_items_api_v1_workflows__workflow_id__items_get"];
         put?: never;

@@ -199,7 +199,7 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, read
       {comparing && sample && (
         <CompareDialog document={document} rehearsal={rehearsal} samples={samples} first={sample} zone={zone} onClose={() => setComparing(false)} />
       )}
-      {editing && <SampleEditor workflow={workflow.id} fields={(rehearsal?.carried ?? []).filter((c) => c.line === when)} sample={editing === "new" ? null : editing} onClose={() => setEditing(null)} />}
+      {editing && <SampleEditor workflow={workflow.id} fields={(rehearsal?.carried ?? []).filter((c) => c.line === when)} lists={(rehearsal?.lists ?? []).filter((l) => l.line === when)} sample={editing === "new" ? null : editing} onClose={() => setEditing(null)} />}
     </PointingContext.Provider>
   );
 }

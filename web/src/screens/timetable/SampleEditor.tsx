@@ -3,30 +3,33 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { answer, client, Problem, said } from "../../api/client";
 import { useApps, type Sample, type Wire } from "../../api/queries";
-import type { Carried } from "./model";
+import type { Carried, CarriedList } from "./model";
+import { SampleLists } from "./SampleLists";
 
 interface Props {
   workflow: number;
   /** The sample to edit; none to make one up. */
   sample: Sample | null;
   fields: Carried[];
+  lists: CarriedList[];
   onClose: () => void;
 }
 
 /** Edit a sample, or make one up. It is marked so; the item in the app is not touched. */
-export function SampleEditor({ workflow, sample, fields, onClose }: Props) {
+export function SampleEditor({ workflow, sample, fields, lists, onClose }: Props) {
   const app = useApps().data?.[0];
   const queries = useQueryClient();
   const [values, setValues] = useState<Record<string, Wire>>(sample?.values ?? {});
+  const [rows, setRows] = useState(sample?.lists ?? {});
   const save = useMutation({
     mutationFn: () =>
       answer(
         sample
           ? client.PUT("/api/v1/workflows/{workflow_id}/samples/{sample_id}", {
               params: { path: { workflow_id: workflow, sample_id: sample.id } },
-              body: { values, lists: {} },
+              body: { values, lists: rows },
             })
-          : client.POST("/api/v1/workflows/{workflow_id}/samples", { params: { path: { workflow_id: workflow } }, body: { values, lists: {} } }),
+          : client.POST("/api/v1/workflows/{workflow_id}/samples", { params: { path: { workflow_id: workflow } }, body: { values, lists: rows } }),
       ),
     onSuccess: (samples) => {
       queries.setQueryData(["samples", workflow], samples);
@@ -68,6 +71,7 @@ export function SampleEditor({ workflow, sample, fields, onClose }: Props) {
             onChange={(event) => setValues({ ...values, [f.key]: event.target.value || null })}
           />
         ))}
+        <SampleLists lists={lists} rows={rows} onChange={setRows} />
         {save.error && !wrong && <div className="note bad">{said(save.error)}</div>}
       </DialogContent>
       <DialogActions>

@@ -1,0 +1,51 @@
+import type { Schemas } from "../../api/client";
+import type { CarriedList } from "./model";
+
+type Rows = NonNullable<Schemas["SampleValues"]["lists"]>[string];
+
+interface Props {
+  lists: CarriedList[];
+  rows: Record<string, Rows>;
+  onChange: (rows: Record<string, Rows>) => void;
+}
+
+/** The lists of a sample, attachments for one, row by row. */
+export function SampleLists({ lists, rows, onChange }: Props) {
+  return lists.map((list) => {
+    const own = rows[list.key] ?? [];
+    const set = (at: number, row: Rows[number] | null) => onChange({ ...rows, [list.key]: own.flatMap((r, n) => (n === at ? (row ? [row] : []) : [r])) });
+    const name = list.name[list.name.length - 1] ?? "List";
+    return (
+      <section key={list.key} aria-label={name} style={{ marginTop: 12 }}>
+        <b>{name}</b>
+        {own.map((row, at) => (
+          <div key={at} className="row wrapped" style={{ marginTop: 4 }}>
+            <span className="quiet">{at + 1}</span>
+            {list.fields.map((field) => {
+              const words = field.name[field.name.length - 1] ?? field.key;
+              return (
+                <input
+                  key={field.key}
+                  className="find"
+                  style={{ margin: 0, width: 130 }}
+                  aria-label={`${words} ${at + 1}`}
+                  placeholder={words}
+                  value={String(row[field.key] ?? "")}
+                  onChange={(event) => set(at, { ...row, [field.key]: event.target.value || null })}
+                />
+              );
+            })}
+            <button className="link" aria-label={`Take row ${at + 1} away`} onClick={() => set(at, null)}>
+              ×
+            </button>
+          </div>
+        ))}
+        <div>
+          <button className="link" onClick={() => onChange({ ...rows, [list.key]: [...own, {}] })}>
+            + add a row
+          </button>
+        </div>
+      </section>
+    );
+  });
+}
