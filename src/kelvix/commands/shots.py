@@ -19,6 +19,7 @@ FOLDER = TOP / "docs/screenshots"
 
 # What is shown, and what is pressed there, one after the other.
 VIEWS: dict[str, tuple[str, ...]] = {
+    "today": ("/today",),
     "workflows": ("/workflows",),
     "timetable": ("/workflows/3",),
     "timetable-dark": ("/workflows/3",),
@@ -27,15 +28,14 @@ VIEWS: dict[str, tuple[str, ...]] = {
     "decide": ("/workflows/4", "text=which way to go"),
     "mail": ("/workflows/5", "text=Open work: … hours"),
     "formula": ("/workflows/1", "text=Mon 17:02", "button:has-text('Bellows')"),
-    "backcast": ("/workflows/1/backcast", "button:has-text('Backcast over')"),
+    "web-request": ("/workflows/3", "text=a web request"),
+    "backcast": ("/workflows/1/backcast", "button:has-text('Backcast over')", "button:has-text('Choose past items')"),
     "runs-of-a-workflow": ("/workflows/1/runs",),
     "where-is-my-item": ("/workflows/1", "button:has-text('Where is my item?')"),
     "needs-you": ("/needs",),
-    "databases": ("/databases",),
     "database": ("/databases/1/18",),
     "runs": ("/runs",),
     "run": ("/runs/20",),
-    "connections": ("/connections",),
     "connection": ("/connections/1",),
     "practice-apps": ("/practice",),
 }

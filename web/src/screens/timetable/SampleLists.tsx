@@ -22,7 +22,7 @@ export function SampleLists({ lists, rows, onChange }: Props) {
           <div key={at} className="row wrapped" style={{ marginTop: 4 }}>
             <span className="quiet">{at + 1}</span>
             {list.fields.map((field) => {
-              const words = field.name[field.name.length - 1] ?? field.key;
+              const words = field.name || field.key;
               return (
                 <input
                   key={field.key}

@@ -43,7 +43,7 @@ export function WebRequestPanel({ line, cell, findings, onChange }: Props) {
             <div className="row">
               <input
                 className="find"
-                style={{ margin: 0, width: 150 }}
+                style={{ margin: 0, width: 128, flex: "none" }}
                 aria-label={`Name of value ${at + 1}`}
                 placeholder="customer.name"
                 title="Names with dots stand within one another"
