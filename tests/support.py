@@ -8,6 +8,7 @@ import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
+from email import policy
 from email.message import EmailMessage
 from pathlib import Path
 from typing import Any
@@ -126,7 +127,7 @@ class Person:
         for name, content in (attachments or {}).items():
             message.add_attachment(content, maintype="application", subtype="octet-stream", filename=name)
         with smtplib.SMTP("127.0.0.1", self.kelvix.settings.smtp_port, timeout=30) as smtp:
-            smtp.sendmail("test@works.example", self.addresses[folder], raw or message.as_bytes())
+            smtp.sendmail("test@works.example", self.addresses[folder], raw or message.as_bytes(policy=policy.SMTP))
 
     def faults(self, mode: str = "none", push: str = "once", app: str = "mail") -> None:
         with self.practice_page() as page:
