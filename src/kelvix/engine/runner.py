@@ -5,12 +5,26 @@ from __future__ import annotations
 import contextlib
 import json
 import random
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import structlog
 
 from kelvix.connectors.contract import Limited, Passing, Standing
-from kelvix.core.workflow import Workflow
+from kelvix.core.workflow import (
+    Add,
+    AddOrUpdate,
+    Decide,
+    Delete,
+    Find,
+    OnlyIf,
+    Otherwise,
+    Shape,
+    Stop,
+    Update,
+    Way,
+    When,
+    Workflow,
+)
 from kelvix.engine import metrics, switch
 from kelvix.engine.carrying import LEASE, Carrying, Progress
 from kelvix.engine.engine import Engine
@@ -19,9 +33,10 @@ from kelvix.engine.sampling import as_kept
 from kelvix.engine.versions import Versions
 from kelvix.store import catch_ups, runs
 from kelvix.store.database_server import Transaction
-from kelvix.store.directory import Space
+from kelvix.store.directory import Space, Within
 from kelvix.store.runs import Claim, Fenced
 
+TOGETHER = (When, OnlyIf, Shape, Find, Decide, Way, Otherwise, Stop, Add, AddOrUpdate, Update, Delete)
 MOST_ATTEMPTS = 20  # of what passes by itself: nearly three hours
 MOST_INSIDE = 6  # of what goes wrong inside Kelvix
 MOST_ENDINGS = 8  # of a worker
@@ -52,6 +67,47 @@ class Runner:
         with metrics.SECONDS.time():
             self._carried(space, claim)
         structlog.contextvars.clear_contextvars()
+
+    def goes_together(self, claim: Claim) -> bool:
+        """Whether a run can be carried with others of its version in one transaction: one that is fresh, whose item is at hand,
+        and whose lines do nothing outside and do not rest."""
+        fresh = claim.kind == "event" and claim.token == 1 and claim.item is not None
+        if not fresh or claim.lane is not None or claim.catch_up_id is not None:
+            return False
+        workflow = self.versions.get(self.engine.directory.open(claim.workspace_id), claim.version_id)
+        return all(isinstance(line, TOGETHER) for line in workflow.lines)
+
+    def carry_together(self, claims: Sequence[Claim]) -> None:
+        """Carry runs of one version in one transaction: all their effects are there, or none. Where that meets any trouble,
+        each is carried by itself. Never raises."""
+        first = claims[0]
+        space = self.engine.directory.open(first.workspace_id)
+        try:
+            topics, failed = space.transact(lambda t: self._all(Within(space, t), claims))
+        except Exception as trouble:
+            log.info("runs are carried one by one", workflow=first.workflow_id, why=type(trouble).__name__)
+            for claim in claims:
+                self.carry(claim)
+            return
+        metrics.ENDED.labels("carried").inc(len(claims) - len(failed))
+        metrics.ENDED.labels("failed").inc(len(failed))
+        self.engine.dispatch.announce(space.id, *sorted(topics))
+        for claim in failed[-1:]:
+            self._pause_where_due(space, claim)
+
+    def _all(self, space: Space, claims: Sequence[Claim]) -> tuple[set[str], list[Claim]]:
+        workflow = self.versions.get(space, claims[0].version_id)
+        around = self.engine.surroundings(space, workflow)
+        topics: set[str] = {"runs", f"workflow:{claims[0].workflow_id}"}
+        failed: list[Claim] = []
+        for claim in claims:
+            assert claim.item is not None
+            progress = Progress(claim.item, False)
+            carrying = Carrying(self.engine, space, claim, workflow, around, progress, {}, self.before_effect)
+            carrying.carry()
+            topics |= carrying.topics
+            failed += [claim] if carrying.failed else []
+        return topics, failed
 
     def _carried(self, space: Space, claim: Claim) -> None:
         if self._carry_guarded(space, claim) and claim.kind == "event":

@@ -21,8 +21,9 @@ from kelvix.store import ready, runs
 from kelvix.store.runs import Claim
 
 THREADS = 4
+TOGETHER = 16  # runs that are carried in one transaction, where their lines allow it
 LOOK = 0.1  # seconds between looks for work that nobody announced
-MOST_ALONE = 4  # suspect runs that are carried before others have their turn again
+ALONE = 2.0  # seconds for which suspect runs are carried, before others have their turn again
 TIDY = 1.0  # seconds between looks for what died workers held
 log = structlog.stdlib.get_logger(__name__)
 
@@ -32,6 +33,7 @@ class Worker:
         self.engine, self.runner = engine, runner or Runner(engine)
         self._stopping = threading.Event()
         self._free = threading.Semaphore(THREADS)
+        self._together: set[tuple[int, int]] = set()  # queues whose runs are carried together
         self._pool = ThreadPoolExecutor(THREADS, thread_name_prefix="run")
 
     def stop(self, *_: object) -> None:
@@ -74,7 +76,8 @@ class Worker:
             for _ in range(THREADS):  # what was begun is finished
                 self._free.acquire()
             try:
-                for _ in range(MOST_ALONE):
+                until = time.monotonic() + ALONE
+                while time.monotonic() < until:
                     for claim in (alone := server.transact(partial(runs.claim, limit=1, lease=LEASE, suspect=True))):
                         self.runner.carry(claim)
                     if not alone:
@@ -94,19 +97,47 @@ class Worker:
         try:
             for server in self.engine.directory.servers.values():
                 if taken < free:
-                    for claim in server.transact(partial(runs.claim, limit=free - taken, lease=LEASE)):
+                    claim = partial(runs.claim, limit=free - taken, lease=LEASE, several=self._several)
+                    for some in self._grouped(server.transact(claim)):
                         taken += 1
-                        self._pool.submit(self._carry, claim)
+                        if taken > free:  # there are more groups than were reckoned with
+                            self._free.acquire()
+                        self._pool.submit(self._carry, some)
         finally:
             for _ in range(free - taken):
                 self._free.release()
         return taken
 
-    def _carry(self, claim: Claim) -> None:
+    def _several(self, queue: tuple[int, int]) -> int:
+        """How many runs of a queue are claimed at once: more than one where the last were carried together."""
+        return TOGETHER if queue in self._together else 1
+
+    def _grouped(self, claims: list[Claim]) -> list[list[Claim]]:
+        """Those that are carried together, and the others one by one."""
+        groups: dict[tuple[int, int], list[list[Claim]]] = {}
+        single: list[list[Claim]] = []
+        for claim in claims:
+            queue = (claim.workspace_id, ready.queue_of(claim.workflow_id, claim.catch_up_id is not None))
+            if not self.runner.goes_together(claim):
+                self._together.discard(queue)
+                single.append([claim])
+                continue
+            self._together.add(queue)
+            own = groups.setdefault((claim.workspace_id, claim.version_id), [[]])
+            if len(own[-1]) == TOGETHER:
+                own.append([])
+            own[-1].append(claim)
+        return [*single, *(some for own in groups.values() for some in own)]
+
+    def _carry(self, claims: list[Claim]) -> None:
         try:
-            self.runner.carry(claim)
+            if len(claims) > 1:
+                self.runner.carry_together(claims)
+            else:
+                self.runner.carry(claims[0])
         except Exception:
-            log.exception("a run could not be carried on; another worker will when its lease ends", run=claim.run_id)
+            runs_ = [claim.run_id for claim in claims]
+            log.exception("a run could not be carried on; another worker will when its lease ends", runs=runs_)
         finally:
             self._free.release()
 

@@ -49,18 +49,26 @@ class Transaction:
     def __init__(self, connection: pymysql.Connection[Any], *first: str):
         self._connection = connection
         self._put_off = list(first)
+        self._at_end: list[str] = []
+        self.held: set[tuple[int, int]] = set()  # the runs, with their tokens, that this transaction has locked (store/runs.py)
 
     @property
     def has_put_off(self) -> bool:
-        return bool(self._put_off)
+        return bool(self._put_off or self._at_end)
 
     def later(self, sql: str, args: Sequence[Any] = ()) -> None:
         """Run a statement before the next one that is run, or before the commit."""
         with self._connection.cursor() as cursor:
             self._put_off.append(cursor.mogrify(sql, args or None))
 
+    def at_end(self, sql: str, args: Sequence[Any] = ()) -> None:
+        """Run a statement last of all, right before the commit: what it locks is then locked for the shortest time."""
+        with self._connection.cursor() as cursor:
+            self._at_end.append(cursor.mogrify(sql, args or None))
+
     def finish(self, last: str) -> None:
         """Run what was put off, and a last statement."""
+        self._put_off += self._at_end
         with self._connection.cursor() as cursor:
             self._run(cursor, last, ())
 

@@ -47,6 +47,20 @@ class Space:
         return self.server.read(lambda t: t.row(sql, args))
 
 
+class Within(Space):
+    """A workspace within a transaction that is open: what is done through it is part of that, and committed with it."""
+
+    def __init__(self, space: Space, t: Transaction):
+        super().__init__(space.id, space.server, space.zone, space.language, space.order)
+        self._t = t
+
+    def transact(self, work: Callable[[Transaction], T]) -> T:
+        return work(self._t)
+
+    def read(self, work: Callable[[Transaction], T]) -> T:
+        return work(self._t)
+
+
 class Directory:
     def __init__(self, settings: Settings):
         self.servers = {name: DatabaseServer(server) for name, server in settings.servers.items()}

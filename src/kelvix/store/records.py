@@ -123,6 +123,12 @@ def newest(t: Transaction, database: Database, limit: int, before: int | None = 
     return [_record(r, database) for r in rows]
 
 
+NEXT_CHANGE = (
+    "INSERT INTO counter (workspace_id, name, n) VALUES (%s,'change',LAST_INSERT_ID(1)) "
+    "ON DUPLICATE KEY UPDATE n=LAST_INSERT_ID(n+1)"
+)
+
+
 def _log(
     t: Transaction,
     workspace_id: int,
@@ -134,18 +140,19 @@ def _log(
     before: Mapping[int, Value] | None,
     after: Mapping[int, Value] | None,
 ) -> int:
-    """Write to the change log. The number is taken last, and held until commit: numbers become visible in order."""
-    seq = t.insert(
-        "INSERT INTO counter (workspace_id, name, n) VALUES (%s,'change',LAST_INSERT_ID(1)) "
-        "ON DUPLICATE KEY UPDATE n=LAST_INSERT_ID(n+1)",
-        (workspace_id,),
-    )
-    t.later(
+    """Write to the change log, at the end of the transaction; a run's changes are not asked for their numbers. The number is
+    taken last, and held until commit: numbers become visible in order."""
+    run = origin.run is not None
+    seq = 0
+    if run:
+        t.at_end(NEXT_CHANGE, (workspace_id,))
+    else:
+        seq = t.insert(NEXT_CHANGE, (workspace_id,))
+    (t.at_end if run else t.later)(
         "INSERT INTO `change` (workspace_id, seq, database_id, record_id, version, kind, run_id, line_id, origin, "
-        "before_values, after_values) VALUES (%s,%s,%s,%s,%s,%s,%s,%s,%s,%s,%s)",
+        f"before_values, after_values) VALUES (%s,{'LAST_INSERT_ID()' if run else int(seq)},%s,%s,%s,%s,%s,%s,%s,%s,%s)",
         (
             workspace_id,
-            seq,
             database_id,
             record_id,
             version,
@@ -161,7 +168,7 @@ def _log(
 
 
 def add(t: Transaction, workspace_id: int, database: Database, values: Values, origin: Origin) -> tuple[int, int]:
-    """A new record: its id and its change's number."""
+    """A new record: its id and its change's number, which is not known yet where a run makes it."""
     values = with_new_choices(t, workspace_id, values)
     own, many = _apart(database, values)
     names = [ddl.column(f) for f in own]

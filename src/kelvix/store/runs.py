@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -136,13 +137,21 @@ def release_expired(t: Transaction) -> int:
     return len(rows)
 
 
-def claim(t: Transaction, limit: int, lease: float, suspect: bool = False) -> list[Claim]:
+def claim(
+    t: Transaction,
+    limit: int,
+    lease: float,
+    suspect: bool = False,
+    several: Callable[[tuple[int, int]], int] = lambda _: 1,
+) -> list[Claim]:
     """Take up work that is due, the queues taking turns; or one run that is suspect. Its rows leave `ready`; the runs carry
-    the lease from here on. Attempts are counted now."""
+    the lease from here on. Attempts are counted now. `several`: how many of a queue count as one, since they are carried
+    together."""
     if suspect:
         rows = ready.take_suspect(t)
     else:
-        rows = [r for queue, n in ready.shares(ready.queues(t), limit).items() for r in ready.take(t, queue, n)]
+        shares = ready.shares(ready.queues(t), limit)
+        rows = [r for queue, n in shares.items() for r in ready.take(t, queue, n * several(queue))]
     claimed: list[Row] = []
     fresh = [row for row in rows if row["run_id"] is None]
     if fresh:
@@ -186,12 +195,17 @@ def hold(
     if end is not None:
         said = json.dumps(problem, ensure_ascii=False) if problem else None
         sets, args = [*sets, "state=%s", "problem=%s", "finished_at=NOW(3)"], [*args, end, said]
-    if not t.execute(
+    where = (*args, claim.workspace_id, claim.run_id, claim.token)
+    held = (claim.run_id, claim.token)
+    if held in t.held:  # locked by this transaction before: nobody can have taken it over since
+        t.later(f"UPDATE run SET {', '.join(sets)} WHERE workspace_id=%s AND id=%s AND token=%s", where)
+    elif not t.execute(
         f"UPDATE run SET {', '.join(sets)} WHERE workspace_id=%s AND id=%s AND token=%s AND state='running' "
         "AND lease_until > NOW(3)",
-        (*args, claim.workspace_id, claim.run_id, claim.token),
+        where,
     ):
         raise Fenced
+    t.held.add(held)
     if end is not None and claim.lane and claim.event_id:
         lanes.leave(t, claim.workspace_id, claim.lane, claim.event_id)
     if claim.kind == "try" and end == "done":
