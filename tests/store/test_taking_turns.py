@@ -64,6 +64,13 @@ def test_shares_differ_by_one_between_workspaces(due, limit):
     assert sum(counts) == limit and max(counts) - min(counts) <= 1
 
 
+def test_one_workspace_leaves_room_for_another():
+    due = [(1, 7), (1, 8)]
+    assert sum(ready.shares(due, 5, lambda _: 2).values()) == 2
+    given_ = ready.shares([*due, (2, 9)], 5, lambda space: {1: 0, 2: 4}[space])
+    assert given_ == {(2, 9): 4}
+
+
 def new_event(space, workflow, number, order, item):
     def work(t):
         lane = lanes.of(order, workflow, item)

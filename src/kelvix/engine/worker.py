@@ -7,6 +7,7 @@ import os
 import signal
 import threading
 import time
+from collections import Counter
 from concurrent.futures import ThreadPoolExecutor
 from functools import partial
 
@@ -20,7 +21,8 @@ from kelvix.engine.runner import Runner
 from kelvix.store import ready, runs
 from kelvix.store.runs import Claim
 
-THREADS = 4
+THREADS = 5
+MOST_OF_ONE = 4  # of them that one workspace has, so that another finds one free
 TOGETHER = 16  # runs that are carried in one transaction, where their lines allow it
 LOOK = 0.1  # seconds between looks for work that nobody announced
 ALONE = 2.0  # seconds for which suspect runs are carried, before others have their turn again
@@ -33,6 +35,8 @@ class Worker:
         self.engine, self.runner = engine, runner or Runner(engine)
         self._stopping = threading.Event()
         self._free = threading.Semaphore(THREADS)
+        self._under_way: Counter[int] = Counter()  # by workspace
+        self._counting = threading.Lock()
         self._together: set[tuple[int, int]] = set()  # queues whose runs are carried together
         self._pool = ThreadPoolExecutor(THREADS, thread_name_prefix="run")
 
@@ -97,16 +101,21 @@ class Worker:
         try:
             for server in self.engine.directory.servers.values():
                 if taken < free:
-                    claim = partial(runs.claim, limit=free - taken, lease=LEASE, several=self._several)
+                    claim = partial(runs.claim, limit=free - taken, lease=LEASE, several=self._several, room=self._room)
                     for some in self._grouped(server.transact(claim)):
                         taken += 1
                         if taken > free:  # there are more groups than were reckoned with
                             self._free.acquire()
+                        with self._counting:
+                            self._under_way[some[0].workspace_id] += 1
                         self._pool.submit(self._carry, some)
         finally:
             for _ in range(free - taken):
                 self._free.release()
         return taken
+
+    def _room(self, workspace_id: int) -> int:
+        return MOST_OF_ONE - self._under_way[workspace_id]
 
     def _several(self, queue: tuple[int, int]) -> int:
         """How many runs of a queue are claimed at once: more than one where the last were carried together."""
@@ -139,6 +148,8 @@ class Worker:
             runs_ = [claim.run_id for claim in claims]
             log.exception("a run could not be carried on; another worker will when its lease ends", runs=runs_)
         finally:
+            with self._counting:
+                self._under_way[claims[0].workspace_id] -= 1
             self._free.release()
 
     def _follow_own(self) -> None:

@@ -4,7 +4,7 @@ wait for, and one for what a workflow catches up on, so that nothing starves any
 from __future__ import annotations
 
 import random
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from datetime import datetime
 
 from kelvix.store.database_server import Row, Transaction
@@ -43,18 +43,25 @@ def queues(t: Transaction) -> list[tuple[int, int]]:
     return [(r["workspace_id"], r["queue"]) for r in rows if r["first"] <= r["now"]]
 
 
-def shares(due: Sequence[tuple[int, int]], limit: int) -> dict[tuple[int, int], int]:
-    """How many each queue may give of `limit`: workspaces take turns first, then the queues within one, in chance order."""
+def shares(
+    due: Sequence[tuple[int, int]], limit: int, room: Callable[[int], int] = lambda _: 2**31
+) -> dict[tuple[int, int], int]:
+    """How many each queue may give of `limit`: workspaces take turns first, then the queues within one, in chance order.
+    `room`: how many more a workspace may have under way."""
     by_workspace: dict[int, list[tuple[int, int]]] = {}
     for one in random.sample(due, len(due)):
         by_workspace.setdefault(one[0], []).append(one)
     given: dict[tuple[int, int], int] = {}
-    if due:
-        spaces = list(by_workspace.values())
-        for n in range(limit):
-            mine = spaces[n % len(spaces)]
-            one = mine[n // len(spaces) % len(mine)]
-            given[one] = given.get(one, 0) + 1
+    taken = dict.fromkeys(by_workspace, 0)
+    while sum(taken.values()) < limit:
+        open_ = [space for space in by_workspace if taken[space] < room(space)]
+        if not open_:
+            break
+        space = min(open_, key=taken.__getitem__)
+        mine = by_workspace[space]
+        one = mine[taken[space] % len(mine)]
+        given[one] = given.get(one, 0) + 1
+        taken[space] += 1
     return given
 
 

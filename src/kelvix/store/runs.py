@@ -143,14 +143,15 @@ def claim(
     lease: float,
     suspect: bool = False,
     several: Callable[[tuple[int, int]], int] = lambda _: 1,
+    room: Callable[[int], int] = lambda _: 2**31,
 ) -> list[Claim]:
     """Take up work that is due, the queues taking turns; or one run that is suspect. Its rows leave `ready`; the runs carry
     the lease from here on. Attempts are counted now. `several`: how many of a queue count as one, since they are carried
-    together."""
+    together; `room`: how many more a workspace may have under way."""
     if suspect:
         rows = ready.take_suspect(t)
     else:
-        shares = ready.shares(ready.queues(t), limit)
+        shares = ready.shares(ready.queues(t), limit, room)
         rows = [r for queue, n in shares.items() for r in ready.take(t, queue, n * several(queue))]
     claimed: list[Row] = []
     fresh = [row for row in rows if row["run_id"] is None]
