@@ -5,23 +5,18 @@ An effect and its outcome commit together, under the fencing token. Lines that o
 
 from __future__ import annotations
 
-import os
 import time
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
-from datetime import datetime
+from dataclasses import replace
 from typing import Any
 
-from kelvix.connectors.contract import Passing, Standing
-from kelvix.connectors.guarded_http import Unanswered
-from kelvix.core import asking, branching, repeating, stopping, waiting, web_request, writing
+from kelvix.connectors.contract import Standing
+from kelvix.core import asking, branching, repeating, stopping, waiting, writing
 from kelvix.core.cells import Cell
-from kelvix.core.feel import Env
 from kelvix.core.filling import Carried, ListRow, describe
 from kelvix.core.rehearsal import end_of, settled
-from kelvix.core.steps import Surroundings, carried_from_item, carry_found, step
+from kelvix.core.steps import carried_from_item, carry_found, step
 from kelvix.core.values import Unfit
-from kelvix.core.walking import LEFT, Place, Walk, Ways
+from kelvix.core.walking import LEFT, Place, Ways
 from kelvix.core.workflow import (
     Acts,
     Add,
@@ -37,71 +32,25 @@ from kelvix.core.workflow import (
     Stop,
     Wait,
     WebRequest,
-    Workflow,
     Writes,
     filling_of,
 )
 from kelvix.engine import calling, effects, handing_over, questioning, recording, sending
-from kelvix.engine.engine import Engine
+from kelvix.engine.outside import Outside
 from kelvix.engine.recording import place_text
+from kelvix.engine.standpoint import RESTS, STUCK
 from kelvix.store import questions, runs
 from kelvix.store.database_server import Transaction
-from kelvix.store.directory import Space
 from kelvix.store.records import Origin
-from kelvix.store.runs import Claim, LineRow, RunLine
+from kelvix.store.runs import RunLine
 from kelvix.store.secrets import digest
 
-LEASE = float(os.environ.get("KELVIX_LEASE", "30"))  # seconds for which a claim holds, by the database's clock
 MOST_STEPS = 5_000  # lines that one run carries out, those in rounds counted each time
 MOST_SECONDS = 900.0  # for which a run is carried, its rests not counted
-STUCK, RESTS = "stuck", "rests"  # ends at which the run was already put away
 
 
-@dataclass
-class Progress:
-    """What was computed since the last commit, and is written with the next effect."""
-
-    item: dict[str, Any]
-    new_item: bool
-    lines: list[LineRow] = field(default_factory=list)
-
-    def hold(self, t: Transaction, claim: Claim, end: str | None, problem: runs.Problem | None = None) -> None:
-        runs.hold(t, claim, LEASE, self.item if self.new_item else None, end, problem)
-
-    def written(self) -> None:
-        self.new_item, self.lines = False, []
-
-
-class Carrying(Walk):
-    """One run, from its first line or from where it was left. `before_effect` is called before each transaction that writes."""
-
-    def __init__(
-        self,
-        engine: Engine,
-        space: Space,
-        claim: Claim,
-        workflow: Workflow,
-        around: Surroundings,
-        progress: Progress,
-        recorded: dict[tuple[str, str], RunLine],
-        before_effect: Callable[[Claim], None],
-    ):
-        super().__init__(workflow)
-        self.engine, self.space, self.claim = engine, space, claim
-        self.progress, self.before_effect = progress, before_effect
-        self.done = {key: r for key, r in recorded.items() if r.outcome != "failed"}
-        self.topics: set[str] = set()
-        self.failed = False
-        self.recognises: Mapping[str, Sequence[int]] = {}
-        self._now = around
-        rested = (r.output for r in self.done.values() if isinstance(r.output, dict))
-        since = sorted(kept["since"] for kept in rested if "since" in kept)
-        self._clocks = [self._as_of(datetime.fromisoformat(s)) for s in since]
-        self._rests = self._steps = 0
-        self._began = time.monotonic()
-        self._finished = False
-        self._beaten = 0.0
-        self._said = ""
+class Carrying(Outside):
+    """One run, from its first line or from where it was left."""
 
     def carry(self) -> None:
         """Carry the run as far as it goes. Raises Fenced, Passing, Standing."""
@@ -109,20 +58,6 @@ class Carrying(Walk):
         _, end = self.through("", carried, ())
         if end not in (STUCK, RESTS) and not self._finished:
             self._end(end or "done")
-
-    @property
-    def around(self) -> Surroundings:
-        """What is above a line that rested is as it was when that began: the clock stands still there."""
-        return self._clocks[self._rests] if self._rests < len(self._clocks) else self._now
-
-    def _as_of(self, moment: datetime) -> Surroundings:
-        env = self._now.env
-        return replace(self._now, env=Env(moment, env.zone, env.locale, env.order))
-
-    def _record(self, line: Line, place: Place, outcome: str, given: Any = None, made: Any = None) -> None:
-        self.progress.lines.append((line.id, place_text(place), outcome, given, made))
-
-    # Lines
 
     def line(self, line: Line, carried: Carried, place: Place) -> tuple[Carried, str]:
         self._steps += 1
@@ -247,19 +182,6 @@ class Carrying(Walk):
         self._record(line, place, "answered", None, kept)
         return self._as_answered(line, kept, carried)
 
-    def _asked(self, line: Line, place: Place) -> questions.Question | None:
-        return self.space.read(lambda t: questions.of_line(t, self.space.id, self.claim.run_id, line.id, place_text(place)))
-
-    def _rest_on(self, carried: Carried) -> Carried:
-        """Nobody answered yet."""
-
-        def rest(t: Transaction) -> None:
-            self.progress.hold(t, self.claim, None)
-            questions.rest(t, self.claim)
-
-        self.space.transact(rest)
-        return carried
-
     def _as_answered(self, line: Ask, kept: dict[str, Any] | None, carried: Carried) -> tuple[Carried, str]:
         if kept is None:  # left out, in a try of another line
             return step(line, carried, self.around)[1], ""
@@ -268,8 +190,6 @@ class Carrying(Walk):
         if answer.approved or line.no == "go_on":
             return below, ""
         return below, LEFT if line.within else "passed_by"
-
-    # Ways and rounds
 
     def decide(self, line: Decide, ways: Ways, carried: Carried, place: Place) -> tuple[str | None, Carried, str]:
         recorded = self.done.get((line.id, place_text(place)))
@@ -313,8 +233,6 @@ class Carrying(Walk):
         self.progress.lines = [row for row in self.progress.lines if row[:2] != key]
         self._record(line, place, outcome, None, {"done": done, "of": of})
 
-    # Effects and ends
-
     def _is_due(self, line: Writes, cell: Cell, carried: Carried) -> bool:
         """Whether a line is to write: in a try of another line it is left out, and so is what hangs on what was left out."""
         if cell.state != "fits" or self.claim.only_line not in (None, line.id):
@@ -354,94 +272,6 @@ class Carrying(Walk):
         self.topics.add(f"records:{database.id}")
         return effects.carry_on(line, effect, database, carried, around)
 
-    def _send(self, line: SendMail, cell: Cell, carried: Carried, place: Place) -> Carried:
-        """Send mails. Each has an idempotency key made of run, line and place, so that it goes out once however often it is
-        begun; what was computed so far is kept first, under the token."""
-        self.before_effect(self.claim)
-        self._keep()
-        made = sending.send(self.engine, self.space, line, cell.mails, self._key(line, place), self._beat)
-        self._record(line, place, "sent", None, made)
-        self._keep()
-        return sending.as_recorded(line, made, carried)
-
-    def _key(self, line: Line, place: Place) -> str:
-        """The idempotency key of what a line does outside."""
-        return f"kelvix-{self.space.id}-{self.claim.run_id}-{line.id}-{place_text(place)}"
-
-    def _keep(self) -> None:
-        """Keep what was computed so far, under the token."""
-
-        def work(t: Transaction) -> None:
-            self.progress.hold(t, self.claim, None)
-            runs.keep_lines(t, self.claim, self.progress.lines)
-
-        self.space.transact(work)
-        self.progress.written()
-        self._beaten = time.monotonic()
-
-    def _request(self, line: WebRequest, sent: calling.Sending, carried: Carried, place: Place) -> tuple[Carried, str]:
-        """Send a web request. That it is about to go out is recorded first; if it turns out that it was not taken, that too."""
-        self.before_effect(self.claim)
-        self._record(line, place, "sending", None, sent.kept())
-        self._keep()
-        try:
-            made = calling.send(self.engine, self.space, self.claim, line, sent, self._key(line, place), self.around.env)
-        except Unanswered as unanswered:
-            if not web_request.repeatable(line):
-                return self._doubt(line, sent, str(unanswered), carried, place), RESTS
-            self._record(line, place, "to_send", None, sent.kept())
-            self._keep()
-            raise Passing(str(unanswered)) from None
-        except (Passing, Standing):
-            self._record(line, place, "to_send", None, sent.kept())
-            self._keep()
-            raise
-        self._record(line, place, "sent", None, made)
-        self._keep()
-        return calling.as_recorded(line, made, carried), ""
-
-    def _request_again(self, line: WebRequest, recorded: RunLine, carried: Carried, place: Place) -> tuple[Carried, str]:
-        """A web request that the run came to before: it went through, is to be sent again, or nobody knows."""
-        if recorded.outcome == "sent":
-            return calling.as_recorded(line, recorded.output, carried), ""
-        sent = calling.as_kept(recorded.output)
-        again = calling.Sending(sent.call, sent.attempt + 1)
-        if recorded.outcome == "in_doubt":
-            asked = self._asked(line, place)
-            if asked is None or asked.answer is None:
-                return self._rest_on(carried), RESTS
-            match asked.answer["said"]:
-                case "arrived":
-                    made = sent.kept() | {"by": asked.answered_by}
-                    self._record(line, place, "sent", None, made)
-                    return calling.as_recorded(line, made, carried), ""
-                case "stop":
-                    cell = Cell(line.id, "put_right", f"{asked.answered_by} stopped the run here: its web request was in doubt")
-                    return self._stop(line, cell, carried, place), STUCK
-        elif recorded.outcome == "sending" and not web_request.repeatable(line):
-            return self._doubt(line, sent, "what was sending it ended before the answer came", carried, place), RESTS
-        return self._request(line, again, carried, place)
-
-    def _doubt(self, line: WebRequest, sent: calling.Sending, why: str, carried: Carried, place: Place) -> Carried:
-        """Ask a person whether a request arrived, and let the run rest until there is an answer."""
-        self._record(line, place, "in_doubt", None, sent.kept())
-        asked = calling.doubt(sent, why, calling.now_text(self.around.env))
-
-        def work(t: Transaction) -> None:
-            self.progress.hold(t, self.claim, None)
-            runs.keep_lines(t, self.claim, self.progress.lines)
-            questions.ask(t, self.claim, line.id, place_text(place), "doubt", asked)
-
-        self.space.transact(work)
-        self.topics.add("needs")
-        return carried
-
-    def _beat(self) -> None:
-        """Begin the lease anew, where a part of it has gone by. Raises Fenced."""
-        if time.monotonic() - self._beaten > LEASE / 3:
-            self.space.transact(lambda t: self.progress.hold(t, self.claim, None))
-            self._beaten = time.monotonic()
-
     def _run_another(self, line: RunAnother, carried: Carried, place: Place) -> Carried:
         """Start another workflow: its event and this line's outcome commit together."""
         self.before_effect(self.claim)
@@ -457,36 +287,3 @@ class Carrying(Walk):
         self.progress.written()
         self.topics.add("ready")
         return carried
-
-    def _fail(self, line: Line, sentence: str, carried: Carried, place: Place) -> str:
-        self._stop(line, Cell(line.id, "put_right", sentence), carried, place)
-        return STUCK
-
-    def _stop(self, line: Line, cell: Cell, carried: Carried, place: Place) -> Carried:
-        """A line that cannot be carried out with this item: nothing is written for it, and the run says why."""
-        self.failed = True
-        wrong = [recording.said(r, self.around) for r in cell.results if r.state == "put_right"] or [cell.note]
-        if isinstance(line, Writes):
-            given = recording.filled(line, cell.results, carried)
-        else:
-            given = recording.given(line, carried, self.around.env.zone)
-        self._record(line, place, "failed", given, {"problems": wrong})
-
-        def work(t: Transaction) -> None:
-            problem = {"sentence": "; ".join(wrong), "line": line.id, "place": place_text(place)}
-            self.progress.hold(t, self.claim, "failed", problem)
-            runs.keep_lines(t, self.claim, self.progress.lines)
-
-        self.space.transact(work)
-        return carried
-
-    def _end(self, state: str) -> None:
-        """Where no effect was the end of the run."""
-        self.failed = state == "failed"
-        problem = {"sentence": self._said or "a Stop line ended this run"} if state == "failed" else None
-
-        def work(t: Transaction) -> None:
-            self.progress.hold(t, self.claim, state, problem)
-            runs.keep_lines(t, self.claim, self.progress.lines)
-
-        self.space.transact(work)

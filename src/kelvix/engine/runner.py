@@ -26,10 +26,11 @@ from kelvix.core.workflow import (
     Workflow,
 )
 from kelvix.engine import metrics, switch
-from kelvix.engine.carrying import LEASE, Carrying, Progress
+from kelvix.engine.carrying import Carrying
 from kelvix.engine.engine import Engine
 from kelvix.engine.pacing import UNSAID, Paced
 from kelvix.engine.sampling import as_kept
+from kelvix.engine.standpoint import LEASE, Progress
 from kelvix.engine.versions import Versions
 from kelvix.store import catch_ups, runs
 from kelvix.store.database_server import Transaction

@@ -15,9 +15,9 @@ import pymysql
 import structlog
 
 from kelvix.engine import catching_up, following, polling, timing, upkeep
-from kelvix.engine.carrying import LEASE
 from kelvix.engine.engine import Engine
 from kelvix.engine.runner import Runner
+from kelvix.engine.standpoint import LEASE
 from kelvix.store import ready, runs
 from kelvix.store.runs import Claim
 
