@@ -27,6 +27,8 @@ def test_from_nothing_to_a_record_that_appears_by_itself(page: Page, orla: Perso
     orla.deliver("Quote for a tremulant", text="It has grown restless.", sender="Revd Ada Pell <ada.pell@stbride.example>")
     orla.deliver("Newsletter", text="Six recitals.")
     orla.deliver("Estimate, please", text="For both bellows.", sender="Tobias Wren <t.wren@sthewen.example>")
+    expect(page.get_by_text("Nothing crossed yet")).to_be_visible()
+    page.get_by_role("link", name="Workflows").click()
     expect(page.get_by_text("No workflows yet")).to_be_visible()
 
     connect_mail(page, orla)

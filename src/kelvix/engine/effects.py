@@ -107,16 +107,18 @@ def _add_or_update(
     question = writing.match(line, cell.results, database)
     assert isinstance(question, Question) and cell.answer
     finding.hold(t, workspace_id, question)
-    answer = finding.find(t, database, question)
-    if min(answer.count, 2) != min(cell.answer.count, 2):
+    found = finding.every(t, database, question)
+    if min(len(found), 2) != min(cell.answer.count, 2):
         raise Passing(f"records of {database.name} that match came or went just now", AT_ONCE)
-    if answer.record is None:
+    if not found:
         return _add(t, workspace_id, database, writing.written(cell.results), origin)
     done = []
-    for record_id in finding.every(t, database, question) if answer.count > 1 else [answer.record]:
+    for record_id in found:
         record = records.get(t, database, record_id, lock=True)
         if record is not None:
             done.append(_update(t, workspace_id, database, record, cell, origin))
+    if not done:
+        raise Passing(f"records of {database.name} that match came or went just now", AT_ONCE)
     changed = sum(e.count for e in done)
     return Effect("updated" if changed else "unchanged", done[0].held, changed)
 

@@ -49,26 +49,31 @@ class Transaction:
     def __init__(self, connection: pymysql.Connection[Any], *first: str):
         self._connection = connection
         self._put_off = list(first)
-        self._at_end: list[str] = []
-        self.held: set[tuple[int, int]] = set()  # the runs, with their tokens, that this transaction has locked (store/runs.py)
+        self._gathered: dict[Callable[[list[str]], list[str]], list[str]] = {}
+        self.held: set[tuple[int, int] | bytes] = (
+            set()
+        )  # what it has locked: runs with their tokens, and digests of what is sought
 
     @property
     def has_put_off(self) -> bool:
-        return bool(self._put_off or self._at_end)
+        return bool(self._put_off or self._gathered)
 
     def later(self, sql: str, args: Sequence[Any] = ()) -> None:
         """Run a statement before the next one that is run, or before the commit."""
         with self._connection.cursor() as cursor:
             self._put_off.append(cursor.mogrify(sql, args or None))
 
-    def at_end(self, sql: str, args: Sequence[Any] = ()) -> None:
-        """Run a statement last of all, right before the commit: what it locks is then locked for the shortest time."""
+    def gather(self, write: Callable[[list[str]], list[str]], row: str, args: Sequence[Any]) -> None:
+        """Gather rows that are written together right before the commit, by the statements that `write` makes of them: what
+        these lock is then locked for the shortest time."""
         with self._connection.cursor() as cursor:
-            self._at_end.append(cursor.mogrify(sql, args or None))
+            self._gathered.setdefault(write, []).append(cursor.mogrify(row, args))
 
     def finish(self, last: str) -> None:
-        """Run what was put off, and a last statement."""
-        self._put_off += self._at_end
+        """Run what was put off, what was gathered, and a last statement."""
+        for write, rows in self._gathered.items():
+            self._put_off += write(rows)
+        self._gathered = {}
         with self._connection.cursor() as cursor:
             self._run(cursor, last, ())
 

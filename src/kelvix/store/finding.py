@@ -89,10 +89,10 @@ def hold(t: Transaction, workspace_id: int, question: Question) -> None:
     """Keep others who look for the same by the same fields, to add it if it is not there, waiting until the transaction ends.
     Spellings that the server takes for the same are held as the same."""
     what = [part for c in question.compared for part in (c.field, _as_the_same(c.value))]
-    t.later(
-        "INSERT INTO held (digest) VALUES (%s) ON DUPLICATE KEY UPDATE digest=VALUES(digest)",
-        (digest("held", workspace_id, question.database, *what),),
-    )
+    key = digest("held", workspace_id, question.database, *what)
+    if key not in t.held:
+        t.held.add(key)
+        t.later("INSERT INTO held (digest) VALUES (%s) ON DUPLICATE KEY UPDATE digest=VALUES(digest)", (key,))
 
 
 def _as_the_same(value: Value) -> str:

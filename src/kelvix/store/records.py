@@ -123,10 +123,21 @@ def newest(t: Transaction, database: Database, limit: int, before: int | None = 
     return [_record(r, database) for r in rows]
 
 
-NEXT_CHANGE = (
-    "INSERT INTO counter (workspace_id, name, n) VALUES (%s,'change',LAST_INSERT_ID(1)) "
-    "ON DUPLICATE KEY UPDATE n=LAST_INSERT_ID(n+1)"
+CHANGE = "workspace_id, seq, database_id, record_id, version, kind, run_id, line_id, origin, before_values, after_values"
+NEXT = (
+    "INSERT INTO counter (workspace_id, name, n) VALUES ({workspace},'change',LAST_INSERT_ID({number})) "
+    "ON DUPLICATE KEY UPDATE n=LAST_INSERT_ID(n+{number})"
 )
+
+
+def _numbered(rows: list[str]) -> list[str]:
+    """The changes of one workspace's runs, written with numbers that are taken all at once. A row begins with its workspace."""
+    number = len(rows)
+    workspace = int(rows[0].partition(",")[0])
+    values = ",".join(
+        f"({row.partition(',')[0]},LAST_INSERT_ID()-{number - 1 - n},{row.partition(',')[2]})" for n, row in enumerate(rows)
+    )
+    return [NEXT.format(workspace=workspace, number=number), f"INSERT INTO `change` ({CHANGE}) VALUES {values}"]
 
 
 def _log(
@@ -142,28 +153,23 @@ def _log(
 ) -> int:
     """Write to the change log, at the end of the transaction; a run's changes are not asked for their numbers. The number is
     taken last, and held until commit: numbers become visible in order."""
-    run = origin.run is not None
-    seq = 0
-    if run:
-        t.at_end(NEXT_CHANGE, (workspace_id,))
-    else:
-        seq = t.insert(NEXT_CHANGE, (workspace_id,))
-    (t.at_end if run else t.later)(
-        "INSERT INTO `change` (workspace_id, seq, database_id, record_id, version, kind, run_id, line_id, origin, "
-        f"before_values, after_values) VALUES (%s,{'LAST_INSERT_ID()' if run else int(seq)},%s,%s,%s,%s,%s,%s,%s,%s,%s)",
-        (
-            workspace_id,
-            database_id,
-            record_id,
-            version,
-            kind,
-            origin.run,
-            origin.line,
-            origin.dump(),
-            None if before is None else json.dumps(wire(before), ensure_ascii=False),
-            None if after is None else json.dumps(wire(after), ensure_ascii=False),
-        ),
+    values = (
+        database_id,
+        record_id,
+        version,
+        kind,
+        origin.run,
+        origin.line,
+        origin.dump(),
+        None if before is None else json.dumps(wire(before), ensure_ascii=False),
+        None if after is None else json.dumps(wire(after), ensure_ascii=False),
     )
+    marks = ",".join(["%s"] * len(values))
+    if origin.run is not None:
+        t.gather(_numbered, f"%s,{marks}", (workspace_id, *values))
+        return 0
+    seq = t.insert(NEXT.format(workspace=int(workspace_id), number=1))
+    t.later(f"INSERT INTO `change` ({CHANGE}) VALUES (%s,%s,{marks})", (workspace_id, seq, *values))
     return seq
 
 

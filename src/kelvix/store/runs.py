@@ -221,17 +221,16 @@ def keep_lines(t: Transaction, claim: Claim, lines: list[LineRow]) -> None:
     def written(value: Any) -> str:
         return json.dumps(value, ensure_ascii=False)
 
-    if lines:
-        rows = [
-            (claim.workspace_id, claim.run_id, line, place, outcome, written(given), written(made))
-            for line, place, outcome, given, made in lines
-        ]
-        marks = ",".join(["(%s,%s,%s,%s,%s,%s,%s)"] * len(rows))
-        t.later(
-            f"INSERT INTO run_line (workspace_id, run_id, line_id, place, outcome, input, output) VALUES {marks} "
-            "ON DUPLICATE KEY UPDATE outcome=VALUES(outcome), input=VALUES(input), output=VALUES(output), at=NOW(3)",
-            [value for row in rows for value in row],
-        )
+    for line, place, outcome, given, made in lines:
+        row = (claim.workspace_id, claim.run_id, line, place, outcome, written(given), written(made))
+        t.gather(_run_lines, "(%s,%s,%s,%s,%s,%s,%s)", row)
+
+
+def _run_lines(rows: list[str]) -> list[str]:
+    return [
+        f"INSERT INTO run_line (workspace_id, run_id, line_id, place, outcome, input, output) VALUES {','.join(rows)} "
+        "ON DUPLICATE KEY UPDATE outcome=VALUES(outcome), input=VALUES(input), output=VALUES(output), at=NOW(3)"
+    ]
 
 
 def wait(
