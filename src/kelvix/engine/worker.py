@@ -127,7 +127,11 @@ class Worker:
         single: list[list[Claim]] = []
         for claim in claims:
             queue = (claim.workspace_id, ready.queue_of(claim.workflow_id, claim.catch_up_id is not None))
-            if not self.runner.goes_together(claim):
+            try:
+                together = self.runner.goes_together(claim)
+            except Exception:  # carried by itself, it says what is wrong
+                together = False
+            if not together:
                 self._together.discard(queue)
                 single.append([claim])
                 continue
