@@ -12,6 +12,7 @@ from decimal import Decimal
 from kelvix.core.schema import Database
 from kelvix.demo import messages, parishes, tasks
 from kelvix.demo.flows import Writer
+from kelvix.demo.messages import LATER
 from kelvix.engine import sampling, switch
 from kelvix.engine.engine import Engine, make
 from kelvix.engine.runner import Runner
@@ -27,7 +28,7 @@ from kelvix.store.directory import Space
 from kelvix.store.records import Origin
 from kelvix.store.workflows import Kept
 
-TURNED_ON = datetime(2026, 11, 4, 8, 0, tzinfo=UTC)
+TURNED_ON = datetime(2026, 11, 4, 8, 0, tzinfo=UTC) + LATER
 YEAR = 365 * 24 * 3600
 
 
@@ -71,7 +72,7 @@ class Loader:
         self._open_work(write, made)
 
     def _connect(self, account: int) -> int:
-        self.at(datetime(2026, 11, 2, 7, 0, tzinfo=UTC))
+        self.at(datetime(2026, 11, 2, 7, 0, tzinfo=UTC) + LATER)
         self.practice.new_token(
             "demo-access",
             "mail",
@@ -185,7 +186,7 @@ class Loader:
         workflow = workflows.create(self.space, "Invoices from suppliers", write.invoices(invoices, swapped=False))
         kept = self._kept(workflow)
         sampling.fetch_newest(self.engine, self.space, workflow, kept.draft.when)
-        self._try(workflow, "8841", datetime(2026, 11, 24, 9, 20, tzinfo=UTC))
+        self._try(workflow, "8841", datetime(2026, 11, 24, 9, 20, tzinfo=UTC) + LATER)
         swapped = write.invoices(invoices, swapped=True)
         self.space.transact(lambda t: workflows.save(t, self.space.id, workflow, 1, kept.name, swapped))
 
@@ -208,7 +209,7 @@ class Loader:
         """Not turned on yet; a try of it waits for an answer."""
         workflow = workflows.create(self.space, "Sort the post", write.sort_the_post(to))
         sampling.fetch_newest(self.engine, self.space, workflow, self._kept(workflow).draft.when, 6)
-        self._try(workflow, "tremulant", datetime(2026, 11, 24, 9, 40, tzinfo=UTC))
+        self._try(workflow, "tremulant", datetime(2026, 11, 24, 9, 40, tzinfo=UTC) + LATER)
 
     def _open_work(self, write: Writer, of: Database) -> None:
         workflow = workflows.create(self.space, "What is open", write.open_work(of))

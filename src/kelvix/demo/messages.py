@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime, timedelta
 from email.message import EmailMessage
 from email.utils import format_datetime
 
+WRITTEN = date(2026, 11, 25)  # the demo is as old on any later day, in whole weeks, so that its days of the week hold
+LATER = timedelta(weeks=max(0, (datetime.now(UTC).date() - WRITTEN).days // 7))
 ADDRESSES = {
     "Enquiries": "enquiries@brackenfell.example",
     "Suppliers": "suppliers@brackenfell.example",
@@ -19,7 +21,7 @@ ADDRESSES = {
 
 @dataclass(frozen=True)
 class Letter:
-    """`day` is of November 2026; `kind` says how it is written as MIME."""
+    """`day` is of November 2026, or as many weeks later as have gone by since; `kind` says how it is written as MIME."""
 
     folder: str
     day: int
@@ -35,7 +37,7 @@ class Letter:
     @property
     def at(self) -> datetime:
         hour, minute = map(int, self.clock.split(":"))
-        return datetime(2026, 11, self.day, hour, minute, tzinfo=UTC)
+        return datetime(2026, 11, self.day, hour, minute, tzinfo=UTC) + LATER
 
     @property
     def message_id(self) -> str:
