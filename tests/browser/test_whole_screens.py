@@ -27,7 +27,8 @@ def lively(orla):
     ]
     return [
         "/workflows", f"/workflows/{workflow}", f"/workflows/{workflow}/runs", "/databases", f"/databases/{database['id']}",
-        f"/databases/{database['id']}/{made['id']}", "/runs", f"/runs/{run}", "/connections", f"/connections/{connection}", "/practice", "/today",
+        f"/databases/{database['id']}/{made['id']}", "/runs", f"/runs/{run}", "/connections", f"/connections/{connection}", "/practice", "/today", "/needs",
+        f"/workflows/{workflow}/backcast",
     ]  # fmt: skip
 
 
@@ -37,7 +38,7 @@ def test_axe_finds_nothing(page: Page, lively, scheme):
     found = []
     for where in lively:
         page.goto(where)
-        page.wait_for_load_state("networkidle", timeout=3000) if where == "/today" else page.wait_for_timeout(600)
+        page.wait_for_timeout(900 if where == "/today" else 600)  # the charts come later
         page.evaluate(AXE)
         result = page.evaluate("tags => axe.run(document, { runOnly: { type: 'tag', values: tags } })", TAGS)
         found += [
