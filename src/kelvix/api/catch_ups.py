@@ -68,7 +68,7 @@ class CatchUpOut(BaseModel):
     """`there` of those that are done found their records there already."""
 
     id: int
-    state: Literal["running", "paused", "done", "undone"]
+    state: catch_ups.State
     total: int
     to_come: int
     known: int
@@ -93,7 +93,7 @@ def _out(who: Caller, one: CatchUp) -> CatchUpOut:
     p = who.space.read(lambda t: catch_ups.progress(t, one))
     return CatchUpOut(
         id=one.id,
-        state=one.state,  # type: ignore[arg-type]
+        state=one.state,
         total=one.total,
         to_come=p.to_come,
         known=p.known,
@@ -176,7 +176,8 @@ def _one(who: Caller, workflow_id: int, catch_up_id: int) -> CatchUp:
 def change_catch_up(who: Editor, workflow_id: int, catch_up_id: int, what: Literal["pause", "resume"]) -> CatchUpOut:
     """Hold it, or let it go on from where it is."""
     one = _one(who, workflow_id, catch_up_id)
-    wanted, state = ("running", "paused") if what == "pause" else ("paused", "running")
+    wanted: catch_ups.State = "running" if what == "pause" else "paused"
+    state: catch_ups.State = "paused" if what == "pause" else "running"
     if one.state != wanted:
         raise Problem(409, f"This catch-up is {one.state}.", f"Only one that is {wanted} can be {state}.")
     who.space.transact(lambda t: catch_ups.set_state(t, one, state))

@@ -91,7 +91,8 @@ def _database(name: str, server: Server) -> Finding:
         return Finding(f"database {name}", f"does not answer at {server.host}:{server.port} ({code})", advice)
     with db, db.cursor() as cursor:
         cursor.execute("SELECT VERSION()")
-        version = str(cursor.fetchone()[0])  # type: ignore[index]
+        row = cursor.fetchone()
+        version = str(row[0]) if row else "0.0"
         cursor.execute("SHOW DATABASES LIKE %s", (server.schema,))
         if cursor.fetchone() is None:
             return Finding(f"database {name}", f"has no schema {server.schema}", "start Kelvix once: it makes it")

@@ -6,6 +6,7 @@ from __future__ import annotations
 import json
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
+from functools import partial
 from typing import Any, Literal
 
 from kelvix.connectors.contract import Passing, Standing
@@ -140,7 +141,7 @@ def watch_silence(engine: Engine, space: Space) -> None:
     for kept in space.read(lambda t: workflows.every(t, space.id)):
         if kept.state != "on":
             continue
-        times = space.read(lambda t, id=kept.id: _times(t, space, id))  # type: ignore[misc]
+        times = space.read(partial(_times, space=space, workflow_id=kept.id))
         found = silence.of(times, now)
         said: dict[str, Any] | None = None
         if found and (kept.turned_on_at is None or now - kept.turned_on_at > silence.SHORTEST):

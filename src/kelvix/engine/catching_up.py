@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from functools import partial
 from typing import Literal
 
 from kelvix.connectors.contract import Standing
@@ -86,7 +87,7 @@ def feed(engine: Engine, server: DatabaseServer) -> int:
     new = 0
     for one in server.read(catch_ups.running):
         space = engine.directory.open(one.workspace_id)
-        fed = space.transact(lambda t, one=one: _feed(t, one))  # type: ignore[misc]
+        fed = space.transact(partial(_feed, seen=one))
         if fed:
             engine.dispatch.announce(space.id, "ready", f"workflow:{one.workflow_id}")
         new += max(fed, 0)

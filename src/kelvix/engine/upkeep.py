@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable
+from functools import partial
 
 import structlog
 
@@ -32,7 +33,7 @@ def look_after(engine: Engine, server: DatabaseServer) -> None:
         ("tell", TELL_EVERY, lambda space: notifying.tell(engine, engine.directory.open(space))),
         ("prune", PRUNE_EVERY, lambda space: prune(engine, space)),
     ):
-        if server.transact(lambda t, name=name, every=every: due(t, name, every)):  # type: ignore[misc]
+        if server.transact(partial(due, name=name, every=every)):
             _for_each_workspace(engine, server, name, work)
     if server.transact(lambda t: due(t, "passing", PRUNE_EVERY)):
         server.transact(retention.forget_passing)

@@ -6,24 +6,24 @@ import json
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Literal
 
 from kelvix.store import watches
 from kelvix.store.database_server import Row, Transaction
 
+State = Literal["running", "paused", "done", "undone"]
 Recognises = dict[str, tuple[int, ...]]  # by an Add line's id, the fields by which a record is known
 
 
 @dataclass(frozen=True)
 class CatchUp:
-    """`state` is running, paused, done or undone."""
-
     id: int
     workspace_id: int
     workflow_id: int
     version_id: int
     container: str
     recognises: Recognises
-    state: str
+    state: State
     total: int
     by_person: str
     started_at: datetime
@@ -89,7 +89,7 @@ def running(t: Transaction) -> list[CatchUp]:
     return [_catch_up(r) for r in t.rows("SELECT * FROM catch_up WHERE state='running' ORDER BY id LIMIT 100")]
 
 
-def set_state(t: Transaction, one: CatchUp, state: str) -> None:
+def set_state(t: Transaction, one: CatchUp, state: State) -> None:
     t.execute(
         "UPDATE catch_up SET state=%s, ended_at=IF(%s IN ('done','undone'), NOW(3), NULL) WHERE workspace_id=%s AND id=%s",
         (state, state, one.workspace_id, one.id),
