@@ -41,10 +41,14 @@ export function RunAgain({ run }: { run: Run }) {
   });
   return (
     <>
-      {wrote && <Button onClick={() => undo.mutate()}>Undo</Button>}
+      {wrote && (
+        <Button disabled={undo.isPending} onClick={() => undo.mutate()}>
+          Undo
+        </Button>
+      )}
       {run.kind !== "try" && ENDED.has(run.state) && <Button onClick={() => setAsks(true)}>Run again from the start</Button>}
       {run.state === "failed" && (
-        <Button variant="contained" onClick={() => again.mutate("failed")}>
+        <Button variant="contained" disabled={again.isPending} onClick={() => again.mutate("failed")}>
           Run again from the failed line
         </Button>
       )}
@@ -60,7 +64,7 @@ export function RunAgain({ run }: { run: Run }) {
         </DialogContent>
         <DialogActions>
           <Button onClick={() => setAsks(false)}>Leave it</Button>
-          <Button variant="contained" onClick={() => again.mutate("start")}>
+          <Button variant="contained" disabled={again.isPending} onClick={() => again.mutate("start")}>
             Run it again
           </Button>
         </DialogActions>
