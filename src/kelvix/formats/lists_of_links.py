@@ -1,0 +1,195 @@
+"""Lists of links in open formats: feeds (RSS, Atom: RFC 4287, JSON Feed 1.1), OPML 2.0, bookmark files (the Netscape format).
+
+XML that declares entities is refused before it is parsed: it may unpack to more than there is memory for, or read files.
+"""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from html.parser import HTMLParser
+from io import BytesIO
+from typing import Any
+
+import feedparser
+from defusedxml import DefusedXmlException
+from defusedxml import ElementTree as ET
+
+MOST_BYTES = 20 << 20
+MOST_LINKS = 20_000
+
+
+class Unreadable(ValueError):
+    """The message is a sentence."""
+
+
+@dataclass(frozen=True)
+class Link:
+    """`tags` are its own, and the folders in which it lies."""
+
+    address: str
+    title: str = ""
+    at: datetime | None = None
+    tags: tuple[str, ...] = ()
+    text: str = ""
+    author: str = ""
+
+
+def read(content: bytes) -> list[Link]:
+    """The links of a file, whichever of the formats it has; only those to the web. Raises Unreadable."""
+    if len(content) > MOST_BYTES:
+        raise Unreadable(f"this file is larger than {MOST_BYTES >> 20} MB")
+    head = content[:4000].lstrip(b"\xef\xbb\xbf \t\r\n").lower()
+    if head.startswith(b"{"):
+        found = _json_feed(content)
+    elif b"netscape-bookmark-file" in head or (b"<dl" in content[:20_000].lower() and b"<a " in content.lower()):
+        found = list(_bookmarks(content))
+    elif b"<opml" in head:
+        found = list(_opml(content))
+    elif head.startswith(b"<"):
+        found = _feed(content)
+    else:
+        raise Unreadable("this is no feed, no OPML and no bookmark file")
+    return [link for link in found if link.address.lower().startswith(("http://", "https://"))][:MOST_LINKS]
+
+
+def _line(raw: object) -> str:
+    return " ".join(str(raw or "").split())[:1000]
+
+
+def _feed(content: bytes) -> list[Link]:
+    if re.search(rb"<!entity", content, re.I):
+        raise Unreadable("this XML declares entities, which a feed has no need of")
+    found = feedparser.parse(BytesIO(content), sanitize_html=True, resolve_relative_uris=True)
+    if not found.entries and (found.bozo or not found.version):
+        raise Unreadable("this is no feed that can be read")
+    return [
+        Link(
+            e.get("link", ""),
+            _line(e.get("title")),
+            _when(e.get("published_parsed") or e.get("updated_parsed")),
+            tuple(_line(t.get("term")) for t in e.get("tags", []) if t.get("term")),
+            (e.get("content") or [{}])[0].get("value", "") or e.get("summary", ""),
+            _line(e.get("author")),
+        )
+        for e in found.entries
+    ]
+
+
+def _when(parts: Any) -> datetime | None:
+    if not parts:
+        return None
+    try:
+        year, month, day, hour, minute, second = parts[:6]
+        return datetime(year, month, day, hour, minute, min(second, 59), tzinfo=UTC)
+    except (TypeError, ValueError):
+        return None
+
+
+def _json_feed(content: bytes) -> list[Link]:
+    try:
+        feed = json.loads(content)
+        items = feed["items"]
+        if not str(feed["version"]).startswith("https://jsonfeed.org/version/") or not isinstance(items, list):
+            raise Unreadable("this JSON is no JSON Feed: it has no version of one")
+    except (ValueError, KeyError, TypeError, RecursionError):
+        raise Unreadable("this JSON is no JSON Feed") from None
+    return [
+        Link(
+            str(i.get("url") or i.get("external_url") or ""),
+            _line(i.get("title")),
+            _iso(i.get("date_published")),
+            tuple(_line(t) for t in i.get("tags") or []),
+            str(i.get("content_html") or i.get("content_text") or i.get("summary") or ""),
+            ", ".join(_line(a.get("name")) for a in i.get("authors") or feed.get("authors") or [] if a.get("name")),
+        )
+        for i in items
+        if isinstance(i, dict)
+    ]
+
+
+def _iso(raw: object) -> datetime | None:
+    try:
+        at = datetime.fromisoformat(str(raw))
+    except ValueError:
+        return None
+    return at if at.tzinfo else at.replace(tzinfo=UTC)
+
+
+def _opml(content: bytes) -> Iterator[Link]:
+    """Outlines that have an address, under the names of those around them (OPML 2.0: xmlUrl, htmlUrl, url)."""
+    try:
+        root = ET.fromstring(content)
+    except (ET.ParseError, DefusedXmlException, ValueError):
+        raise Unreadable("this OPML cannot be read: it is not well formed, or declares entities") from None
+
+    def walk(outline: Any, above: tuple[str, ...]) -> Iterator[Link]:
+        for one in outline.findall("outline"):
+            name = _line(one.get("title") or one.get("text"))
+            address = one.get("htmlUrl") or one.get("url") or one.get("xmlUrl") or ""
+            if address:
+                tags = tuple(t.strip().strip("/") for t in (one.get("category") or "").split(",") if t.strip())
+                yield Link(address, name, None, (*above, *tags))
+            yield from walk(one, (*above, name) if name and not address else above)
+
+    body = root.find("body")
+    if body is None:
+        raise Unreadable("this OPML has no body")
+    yield from walk(body, ())
+
+
+class _Bookmarks(HTMLParser):
+    def __init__(self) -> None:
+        super().__init__()
+        self.found: list[Link] = []
+        self.folders: list[str] = []
+        self._pending = ""
+        self._into: str | None = None
+        self._text: list[str] = []
+        self._link: dict[str, str] = {}
+
+    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
+        self._note_description()
+        if tag == "dl":
+            self.folders.append(self._pending)
+            self._pending = ""
+        elif tag in ("a", "h3", "dd"):
+            self._into, self._text = tag, []
+            if tag == "a":
+                self._link = {k: v or "" for k, v in attrs}
+
+    def handle_data(self, data: str) -> None:
+        if self._into:
+            self._text.append(data)
+
+    def handle_endtag(self, tag: str) -> None:
+        if tag == "a" and self._into == "a":
+            at = self._link.get("add_date", "")
+            when = datetime.fromtimestamp(int(at), UTC) if at.isdecimal() and len(at) <= 10 else None
+            tags = tuple(t.strip() for t in self._link.get("tags", "").split(",") if t.strip())
+            folders = tuple(f for f in self.folders if f)
+            self.found.append(Link(self._link.get("href", ""), _line("".join(self._text)), when, (*folders, *tags)))
+            self._into = None
+        elif tag == "h3":
+            self._pending, self._into = _line("".join(self._text)), None
+        elif tag == "dl":
+            self._note_description()
+            if self.folders:
+                self.folders.pop()
+
+    def _note_description(self) -> None:
+        if self._into == "dd" and self.found:
+            last = self.found[-1]
+            self.found[-1] = Link(last.address, last.title, last.at, last.tags, "".join(self._text).strip())
+        if self._into == "dd":
+            self._into = None
+
+
+def _bookmarks(content: bytes) -> Iterator[Link]:
+    parser = _Bookmarks()
+    parser.feed(content.decode("utf-8", "replace"))
+    parser.close()
+    yield from parser.found

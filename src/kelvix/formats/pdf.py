@@ -1,0 +1,126 @@
+"""What a PDF says: its title, its text, and what readers highlighted and noted in it. Read by pypdf, from a file on disk."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import dataclass
+from typing import IO, Any
+
+import structlog
+from pypdf import Configuration, PageObject, PdfReader, apply_configuration
+
+MOST_PAGES = 300
+MOST_TEXT = 400_000  # characters
+MOST_STREAM = 8 << 20  # bytes of one stream, unpacked: what unpacks to more is not read
+MOST_SECONDS = 20.0  # for which pages are read
+LIMITS = Configuration(
+    zlib_maximum_output_length=MOST_STREAM,
+    lzw_maximum_output_length=MOST_STREAM,
+    run_length_maximum_output_length=MOST_STREAM,
+    array_based_stream_maximum_output_length=MOST_STREAM,
+    jbig2_maximum_output_length=MOST_STREAM,
+)
+log = structlog.stdlib.get_logger(__name__)
+
+
+@dataclass(frozen=True)
+class Highlight:
+    """A marked piece of text with what was noted beside it, or a note that stands alone (`text` is empty then)."""
+
+    page: int
+    text: str
+    note: str = ""
+
+
+@dataclass(frozen=True)
+class Pdf:
+    title: str = ""
+    author: str = ""
+    pages: int = 0
+    text: str = ""
+    highlights: tuple[Highlight, ...] = ()
+    problem: str = ""
+
+
+def read(file: IO[bytes]) -> Pdf:
+    """Never raises: what cannot be read is said in `problem`, and the rest is given all the same."""
+    with apply_configuration(LIMITS):
+        return _read(file)
+
+
+def _read(file: IO[bytes]) -> Pdf:
+    until = time.monotonic() + MOST_SECONDS
+    try:
+        reader = PdfReader(file, strict=False)
+        if reader.is_encrypted and not reader.decrypt(""):
+            return Pdf(problem="it is locked with a password")
+        about = reader.metadata
+        pages = len(reader.pages)
+    except Exception as error:
+        log.info("a PDF cannot be read", why=str(error)[:200])
+        return Pdf(problem="it is damaged, or is no PDF")
+    texts: list[str] = []
+    marks: list[Highlight] = []
+    problem = ""
+    size = 0
+    for number in range(min(pages, MOST_PAGES)):
+        try:
+            page = reader.pages[number]
+            text = page.extract_text().strip()
+            marks += _highlights(page, number + 1)
+        except Exception as error:
+            log.info("a page of a PDF cannot be read", page=number + 1, why=str(error)[:200])
+            problem = problem or f"page {number + 1} cannot be read"
+            continue
+        texts.append(text)
+        size += len(text)
+        if time.monotonic() > until:
+            problem = problem or f"only its first {number + 1} pages were read: the others take too long"
+            break
+        if size > MOST_TEXT:
+            problem = problem or f"only its first {MOST_TEXT:,} characters were read"
+            break
+    if pages > MOST_PAGES:
+        problem = problem or f"only its first {MOST_PAGES} pages were read"
+    return Pdf(
+        _word(about.title if about else None),
+        _word(about.author if about else None),
+        pages,
+        "\n\n".join(t for t in texts if t)[:MOST_TEXT],
+        tuple(marks),
+        problem,
+    )
+
+
+def _word(raw: object) -> str:
+    return " ".join(str(raw).split())[:500] if raw else ""
+
+
+def _highlights(page: PageObject, number: int) -> list[Highlight]:
+    """Annotations of ISO 32000-1, 12.5.6.10 (text markup) and 12.5.6.4 (notes)."""
+    found: list[Highlight] = []
+    for entry in page.annotations or []:
+        mark: Any = entry.get_object()
+        kind, note = mark.get("/Subtype"), _word(mark.get("/Contents"))
+        if kind in ("/Highlight", "/Underline", "/Squiggly", "/StrikeOut"):
+            found.append(Highlight(number, _under(page, mark), note))
+        elif kind in ("/Text", "/FreeText") and note:
+            found.append(Highlight(number, "", note))
+    return found
+
+
+def _under(page: PageObject, mark: Any) -> str:
+    """The text that lies under a markup: what begins within its quadrilaterals, each given by eight numbers."""
+    raw = [float(n) for n in mark.get("/QuadPoints", mark.get("/Rect", []))]
+    quads = [raw[i : i + 8] for i in range(0, len(raw) - 7, 8)] or ([[raw[0], raw[1], raw[2], raw[3]]] if len(raw) == 4 else [])
+    boxes = [(min(q[::2]), min(q[1::2]), max(q[::2]), max(q[1::2])) for q in quads]
+    pieces: list[str] = []
+
+    def visit(text: str, _cm: Any, tm: Any, _font: Any, size: float) -> None:
+        x, y = tm[4], tm[5]
+        leeway = max(1.0, size * 0.25)
+        if text.strip() and any(x0 - leeway <= x <= x1 and y0 - leeway <= y <= y1 for x0, y0, x1, y1 in boxes):
+            pieces.append(text)
+
+    page.extract_text(visitor_text=visit)
+    return " ".join(" ".join(pieces).split())[:5000]
