@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import mailbox
 import re
+from email.message import EmailMessage
 
 import httpx2 as httpx
 import pytest
@@ -28,10 +30,10 @@ def test_a_token_reaches_the_shared_folders_only(mail):
     assert api.get(f"/messages/{others}").status_code == 403
     assert api.get(f"/folders/{orla.folders['Suppliers']}/messages").status_code == 403
     assert (
-        api.post("/subscriptions", json={"folder": str(orla.folders["Suppliers"]), "url": "http://127.0.0.1:1/"}).status_code
+        api.post("/subscriptions", json={"container": str(orla.folders["Suppliers"]), "url": "http://127.0.0.1:1/"}).status_code
         == 403
     )
-    assert {c["folder"] for c in api.get("/feed").json()["changes"]} == {str(orla.folders["Enquiries"])}
+    assert {c["container"] for c in api.get("/feed").json()["changes"]} == {str(orla.folders["Enquiries"])}
     assert api.get("/messages/99999999").status_code == 404
     assert httpx.get(f"{api.base_url}me", trust_env=False).status_code == 401
 
@@ -59,7 +61,7 @@ def test_the_same_idempotency_key_makes_one_message(mail):
     source = b"Subject: once\r\nFrom: a@b.example\r\n\r\nx"
     first, second = (api.post(where, content=source, headers={"idempotency-key": "k"}).json()["id"] for _ in range(2))
     other = api.post(where, content=source, headers={"idempotency-key": "l"}).json()["id"]
-    assert first == second != other and len(api.get(where).json()["messages"]) == 2
+    assert first == second != other and len(api.get(where).json()["items"]) == 2
 
 
 def test_an_attachment_is_fetched_by_its_index(mail):
@@ -150,3 +152,22 @@ def test_the_feed_says_that_there_is_more_also_where_what_is_not_shared_lies_bet
     headers = {"authorization": f"Bearer {token}"}
     first = httpx.get(address, params={"after": 0, "limit": 2}, headers=headers, trust_env=False).json()
     assert first["changes"] == [] and first["more"] and app.changes(token, first["cursor"])[0]
+
+
+def test_messages_are_imported_from_files_once(orla, tmp_path):
+    box = mailbox.mbox(tmp_path / "box")
+    for subject in ("One", "Two"):
+        made = EmailMessage()
+        made["From"], made["Subject"], made["Date"] = "a@b.example", subject, "Mon, 02 Nov 2026 09:00:00 +0000"
+        made.set_content("Good morning.")
+        box.add(made)
+    box.close()
+    folder = orla.folders["Enquiries"]
+    with orla.practice_page() as page:
+        for _ in range(2):
+            sent = {"file": ("box", (tmp_path / "box").read_bytes())}
+            assert page.post(f"/mail/folders/{folder}/import", files=sent).status_code == 303
+        refused = page.post(f"/mail/folders/{folder}/import", files={"file": ("x", b"no mail")})
+        shown = page.get(f"/mail/folders/{folder}").text
+    assert refused.status_code == 422 and "Not all was imported" in refused.text
+    assert shown.count(">One<") == shown.count(">Two<") == 1 and "2026-11-02 09:00" in shown

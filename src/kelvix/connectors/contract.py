@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
+from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import datetime
-from typing import ClassVar
+from typing import ClassVar, Literal
 
 from kelvix.core.schema import CarriedField, CarriedList
 from kelvix.core.values import ItemValue
+
+Collision = Literal["number", "replace", "skip"]  # what becomes of a file whose name is taken
 
 
 class Passing(Exception):
@@ -77,10 +80,45 @@ class Outgoing:
 
 @dataclass(frozen=True)
 class Change:
+    """What happened to an item in a container: new, changed, renamed, moved (away) or gone. `revision` tells the changes of one
+    item apart."""
+
     seq: int
     container: str
     item: str
     kind: str
+    revision: int = 1
+
+
+@dataclass(frozen=True)
+class Event:
+    """What can start a workflow: `words` stand after "When", `kinds` are the changes that it means."""
+
+    code: str
+    words: str
+    kinds: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Display:
+    """How an item is shown as itself, by keys of carried values: `heading` stands largest, `particulars` beside their labels
+    above it or below, `body` is its text, `markdown` says that this is set as such."""
+
+    word: str  # "The message"
+    heading: str
+    particulars: tuple[tuple[str, tuple[str, ...]], ...]
+    body: tuple[str, ...]
+    markdown: bool = False
+
+
+@dataclass(frozen=True)
+class Saved:
+    """A file that was saved, and whether it was added, replaced one, or one was there."""
+
+    id: str
+    name: str
+    link: str
+    happened: Literal["added", "replaced", "there"]
 
 
 @dataclass(frozen=True)
@@ -101,11 +139,17 @@ class App(ABC):
     containers_word: ClassVar[str]
     item_word: ClassVar[str]
     items_word: ClassVar[str]
-    event_words: ClassVar[str]  # after "When"
+    events: ClassVar[tuple[Event, ...]]  # the first is what one usually wants
+    display: ClassVar[Display]
     fields: ClassVar[tuple[CarriedField, ...]]
     lists: ClassVar[tuple[CarriedList, ...]] = ()
     sends: ClassVar[bool] = False  # whether messages can be sent by it
+    saves: ClassVar[bool] = False  # whether files can be saved in it
     proposed: ClassVar[tuple[tuple[str, str], ...]]  # carried keys of which a new database would be made, with names
+
+    def event(self, code: str) -> Event:
+        """The first, where it has none of this code."""
+        return next((e for e in self.events if e.code == code), self.events[0])
 
     @abstractmethod
     def consent_address(self, redirect: str, state: str, verifier: str, already: tuple[str, ...], send: bool) -> str:
@@ -148,6 +192,18 @@ class App(ABC):
     def send(self, token: str, message: Outgoing, key: str) -> str | None:
         """Send a message: a link to it, if the app gives one. Sent again under the same idempotency key, it goes out once."""
         raise Standing(f"{self.name} sends nothing", "call")
+
+    def open(self, token: str, locator: str) -> Iterator[bytes]:
+        """What a file contains that an item of this app carries, a piece at a time."""
+        raise Standing(f"{self.name} carries no files", "call")
+
+    def save(self, token: str, container: str, name: str, content: Iterator[bytes], collision: Collision, key: str) -> Saved:
+        """Save a file. Saved again under the same idempotency key, it is there once."""
+        raise Standing(f"{self.name} takes no files", "call")
+
+    def make_container(self, token: str, name: str) -> Container:
+        """Make a container, shared with this connection."""
+        raise Standing(f"no {self.container_word} can be made in {self.name}", "call")
 
     @abstractmethod
     def container_of_link(self, link: str) -> str | None:

@@ -99,8 +99,9 @@ def _pool(target: Target) -> urllib3.HTTPConnectionPool:
     return urllib3.HTTPConnectionPool(target.address, target.port, timeout=timeout, retries=False)
 
 
-def send(method: str, target: Target, headers: dict[str, str], body: bytes | None) -> Answer:
-    """Send a request, once. Raises Passing where it did not go out, Unanswered where that is not known."""
+def send(method: str, target: Target, headers: dict[str, str], body: bytes | None, most: int = MOST_ANSWER) -> Answer:
+    """Send a request, once. `most`: bytes of the answer that are read. Raises Passing where it did not go out, Unanswered where
+    that is not known."""
     named = f"[{target.host}]" if ":" in target.host else target.host
     usual = 443 if target.scheme == "https" else 80
     headers = headers | {"host": named if target.port == usual else f"{named}:{target.port}"}
@@ -109,7 +110,7 @@ def send(method: str, target: Target, headers: dict[str, str], body: bytes | Non
             answer = pool.urlopen(
                 method, target.path, body=body, headers=headers, redirect=False, preload_content=False, assert_same_host=False
             )
-            text = _read(answer)
+            text = _read(answer, most)
         except (urllib3.exceptions.NewConnectionError, urllib3.exceptions.ConnectTimeoutError):
             raise Passing(f"{target.host} cannot be reached") from None
         except urllib3.exceptions.SSLError:
@@ -120,12 +121,12 @@ def send(method: str, target: Target, headers: dict[str, str], body: bytes | Non
     return Answer(answer.status, text, wait, answer.headers.get("location", "") if 300 <= answer.status < 400 else "")
 
 
-def _read(answer: urllib3.BaseHTTPResponse) -> str:
+def _read(answer: urllib3.BaseHTTPResponse, most: int) -> str:
     """What is answered, up to a size and a time: the rest of a long one is left."""
     until, read = time.monotonic() + WHOLE, bytearray()
     try:
-        while len(read) < MOST_ANSWER and time.monotonic() < until:
-            piece = answer.read(min(16 * 1024, MOST_ANSWER - len(read)), decode_content=True)
+        while len(read) < most and time.monotonic() < until:
+            piece = answer.read(min(16 * 1024, most - len(read)), decode_content=True)
             if not piece:
                 break
             read += piece

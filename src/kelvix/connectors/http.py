@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 from email.utils import parsedate_to_datetime
 from time import time
 from typing import Any
@@ -13,6 +15,7 @@ from kelvix.connectors.contract import Limited, Passing, Standing
 
 SECONDS = 12.0  # well under a run's lease
 LONGEST_WAIT = 3600.0
+AT_A_TIME = 1 << 16  # bytes of a content that is read
 
 
 def retry_after(raw: str | None) -> float | None:
@@ -54,16 +57,48 @@ class Caller:
         params: dict[str, Any] | None = None,
         json: Any = None,
         key: str | None = None,
+        body: Iterable[bytes] | None = None,
     ) -> Any:
-        """The answer's JSON. `key` is the idempotency key of what is written. Raises Passing, Standing."""
+        """The answer's JSON. `key` is the idempotency key of what is written; `body` is sent as it comes. Raises Passing,
+        Standing."""
         headers = {"authorization": f"Bearer {token}"} | ({"idempotency-key": key} if key else {})
         query = f"?{urlencode(params)}" if params else ""
+        with self._told_apart():
+            if body is not None:
+                headers["content-type"] = "application/octet-stream"
+                answer = self._pool.request(method, f"{self.address}{where}{query}", headers=headers, body=body, chunked=True)
+            else:
+                answer = self._pool.request(method, f"{self.address}{where}{query}", headers=headers, json=json)
+        self._check(answer)
         try:
-            answer = self._pool.request(method, f"{self.address}{where}{query}", headers=headers, json=json)
+            return answer.json() if answer.data else None
+        except ValueError:
+            raise Passing(f"{self.app_name} answered with something that cannot be read") from None
+
+    def content(self, where: str, token: str) -> Iterator[bytes]:
+        """What a file contains, a piece at a time. Raises Passing, Standing, also on the way."""
+        headers = {"authorization": f"Bearer {token}"}
+        with self._told_apart():
+            answer = self._pool.request("GET", f"{self.address}{where}", headers=headers, preload_content=False)
+        try:
+            if answer.status >= 300:
+                self._check(answer)
+            with self._told_apart():
+                yield from answer.stream(AT_A_TIME)
+        finally:
+            answer.drain_conn() if answer.status >= 300 else answer.close()
+
+    @contextmanager
+    def _told_apart(self) -> Iterator[None]:
+        try:
+            yield
         except urllib3.exceptions.TimeoutError:
             raise Passing(f"{self.app_name} did not answer within {SECONDS:.0f} seconds") from None
         except urllib3.exceptions.HTTPError:
             raise Passing(f"{self.app_name} cannot be reached") from None
+
+    def _check(self, answer: urllib3.BaseHTTPResponse) -> None:
+        """Raises Passing, Standing for what is not what was asked for."""
         wait = retry_after(answer.headers.get("retry-after"))
         if answer.status == 429:
             raise Limited(f"{self.app_name} asks to wait: too many calls", wait)
@@ -77,7 +112,3 @@ class Caller:
             raise Standing(f"{self.app_name} says that it is not there any more", "item")
         if answer.status >= 300:
             raise Standing(f"{self.app_name} did not take the call ({answer.status}{_detail(answer)})", "call")
-        try:
-            return answer.json() if answer.data else None
-        except ValueError:
-            raise Passing(f"{self.app_name} answered with something that cannot be read") from None

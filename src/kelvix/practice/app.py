@@ -3,23 +3,22 @@
 # No deferred annotations here: routes within functions name types that only exist there.
 import pathlib
 from collections.abc import AsyncIterator
-from contextlib import asynccontextmanager
-from typing import Annotated, Any
+from contextlib import ExitStack, asynccontextmanager
+from typing import Annotated
 from urllib.parse import urlencode, urlsplit
 
-from fastapi import Depends, FastAPI, Form, HTTPException, Request, Response, UploadFile
+from fastapi import Depends, FastAPI, Form, HTTPException, Request, Response
 from fastapi.responses import HTMLResponse, RedirectResponse
-from fastapi.templating import Jinja2Templates
 from starlette.datastructures import Headers, MutableHeaders
 from starlette.middleware.trustedhost import TrustedHostMiddleware
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from kelvix.core.values import whole
-from kelvix.formats import rfc5322
-from kelvix.practice import mail as mail_app
 from kelvix.practice import receiver as receiver_app
-from kelvix.practice.consent import APPS, ConsentServer, FormRequest, OAuth2Error
+from kelvix.practice.apps import every
+from kelvix.practice.consent import ConsentServer, FormRequest, OAuth2Error
 from kelvix.practice.faults import MODES, PUSH_MODES, SAID, FaultMiddleware, Faults
+from kelvix.practice.framework import COOKIE, Desk, NotSignedIn
 from kelvix.practice.push import Pusher
 from kelvix.practice.store import Store
 from kelvix.settings import Settings
@@ -27,14 +26,9 @@ from kelvix.store.database_server import DatabaseServer, Row
 from kelvix.store.migrate import migrate
 
 HERE = pathlib.Path(__file__).parent
-COOKIE = "practice"
+NOT_RIGHT = "This request for access is not right: {}"
 RECEIVER = "receiver"  # takes requests without a connection
-LARGE = 25 << 20
 CSP = "default-src 'self'; style-src 'self' 'nonce-practice'; frame-ancestors 'none'; base-uri 'none'"
-
-
-class NotSignedIn(Exception):
-    pass
 
 
 class Guard:
@@ -64,45 +58,38 @@ def build(settings: Settings) -> ASGIApp:
     """The application; also brings its schema up to date."""
     migrate(settings.practice, HERE / "migrations")
     store, faults = Store(DatabaseServer(settings.practice)), Faults()
-    mail = mail_app.Mail(store, Pusher(store, faults), settings.practice_address)
-    consent = ConsentServer(store, f"{settings.address}/api/v1/connections/callback")
-    pages = Jinja2Templates(HERE / "templates")
+    apps = every(store, Pusher(store, faults), settings)
+    consent = ConsentServer(store, f"{settings.address}/api/v1/connections/callback", tuple(apps))
+    desk = Desk(store, settings, {code: one.name for code, one in apps.items()})
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
-        controller = mail_app.smtp(mail, settings.smtp_port)
-        controller.start()
-        yield
-        controller.stop()
+        with ExitStack() as running:
+            for one in apps.values():
+                running.enter_context(one.running())
+            yield
 
     app = FastAPI(title="Practice apps", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
     receiver = receiver_app.Receiver(store.server)
-    app.include_router(mail_app.router(mail))
+    for one in apps.values():
+        app.include_router(one.api())
+        app.include_router(one.pages(desk))
     app.include_router(receiver_app.router(receiver))
     app.add_middleware(Guard)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=["localhost", "127.0.0.1"])
 
-    def person(request: Request) -> Row:
-        account = store.page_account(request.cookies.get(COOKIE, ""))
-        if account is None:
-            raise NotSignedIn
-        return account
-
-    Signed = Annotated[Row, Depends(person)]
+    Signed = Annotated[Row, Depends(desk.person)]
 
     @app.exception_handler(NotSignedIn)
     async def sign_in_first(request: Request, _: Exception) -> Response:
         there = request.url.path + (f"?{request.url.query}" if request.url.query else "")
         return RedirectResponse("/sign-in?" + urlencode({"to": there}), 303)
 
-    def show(request: Request, name: str, status: int = 200, **values: Any) -> Response:
-        return pages.TemplateResponse(request, name, values | {"kelvix": settings.address}, status_code=status)
-
     # Signing in takes no password: the practice apps hold made-up data, listen on loopback only, and must be there to
     # be tried by whoever sits at this machine.
     @app.get("/sign-in")
     def sign_in(request: Request, to: str = "/") -> Response:
-        return show(request, "sign_in.html", accounts=store.accounts(), to=to)
+        return desk.show(request, "sign_in.html", accounts=store.accounts(), to=to)
 
     @app.post("/sign-in")
     def signed_in(account: Annotated[int, Form()], to: Annotated[str, Form()] = "/") -> Response:
@@ -114,17 +101,16 @@ def build(settings: Settings) -> ASGIApp:
 
     @app.get("/")
     def home(request: Request, account: Signed) -> Response:
-        return show(
+        return desk.show(
             request,
             "home.html",
             account=account,
-            apps=APPS,
+            apps=apps,
             modes=MODES,
             pushes=PUSH_MODES,
             said=SAID,
             faults=faults,
             tokens=store.tokens(account["id"]),
-            smtp_port=settings.smtp_port,
             address=settings.practice_address,
         )
 
@@ -132,7 +118,7 @@ def build(settings: Settings) -> ASGIApp:
     def set_fault(
         account: Signed, name: Annotated[str, Form()], mode: Annotated[str, Form()], push: Annotated[str, Form()]
     ) -> Response:
-        if name not in (*APPS, RECEIVER) or mode not in MODES or push not in PUSH_MODES:
+        if name not in (*apps, RECEIVER) or mode not in MODES or push not in PUSH_MODES:
             raise HTTPException(422, "there is no such switch")
         faults.set(name, mode, push)
         return RedirectResponse("/", 303)
@@ -144,87 +130,9 @@ def build(settings: Settings) -> ASGIApp:
 
     @app.get("/receiver")
     def received(request: Request, account: Signed) -> Response:
-        return show(request, "receiver.html", account=account, address=settings.practice_address, requests=receiver.newest())
-
-    # Mail's pages
-
-    def folder_of(account: Row, folder_id: int) -> Row:
-        found = next((f for f in store.containers("mail", account["id"]) if f["id"] == folder_id), None)
-        if found is None:
-            raise HTTPException(404, "there is no such folder")
-        return found
-
-    def message_of(account: Row, message_id: int) -> tuple[Row, Row]:
-        row = store.item("mail", message_id)
-        if row is None:
-            raise HTTPException(404, "there is no such message")
-        return row, folder_of(account, row["container_id"])
-
-    @app.get("/mail")
-    def folders(request: Request, account: Signed) -> Response:
-        return show(request, "folders.html", account=account, folders=store.containers("mail", account["id"]))
-
-    @app.post("/mail/folders")
-    def new_folder(account: Signed, name: Annotated[str, Form()], address: Annotated[str, Form()] = "") -> Response:
-        made = store.container("mail", account["id"], name.strip()[:200], address.strip().lower() or None)
-        return RedirectResponse(f"/mail/folders/{made}", 303)
-
-    @app.get("/mail/folders/{folder_id}")
-    def folder(request: Request, account: Signed, folder_id: int) -> Response:
-        found = folder_of(account, folder_id)
-        return show(
-            request,
-            "folder.html",
-            account=account,
-            folder=found,
-            folders=store.containers("mail", account["id"]),
-            messages=[mail.as_json(m) for m in store.items(folder_id, 100)],
+        return desk.show(
+            request, "receiver.html", account=account, address=settings.practice_address, requests=receiver.newest()
         )
-
-    @app.post("/mail/folders/{folder_id}")
-    async def write(
-        request: Request,
-        account: Signed,
-        folder_id: int,
-        sender: Annotated[str, Form()],
-        subject: Annotated[str, Form()],
-        text: Annotated[str, Form()],
-        files: list[UploadFile] | None = None,
-    ) -> Response:
-        found = folder_of(account, folder_id)
-        attached = [(rfc5322.file_name(f.filename or ""), await f.read(LARGE)) for f in files or [] if f.filename]
-        try:
-            source = mail_app.compose(sender, found["address"] or account["address"], subject, text, attached)
-        except (ValueError, IndexError) as error:
-            return show(request, "error.html", 422, account=account, said=f"This message cannot be written: {error}.")
-        mail.deliver(folder_id, source)
-        return RedirectResponse(f"/mail/folders/{folder_id}", 303)
-
-    @app.get("/mail/messages/{message_id}")
-    def message(request: Request, account: Signed, message_id: int) -> Response:
-        row, found = message_of(account, message_id)
-        return show(
-            request,
-            "message.html",
-            account=account,
-            folder=found,
-            message=mail.as_json(row),
-            folders=store.containers("mail", account["id"]),
-        )
-
-    @app.post("/mail/messages/{message_id}/move")
-    def move(account: Signed, message_id: int, to: Annotated[int, Form()]) -> Response:
-        message_of(account, message_id)
-        folder_of(account, to)
-        store.move(message_id, to)
-        mail.pusher.tell("mail", to, message_id)
-        return RedirectResponse(f"/mail/messages/{message_id}", 303)
-
-    @app.post("/mail/messages/{message_id}/delete")
-    def delete(account: Signed, message_id: int) -> Response:
-        row, found = message_of(account, message_id)
-        store.delete(row["id"], found["id"])
-        return RedirectResponse(f"/mail/folders/{found['id']}", 303)
 
     # The consent window
 
@@ -234,17 +142,16 @@ def build(settings: Settings) -> ASGIApp:
         try:
             consent.get_consent_grant(asked, account)
         except OAuth2Error as error:
-            return show(
-                request, "error.html", 400, account=account, said=f"This request for access is not right: {error.description}"
-            )
+            return desk.show(request, "error.html", 400, account=account, said=NOT_RIGHT.format(error.description))
         given = set(request.query_params.get("already", "").split(","))
-        return show(
+        return desk.show(
             request,
             "consent.html",
             account=account,
             given=given,
             send=request.query_params.get("send") == "1",
             action=str(request.url.query),
+            app=apps[asked.payload.scope],
             folders=store.containers(asked.payload.scope, account["id"]),
         )
 
@@ -260,9 +167,7 @@ def build(settings: Settings) -> ASGIApp:
         try:
             grant = consent.get_consent_grant(asked, user)
         except OAuth2Error as error:
-            return show(
-                request, "error.html", 400, account=account, said=f"This request for access is not right: {error.description}"
-            )
+            return desk.show(request, "error.html", 400, account=account, said=NOT_RIGHT.format(error.description))
         return consent.create_authorization_response(asked, grant_user=user, grant=grant)  # type: ignore[no-any-return]
 
     @app.post("/oauth/token")

@@ -19,14 +19,13 @@ from starlette.responses import JSONResponse, RedirectResponse, Response
 from kelvix.practice.store import TOKEN_DAYS, Store
 
 CLIENT = "kelvix"
-APPS = ("mail",)
 
 
 class Client(ClientMixin):  # type: ignore[misc]
     """Kelvix, as the practice apps know it: its answers go to one address only."""
 
-    def __init__(self, redirect_uri: str):
-        self.redirect_uri = redirect_uri
+    def __init__(self, redirect_uri: str, apps: tuple[str, ...]):
+        self.redirect_uri, self.apps = redirect_uri, apps
 
     def get_client_id(self) -> str:
         return CLIENT
@@ -35,7 +34,7 @@ class Client(ClientMixin):  # type: ignore[misc]
         return self.redirect_uri
 
     def get_allowed_scope(self, scope: str) -> str:
-        return scope if scope in APPS else ""
+        return scope if scope in self.apps else ""
 
     def check_redirect_uri(self, redirect_uri: str) -> bool:
         return redirect_uri == self.redirect_uri
@@ -117,9 +116,9 @@ class CodeGrant(grants.AuthorizationCodeGrant):  # type: ignore[misc]
 
 
 class ConsentServer(AuthorizationServer):  # type: ignore[misc]
-    def __init__(self, store: Store, redirect_uri: str):
-        super().__init__(scopes_supported=list(APPS))
-        self.store, self.client = store, Client(redirect_uri)
+    def __init__(self, store: Store, redirect_uri: str, apps: tuple[str, ...]):
+        super().__init__(scopes_supported=list(apps))
+        self.store, self.client = store, Client(redirect_uri, apps)
         self.register_token_generator(
             "default", BearerTokenGenerator(lambda **_: secrets.token_urlsafe(32), expires_generator=TOKEN_DAYS * 24 * 3600)
         )

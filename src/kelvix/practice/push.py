@@ -25,31 +25,30 @@ class Pusher:
 
     def __init__(self, store: Store, faults: Faults):
         self.store, self.faults = store, faults
-        self._queue: queue.SimpleQueue[tuple[str, int, int]] = queue.SimpleQueue()
+        self._queue: queue.SimpleQueue[tuple[str, str, dict[str, str | int]]] = queue.SimpleQueue()  # address, secret, content
         for _ in range(THREADS):
             threading.Thread(target=self._work, daemon=True).start()
 
-    def tell(self, app: str, container_id: int, item_id: int) -> None:
-        if self.faults.pushes.get(app) != "never":
+    def tell(self, app: str, container_id: int, item_id: int, kind: str = "new", revision: int = 1) -> None:
+        """Push to those who listen now: whoever asks for pushes later is not told of what was there before."""
+        if self.faults.pushes.get(app) == "never":
+            return
+        content: dict[str, str | int] = {"app": app, "container": str(container_id), "item": str(item_id)}
+        content |= {"kind": kind, "revision": revision}
+        for subscriber in self.store.subscribers(container_id):
             for _ in range(2 if self.faults.pushes.get(app) == "twice" else 1):
-                self._queue.put((app, container_id, item_id))
+                self._queue.put((subscriber["url"], subscriber["secret"], content))
 
     def _work(self) -> None:
         with httpx.Client(timeout=10, trust_env=False) as client:
             while True:
-                app, container_id, item_id = self._queue.get()
+                url, secret, content = self._queue.get()
                 try:
-                    for subscriber in self.store.subscribers(container_id):
-                        self._deliver(
-                            client,
-                            subscriber["url"],
-                            subscriber["secret"],
-                            {"app": app, "container": str(container_id), "item": str(item_id), "kind": "new"},
-                        )
+                    self._deliver(client, url, secret, content)
                 except Exception:
                     log.exception("a push failed")
 
-    def _deliver(self, client: httpx.Client, url: str, secret: str, content: dict[str, str]) -> None:
+    def _deliver(self, client: httpx.Client, url: str, secret: str, content: dict[str, str | int]) -> None:
         body = json.dumps(content).encode()
         message_id = uuid.uuid4().hex
         for pause in (*AGAIN_AFTER, 0.0):

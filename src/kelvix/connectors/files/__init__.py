@@ -1,0 +1,184 @@
+"""The Files connector. What a file says (a PDF's text, a picture's size) is read from its content, once for each version."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import datetime
+from tempfile import TemporaryFile
+from typing import Any
+
+from kelvix.connectors.consented import ConsentedApp
+from kelvix.connectors.contract import Collision, Container, Display, Event, Item, Saved, Standing
+from kelvix.connectors.remembering import Remembered
+from kelvix.core.file_name import split
+from kelvix.core.schema import CarriedField, CarriedList
+from kelvix.core.values import File, ItemValue, Rows, Type
+from kelvix.formats import pdf, picture
+
+MOST_READ = 50 << 20  # bytes of a file that is looked into
+
+
+def _f(key: str, *name: str, type: Type = "text") -> CarriedField:
+    return CarriedField(key, ("File", *name), type)
+
+
+class Files(ConsentedApp):
+    code, name, monogram = "files", "Files", "Fi"
+    container_word, containers_word, item_word, items_word = "folder", "folders", "file", "files"
+    saves = True
+    events = (
+        Event("arrives", "a file is added", ("new",)),
+        Event("any_change", "a file is added or changed", ("new", "changed", "renamed", "moved")),
+    )
+    display = Display(
+        "The file",
+        "name",
+        (
+            ("Folder", ("folder",)),
+            ("Kind", ("kind",)),
+            ("Bytes", ("size",)),
+            ("Changed", ("changed",)),
+            ("Title", ("title",)),
+            ("Pages", ("pages",)),
+            ("Taken", ("picture.taken",)),
+            ("Opens", ("link",)),
+            ("A copy", ("copy_link",)),
+            ("Marked", ("highlight_texts",)),
+        ),
+        ("text",),
+    )
+    fields = (
+        _f("name", "Name"),
+        _f("file", "Content", type="file"),
+        _f("stem", "Name without extension"),
+        _f("extension", "Extension"),
+        _f("link", "Link that opens the file", type="link"),
+        _f("copy_link", "Link that downloads a copy", type="link"),
+        _f("folder", "Folder"),
+        _f("kind", "Kind"),
+        _f("size", "Size in bytes", type="number"),
+        _f("added", "Added", type="datetime"),
+        _f("changed", "Changed", type="datetime"),
+        _f("version", "Version", type="number"),
+        _f("identifier", "Identifier"),
+        _f("title", "Title inside"),
+        _f("author", "Author inside"),
+        _f("pages", "Pages", type="number"),
+        _f("text", "Text", type="long_text"),
+        _f("highlight_texts", "Highlights and notes", type="long_text"),
+        _f("picture.width", "Picture", "Width", type="number"),
+        _f("picture.height", "Picture", "Height", type="number"),
+        _f("picture.taken", "Picture", "Taken", type="text"),
+    )
+    lists = (
+        CarriedList(
+            "highlights",
+            ("Highlights",),
+            (
+                CarriedField("text", ("Highlight", "Text"), "text"),
+                CarriedField("note", ("Highlight", "Note"), "text"),
+                CarriedField("page", ("Highlight", "Page"), "number"),
+            ),
+        ),
+    )
+    proposed = (
+        ("name", "Name"),
+        ("link", "File"),
+        ("kind", "Kind"),
+        ("size", "Bytes"),
+        ("folder", "Folder"),
+        ("identifier", "Identifier"),
+    )
+    reach = (
+        "Files gives every file that is still in this folder, as it is today. Earlier versions, and files that were deleted or "
+        "moved away since, are not among them."
+    )
+
+    def __init__(self, address: str):
+        super().__init__(address)
+        self._insides: Remembered[dict[str, ItemValue]] = Remembered()
+
+    def read(self, raw: dict[str, Any], token: str) -> Item:
+        stem, extension = split(raw["name"])
+        values: dict[str, ItemValue] = {
+            "name": raw["name"],
+            "file": File(raw["name"], raw["size"], raw["type"], f"{self.code}:{raw['id']}").wire(),
+            "stem": stem,
+            "extension": extension.lstrip(".").lower() or None,
+            "link": raw["link"],
+            "copy_link": raw["copy_link"],
+            "folder": raw["container_name"],
+            "kind": raw["type"],
+            "size": str(raw["size"]),
+            "added": raw["received"],
+            "changed": raw["changed"],
+            "version": str(raw["version"]),
+            "identifier": raw["id"],
+            **self._insides.get((raw["id"], raw["revision"]), lambda: self._look_into(raw, token)),
+        }
+        at = datetime.fromisoformat(raw["received"])
+        return Item(
+            raw["id"], raw["container"], raw["container_name"], raw["name"], raw["link"], at, values, int(raw.get("seq") or 0)
+        )
+
+    def open(self, token: str, locator: str) -> Iterator[bytes]:
+        if not locator.isdecimal():
+            raise Standing("this is no file of Files", "item")
+        return self._caller.content(f"{self._api}/files/{locator}/content", token)
+
+    def save(self, token: str, container: str, name: str, content: Iterator[bytes], collision: Collision, key: str) -> Saved:
+        params = {"name": name, "collision": collision}
+        where = f"{self._api}/folders/{container}/files"
+        raw = self._caller.call("POST", where, token, params=params, body=content, key=key)
+        return Saved(raw["id"], raw["name"], raw["link"], raw["outcome"])
+
+    def make_container(self, token: str, name: str) -> Container:
+        raw = self._caller.call("POST", f"{self._api}/folders", token, json={"name": name})
+        return Container(raw["id"], raw["name"], 0, raw["link"])
+
+    def _look_into(self, raw: dict[str, Any], token: str) -> dict[str, ItemValue]:
+        values: dict[str, ItemValue] = dict.fromkeys(
+            ("title", "author", "pages", "text", "highlight_texts", "picture.width", "picture.height", "picture.taken")
+        )
+        values["highlights"] = []
+        is_pdf, is_picture = raw["type"] == "application/pdf", raw["type"].startswith("image/")
+        is_text = raw["type"].startswith("text/")
+        if not (is_pdf or is_picture or is_text) or raw["size"] > MOST_READ:
+            return values
+        with TemporaryFile() as file:
+            for chunk in self._caller.content(f"{self._api}/files/{raw['id']}/content", token):
+                file.write(chunk)
+            file.seek(0)
+            if is_pdf:
+                return values | _of_pdf(pdf.read(file))
+            if is_picture:
+                return values | _of_picture(picture.read(file))
+            values["text"] = file.read(pdf.MOST_TEXT).decode("utf-8", "replace") or None
+        return values
+
+
+def _of_pdf(found: pdf.Pdf) -> dict[str, ItemValue]:
+    rows: Rows = [{"text": h.text or None, "note": h.note or None, "page": str(h.page)} for h in found.highlights]
+    said = [f"“{h.text}”" + (f" ({h.note})" if h.note else "") if h.text else h.note for h in found.highlights]
+    values: dict[str, ItemValue] = {
+        "title": found.title or None,
+        "author": found.author or None,
+        "pages": str(found.pages) if found.pages else None,
+        "text": found.text or None,
+        "highlight_texts": "\n".join(said) or None,
+        "highlights": rows,
+    }
+    return values | ({"problems": found.problem} if found.problem else {})
+
+
+def _of_picture(found: picture.Picture | None) -> dict[str, ItemValue]:
+    if found is None:
+        return {"problems": "it is no picture that can be read"}
+    return {
+        "picture.width": str(found.width),
+        "picture.height": str(found.height),
+        "picture.taken": found.taken.strftime("%Y-%m-%d %H:%M") if found.taken else None,
+    }
+
+
+CONNECTOR = Files

@@ -1,0 +1,126 @@
+"""The Reading connector. An article's text, author and date are read from the page that was saved with it, once for each
+change."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from kelvix.connectors.consented import ConsentedApp
+from kelvix.connectors.contract import Display, Event, Item
+from kelvix.connectors.remembering import Remembered
+from kelvix.core.schema import CarriedField, CarriedList
+from kelvix.core.values import ItemValue, Rows, Type
+from kelvix.formats import article
+from kelvix.formats.article import Article
+
+
+def _f(key: str, *name: str, type: Type = "text") -> CarriedField:
+    return CarriedField(key, ("Article", *name), type)
+
+
+class Reading(ConsentedApp):
+    code, name, monogram = "reading", "Reading", "Re"
+    container_word, containers_word, item_word, items_word = "list", "lists", "article", "articles"
+    events = (
+        Event("arrives", "an article is saved", ("new",)),
+        Event("any_change", "an article is saved, tagged or highlighted", ("new", "changed")),
+    )
+    display = Display(
+        "The article",
+        "title",
+        (
+            ("By", ("author", "site")),
+            ("Date", ("published",)),
+            ("Minutes", ("minutes",)),
+            ("Tags", ("tags",)),
+            ("Address", ("link",)),
+            ("Picture", ("picture",)),
+            ("Marked", ("highlight_texts",)),
+        ),
+        ("text",),
+        markdown=True,
+    )
+    fields = (
+        _f("title", "Title"),
+        _f("author", "Author"),
+        _f("site", "Site"),
+        _f("published", "Published", type="date"),
+        _f("link", "Address", type="link"),
+        _f("bare_link", "Address without tracking", type="link"),
+        _f("text", "Text", type="long_text"),
+        _f("tags", "Tags", type="labels"),
+        _f("highlight_texts", "Highlights and notes", type="long_text"),
+        _f("minutes", "Minutes to read", type="number"),
+        _f("language", "Language"),
+        _f("picture", "Lead picture", type="link"),
+        _f("saved", "Saved", type="datetime"),
+        _f("list", "List"),
+        _f("identifier", "Identifier"),
+    )
+    lists = (
+        CarriedList(
+            "highlights",
+            ("Highlights",),
+            (CarriedField("text", ("Highlight", "Text"), "text"), CarriedField("note", ("Highlight", "Note"), "text")),
+        ),
+    )
+    proposed = (
+        ("title", "Name"),
+        ("author", "Author"),
+        ("site", "Site"),
+        ("published", "Published"),
+        ("bare_link", "Address"),
+        ("minutes", "Minutes"),
+        ("highlight_texts", "Highlights"),
+    )
+    reach = (
+        "Reading gives every article that is still in this list, as it is today. Tags and highlights that were taken away "
+        "since are not among them."
+    )
+
+    def __init__(self, address: str):
+        super().__init__(address)
+        self._pages: Remembered[Article] = Remembered()
+
+    def read(self, raw: dict[str, Any], token: str) -> Item:
+        page = self._page(raw, token)
+        rows: Rows = [{"text": h["text"] or None, "note": h["note"] or None} for h in raw["highlights"]]
+        marked = [f"“{h['text']}”" + (f" ({h['note']})" if h["note"] else "") for h in raw["highlights"]]
+        title = raw["title"] if raw["title"] != raw["bare"] else page.title or raw["title"]
+        values: dict[str, ItemValue] = {
+            "title": title,
+            "author": page.author or None,
+            "site": page.site or None,
+            "published": page.published.isoformat() if page.published else None,
+            "link": raw["address"],
+            "bare_link": raw["bare"],
+            "text": page.text or None,
+            "tags": raw["tags"] or None,
+            "highlight_texts": "\n".join(marked) or None,
+            "highlights": rows,
+            "minutes": str(page.minutes) if page.minutes else None,
+            "language": page.language or None,
+            "picture": page.picture or None,
+            "saved": raw["received"],
+            "list": raw["container_name"],
+            "identifier": raw["id"],
+        }
+        at = datetime.fromisoformat(raw["received"])
+        return Item(
+            raw["id"], raw["container"], raw["container_name"], title, raw["link"], at, values, int(raw.get("seq") or 0)
+        )
+
+    def _page(self, raw: dict[str, Any], token: str) -> Article:
+        """What the page says that was saved."""
+        if not raw["has_page"]:
+            return Article(address=raw["bare"])
+
+        def read() -> Article:
+            content = b"".join(self._caller.content(f"{self._api}/articles/{raw['id']}/page", token))
+            return article.read(content, raw["address"])
+
+        return self._pages.get((raw["id"], raw["revision"]), read)
+
+
+CONNECTOR = Reading

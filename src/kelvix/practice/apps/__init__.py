@@ -1,0 +1,19 @@
+"""The practice apps, one module each: what stands in this folder is found, and there is no other list of them."""
+
+from __future__ import annotations
+
+import importlib
+import pkgutil
+
+from kelvix.practice.framework import PracticeApp
+from kelvix.practice.push import Pusher
+from kelvix.practice.store import Store
+from kelvix.settings import Settings
+
+
+def every(store: Store, pusher: Pusher, settings: Settings) -> dict[str, PracticeApp]:
+    """By code, in the order of their names."""
+    for module in pkgutil.iter_modules(__path__):
+        importlib.import_module(f"{__name__}.{module.name}")
+    kinds = sorted(PracticeApp.__subclasses__(), key=lambda kind: kind.name)
+    return {kind.code: kind(store, pusher, settings) for kind in kinds}

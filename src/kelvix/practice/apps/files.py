@@ -1,0 +1,244 @@
+"""Practice Files: folders of files with versions; a link opens the living file, another downloads a copy."""
+
+# No deferred annotations here: routes within functions name types that only exist there.
+import json
+import mimetypes
+import pathlib
+import threading
+from collections.abc import Iterator
+from datetime import UTC, datetime
+from typing import Annotated, Any, Literal
+from urllib.parse import quote
+
+import anyio.from_thread
+from fastapi import APIRouter, Body, Depends, Form, HTTPException, Query, Request, Response, UploadFile
+from fastapi.responses import RedirectResponse, StreamingResponse
+from starlette.concurrency import run_in_threadpool
+
+from kelvix.core import file_name
+from kelvix.practice.contents import AT_A_TIME, Contents, Kept
+from kelvix.practice.framework import Desk, PracticeApp
+from kelvix.practice.push import Pusher
+from kelvix.practice.store import Access, Store
+from kelvix.settings import Settings
+from kelvix.store.database_server import Row
+from kelvix.store.secrets import digest
+
+Collision = Literal["number", "replace", "skip"]
+MOST_BYTES = 4 << 30
+
+
+class Files(PracticeApp):
+    """What Files does, for its API and its pages alike."""
+
+    code, name, items_word = "files", "Files", "files"
+    sends = "It may also add files and make folders"
+
+    def __init__(self, store: Store, pusher: Pusher, settings: Settings):
+        super().__init__(store, pusher, settings)
+        self._one_by_one = threading.Lock()
+        self.contents = Contents(pathlib.Path(settings.data) / "practice-files")
+
+    def as_json(self, row: Row) -> dict[str, Any]:
+        found = super().as_json(row)
+        return found | {"copy_link": f"{found['link']}/copy", "version": len(found["versions"])}
+
+    def add(
+        self,
+        folder_id: int,
+        name: str,
+        kept: Kept,
+        at: datetime | None = None,
+        collision: Collision = "number",
+        idempotency: bytes | None = None,
+        tell: bool = True,
+    ) -> tuple[int, str]:
+        """Put a file into a folder; `collision`: what becomes of one that has its name. Its id, and whether it was added,
+        replaced or there."""
+        with self._one_by_one:  # so that no name is given twice
+            made, happened = self._add(folder_id, file_name.clean(name), kept, at or datetime.now(UTC), collision, idempotency)
+        if tell and happened == "added":
+            self.pusher.tell(self.code, folder_id, made)
+        return made, happened
+
+    def _add(
+        self, folder_id: int, name: str, kept: Kept, at: datetime, collision: Collision, idempotency: bytes | None
+    ) -> tuple[int, str]:
+        known = self.store.made_before(idempotency)
+        if known is not None:
+            return known, "replaced" if collision == "replace" else "added"
+        taken = {json.loads(r["body"])["name"].casefold(): r["id"] for r in self.store.items(folder_id, 100_000)}
+        there = taken.get(name.casefold())
+        if there is not None and collision == "skip":
+            return there, "there"
+        if there is not None and collision == "replace":
+            return self.renew(there, kept, at, idempotency), "replaced"
+        body = {
+            "name": file_name.free(name, taken),
+            "type": mimetypes.guess_type(name)[0] or "application/octet-stream",
+            **self._version(kept, at),
+        }
+        body["versions"] = [self._version(kept, at)]
+        return self.store.put(self.code, folder_id, body, None, at, idempotency), "added"
+
+    def _version(self, kept: Kept, at: datetime) -> dict[str, Any]:
+        return {"digest": kept.digest, "size": kept.size, "changed": at.isoformat()}
+
+    def renew(self, file_id: int, kept: Kept, at: datetime | None = None, idempotency: bytes | None = None) -> int:
+        """A new version of a file."""
+        version = self._version(kept, at or datetime.now(UTC))
+
+        def change(body: dict[str, Any]) -> dict[str, Any]:
+            return body | version | {"versions": [*body["versions"], version]}
+
+        self._changed(file_id, "changed", change, idempotency=idempotency)
+        return file_id
+
+    def rename(self, file_id: int, name: str) -> None:
+        name = file_name.clean(name)
+        self._changed(file_id, "renamed", lambda body: body | {"name": name})
+
+    def move(self, file_id: int, to: int) -> None:
+        """Told where it lay, as moved, and where it lies now, as new."""
+        self._changed(file_id, "moved", lambda body: body, to)
+
+    def _changed(self, file_id: int, kind: str, change: Any, to: int | None = None, idempotency: bytes | None = None) -> None:
+        for container, what, revision in self.store.change(file_id, kind, change, to, idempotency):
+            self.pusher.tell(self.code, container, file_id, what, revision)
+
+    def content(self, row: Row, name: str | None = None) -> StreamingResponse:
+        """A copy to download."""
+        body = json.loads(row["body"])
+        headers = {
+            "content-length": str(body["size"]),
+            "content-disposition": f"attachment; filename*=UTF-8''{quote(name or body['name'])}",
+        }
+        return StreamingResponse(self.contents.read(body["digest"]), media_type="application/octet-stream", headers=headers)
+
+    def api(self) -> APIRouter:
+        api = super().api()
+        Granted = Annotated[Access, Depends(self.granted)]
+
+        def writer(granted: Granted) -> Access:
+            if not granted.may_send:
+                raise HTTPException(403, "adding files was not allowed")
+            return granted
+
+        Writer = Annotated[Access, Depends(writer)]
+
+        @api.get("/files/{file_id}/content")
+        def content(granted: Granted, file_id: str) -> StreamingResponse:
+            return self.content(self.shared_item(granted, file_id))
+
+        @api.post("/folders", status_code=201)
+        def make(granted: Writer, name: Annotated[str, Body(embed=True, min_length=1, max_length=200)]) -> dict[str, str]:
+            made = self.store.container(self.code, granted.account_id, file_name.clean(name))
+            self.store.share(granted, made)
+            return {"id": str(made), "name": file_name.clean(name), "link": self.container_link(made)}
+
+        @api.post("/folders/{folder}/files", status_code=201)
+        async def add(
+            granted: Writer,
+            folder: str,
+            request: Request,
+            name: Annotated[str, Query(min_length=1, max_length=500)],
+            collision: Collision = "number",
+        ) -> dict[str, str]:
+            folder_id = self.shared(granted, folder)
+            key = request.headers.get("idempotency-key")
+            once = digest(granted.token_digest.hex(), key) if key else None
+
+            def work() -> tuple[int, str]:
+                return self.add(folder_id, name, self.contents.keep(_chunks(request)), None, collision, once)
+
+            made, outcome = await run_in_threadpool(work)
+            row = self.store.item(self.code, made)
+            assert row
+            return {"id": str(made), "name": json.loads(row["body"])["name"], "link": self.item_link(made), "outcome": outcome}
+
+        return api
+
+    def pages(self, desk: Desk) -> APIRouter:
+        pages = APIRouter(prefix="/files")
+        Signed = Annotated[Row, Depends(desk.person)]
+
+        @pages.get("")
+        def folders(request: Request, account: Signed) -> Response:
+            there = self.store.containers(self.code, account["id"])
+            return desk.show(request, "files.html", account=account, folders=there)
+
+        @pages.post("/folders")
+        def new_folder(account: Signed, name: Annotated[str, Form()]) -> Response:
+            made = self.store.container(self.code, account["id"], file_name.clean(name))
+            return RedirectResponse(f"/files/folders/{made}", 303)
+
+        @pages.get("/folders/{folder_id}")
+        def folder(request: Request, account: Signed, folder_id: int) -> Response:
+            found = self.own_container(account, folder_id)
+            there = [self.as_json(r) for r in self.store.items(folder_id, 500)]
+            return desk.show(request, "files_folder.html", account=account, folder=found, files=there)
+
+        @pages.post("/folders/{folder_id}")
+        def upload(account: Signed, folder_id: int, files: list[UploadFile]) -> Response:
+            self.own_container(account, folder_id)
+            for file in files:
+                if file.filename:
+                    self.add(folder_id, file.filename, self.contents.keep(_pieces(file)))
+            return RedirectResponse(f"/files/folders/{folder_id}", 303)
+
+        @pages.get("/files/{file_id}")
+        def file(request: Request, account: Signed, file_id: int) -> Response:
+            row, found = self.own_item(account, file_id)
+            there = self.store.containers(self.code, account["id"])
+            return desk.show(request, "files_file.html", account=account, folder=found, file=self.as_json(row), folders=there)
+
+        @pages.get("/files/{file_id}/copy")
+        def copy(account: Signed, file_id: int) -> StreamingResponse:
+            return self.content(self.own_item(account, file_id)[0])
+
+        @pages.post("/files/{file_id}/version")
+        def version(account: Signed, file_id: int, file: UploadFile) -> Response:
+            self.own_item(account, file_id)
+            self.renew(file_id, self.contents.keep(_pieces(file)))
+            return RedirectResponse(f"/files/files/{file_id}", 303)
+
+        @pages.post("/files/{file_id}/rename")
+        def rename(account: Signed, file_id: int, name: Annotated[str, Form()]) -> Response:
+            self.own_item(account, file_id)
+            self.rename(file_id, name)
+            return RedirectResponse(f"/files/files/{file_id}", 303)
+
+        @pages.post("/files/{file_id}/move")
+        def move(account: Signed, file_id: int, to: Annotated[int, Form()]) -> Response:
+            self.own_item(account, file_id)
+            self.own_container(account, to)
+            self.move(file_id, to)
+            return RedirectResponse(f"/files/files/{file_id}", 303)
+
+        @pages.post("/files/{file_id}/delete")
+        def delete(account: Signed, file_id: int) -> Response:
+            row, found = self.own_item(account, file_id)
+            self.store.delete(row["id"], found["id"])
+            return RedirectResponse(f"/files/folders/{found['id']}", 303)
+
+        return pages
+
+
+def _pieces(file: UploadFile) -> Iterator[bytes]:
+    while chunk := file.file.read(AT_A_TIME):
+        yield chunk
+
+
+def _chunks(request: Request) -> Iterator[bytes]:
+    """A request's body as it comes, read from a thread."""
+    coming = request.stream()
+
+    async def next_one() -> bytes | None:
+        return await anext(coming, None)
+
+    size = 0
+    while (chunk := anyio.from_thread.run(next_one)) is not None:
+        size += len(chunk)
+        if size > MOST_BYTES:
+            raise HTTPException(413, f"a file has at most {MOST_BYTES >> 30} GB")
+        yield chunk

@@ -1,0 +1,268 @@
+"""Practice Mail: folders of messages, kept as their RFC 5322 source and read by the standard library."""
+
+# No deferred annotations here: routes within functions name types that only exist there.
+import hashlib
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import asdict
+from datetime import UTC, datetime
+from email.message import EmailMessage
+from email.utils import format_datetime, make_msgid
+from typing import IO, Annotated
+
+import structlog
+from aiosmtpd.controller import Controller
+from aiosmtpd.smtp import SMTP, Envelope, Session
+from fastapi import APIRouter, Depends, Form, HTTPException, Request, Response, UploadFile
+from fastapi.responses import RedirectResponse
+from pydantic import BaseModel, Field
+from starlette.concurrency import run_in_threadpool
+
+from kelvix.formats import mailbox_files, rfc5322
+from kelvix.practice.framework import Desk, PracticeApp
+from kelvix.practice.push import Pusher
+from kelvix.practice.store import Access, Store
+from kelvix.settings import Settings
+from kelvix.store.database_server import Row
+from kelvix.store.secrets import digest
+
+MOST_BYTES = 40 << 20
+SENT = "Sent"
+LARGE = 25 << 20  # of one attachment that is written on a page
+log = structlog.stdlib.get_logger(__name__)
+
+
+class Message(BaseModel):
+    """What is sent over the API."""
+
+    to: list[str] = Field(min_length=1, max_length=50)
+    subject: str = Field(max_length=1000)
+    text: str = Field(max_length=400_000)
+    html: str = Field("", max_length=800_000)
+
+
+class Mail(PracticeApp):
+    """What Mail does, for its API, its pages and its SMTP alike."""
+
+    code, name, items_word = "mail", "Mail", "messages"
+    sends = "It may also send mail"
+
+    def __init__(self, store: Store, pusher: Pusher, settings: Settings):
+        super().__init__(store, pusher, settings)
+        self.about = f"Takes mail by SMTP on 127.0.0.1, port {settings.smtp_port}."
+
+    @contextmanager
+    def running(self) -> Iterator[None]:
+        controller = smtp(self, self.settings.smtp_port)
+        controller.start()
+        yield
+        controller.stop()
+
+    def deliver(
+        self, folder_id: int, source: bytes, at: datetime | None = None, idempotency: bytes | None = None, tell: bool = True
+    ) -> int:
+        """Keep a message; the time of its arrival is now unless said. Its id."""
+        at = at or datetime.now(UTC)
+        body = asdict(rfc5322.parse(source))
+        body["date"] = (body["date"] or at).isoformat()
+        body["size"] = len(source)
+        item_id = self.store.put(self.code, folder_id, body, source, at, idempotency)
+        if tell:
+            self.pusher.tell(self.code, folder_id, item_id)
+        return item_id
+
+    def bring_in(self, folder_id: int, file: IO[bytes]) -> int:
+        """Keep the messages of an .eml or mbox file, each once however often it is brought: how many there were. Raises
+        Unreadable."""
+        number = 0
+        for source in mailbox_files.messages(file):
+            known = digest("imported", folder_id, hashlib.sha256(source).hexdigest())
+            self.deliver(folder_id, source, rfc5322.parse(source).date, known)
+            number += 1
+        return number
+
+    def send(self, access: Access, message: Message, key: str | None) -> int:
+        """Send a message as the account: it lies among what was sent, and in each folder here that has one of the recipients'
+        addresses. Its id among what was sent; sent again under the same key, it is the same."""
+        sender = f"{access.name} <{access.account}>"
+        source = compose(sender, ", ".join(message.to), message.subject, message.text, html=message.html)
+        sent_folder = self.store.container(self.code, access.account_id, SENT)
+
+        def once(what: str) -> bytes | None:
+            return digest(access.token_digest.hex(), key, what) if key else None
+
+        sent = self.deliver(sent_folder, source, idempotency=once("sent"))
+        for address in dict.fromkeys(a.lower() for a in message.to):
+            folder = self.store.container_by_address(self.code, address)
+            if folder:
+                self.deliver(folder["id"], source, idempotency=once(address))
+        return sent
+
+    def api(self) -> APIRouter:
+        api = super().api()
+        Granted = Annotated[Access, Depends(self.granted)]
+
+        @api.post("/send", status_code=201)
+        def send(granted: Granted, message: Message, request: Request) -> dict[str, str]:
+            if not granted.may_send:
+                raise HTTPException(403, "sending was not allowed")
+            try:
+                sent = self.send(granted, message, request.headers.get("idempotency-key"))
+            except (ValueError, IndexError) as error:
+                raise HTTPException(422, f"this message cannot be written: {error}") from None
+            return {"id": str(sent), "link": self.item_link(sent)}
+
+        @api.post("/folders/{folder}/messages", status_code=201)
+        async def put(granted: Granted, folder: str, request: Request) -> dict[str, str]:
+            folder_id = self.shared(granted, folder)
+            source = await request.body()
+            if len(source) > MOST_BYTES:
+                raise HTTPException(413, f"a message has at most {MOST_BYTES >> 20} MB")
+            key = request.headers.get("idempotency-key")
+            made = await run_in_threadpool(
+                self.deliver, folder_id, source, None, digest(granted.token_digest.hex(), key) if key else None
+            )
+            return {"id": str(made)}
+
+        @api.get("/messages/{message_id}/parts/{index}")
+        def part(granted: Granted, message_id: str, index: int) -> Response:
+            row = self.shared_item(granted, message_id)
+            content = rfc5322.part(self.store.source(row["id"]) or b"", index)
+            if content is None:
+                raise HTTPException(404, "there is no such part")
+            return Response(content, media_type="application/octet-stream", headers={"content-disposition": "attachment"})
+
+        return api
+
+    def pages(self, desk: Desk) -> APIRouter:
+        pages = APIRouter(prefix="/mail")
+        Signed = Annotated[Row, Depends(desk.person)]
+
+        @pages.get("")
+        def folders(request: Request, account: Signed) -> Response:
+            there = self.store.containers(self.code, account["id"])
+            return desk.show(request, "folders.html", account=account, folders=there)
+
+        @pages.post("/folders")
+        def new_folder(account: Signed, name: Annotated[str, Form()], address: Annotated[str, Form()] = "") -> Response:
+            made = self.store.container(self.code, account["id"], name.strip()[:200], address.strip().lower() or None)
+            return RedirectResponse(f"/mail/folders/{made}", 303)
+
+        @pages.get("/folders/{folder_id}")
+        def folder(request: Request, account: Signed, folder_id: int) -> Response:
+            return desk.show(
+                request,
+                "folder.html",
+                account=account,
+                folder=self.own_container(account, folder_id),
+                folders=self.store.containers(self.code, account["id"]),
+                messages=[self.as_json(m) for m in self.store.items(folder_id, 100)],
+            )
+
+        @pages.post("/folders/{folder_id}")
+        async def write(
+            request: Request,
+            account: Signed,
+            folder_id: int,
+            sender: Annotated[str, Form()],
+            subject: Annotated[str, Form()],
+            text: Annotated[str, Form()],
+            files: list[UploadFile] | None = None,
+        ) -> Response:
+            found = self.own_container(account, folder_id)
+            attached = [(rfc5322.file_name(f.filename or ""), await f.read(LARGE)) for f in files or [] if f.filename]
+            try:
+                source = compose(sender, found["address"] or account["address"], subject, text, attached)
+            except (ValueError, IndexError) as error:
+                return desk.show(request, "error.html", 422, account=account, said=f"This message cannot be written: {error}.")
+            self.deliver(folder_id, source)
+            return RedirectResponse(f"/mail/folders/{folder_id}", 303)
+
+        @pages.post("/folders/{folder_id}/import")
+        def bring(request: Request, account: Signed, folder_id: int, file: UploadFile) -> Response:
+            self.own_container(account, folder_id)
+            try:
+                self.bring_in(folder_id, file.file)
+            except mailbox_files.Unreadable as error:
+                return desk.show(request, "error.html", 422, account=account, said=f"Not all was imported: {error}.")
+            return RedirectResponse(f"/mail/folders/{folder_id}", 303)
+
+        @pages.get("/messages/{message_id}")
+        def message(request: Request, account: Signed, message_id: int) -> Response:
+            row, found = self.own_item(account, message_id)
+            return desk.show(
+                request,
+                "message.html",
+                account=account,
+                folder=found,
+                message=self.as_json(row),
+                folders=self.store.containers(self.code, account["id"]),
+            )
+
+        @pages.post("/messages/{message_id}/move")
+        def move(account: Signed, message_id: int, to: Annotated[int, Form()]) -> Response:
+            self.own_item(account, message_id)
+            self.own_container(account, to)
+            self.store.move(message_id, to)
+            self.pusher.tell(self.code, to, message_id)
+            return RedirectResponse(f"/mail/messages/{message_id}", 303)
+
+        @pages.post("/messages/{message_id}/delete")
+        def delete(account: Signed, message_id: int) -> Response:
+            row, found = self.own_item(account, message_id)
+            self.store.delete(row["id"], found["id"])
+            return RedirectResponse(f"/mail/folders/{found['id']}", 303)
+
+        return pages
+
+
+def compose(
+    sender: str, to: str, subject: str, text: str, attachments: list[tuple[str, bytes]] | None = None, html: str = ""
+) -> bytes:
+    """The source of a new message. Raises ValueError where an address or the subject cannot be written."""
+    message = EmailMessage()
+    message["From"], message["To"], message["Subject"] = sender, to, subject
+    message["Date"], message["Message-ID"] = format_datetime(datetime.now(UTC)), make_msgid(domain="practice.example")
+    message.set_content(text)
+    if html:
+        message.add_alternative(html, subtype="html")
+    for name, content in attachments or []:
+        message.add_attachment(content, maintype="application", subtype="octet-stream", filename=name)
+    return message.as_bytes()
+
+
+class Handler:
+    """SMTP on loopback: a message goes to the folder that has the recipient's address."""
+
+    def __init__(self, mail: Mail):
+        self.mail = mail
+
+    async def handle_RCPT(self, server: SMTP, session: Session, envelope: Envelope, address: str, options: list[str]) -> str:
+        folder = await run_in_threadpool(self.mail.store.container_by_address, self.mail.code, address.lower())
+        if folder is None:
+            return f"550 5.1.1 there is no folder with the address {address}"
+        envelope.rcpt_tos.append(address)
+        return "250 OK"
+
+    async def handle_DATA(self, server: SMTP, session: Session, envelope: Envelope) -> str:
+        source = envelope.content if isinstance(envelope.content, bytes) else str(envelope.content).encode()
+        try:
+            for folder in await run_in_threadpool(lambda: list(self._folders(envelope.rcpt_tos))):
+                await run_in_threadpool(self.mail.deliver, folder, source)
+        except Exception:
+            log.exception("a message could not be kept")
+            return "451 4.3.0 the message could not be kept; try again later"
+        return "250 OK"
+
+    def _folders(self, recipients: list[str]) -> Iterator[int]:
+        for address in dict.fromkeys(r.lower() for r in recipients):
+            folder = self.mail.store.container_by_address(self.mail.code, address)
+            if folder:
+                yield folder["id"]
+
+
+def smtp(mail: Mail, port: int) -> Controller:
+    """Takes mail on loopback. SMTPUTF8 and 8BITMIME are offered; no sign-in, since only this machine can reach it."""
+    return Controller(
+        Handler(mail), hostname="127.0.0.1", port=port, enable_SMTPUTF8=True, data_size_limit=MOST_BYTES, decode_data=False
+    )
