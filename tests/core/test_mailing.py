@@ -21,7 +21,7 @@ from kelvix.core.steps import Surroundings
 from kelvix.core.values import Unfit
 from kelvix.core.workflow import BadDocument, Find, Part, Reference, SendMail, Sought, When, Workflow
 from kelvix.formats import mail_text
-from kelvix.practice.mail import compose
+from kelvix.practice.apps.mail import compose
 
 SOURCE = (CarriedField("subject", ("Message", "Subject"), "text"), CarriedField("from", ("Message", "From"), "text"))
 TASKS = Database(7, "Tasks", (Field(1, "Name", "text", True), Field(2, "Due", "date"), Field(3, "Address", "email")))

@@ -15,6 +15,7 @@ from kelvix.core.values import (
     TYPES,
     Choice,
     Doubtful,
+    File,
     NewChoice,
     Unfit,
     as_text,
@@ -147,6 +148,7 @@ def of_type(to):
         ),
         "yes_no": st.booleans(),
         "labels": st.lists(st.text(), min_size=1).map(tuple),
+        "file": st.builds(File, st.text(), st.integers(0, 2**40), st.text(), st.text()),
     }.get(to, st.text(min_size=1))
 
 

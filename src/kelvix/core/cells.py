@@ -8,7 +8,7 @@ from datetime import datetime
 from typing import Literal
 
 from kelvix.core.filling import FieldResult, FieldState, Remedy
-from kelvix.core.values import Value
+from kelvix.core.values import File, Value
 
 CellState = Literal[
     "in",
@@ -67,6 +67,15 @@ class WebCall:
 
 
 @dataclass(frozen=True)
+class Saving:
+    """A file, and the name and folder that it is saved under."""
+
+    file: File
+    name: str
+    folder: str
+
+
+@dataclass(frozen=True)
 class PartResult:
     """What a part of a line, named by its key, comes to for one sample: a Shape line's value, or what a Find
     line compares with."""
@@ -84,7 +93,7 @@ class Cell:
     line's comparisons, these by their place; `doubts` counts those to look at; `rows` says of each row of an Only if line
     whether it holds; `answer` is what a Find line found. Within a Repeat line, `round` is the one that is shown of `rounds`, in
     `wrong_rounds` of which this line is not right. `mails` are what a Send a mail line sends, and
-    `call` what a web request is."""
+    `call` what a web request is, `saving` what a Save a file line saves."""
 
     line: str
     state: CellState
@@ -99,6 +108,7 @@ class Cell:
     wrong_rounds: int = 0
     mails: tuple[Mail, ...] = ()
     call: WebCall | None = None
+    saving: Saving | None = None
 
 
 @dataclass(frozen=True)

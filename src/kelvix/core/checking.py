@@ -10,6 +10,7 @@ from kelvix.core import (
     mailing,
     nesting,
     repeating,
+    saving,
     shaping,
     sources,
     stopping,
@@ -39,6 +40,7 @@ from kelvix.core.workflow import (
     Reference,
     Repeat,
     RunAnother,
+    SaveFile,
     SendMail,
     Shape,
     Stop,
@@ -84,6 +86,8 @@ def _check_line(workflow: Workflow, line: Line, carried: Carried, around: Surrou
             return asking.check(line, carried)
         case SendMail():
             return mailing.check(line, carried)
+        case SaveFile():
+            return saving.check(line, carried)
         case WebRequest():
             return web_request.check(line, carried)
         case RunAnother():

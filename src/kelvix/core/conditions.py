@@ -34,6 +34,7 @@ OPERATORS: dict[Type, tuple[Operator, ...]] = {
     "date": ("is", "before", "after", "filled", "empty"),
     "datetime": ("before", "after", "filled", "empty"),
     "labels": ("has", "has_none", "filled", "empty"),
+    "file": TEXT_OPERATORS,
 }
 TEXT_FUNCTIONS: dict[Operator, str] = {
     "mentions": "mentions",

@@ -34,6 +34,7 @@ OPERATORS: dict[Type, tuple[Operator, ...]] = {
     "date": ("is", "before", "after", "filled", "empty"),
     "datetime": ("before", "after", "filled", "empty"),
     "labels": ("has", "has_none", "filled", "empty"),
+    "file": ("filled", "empty"),
 }
 Link = Callable[[object], str]  # a record's, by its id
 NEEDS_NOTHING: tuple[Operator, ...] = ("filled", "empty")
@@ -58,6 +59,16 @@ class Question:
     take: Literal["newest", "oldest", "all"]
     order: int | None = None
     descending: bool = False
+
+    @property
+    def recognises(self) -> bool:
+        """Whether this asks for one thing by what is the same: the question of an Add or update line."""
+        return (
+            self.take == "oldest"
+            and self.mode == "all"
+            and bool(self.compared)
+            and all(c.operator == "is" for c in self.compared)
+        )
 
 
 def question(line: Find, database: Database, carried: Carried, env: Env) -> tuple[Question | None, tuple[PartResult, ...]]:

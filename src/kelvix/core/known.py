@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from kelvix.core import asking, branching, finding, mailing, nesting, repeating, sources, web_request, writing
+from kelvix.core import asking, branching, finding, mailing, nesting, repeating, saving, sources, web_request, writing
 from kelvix.core.feel import FUNCTIONS, Scope
 from kelvix.core.feel import tree as t
 from kelvix.core.filling import Carried, Held
@@ -26,6 +26,7 @@ from kelvix.core.workflow import (
     Reference,
     Repeat,
     RunAnother,
+    SaveFile,
     SendMail,
     Shape,
     Stop,
@@ -61,6 +62,8 @@ def made_by(line: Line, carried: Carried, around: Surroundings) -> Carried:
             return carried.plus(line.id, asking.fields_of(line, carried), {})
         case SendMail():
             return carried.plus(line.id, mailing.FIELDS, {})
+        case SaveFile():
+            return carried.plus(line.id, saving.FIELDS, {})
         case WebRequest():
             return carried.plus(line.id, web_request.fields_of(line), {})
         case Decide():

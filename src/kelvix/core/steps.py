@@ -7,7 +7,20 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 
-from kelvix.core import asking, conditions, finding, handing, mailing, shaping, sources, stopping, waiting, web_request, writing
+from kelvix.core import (
+    asking,
+    conditions,
+    finding,
+    handing,
+    mailing,
+    saving,
+    shaping,
+    sources,
+    stopping,
+    waiting,
+    web_request,
+    writing,
+)
 from kelvix.core.cells import Answer, Cell, CellState, PartResult
 from kelvix.core.feel import Env
 from kelvix.core.filling import Carried, ListRow, Remedy
@@ -29,6 +42,7 @@ from kelvix.core.workflow import (
     Reference,
     Repeat,
     RunAnother,
+    SaveFile,
     SendMail,
     Shape,
     Shaped,
@@ -123,6 +137,8 @@ def step(line: Line, carried: Carried, around: Surroundings) -> tuple[Cell, Carr
             return handing.step(line, around.others, carried, around.env), carried
         case SendMail():
             return mailing.step(line, carried, around.env)
+        case SaveFile():
+            return saving.step(line, carried, around.env)
         case WebRequest():
             return web_request.step(line, carried, around.env)
         case Stop():

@@ -179,6 +179,7 @@ def _fit_of_types(field: Type, carried: Type) -> float | None:
         ("labels", "text"): 0.5,
         ("labels", "choice"): 0.6,
         ("text", "labels"): 0.35,
+        ("text", "file"): 0.3,
     }
     return fits.get((field, carried))
 

@@ -17,6 +17,7 @@ from kelvix.core.workflow import (
     RecordEvent,
     Repeat,
     RunAnother,
+    SaveFile,
     SendMail,
     Update,
     Wait,
@@ -45,6 +46,8 @@ def _line(line: Line, names: Mapping[int, str]) -> str:
             return f"find {'records' if line.several == 'all' else 'a record'} in {names.get(database or 0, 'a database')}"
         case SendMail():
             return "send a mail"
+        case SaveFile():
+            return "save a file"
         case WebRequest():
             return "send a web request"
         case RunAnother():

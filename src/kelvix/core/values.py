@@ -12,6 +12,7 @@
 | link      | str              | string                                 |
 | yes_no    | bool             | true / false                           |
 | labels    | tuple of choices' ids | list of strings                   |
+| file      | File             | list: name, size, kind, where it lies  |
 
 An empty value is None. What does not fit raises `Unfit` with a sentence; nothing is guessed.
 """
@@ -30,11 +31,11 @@ from typing import Literal, get_args
 from urllib.parse import urlsplit
 from zoneinfo import ZoneInfo
 
-Type = Literal["text", "long_text", "number", "date", "datetime", "choice", "email", "link", "yes_no", "labels"]
+Type = Literal["text", "long_text", "number", "date", "datetime", "choice", "email", "link", "yes_no", "labels", "file"]
 TYPES: tuple[Type, ...] = get_args(Type)
 Value = str | Decimal | date | datetime | bool | tuple[str, ...] | None
 Wire = str | bool | list[str] | None
-Rows = list[dict[str, str | bool | None]]
+Rows = list[dict[str, Wire]]
 ItemValue = Wire | Rows  # what a source item carries: a value, or the rows of a list
 
 TYPE_NAMES: dict[Type, str] = {
@@ -48,6 +49,7 @@ TYPE_NAMES: dict[Type, str] = {
     "link": "link",
     "yes_no": "yes or no",
     "labels": "labels",
+    "file": "file",
 }
 WITH_ARTICLE: dict[Type, str] = {
     **{type_: f"a {name}" for type_, name in TYPE_NAMES.items()},
@@ -79,6 +81,7 @@ ACCEPTS: dict[Type, tuple[str, str]] = {
         "a list of texts, or one text with commas or semicolons between labels; each is matched as a choice is, and kept once",
         "texts that are not among its labels, unless the field allows new ones; more than 100 labels",
     ),
+    "file": ("a file that an app carries, such as an attachment", "all else: a text does not become a file"),
 }
 MOST_LABELS = 100
 LONGEST: dict[Type, int] = {"text": 10_000, "long_text": 4_000_000, "email": 320, "link": 2_000}
@@ -129,6 +132,39 @@ class Doubtful(Unfit):
 
 class NewChoice(str):
     """The name of a choice that a field does not have yet and may get: it is made when the value is kept."""
+
+
+class File(str):
+    """A file that lies in an app. It reads as its name; `source` says where it lies, as the app's code and what that
+    understands; `size` is in bytes."""
+
+    size: int
+    kind: str
+    source: str
+
+    def __new__(cls, name: str, size: int, kind: str, source: str) -> File:
+        made = super().__new__(cls, name)
+        made.size, made.kind, made.source = size, kind, source
+        return made
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, File) and self.wire() == other.wire()
+
+    def __ne__(self, other: object) -> bool:
+        return not self == other
+
+    def __hash__(self) -> int:
+        return hash(self.source)
+
+    def wire(self) -> list[str]:
+        return [str(self), str(self.size), self.kind, self.source]
+
+    @staticmethod
+    def of(wire: object) -> File:
+        """Raises ValueError."""
+        if not isinstance(wire, list) or len(wire) != 4 or not all(isinstance(w, str) for w in wire):
+            raise ValueError("not a file")
+        return File(wire[0], int(wire[1]), wire[2], wire[3])
 
 
 @dataclass(frozen=True)
@@ -276,6 +312,10 @@ def coerce(
     Raises Unfit."""
     if value is None or (isinstance(value, str) and not value.strip()):
         return None
+    if to == "file":
+        if isinstance(value, File):
+            return value
+        raise Unfit(f"“{shorten(as_text(value, zone))}” is not a file")
     if to == "labels":
         return _labels(value, zone, choices, grows)
     if isinstance(value, tuple) and len(value) == 1:
@@ -390,6 +430,8 @@ def to_wire(value: Value) -> Wire:
         return f"{value:f}"
     if isinstance(value, tuple):
         return [str(v) for v in value]
+    if isinstance(value, File):
+        return value.wire()
     return value
 
 
@@ -402,6 +444,8 @@ def from_wire(wire: Wire, of: Type) -> Value:
             if isinstance(wire, list) and all(isinstance(w, str) for w in wire):
                 return tuple(wire)
             raise ValueError
+        if of == "file":
+            return File.of(wire)
         if of == "yes_no":
             if isinstance(wire, bool):
                 return wire

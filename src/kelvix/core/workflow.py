@@ -473,6 +473,25 @@ class WebRequest:
     verb: Literal["web_request"] = "web_request"
 
 
+@dataclass(frozen=True)
+class SaveFile:
+    """Save a file into a folder: the chosen one, else the one that has the name which `folder` is filled with, made where there
+    is none if the line `makes` it. Without a `name` it keeps its own; its extension it keeps in any case. `collision`: what
+    becomes of one of the same name that is there."""
+
+    id: str
+    connection: int | None = None
+    container: str | None = None
+    container_name: str = ""
+    folder: Filling = ()
+    makes: bool = False
+    file: Filling = ()
+    name: Filling = ()
+    collision: Literal["number", "replace", "skip"] = "number"
+    within: str = ""
+    verb: Literal["save_file"] = "save_file"
+
+
 Fills = Add | AddOrUpdate | Update  # lines that fill fields
 Writes = Add | AddOrUpdate | Update | Delete  # lines that change a database
 
@@ -521,7 +540,7 @@ class Find:
     verb: Literal["find"] = "find"
 
 
-Acts = Writes | SendMail | WebRequest | RunAnother  # lines that change something
+Acts = Writes | SendMail | WebRequest | SaveFile | RunAnother  # lines that change something
 Narrows = OnlyIf | Way  # lines with conditions
 Blocks = Way | Otherwise | Repeat  # lines that other lines can stand within
 Line = (
@@ -542,6 +561,7 @@ Line = (
     | Delete
     | SendMail
     | WebRequest
+    | SaveFile
     | RunAnother
 )
 
@@ -568,6 +588,10 @@ def fillings_of(line: Line) -> Iterator[Filling]:
             yield line.address
             yield from (h.filling for h in line.headers)
             yield from (g.filling for g in line.body)
+        case SaveFile():
+            yield line.file
+            yield line.name
+            yield line.folder
         case RunAnother():
             yield from (g.filling for g in line.given)
         case Find():
@@ -600,5 +624,5 @@ class BadDocument(ValueError):
 
 def connections_of(workflow: Workflow) -> set[int]:
     """The connections that a workflow reads or sends by."""
-    sends = {line.connection for line in workflow.lines if isinstance(line, SendMail)}
+    sends = {line.connection for line in workflow.lines if isinstance(line, SendMail | SaveFile)}
     return {c for c in (*sends, workflow.when.connection) if c is not None}

@@ -1,0 +1,260 @@
+"""What a line means that somebody typed in a hurry: a record of a database, its fields filled by the words of the line.
+
+Looked for in this order, each piece of the line used once: "field: value"; addresses and links; dates in plain words; numbers
+beside the name of their field; choices and labels by their names, with # or @ before them or plain; what is left is the name.
+A plain word stays in the name where it stands in the middle of it, and a label's always: it says what the thing is about.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import zip_longest
+
+from kelvix.core import plain_dates
+from kelvix.core.feel import Env
+from kelvix.core.schema import TEXT_FIELD, Database, Field
+from kelvix.core.values import EMAIL, Choice, Unfit, Value, as_text, coerce, fold
+
+MOST_LINES = 200
+MOST_COMPLETIONS = 6
+PAST = frozenset(("received", "added", "created", "changed", "finished", "sent", "done", "arrived", "captured", "paid"))
+PERSON = frozenset(("who", "person", "people", "owner", "assigned", "assignee", "by", "for"))
+_LINK = re.compile(r"https?://[^\s<>\"]+[^\s<>\".,;:!?)\]]", re.I)
+
+
+@dataclass(frozen=True)
+class Understood:
+    """A piece of the line and what it is taken for: the value of a field, as it reads."""
+
+    start: int
+    end: int
+    field: int
+    said: str
+
+
+@dataclass(frozen=True)
+class Quick:
+    """A record that a line means. `wrong` says what does not fit."""
+
+    values: dict[int, Value]
+    pieces: tuple[Understood, ...]
+    wrong: tuple[str, ...] = ()
+
+
+class _Reading:
+    """One line being read: which pieces are used, and which fields filled."""
+
+    def __init__(self, line: str, database: Database, people: Sequence[str], env: Env):
+        self.line, self.database, self.people, self.env = line, database, people, env
+        self.free = list(line)  # what is not used yet; used characters are NUL
+        self.values: dict[int, Value] = {}
+        self.pieces: list[Understood] = []
+        self.wrong: list[str] = []
+
+    @property
+    def left(self) -> str:
+        return "".join(self.free)
+
+    def open(self, *types: str) -> list[Field]:
+        """Fields of these types that nothing was found for yet."""
+        return [f for f in self.database.fields[1:] if f.type in types and f.id not in self.values and f.id != TEXT_FIELD]
+
+    def take(self, start: int, end: int, field: Field, value: Value, keep: bool = False) -> None:
+        """`keep`: the words stay in the name all the same."""
+        if field.type == "labels" and isinstance(value, tuple):
+            before = self.values.get(field.id)
+            value = tuple(dict.fromkeys((*(before if isinstance(before, tuple) else ()), *value)))
+        self.values[field.id] = value
+        shown = field.named(value)
+        self.pieces.append(Understood(start, end, field.id, as_text(shown, self.env.zone)))
+        if not keep:
+            self.free[start:end] = "\0" * (end - start)
+
+    def try_value(self, start: int, end: int, field: Field, text: Value) -> bool:
+        try:
+            value = coerce(text, field.type, self.env.zone, field.choices, self.env.order, field.grows)
+        except Unfit as unfit:
+            self.wrong.append(f"{field.name}: {unfit}")
+            return False
+        if value is None:
+            return False
+        self.take(start, end, field, value)
+        return True
+
+
+def understand(line: str, database: Database, people: Sequence[str], env: Env) -> Quick:
+    """`people` are the names of those of the workspace."""
+    reading = _Reading(line, database, people, env)
+    _named_fields(reading)
+    _addresses(reading)
+    _dates(reading)
+    _numbers(reading)
+    _choices(reading)
+    _people(reading)
+    title = database.fields[0]
+    name = re.sub(r"\s+([,.;:!?])", r"\1", " ".join(reading.left.replace("\0", " ").split())).strip(" ,;-–")
+    if name:
+        reading.values[title.id] = name
+    elif line.strip() and title.id not in reading.values:
+        reading.values[title.id] = line.strip()
+    return Quick(reading.values, tuple(sorted(reading.pieces, key=lambda p: p.start)), tuple(reading.wrong))
+
+
+def lines_of(text: str, each: bool) -> list[tuple[str, str]]:
+    """The lines that are records, each with the text that belongs to it: with `each`, every line that is not indented is one,
+    and those below that are belong to it; else the first is, and all others do."""
+    lines = [ln.rstrip() for ln in text.replace("\r\n", "\n").replace("\r", "\n").split("\n")]
+    found: list[tuple[str, list[str]]] = []
+    for line in lines:
+        begins = line.strip() and (not found or (each and not line.startswith((" ", "\t"))))
+        if begins:
+            found.append((re.sub(r"^(?:[-*•]|\[[ x]?\])\s+", "", line.strip()) if each else line.strip(), []))
+        elif found:
+            found[-1][1].append(line.strip() if each else line)
+    return [(line, "\n".join(more).strip("\n")) for line, more in found]
+
+
+def _named_fields(r: _Reading) -> None:
+    """Field: value, up to the next such name, a comma before it or the end."""
+    names = {fold(f.name): f for f in r.database.fields if f.id != TEXT_FIELD and f.type != "file"}
+    if not names:
+        return
+    heads = "|".join(re.escape(name) for name in sorted(names, key=len, reverse=True))
+    pattern = re.compile(rf"(?<!\w)({heads})\s*[:=]\s*", re.I)
+    folded = fold(r.line)
+    if len(folded) != len(r.line):  # folding changed the length: the places would not agree
+        folded = r.line.lower()
+    marks = list(pattern.finditer(folded))
+    for mark, after in zip_longest(marks, marks[1:]):
+        field = names.get(mark[1])
+        end = after.start() if after else len(r.line)
+        text = r.line[mark.end() : end].rstrip(" ,;")
+        if field is None or not text or text.startswith("//"):
+            continue
+        value: Value = text
+        if field.type in ("date", "datetime"):
+            said = plain_dates.find(text, r.env.now, r.env.zone, r.env.order)
+            if said is not None and said.start == 0:
+                text = text[: said.end]
+                value = said.day if field.type == "date" else said.at
+        elif field.type in ("choice", "number", "yes_no", "email", "link"):
+            text, value = _shortest(text, field, r)
+        r.try_value(mark.start(), mark.end() + len(text), field, value)
+
+
+def _shortest(text: str, field: Field, r: _Reading) -> tuple[str, Value]:
+    """As many of the first words as the field takes: what stands behind them belongs to the name again."""
+    words = list(re.finditer(r"\S+", text))
+    for word in reversed(words):
+        piece = text[: word.end()].rstrip(",;")
+        try:
+            if coerce(piece, field.type, r.env.zone, field.choices, r.env.order, False) is not None:
+                return text[: word.end()], piece
+        except Unfit:
+            continue
+    return text, text
+
+
+def _addresses(r: _Reading) -> None:
+    for match in _LINK.finditer(r.left):
+        if fields := r.open("link"):
+            r.try_value(match.start(), match.end(), fields[0], match[0])
+    for match in re.finditer(r"\S+@\S+", r.left):
+        address = match[0].strip("<>,;.()")
+        start = match.start() + match[0].index(address) if address else match.start()
+        if EMAIL.fullmatch(address) and (fields := r.open("email")):
+            r.try_value(start, start + len(address), fields[0], address)
+
+
+def _dates(r: _Reading) -> None:
+    """Dates fill date fields in their order, those of what is past last."""
+    since = 0
+    while True:
+        said = plain_dates.find(r.left, r.env.now, r.env.zone, r.env.order, since)
+        if said is None:
+            return
+        since = said.end
+        fields = r.open("date", "datetime")
+        if not fields:
+            return
+        future = said.at >= r.env.now.replace(hour=0, minute=0, second=0, microsecond=0)
+        fields.sort(key=lambda f: (bool(PAST & set(fold(f.name).split())) == future, said.timed and f.type == "date"))
+        field = fields[0]
+        r.take(said.start, said.end, field, coerce(said.at if field.type == "datetime" else said.day, field.type, r.env.zone))
+        if field.type == "date" and said.clock:  # the field has no room for the time: it stays in the name
+            r.free[slice(*said.clock)] = r.line[slice(*said.clock)]
+
+
+def _numbers(r: _Reading) -> None:
+    """A number with the name of its field beside it, whole or its first letter: 4 hours, 4 h, hours 4."""
+    for field in r.open("number"):
+        name = re.escape(fold(field.name))
+        stem = name.removesuffix("s")
+        word = rf"(?:{name}|{stem}|{name[0]})" if len(name) > 1 else name
+        number = r"(\d{1,9}(?:,\d{3})*(?:\.\d+)?)"
+        match = re.search(rf"(?<![\w.,/:-]){number} ?{word}(?!\w)|(?<!\w){name} {number}(?![\w,/:-])", r.left, re.I)
+        if match:
+            r.try_value(match.start(), match.end(), field, match[1] or match[2])
+
+
+def _choices(r: _Reading) -> None:
+    for field in r.open("choice", "labels"):
+        for choice in sorted(field.choices, key=lambda c: -len(c.name)):
+            if field.type == "choice" and field.id in r.values:
+                break
+            _choice(r, field, choice)
+    growing = [f for f in r.database.fields if f.grows and (f.type == "labels" or f in r.open("choice"))]
+    for match in re.finditer(r"(?<!\S)#([\w-]+)", r.left):
+        if growing:
+            field = growing[0]
+            r.try_value(match.start(), match.end(), field, (match[1],) if field.type == "labels" else match[1])
+            growing = growing if field.type == "labels" else growing[1:]
+
+
+def _choice(r: _Reading, field: Field, choice: Choice) -> None:
+    match = re.search(rf"(?<![\w#@])([#@]?){re.escape(choice.name)}(?!\w)", r.left, re.I)
+    if match is None:
+        return
+    value: Value = (choice.id,) if field.type == "labels" else choice.id
+    rest = r.left[match.end() :].replace("\0", " ").strip(" ,;.")
+    within = field.type == "labels" or (bool(rest) and bool(r.left[: match.start()].strip("\0 ")))
+    r.take(match.start(), match.end(), field, value, keep=not match[1] and within)
+
+
+def _people(r: _Reading) -> None:
+    """The people of the workspace, into a text field that is for one."""
+    fields = [f for f in r.open("text") if PERSON & set(fold(f.name).split())]
+    for person in sorted(r.people, key=len, reverse=True):
+        if not fields:
+            return
+        for name in (person, person.split()[0]):
+            match = re.search(rf"(?<!\w)@?{re.escape(name)}(?!\w)", r.left, re.I)
+            if match:
+                r.take(match.start(), match.end(), fields[0], person, keep=not match[0].startswith("@"))
+                fields = fields[1:]
+                break
+
+
+def complete(line: str, caret: int, database: Database, people: Sequence[str]) -> list[tuple[int, str]]:
+    """How the word before the caret can go on: where it begins, and the whole word. With # or @ before it, choices, labels and
+    people at once; else from its second letter, names of fields too."""
+    match = re.search(r"(?:[#@])?[\w’'-]*$", line[:caret])
+    word = match[0] if match else ""
+    start, marked = caret - len(word), word[:1] in ("#", "@")
+    begun = fold(word.lstrip("#@"))
+    if not marked and len(begun) < 2:
+        return []
+    mark = word[:1] if marked else ""
+    names = [f"{mark}{c.name}" for f in database.fields if f.type in ("choice", "labels") for c in f.choices]
+    names += [f"{mark}{p}" for p in people]
+    if not marked:
+        names += [f"{f.name}: " for f in database.fields[1:] if f.id != TEXT_FIELD and f.type != "file"]
+    found = [n for n in dict.fromkeys(names) if fold(n.lstrip("#@")).startswith(begun) and fold(n) != fold(word)]
+    return [(start, n) for n in found[:MOST_COMPLETIONS]]
+
+
+def words_of(line: str) -> set[str]:
+    """The words of a line by which the database that one means is learned."""
+    return set(re.findall(r"[^\W\d_]{3,}", fold(line)))

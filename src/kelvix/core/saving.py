@@ -1,0 +1,82 @@
+"""Save a file lines: which file goes into which folder of an app, under which name."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from kelvix.core import file_name
+from kelvix.core.cells import Cell, Finding, Saving
+from kelvix.core.feel import Env
+from kelvix.core.filling import Carried, compute, is_filled, references
+from kelvix.core.schema import CarriedField
+from kelvix.core.values import File, Unfit, Value, as_text, shorten
+from kelvix.core.workflow import SaveFile
+
+FIELDS = (
+    CarriedField("name", ("Saved file", "Name"), "text"),
+    CarriedField("link", ("Saved file", "Link that opens it"), "link"),
+    CarriedField("folder", ("Saved file", "Folder"), "text"),
+    CarriedField("happened", ("Saved file", "What happened"), "text"),
+    CarriedField("identifier", ("Saved file", "Identifier"), "text"),
+)
+HAPPENED = {"added": "added", "replaced": "replaced one of the same name", "there": "one of the same name was there"}
+
+
+def saving(line: SaveFile, carried: Carried, env: Env) -> Saving | None:
+    """What would be saved with a sample; nothing where it has no file. Raises Unfit."""
+    file = compute(line.file, carried, env)
+    if file is None:
+        return None
+    if not isinstance(file, File):
+        raise Unfit("this is a text, not a file: choose a value that is a file, such as an attachment’s content")
+    name = as_text(compute(line.name, carried, env), env.zone).strip() if is_filled(line.name) else str(file)
+    if not name:
+        raise Unfit("the name is empty in this sample")
+    folder = line.container_name
+    if line.container is None:
+        folder = " ".join(as_text(compute(line.folder, carried, env), env.zone).split())
+        if not folder:
+            raise Unfit("the folder’s name is empty in this sample")
+        folder = file_name.clean(folder)
+    return Saving(file, file_name.with_extension(name, str(file)), folder)
+
+
+def step(line: SaveFile, carried: Carried, env: Env) -> tuple[Cell, Carried]:
+    below = carried.plus(line.id, FIELDS, {})
+    if line.connection is None or (line.container is None and not is_filled(line.folder)):
+        return Cell(line.id, "unready", "choose the folder that it is saved into"), below
+    if not is_filled(line.file):
+        return Cell(line.id, "unready", "choose the file that is saved"), below
+    try:
+        made = saving(line, carried, env)
+    except Unfit as unfit:
+        return Cell(line.id, "put_right", shorten(str(unfit), 120)), below
+    if made is None:
+        return Cell(line.id, "found_none", "no file to save"), below
+    note = f"{shorten(made.name, 60)} → {shorten(made.folder, 40)}"
+    return Cell(line.id, "fits", note, saving=made), carry_on(line, {"name": made.name, "folder": made.folder}, carried)
+
+
+def carry_on(line: SaveFile, saved: Mapping[str, str | None], carried: Carried) -> Carried:
+    """What lines below can use of what was saved."""
+    values: dict[str, Value] = {key: saved.get(key) for key in ("name", "link", "folder", "identifier")}
+    return carried.plus(line.id, FIELDS, {**values, "happened": HAPPENED.get(saved.get("happened") or "")})
+
+
+def check(line: SaveFile, carried: Carried) -> list[Finding]:
+    """What must be put right whatever the sample."""
+    found: list[Finding] = []
+    if line.connection is None:
+        found.append(Finding(line.id, "choose the connection by which the file is saved", key="connection"))
+    if line.container is None and not is_filled(line.folder):
+        found.append(Finding(line.id, "choose the folder that the file is saved into", key="folder"))
+    if not is_filled(line.file):
+        found.append(Finding(line.id, "choose the file that is saved", key="file"))
+    elif any(carried.fields[ref].type != "file" for ref in references(line.file) if ref in carried.fields):
+        found.append(Finding(line.id, "this is not a file: choose a value that is one", key="file"))
+    for key, filling in (("file", line.file), ("name", line.name), ("folder", line.folder)):
+        if any(ref not in carried.fields for ref in references(filling)):
+            found.append(Finding(line.id, "this uses a value that the lines above do not carry", key=key))
+        if any(p.formula is not None and not p.formula.tree for p in filling):
+            found.append(Finding(line.id, "this formula cannot be read yet", key=key))
+    return found

@@ -1,0 +1,125 @@
+"""Quick input: which fields a typed line fills, what stays of it as the name, and how a word can go on."""
+
+from __future__ import annotations
+
+from datetime import UTC, date, datetime
+from decimal import Decimal
+from zoneinfo import ZoneInfo
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from kelvix.core.feel import Env
+from kelvix.core.proposing import database_for
+from kelvix.core.quick_input import complete, lines_of, understand
+from kelvix.core.schema import Database, Field
+from kelvix.core.values import Choice
+
+ENV = Env(datetime(2026, 11, 25, 15, 30, tzinfo=UTC), ZoneInfo("Europe/London"))
+WHO = (Choice("o", "Orla"), Choice("i", "Ivo"))
+ABOUT = (Choice("r", "reeds"), Choice("l", "leather"), Choice("w", "wind chest"))
+TASKS = Database(
+    1,
+    "Workshop tasks",
+    (
+        Field(1, "Name", "text"),
+        Field(2, "Due", "date"),
+        Field(3, "Who", "choice", choices=WHO),
+        Field(4, "Hours", "number"),
+        Field(5, "Done", "yes_no"),
+        Field(6, "About", "labels", choices=ABOUT, grows=True),
+        Field(7, "Received", "datetime"),
+        Field(8, "Page", "link"),
+        Field(9, "Address", "email"),
+        Field(10, "Asked by", "text"),
+        Field(0, "Text", "long_text"),
+    ),
+)
+PEOPLE = ("Ruth Amory",)
+
+
+def read(line):
+    quick = understand(line, TASKS, PEOPLE, ENV)
+    return {TASKS.field(f).name: v for f, v in quick.values.items()}, quick
+
+
+FRIDAY = date(2026, 11, 27)
+
+
+@pytest.mark.parametrize(
+    ("line", "expected"),
+    [
+        ("Order reed leather", {"Name": "Order reed leather", "About": ("l",)}),
+        ("Order hair sheep Friday Ivo 4 h", {"Name": "Order hair sheep", "Due": FRIDAY, "Who": "i", "Hours": Decimal(4)}),
+        ("Tune Holm, due Friday 3pm, who: ivo", {"Name": "Tune Holm, 3pm", "Due": FRIDAY, "Who": "i"}),
+        ("Ask Orla about the pallets", {"Name": "Ask Orla about the pallets", "Who": "o"}),
+        ("@orla call the verger", {"Name": "call the verger", "Who": "o"}),
+        ("Re-rack it #reeds #new-one", {"Name": "Re-rack it", "About": ("r", "new-one")}),
+        ("The wind chest leaks", {"Name": "The wind chest leaks", "About": ("w",)}),
+        ("done: yes hours: 2.5 Patch the bellows", {"Name": "Patch the bellows", "Done": True, "Hours": Decimal("2.5")}),
+        ("hours 3 tune the Swell", {"Name": "tune the Swell", "Hours": Decimal(3)}),
+        ("Read https://w.example/a?b=1.", {"Name": "Read.", "Page": "https://w.example/a?b=1"}),
+        ("Write to ada@st.example tomorrow", {"Name": "Write to", "Address": "ada@st.example", "Due": date(2026, 11, 26)}),
+        ("Asked by Ruth: price of zinc", {"Name": "Asked by Ruth: price of zinc", "Asked by": "Ruth Amory"}),
+        ("Friday", {"Name": "Friday", "Due": FRIDAY}),
+        ("received: yesterday a letter", {"Name": "a letter", "Received": datetime(2026, 11, 24, tzinfo=UTC)}),
+        ("asked by: the dean", {"Name": "asked by: the dean", "Asked by": "the dean"}),
+    ],
+)
+def test_a_line(line, expected):
+    values, quick = read(line)
+    assert values == expected and not quick.wrong
+
+
+def test_each_piece_says_where_it_stands_and_what_it_means():
+    line = "Order hair sheep next friday @ivo"
+    _, quick = read(line)
+    assert [(line[p.start : p.end], TASKS.field(p.field).name, p.said) for p in quick.pieces] == [
+        ("next friday", "Due", "4 Dec 2026"),
+        ("@ivo", "Who", "Ivo"),
+    ]
+
+
+def test_what_is_named_and_does_not_fit_is_said_and_stays():
+    values, quick = read("due: never hours: many x")
+    assert "Due" not in values and values["Name"] == "due: never hours: many x"
+    assert [w.split(":")[0] for w in quick.wrong] == ["Due", "Hours"]
+
+
+@pytest.mark.parametrize(
+    ("text", "each", "expected"),
+    [
+        ("one\ntwo\n  three", False, [("one", "two\n  three")]),
+        ("- one\n  more\n* two\n\n[ ] three", True, [("one", "more"), ("two", ""), ("three", "")]),
+        ("one\r\ntwo\r", True, [("one", ""), ("two", "")]),
+        ("\n\n", True, []),
+    ],
+)
+def test_lines(text, each, expected):
+    assert lines_of(text, each) == expected
+
+
+def test_completions():
+    assert [w for _, w in complete("ring iv", 7, TASKS, PEOPLE)] == ["Ivo"]
+    assert [w for _, w in complete("#", 1, TASKS, ())] == ["#Orla", "#Ivo", "#reeds", "#leather", "#wind chest"]
+    assert [w for _, w in complete("re", 2, TASKS, ())] == ["reeds", "Received: "]
+    assert complete("ring r", 6, TASKS, PEOPLE) == [] and complete("ask ruth", 8, TASKS, PEOPLE) == [(4, "Ruth Amory")]
+
+
+@given(st.text(max_size=80))
+def test_any_line_is_understood_as_something(line):
+    """Whatever is typed: no error, pieces lie within it without overlapping, and nothing that was typed is lost unseen."""
+    quick = understand(line, TASKS, PEOPLE, ENV)
+    assert all(0 <= p.start < p.end <= len(line) for p in quick.pieces)
+    assert all(a.end <= b.start for a, b in zip(quick.pieces, quick.pieces[1:], strict=False))
+    assert not line.strip() or quick.values.get(1) or not line.strip(" ,;-–\0")
+
+
+def test_the_database_is_learned_from_the_words():
+    counts = {"": {1: 9, 2: 9}, "ring": {1: 4}, "tune": {2: 5}, "the": {1: 5, 2: 5}}
+    assert database_for(["ring", "the"], counts, "", [1, 2], 2) == 1
+    assert database_for(["tune"], counts, "", [1, 2], 1) == 2
+    assert database_for(["unheard"], counts, "", [1, 2], 2) == 2, "nothing is known of it: the one used last"
+    assert database_for(["ring"], {}, "", [3, 4], None) == 3 and database_for([], {}, "", [], None) is None
+    assert database_for(["ring"], counts, "", [2], 1) == 2, "one that is gone is not proposed"
