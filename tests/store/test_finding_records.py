@@ -8,7 +8,7 @@ from decimal import Decimal
 import pytest
 
 from kelvix.core.finding import MOST, OPERATORS, Compared, Question, compared
-from kelvix.core.values import TYPES
+from kelvix.core.values import TYPES, File
 from kelvix.core.workflow import AddOrUpdate, Find, Sought
 from kelvix.store import databases, ddl, finding, records
 from kelvix.store.databases import NewField
@@ -17,11 +17,11 @@ from kelvix.store.records import Origin
 FIELDS = (
     NewField("text", "text"), NewField("long_text", "long_text"), NewField("number", "number"), NewField("date", "date"),
     NewField("datetime", "datetime"), NewField("choice", "choice", choices=("New", "Old")), NewField("email", "email"), NewField("link", "link"),
-    NewField("yes_no", "yes_no"), NewField("labels", "labels", choices=("Reeds", "Leather")),
+    NewField("yes_no", "yes_no"), NewField("labels", "labels", choices=("Reeds", "Leather")), NewField("file", "file"),
 )  # fmt: skip
 FIRST = {
     "text": "Café 50%_off", "long_text": "a\nb", "number": Decimal("12.5"), "date": date(2026, 5, 1), "datetime": datetime(2026, 5, 1, 9, tzinfo=UTC),
-    "choice": "1", "email": "ada@stbride.example", "link": "https://x.example/", "yes_no": True, "labels": ("1", "2"),
+    "choice": "1", "email": "ada@stbride.example", "link": "https://x.example/", "yes_no": True, "labels": ("1", "2"), "file": File("Survey.pdf", 12, "application/pdf", "mail:1/2"),
 }  # fmt: skip
 LATER = {"text": "Other", "number": Decimal(99), "date": date(2026, 6, 1), "choice": "2", "yes_no": False, "labels": ("2",)}
 EMPTY = {"text": "Empty"}

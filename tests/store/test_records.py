@@ -141,9 +141,9 @@ def test_the_numbers_of_changes_become_visible_in_order(made):
         cursor = before
         while True:
             done = stop.is_set()
-            rows = space.rows("SELECT seq FROM `change` WHERE workspace_id=%s AND seq > %s ORDER BY seq", (space.id, cursor))
-            seen.extend(r["seq"] for r in rows)
-            cursor = rows[-1]["seq"] if rows else cursor
+            found = space.transact(lambda t, after=cursor: changes.after(t, space.id, after, 1000))
+            seen.extend(one.seq for one in found)
+            cursor = found[-1].seq if found else cursor
             if done:
                 return
 
@@ -160,6 +160,14 @@ def test_the_numbers_of_changes_become_visible_in_order(made):
     stop.set()
     reader.join()
     assert len(seen) == len(set(seen)) == 240 and seen == sorted(seen)
+
+
+def test_a_number_that_is_kept_no_longer_holds_up_nothing(made):
+    space, database = made
+    seqs = [add(space, database, Name=f"n{n}")[1] for n in range(4)]
+    space.transact(lambda t: t.execute("DELETE FROM `change` WHERE workspace_id=%s AND seq=%s", (space.id, seqs[1])))
+    found = space.transact(lambda t: changes.after(t, space.id, seqs[0] - 1, 10))
+    assert [one.seq for one in found] == [seqs[0], *seqs[2:]]
 
 
 def test_pages_by_keyset_hold_each_record_once(made):

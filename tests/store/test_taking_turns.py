@@ -77,7 +77,7 @@ def new_event(space, workflow, number, order, item):
         made = t.insert(
             "INSERT INTO event (workspace_id, workflow_id, version_id, digest, item_id, came_by, lane) "
             "VALUES (%s,%s,1,%s,%s,'push',%s)",
-            (space.id, workflow, watches.event_digest(str(workflow), str(number)), item, lane),
+            (space.id, workflow, watches.event_digest(str(workflow), watches.Told(str(number))), item, lane),
         )
         events.line_up(t, space.id, workflow, made, lane)
         return made, lane

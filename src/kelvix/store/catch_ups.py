@@ -136,7 +136,14 @@ def feed(t: Transaction, one: CatchUp, number: int) -> int:
     )
     for row in rows:
         new = watches.take_in_many(
-            t, one.workspace_id, one.workflow_id, one.version_id, one.container, [row["item_id"]], "catch_up", one.id
+            t,
+            one.workspace_id,
+            one.workflow_id,
+            one.version_id,
+            one.container,
+            [watches.Told(row["item_id"])],
+            "catch_up",
+            one.id,
         )
         t.execute(
             "UPDATE catch_up_item SET state=%s WHERE catch_up_id=%s AND position=%s",

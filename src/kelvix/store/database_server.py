@@ -48,7 +48,9 @@ class Transaction:
 
     def __init__(self, connection: pymysql.Connection[Any], *first: str):
         self._connection = connection
+        self._binds = connection.cursor()
         self._put_off = list(first)
+        self._told: dict[int, Callable[[int], object]] = {}  # by place among what is put off: who is told an INSERT's id
         self._gathered: dict[Callable[[list[str]], list[str]], list[str]] = {}
         self.held: set[tuple[int, int] | bytes] = (
             set()
@@ -60,17 +62,22 @@ class Transaction:
 
     def later(self, sql: str, args: Sequence[Any] = ()) -> None:
         """Run a statement before the next one that is run, or before the commit."""
-        with self._connection.cursor() as cursor:
-            self._put_off.append(cursor.mogrify(sql, args or None))
+        self._put_off.append(self._binds.mogrify(sql, args or None))
+
+    def insert_later(self, sql: str, args: Sequence[Any], then: Callable[[int], object]) -> None:
+        """Run an INSERT before the next statement that is run; `then` is told its id."""
+        self._told[len(self._put_off)] = then
+        self.later(sql, args)
 
     def gather(self, write: Callable[[list[str]], list[str]], row: str, args: Sequence[Any]) -> None:
         """Gather rows that are written together right before the commit, by the statements that `write` makes of them: what
         these lock is then locked for the shortest time."""
-        with self._connection.cursor() as cursor:
-            self._gathered.setdefault(write, []).append(cursor.mogrify(row, args))
+        self._gathered.setdefault(write, []).append(self._binds.mogrify(row, args))
 
     def finish(self, last: str) -> None:
         """Run what was put off, what was gathered, and a last statement."""
+        if self._told:
+            self.execute("DO 0")
         for write, rows in self._gathered.items():
             self._put_off += write(rows)
         self._gathered = {}
@@ -81,10 +88,15 @@ class Transaction:
         if not self._put_off:
             return int(cursor.execute(sql, args or None))
         together, self._put_off = ";".join((*self._put_off, cursor.mogrify(sql, args or None))), []
+        told, self._told = self._told, {}
         cursor.execute(together)
+        ids = [cursor.lastrowid]
         while cursor.nextset():  # the first that fails raises, and none after it is run
-            pass
-        return int(cursor.rowcount)
+            ids.append(cursor.lastrowid)
+        number = int(cursor.rowcount)
+        for place, then in told.items():
+            then(int(ids[place] or 0))
+        return number
 
     def execute(self, sql: str, args: Sequence[Any] = ()) -> int:
         """Run a statement; the number of rows it changed."""

@@ -21,6 +21,7 @@ COLUMN: dict[Type, str] = {
     "email": "VARCHAR(320)",
     "link": "TEXT",
     "yes_no": "TINYINT(1)",
+    "file": "TEXT",
 }  # labels are many-valued, and lie in a table beside (store/labels.py)
 TRIES = 200
 BUSY = {1205, 1969}

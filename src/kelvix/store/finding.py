@@ -14,7 +14,7 @@ from kelvix.core.finding import MOST, MOST_ALL, Compared, Question
 from kelvix.core.schema import Database, Field
 from kelvix.core.values import Value, fold
 from kelvix.store import ddl, records
-from kelvix.store.database_server import DatabaseServer, Transaction
+from kelvix.store.database_server import DatabaseServer, Row, Transaction
 from kelvix.store.secrets import digest
 
 SIGNS = {"is": "=", "less": "<", "before": "<", "more": ">", "after": ">"}
@@ -69,30 +69,36 @@ def prepare(server: DatabaseServer, database: Database, fields: Iterable[int]) -
 def every(t: Transaction, database: Database, question: Question) -> list[int]:
     """The ids of all records that were meant, in the order asked for, and one more than are counted at most. Raises
     LookupError."""
+    most = MOST_ALL if question.take == "all" else MOST
+    return [r["id"] for r in _rows(t, database, question, "id", most + 1)]
+
+
+def _rows(t: Transaction, database: Database, question: Question, columns: str, limit: int) -> list[Row]:
     parts = [_where(database, c) for c in question.compared]
     where = (" AND " if question.mode == "all" else " OR ").join(f"({sql})" for sql, _ in parts)
     order = "id DESC" if question.take == "newest" else "id"
     by = database.field(question.order) if question.order is not None else None
     if by is not None and by.type != "labels":
         order = f"{ddl.column(by.id)} {'DESC' if question.descending else 'ASC'}, id"
-    most = MOST_ALL if question.take == "all" else MOST
-    rows = t.rows(
-        f"SET STATEMENT max_statement_time=10 FOR SELECT id FROM {ddl.table(database.id)} "
+    return t.rows(
+        f"SET STATEMENT max_statement_time=10 FOR SELECT {columns} FROM {ddl.table(database.id)} "
         "IGNORE INDEX FOR ORDER BY (PRIMARY) "  # read from its end, a table that has nothing to find would be read through
-        f"WHERE deleted_at IS NULL AND ({where}) ORDER BY {order} LIMIT {most + 1}",
+        f"WHERE deleted_at IS NULL AND ({where}) ORDER BY {order} LIMIT {limit}",
         [a for _, some in parts for a in some],
     )
-    return [r["id"] for r in rows]
 
 
-def hold(t: Transaction, workspace_id: int, question: Question) -> None:
+def hold(t: Transaction, workspace_id: int, question: Question) -> bool:
     """Keep others who look for the same by the same fields, to add it if it is not there, waiting until the transaction ends.
-    Spellings that the server takes for the same are held as the same."""
+    Spellings that the server takes for the same are held as the same. Whether it was held by this transaction before, so that
+    what it last found still stands."""
     what = [part for c in question.compared for part in (c.field, _as_the_same(c.value))]
     key = digest("held", workspace_id, question.database, *what)
-    if key not in t.held:
-        t.held.add(key)
-        t.later("INSERT INTO held (digest) VALUES (%s) ON DUPLICATE KEY UPDATE digest=VALUES(digest)", (key,))
+    if key in t.held:
+        return True
+    t.held.add(key)
+    t.later("INSERT INTO held (digest) VALUES (%s) ON DUPLICATE KEY UPDATE digest=VALUES(digest)", (key,))
+    return False
 
 
 def _as_the_same(value: Value) -> str:
@@ -101,12 +107,15 @@ def _as_the_same(value: Value) -> str:
 
 def find(t: Transaction, database: Database, question: Question) -> Answer:
     """Scoped by the database, whose workspace the caller has looked up. Raises LookupError."""
-    ids = every(t, database, question)
     if question.take == "all":
-        return _all(t, database, ids)
-    record = records.get(t, database, ids[0]) if ids else None
+        return _all(t, database, every(t, database, question))
+    rows = _rows(t, database, question, records.columns(database), 2)
     now = datetime.now(UTC)
-    return Answer(len(ids) if record else 0, record.id if record else None, record.values if record else {}, now)
+    if not rows:
+        return Answer(0, None, {}, now)
+    record = records.read(rows[0], database)
+    count = 1 if len(rows) == 1 else max(2, len(every(t, database, question)))  # most questions have one answer or none
+    return Answer(count, record.id, record.values, now)
 
 
 def _all(t: Transaction, database: Database, ids: list[int]) -> Answer:

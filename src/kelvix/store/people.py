@@ -22,6 +22,11 @@ class Person:
     timezone: str
 
 
+def names(t: Transaction, workspace_id: int) -> list[str]:
+    """Of all people of a workspace."""
+    return [r["name"] for r in t.rows("SELECT name FROM person WHERE workspace_id=%s ORDER BY id", (workspace_id,))]
+
+
 PERSON = (
     "SELECT p.id, p.name, p.role, p.workspace_id, w.name AS workspace, w.timezone FROM person p "
     "JOIN workspace w ON w.id = p.workspace_id "
@@ -113,6 +118,11 @@ def by_session(home: DatabaseServer, cookie: str) -> Person | None:
             (digest("session", cookie),),
         )
     )
+    return Person(**found) if found else None
+
+
+def by_id(home: DatabaseServer, person_id: int) -> Person | None:
+    found = home.read(lambda t: t.row(PERSON + "WHERE p.id=%s", (person_id,)))
     return Person(**found) if found else None
 
 

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from decimal import Decimal
 from typing import Any
 
 from kelvix.core.schema import Database
-from kelvix.core.values import Value, Wire, plain, to_wire
+from kelvix.core.values import File, Value, Wire, plain, to_wire
 from kelvix.store import ddl, labels
 from kelvix.store.database_server import Row, Transaction
 from kelvix.store.databases import with_new_choices
@@ -54,7 +54,8 @@ class Origin:
         return json.dumps({k: v for k, v in self.__dict__.items() if v}, ensure_ascii=False)
 
 
-def _columns(database: Database) -> str:
+def columns(database: Database) -> str:
+    """What `read` needs of a record's row."""
     own = (labels.column(database.id, f) if f.type == "labels" else ddl.column(f.id) for f in database.fields)
     return ", ".join(["id", "version", "created_at", "changed_at", "deleted_at", *own])
 
@@ -72,10 +73,17 @@ def _value(raw: Any, type_: str) -> Value:
         return bool(raw)
     if type_ == "number" and raw is not None:
         return plain(Decimal(raw))
+    if type_ == "file" and raw:
+        return File.of(json.loads(raw))
     return raw if raw != "" else None
 
 
-def _record(row: Row, database: Database) -> Record:
+def _bound(values: Values) -> list[Any]:
+    """Values as columns keep them."""
+    return [json.dumps(v.wire(), ensure_ascii=False) if isinstance(v, File) else v for v in values.values()]
+
+
+def read(row: Row, database: Database) -> Record:
     return Record(
         row["id"],
         row["version"],
@@ -92,12 +100,12 @@ def wire(values: Mapping[int, Value]) -> dict[str, Wire]:
 
 def get(t: Transaction, database: Database, record_id: int, lock: bool = False, trashed: bool = False) -> Record | None:
     row = t.row(
-        f"SELECT {_columns(database)} FROM {ddl.table(database.id)} WHERE id=%s"
+        f"SELECT {columns(database)} FROM {ddl.table(database.id)} WHERE id=%s"
         + ("" if trashed else " AND deleted_at IS NULL")
         + (" FOR UPDATE" if lock else ""),
         (record_id,),
     )
-    return _record(row, database) if row else None
+    return read(row, database) if row else None
 
 
 def many(t: Transaction, database: Database, ids: Sequence[int]) -> list[Record]:
@@ -105,22 +113,22 @@ def many(t: Transaction, database: Database, ids: Sequence[int]) -> list[Record]
     if not ids:
         return []
     rows = t.rows(
-        f"SELECT {_columns(database)} FROM {ddl.table(database.id)} WHERE deleted_at IS NULL "
+        f"SELECT {columns(database)} FROM {ddl.table(database.id)} WHERE deleted_at IS NULL "
         f"AND id IN ({','.join(['%s'] * len(ids))})",
         list(ids),
     )
-    by_id = {r["id"]: _record(r, database) for r in rows}
+    by_id = {r["id"]: read(r, database) for r in rows}
     return [by_id[id] for id in ids if id in by_id]
 
 
 def newest(t: Transaction, database: Database, limit: int, before: int | None = None) -> list[Record]:
     """A page of records, newest first, by keyset: those with an id below `before`."""
     rows = t.rows(
-        f"SET STATEMENT max_statement_time=10 FOR SELECT {_columns(database)} FROM {ddl.table(database.id)} "
+        f"SET STATEMENT max_statement_time=10 FOR SELECT {columns(database)} FROM {ddl.table(database.id)} "
         "WHERE deleted_at IS NULL AND id < %s ORDER BY id DESC LIMIT %s",
         (before or 2**62, limit),
     )
-    return [_record(r, database) for r in rows]
+    return [read(r, database) for r in rows]
 
 
 CHANGE = "workspace_id, seq, database_id, record_id, version, kind, run_id, line_id, origin, before_values, after_values"
@@ -176,18 +184,36 @@ def _log(
 def add(t: Transaction, workspace_id: int, database: Database, values: Values, origin: Origin) -> tuple[int, int]:
     """A new record: its id and its change's number, which is not known yet where a run makes it."""
     values = with_new_choices(t, workspace_id, values)
-    own, many = _apart(database, values)
-    names = [ddl.column(f) for f in own]
-    marks = ", ".join(["%s"] * len(own))
-    record_id = t.insert(
-        f"INSERT INTO {ddl.table(database.id)} ({', '.join(names)}) VALUES ({marks})"
-        if names
-        else f"INSERT INTO {ddl.table(database.id)} () VALUES ()",
-        list(own.values()),
-    )
-    labels.write(t, database.id, record_id, many)
-    seq = _log(t, workspace_id, database.id, record_id, 1, "add", origin, None, values)
-    return record_id, seq
+    record_id = t.insert(*_insert(database, values))
+    return record_id, _added(t, workspace_id, database, record_id, values, origin)
+
+
+def add_later(
+    t: Transaction, workspace_id: int, database: Database, values: Values, origin: Origin, then: Callable[[int], object]
+) -> None:
+    """A new record, made with the next statement of the transaction; `then` is told its id. One with labels is made at once,
+    so that the next statement finds it by them."""
+    values = with_new_choices(t, workspace_id, values)
+    if _apart(database, values)[1]:
+        then(add(t, workspace_id, database, values, origin)[0])
+        return
+
+    def made(record_id: int) -> None:
+        _added(t, workspace_id, database, record_id, values, origin)
+        then(record_id)
+
+    t.insert_later(*_insert(database, values), made)
+
+
+def _insert(database: Database, values: Values) -> tuple[str, list[Any]]:
+    own, _ = _apart(database, values)
+    names = ", ".join(ddl.column(f) for f in own)
+    return f"INSERT INTO {ddl.table(database.id)} ({names}) VALUES ({', '.join(['%s'] * len(own))})", _bound(own)
+
+
+def _added(t: Transaction, workspace_id: int, database: Database, record_id: int, values: Values, origin: Origin) -> int:
+    labels.write(t, database.id, record_id, _apart(database, values)[1])
+    return _log(t, workspace_id, database.id, record_id, 1, "add", origin, None, values)
 
 
 def update(
@@ -199,16 +225,21 @@ def update(
         raise LookupError("no such record")
     if record.version != saw_version:
         raise Stale(record)
+    return change(t, workspace_id, database, record, values, origin)
+
+
+def change(t: Transaction, workspace_id: int, database: Database, record: Record, values: Values, origin: Origin) -> int:
+    """Change fields of a record that this transaction has locked. The change's number."""
     values = with_new_choices(t, workspace_id, values)
     before = {f: record.values[f] for f in values}
     own, many = _apart(database, values)
     sets = "".join(f", {ddl.column(f)}=%s" for f in own)
     t.execute(
         f"UPDATE {ddl.table(database.id)} SET version=version+1, changed_at=NOW(3){sets} WHERE id=%s",
-        [*own.values(), record_id],
+        [*_bound(own), record.id],
     )
-    labels.write(t, database.id, record_id, many)
-    return _log(t, workspace_id, database.id, record_id, record.version + 1, "update", origin, before, values)
+    labels.write(t, database.id, record.id, many)
+    return _log(t, workspace_id, database.id, record.id, record.version + 1, "update", origin, before, values)
 
 
 def set_deleted(t: Transaction, workspace_id: int, database: Database, record_id: int, deleted: bool, origin: Origin) -> int:

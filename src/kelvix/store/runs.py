@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from functools import cache
 from typing import Any
 
 from kelvix.store import lanes, ready
@@ -198,21 +199,51 @@ def hold(
         sets, args = [*sets, "state=%s", "problem=%s", "finished_at=NOW(3)"], [*args, end, said]
     where = (*args, claim.workspace_id, claim.run_id, claim.token)
     held = (claim.run_id, claim.token)
-    if held in t.held:  # locked by this transaction before: nobody can have taken it over since
+    if held not in t.held:
+        if not t.execute(
+            f"UPDATE run SET {', '.join(sets)} WHERE workspace_id=%s AND id=%s AND token=%s AND state='running' "
+            "AND lease_until > NOW(3)",
+            where,
+        ):
+            raise Fenced
+        t.held.add(held)
+    elif end is not None and item is None and problem is None:
+        t.gather(_ended(end), "%s,%s", (claim.workspace_id, claim.run_id))
+    elif end is not None or item is not None:  # locked by this transaction before: nobody can have taken it over since
         t.later(f"UPDATE run SET {', '.join(sets)} WHERE workspace_id=%s AND id=%s AND token=%s", where)
-    elif not t.execute(
-        f"UPDATE run SET {', '.join(sets)} WHERE workspace_id=%s AND id=%s AND token=%s AND state='running' "
-        "AND lease_until > NOW(3)",
-        where,
-    ):
-        raise Fenced
-    t.held.add(held)
     if end is not None and claim.lane and claim.event_id:
         lanes.leave(t, claim.workspace_id, claim.lane, claim.event_id)
     if claim.kind == "try" and end == "done":
         t.execute(
             "UPDATE workflow SET tried_ok_at=NOW(3) WHERE workspace_id=%s AND id=%s", (claim.workspace_id, claim.workflow_id)
         )
+
+
+def hold_all(t: Transaction, claims: Sequence[Claim]) -> None:
+    """Hold runs of one workspace that are carried in one transaction. Raises Fenced where any of them is no longer ours."""
+    held = t.rows(
+        "SELECT id, token FROM run FORCE INDEX (PRIMARY) "  # by another, it would wait for runs that others carry
+        "WHERE workspace_id=%s AND state='running' AND lease_until > NOW(3) "
+        f"AND id IN ({','.join(['%s'] * len(claims))}) ORDER BY id FOR UPDATE",
+        (claims[0].workspace_id, *(claim.run_id for claim in claims)),
+    )
+    t.held |= {(row["id"], row["token"]) for row in held}
+    if not all((claim.run_id, claim.token) in t.held for claim in claims):
+        raise Fenced
+
+
+@cache
+def _ended(state: str) -> Callable[[list[str]], list[str]]:
+    """Writes the end of all runs of a transaction that ended so. A row is a workspace and a run."""
+
+    def write(rows: list[str]) -> list[str]:
+        workspace, ids = rows[0].partition(",")[0], (row.partition(",")[2] for row in rows)
+        return [
+            f"UPDATE run FORCE INDEX (PRIMARY) SET lease_until=NULL, state='{state}', problem=NULL, finished_at=NOW(3) "
+            f"WHERE workspace_id={workspace} AND id IN ({','.join(ids)})"
+        ]
+
+    return write
 
 
 def keep_lines(t: Transaction, claim: Claim, lines: list[LineRow]) -> None:

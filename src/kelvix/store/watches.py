@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Literal
@@ -12,7 +13,7 @@ from kelvix.store.secrets import Vault, digest
 
 COLUMNS = (
     "id, workspace_id, workflow_id, connection_id, container, version_id, state, cursor_from, cursor_at, push_id, "
-    "next_check_at, last_check_at, problem, failures"
+    "next_check_at, last_check_at, problem, failures, kinds"
 )
 
 
@@ -34,6 +35,23 @@ class Watch:
     last_check_at: datetime | None
     problem: str | None
     failures: int
+    kinds: str
+
+    def takes(self, container: str, kind: str) -> bool:
+        """Whether a change of an item is one that starts the workflow."""
+        return container == self.container and kind in self.kinds.split(",")
+
+
+@dataclass(frozen=True)
+class Told:
+    """What an app tells of: the arrival of an item, or one of its later changes, by number."""
+
+    item: str
+    revision: int = 0
+
+    @staticmethod
+    def of(item: str, kind: str, revision: int) -> Told:
+        return Told(item, 0 if kind == "new" else revision)
 
 
 def of_workflow(t: Transaction, workspace_id: int, workflow_id: int) -> Watch | None:
@@ -55,15 +73,16 @@ def start(
     version_id: int,
     cursor: int,
     wait: float,
+    kinds: Sequence[str] = ("new",),
 ) -> int:
     """Begin to listen from `cursor`; a watch of this workflow that ended earlier is used again, under its old id."""
     t.execute(
         "INSERT INTO watch (workspace_id, workflow_id, connection_id, container, version_id, state, cursor_from, "
-        "cursor_at, next_check_at) VALUES (%s,%s,%s,%s,%s,'on',%s,%s, NOW(3) + INTERVAL %s SECOND) "
+        "cursor_at, next_check_at, kinds) VALUES (%s,%s,%s,%s,%s,'on',%s,%s, NOW(3) + INTERVAL %s SECOND, %s) "
         "ON DUPLICATE KEY UPDATE connection_id=VALUES(connection_id), container=VALUES(container), "
         "version_id=VALUES(version_id), state='on', cursor_from=VALUES(cursor_from), cursor_at=VALUES(cursor_at), "
-        "next_check_at=VALUES(next_check_at), problem=NULL, failures=0, push_id=NULL, push_secret=NULL",
-        (workspace_id, workflow_id, connection_id, container, version_id, cursor, cursor, wait),
+        "next_check_at=VALUES(next_check_at), problem=NULL, failures=0, push_id=NULL, push_secret=NULL, kinds=VALUES(kinds)",
+        (workspace_id, workflow_id, connection_id, container, version_id, cursor, cursor, wait, ",".join(kinds)),
     )
     row = t.row("SELECT id FROM watch WHERE workspace_id=%s AND workflow_id=%s", (workspace_id, workflow_id))
     assert row
@@ -84,7 +103,7 @@ def end(t: Transaction, workspace_id: int, workflow_id: int) -> None:
 def for_push(t: Transaction, workspace_id: int, watch_id: int) -> Row | None:
     """What the intake of pushes needs to prove a push."""
     return t.row(
-        "SELECT container, push_secret FROM watch WHERE workspace_id=%s AND id=%s AND push_secret IS NOT NULL",
+        "SELECT container, kinds, push_secret FROM watch WHERE workspace_id=%s AND id=%s AND push_secret IS NOT NULL",
         (workspace_id, watch_id),
     )
 
@@ -123,9 +142,11 @@ def check_soon(t: Transaction, workspace_id: int, workflow_id: int) -> bool:
     )
 
 
-def event_digest(container: str, item_id: str) -> bytes:
-    """What makes two tellings the same event: the arrival of this item in this container."""
-    return digest("arrives", container, item_id)
+def event_digest(container: str, told: Told) -> bytes:
+    """What makes two tellings the same event: the arrival of this item in this container, or this change of it."""
+    if told.revision:
+        return digest("changes", container, told.item, told.revision)
+    return digest("arrives", container, told.item)
 
 
 TAKE_IN = """BEGIN NOT ATOMIC
@@ -154,23 +175,23 @@ END"""
 Took = Literal["new", "known", "off", "ordered"]
 
 
-def take_in(t: Transaction, workspace_id: int, watch_id: int, container: str, item_id: str, came_by: str) -> Took:
+def take_in(t: Transaction, workspace_id: int, watch_id: int, container: str, told: Told, came_by: str) -> Took:
     """Commit one pushed event and the work that it makes, in one journey to the server; it runs as the version that the
     watch names at that moment. Where the workflow carries its events in order, nothing is taken in: that is `ordered`."""
-    row = t.row(TAKE_IN, (event_digest(container, item_id), item_id[:200], came_by, workspace_id, watch_id, watch_id))
+    row = t.row(TAKE_IN, (event_digest(container, told), told.item[:200], came_by, workspace_id, watch_id, watch_id))
     assert row
     took: Took = row["took"]
     return took
 
 
-def take_in_ordered(t: Transaction, workspace_id: int, watch_id: int, container: str, item_id: str, came_by: str) -> Took:
+def take_in_ordered(t: Transaction, workspace_id: int, watch_id: int, container: str, told: Told, came_by: str) -> Took:
     """Within the caller's transaction, one event of a workflow that carries its events in order."""
     row = t.row(
         "SELECT workflow_id, version_id FROM watch WHERE workspace_id=%s AND id=%s AND state='on'", (workspace_id, watch_id)
     )
     if row is None:
         return "off"
-    new = take_in_many(t, workspace_id, row["workflow_id"], row["version_id"], container, [item_id], came_by)
+    new = take_in_many(t, workspace_id, row["workflow_id"], row["version_id"], container, [told], came_by)
     return "new" if new else "known"
 
 
@@ -180,19 +201,19 @@ def take_in_many(
     workflow_id: int,
     version_id: int,
     container: str,
-    item_ids: list[str],
+    told: Sequence[Told],
     came_by: str,
     catch_up: int | None = None,
 ) -> int:
     """Within the caller's transaction: how many of the items were new."""
     new = 0
     order = events.order_of(t, workspace_id, workflow_id)
-    for item_id in item_ids:
-        lane = lanes.of(order, workflow_id, item_id[:200])
+    for one in told:
+        lane = lanes.of(order, workflow_id, one.item[:200])
         event = t.row(
             "INSERT IGNORE INTO event (workspace_id, workflow_id, version_id, digest, item_id, came_by, lane, catch_up_id) "
             "VALUES (%s,%s,%s,%s,%s,%s,%s,%s) RETURNING id",
-            (workspace_id, workflow_id, version_id, event_digest(container, item_id), item_id[:200], came_by, lane, catch_up),
+            (workspace_id, workflow_id, version_id, event_digest(container, one), one.item[:200], came_by, lane, catch_up),
         )
         if event:
             events.line_up(t, workspace_id, workflow_id, event["id"], lane, catch_up is not None)
@@ -201,7 +222,8 @@ def take_in_many(
 
 
 def event_of(t: Transaction, workspace_id: int, workflow_id: int, container: str, item_id: str) -> Row | None:
+    """Of an item's arrival."""
     return t.row(
         "SELECT id, came_by, at FROM event WHERE workspace_id=%s AND workflow_id=%s AND digest=%s",
-        (workspace_id, workflow_id, event_digest(container, item_id)),
+        (workspace_id, workflow_id, event_digest(container, Told(item_id))),
     )
