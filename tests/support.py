@@ -60,14 +60,20 @@ class Person:
             assert answer.is_success, (answer.status_code, answer.text)
         return answer.json() if answer.content else None
 
-    def connect(self, *folders: str, connection: int | None = None, allow: bool = True, send: bool = False) -> int:
+    def container(self, app: str, name: str) -> int:
+        """A container of a practice app, made where there is none."""
+        return self.folders[name] if app == "mail" else self.kelvix.practice.container(app, self.account, name)
+
+    def connect(
+        self, *folders: str, connection: int | None = None, allow: bool = True, send: bool = False, app: str = "mail"
+    ) -> int:
         """Go through the consent window as a browser would: the connection's id."""
-        asked = self.api("POST", "/connections/consent", json={"app": "mail", "connection": connection})["address"]
+        there = [str(self.container(app, f)) for f in folders]
+        asked = self.api("POST", "/connections/consent", json={"app": app, "connection": connection})["address"]
         with self.practice_page() as browser:
             page = browser.get(asked)
             assert page.status_code == 200, (page.status_code, page.headers.get("location"), page.text[-300:])
-            share = [str(self.folders[f]) for f in folders]
-            data = {"share": share, "answer": "allow" if allow else "refuse"} | ({"send": "1"} if send else {})
+            data = {"share": there, "answer": "allow" if allow else "refuse"} | ({"send": "1"} if send else {})
             answer = browser.post(asked, data=data)
         back = answer.headers["location"]
         landed = self.web.get(back.removeprefix(self.kelvix.address)).headers["location"]
@@ -91,6 +97,13 @@ class Person:
         with httpx.Client(base_url=self.kelvix.settings.practice_address, timeout=30, trust_env=False) as browser:
             browser.post("/sign-in", data={"account": self.account})
             yield browser
+
+    def put_files(self, folder: str, files: dict[str, bytes]) -> None:
+        """Add files on the page of practice Files, as its user would."""
+        with self.practice_page() as page:
+            sent = [("files", (name, content)) for name, content in files.items()]
+            answer = page.post(f"/files/folders/{self.container('files', folder)}", files=sent)
+            assert answer.status_code == 303, answer.text
 
     def database(self, name: str, *fields: dict[str, Any]) -> dict[str, Any]:
         return self.api("POST", "/databases", json={"name": name, "fields": list(fields)})

@@ -64,7 +64,9 @@ def test_work_that_nobody_announced_is_found(orla):
         orla.deliver("Unannounced")
         watch = orla.space.read(lambda t: watches.of_workflow(t, orla.space.id, on.workflow))
         took = orla.space.read(
-            lambda t: watches.take_in(t, orla.space.id, watch.id, watch.container, str(on.newest_message()), "push")
+            lambda t: watches.take_in(
+                t, orla.space.id, watch.id, watch.container, watches.Told(str(on.newest_message())), "push"
+            )
         )
         assert took == "new"
         assert until(on.titles, 5) == ["Unannounced"]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import pytest
 
 from kelvix.engine.runner import Runner
@@ -121,3 +123,32 @@ def test_only_what_is_fresh_and_stays_here_goes_together(many):
     [resting] = flow.begin(1)
     assert not flow.runner.goes_together(resting)
     assert isinstance(claim, runs.Claim)
+
+
+def test_what_the_last_line_of_one_run_adds_is_found_by_the_next(orla, by_hand):
+    """Its record is written only with the next statement, and so before that looks for anything; labels and all."""
+    connection = orla.connect("Enquiries")
+    names = orla.database("Names", {"name": "Name", "type": "text"}, {"name": "Kinds", "type": "labels", "grows": True})
+    name, kinds = (f["id"] for f in names["fields"][:2])
+    when = document(connection, orla.folders["Enquiries"], names, {})["lines"][0]
+
+    def filled(key):
+        return {"field": name, "filling": [{"ref": {"line": "w", "value": key}}]}
+
+    keep = {"verb": "add_or_update", "id": "k", "database": names["id"], "by": [name], "fillings": [filled("subject")]}
+    label = {"field": kinds, "filling": [{"text": "of a run"}]}
+    for number, last in enumerate(([filled("sender.name")], [filled("sender.name"), label])):
+        add = {"verb": "add", "id": "a", "database": names["id"], "fillings": last}
+        workflow = orla.workflow(f"Names {number}", {"lines": [when, keep, add]})
+        chain = [f"{number}{letter}" for letter in "abcd"]
+        items = [{"subject": a, "sender.name": b, "sender.address": "c@x.example"} for a, b in pairwise(chain)]
+        Runner(orla.kelvix.engine).carry_together([by_hand.claim(by_hand.begin(workflow, item)) for item in items])
+        runs_ = orla.runs(workflow)
+        outcomes = [{ln["line"]: ln["outcome"] for ln in run["lines"]}["k"] for run in reversed(runs_)]
+        assert outcomes == ["added", "unchanged", "unchanged"], number
+        made = [r for r in orla.records(names["id"]) if r["values"][str(name)].startswith(str(number))]
+        assert sorted(r["values"][str(name)] for r in made) == chain
+        assert sum(bool(r["values"].get(str(kinds))) for r in made) == 3 * number
+        lines = orla.api("GET", f"/runs/{runs_[0]['id']}")["run"]["lines"]
+        output = next(ln["output"] for ln in lines if ln["line"] == "a")
+        assert output["record"] == max(r["id"] for r in made) and output["link"].endswith(f"/{output['record']}")

@@ -28,6 +28,7 @@ from kelvix.core.workflow import (
     Line,
     Repeat,
     RunAnother,
+    SaveFile,
     SendMail,
     Stop,
     Wait,
@@ -35,7 +36,7 @@ from kelvix.core.workflow import (
     Writes,
     filling_of,
 )
-from kelvix.engine import calling, effects, handing_over, questioning, recording, sending
+from kelvix.engine import calling, effects, handing_over, questioning, recording, saving, sending
 from kelvix.engine.outside import Outside
 from kelvix.engine.recording import place_text
 from kelvix.engine.standpoint import RESTS, STUCK
@@ -87,6 +88,8 @@ class Carrying(Outside):
         if isinstance(line, WebRequest) and cell.state == "fits" and self.claim.only_line in (None, line.id):
             assert cell.call
             return self._request(line, calling.Sending(cell.call, 1), carried, place)
+        if isinstance(line, SaveFile) and cell.state == "fits" and self.claim.only_line in (None, line.id):
+            return self._save(line, cell, carried, place), ""
         if isinstance(line, RunAnother) and cell.state == "fits" and self.claim.only_line in (None, line.id):
             return self._run_another(line, carried, place), ""
         left_out = cell.state in ("waits", "asks") or (isinstance(line, Acts) and cell.state == "fits")
@@ -117,6 +120,8 @@ class Carrying(Outside):
             return self._as_answered(line, recorded.output, carried)
         if isinstance(line, SendMail) and recorded.outcome == "sent":
             return sending.as_recorded(line, recorded.output, carried), ""
+        if isinstance(line, SaveFile) and recorded.outcome == "saved":
+            return saving.as_recorded(line, recorded.output, carried), ""
         if isinstance(line, WebRequest) and recorded.output:
             return self._request_again(line, recorded, carried, place)
         if isinstance(line, Writes) and recorded.output:
@@ -256,15 +261,20 @@ class Carrying(Outside):
         )
         last = line is self.workflow.lines[-1] and not line.within
         self.before_effect(claim)
+        computed = progress.lines
+
+        def keep(t: Transaction, effect: effects.Effect) -> effects.Effect:
+            given, made = recording.filled(line, cell.results, carried), effects.output(line, effect, database, around)
+            made |= answer or {}
+            runs.keep_lines(t, claim, [*computed, (line.id, place_text(place), effect.outcome, given, made)])
+            return effect
 
         def work(t: Transaction) -> effects.Effect:
             progress.hold(t, claim, "done" if last else None)
             by = self.recognises.get(line.id, ())
-            effect = effects.carry_out(t, self.space.id, line, cell, carried, around, origin, answer, by)
-            given, made = recording.filled(line, cell.results, carried), effects.output(line, effect, database, around)
-            made |= answer or {}
-            runs.keep_lines(t, claim, [*progress.lines, (line.id, place_text(place), effect.outcome, given, made)])
-            return effect
+            if last and isinstance(line, Add) and not by:  # nothing below needs to know the record
+                return effects.add_later(t, self.space, database, cell, origin, lambda effect: keep(t, effect))
+            return keep(t, effects.carry_out(t, self.space.id, line, cell, carried, around, origin, answer, by))
 
         effect = self.space.transact(work)
         self._finished = last

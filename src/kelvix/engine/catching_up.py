@@ -159,7 +159,7 @@ def _came_since(engine: Engine, space: Space, watch: Watch) -> tuple[str, ...]:
     cursor, more, found = watch.cursor_at, True, list[str]()
     while more and len(found) < MOST_MISSED:
         came, cursor, more = app.changes(token, cursor)
-        found += [c.item for c in came if c.container == watch.container and c.kind == "new"]
+        found += [c.item for c in came if watch.takes(c.container, c.kind)]
     known = space.read(lambda t: catch_ups.known_items(t, space.id, watch.workflow_id, found))
     return tuple(i for i in dict.fromkeys(found) if known.get(i) != "carried")
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -17,6 +17,7 @@ from kelvix.core.values import Unfit, Value, from_wire, to_wire
 from kelvix.core.workflow import Add, AddOrUpdate, Delete, Update, Writes
 from kelvix.store import finding, records
 from kelvix.store.database_server import Transaction
+from kelvix.store.directory import Space
 from kelvix.store.records import Origin, Record
 
 AT_ONCE = 0.05  # seconds
@@ -75,6 +76,20 @@ def _add(t: Transaction, workspace_id: int, database: Database, values: Mapping[
     return Effect("added", Held(database.id, True, record_id, values), is_new=True)
 
 
+def add_later(
+    t: Transaction, space: Space, database: Database, cell: Cell, origin: Origin, then: Callable[[Effect], object]
+) -> Effect:
+    """For a line below which nothing needs to know the record that it adds: what it will have done. `then` is told when it
+    did, within the transaction."""
+    values = writing.written(cell.results)
+
+    def effect(record_id: int | None) -> Effect:
+        return Effect("added", Held(database.id, True, record_id, values), is_new=True)
+
+    records.add_later(t, space.id, database, dict(values), origin, lambda id: then(effect(id)))
+    return effect(None)
+
+
 def _add_unless_there(
     t: Transaction, workspace_id: int, database: Database, line: Add, by: Sequence[int], cell: Cell, origin: Origin
 ) -> Effect:
@@ -96,7 +111,7 @@ def _update(t: Transaction, workspace_id: int, database: Database, record: Recor
     after = Held(database.id, True, record.id, {**record.values, **values})
     if not values:
         return Effect("unchanged", after, 0)
-    records.update(t, workspace_id, database, record.id, record.version, values, origin)
+    records.change(t, workspace_id, database, record, values, origin)
     return Effect("updated", after)
 
 
@@ -104,11 +119,16 @@ def _add_or_update(
     t: Transaction, workspace_id: int, database: Database, line: AddOrUpdate, cell: Cell, origin: Origin
 ) -> Effect:
     """One at a time for each thing, so that two runs which bring the same add it once."""
-    question = writing.match(line, cell.results, database)
-    assert isinstance(question, Question) and cell.answer
-    finding.hold(t, workspace_id, question)
-    found = finding.every(t, database, question)
-    if min(len(found), 2) != min(cell.answer.count, 2):
+    question, answer = writing.match(line, cell.results, database), cell.answer
+    assert isinstance(question, Question) and answer
+    if finding.hold(t, workspace_id, question) and answer.count < 2:  # the answer was read since
+        found = [answer.record] if answer.record is not None else []
+        there = Held(database.id, True, answer.record, answer.values)
+        if found and not writing.changed(cell.results, there):
+            return Effect("unchanged", there, 0)
+    else:
+        found = finding.every(t, database, question)
+    if min(len(found), 2) != min(answer.count, 2):
         raise Passing(f"records of {database.name} that match came or went just now", AT_ONCE)
     if not found:
         return _add(t, workspace_id, database, writing.written(cell.results), origin)

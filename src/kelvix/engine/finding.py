@@ -13,7 +13,8 @@ from kelvix.core.cells import Answer
 from kelvix.core.finding import Question
 from kelvix.core.schema import Database
 from kelvix.store import finding
-from kelvix.store.directory import Space
+from kelvix.store.database_server import Transaction
+from kelvix.store.directory import Space, Within
 
 Finder = Callable[[Question], Answer | None]
 
@@ -26,6 +27,21 @@ PACE, BURST = 60.0, 100.0  # reads a second and workspace, and how many may come
 def direct(space: Space, databases: Mapping[int, Database]) -> Finder:
     """Reads each time that it is asked."""
     return lambda q: space.read(lambda t: finding.find(t, databases[q.database], q))
+
+
+def holding(space: Within, databases: Mapping[int, Database]) -> Finder:
+    """Reads each time that it is asked; what may be a thing that is added if it is not there is held first, until the
+    transaction ends, so that it need not be looked for again when it is added."""
+
+    def find(question: Question) -> Answer | None:
+        def work(t: Transaction) -> Answer:
+            if question.recognises:
+                finding.hold(t, space.id, question)
+            return finding.find(t, databases[question.database], question)
+
+        return space.read(work)
+
+    return find
 
 
 @dataclass

@@ -11,6 +11,7 @@ from kelvix.engine import metrics
 from kelvix.engine.engine import Engine
 from kelvix.formats import webhook_signature
 from kelvix.store import watches
+from kelvix.store.watches import Told
 
 MOST_BYTES = 64 * 1024
 REMEMBER = 5.0  # seconds for which a watch is taken as it was, so that a push costs one journey to the server
@@ -21,6 +22,7 @@ class Listening:
     """A watch, as the intake knows it: what proves a push, and what it must be about."""
 
     container: str
+    kinds: tuple[str, ...]
     secret: str
     known_at: float
 
@@ -43,7 +45,7 @@ class Intake:
         if row is None:
             return None
         secret = self.engine.vault.open(row["push_secret"], workspace_id, f"watch/{watch_id}")
-        found = Listening(row["container"], secret, time.monotonic())
+        found = Listening(row["container"], tuple(row["kinds"].split(",")), secret, time.monotonic())
         self._known[(workspace_id, watch_id)] = found
         return found
 
@@ -66,14 +68,15 @@ class Intake:
             return HTTPStatus.UNAUTHORIZED
         try:
             told = json.loads(body)
-            container, item = str(told["container"]), str(told["item"])
+            container, kind = str(told["container"]), str(told.get("kind", "new"))
+            what = Told.of(str(told["item"]), kind, int(told.get("revision", 1)))
         except (ValueError, KeyError, TypeError):
             return HTTPStatus.BAD_REQUEST
-        if container == listening.container:
+        if container == listening.container and kind in listening.kinds:
             space = self.engine.directory.open(workspace_id)
-            took = space.read(lambda t: watches.take_in(t, workspace_id, watch_id, container, item, "push"))
+            took = space.read(lambda t: watches.take_in(t, workspace_id, watch_id, container, what, "push"))
             if took == "ordered":
-                took = space.transact(lambda t: watches.take_in_ordered(t, workspace_id, watch_id, container, item, "push"))
+                took = space.transact(lambda t: watches.take_in_ordered(t, workspace_id, watch_id, container, what, "push"))
             if took == "off":
                 return HTTPStatus.GONE
             if took == "new":

@@ -1,5 +1,5 @@
-"""What a run does outside: mails and web requests. Each is recorded before it goes out and after, under the token, with an
-idempotency key that stays the same however often it is begun."""
+"""What a run does outside: mails, files and web requests. Each is recorded before it goes out and after, under the token, with
+an idempotency key that stays the same however often it is begun."""
 
 from __future__ import annotations
 
@@ -11,8 +11,8 @@ from kelvix.core import web_request
 from kelvix.core.cells import Cell
 from kelvix.core.filling import Carried
 from kelvix.core.walking import Place
-from kelvix.core.workflow import SendMail, WebRequest
-from kelvix.engine import calling, sending
+from kelvix.core.workflow import SaveFile, SendMail, WebRequest
+from kelvix.engine import calling, saving, sending
 from kelvix.engine.recording import place_text
 from kelvix.engine.standpoint import RESTS, STUCK, Standpoint
 from kelvix.store import questions, runs
@@ -30,6 +30,17 @@ class Outside(Standpoint, ABC):
         self._record(line, place, "sent", None, made)
         self._keep()
         return sending.as_recorded(line, made, carried)
+
+    def _save(self, line: SaveFile, cell: Cell, carried: Carried, place: Place) -> Carried:
+        """Save a file. The app knows a repeat by its idempotency key."""
+        assert cell.saving
+        self.before_effect(self.claim)
+        self._keep()
+        prefer, key = self.workflow.when.connection, self._key(line, place)
+        made = saving.save(self.engine, self.space, line, cell.saving, prefer, key, self._beat)
+        self._record(line, place, "saved", None, made)
+        self._keep()
+        return saving.as_recorded(line, made, carried)
 
     def _request(self, line: WebRequest, sent: calling.Sending, carried: Carried, place: Place) -> tuple[Carried, str]:
         """Send a web request. That it is about to go out is recorded first; if it turns out that it was not taken, that too."""

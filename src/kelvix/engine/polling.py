@@ -10,7 +10,7 @@ from kelvix.engine.engine import Engine
 from kelvix.engine.pacing import Paced
 from kelvix.store import watches
 from kelvix.store.database_server import DatabaseServer, Transaction
-from kelvix.store.watches import Watch
+from kelvix.store.watches import Told, Watch
 
 EVERY_WITH_PUSH = 60.0  # seconds between checks where pushes come too
 EVERY = 20.0
@@ -43,9 +43,9 @@ def check(engine: Engine, watch: Watch) -> int:
         for _ in range(MOST_READS):
             with engine.pacer.calls(space, watch.connection_id):
                 changes, reached, more = app.changes(token, cursor)
-            arrived = [c.item for c in changes if c.container == watch.container and c.kind == "new"]
+            arrived = [Told.of(c.item, c.kind, c.revision) for c in changes if watch.takes(c.container, c.kind)]
 
-            def take(t: Transaction, arrived: list[str] = arrived, reached: int = reached, more: bool = more) -> int:
+            def take(t: Transaction, arrived: list[Told] = arrived, reached: int = reached, more: bool = more) -> int:
                 found = watches.take_in_many(
                     t, watch.workspace_id, watch.workflow_id, watch.version_id, watch.container, arrived, "poll"
                 )

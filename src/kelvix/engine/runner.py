@@ -6,6 +6,7 @@ import contextlib
 import json
 import random
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 
 import structlog
 
@@ -25,7 +26,7 @@ from kelvix.core.workflow import (
     When,
     Workflow,
 )
-from kelvix.engine import metrics, switch
+from kelvix.engine import finding, metrics, switch
 from kelvix.engine.carrying import Carrying
 from kelvix.engine.engine import Engine
 from kelvix.engine.pacing import UNSAID, Paced
@@ -96,9 +97,11 @@ class Runner:
         for claim in failed[-1:]:
             self._pause_where_due(space, claim)
 
-    def _all(self, space: Space, claims: Sequence[Claim]) -> tuple[set[str], list[Claim]]:
+    def _all(self, space: Within, claims: Sequence[Claim]) -> tuple[set[str], list[Claim]]:
         workflow = self.versions.get(space, claims[0].version_id)
+        space.transact(lambda t: runs.hold_all(t, claims))
         around = self.engine.surroundings(space, workflow)
+        around = replace(around, find=finding.holding(space, around.databases))
         topics: set[str] = {"runs", f"workflow:{claims[0].workflow_id}"}
         failed: list[Claim] = []
         for claim in claims:

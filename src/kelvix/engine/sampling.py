@@ -95,6 +95,8 @@ def fetch_next(engine: Engine, space: Space, workflow_id: int, when: When, after
     if after is None:
         return app.head(token), 0
     changes, cursor, _ = app.changes(token, after)
-    items = [app.item(token, c.item) for c in changes if c.container == when.container and c.kind == "new"][:NEWEST]
+    kinds = app.event(when.event).kinds
+    came = dict.fromkeys(c.item for c in changes if c.container == when.container and c.kind in kinds)
+    items = [app.item(token, item) for item in list(came)[:NEWEST]]
     _keep(space, workflow_id, app, items)
     return cursor, len(items)

@@ -12,7 +12,8 @@ from kelvix.core import schedule
 from kelvix.core.cells import Finding
 from kelvix.core.checking import check
 from kelvix.core.finding import compared
-from kelvix.core.workflow import AddOrUpdate, Find, Own, RecordEvent, Schedule, SendMail, WebRequest, Workflow
+from kelvix.core.values import fold
+from kelvix.core.workflow import AddOrUpdate, Find, Own, RecordEvent, SaveFile, Schedule, SendMail, WebRequest, Workflow
 from kelvix.engine import polling
 from kelvix.engine.engine import Engine
 from kelvix.store import changes, finding, listening, watches, workflows
@@ -58,11 +59,13 @@ def turn_on(engine: Engine, space: Space, workflow_id: int, from_where_it_was: b
         engine.note_failure(space, when.connection, failure)
         raise
     before = space.read(lambda t: watches.of_workflow(t, space.id, workflow_id))
+    kinds = app.event(when.event).kinds
     same = (
         before is not None
         and before.state == "on"
         and before.connection_id == when.connection
         and before.container == when.container
+        and before.kinds == ",".join(kinds)
     )
 
     def work(t: Transaction) -> int:
@@ -74,7 +77,7 @@ def turn_on(engine: Engine, space: Space, workflow_id: int, from_where_it_was: b
             return before.id
         listening.end(t, space.id, workflow_id)
         return watches.start(
-            t, space.id, workflow_id, when.connection or 0, when.container or "", version, cursor, polling.EVERY
+            t, space.id, workflow_id, when.connection or 0, when.container or "", version, cursor, polling.EVERY, kinds
         )
 
     watch_id = space.transact(work)
@@ -118,7 +121,27 @@ def _may_send(engine: Engine, space: Space, workflow: Workflow) -> list[Finding]
             if not app.sends or not app.look(token).may_send:
                 said = "this connection may not send mail; widen it, and tick that it may send"
                 found.append(Finding(line.id, said, key="connection"))
+        if isinstance(line, SaveFile):
+            found += _may_save(engine, space, line)
     return found
+
+
+def _may_save(engine: Engine, space: Space, line: SaveFile) -> list[Finding]:
+    """What stands against saving files, as far as it is known before. Raises Passing, Standing."""
+    app, token = engine.access(space, line.connection)
+    sight = app.look(token)
+    if not app.saves or not sight.may_send:
+        said = f"this connection may not add files; widen it, and tick that it may add {app.items_word}"
+        return [Finding(line.id, said, key="connection")]
+    named = " ".join(p.text or "" for p in line.folder).strip() if all(p.text is not None for p in line.folder) else ""
+    there = {fold(c.name) for c in sight.shared}
+    if line.container is not None and line.container not in {c.id for c in sight.shared}:
+        said = f"the {app.container_word} “{line.container_name}” is not shared with this connection any more; choose another"
+        return [Finding(line.id, said, key="folder")]
+    if line.container is None and named and fold(named) not in there and not line.makes:
+        said = f"there is no {app.container_word} “{named}” among those shared: make it now, or let this line make it"
+        return [Finding(line.id, said, key="folder")]
+    return []
 
 
 def _may_reach(engine: Engine, workflow: Workflow) -> list[Finding]:

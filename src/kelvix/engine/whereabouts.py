@@ -72,6 +72,8 @@ def where_is(engine: Engine, space: Space, workflow_id: int, link_or_id: str) ->
         )
     container = watch.container if watch else when.container
     event = space.read(lambda t: watches.event_of(t, space.id, workflow_id, container or "", item_id)) if container else None
+    if watch and watch.kinds != "new":  # what became of its newest change
+        event = space.read(lambda t: events.of_item(t, space.id, workflow_id, item_id)) or event
     if event:
         return _fate_of_event(space, event["id"], event["came_by"], event["at"])
     if watch is None or kept.turned_on_at is None:

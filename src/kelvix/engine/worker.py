@@ -23,7 +23,8 @@ from kelvix.store.runs import Claim
 
 THREADS = 5
 MOST_OF_ONE = 4  # of them that one workspace has, so that another finds one free
-TOGETHER = 16  # runs that are carried in one transaction, where their lines allow it
+TOGETHER = 32  # runs that are carried in one transaction, where their lines allow it
+AT_ONCE = 2  # of such transactions: they compute more than they wait, and threads that compute slow each other down
 LOOK = 0.1  # seconds between looks for work that nobody announced
 ALONE = 2.0  # seconds for which suspect runs are carried, before others have their turn again
 TIDY = 1.0  # seconds between looks for what died workers held
@@ -38,6 +39,7 @@ class Worker:
         self._under_way: Counter[int] = Counter()  # by workspace
         self._counting = threading.Lock()
         self._together: set[tuple[int, int]] = set()  # queues whose runs are carried together
+        self._computing = threading.Semaphore(AT_ONCE)
         self._pool = ThreadPoolExecutor(THREADS, thread_name_prefix="run")
 
     def stop(self, *_: object) -> None:
@@ -145,7 +147,8 @@ class Worker:
     def _carry(self, claims: list[Claim]) -> None:
         try:
             if len(claims) > 1:
-                self.runner.carry_together(claims)
+                with self._computing:
+                    self.runner.carry_together(claims)
             else:
                 self.runner.carry(claims[0])
         except Exception:

@@ -1,0 +1,141 @@
+"""Quick input: what lines are understood to mean, and keeping them as records."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime
+from functools import partial
+
+from kelvix.connectors.contract import Passing, Standing
+from kelvix.core import page_fields, proposing, quick_input
+from kelvix.core.finding import Compared, Question
+from kelvix.core.quick_input import Quick
+from kelvix.core.schema import TEXT_FIELD, Database
+from kelvix.core.values import shorten
+from kelvix.engine import reading_pages
+from kelvix.engine.engine import Engine
+from kelvix.store import captures, databases, finding, people, records
+from kelvix.store.database_server import Transaction
+from kelvix.store.directory import Space
+from kelvix.store.records import Origin
+
+MOST_PAGES = 5  # that are read for one capture
+
+
+class NotKept(Exception):
+    """Why a capture cannot be kept: a sentence, and what to do."""
+
+    def __init__(self, sentence: str, advice: str):
+        super().__init__(sentence)
+        self.advice = advice
+
+
+@dataclass(frozen=True)
+class Line:
+    """A record that is meant: the line as it was typed, the text below it, and what both are understood as."""
+
+    line: str
+    text: str
+    quick: Quick
+
+
+@dataclass(frozen=True)
+class Reading:
+    """What a capture is understood as. `people` are the names that were matched."""
+
+    database: Database
+    lines: tuple[Line, ...]
+    people: tuple[str, ...]
+
+
+def mail_address(engine: Engine, workspace_id: int, token: str) -> str | None:
+    """Where mail for a capture address goes, if the installation takes any."""
+    if not engine.settings.capture_smtp_port:
+        return None
+    return f"capture-{workspace_id}-{token}@{engine.settings.capture_mail_domain}"
+
+
+def read(engine: Engine, space: Space, person_id: int, text: str, database_id: int | None, each: bool) -> Reading:
+    """Without a database, it goes where captures with its words were kept before. Raises NotKept, LookupError."""
+    names = tuple(engine.directory.home.read(lambda t: people.names(t, space.id)))
+    found = space.read(lambda t: _read(t, space, person_id, text, database_id, each, names))
+    if len(found.lines) > quick_input.MOST_LINES:
+        raise NotKept(f"These are {len(found.lines)} records at once.", f"Send at most {quick_input.MOST_LINES}.")
+    return found
+
+
+def _read(
+    t: Transaction, space: Space, person_id: int, text: str, database_id: int | None, each: bool, names: tuple[str, ...]
+) -> Reading:
+    known = databases.load(t, space.id)
+    if not known:
+        raise NotKept("There is no database to keep it in.", "Make one first.")
+    chosen = known.get(database_id) if database_id is not None else known[_proposed(t, space, person_id, text, known)]
+    if chosen is None:
+        raise LookupError("there is no such database")
+    env = space.env(datetime.now(UTC))
+    lines = quick_input.lines_of(text, each)
+    return Reading(
+        chosen, tuple(Line(line, more, quick_input.understand(line, chosen, names, env)) for line, more in lines), names
+    )
+
+
+def with_pages(engine: Engine, space: Space, reading: Reading) -> Reading:
+    """The lines with what the pages say whose addresses they have. Raises NotKept."""
+    fields = [f for f in reading.database.fields if f.type == "link"]
+    env = space.env(datetime.now(UTC))
+    lines: list[Line] = []
+    read = 0
+    for one in reading.lines:
+        field = next((f for f in fields if one.quick.values.get(f.id)), None)
+        if field is None:
+            lines.append(one)
+            continue
+        read += 1
+        if read > MOST_PAGES:
+            raise NotKept(f"These are more than {MOST_PAGES} pages at once.", "Keep a few at a time.")
+        address = str(one.quick.values[field.id])
+        try:
+            page = reading_pages.fetch(engine, address)
+        except (Passing, Standing) as failure:
+            raise NotKept(f"The page could not be read: {failure}.", "Keep the line without reading its page.") from None
+        asked = Question(reading.database.id, "all", (Compared(field.id, "is", page.address),), "oldest")
+        there = space.read(partial(finding.every, database=reading.database, question=asked))
+        if there:
+            said = f"This page is in {reading.database.name} already."
+            raise NotKept(said, f"Open it at {engine.settings.address}/databases/{reading.database.id}/{there[0]}.")
+        values = {**one.quick.values, field.id: page.address}
+        more = {TEXT_FIELD: one.text} if one.text else {}
+        values |= page_fields.fill(reading.database, reading_pages.about(page), {**values, **more}, address, env)
+        lines.append(replace(one, quick=replace(one.quick, values=values)))
+    return replace(reading, lines=tuple(lines))
+
+
+def _proposed(t: Transaction, space: Space, person_id: int, text: str, known: dict[int, Database]) -> int:
+    words = quick_input.words_of(text[:2000])
+    counts = captures.counts(t, space.id, person_id, words)
+    last = captures.last_used(t, space.id, person_id)
+    found = proposing.database_for(words, counts, captures.ANY, known, last)
+    assert found is not None
+    return found
+
+
+def keep(t: Transaction, space: Space, person_id: int, reading: Reading, origin: Origin) -> list[tuple[int, int]]:
+    """Within the caller's transaction, a record for each line: their ids and changes' numbers. All are kept, or none. Raises
+    NotKept."""
+    database = reading.database
+    if not reading.lines:
+        raise NotKept("There is nothing in it.", "Type a line first.")
+    kept = []
+    for one in reading.lines:
+        values = dict(one.quick.values)
+        if one.text:
+            values[TEXT_FIELD] = one.text
+        missing = [f.name for f in database.fields if f.required and values.get(f.id) is None]
+        if missing:
+            said = f"A record of {database.name} also needs {', '.join(missing)}."
+            hint = f"Type it too, as in “{missing[0]}: …”, or add the record in the database itself: {shorten(one.line, 60)}"
+            raise NotKept(said, hint)
+        kept.append(records.add(t, space.id, database, values, origin))
+        captures.learn(t, space.id, person_id, database.id, quick_input.words_of(one.line))
+    return kept

@@ -1,0 +1,52 @@
+"""Reading pages of the web by their addresses, for people who keep them. Public addresses only, at each step of a redirect."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from urllib.parse import urljoin, urlsplit
+
+from kelvix.connectors import guarded_http
+from kelvix.connectors.contract import Passing, Standing
+from kelvix.connectors.guarded_http import Unanswered
+from kelvix.core.values import Value
+from kelvix.engine.engine import Engine
+from kelvix.formats import article
+from kelvix.formats.article import Article
+
+MOST_MOVES = 4
+HEADERS = {"accept": "text/html,application/xhtml+xml", "user-agent": "Kelvix", "accept-encoding": "gzip, deflate"}
+
+
+def fetch(engine: Engine, address: str) -> Article:
+    """Raises Passing, Standing, whose messages are sentences."""
+    url = article.without_tracking(address)
+    for _ in range(MOST_MOVES + 1):
+        if urlsplit(url).scheme not in ("http", "https"):
+            raise Standing("the page leads to an address that is none of the web", "address")
+        target = guarded_http.resolve(url, engine.settings.may_reach)
+        try:
+            answer = guarded_http.send("GET", target, HEADERS, None, article.MOST_BYTES)
+        except Unanswered as unanswered:
+            raise Passing(str(unanswered)) from None
+        if not answer.moved_to:
+            break
+        url = urljoin(url, answer.moved_to)
+    else:
+        raise Standing(f"the page leads from one address to another more than {MOST_MOVES} times", "address")
+    if answer.status >= 400:
+        raise Standing(f"{target.host} answered that there is no such page ({answer.status})", "address")
+    return article.read(answer.text, url)
+
+
+def about(page: Article) -> dict[str, Value]:
+    """What a page says, by the keys of core/page_fields.py."""
+    return {
+        "title": page.title or None,
+        "author": page.author or None,
+        "site": page.site or None,
+        "published": page.published,
+        "language": page.language or None,
+        "minutes": Decimal(page.minutes) if page.minutes else None,
+        "picture": page.picture or None,
+        "text": page.text or None,
+    }

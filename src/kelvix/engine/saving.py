@@ -1,0 +1,81 @@
+"""Saving files into folders of apps, each once. A file is fetched when it is saved, however long ago it was told of, and goes
+from app to app a piece at a time."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from typing import Any
+
+from kelvix.connectors.contract import App, Standing
+from kelvix.core import saving
+from kelvix.core.cells import Saving
+from kelvix.core.filling import Carried
+from kelvix.core.values import File, fold
+from kelvix.core.workflow import SaveFile
+from kelvix.engine.engine import Engine
+from kelvix.store import connections
+from kelvix.store.directory import Space
+
+
+def save(
+    engine: Engine, space: Space, line: SaveFile, what: Saving, prefer: int | None, key: str, beat: Callable[[], None]
+) -> dict[str, Any]:
+    """Save a file: what is recorded of it. `prefer` is the connection that it most likely came by; `beat` is called as it goes,
+    so that the run is not taken for a lost one. Raises Passing, Standing."""
+    app, token = engine.access(space, line.connection)
+    try:
+        with engine.pacer.calls(space, line.connection or 0):
+            folder = line.container or _folder(app, token, what.folder, line.makes)
+            saved = app.save(
+                token, folder, what.name, _beating(content(engine, space, what.file, prefer), beat), line.collision, key
+            )
+    except Standing as failure:
+        if failure.about == "access":
+            engine.note_failure(space, line.connection, failure)
+        if failure.about == "container":
+            said = f"{app.name} does not let this connection add files to “{what.folder}”: widen it, and tick that it may"
+            raise Standing(said, "save") from None
+        raise
+    return {"name": saved.name, "link": saved.link, "identifier": saved.id, "happened": saved.happened, "folder": what.folder}
+
+
+def as_recorded(line: SaveFile, kept: dict[str, Any], carried: Carried) -> Carried:
+    """What lines below can use of what was saved."""
+    return saving.carry_on(line, kept, carried)
+
+
+def _folder(app: App, token: str, name: str, makes: bool) -> str:
+    """The folder with this name among those that are shared."""
+    for one in app.look(token).shared:
+        if fold(one.name) == fold(name):
+            return one.id
+    if not makes:
+        said = f"no {app.container_word} “{name}” is shared with this connection: share it, or let this line make it"
+        raise Standing(said, "folder")
+    return app.make_container(token, name).id
+
+
+def content(engine: Engine, space: Space, file: File, prefer: int | None = None) -> Iterator[bytes]:
+    """What a file contains, by whichever connection of its app can see it. Raises Passing, Standing."""
+    code, _, locator = file.source.partition(":")
+    kept = [c for c in space.read(lambda t: connections.every(t, space.id)) if c.app == code]
+    failure: Standing | None = None
+    for one in sorted(kept, key=lambda c: c.id != prefer):
+        came = False
+        try:
+            app, token = engine.access(space, one.id)
+            for piece in app.open(token, locator):
+                came = True
+                yield piece
+            return
+        except Standing as refused:
+            if came:  # what came cannot be taken back: another connection would begin anew
+                raise
+            failure = failure or refused
+    raise failure or Standing(f"“{file}” lies in an app to which there is no connection any more", "item")
+
+
+def _beating(pieces: Iterator[bytes], beat: Callable[[], None]) -> Iterator[bytes]:
+    for piece in pieces:
+        beat()
+        yield piece
