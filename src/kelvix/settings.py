@@ -35,6 +35,8 @@ class Settings:
     practice_port: int = 8601
     smtp_port: int = 8625
     metrics_port: int = 0  # of the web application; a worker takes the next one that is free; 0: none
+    capture_smtp_port: int = 0  # where mail to capture addresses is taken; 0: nowhere
+    capture_mail_domain: str = "capture.localhost"  # of their addresses: the one whose mail is sent to that port
     smtp_host: str = "127.0.0.1"  # where mail to the owner is handed in
     reachable: tuple[str, ...] = ()  # hosts of private networks, as name:port, to which web requests may go all the same
 

@@ -12,6 +12,9 @@ from starlette.middleware.trustedhost import TrustedHostMiddleware
 
 from kelvix.api import (
     backcasts,
+    capture_address,
+    capture_mail,
+    capturing,
     catch_ups,
     connections,
     databases,
@@ -20,6 +23,7 @@ from kelvix.api import (
     live,
     needs,
     problems,
+    record_files,
     rehearsal,
     runs,
     session,
@@ -35,6 +39,11 @@ from kelvix.engine.intake import Intake
 from kelvix.settings import TOP
 
 WEB = TOP / "web/dist"
+QUICK = {
+    "manifest.webmanifest": "application/manifest+json",
+    "worker.js": "text/javascript",
+    "icon.svg": "image/svg+xml",
+}
 POLICY = (
     "default-src 'none'; script-src 'self'; connect-src 'self'; img-src 'self' data:; font-src 'self'; "
     "style-src 'self' 'nonce-{nonce}'; form-action 'none'; frame-ancestors 'none'; base-uri 'none'; manifest-src 'self'"
@@ -45,7 +54,12 @@ def build(engine: Engine) -> FastAPI:
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         app.state.hub.start()
+        mail = capture_mail.listener(engine)
+        if mail:
+            mail.start()
         yield
+        if mail:
+            mail.stop()
 
     app = FastAPI(
         title="Kelvix",
@@ -62,10 +76,13 @@ def build(engine: Engine) -> FastAPI:
     for part in (
         session,
         today,
+        capture_address,
+        capturing,
         databases,
         connections,
         workflows,
         kept_secrets,
+        record_files,
         rehearsal,
         backcasts,
         catch_ups,
@@ -99,6 +116,14 @@ def build(engine: Engine) -> FastAPI:
         if "/" in name or not file.is_file():
             return Response(status_code=404)
         return FileResponse(file, headers={"cache-control": "public, max-age=31536000, immutable"})
+
+    @app.get("/quick/{name}", include_in_schema=False)
+    def quick(name: str) -> Response:
+        """Without sign-in: what makes quick input an installable page. Its worker must not be kept: it says what is."""
+        kind = QUICK.get(name)
+        if kind is None:
+            return screen(f"quick/{name}")
+        return FileResponse(WEB / "quick" / name, media_type=kind, headers={"cache-control": "no-cache"})
 
     @app.get("/api/{rest:path}", include_in_schema=False)
     def no_such_route(rest: str) -> Response:

@@ -17,6 +17,7 @@ from kelvix.store import connections, workflows
 from kelvix.store.connections import Connection
 
 router = APIRouter(prefix="/api/v1", tags=["connections"])
+SHOWN = 15  # items that are looked at in passing
 
 
 class CarriedOut(BaseModel):
@@ -32,6 +33,28 @@ class ProposedOut(BaseModel):
     name: str
 
 
+class EventOut(BaseModel):
+    """What can start a workflow; the words stand after "When"."""
+
+    code: str
+    words: str
+
+
+class ParticularOut(BaseModel):
+    label: str
+    keys: list[str]
+
+
+class DisplayOut(BaseModel):
+    """How an item is shown as itself, by keys of its carried values."""
+
+    word: str
+    heading: str
+    particulars: list[ParticularOut]
+    body: list[str]
+    markdown: bool
+
+
 class AppOut(BaseModel):
     """An app that can be connected, in its own words."""
 
@@ -42,8 +65,10 @@ class AppOut(BaseModel):
     containers_word: str
     item_word: str
     items_word: str
-    event_words: str
+    events: list[EventOut]
+    display: DisplayOut
     sends: bool
+    saves: bool
     fields: list[CarriedOut]
     proposed: list[ProposedOut]
     address: str
@@ -131,8 +156,16 @@ def list_apps(who: Reader) -> list[AppOut]:
             containers_word=a.containers_word,
             item_word=a.item_word,
             items_word=a.items_word,
-            event_words=a.event_words,
+            events=[EventOut(code=e.code, words=e.words) for e in a.events],
+            display=DisplayOut(
+                word=a.display.word,
+                heading=a.display.heading,
+                particulars=[ParticularOut(label=label, keys=list(keys)) for label, keys in a.display.particulars],
+                body=list(a.display.body),
+                markdown=a.display.markdown,
+            ),
             sends=a.sends,
+            saves=a.saves,
             proposed=[ProposedOut(key=k, name=n) for k, n in a.proposed],
             address=who.engine.settings.practice_address,
             fields=[CarriedOut(key=f.key, name=list(f.name), type=f.type) for f in a.fields],
@@ -289,6 +322,60 @@ def look(who: Reader, connection_id: int) -> SightOut:
         not_shared=list(sight.not_shared),
         may_send=sight.may_send,
     )
+
+
+class ShownOut(BaseModel):
+    """An item as one looks at it in passing: `notes` are its first particulars."""
+
+    id: str
+    title: str
+    link: str
+    at: datetime
+    notes: list[str]
+
+
+@router.get("/connections/{connection_id}/containers/{container}/items")
+def look_into(who: Reader, connection_id: int, container: str) -> list[ShownOut]:
+    """The newest items of a container, as they are now."""
+    kept = _get(who, connection_id)
+    app, token = who.engine.access(who.space, kept.id)
+    try:
+        with who.engine.pacer.calls(who.space, kept.id):
+            items = app.newest(token, container, SHOWN)
+    except Standing as failure:
+        who.engine.note_failure(who.space, connection_id, failure)
+        raise
+    keys = [key for _, several in app.display.particulars for key in several]
+    return [
+        ShownOut(
+            id=i.id,
+            title=i.title,
+            link=i.link,
+            at=i.at,
+            notes=[v for k in keys if isinstance(v := i.values.get(k), str) and v][:2],
+        )
+        for i in items
+    ]
+
+
+class NewContainerIn(BaseModel):
+    name: str = Field(min_length=1, max_length=200)
+
+
+@router.post("/connections/{connection_id}/containers", status_code=201)
+def make_container(who: Editor, connection_id: int, body: NewContainerIn) -> ContainerOut:
+    """Make a container in the app, which is then shared with the connection. 409 where the connection may not."""
+    kept = _get(who, connection_id)
+    app, token = who.engine.access(who.space, kept.id)
+    try:
+        made = app.make_container(token, body.name.strip())
+    except Standing as failure:
+        who.engine.note_failure(who.space, connection_id, failure)
+        if failure.about != "container":
+            raise
+        said = f"This connection may not make {app.containers_word}."
+        raise Problem(409, said, f"Widen it, and tick that it may, or make the {app.container_word} in {app.name}.") from None
+    return ContainerOut(**made.__dict__)
 
 
 @router.post("/connections/{connection_id}/container")

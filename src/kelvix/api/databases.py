@@ -177,6 +177,8 @@ def check_values(who: Caller, database: Database, given: dict[str, Wire], comple
         if field is None:
             raise Problem(422, f"{database.name} has no field with the id {key}.", "It may have been taken away meanwhile.")
         try:
+            if field.type == "file" and wire is not None:
+                raise Unfit(f"{field.name} holds a file that a workflow brought; it can only be emptied here")
             try:
                 value = from_wire(wire, field.type)
             except Unfit:
@@ -376,6 +378,8 @@ def _by(change: Change) -> str:
         return f"{who}, undoing"
     if "run" in origin:
         return "a workflow"
+    if origin.get("capture") and origin.get("token"):
+        return f"{who}, by {origin['token']}"
     return f"{who}, in the capture line" if origin.get("capture") else f"{who}, by script" if origin.get("token") else who
 
 
@@ -405,32 +409,3 @@ def undo_change(who: Editor, seq: int) -> dict[str, int]:
     made = who.space.transact(lambda t: changes.undo(t, who.space.id, seq, Origin(person=who.person.name, undoes=seq)))
     who.announce(f"records:{change.database_id}")
     return {"change": made}
-
-
-class CaptureIn(BaseModel):
-    database: int
-    text: str = Field(min_length=1, max_length=4_000_000, examples=["Order reed leather from Tannery Wick"])
-
-
-@router.post("/capture", status_code=201)
-def capture(who: Editor, body: CaptureIn, idempotency_key: Annotated[str | None, Header(max_length=200)] = None) -> Written:
-    """The capture line: the first line becomes the record's title, more lines its text."""
-    database = _database(who, body.database)
-    first, _, rest = body.text.strip().partition("\n")
-    given: dict[str, Wire] = {str(database.fields[0].id): first.strip()}
-    if rest.strip():
-        given["0"] = rest.strip()
-    needed = [f.name for f in database.fields[1:] if f.required]
-    if needed:
-        raise Problem(422, f"A record of {database.name} also needs {', '.join(needed)}.", "Add it in the database itself.")
-    values = check_values(who, database, given, complete=True)
-
-    def work(t: Transaction) -> dict[str, Any]:
-        record_id, seq = records.add(t, who.space.id, database, values, Origin(person=who.person.name, capture=True))
-        made = records.get(t, database, record_id)
-        assert made
-        return Written(record=record_out(made), change=seq).model_dump(mode="json")
-
-    answer = once(who, idempotency_key, work)
-    who.announce(f"records:{database.id}")
-    return Written.model_validate(answer)

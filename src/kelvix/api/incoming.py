@@ -32,13 +32,13 @@ async def take(workspace_id: int, token: str, request: Request) -> JSONResponse:
         request.headers.get("idempotency-key", "")[:200],
     )
     try:
-        raw = await _body(request)
+        raw = await read_body(request)
         try:
             space = await run_in_threadpool(engine.directory.open, workspace_id)
         except LookupError:
             raise Refused(404, "There is nothing at this address.") from None
         door, own = await run_in_threadpool(requests.knock, engine, space, token, raw, proof)
-        body = await _read(request, raw)
+        body = await read_named(request, raw)
         taken = await run_in_threadpool(requests.take_in, engine, space, door, own, body, proof)
     except Refused as refused:
         more = {"fields": refused.fields} if refused.fields else {}
@@ -49,7 +49,7 @@ async def take(workspace_id: int, token: str, request: Request) -> JSONResponse:
     return JSONResponse(taken, 202)
 
 
-async def _body(request: Request) -> bytes:
+async def read_body(request: Request) -> bytes:
     """Counted as it comes. Raises Refused."""
     raw = b""
     async for piece in request.stream():
@@ -59,7 +59,7 @@ async def _body(request: Request) -> bytes:
     return raw
 
 
-async def _read(request: Request, raw: bytes) -> dict[str, Any]:
+async def read_named(request: Request, raw: bytes) -> dict[str, Any]:
     """The body as names and values. Raises Refused, which says where JSON is not right."""
     kind = request.headers.get("content-type", "").split(";")[0].strip().lower()
     if kind in ("application/x-www-form-urlencoded", "multipart/form-data"):

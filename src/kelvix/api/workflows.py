@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Mapping
+from dataclasses import replace
 from datetime import UTC, datetime
 from typing import Annotated, Any
 
@@ -24,7 +25,7 @@ from kelvix.core.workflow import (
     Writes,
 )
 from kelvix.engine import catching_up, expecting, sampling, switch, whereabouts
-from kelvix.store import databases, events, listening, runs, statistics, watches, workflows
+from kelvix.store import connections, databases, events, listening, runs, statistics, watches, workflows
 from kelvix.store.database_server import Transaction
 from kelvix.store.watches import Watch
 from kelvix.store.workflows import Kept, Sample
@@ -164,7 +165,7 @@ def kept_workflow(who: Caller, workflow_id: int) -> Kept:
 
 def _event_words(who: Caller, document: Workflow) -> str:
     app = who.engine.apps.get(document.when.app)
-    return app.event_words if app else "something happens"
+    return app.event(document.when.event).words if app else "something happens"
 
 
 def _number(t: Transaction, workspace_id: int, version_id: int | None) -> int | None:
@@ -233,7 +234,10 @@ def list_workflows(who: Reader) -> list[WorkflowOut]:
 @router.post("/workflows", status_code=201)
 def create_workflow(who: Editor, body: WorkflowIn) -> WorkflowDetail:
     """Naming the two ends gives a half-built workflow: a When line and an Add line."""
+    through = who.space.read(lambda t: connections.get(t, who.space.id, body.connection or 0)) if body.connection else None
     when = When(id=secrets.token_hex(4), connection=body.connection)
+    if through and through.app in who.engine.apps:
+        when = replace(when, app=through.app, event=who.engine.apps[through.app].events[0].code)
     add = Add(id=secrets.token_hex(4), database=body.database)
     made = workflows.create(who.space, body.name, Workflow((when, add)))
     who.announce("workflows")

@@ -74,6 +74,7 @@ class Installation:
             _port(self.port + 1 if self.port else 0, "the practice apps"),
             _port(self.port + 25 if self.port else 0, "practice Mail's SMTP"),
             _port(self.port + 40 if self.port else 0, "metrics"),
+            _port(self.port + 26 if self.port else 0, "mail to capture addresses"),
         ]
         self.mariadb.start()
         home = self.mariadb.server("kelvix")
@@ -87,6 +88,7 @@ class Installation:
             practice_port=ports[1],
             smtp_port=ports[2],
             metrics_port=ports[3],
+            capture_smtp_port=ports[4],
         )
         self.settings.write(self.settings_file)
         migrate(home)

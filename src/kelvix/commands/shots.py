@@ -17,18 +17,18 @@ FLAGS = (
 CHROMIUM: dict[str, Any] = {"executable_path": "/usr/bin/chromium", "args": FLAGS.split()}
 FOLDER = TOP / "docs/screenshots"
 
-# What is shown, and what is pressed there, one after the other.
+# What is shown, and what is pressed or typed there, one after the other.
 VIEWS: dict[str, tuple[str, ...]] = {
     "today": ("/today",),
     "workflows": ("/workflows",),
-    "timetable": ("/workflows/3",),
-    "timetable-dark": ("/workflows/3",),
-    "condition": ("/workflows/1", "text=any of these"),
+    "timetable": ("/workflows/5",),
+    "timetable-dark": ("/workflows/5",),
+    "files": ("/workflows/3",),
     "find": ("/workflows/1", "text=a record in Parishes"),
-    "decide": ("/workflows/4", "text=which way to go"),
-    "mail": ("/workflows/5", "text=Open work: … hours"),
-    "formula": ("/workflows/1", "text=Mon 17:02", "button:has-text('Bellows')"),
-    "web-request": ("/workflows/3", "text=a web request"),
+    "decide": ("/workflows/6", "text=which way to go"),
+    "mail": ("/workflows/7", "text=Open work: … hours"),
+    "side-by-side": ("/beside?left=c2.6&right=d4",),
+    "captures": ("/captures", "textarea", "type:Order hair sheep leather next Friday, Ivo 4 h @or"),
     "backcast": ("/workflows/1/backcast", "button:has-text('Backcast over')", "button:has-text('Choose past items')"),
     "runs-of-a-workflow": ("/workflows/1/runs",),
     "where-is-my-item": ("/workflows/1", "button:has-text('Where is my item?')"),
@@ -68,7 +68,10 @@ def main(words: list[str]) -> None:
                 page.wait_for_load_state("load")
                 page.wait_for_timeout(900)
                 for press in presses:
-                    page.click(press)
+                    if press.startswith("type:"):
+                        page.keyboard.type(press.removeprefix("type:"))
+                    else:
+                        page.click(press)
                     page.wait_for_timeout(600)
                 page.screenshot(path=str(FOLDER / f"{name}.png"))
                 context.close()

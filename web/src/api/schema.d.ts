@@ -52,9 +52,67 @@ export interface paths {
         put?: never;
         /**
          * Capture
-         * @description The capture line: the first line becomes the record's title, more lines its text.
+         * @description Keep lines as records: all of them, or none.
          */
         post: operations["capture_api_v1_capture_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/capture/addresses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Addresses
+         * @description One's own; each lets whoever knows it add records, in one's name.
+         */
+        get: operations["list_addresses_api_v1_capture_addresses_get"];
+        put?: never;
+        /** Make Address */
+        post: operations["make_address_api_v1_capture_addresses_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/capture/addresses/{address_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove Address */
+        delete: operations["remove_address_api_v1_capture_addresses__address_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/capture/understand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Understand
+         * @description What a capture would be kept as; nothing is written.
+         */
+        post: operations["understand_api_v1_capture_understand_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -148,6 +206,46 @@ export interface paths {
          * @description The container that a pasted link means. 422 where it is not understood, 409 where it is not shared.
          */
         post: operations["container_of_link_api_v1_connections__connection_id__container_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/connections/{connection_id}/containers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Container
+         * @description Make a container in the app, which is then shared with the connection. 409 where the connection may not.
+         */
+        post: operations["make_container_api_v1_connections__connection_id__containers_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/connections/{connection_id}/containers/{container}/items": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Look Into
+         * @description The newest items of a container, as they are now.
+         */
+        get: operations["look_into_api_v1_connections__connection_id__containers__container__items_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -336,6 +434,26 @@ export interface paths {
          * @description `If-Match` names the version that was seen; a record that was changed since answers 412 and shows itself.
          */
         patch: operations["change_record_api_v1_databases__database_id__records__record_id__patch"];
+        trace?: never;
+    };
+    "/api/v1/databases/{database_id}/records/{record_id}/files/{field_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Download
+         * @description What a file contains, fetched from the app in which it lies; as a download only, whatever kind it says it is of.
+         */
+        get: operations["download_api_v1_databases__database_id__records__record_id__files__field_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/v1/databases/{database_id}/restore": {
@@ -1278,6 +1396,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/capture/{workspace_id}/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take
+         * @description Keep what comes, and say as what. `?each=1`: every line that is not indented is a record of its own.
+         */
+        post: operations["take_capture__workspace_id___token__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/in/{workspace_id}/{token}": {
         parameters: {
             query?: never;
@@ -1470,8 +1608,9 @@ export interface components {
             container_word: string;
             /** Containers Word */
             containers_word: string;
-            /** Event Words */
-            event_words: string;
+            display: components["schemas"]["DisplayOut"];
+            /** Events */
+            events: components["schemas"]["EventOut"][];
             /** Fields */
             fields: components["schemas"]["CarriedOut"][];
             /** Item Word */
@@ -1484,6 +1623,8 @@ export interface components {
             name: string;
             /** Proposed */
             proposed: components["schemas"]["ProposedOut"][];
+            /** Saves */
+            saves: boolean;
             /** Sends */
             sends: boolean;
         };
@@ -1618,15 +1759,72 @@ export interface components {
             /** Title */
             title: string;
         };
+        /** CaptureAddressIn */
+        CaptureAddressIn: {
+            /** Database */
+            database?: number | null;
+            /**
+             * Name
+             * @example My phone
+             */
+            name: string;
+        };
+        /**
+         * CaptureAddressOut
+         * @description `address` takes lines from whoever knows it, `mail` mails where the installation takes any; `example` is a request to
+         *     copy.
+         */
+        CaptureAddressOut: {
+            /** Address */
+            address: string;
+            /** Database */
+            database: number | null;
+            /** Example */
+            example: string;
+            /** Id */
+            id: number;
+            /** Last At */
+            last_at: string | null;
+            /** Mail */
+            mail: string | null;
+            /** Name */
+            name: string;
+            /** Taken */
+            taken: number;
+        };
         /** CaptureIn */
         CaptureIn: {
             /** Database */
-            database: number;
+            database?: number | null;
+            /**
+             * Each
+             * @default false
+             */
+            each: boolean;
+            /**
+             * Read Pages
+             * @description read the pages whose addresses the lines have, and keep what they say
+             * @default false
+             */
+            read_pages: boolean;
             /**
              * Text
-             * @example Order reed leather from Tannery Wick
+             * @example Order reed leather Friday 3pm
              */
             text: string;
+        };
+        /**
+         * CapturedOut
+         * @description The records that were made, in their order, and the numbers under which each can be undone.
+         */
+        CapturedOut: {
+            /** Changes */
+            changes: number[];
+            /** Database */
+            database: number;
+            record: components["schemas"]["RecordOut"];
+            /** Records */
+            records: number[];
         };
         /** CarriedOut */
         CarriedOut: {
@@ -1830,6 +2028,16 @@ export interface components {
             kind: "cite";
             title?: components["schemas"]["Reference"] | null;
             year?: components["schemas"]["Reference"] | null;
+        };
+        /**
+         * CompletionOut
+         * @description The word that begins at `start` can become this one.
+         */
+        CompletionOut: {
+            /** Start */
+            start: number;
+            /** Word */
+            word: string;
         };
         /**
          * Condition
@@ -2049,6 +2257,22 @@ export interface components {
              */
             within: string;
         };
+        /**
+         * DisplayOut
+         * @description How an item is shown as itself, by keys of its carried values.
+         */
+        DisplayOut: {
+            /** Body */
+            body: string[];
+            /** Heading */
+            heading: string;
+            /** Markdown */
+            markdown: boolean;
+            /** Particulars */
+            particulars: components["schemas"]["ParticularOut"][];
+            /** Word */
+            word: string;
+        };
         /** DraftIn */
         DraftIn: {
             document: components["schemas"]["Workflow"];
@@ -2096,6 +2320,16 @@ export interface components {
             workflow: number;
             /** Workflow Name */
             workflow_name: string;
+        };
+        /**
+         * EventOut
+         * @description What can start a workflow; the words stand after "When".
+         */
+        EventOut: {
+            /** Code */
+            code: string;
+            /** Words */
+            words: string;
         };
         /** ExampleOut */
         ExampleOut: {
@@ -2166,7 +2400,7 @@ export interface components {
              * Type
              * @enum {string}
              */
-            type: "text" | "long_text" | "number" | "date" | "datetime" | "choice" | "email" | "link" | "yes_no" | "labels";
+            type: "text" | "long_text" | "number" | "date" | "datetime" | "choice" | "email" | "link" | "yes_no" | "labels" | "file";
         };
         /**
          * Figure
@@ -2450,7 +2684,7 @@ export interface components {
              * @default text
              * @enum {string}
              */
-            type: "text" | "long_text" | "number" | "date" | "datetime" | "choice" | "email" | "link" | "yes_no" | "labels";
+            type: "text" | "long_text" | "number" | "date" | "datetime" | "choice" | "email" | "link" | "yes_no" | "labels" | "file";
         };
         /** ItemIn */
         ItemIn: {
@@ -2524,6 +2758,24 @@ export interface components {
             document: components["schemas"]["Workflow"];
             /** Line */
             line: string;
+        };
+        /**
+         * LineOut
+         * @description `title` is what is left for the record's name.
+         */
+        LineOut: {
+            /** Line */
+            line: string;
+            /** Needs */
+            needs: string[];
+            /** Pieces */
+            pieces: components["schemas"]["PieceOut"][];
+            /** Text */
+            text: string;
+            /** Title */
+            title: string;
+            /** Wrong */
+            wrong: string[];
         };
         /** LinkIn */
         LinkIn: {
@@ -2690,6 +2942,11 @@ export interface components {
             /** Workflow Id */
             workflow_id: number;
         };
+        /** NewContainerIn */
+        NewContainerIn: {
+            /** Name */
+            name: string;
+        };
         /** NewFieldIn */
         NewFieldIn: {
             /**
@@ -2716,7 +2973,7 @@ export interface components {
              * Type
              * @enum {string}
              */
-            type: "text" | "long_text" | "number" | "date" | "datetime" | "choice" | "email" | "link" | "yes_no" | "labels";
+            type: "text" | "long_text" | "number" | "date" | "datetime" | "choice" | "email" | "link" | "yes_no" | "labels" | "file";
         };
         /** NewestIn */
         NewestIn: {
@@ -2867,6 +3124,13 @@ export interface components {
             /** State */
             state: string;
         };
+        /** ParticularOut */
+        ParticularOut: {
+            /** Keys */
+            keys: string[];
+            /** Label */
+            label: string;
+        };
         /**
          * PastIn
          * @description `recognises`: by which fields each Add line knows what is there, by the line's id.
@@ -2935,6 +3199,22 @@ export interface components {
             of?: components["schemas"]["Reference"] | null;
         };
         /**
+         * PieceOut
+         * @description A piece of the line, and the value of a field that it is taken for, as it reads.
+         */
+        PieceOut: {
+            /** End */
+            end: number;
+            /** Field */
+            field: number;
+            /** Name */
+            name: string;
+            /** Said */
+            said: string;
+            /** Start */
+            start: number;
+        };
+        /**
          * PressIn
          * @description `records` are those that it is started for: none, for a database's own button.
          */
@@ -2971,6 +3251,17 @@ export interface components {
         ProposedOut: {
             /** Key */
             key: string;
+            /** Name */
+            name: string;
+        };
+        /** ReadingOut */
+        ReadingOut: {
+            /** Completions */
+            completions: components["schemas"]["CompletionOut"][];
+            /** Database */
+            database: number;
+            /** Lines */
+            lines: components["schemas"]["LineOut"][];
             /** Name */
             name: string;
         };
@@ -3340,7 +3631,7 @@ export interface components {
             /** Lists */
             lists: {
                 [key: string]: {
-                    [key: string]: string | boolean | null;
+                    [key: string]: string | boolean | string[] | null;
                 }[];
             };
             /** Title */
@@ -3370,7 +3661,7 @@ export interface components {
              */
             lists: {
                 [key: string]: {
-                    [key: string]: string | boolean | null;
+                    [key: string]: string | boolean | string[] | null;
                 }[];
             };
             /** Values */
@@ -3381,6 +3672,62 @@ export interface components {
         /** SamplesIn */
         SamplesIn: {
             document: components["schemas"]["Workflow"];
+        };
+        /**
+         * SaveFile
+         * @description Save a file into a folder: the chosen one, else the one that has the name which `folder` is filled with, made where there
+         *     is none if the line `makes` it. Without a `name` it keeps its own; its extension it keeps in any case. `collision`: what
+         *     becomes of one of the same name that is there.
+         */
+        SaveFile: {
+            /**
+             * Collision
+             * @default number
+             * @enum {string}
+             */
+            collision: "number" | "replace" | "skip";
+            /** Connection */
+            connection?: number | null;
+            /** Container */
+            container?: string | null;
+            /**
+             * Container Name
+             * @default
+             */
+            container_name: string;
+            /**
+             * File
+             * @default []
+             */
+            file: components["schemas"]["Part"][];
+            /**
+             * Folder
+             * @default []
+             */
+            folder: components["schemas"]["Part"][];
+            /** Id */
+            id: string;
+            /**
+             * Makes
+             * @default false
+             */
+            makes: boolean;
+            /**
+             * Name
+             * @default []
+             */
+            name: components["schemas"]["Part"][];
+            /**
+             * Verb
+             * @default save_file
+             * @constant
+             */
+            verb: "save_file";
+            /**
+             * Within
+             * @default
+             */
+            within: string;
         };
         /**
          * Schedule
@@ -3506,6 +3853,25 @@ export interface components {
             made: components["schemas"]["Filled"] | components["schemas"]["DatePart"] | components["schemas"]["Piece"] | components["schemas"]["LookUp"] | components["schemas"]["Join"] | components["schemas"]["Default"] | components["schemas"]["Cite"];
             /** Name */
             name: string;
+        };
+        /**
+         * ShownOut
+         * @description An item as one looks at it in passing: `notes` are its first particulars.
+         */
+        ShownOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Id */
+            id: string;
+            /** Link */
+            link: string;
+            /** Notes */
+            notes: string[];
+            /** Title */
+            title: string;
         };
         /**
          * ShownValue
@@ -3682,6 +4048,26 @@ export interface components {
              * @default false
              */
             carry_missed: boolean;
+        };
+        /** UnderstandIn */
+        UnderstandIn: {
+            /**
+             * Caret
+             * @description where in the text the next letter goes, for completions
+             */
+            caret?: number | null;
+            /** Database */
+            database?: number | null;
+            /**
+             * Each
+             * @default false
+             */
+            each: boolean;
+            /**
+             * Text
+             * @example Order reed leather Friday 3pm
+             */
+            text: string;
         };
         /** UndoneOut */
         UndoneOut: {
@@ -4019,7 +4405,7 @@ export interface components {
              * Lines
              * @default []
              */
-            lines: (components["schemas"]["When"] | components["schemas"]["OnlyIf"] | components["schemas"]["Shape"] | components["schemas"]["Find"] | components["schemas"]["Wait"] | components["schemas"]["Ask"] | components["schemas"]["Decide"] | components["schemas"]["Way"] | components["schemas"]["Otherwise"] | components["schemas"]["Repeat"] | components["schemas"]["Stop"] | components["schemas"]["Add"] | components["schemas"]["AddOrUpdate"] | components["schemas"]["Update"] | components["schemas"]["Delete"] | components["schemas"]["SendMail"] | components["schemas"]["WebRequest"] | components["schemas"]["RunAnother"])[];
+            lines: (components["schemas"]["When"] | components["schemas"]["OnlyIf"] | components["schemas"]["Shape"] | components["schemas"]["Find"] | components["schemas"]["Wait"] | components["schemas"]["Ask"] | components["schemas"]["Decide"] | components["schemas"]["Way"] | components["schemas"]["Otherwise"] | components["schemas"]["Repeat"] | components["schemas"]["Stop"] | components["schemas"]["Add"] | components["schemas"]["AddOrUpdate"] | components["schemas"]["Update"] | components["schemas"]["Delete"] | components["schemas"]["SendMail"] | components["schemas"]["WebRequest"] | components["schemas"]["SaveFile"] | components["schemas"]["RunAnother"])[];
         };
         /** WorkflowDetail */
         WorkflowDetail: {
@@ -4253,7 +4639,122 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Written"];
+                    "application/json": components["schemas"]["CapturedOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_addresses_api_v1_capture_addresses_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureAddressOut"][];
+                };
+            };
+        };
+    };
+    make_address_api_v1_capture_addresses_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CaptureAddressIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureAddressOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    remove_address_api_v1_capture_addresses__address_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                address_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    understand_api_v1_capture_understand_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UnderstandIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadingOut"];
                 };
             };
             /** @description Validation Error */
@@ -4470,6 +4971,73 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ContainerOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    make_container_api_v1_connections__connection_id__containers_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                connection_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewContainerIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ContainerOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    look_into_api_v1_connections__connection_id__containers__container__items_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                connection_id: number;
+                container: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShownOut"][];
                 };
             };
             /** @description Validation Error */
@@ -4989,6 +5557,37 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Written"];
                 };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    download_api_v1_databases__database_id__records__record_id__files__field_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                database_id: number;
+                record_id: number;
+                field_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Validation Error */
             422: {
@@ -6711,6 +7310,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    take_capture__workspace_id___token__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workspace_id: number;
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
                 };
             };
             /** @description Validation Error */

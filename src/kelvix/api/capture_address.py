@@ -1,0 +1,124 @@
+"""Where lines come to a capture address: POST /capture/{workspace}/{token}. Without sign-in: whoever has the address may add
+records by it, and no more than that. It takes plain text, JSON or a form, and answers what was understood."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import JSONResponse
+from starlette.concurrency import run_in_threadpool
+
+from kelvix.api import problems
+from kelvix.api.capturing import line_out
+from kelvix.api.idempotency import once_of
+from kelvix.api.incoming import read_body, read_named
+from kelvix.core.values import as_text
+from kelvix.engine import capturing
+from kelvix.engine.capturing import NotKept
+from kelvix.engine.engine import Engine
+from kelvix.engine.requests import Refused
+from kelvix.store import captures, people
+from kelvix.store.captures import CaptureAddress
+from kelvix.store.database_server import Transaction
+from kelvix.store.directory import Space
+from kelvix.store.records import Origin
+
+router = APIRouter(tags=["captures"])
+A_MINUTE = 60  # captures that an address takes
+
+
+@router.post("/capture/{workspace_id}/{token}", status_code=201)
+async def take(workspace_id: int, token: str, request: Request) -> JSONResponse:
+    """Keep what comes, and say as what. `?each=1`: every line that is not indented is a record of its own."""
+    engine: Engine = request.app.state.engine
+    try:
+        raw = await read_body(request)
+        space, address = await run_in_threadpool(knock, engine, workspace_id, token)
+        kind = request.headers.get("content-type", "").split(";")[0].strip().lower()
+        named = await read_named(request, raw) if kind not in ("", "text/plain") else {"text": _decoded(raw)}
+        text = text_of(named)
+        each = request.query_params.get("each", str(named.get("each", ""))).lower() in ("1", "true", "yes")
+        key = request.headers.get("idempotency-key") or str(named.get("key") or "") or None
+        answer = await run_in_threadpool(keep, engine, space, address, text, each, key[:200] if key else None)
+    except Refused as refused:
+        said = problems.document(refused.status, refused.title, refused.detail)
+        if refused.after:
+            said.headers["retry-after"] = str(refused.after)
+        return said
+    return JSONResponse(answer, 201)
+
+
+def _decoded(raw: bytes) -> str:
+    """Raises Refused."""
+    try:
+        return raw.decode("utf-8")
+    except UnicodeDecodeError:
+        raise Refused(400, "The body is not UTF-8.", "Send text in UTF-8.") from None
+
+
+def text_of(named: dict[str, Any]) -> str:
+    """The lines behind the names text, title, url and selection, as a bookmark button or a phone sends them. Raises Refused."""
+    told = {k: str(named.get(k) or "").strip("\n") for k in ("text", "title", "url", "link", "selection", "note")}
+    if told["text"].strip() and not told["title"]:
+        return told["text"]
+    line = " ".join(filter(None, (told["title"] or told["selection"][:200], told["url"] or told["link"])))
+    if not line:
+        raise Refused(422, "There is nothing to keep.", "Send “text”, or “title” with “url” and “selection”.")
+    quoted = "\n".join(f"> {ln}" for ln in told["selection"].splitlines()) if told["title"] else ""
+    return "\n".join(filter(None, (" ".join(line.split()), quoted, told["text"] or told["note"])))
+
+
+def knock(engine: Engine, workspace_id: int, token: str) -> tuple[Space, CaptureAddress]:
+    """Raises Refused for an address that there is not, and for too many."""
+    nothing = Refused(404, "There is nothing at this address.", "It may have been taken away: copy it anew from Captures.")
+    try:
+        space = engine.directory.open(workspace_id)
+    except LookupError:
+        raise nothing from None
+    address = space.read(lambda t: captures.behind(t, space.id, token))
+    if address is None:
+        raise nothing
+    if not space.transact(lambda t: captures.count(t, address, A_MINUTE)):
+        raise Refused(429, f"More than {A_MINUTE} captures came within this minute.", "Send it again later.", after=60)
+    return space, address
+
+
+def keep(engine: Engine, space: Space, address: CaptureAddress, text: str, each: bool, key: str | None) -> dict[str, Any]:
+    person = people.by_id(engine.directory.home, address.person_id)
+    if person is None or person.role not in ("owner", "editor"):
+        raise Refused(403, "Whoever made this address may no longer add records.", "Make a new one.")
+    try:
+        reading = capturing.read(engine, space, person.id, text, address.database_id, each)
+    except NotKept as why:
+        raise Refused(422, str(why), why.advice) from None
+    except LookupError:
+        raise Refused(409, "The database of this address was deleted.", "Choose another one under Captures.") from None
+
+    def work(t: Transaction) -> dict[str, Any]:
+        origin = Origin(person=person.name, token=f"“{address.name}”", capture=True)
+        made = capturing.keep(t, space, person.id, reading, origin)
+        database = reading.database
+        return {
+            "kept": len(made),
+            "database": database.name,
+            "records": [
+                {
+                    "link": f"{engine.settings.address}/databases/{database.id}/{record}",
+                    "understood": {
+                        f.name: as_text(f.named(reading.lines[n].quick.values.get(f.id)), space.zone)
+                        for f in database.fields
+                        if reading.lines[n].quick.values.get(f.id) is not None
+                    },
+                    "not_understood": line_out(reading, n).wrong,
+                }
+                for n, (record, _) in enumerate(made)
+            ],
+        }
+
+    try:
+        answer = once_of(space, f"capture address {address.id}", key, work)
+    except NotKept as why:
+        raise Refused(422, str(why), why.advice) from None
+    engine.dispatch.announce(space.id, f"records:{reading.database.id}")
+    return answer

@@ -1,0 +1,91 @@
+"""Mail to a capture address: SMTP on a port of its own. The subject is the line, the text what belongs to it; a message is kept
+once by its Message-ID. Without sign-in: the address is the secret. What it does not know it does not take."""
+
+from __future__ import annotations
+
+import re
+
+import structlog
+from aiosmtpd.controller import Controller
+from aiosmtpd.smtp import SMTP, Envelope, Session
+from starlette.concurrency import run_in_threadpool
+
+from kelvix.api.capture_address import keep, knock
+from kelvix.engine.engine import Engine
+from kelvix.engine.requests import Refused
+from kelvix.formats import rfc5322
+from kelvix.store import captures
+
+MOST_BYTES = 25 << 20
+ADDRESS = re.compile(r"capture-(\d{1,12})-([0-9a-f]{32})@.+", re.I)
+PREFIX = re.compile(r"^\s*(?:(?:re|fwd?)\s*:\s*)+", re.I)
+log = structlog.stdlib.get_logger(__name__)
+
+
+def text_of(source: bytes) -> tuple[str, str]:
+    """A message as lines, and the key that tells a repeat. A signature is left out; attachments are named, not kept."""
+    message = rfc5322.parse(source)
+    body = re.split(r"^-- $", message.text, maxsplit=1, flags=re.M)[0].strip()
+    line = " ".join(PREFIX.sub("", message.subject).split())
+    names = ", ".join(a.name for a in message.attachments)
+    lines = [line or body.partition("\n")[0], body if line else body.partition("\n")[2].strip()]
+    if names:
+        lines.append(f"Attached to the mail, and not kept: {names}")
+    return "\n".join(filter(None, lines)), message.message_id
+
+
+class Handler:
+    def __init__(self, engine: Engine):
+        self.engine = engine
+
+    async def handle_RCPT(self, server: SMTP, session: Session, envelope: Envelope, address: str, options: list[str]) -> str:
+        if not await run_in_threadpool(self._known, address):
+            return f"550 5.1.1 there is no capture address {address}"
+        envelope.rcpt_tos.append(address)
+        return "250 OK"
+
+    def _known(self, address: str) -> bool:
+        found = ADDRESS.fullmatch(address)
+        if found is None:
+            return False
+        try:
+            space = self.engine.directory.open(int(found[1]))
+        except LookupError:
+            return False
+        return space.read(lambda t: captures.behind(t, space.id, found[2].lower())) is not None
+
+    async def handle_DATA(self, server: SMTP, session: Session, envelope: Envelope) -> str:
+        source = envelope.content if isinstance(envelope.content, bytes) else str(envelope.content).encode()
+        try:
+            for address in dict.fromkeys(envelope.rcpt_tos):
+                await run_in_threadpool(self._take, address, source)
+        except Refused as refused:
+            passing = refused.status in (429, 503)
+            return f"{'452 4.3.1' if passing else '554 5.6.0'} {refused.title} {refused.detail}"[:500]
+        except Exception:
+            log.exception("a mail could not be kept")
+            return "451 4.3.0 the mail could not be kept; try again later"
+        return "250 OK"
+
+    def _take(self, address: str, source: bytes) -> None:
+        found = ADDRESS.fullmatch(address)
+        assert found
+        text, key = text_of(source)
+        if not text:
+            raise Refused(422, "There is nothing in it.", "Write a subject, or a line of text.")
+        space, kept_at = knock(self.engine, int(found[1]), found[2].lower())
+        keep(self.engine, space, kept_at, text, False, key[:200] or None)
+
+
+def listener(engine: Engine) -> Controller | None:
+    """Takes mail, where the installation has a port for it."""
+    if not engine.settings.capture_smtp_port:
+        return None
+    return Controller(
+        Handler(engine),
+        hostname=engine.settings.host,
+        port=engine.settings.capture_smtp_port,
+        enable_SMTPUTF8=True,
+        data_size_limit=MOST_BYTES,
+        decode_data=False,
+    )

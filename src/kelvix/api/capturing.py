@@ -1,0 +1,210 @@
+"""Quick input: the capture line, and the addresses that take lines without a sign-in."""
+
+from __future__ import annotations
+
+import secrets
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Header
+from pydantic import BaseModel, Field
+
+from kelvix.api.access import Caller, Editor, Reader
+from kelvix.api.databases import RecordOut, record_out
+from kelvix.api.idempotency import once
+from kelvix.api.problems import Problem
+from kelvix.core import quick_input
+from kelvix.engine import capturing
+from kelvix.engine.capturing import NotKept, Reading
+from kelvix.store import captures, records
+from kelvix.store.captures import CaptureAddress
+from kelvix.store.database_server import Transaction
+from kelvix.store.records import Origin
+
+router = APIRouter(prefix="/api/v1", tags=["captures"])
+Text = Annotated[str, Field(min_length=1, max_length=4_000_000, examples=["Order reed leather Friday 3pm"])]
+
+
+class LinesIn(BaseModel):
+    """Without a database, it goes where captures with its words were kept before. `each`: every line that is not indented is a
+    record; else the first line is, and what is below it belongs to its text."""
+
+    database: int | None = None
+    text: Text
+    each: bool = False
+
+
+class CaptureIn(LinesIn):
+    read_pages: bool = Field(False, description="read the pages whose addresses the lines have, and keep what they say")
+
+
+class UnderstandIn(LinesIn):
+    caret: int | None = Field(None, description="where in the text the next letter goes, for completions")
+
+
+class PieceOut(BaseModel):
+    """A piece of the line, and the value of a field that it is taken for, as it reads."""
+
+    start: int
+    end: int
+    field: int
+    name: str
+    said: str
+
+
+class LineOut(BaseModel):
+    """`title` is what is left for the record's name."""
+
+    line: str
+    title: str
+    text: str
+    pieces: list[PieceOut]
+    wrong: list[str]
+    needs: list[str]
+
+
+class CompletionOut(BaseModel):
+    """The word that begins at `start` can become this one."""
+
+    start: int
+    word: str
+
+
+class ReadingOut(BaseModel):
+    database: int
+    name: str
+    lines: list[LineOut]
+    completions: list[CompletionOut]
+
+
+class CapturedOut(BaseModel):
+    """The records that were made, in their order, and the numbers under which each can be undone."""
+
+    database: int
+    record: RecordOut
+    records: list[int]
+    changes: list[int]
+
+
+def line_out(reading: Reading, at: int) -> LineOut:
+    one, database = reading.lines[at], reading.database
+    names = {f.id: f.name for f in database.fields}
+    return LineOut(
+        line=one.line,
+        title=str(one.quick.values.get(database.fields[0].id) or ""),
+        text=one.text,
+        pieces=[PieceOut(start=p.start, end=p.end, field=p.field, name=names[p.field], said=p.said) for p in one.quick.pieces],
+        wrong=list(one.quick.wrong),
+        needs=[f.name for f in database.fields if f.required and one.quick.values.get(f.id) is None and f.id != 0],
+    )
+
+
+def _read(who: Caller, body: LinesIn) -> Reading:
+    try:
+        return capturing.read(who.engine, who.space, who.person.id, body.text, body.database, body.each)
+    except NotKept as why:
+        raise Problem(422, str(why), why.advice) from None
+
+
+@router.post("/capture/understand")
+def understand(who: Reader, body: UnderstandIn) -> ReadingOut:
+    """What a capture would be kept as; nothing is written."""
+    reading = _read(who, body)
+    found: list[tuple[int, str]] = []
+    if body.caret is not None:
+        begin = body.text.rfind("\n", 0, body.caret) + 1
+        line = body.text[begin:].partition("\n")[0]
+        found = quick_input.complete(line, body.caret - begin, reading.database, reading.people)
+        found = [(start + begin, word) for start, word in found]
+    return ReadingOut(
+        database=reading.database.id,
+        name=reading.database.name,
+        lines=[line_out(reading, n) for n in range(min(len(reading.lines), 20))],
+        completions=[CompletionOut(start=start, word=word) for start, word in found],
+    )
+
+
+@router.post("/capture", status_code=201)
+def capture(who: Editor, body: CaptureIn, idempotency_key: Annotated[str | None, Header(max_length=200)] = None) -> CapturedOut:
+    """Keep lines as records: all of them, or none."""
+    reading = _read(who, body)
+    if body.read_pages:
+        try:
+            reading = capturing.with_pages(who.engine, who.space, reading)
+        except NotKept as why:
+            raise Problem(422, str(why), why.advice) from None
+
+    def work(t: Transaction) -> dict[str, Any]:
+        made = capturing.keep(t, who.space, who.person.id, reading, Origin(person=who.person.name, capture=True))
+        first = records.get(t, reading.database, made[0][0])
+        assert first
+        return CapturedOut(
+            database=reading.database.id,
+            record=record_out(first),
+            records=[record for record, _ in made],
+            changes=[seq for _, seq in made],
+        ).model_dump(mode="json")
+
+    try:
+        answer = once(who, idempotency_key, work)
+    except NotKept as why:
+        raise Problem(422, str(why), why.advice) from None
+    who.announce(f"records:{answer['database']}")
+    return CapturedOut.model_validate(answer)
+
+
+# Addresses
+
+
+class CaptureAddressIn(BaseModel):
+    name: str = Field(min_length=1, max_length=200, examples=["My phone"])
+    database: int | None = None
+
+
+class CaptureAddressOut(BaseModel):
+    """`address` takes lines from whoever knows it, `mail` mails where the installation takes any; `example` is a request to
+    copy."""
+
+    id: int
+    name: str
+    database: int | None
+    address: str
+    mail: str | None
+    example: str
+    taken: int
+    last_at: str | None
+
+
+def _address_out(who: Caller, one: CaptureAddress, token: str) -> CaptureAddressOut:
+    address = f"{who.engine.settings.address}/capture/{who.space.id}/{token}"
+    return CaptureAddressOut(
+        id=one.id,
+        name=one.name,
+        database=one.database_id,
+        address=address,
+        mail=capturing.mail_address(who.engine, who.space.id, token),
+        example=f"curl --data 'Order reed leather Friday 3pm' -H 'content-type: text/plain' {address}",
+        taken=one.taken,
+        last_at=one.last_at.isoformat() if one.last_at else None,
+    )
+
+
+@router.get("/capture/addresses")
+def list_addresses(who: Editor) -> list[CaptureAddressOut]:
+    """One's own; each lets whoever knows it add records, in one's name."""
+    kept = who.space.read(lambda t: captures.every(t, who.engine.vault, who.space.id, who.person.id))
+    return [_address_out(who, one, token) for one, token in kept]
+
+
+@router.post("/capture/addresses", status_code=201)
+def make_address(who: Editor, body: CaptureAddressIn) -> list[CaptureAddressOut]:
+    token = secrets.token_hex(16)
+    who.space.transact(
+        lambda t: captures.make(t, who.engine.vault, who.space.id, who.person.id, body.name.strip(), body.database, token)
+    )
+    return list_addresses(who)
+
+
+@router.delete("/capture/addresses/{address_id}", status_code=204)
+def remove_address(who: Editor, address_id: int) -> None:
+    if not who.space.transact(lambda t: captures.remove(t, who.space.id, who.person.id, address_id)):
+        raise LookupError("there is no such address")

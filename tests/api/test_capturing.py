@@ -1,0 +1,213 @@
+"""Quick input through the API: what is understood, what is kept, capture addresses, and what is sent twice."""
+
+from __future__ import annotations
+
+import re
+import smtplib
+import subprocess
+from datetime import UTC, datetime, timedelta
+from email.message import EmailMessage
+
+import httpx2 as httpx
+import pytest
+
+from reference.test_articles import PAGE
+
+
+@pytest.fixture
+def tasks(orla):
+    fields = {"name": "Name", "type": "text"}, {"name": "Due", "type": "date"}, {"name": "Page", "type": "link"}
+    who = {"name": "Who", "type": "choice", "choices": ["Orla", "Ivo"]}
+    made = orla.database("Tasks", *fields, who)
+    return orla, made, {f["name"]: str(f["id"]) for f in made["fields"]}
+
+
+def address(orla, database=None, name="My phone"):
+    return orla.api("POST", "/capture/addresses", json={"name": name, "database": database})[-1]["address"]
+
+
+def tomorrow():
+    return (datetime.now(UTC) + timedelta(days=1)).date().isoformat()
+
+
+def test_what_a_line_means_is_said_before_it_is_kept(tasks):
+    orla, made, ids = tasks
+    body = {"database": made["id"], "text": "Ring the verger tomorrow @ivo\nabout the key\n\nnew ladder", "caret": 0}
+    said = orla.api("POST", "/capture/understand", json=body)
+    [line] = said["lines"]
+    assert line["title"] == "Ring the verger" and line["text"] == "about the key\n\nnew ladder" and not line["wrong"]
+    assert [(p["name"], p["said"]) for p in line["pieces"]][1] == ("Who", "Ivo")
+    assert orla.records(made["id"]) == []
+    kept = orla.api("POST", "/capture", json={"database": made["id"], "text": body["text"]})
+    assert kept["record"]["values"] | {ids["Due"]: tomorrow()} == kept["record"]["values"]
+    each = orla.api("POST", "/capture/understand", json=body | {"each": True})
+    assert [ln["title"] for ln in each["lines"]] == ["Ring the verger", "about the key", "new ladder"]
+
+
+def test_many_lines_are_kept_together_or_not_at_all(tasks):
+    orla, made, ids = tasks
+    text = "\n".join(f"- line {n}" for n in range(30))
+    kept = orla.api("POST", "/capture", json={"database": made["id"], "text": text, "each": True})
+    assert len(kept["records"]) == len(kept["changes"]) == 30
+    names = [r["values"][ids["Name"]] for r in reversed(orla.records(made["id"]))]
+    assert names == [f"line {n}" for n in range(30)]
+    orla.api("PATCH", f"/databases/{made['id']}/fields/{ids['Due']}", json={"required": True})
+    wrong = orla.api("POST", "/capture", 422, json={"database": made["id"], "text": "one tomorrow\ntwo", "each": True})
+    assert "also needs Due" in wrong["title"] and "two" in wrong["detail"]
+    assert len(orla.records(made["id"])) == 30
+    many = "\n".join("x tomorrow" for _ in range(201))
+    assert (
+        "at most 200" in orla.api("POST", "/capture", 422, json={"database": made["id"], "text": many, "each": True})["detail"]
+    )
+
+
+def test_it_learns_the_database_that_one_uses(tasks):
+    orla, made, _ = tasks
+    other = orla.database("Concerts", {"name": "Name", "type": "text"})
+    for n in range(3):
+        orla.api("POST", "/capture", json={"database": made["id"], "text": f"tune the organ at Holm {n}"})
+        orla.api("POST", "/capture", json={"database": other["id"], "text": f"recital of Buxtehude {n}"})
+    for text, database in (("tune Marl", made), ("a recital", other), ("something else", other)):
+        assert orla.api("POST", "/capture/understand", json={"text": text})["database"] == database["id"], text
+    assert orla.api("POST", "/capture", json={"text": "tune Sedge Hill"})["database"] == made["id"]
+
+
+def test_an_address_takes_text_json_and_forms_and_says_what_it_understood(tasks):
+    orla, made, ids = tasks
+    at = address(orla, made["id"])
+    with httpx.Client(trust_env=False) as outside:
+        plain = outside.post(at, content="Ring the verger tomorrow Ivo", headers={"content-type": "text/plain"})
+        assert plain.status_code == 201
+        [record] = plain.json()["records"]
+        assert set(record["understood"]) == {"Name", "Due", "Who"} and record["understood"]["Who"] == "Ivo"
+        page = {"title": "Leather for bellows", "url": "https://w.example/l", "selection": "Hair sheep.\nCut across."}
+        assert outside.post(at, json=page).json()["records"][0]["understood"]["Page"] == "https://w.example/l"
+        assert outside.post(at, data={"text": "one\ntwo", "each": "1"}).json()["kept"] == 2
+        assert outside.post(at + "?each=1", content=b"a\n  more\nb").json()["kept"] == 2
+        for body, kind, status in (
+            (b"", "text/plain", 422), (b"\xff", "text/plain", 400), (b"{", "application/json", 400), (b"{}", "application/json", 422),
+            (b"x" * (2 << 20), "text/plain", 413), (b"<a/>", "application/xml", 415),
+        ):  # fmt: skip
+            answer = outside.post(at, content=body, headers={"content-type": kind})
+            assert answer.status_code == status and answer.json()["title"], (body[:20], answer.text)
+        assert outside.post(at[:-3] + "xyz", content=b"x").status_code == 404
+        assert outside.post(re.sub(r"/capture/\d+/", "/capture/999/", at), content=b"x").status_code == 404
+    texts = {r["values"][ids["Name"]]: r["values"]["0"] for r in orla.records(made["id"])}
+    assert texts["Leather for bellows"] == "> Hair sheep.\n> Cut across." and texts["a"] == "more"
+    first = orla.records(made["id"])[-1]["id"]
+    detail = orla.api("GET", f"/databases/{made['id']}/records/{first}")
+    assert "“My phone”" in detail["captured"]["words"]
+
+
+def test_mail_to_an_address_is_kept_once(tasks):
+    orla, made, ids = tasks
+    orla.api("POST", "/capture/addresses", json={"name": "By mail", "database": made["id"]})
+    [kept] = orla.api("GET", "/capture/addresses")
+    mail = EmailMessage()
+    mail["From"], mail["To"], mail["Subject"] = "ada@st.example", kept["mail"], "Fwd: Ring the verger tomorrow Ivo"
+    mail["Message-ID"] = "<once@st.example>"
+    mail.set_content("About the key.\n-- \nAda Pell")
+    mail.add_attachment(b"x", maintype="application", subtype="pdf", filename="key.pdf")
+    with smtplib.SMTP("127.0.0.1", orla.kelvix.settings.capture_smtp_port, timeout=30) as smtp:
+        for _ in range(2):
+            smtp.send_message(mail)
+        for nobody in ("works@works.example", kept["mail"].replace("capture-", "capture-9"), "capture-1-x@y.example"):
+            with pytest.raises(smtplib.SMTPRecipientsRefused):
+                smtp.sendmail("ada@st.example", nobody, mail.as_bytes())
+        empty = EmailMessage()
+        empty["Subject"] = "Re: "
+        with pytest.raises(smtplib.SMTPDataError, match="nothing in it"):
+            smtp.sendmail("ada@st.example", kept["mail"].upper(), empty.as_bytes())
+    [record] = orla.records(made["id"])
+    values = record["values"]
+    assert values[ids["Name"]] == "Ring the verger" and values[ids["Due"]] == tomorrow()
+    assert values["0"] == "About the key.\nAttached to the mail, and not kept: key.pdf"
+
+
+def test_what_is_sent_twice_is_kept_once(tasks):
+    orla, made, _ = tasks
+    at = address(orla, made["id"])
+    with httpx.Client(trust_env=False) as outside:
+        answers = [outside.post(at, json={"text": "once", "key": "a1"}).json() for _ in range(3)]
+    assert answers[0] == answers[1] == answers[2] and len(orla.records(made["id"])) == 1
+    body = {"database": made["id"], "text": "twice"}
+    again = [orla.api("POST", "/capture", json=body, headers={"idempotency-key": "k"})["records"] for _ in range(2)]
+    assert again[0] == again[1] and len(orla.records(made["id"])) == 2
+
+
+def test_an_address_that_is_flooded_says_when_to_come_again(tasks):
+    orla, made, _ = tasks
+    at = address(orla, made["id"])
+    with httpx.Client(trust_env=False) as outside:
+        answers = [outside.post(at, content=b"x") for _ in range(130)]
+    codes = {a.status_code for a in answers}
+    kept = len(orla.records(made["id"]))
+    assert codes == {201, 429} and kept == sum(a.status_code == 201 for a in answers) <= 120, (
+        "a minute may have turned meanwhile"
+    )
+    assert next(a for a in answers if a.status_code == 429).headers["retry-after"] == "60"
+
+
+def test_addresses_are_ones_own_and_end_when_they_are_taken_away(tasks, kelvix):
+    orla, made, _ = tasks
+    at = address(orla, made["id"])
+    [kept] = orla.api("GET", "/capture/addresses")
+    ran = subprocess.run(["sh", "-c", kept["example"]], capture_output=True, text=True, timeout=30)
+    assert '"kept":1' in ran.stdout, ran.stdout + ran.stderr
+    other = kelvix.person("Nell")
+    assert other.api("GET", "/capture/addresses") == []
+    other.api("DELETE", f"/capture/addresses/{kept['id']}", 404)
+    orla.api("DELETE", f"/capture/addresses/{kept['id']}")
+    with httpx.Client(trust_env=False) as outside:
+        assert outside.post(at, content=b"x").status_code == 404
+
+
+# Pages
+
+
+@pytest.fixture
+def pages(orla):
+    """A database for pages, and the address of one that anyone can see."""
+    fields = ("Name", "text"), ("Author", "text"), ("Published", "date"), ("Address", "link"), ("Minutes", "number")
+    made = orla.database("Notes", *({"name": n, "type": t} for n, t in fields))
+    reading = orla.container("reading", "Anything")
+    with orla.practice_page() as page:
+        page.post(f"/reading/lists/{reading}", data={"address": "https://wick.example/hair", "page": PAGE})
+    [row] = orla.kelvix.practice.items(reading, 5)
+    at = f"{orla.kelvix.settings.practice_address}/reading/pages/{row['id']}"
+    return orla, made, {f["name"]: str(f["id"]) for f in made["fields"]}, at
+
+
+def test_a_page_is_read_by_its_address_and_known_again(pages):
+    orla, made, ids, at = pages
+    body = {"database": made["id"], "text": f"{at}?moved=2&utm_source=letter", "read_pages": True}
+    values = orla.api("POST", "/capture", json=body)["record"]["values"]
+    assert (values[ids["Name"]], values[ids["Author"]], values[ids["Published"]]) == (
+        "Hair sheep leather",
+        "Nell Sparrow",
+        "2026-03-04",
+    )
+    assert values[ids["Address"]] == at and "## Glue" in values["0"] and values[ids["Minutes"]] == "1"
+    again = orla.api("POST", "/capture", 422, json=body | {"text": f"{at}?utm_campaign=x#part"})
+    assert "in Notes already" in again["title"] and "/databases/" in again["detail"] and len(orla.records(made["id"])) == 1
+    own = {"database": made["id"], "text": f"My name for it https://other.example/ by\n{at}", "read_pages": False}
+    assert orla.api("POST", "/capture", json=own)["record"]["values"][ids["Author"]] is None, "nothing is read unasked"
+
+
+@pytest.mark.parametrize(
+    ("where", "said"),
+    [
+        ("http://127.0.0.1:3306/", "private network"),
+        ("http://169.254.169.254/latest", "private network"),
+        ("http://[::ffff:10.0.0.1]/", "private network"),
+        ("http://no-such-host.invalid/", "no such host"),
+        ("{at}?moved=9", "more than 4 times"),
+        ("{at}99999", "no such page (404)"),
+    ],
+)
+def test_a_page_that_cannot_be_read_says_why_and_nothing_is_lost(pages, where, said):
+    orla, made, _, at = pages
+    body = {"database": made["id"], "text": f"x {where.format(at=at)}", "read_pages": True}
+    refused = orla.api("POST", "/capture", 422, json=body)
+    assert said in refused["title"] and "without reading" in refused["detail"] and orla.records(made["id"]) == []
+    orla.api("POST", "/capture", json=body | {"read_pages": False})
