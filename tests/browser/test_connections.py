@@ -77,8 +77,8 @@ def test_a_fault_switch_shows_on_the_workflow(page: Page, orla, mode):
     practice = opened.value
     practice.get_by_role("button", name=re.compile(re.escape(f"orla-{orla.owner.id}-"))).click()
     try:
-        practice.get_by_label("Its API").select_option(mode)
-        practice.get_by_role("button", name="Set the fault switches").click()
+        practice.get_by_label("Mail’s API").select_option(mode)
+        practice.get_by_role("button", name="Set Mail’s switches").click()
         page.goto(f"/workflows/{on.workflow}")
         page.get_by_role("button", name="check now").click()
         expect(page.get_by_text(re.compile("! Mail (answered with an error|no longer accepts)"))).to_be_visible()

@@ -37,7 +37,7 @@ def test_from_nothing_to_a_record_that_appears_by_itself(page: Page, orla: Perso
     page.get_by_role("link", name="Workflows").click()
     page.get_by_role("button", name="New workflow").click()
     page.get_by_label("Name", exact=True).fill("Enquiries from the post")
-    page.get_by_label("When a message arrives in").click()
+    page.get_by_label("When something comes to").click()
     page.get_by_role("option", name=re.compile("^Mail of orla")).click()
     page.get_by_role("button", name="Make it").click()
     grid = page.get_by_role("grid", name="Rehearsal: lines down, samples across")

@@ -1,6 +1,9 @@
 import { Navigate, Route, Routes } from "react-router";
 import { Frame } from "./frame/Frame";
 import { NoticeProvider } from "./frame/Notices";
+import { Beside } from "./screens/beside/Beside";
+import { Captures } from "./screens/captures/Captures";
+import { QuickPage } from "./screens/captures/QuickPage";
 import { ConnectionList } from "./screens/connections/ConnectionList";
 import { ConnectionScreen } from "./screens/connections/ConnectionScreen";
 import { DatabaseList } from "./screens/databases/DatabaseList";
@@ -18,6 +21,7 @@ export function App() {
   return (
     <NoticeProvider>
       <Routes>
+        <Route path="quick" element={<QuickPage />} />
         <Route element={<Frame />}>
           <Route index element={<Navigate to="/today" replace />} />
           <Route path="today" element={<Today />} />
@@ -32,7 +36,8 @@ export function App() {
           <Route path="mirrors" element={<Planned name="Mirrors" what="Two collections in two apps kept the same, pair by pair, with conflicts settled in their rows." />} />
           <Route path="runs" element={<RunList />} />
           <Route path="runs/:run" element={<RunScreen />} />
-          <Route path="captures" element={<Planned name="Captures" what="Capture forms, capture addresses and what came in through them." />} />
+          <Route path="beside" element={<Beside />} />
+          <Route path="captures" element={<Captures />} />
           <Route path="connections" element={<ConnectionList />} />
           <Route path="connections/:connection" element={<ConnectionScreen />} />
           <Route path="practice" element={<PracticeApps />} />

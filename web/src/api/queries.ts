@@ -19,6 +19,8 @@ export const useMe = () =>
 export const useApps = () =>
   useQuery({ queryKey: ["apps"], queryFn: () => answer(client.GET("/api/v1/apps")), staleTime: Infinity });
 
+export const useApp = (code: string | undefined) => useApps().data?.find((a) => a.code === code);
+
 export const useDatabases = () => useQuery({ queryKey: ["databases"], queryFn: () => answer(client.GET("/api/v1/databases")) });
 
 export const useConnections = () =>

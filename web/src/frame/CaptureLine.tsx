@@ -1,26 +1,37 @@
 import { Menu, MenuItem } from "@mui/material";
 import { useMutation } from "@tanstack/react-query";
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useRef, useState, type KeyboardEvent } from "react";
 import { useNavigate } from "react-router";
 import { answer, client } from "../api/client";
 import { useDatabases } from "../api/queries";
 import { useNotices } from "./Notices";
+import { Understood } from "./Understood";
+import { useUnderstanding } from "./useUnderstanding";
 
 const KEY = "kelvix-capture-to";
 
-/** One line, always one key away: what is typed becomes a record of the chosen database. */
+/** Lines, always one key away: what is typed becomes records. What it is understood as is shown before it is kept. */
 export function CaptureLine() {
   const databases = useDatabases().data ?? [];
   const [chosen, setChosen] = useState(Number(localStorage.getItem(KEY)) || 0);
   const [text, setText] = useState("");
+  const [caret, setCaret] = useState(0);
+  const [each, setEach] = useState(true);
+  const [pages, setPages] = useState(false);
+  const [at, setAt] = useState(0);
+  const [open, setOpen] = useState(false);
   const [menu, setMenu] = useState<HTMLElement | null>(null);
-  const input = useRef<HTMLInputElement>(null);
+  const input = useRef<HTMLTextAreaElement>(null);
   const { tell, fail } = useNotices();
   const navigate = useNavigate();
-  const to = databases.find((d) => d.id === chosen) ?? databases[0];
+  const to = databases.find((d) => d.id === chosen);
+  const reading = useUnderstanding({ text, caret, database: to?.id ?? null, each });
+  const name = to?.name ?? reading?.name ?? (databases.length === 1 ? databases[0]?.name : undefined);
+  const completions = open && reading && text ? reading.completions : [];
+  const several = text.trim().includes("\n");
 
   useEffect(() => {
-    const onKey = (event: KeyboardEvent) => {
+    const onKey = (event: globalThis.KeyboardEvent) => {
       if (event.ctrlKey && event.key === ";") {
         event.preventDefault();
         input.current?.focus();
@@ -31,43 +42,78 @@ export function CaptureLine() {
   }, []);
 
   const save = useMutation({
-    mutationFn: (captured: { database: number; text: string; key: string }) =>
+    mutationFn: (captured: { database: number | null; text: string; each: boolean; pages: boolean; key: string }) =>
       answer(
         client.POST("/api/v1/capture", {
-          body: { database: captured.database, text: captured.text },
+          body: { database: captured.database, text: captured.text, each: captured.each, read_pages: captured.pages },
           params: { header: { "idempotency-key": captured.key } },
         }),
       ),
     onSuccess: (made, captured) => {
-      setText("");
-      tell(`Added to ${to?.name ?? "the database"}.`, {
+      if (input.current?.value === captured.text) setText("");
+      const where = databases.find((d) => d.id === made.database)?.name ?? "the database";
+      const number = made.records.length;
+      tell(number === 1 ? `Added to ${where}.` : `${number} records added to ${where}.`, {
         label: "Open",
-        run: () => void navigate(`/databases/${captured.database}/${made.record.id}`),
+        run: () => void navigate(number === 1 ? `/databases/${made.database}/${made.record.id}` : `/databases/${made.database}`),
       });
     },
     onError: fail,
   });
+
+  const change = (next: string, to: number) => {
+    setText(next);
+    setCaret(to);
+    setAt(0);
+    setOpen(true);
+  };
+  const complete = (word: string, start: number) => {
+    const gap = word.endsWith(" ") || text.slice(caret).startsWith(" ") ? "" : " ";
+    const next = text.slice(0, start) + word + gap + text.slice(caret);
+    change(next, start + word.length + gap.length);
+    setOpen(false);
+    requestAnimationFrame(() => input.current?.setSelectionRange(start + word.length + gap.length, start + word.length + gap.length));
+  };
+  const send = () => {
+    if (text.trim() && databases.length > 0 && !save.isPending) save.mutate({ database: to?.id ?? null, text, each: each && several, pages, key: crypto.randomUUID() });
+  };
+  const onKeyDown = (event: KeyboardEvent) => {
+    const one = completions[at];
+    if (one && (event.key === "ArrowDown" || event.key === "ArrowUp")) {
+      event.preventDefault();
+      setAt((at + (event.key === "ArrowDown" ? 1 : completions.length - 1)) % completions.length);
+    } else if (one && event.key === "Tab" && !event.shiftKey) {
+      event.preventDefault();
+      complete(one.word, one.start);
+    } else if (event.key === "Escape") {
+      if (one) setOpen(false);
+      else input.current?.blur();
+    } else if (event.key === "Enter" && !event.shiftKey) {
+      event.preventDefault();
+      send();
+    }
+  };
 
   return (
     <form
       className="capture"
       onSubmit={(event) => {
         event.preventDefault();
-        if (to && text.trim() && !save.isPending) save.mutate({ database: to.id, text, key: crypto.randomUUID() });
+        send();
       }}
     >
       <kbd>Ctrl ;</kbd>
       <span>
         Capture to{" "}
         <button type="button" className="link" aria-haspopup="menu" onClick={(event) => setMenu(event.currentTarget)}>
-          {to?.name ?? "a database"} ▾
+          {name ?? "where its words point"} ▾
         </button>
       </span>
       <Menu anchorEl={menu} open={menu !== null} onClose={() => setMenu(null)}>
-        {databases.map((d) => (
+        {[{ id: 0, name: "where its words point" }, ...databases].map((d) => (
           <MenuItem
             key={d.id}
-            selected={d.id === to?.id}
+            selected={d.id === (to?.id ?? 0)}
             onClick={() => {
               localStorage.setItem(KEY, String(d.id));
               setChosen(d.id);
@@ -80,16 +126,34 @@ export function CaptureLine() {
         ))}
         {databases.length === 0 && <MenuItem onClick={() => void navigate("/databases")}>Make a database first</MenuItem>}
       </Menu>
-      <input
+      <textarea
         ref={input}
-        aria-label={`Capture to ${to?.name ?? "a database"}`}
+        rows={Math.min(6, text.split("\n").length)}
+        aria-label={`Capture to ${name ?? "where its words point"}`}
+        aria-autocomplete="list"
         value={text}
-        disabled={!to}
-        placeholder="Type a line; Enter adds it as a record"
-        onChange={(event) => setText(event.target.value)}
-        onKeyDown={(event) => event.key === "Escape" && input.current?.blur()}
+        disabled={databases.length === 0}
+        placeholder="Type a line, as in “Order leather Friday”; Enter adds it as a record"
+        onChange={(event) => change(event.target.value, event.target.selectionStart)}
+        onSelect={(event) => setCaret(event.currentTarget.selectionStart)}
+        onBlur={() => setOpen(false)}
+        onKeyDown={onKeyDown}
       />
       {text && <kbd>Enter</kbd>}
+      {reading && (
+        <div className="below">
+          {completions.length > 0 && (
+            <ul id="capture-completions" role="listbox" aria-label="Words that go on so">
+              {completions.map((c, n) => (
+                <li key={c.word} role="option" aria-selected={n === at} onMouseDown={(e) => e.preventDefault()} onClick={() => complete(c.word, c.start)}>
+                  {c.word} {n === at && <kbd>Tab</kbd>}
+                </li>
+              ))}
+            </ul>
+          )}
+          <Understood reading={reading} several={several} each={each} onEach={setEach} pages={pages} onPages={setPages} />
+        </div>
+      )}
     </form>
   );
 }

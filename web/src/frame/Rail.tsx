@@ -12,6 +12,8 @@ const MAIN = [
   ["Runs", "/runs"],
 ] as const;
 const BELOW = [
+  ["Side by side", "/beside"],
+  ["Captures", "/captures"],
   ["Connections", "/connections"],
   ["Practice apps", "/practice"],
 ] as const;

@@ -90,7 +90,7 @@ export function RecordSide({ database, record, zone, onEdit, onDelete, onUndo }:
                     {editing === f.id ? (
                       <CellEditor field={f} value={value(f)} zone={zone} onDone={done(f)} />
                     ) : (
-                      <Value field={f} value={value(f)} zone={zone} onEdit={() => setEditing(f.id)} />
+                      <Value field={f} value={value(f)} zone={zone} copy={`/api/v1/databases/${database}/records/${record}/files/${f.id}`} onEdit={() => setEditing(f.id)} />
                     )}
                     {origins[String(f.id)] && <small title={dateTime(origins[String(f.id)]?.at ?? "", zone)}>{origins[String(f.id)]?.words}</small>}
                   </dd>
@@ -109,14 +109,29 @@ export function RecordSide({ database, record, zone, onEdit, onDelete, onUndo }:
   );
 }
 
-function Value({ field, value, zone, onEdit }: { field: Field; value: Wire | undefined; zone: string; onEdit: () => void }) {
+interface ValueProps {
+  field: Field;
+  value: Wire | undefined;
+  zone: string;
+  /** Where a copy of the file is downloaded. */
+  copy: string;
+  onEdit: () => void;
+}
+
+function Value({ field, value, zone, copy, onEdit }: ValueProps) {
   const shown = reads(field, value, zone);
-  if (field.type === "link" && shown) {
+  if ((field.type === "link" || field.type === "file") && shown) {
     return (
       <span className="row" style={{ gap: 6 }}>
-        <a className="clip" href={shown} target="_blank" rel="noreferrer">
-          {shown}
-        </a>
+        {field.type === "file" ? (
+          <a className="clip" href={copy} download title="Downloads a copy">
+            {shown}
+          </a>
+        ) : (
+          <a className="clip" href={shown} target="_blank" rel="noreferrer">
+            {shown}
+          </a>
+        )}
         <button className="link" onClick={onEdit} aria-label={`Edit ${field.name}`}>
           edit
         </button>

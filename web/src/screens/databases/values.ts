@@ -13,6 +13,8 @@ export function reads(field: Field, value: Wire | undefined, zone: string): stri
       return field.choices.find((c) => c.id === value)?.name ?? "a choice since taken away";
     case "labels":
       return labelNames(field, value).join(", ");
+    case "file":
+      return Array.isArray(value) ? (value[0] ?? "") : "";
     case "yes_no":
       return value ? "yes" : "no";
     case "number":
@@ -35,9 +37,9 @@ export function typed(field: Field, value: Wire | undefined, zone: string): stri
 
 export const TYPE_WORDS: Record<Field["type"], string> = {
   text: "text", long_text: "long text", number: "number", date: "date", datetime: "date, time", choice: "choice",
-  email: "e-mail", link: "link", yes_no: "yes or no", labels: "labels",
+  email: "e-mail", link: "link", yes_no: "yes or no", labels: "labels", file: "file",
 };
 
 export const WIDTHS: Record<Field["type"], number> = {
-  text: 190, long_text: 240, number: 100, date: 112, datetime: 152, choice: 110, email: 190, link: 180, yes_no: 80, labels: 170,
+  text: 190, long_text: 240, number: 100, date: 112, datetime: 152, choice: 110, email: 190, link: 180, yes_no: 80, labels: 170, file: 180,
 };

@@ -25,7 +25,7 @@ export function PracticeApps() {
                   </a>
                 </td>
                 <td className="wrap">
-                  Read and write {a.items_word} as their user would. Mail sent by SMTP to a {a.container_word}’s address lands there too.
+                  Read and write {a.items_word} in {a.containers_word}, as their user would.
                 </td>
               </tr>
             ))}

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { answer, client } from "../../api/client";
-import { useApps, useDatabases, useMe, type Run, type Wire } from "../../api/queries";
+import { useApp, useDatabases, useMe, type Run, type Wire } from "../../api/queries";
 import { dateTime } from "../../parts/dates";
 import { reads } from "../databases/values";
 import type { Document } from "../timetable/model";
@@ -66,7 +66,7 @@ function OneRecord({ run, line, document, place }: { run: Run; line: string | nu
   const recorded = records.find((l) => l.place === place) ?? records.find((l) => l.outcome === "failed") ?? records[0];
   const kind = document.lines.find((l) => l.id === line)?.verb ?? "add";
   const databases = useDatabases().data ?? [];
-  const app = useApps().data?.[0];
+  const app = useApp(document.lines[0]?.verb === "when" ? document.lines[0].app : undefined);
   const zone = useMe().data?.timezone ?? "UTC";
   const fields = databases.flatMap((d) => d.fields);
   const gave = (id: string, value: Wire | undefined) => {

@@ -1,6 +1,6 @@
 import { Button } from "@mui/material";
 import { Link, useParams } from "react-router";
-import { useApps, useDatabases, useMe, useRun } from "../../api/queries";
+import { useApp, useDatabases, useMe, useRun } from "../../api/queries";
 import { said } from "../../api/client";
 import { dateTime, relative } from "../../parts/dates";
 import { RunCell, RunState } from "../timetable/outcomes";
@@ -14,8 +14,8 @@ import { LineRecord } from "./RunParts";
 export function RunScreen() {
   const id = Number(useParams().run);
   const detail = useRun(id);
+  const app = useApp(String(detail.data?.item?.app ?? ""));
   const zone = useMe().data?.timezone ?? "UTC";
-  const app = useApps().data?.[0];
   const databases = useDatabases().data ?? [];
   if (detail.error) {
     return (
@@ -50,7 +50,7 @@ export function RunScreen() {
         </div>
         {link && (
           <Button href={link} target="_blank" rel="noreferrer">
-            Open the {item?.app === "kelvix" ? "record" : "message"}
+            Open the {item?.app === "kelvix" ? "record" : (app?.item_word ?? "item")}
           </Button>
         )}
         <RunAgain run={run} />

@@ -13,6 +13,7 @@ const KINDS: [NewVerb, string][] = [
   ["add_or_update", "Add or update: keep one record for each thing"],
   ["update", "Update: change a record found or added above"],
   ["send_mail", "Send a mail: a text, and records as a table"],
+  ["save_file", "Save a file: an attachment, or a file of a record, into a folder"],
   ["web_request", "Send a web request: chosen values to an address"],
   ["run_another", "Run: another workflow, with values given to it"],
   ["delete", "Delete: put such a record into the trash"],

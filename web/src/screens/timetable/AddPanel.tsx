@@ -11,6 +11,7 @@ import { SuggestionsHead, useSuggestions } from "./Suggestions";
 interface Props {
   line: Add | AddOrUpdate;
   when: string;
+  app: string;
   databases: Database[];
   cell: Cell | undefined;
   findings: Rehearsal["findings"];
@@ -19,7 +20,7 @@ interface Props {
 }
 
 /** The database that a line adds to, what fills its fields, and for Add or update how a record is recognised. */
-export function AddPanel({ line, when, databases, cell, findings, sample, onChange }: Props) {
+export function AddPanel({ line, when, app, databases, cell, findings, sample, onChange }: Props) {
   const [making, setMaking] = useState(false);
   const database = databases.find((d) => d.id === line.database);
   const suggested = useSuggestions(line);
@@ -38,7 +39,7 @@ export function AddPanel({ line, when, databases, cell, findings, sample, onChan
       {database && line.verb === "add_or_update" && <Recognised line={line} database={database} onChange={onChange} />}
       {database && <SuggestionsHead suggested={suggested} line={line} onChange={onChange} />}
       {database && <FieldsTable line={line} database={database} cell={cell} findings={findings} hasSample={!!sample} suggested={suggested} onChange={onChange} />}
-      {making && <MakeDatabase line={line} when={when} sample={sample} onClose={() => setMaking(false)} onMade={onChange} />}
+      {making && <MakeDatabase line={line} when={when} app={app} sample={sample} onClose={() => setMaking(false)} onMade={onChange} />}
     </>
   );
 }

@@ -3,9 +3,10 @@ import { useMutation } from "@tanstack/react-query";
 import { NavLink } from "react-router";
 import { useNotices } from "../../frame/Notices";
 import { answer, client } from "../../api/client";
-import type { WorkflowDetail } from "../../api/queries";
+import { useApp, type WorkflowDetail } from "../../api/queries";
 import { dateTime, relative, seconds } from "../../parts/dates";
 import { TurnOn } from "./TurnOn";
+import { whenOf } from "./model";
 import type { Draft } from "./useDraft";
 
 interface Props {
@@ -19,14 +20,17 @@ interface Props {
   onTry: () => void;
   onWhere: () => void;
   onKeys: () => void;
+  docked: boolean;
+  onDock: () => void;
 }
 
 const LISTENS: Record<string, string> = { record: "starts as records change", schedule: "starts by the clock", address: "takes requests as they come" };
 const SAVING: Record<Draft["saving"], string> = { saved: "saved", saving: "saving …", stale: "not saved", failed: "not saved" };
 
-export function Head({ workflow, draft, findings, wrongSamples, zone, sampleLabel, onTry, onWhere, onKeys }: Props) {
+export function Head({ workflow, draft, findings, wrongSamples, zone, sampleLabel, onTry, onWhere, onKeys, docked, onDock }: Props) {
   const { tell, fail } = useNotices();
   const on = workflow.state === "on";
+  const app = useApp(whenOf(draft.document).app);
   const where = { params: { path: { workflow_id: workflow.id } } };
   const check = useMutation({
     mutationFn: () => answer(client.POST("/api/v1/workflows/{workflow_id}/check-now", where)),
@@ -47,7 +51,7 @@ export function Head({ workflow, draft, findings, wrongSamples, zone, sampleLabe
               <>{LISTENS[workflow.listens.kind]}{workflow.listens.next_at && `, next ${dateTime(workflow.listens.next_at, zone)}`}</>
             ) : on && workflow.watch ? (
               <>
-                takes messages <b>{workflow.watch.pushed ? "as they arrive" : "at each check"}</b> · next check{" "}
+                takes {app?.items_word ?? "items"} <b>{workflow.watch.pushed ? "as they arrive" : "at each check"}</b> · next check{" "}
                 {seconds(workflow.watch.next_check_at, zone)}{" "}
                 <button className="link" onClick={() => check.mutate()}>
                   check now
@@ -81,6 +85,9 @@ export function Head({ workflow, draft, findings, wrongSamples, zone, sampleLabe
         <NavLink to={`/workflows/${workflow.id}/runs`}>Runs</NavLink>
         <NavLink to={`/workflows/${workflow.id}/backcast`}>Backcast</NavLink>
         <span className="grow" />
+        <button className="link" aria-pressed={docked} onClick={onDock}>
+          Side by side
+        </button>
         <button className="link" onClick={onKeys}>
           Keys
         </button>

@@ -10,6 +10,7 @@ import { OnlyIfPanel } from "./OnlyIfPanel";
 import { RecordPanel } from "./RecordPanel";
 import { RepeatPanel } from "./RepeatPanel";
 import { RunAnotherPanel } from "./RunAnotherPanel";
+import { SaveFilePanel } from "./SaveFilePanel";
 import { SendMailPanel } from "./SendMailPanel";
 import { ShapePanel } from "./ShapePanel";
 import { StopPanel } from "./StopPanel";
@@ -87,6 +88,7 @@ export function LinePanel(props: Props) {
       {line.verb === "repeat" && <RepeatPanel key={line.id} line={line} cell={cell} findings={findings} onChange={props.onChange} />}
       {line.verb === "ask" && <AskPanel key={line.id} line={line} cell={cell} findings={findings} onChange={props.onChange} />}
       {line.verb === "send_mail" && <SendMailPanel key={line.id} line={line} cell={cell} findings={findings} onChange={props.onChange} />}
+      {line.verb === "save_file" && <SaveFilePanel key={line.id} line={line} cell={cell} findings={findings} onChange={props.onChange} />}
       {line.verb === "web_request" && <WebRequestPanel key={line.id} line={line} cell={cell} findings={findings} onChange={props.onChange} />}
       {line.verb === "run_another" && <RunAnotherPanel key={line.id} line={line} cell={cell} findings={findings} onChange={props.onChange} />}
       {line.verb === "stop" && <StopPanel key={line.id} line={line} cell={cell} onChange={props.onChange} />}
@@ -100,6 +102,7 @@ export function LinePanel(props: Props) {
         <AddPanel
           line={line}
           when={whenOf(document).id}
+          app={whenOf(document).app}
           databases={props.databases}
           cell={cell}
           findings={findings}

@@ -2,21 +2,23 @@ import { Button, Checkbox, Dialog, DialogActions, DialogContent, DialogTitle, Te
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { answer, client, said, type Schemas } from "../../api/client";
-import { useApps, type Sample } from "../../api/queries";
+import { useApp, type Sample } from "../../api/queries";
 import { columnTime, type Add, type AddOrUpdate } from "./model";
 
 interface Props {
   line: Add | AddOrUpdate;
   /** The id of the When line, whose values fill the fields. */
   when: string;
+  /** The code of its app. */
+  app: string;
   sample: Sample | undefined;
   onClose: () => void;
   onMade: (line: Add | AddOrUpdate) => void;
 }
 
 /** A database made of the values that the sample carries, with this line filled accordingly. */
-export function MakeDatabase({ line, when, sample, onClose, onMade }: Props) {
-  const app = useApps().data?.[0];
+export function MakeDatabase({ line, when, app: code, sample, onClose, onMade }: Props) {
+  const app = useApp(code);
   const queries = useQueryClient();
   const [name, setName] = useState("");
   const [ticked, setTicked] = useState<Set<string> | null>(null);
@@ -27,7 +29,8 @@ export function MakeDatabase({ line, when, sample, onClose, onMade }: Props) {
   const make = useMutation({
     mutationFn: async () => {
       const fields = (app?.fields ?? []).filter((f) => chosen.has(f.key) && f.key !== "text");
-      const titled = [...fields].sort((a, b) => Number(b.key === "subject") - Number(a.key === "subject"));
+      const title = app?.proposed[0]?.key;
+      const titled = [...fields].sort((a, b) => Number(b.key === title) - Number(a.key === title));
       const made = await answer(
         client.POST("/api/v1/databases", {
           body: {

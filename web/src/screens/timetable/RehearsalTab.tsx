@@ -1,6 +1,6 @@
 import { Button } from "@mui/material";
 import { useCallback, useMemo, useRef, useState, type KeyboardEvent } from "react";
-import { useApps, useDatabases, type Sample, type WorkflowDetail } from "../../api/queries";
+import { useApp, useDatabases, type Sample, type WorkflowDetail } from "../../api/queries";
 import { dateTime, day } from "../../parts/dates";
 import { TrialCell } from "./cells";
 import { Grid } from "./Grid";
@@ -36,7 +36,7 @@ interface Props {
 /** Build and rehearse: the trial grid, and below it the chosen line beside the chosen sample. */
 export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, readAgain, zone, line, choose, onTry }: Props) {
   const { document, setDocument } = draft;
-  const app = useApps().data?.find((a) => a.code === whenOf(document).app);
+  const app = useApp(whenOf(document).app);
   const databases = useDatabases().data ?? [];
   const [count, setCount] = useState(5);
   const [filter, setFilter] = useState<Filter>("all");
@@ -182,6 +182,7 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, read
             carried={chosen?.verb === "when" ? (rehearsal?.carried ?? []).filter((c) => c.line === when) : carried}
             when={when}
             own={own ?? null}
+            app={app}
             zone={zone}
             shown={shown}
             valueOf={valueOf}
@@ -199,7 +200,7 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, read
       {comparing && sample && (
         <CompareDialog document={document} rehearsal={rehearsal} samples={samples} first={sample} zone={zone} onClose={() => setComparing(false)} />
       )}
-      {editing && <SampleEditor workflow={workflow.id} fields={(rehearsal?.carried ?? []).filter((c) => c.line === when)} lists={(rehearsal?.lists ?? []).filter((l) => l.line === when)} sample={editing === "new" ? null : editing} onClose={() => setEditing(null)} />}
+      {editing && <SampleEditor workflow={workflow.id} fields={(rehearsal?.carried ?? []).filter((c) => c.line === when)} lists={(rehearsal?.lists ?? []).filter((l) => l.line === when)} word={app?.item_word ?? "item"} sample={editing === "new" ? null : editing} onClose={() => setEditing(null)} />}
     </PointingContext.Provider>
   );
 }

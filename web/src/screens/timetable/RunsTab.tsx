@@ -1,12 +1,12 @@
 import { useState } from "react";
 import { Link } from "react-router";
-import { useApps, useDatabases, useRuns, type WorkflowDetail } from "../../api/queries";
+import { useApp, useDatabases, useRuns, type WorkflowDetail } from "../../api/queries";
 import { RunAgain } from "../runs/RunAgain";
 import { LineRecord } from "../runs/RunParts";
 import { RUN_STATES, RunCell, RunState } from "./outcomes";
 import { Grid } from "./Grid";
 import { conditionWords } from "./conditionWords";
-import { columnTime, type Document, type Rehearsal } from "./model";
+import { columnTime, type Document, type Rehearsal, whenOf } from "./model";
 import { useChoice } from "./useChoice";
 
 interface Props {
@@ -20,7 +20,7 @@ const COLUMNS = 5;
 
 /** The same grid with true runs as columns, the newest first, arriving live. */
 export function RunsTab({ workflow, document, rehearsal, zone }: Props) {
-  const app = useApps().data?.[0];
+  const app = useApp(whenOf(document).app);
   const databases = useDatabases().data ?? [];
   const runs = useRuns({ workflow: workflow.id, limit: 30 });
   const { line, column, choose } = useChoice(document.lines.at(-1)?.id ?? null);
@@ -32,7 +32,7 @@ export function RunsTab({ workflow, document, rehearsal, zone }: Props) {
     return (
       <div className="empty">
         <h2>No runs yet</h2>
-        <p>{workflow.state === "on" ? "The next message that arrives will show here by itself." : "Turn the workflow on, or try a sample: each run shows here as a column."}</p>
+        <p>{workflow.state === "on" ? `The next ${app?.item_word ?? "item"} that comes will show here by itself.` : "Turn the workflow on, or try a sample: each run shows here as a column."}</p>
       </div>
     );
   }

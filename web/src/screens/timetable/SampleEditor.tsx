@@ -2,7 +2,7 @@ import { Button, Dialog, DialogActions, DialogContent, DialogTitle, TextField } 
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { answer, client, Problem, said } from "../../api/client";
-import { useApps, type Sample, type Wire } from "../../api/queries";
+import { type Sample, type Wire } from "../../api/queries";
 import type { Carried, CarriedList } from "./model";
 import { SampleLists } from "./SampleLists";
 
@@ -12,12 +12,13 @@ interface Props {
   sample: Sample | null;
   fields: Carried[];
   lists: CarriedList[];
+  /** What the app calls an item. */
+  word: string;
   onClose: () => void;
 }
 
 /** Edit a sample, or make one up. It is marked so; the item in the app is not touched. */
-export function SampleEditor({ workflow, sample, fields, lists, onClose }: Props) {
-  const app = useApps().data?.[0];
+export function SampleEditor({ workflow, sample, fields, lists, word, onClose }: Props) {
   const queries = useQueryClient();
   const [values, setValues] = useState<Record<string, Wire>>(sample?.values ?? {});
   const [rows, setRows] = useState(sample?.lists ?? {});
@@ -55,7 +56,7 @@ export function SampleEditor({ workflow, sample, fields, lists, onClose }: Props
       <DialogTitle>{sample ? "Edit the sample" : "Make up a sample"}</DialogTitle>
       <DialogContent>
         <p className="quiet" style={{ marginBottom: 12 }}>
-          {sample ? `The ${app?.item_word} itself stays as it is; the sample is marked as edited.` : "It is marked as made up."}
+          {sample ? `The ${word} itself stays as it is; the sample is marked as edited.` : "It is marked as made up."}
         </p>
         {fields.map((f) => (
           <TextField

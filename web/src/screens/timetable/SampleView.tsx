@@ -1,6 +1,6 @@
-import { useMemo, useState, type ReactNode } from "react";
-import type { Sample, Wire } from "../../api/queries";
-import { dateTime } from "../../parts/dates";
+import { useMemo, useState } from "react";
+import type { App, Sample, Wire } from "../../api/queries";
+import { AsItself } from "./AsItself";
 import { sameRef, type Carried, type Own, type Ref } from "./model";
 import { usePointing } from "./pointing";
 
@@ -9,6 +9,7 @@ interface Props {
   carried: Carried[];
   when: string;
   own: Own | null;
+  app: App | undefined;
   zone: string;
   shown: (ref: Ref) => string;
   valueOf: (ref: Ref) => Wire | undefined;
@@ -25,7 +26,7 @@ export function SampleView(props: Props) {
     <div>
       <div className="ph">
         <div className="grow">
-          {list ? "Carried values" : props.own ? WORDS[props.own.kind] : "The message"} <span className="quiet">· {list ? "choose one to fill" : "point at a piece"}</span>
+          {list ? "Carried values" : props.own ? WORDS[props.own.kind] : (props.app?.display.word ?? "The item")} <span className="quiet">· {list ? "choose one to fill" : "point at a piece"}</span>
         </div>
         <button className="link" onClick={props.edit}>
           edit
@@ -37,7 +38,7 @@ export function SampleView(props: Props) {
       {props.sample.kind !== "fetched" && (
         <p className="look">{props.sample.kind === "made_up" ? "This sample is made up." : "This sample was edited here."}</p>
       )}
-      {list ? <List {...props} /> : props.own ? <Particulars {...props} /> : <Letter {...props} />}
+      {list ? <List {...props} /> : props.own ? <Particulars {...props} /> : props.app ? <AsItself {...props} display={props.app.display} /> : null}
     </div>
   );
 }
@@ -64,51 +65,6 @@ function Particulars({ carried, when, shown }: Props) {
             ];
           })}
       </dl>
-    </div>
-  );
-}
-
-/** A message as a letter. Every piece of it is a carried value that can be pointed at. */
-function Letter({ sample, when, zone }: Props) {
-  const { point, used } = usePointing();
-  const values = sample.values;
-  const piece = (key: string, content: ReactNode) => {
-    if (!content) return null;
-    const ref = { line: when, value: key };
-    return (
-      <button type="button" className={used.some((u) => sameRef(u, ref)) ? "pt used" : "pt"} onMouseDown={(e) => e.preventDefault()} onClick={() => point(ref)}>
-        {content}
-      </button>
-    );
-  };
-  const address = values["sender.address"];
-  return (
-    <div className="letter" aria-label="The message as itself">
-      <dl>
-        <dt>From</dt>
-        <dd>
-          {piece("sender.name", values["sender.name"])} {address && <span style={{ display: "inline-block" }}>&lt;{piece("sender.address", address)}&gt;</span>}
-        </dd>
-        <dt>To</dt>
-        <dd>{piece("to", values.to)}</dd>
-        {values.cc && <dt>Cc</dt>}
-        {values.cc && <dd>{piece("cc", values.cc)}</dd>}
-        <dt>Date</dt>
-        <dd>{piece("date", values.date && dateTime(String(values.date), zone))}</dd>
-        <dt>Subject</dt>
-        <dd>
-          <b>{piece("subject", values.subject)}</b>
-        </dd>
-      </dl>
-      <div className="body">{piece("text", String(values.text ?? "").slice(0, 6000))}</div>
-      {values.attachment_names && (
-        <p style={{ marginTop: 6 }}>
-          <span className="quiet">{String(values.attachment_count)} attached: </span>
-          {piece("attachment_names", values.attachment_names)}
-        </p>
-      )}
-      {values.link && <p className="clip">{piece("link", values.link)}</p>}
-      {values.problems && <p className="look">{values.problems}</p>}
     </div>
   );
 }

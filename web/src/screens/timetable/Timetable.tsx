@@ -2,6 +2,7 @@ import { useMemo, useState } from "react";
 import { useLocation, useParams } from "react-router";
 import { Problem } from "../../api/client";
 import { useMe, useSamples, useWorkflow, type WorkflowDetail } from "../../api/queries";
+import { Dock } from "./Dock";
 import { Head } from "./Head";
 import { KeysDialog } from "./KeysDialog";
 import { columnTime } from "./model";
@@ -37,6 +38,7 @@ function Open({ workflow }: { workflow: WorkflowDetail }) {
   const { rehearsal, readAgain } = useRehearsal(workflow.id, draft.document, samples);
   const zone = useMe().data?.timezone ?? "UTC";
   const { line, column, choose } = useChoice(draft.document.lines.at(-1)?.id ?? null);
+  const [docked, setDocked] = useState(false);
   const [dialog, setDialog] = useState<"try" | "where" | "keys" | null>(null);
   const tab = /\/(runs|backcast)$/.exec(useLocation().pathname)?.[1] ?? "rehearsal";
   const sample = useMemo(() => samples?.find((s) => s.id === column) ?? samples?.[0], [samples, column]);
@@ -54,6 +56,8 @@ function Open({ workflow }: { workflow: WorkflowDetail }) {
         onTry={() => setDialog("try")}
         onWhere={() => setDialog("where")}
         onKeys={() => setDialog("keys")}
+        docked={docked}
+        onDock={() => setDocked(!docked)}
       />
       {draft.saving === "stale" && (
         <div className="note bad" role="alert">
@@ -88,8 +92,9 @@ function Open({ workflow }: { workflow: WorkflowDetail }) {
           onTry={() => sample && setDialog("try")}
         />
       )}
+      {docked && <Dock document={draft.document} />}
       {dialog === "try" && sample && (
-        <TryDialog workflow={workflow.id} document={draft.document} sample={sample} line={line} flush={draft.flush} onClose={close} />
+        <TryDialog workflow={workflow.id} document={draft.document} sample={sample} line={line} flush={draft.flush} docked={docked} onClose={close} />
       )}
       {dialog === "where" && <WhereDialog workflow={workflow.id} zone={zone} onClose={close} />}
       {dialog === "keys" && <KeysDialog onClose={close} />}

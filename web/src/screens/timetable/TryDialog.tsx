@@ -3,11 +3,11 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { answer, client, said } from "../../api/client";
-import { useApps, useDatabases, useRun, type Sample } from "../../api/queries";
+import { useApp, useDatabases, useRun, type Sample } from "../../api/queries";
 import { RunCell, RunState } from "./outcomes";
 import { undoneWords, WROTE } from "../runs/undone";
 import { sentenceOf } from "./lineWords";
-import type { Document, Line } from "./model";
+import { whenOf, type Document, type Line } from "./model";
 import { depth } from "./nesting";
 
 interface Props {
@@ -17,6 +17,8 @@ interface Props {
   line: string | null;
   /** Saves what is not saved yet. */
   flush: () => Promise<boolean>;
+  /** Source and target are shown under the grid: they stay in sight. */
+  docked: boolean;
   onClose: () => void;
 }
 
@@ -27,14 +29,15 @@ const UNDONE: Partial<Record<Line["verb"], string>> = {
   update: "undo gives back what was there",
   delete: "undo brings it back from the trash",
   send_mail: "what was sent cannot be taken back",
+  save_file: "what was saved stays; delete it in its folder if it is not wanted",
   web_request: "what was sent cannot be taken back",
   run_another: "what the other does is undone with its own run",
 };
 
 /** Carry a sample through for real. Before it, each line says what it will write and how that can be undone. */
-export function TryDialog({ workflow, document, sample, line, flush, onClose }: Props) {
+export function TryDialog({ workflow, document, sample, line, flush, docked, onClose }: Props) {
   const databases = useDatabases().data ?? [];
-  const app = useApps().data?.[0];
+  const app = useApp(whenOf(document).app);
   const alone = document.lines.find((l) => l.id === line && l.verb in UNDONE);
   const [only, setOnly] = useState("all");
   const [run, setRun] = useState<number | null>(null);
@@ -55,7 +58,7 @@ export function TryDialog({ workflow, document, sample, line, flush, onClose }: 
     },
   });
   return (
-    <Dialog open onClose={onClose} maxWidth="sm" fullWidth>
+    <Dialog open onClose={onClose} maxWidth="sm" fullWidth hideBackdrop={docked} sx={docked ? { "& .MuiDialog-container": { alignItems: "flex-start" } } : undefined}>
       <DialogTitle>Try with “{sample.title}”</DialogTitle>
       <DialogContent>
         {run === null ? (

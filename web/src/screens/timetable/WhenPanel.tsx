@@ -2,6 +2,7 @@ import { MenuItem, Select } from "@mui/material";
 import { useApps, useDatabases, type WorkflowDetail } from "../../api/queries";
 import { AddressWhen } from "./AddressWhen";
 import { AppWhen } from "./AppWhen";
+import { eventOf } from "./lineWords";
 import type { Own, RecordEvent, Rehearsal, When } from "./model";
 import { RecordWhen } from "./RecordWhen";
 import { ScheduleWhen } from "./ScheduleWhen";
@@ -29,14 +30,21 @@ const OWN: Record<string, [words: string, own: () => Own]> = {
 
 /** Where the workflow starts: an event of an app, a record, the time, or a request. */
 export function WhenPanel({ line, workflow, findings, onChange }: Props) {
-  const app = useApps().data?.find((a) => a.code === line.app);
+  const apps = useApps().data ?? [];
   const databases = useDatabases().data ?? [];
   const own = line.own;
-  const kind = !own ? "app" : own.kind === "record" ? own.event : own.kind;
+  const inApp = (app: string, event: string) => `${app} ${event}`;
+  const event = eventOf(apps.find((a) => a.code === line.app), line.event)?.code ?? "";
+  const kind = !own ? inApp(line.app, event) : own.kind === "record" ? own.event : own.kind;
   const choose = (next: string) => {
+    const [code, chosen] = next.split(" ");
+    if (code && chosen) {
+      const same = code === line.app;
+      return onChange({ ...line, own: null, app: code, event: chosen, connection: same ? line.connection : null, container: same ? line.container : null, container_name: same ? line.container_name : "" });
+    }
     const made = OWN[next]?.[1]() ?? null;
     const kept = made?.kind === "record" && own?.kind === "record" ? { ...made, database: own.database } : made; // the database stays
-    onChange({ ...line, own: kept });
+    return onChange({ ...line, own: kept });
   };
   const set = (next: Own) => onChange({ ...line, own: next });
   return (
@@ -44,9 +52,13 @@ export function WhenPanel({ line, workflow, findings, onChange }: Props) {
       <div className="cond" style={{ gridTemplateColumns: "110px minmax(0, 380px)", borderBottom: 0 }}>
         <span>Starts when</span>
         <Select value={kind} sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "What starts it" }} onChange={(event) => choose(event.target.value)}>
-          <MenuItem value="app">
-            {app?.name}: {app?.event_words}
-          </MenuItem>
+          {apps.flatMap((a) =>
+            a.events.map((e) => (
+              <MenuItem key={inApp(a.code, e.code)} value={inApp(a.code, e.code)}>
+                {a.name}: {e.words}
+              </MenuItem>
+            )),
+          )}
           {Object.entries(OWN).map(([key, [words]]) => (
             <MenuItem key={key} value={key}>
               {words}

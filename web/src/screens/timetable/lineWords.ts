@@ -29,11 +29,14 @@ export const FIGURE_WORDS: Record<Figure["kind"], string> = { sum: "sum of", ave
 const STOPS = { done: "here: done", passed_by: "here: passed by", failed: "here: failed" } as const;
 const LISTS: Record<string, string> = { attachments: "its attachments" };
 
+/** What starts it; an app's first event where none is said that it has. */
+export const eventOf = (app: App | undefined, code: string) => app?.events.find((e) => e.code === code) ?? app?.events[0];
+
 export function sentenceOf(line: Line, app: App | undefined, databases: Database[], document?: Document): { verb: string; object: string; detail: string } {
   if (line.verb === "when" && line.own) return { verb: "When", ...ownWords(line.own, databases) };
   if (line.verb === "when") {
     const place = line.container_name ? `${app?.name ?? ""} › ${line.container_name}` : `choose the ${app?.container_word ?? "folder"}`;
-    return { verb: "When", object: app?.event_words ?? "something happens", detail: place };
+    return { verb: "When", object: eventOf(app, line.event)?.words ?? "something happens", detail: place };
   }
   if (line.verb === "only_if") {
     const object = line.mode === "none" ? "none of these" : line.conditions.length < 2 ? "this holds" : line.mode === "any" ? "any of these" : "all of these";
@@ -49,6 +52,7 @@ export function sentenceOf(line: Line, app: App | undefined, databases: Database
     return { verb: "Wait", object, detail: line.kind === "working" ? `${line.begins} to ${line.ends}` : "" };
   }
   if (line.verb === "send_mail") return { verb: "Send", object: line.split ? "each their own mail" : "a mail", detail: line.subject.map((p) => p.text ?? "…").join("") || "say to whom, and what" };
+  if (line.verb === "save_file") return { verb: "Save", object: "a file", detail: line.container_name ? `into ${line.container_name}` : line.folder.length ? "into a folder by its name" : "choose the folder" };
   if (line.verb === "web_request") return { verb: "Send", object: "a web request", detail: line.address.map((p) => p.text ?? "…").join("").replace(/^https?:\/\//, "") || "say to which address" };
   if (line.verb === "run_another") return { verb: "Run", object: "another workflow", detail: line.given.length > 0 ? `${line.given.length} values given` : "choose which" };
   if (line.verb === "ask") return { verb: "Ask", object: "for approval", detail: line.asking.map((p) => p.text ?? "…").join("") || "say what is asked" };

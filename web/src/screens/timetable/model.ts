@@ -22,6 +22,7 @@ export type Way = Schemas["Way"];
 export type Repeat = Schemas["Repeat"];
 export type Ask = Schemas["Ask"];
 export type SendMail = Schemas["SendMail"];
+export type SaveFile = Schemas["SaveFile"];
 export type WebRequest = Schemas["WebRequest"];
 export type RunAnother = Schemas["RunAnother"];
 export type Stop = Schemas["Stop"];
@@ -85,6 +86,8 @@ export function emptyLines(verb: NewVerb, id: string): [Line, ...Line[]] {
       return [{ verb, id, within, connection: null, to: [], subject: [], paragraphs: [[]], rows: null, columns: [], split: "" }];
     case "web_request":
       return [{ verb, id, within, method: "POST", address: [], headers: [], body: [], success: "2xx", recognises: false, takes: [] }];
+    case "save_file":
+      return [{ verb, id, within, connection: null, container: null, container_name: "", folder: [], makes: false, file: [], name: [], collision: "number" }];
     case "run_another":
       return [{ verb, id, within, workflow: null, given: [] }];
     case "ask":
@@ -168,6 +171,7 @@ export function usedBy(line: Line | undefined): Ref[] {
   if (line?.verb === "repeat") return ofParts(line.collects);
   if (line?.verb === "send_mail") return [line.to, line.subject, ...line.paragraphs].flatMap(ofParts);
   if (line?.verb === "web_request") return [line.address, ...line.headers.map((h) => h.filling), ...line.body.map((g) => g.filling)].flatMap(ofParts);
+  if (line?.verb === "save_file") return [line.file, line.name, line.folder].flatMap(ofParts);
   if (line?.verb === "run_another") return line.given.flatMap((g) => ofParts(g.filling));
   if (line?.verb === "ask") return [...ofParts(line.asking), ...line.shown.flatMap((v) => ofMaking(v.made))];
   if (line?.verb === "stop") return ofParts(line.saying);

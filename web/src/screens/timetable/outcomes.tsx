@@ -79,6 +79,33 @@ interface WebOutput {
   status?: number;
 }
 
+interface Saved {
+  name: string;
+  folder: string;
+  link: string;
+  happened: "added" | "replaced" | "there";
+}
+
+const SAVED: Record<Saved["happened"], string> = { added: "saved", replaced: "replaced", there: "was there" };
+
+/** A file that was saved, with the link that opens it. */
+function SavedOutcome({ saved }: { saved: Saved }) {
+  return (
+    <>
+      <span className="ok">
+        <span className="mk">↓</span>
+        {SAVED[saved.happened]}
+      </span>{" "}
+      <small className="quiet">
+        <a href={saved.link} target="_blank" rel="noreferrer">
+          {saved.name}
+        </a>{" "}
+        in {saved.folder}
+      </small>
+    </>
+  );
+}
+
 /** A web request: sent, about to be, or in doubt. */
 function WebOutcome({ outcome, output }: { outcome: string; output: WebOutput }) {
   const host = output.address.replace(/^https?:\/\//, "").split("/")[0];
@@ -157,6 +184,7 @@ export function OutcomeCell({ outcome, output }: { outcome: string; output: unkn
       </span>
     );
   }
+  if (outcome === "saved" && output) return <SavedOutcome saved={output as Saved} />;
   if (outcome === "sending" || outcome === "to_send" || outcome === "in_doubt" || (outcome === "sent" && !(output as { mails?: unknown }).mails)) return <WebOutcome outcome={outcome} output={output as WebOutput} />;
   if (outcome === "sent") {
     const { mails } = output as { mails: { to: string[]; subject: string; link: string | null }[] };

@@ -3,7 +3,7 @@ import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { answer, client, said } from "../../api/client";
-import { useConnections, useDatabases } from "../../api/queries";
+import { useApps, useConnections, useDatabases } from "../../api/queries";
 
 /** Naming the workflow and its two ends already gives it half built. */
 export function NewWorkflow({ onClose }: { onClose: () => void }) {
@@ -13,6 +13,9 @@ export function NewWorkflow({ onClose }: { onClose: () => void }) {
   const [name, setName] = useState("");
   const [from, setFrom] = useState("");
   const [to, setTo] = useState("");
+  const apps = useApps().data ?? [];
+  const chosen = connections.find((c) => String(c.id) === from);
+  const app = apps.find((a) => a.code === chosen?.app);
   const make = useMutation({
     mutationFn: () =>
       answer(client.POST("/api/v1/workflows", { body: { name, connection: from ? Number(from) : null, database: to ? Number(to) : null } })),
@@ -29,11 +32,11 @@ export function NewWorkflow({ onClose }: { onClose: () => void }) {
         <DialogTitle>New workflow</DialogTitle>
         <DialogContent>
           <TextField label="Name" value={name} autoFocus onChange={(e) => setName(e.target.value)} sx={{ marginTop: 1 }} />
-          <TextField select label="When a message arrives in" value={from} onChange={(e) => setFrom(e.target.value)} sx={{ marginTop: 2 }}>
+          <TextField select label={chosen ? `When ${app?.events[0]?.words ?? "something happens"} in` : "When something comes to"} value={from} onChange={(e) => setFrom(e.target.value)} sx={{ marginTop: 2 }}>
             <MenuItem value="">a connection chosen later</MenuItem>
             {connections.map((c) => (
               <MenuItem key={c.id} value={String(c.id)}>
-                {c.name}
+                {c.name} · {apps.find((a) => a.code === c.app)?.name}
               </MenuItem>
             ))}
           </TextField>

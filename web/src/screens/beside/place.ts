@@ -1,0 +1,11 @@
+/** A container of a database or an app, as a web address names it: d5, or c3.12 for the twelfth container of the third connection. */
+export type Place = { kind: "database"; id: number } | { kind: "app"; connection: number; container: string };
+
+export const write = (place: Place | null) => (place === null ? "" : place.kind === "database" ? `d${place.id}` : `c${place.connection}.${place.container}`);
+
+export function read(text: string | null): Place | null {
+  const database = /^d(\d+)$/.exec(text ?? "");
+  if (database) return { kind: "database", id: Number(database[1]) };
+  const app = /^c(\d+)\.(.+)$/.exec(text ?? "");
+  return app?.[2] ? { kind: "app", connection: Number(app[1]), container: app[2] } : null;
+}

@@ -1,0 +1,123 @@
+import { Button, MenuItem, TextField } from "@mui/material";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { answer, client } from "../../api/client";
+import { useDatabases } from "../../api/queries";
+import { useNotices } from "../../frame/Notices";
+import { relative } from "../../parts/dates";
+
+const ADDRESSES = ["capture", "addresses"];
+
+/** A bookmark that hands the page one reads to quick input: its title, its address, and what is selected in it. */
+const bookmark = (address: string) =>
+  `javascript:(()=>{const q=encodeURIComponent,s=String(getSelection()).slice(0,4000);open('${address}/quick/?title='+q(document.title)+'&url='+q(location.href)+'&selection='+q(s),'_blank','width=460,height=560')})()`;
+
+/** The ways in which lines come in: addresses, a bookmark button, and a page for the phone. */
+export function Captures() {
+  const databases = useDatabases().data ?? [];
+  const addresses = useQuery({ queryKey: ADDRESSES, queryFn: () => answer(client.GET("/api/v1/capture/addresses")) }).data;
+  const [name, setName] = useState("");
+  const [database, setDatabase] = useState(0);
+  const queries = useQueryClient();
+  const { tell, fail } = useNotices();
+  const make = useMutation({
+    mutationFn: () => answer(client.POST("/api/v1/capture/addresses", { body: { name, database: database || null } })),
+    onSuccess: (now) => {
+      queries.setQueryData(ADDRESSES, now);
+      setName("");
+    },
+    onError: fail,
+  });
+  const remove = useMutation({
+    mutationFn: (id: number) => answer(client.DELETE("/api/v1/capture/addresses/{address_id}", { params: { path: { address_id: id } } })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ADDRESSES }),
+    onError: fail,
+  });
+  const copy = (text: string) => void navigator.clipboard.writeText(text).then(() => tell("Copied."), fail);
+  return (
+    <main>
+      <div className="head">
+        <h1>Captures</h1>
+      </div>
+      <h2 style={{ marginTop: 12 }}>Addresses that take lines</h2>
+      <p className="quiet">For phone shortcuts and scripts: what is posted there becomes a record, and the answer says what was understood. Whoever knows an address can add records by it, and no more.</p>
+      {addresses && addresses.length > 0 && (
+        <table className="list">
+          <thead>
+            <tr>
+              <th style={{ width: 170 }}>Name</th>
+              <th style={{ width: 170 }}>Keeps in</th>
+              <th>Address</th>
+              <th style={{ width: 190 }}>Came in</th>
+              <th style={{ width: 90 }} aria-label="Take away" />
+            </tr>
+          </thead>
+          <tbody>
+            {addresses.map((a) => (
+              <tr key={a.id}>
+                <td>{a.name}</td>
+                <td>{a.database ? (databases.find((d) => d.id === a.database)?.name ?? "a database since deleted") : "where its words point"}</td>
+                <td className="clip">
+                  <button className="link" onClick={() => copy(a.address)}>
+                    copy the address
+                  </button>{" "}
+                  ·{" "}
+                  {a.mail && (
+                    <>
+                      <button className="link" onClick={() => copy(a.mail ?? "")}>
+                        copy the mail address
+                      </button>{" "}
+                      ·{" "}
+                    </>
+                  )}
+                  <button className="link" onClick={() => copy(a.example)}>
+                    an example for a terminal
+                  </button>
+                </td>
+                <td>{a.last_at ? `${a.taken}, last ${relative(a.last_at)}` : "nothing yet"}</td>
+                <td>
+                  <button className="link" onClick={() => remove.mutate(a.id)} aria-label={`Take ${a.name} away`}>
+                    take away
+                  </button>
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      <form
+        className="row"
+        style={{ margin: "18px 0 22px", gap: 10, alignItems: "flex-end", maxWidth: 720 }}
+        onSubmit={(event) => {
+          event.preventDefault();
+          if (name.trim()) make.mutate();
+        }}
+      >
+        <TextField size="small" label="Name, as in My phone" value={name} onChange={(event) => setName(event.target.value)} />
+        <TextField select size="small" label="Keeps in" value={String(database)} onChange={(event) => setDatabase(Number(event.target.value))}>
+          <MenuItem value="0">where its words point</MenuItem>
+          {databases.map((d) => (
+            <MenuItem key={d.id} value={String(d.id)}>
+              {d.name}
+            </MenuItem>
+          ))}
+        </TextField>
+        <Button type="submit" variant="contained" disabled={!name.trim() || make.isPending} sx={{ whiteSpace: "nowrap", flexShrink: 0 }}>
+          Make an address
+        </Button>
+      </form>
+      <h2>A bookmark button</h2>
+      <p>
+        Drag this to your bookmarks:{" "}
+        <a ref={(link) => link?.setAttribute("href", bookmark(location.origin))} className="bookmark" onClick={(event) => event.preventDefault()}>
+          Keep this page
+        </a>
+      </p>
+      <p className="quiet">On any page it opens quick input with that page’s title and address, and with what is selected there.</p>
+      <h2 style={{ marginTop: 22 }}>On the phone</h2>
+      <p>
+        Open <a href="/quick/">{location.origin}/quick/</a> there and add it to the home screen. Without a network, what is typed waits on the phone and is sent later, once.
+      </p>
+    </main>
+  );
+}

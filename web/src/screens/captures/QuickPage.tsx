@@ -1,0 +1,106 @@
+import { Button, MenuItem, TextField } from "@mui/material";
+import { useEffect, useState } from "react";
+import { useSearchParams } from "react-router";
+import { useDatabases } from "../../api/queries";
+import { Understood } from "../../frame/Understood";
+import { useUnderstanding } from "../../frame/useUnderstanding";
+import { add, drop, flush, useQueue } from "./queue";
+
+/** What a bookmark button or a phone hands over, as lines. */
+function handedOver(params: URLSearchParams): string {
+  const [title, url, selection] = ["title", "url", "selection"].map((name) => (params.get(name) ?? "").trim());
+  const first = [title, url].filter(Boolean).join(" ");
+  const quoted = (selection ?? "").split("\n").filter(Boolean).map((line) => `> ${line}`).join("\n");
+  return first ? [first, quoted].filter(Boolean).join("\n") : (selection ?? "");
+}
+
+/** Quick input on a page of its own, as small as a phone: it works without a network, and sends later. */
+export function QuickPage() {
+  const [params] = useSearchParams();
+  const databases = useDatabases().data ?? [];
+  const [text, setText] = useState(() => handedOver(params));
+  const [each, setEach] = useState(false);
+  const [pages, setPages] = useState(false);
+  const [database, setDatabase] = useState(0);
+  const queue = useQueue();
+  const several = text.trim().includes("\n");
+  const reading = useUnderstanding({ text, caret: text.length, database: database || null, each });
+
+  useEffect(() => {
+    document.title = "Quick input";
+    const manifest = document.createElement("link");
+    manifest.rel = "manifest";
+    manifest.href = "/quick/manifest.webmanifest";
+    document.head.append(manifest);
+    if ("serviceWorker" in navigator) void navigator.serviceWorker.register("/quick/worker.js", { scope: "/quick/" }).catch(() => undefined);
+    const again = () => void flush();
+    window.addEventListener("online", again);
+    const timer = setInterval(again, 15_000);
+    again();
+    return () => {
+      window.removeEventListener("online", again);
+      clearInterval(timer);
+      manifest.remove();
+    };
+  }, []);
+
+  const save = () => {
+    if (!text.trim()) return;
+    add(text, each && several, pages, database || null);
+    setText("");
+  };
+
+  return (
+    <main className="quickpage">
+      <h1>Quick input</h1>
+      <form
+        onSubmit={(event) => {
+          event.preventDefault();
+          save();
+        }}
+      >
+        <textarea
+          className="find"
+          aria-label="What to keep"
+          autoFocus
+          rows={6}
+          value={text}
+          placeholder="A line, as in “Order leather Friday”; more lines for its text"
+          onChange={(event) => setText(event.target.value)}
+          onKeyDown={(event) => event.key === "Enter" && (event.ctrlKey || event.metaKey) && save()}
+        />
+        <TextField select size="small" label="Keep in" value={String(database)} onChange={(event) => setDatabase(Number(event.target.value))}>
+          <MenuItem value="0">{reading && !database ? `${reading.name}, by its words` : "where its words point"}</MenuItem>
+          {databases.map((d) => (
+            <MenuItem key={d.id} value={String(d.id)}>
+              {d.name}
+            </MenuItem>
+          ))}
+        </TextField>
+        {reading && <Understood reading={reading} several={several} each={each} onEach={setEach} pages={pages} onPages={setPages} />}
+        <Button type="submit" variant="contained" disabled={!text.trim()}>
+          Keep it
+        </Button>
+      </form>
+      <div role="status">
+        {queue.said && queue.waiting.length === 0 && <p className="ok">{queue.said}</p>}
+        {queue.waiting.length > 0 && queue.held && <p className="look">{queue.held}</p>}
+      </div>
+      {queue.waiting.length > 0 && (
+        <>
+          <h2>{queue.waiting.length === 1 ? "One waits" : `${queue.waiting.length} wait`}</h2>
+          <ul aria-label="What waits to be sent">
+            {queue.waiting.map((w) => (
+              <li key={w.key}>
+                {w.text.split("\n")[0]} {w.problem && <span className="bad">! {w.problem}</span>}{" "}
+                <button className="link" onClick={() => setText(drop(w.key))}>
+                  take it back
+                </button>
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+    </main>
+  );
+}

@@ -1,0 +1,32 @@
+import { useState } from "react";
+import type { Place } from "../beside/place";
+import { Shelf } from "../beside/Shelf";
+import { whenOf, type Document } from "./model";
+
+/** Where a workflow takes from: its folder, or its database. */
+function sourceOf(document: Document): Place | null {
+  const when = whenOf(document);
+  if (when.own?.kind === "record" && when.own.database) return { kind: "database", id: when.own.database };
+  return when.connection && when.container ? { kind: "app", connection: when.connection, container: when.container } : null;
+}
+
+/** Where its first line that brings something there brings it. */
+function targetOf(document: Document): Place | null {
+  for (const line of document.lines) {
+    if ((line.verb === "add" || line.verb === "add_or_update") && line.database) return { kind: "database", id: line.database };
+    if (line.verb === "save_file" && line.connection && line.container) return { kind: "app", connection: line.connection, container: line.container };
+  }
+  return null;
+}
+
+/** Source and target under the grid, live: to see with one's own eyes that an item crossed. */
+export function Dock({ document }: { document: Document }) {
+  const [left, setLeft] = useState(() => sourceOf(document));
+  const [right, setRight] = useState(() => targetOf(document));
+  return (
+    <div className="beside docked" aria-label="Side by side" role="region">
+      <Shelf label="Where it comes from" place={left} onPlace={setLeft} />
+      <Shelf label="Where it goes" place={right} onPlace={setRight} />
+    </div>
+  );
+}
