@@ -12,6 +12,7 @@ from kelvix.core.schema import Database
 from kelvix.core.steps import Surroundings
 from kelvix.core.workflow import (
     Add,
+    AddOrUpdate,
     Ask,
     Condition,
     Decide,
@@ -32,6 +33,7 @@ from kelvix.core.workflow import (
     Piece,
     Reference,
     Repeat,
+    SaveFile,
     Schedule,
     SendMail,
     Shape,
@@ -204,6 +206,52 @@ class Writer:
                     Reference("open", "records"),
                     tuple(f"f_{field[name]}" for name in ("Name", "Due", "Who", "Hours")),
                 ),
+            )
+        )
+
+    def papers(self, to: Database, connection: int, folder: int) -> Workflow:
+        """A record for each survey, which follows its file."""
+        field = {f.name: f.id for f in to.fields}
+        when = When("when", "files", "any_change", connection, str(folder), "Surveys")
+        fills = {
+            "Name": _parts("=title"),
+            "Opens": _parts("=link"),
+            "Copy": _parts("=file"),
+            "Changed": _parts("=changed"),
+            "Bytes": _parts("=size"),
+            "Marked": _parts("=highlight_texts"),
+            "Identifier": _parts("=identifier"),
+            "Text": _parts("=text"),
+        }
+        return Workflow((when, AddOrUpdate("keep", to.id, (field["Identifier"],), _fillings(to, fills))))
+
+    def notes(self, to: Database, connection: int, shelf: int) -> Workflow:
+        """A note for each saved article, which follows its tags and highlights."""
+        field = {f.name: f.id for f in to.fields}
+        when = When("when", "reading", "any_change", connection, str(shelf), "Workshop reading")
+        fills = {
+            "Name": _parts("=title"),
+            "Author": _parts("=author"),
+            "Site": _parts("=site"),
+            "Published": _parts("=published"),
+            "Address": _parts("=bare_link"),
+            "About": _parts("=tags"),
+            "Minutes": _parts("=minutes"),
+            "Marked": _parts("=highlight_texts"),
+            "Text": _parts("=text"),
+        }
+        return Workflow((when, AddOrUpdate("keep", to.id, (field["Address"],), _fillings(to, fills))))
+
+    def saves_papers(self, connection: int, folder: str, name: str) -> Workflow:
+        """Each paper that comes with an enquiry goes into a folder, named after its sender."""
+        each = Reference("each", "each.file")
+        named = (*_parts("=sender.name", " – "), Part(ref=Reference("each", "each.name")))
+        return Workflow(
+            (
+                self.when("Enquiries"),
+                OnlyIf("only", "all", (Condition(_message("attachment_count"), "more", ("0",)),)),
+                Repeat("each", Reference("when", "attachments")),
+                SaveFile("save", connection, folder, name, file=(Part(ref=each),), name=named, within="each"),
             )
         )
 

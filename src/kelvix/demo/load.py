@@ -6,30 +6,43 @@ set to the time of each message.
 
 from __future__ import annotations
 
+import secrets
+from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
+from functools import partial
 
 from kelvix.core.schema import Database
-from kelvix.demo import messages, parishes, tasks
+from kelvix.demo import articles, messages, parishes, shelves, tasks
 from kelvix.demo.flows import Writer
 from kelvix.demo.messages import LATER
-from kelvix.engine import sampling, switch
+from kelvix.engine import capturing, sampling, switch
 from kelvix.engine.engine import Engine, make
 from kelvix.engine.runner import Runner
+from kelvix.practice.apps.files import Files
+from kelvix.practice.apps.mail import Mail
+from kelvix.practice.apps.reading import Reading
 from kelvix.practice.faults import Faults
-from kelvix.practice.mail import Mail
 from kelvix.practice.push import Pusher
 from kelvix.practice.store import Store
 from kelvix.settings import Settings
-from kelvix.store import connections, databases, people, records, runs, watches, workflows
+from kelvix.store import captures, connections, databases, people, records, runs, watches, workflows
 from kelvix.store.database_server import DatabaseServer, Transaction
 from kelvix.store.databases import NewField
 from kelvix.store.directory import Space
 from kelvix.store.records import Origin
+from kelvix.store.watches import Told
 from kelvix.store.workflows import Kept
 
 TURNED_ON = datetime(2026, 11, 4, 8, 0, tzinfo=UTC) + LATER
 YEAR = 365 * 24 * 3600
+QUICK = (
+    ("Order hair sheep leather Friday Ivo 2 h", "Workshop tasks"),
+    ("Ring the verger at Holm about the key, tomorrow", "Workshop tasks"),
+    ("Sharpen the reed knives, Ivo 1 h", "Workshop tasks"),
+    ("Ask for a price of zinc next Monday", "Workshop tasks"),
+    ("Read again: humidity at Great Marl", "Notes"),
+)
 
 
 class Loader:
@@ -37,11 +50,17 @@ class Loader:
         self.settings = settings
         self.engine: Engine = make(settings)
         self.practice = Store(DatabaseServer(settings.practice))
-        self.mail = Mail(self.practice, Pusher(self.practice, Faults()), settings.practice_address)
+        self.mail = Mail(self.practice, Pusher(self.practice, Faults()), settings)
+        self.reading = Reading(self.practice, Pusher(self.practice, Faults()), settings)
+        self.files = Files(self.practice, Pusher(self.practice, Faults()), settings)
         owner = people.create_workspace(self.engine.directory.home, "Brackenfell Organ Works", "Orla Fenwick", "Europe/London")
+        self.owner = owner.id
         self.space: Space = self.engine.directory.open(owner.workspace_id)
         self.runner = Runner(self.engine)
         self.folders: dict[str, int] = {}
+        self.arrivals: list[tuple[datetime, int | None, Callable[[], int]]] = []
+        self.listening: list[int] = []
+        self.shelf = (0, "")
 
     def at(self, when: datetime | None) -> None:
         """Set this connection's clock; None sets it free again."""
@@ -61,15 +80,136 @@ class Loader:
             f"{self.settings.practice_address}/receiver/api",
             lambda flow: self.engine.surroundings(self.space, flow),
         )
-        listening = {
-            "Enquiries": workflows.create(self.space, "Enquiries from the post", write.enquiries(enquiries, known)),
-            "Tuning": workflows.create(self.space, "Pitch book", write.pitch_book(known)),
-        }
-        self._deliver(listening)
+        self._mail(
+            {
+                "Enquiries": workflows.create(self.space, "Enquiries from the post", write.enquiries(enquiries, known)),
+                "Tuning": workflows.create(self.space, "Pitch book", write.pitch_book(known)),
+            }
+        )
+        self._files(account, write)
+        self._articles(account, write)
+        self._all_arrive()
         self._invoices_workflow(write, invoices)
         made = self._tasks()
         self._sort_the_post(write, made)
         self._open_work(write, made)
+        self._papers_of_the_post(write)
+        self._quick_input()
+
+    def _arrives(self, workflow: int | None, at: datetime, bring: Callable[[], int]) -> None:
+        """Something comes at a time: `bring` puts it there, and gives its id. `workflow`: which takes it, if that is on then."""
+        self.arrivals.append((at, workflow, bring))
+        if workflow and workflow not in self.listening:
+            self.listening.append(workflow)
+
+    def _all_arrive(self) -> None:
+        """All that comes, in order of its time; from the day on which the workflows were turned on, each with its run."""
+        on = False
+        for at, workflow, bring in sorted(self.arrivals, key=lambda one: one[0]):
+            if not on and at > TURNED_ON:
+                self.at(TURNED_ON)
+                for one in self.listening:
+                    switch.turn_on(self.engine, self.space, one)
+                on = True
+            item = bring()
+            if on and workflow:
+                self._carry(workflow, str(item), at)
+        self.at(None)
+        self.space.transact(
+            lambda t: t.execute("UPDATE watch SET next_check_at=NOW(3) WHERE workspace_id=%s", (self.space.id,))
+        )
+        for one in self.listening:
+            sampling.fetch_newest(self.engine, self.space, one, self._kept(one).draft.when)
+
+    def _articles(self, account: int, write: Writer) -> None:
+        """Thirty saved articles; those that came since the workflow was turned on, each with its run."""
+        shelf = self.practice.container("reading", account, "Workshop reading")
+        self.at(datetime(2026, 11, 2, 7, 10, tzinfo=UTC) + LATER)
+        self.practice.new_token("demo-reading", "reading", account, "kelvix", [shelf])
+        connection = connections.save(
+            self.space,
+            self.engine.vault,
+            None,
+            "reading",
+            "Reading of the works",
+            "works@brackenfell.example",
+            "demo-reading",
+            YEAR,
+        )
+        notes = databases.create(
+            self.space,
+            "Notes",
+            (
+                NewField("Name", "text"),
+                NewField("Author", "text"),
+                NewField("Site", "text"),
+                NewField("Published", "date"),
+                NewField("Address", "link"),
+                NewField("About", "labels", grows=True),
+                NewField("Minutes", "number"),
+                NewField("Marked", "long_text"),
+            ),
+        )
+        workflow = workflows.create(self.space, "Articles into notes", write.notes(notes, connection, shelf))
+        for one in articles.every():
+            save = partial(
+                self.reading.save, shelf, one.address, one.title, one.tags, one.page, one.highlights, one.at, tell=False
+            )
+            self._arrives(workflow, one.at, save)
+
+    def _quick_input(self) -> None:
+        """An address in use, and lines from which it is known where the next ones go."""
+        known = self.space.read(lambda t: {d.name: d for d in databases.load(t, self.space.id).values()})
+
+        def work(t: Transaction) -> None:
+            captures.make(t, self.engine.vault, self.space.id, self.owner, "Orla’s phone", None, secrets.token_hex(16))
+            address = captures.every(t, self.engine.vault, self.space.id, self.owner)[0][0]
+            for line, database in QUICK:
+                reading = capturing.read(self.engine, self.space, self.owner, line, known[database].id, False)
+                origin = Origin(person="Orla Fenwick", token="“Orla’s phone”", capture=True)
+                capturing.keep(t, self.space, self.owner, reading, origin)
+                captures.count(t, address, 60)
+
+        self.space.transact(work)
+
+    def _files(self, account: int, write: Writer) -> None:
+        """Surveys and drawings, each day's with its run; and the papers of enquiries, saved into a folder."""
+        folders = {name: self.practice.container("files", account, name) for name in ("Surveys", "Drawings", "From the post")}
+        self.at(datetime(2026, 11, 2, 7, 5, tzinfo=UTC) + LATER)
+        shared = list(folders.values())
+        self.practice.new_token("demo-files", "files", account, "kelvix", shared, may_send=True)
+        address = "works@brackenfell.example"
+        connection = connections.save(
+            self.space, self.engine.vault, None, "files", "Files of the works", address, "demo-files", YEAR
+        )
+        papers = databases.create(
+            self.space,
+            "Papers",
+            (
+                NewField("Name", "text"),
+                NewField("Opens", "link"),
+                NewField("Copy", "file"),
+                NewField("Changed", "datetime"),
+                NewField("Bytes", "number"),
+                NewField("Marked", "long_text"),
+                NewField("Identifier", "text"),
+            ),
+        )
+        workflow = workflows.create(self.space, "Surveys on the shelf", write.papers(papers, connection, folders["Surveys"]))
+        for letter in shelves.surveys():
+            self._arrives(workflow, letter.at, partial(self._put, folders["Surveys"], letter))
+        for drawing in shelves.drawings():
+            self._arrives(None, drawing.at, partial(self._put, folders["Drawings"], drawing))
+        self.shelf = connection, str(folders["From the post"])
+
+    def _papers_of_the_post(self, write: Writer) -> None:
+        saves = workflows.create(self.space, "Papers of the post", write.saves_papers(*self.shelf, "From the post"))
+        sampling.fetch_newest(self.engine, self.space, saves, self._kept(saves).draft.when, 6)
+        switch.turn_on(self.engine, self.space, saves)
+
+    def _put(self, folder: int, one: shelves.Paper) -> int:
+        kept = self.files.contents.keep([one.content])
+        return self.files.add(folder, one.name, kept, one.at, tell=False)[0]
 
     def _connect(self, account: int) -> int:
         self.at(datetime(2026, 11, 2, 7, 0, tzinfo=UTC) + LATER)
@@ -144,25 +284,11 @@ class Loader:
         )
         return enquiries, invoices
 
-    def _deliver(self, listening: dict[str, int]) -> None:
-        """The mail in order of its time; from the day on which the workflows were turned on, each with its run. `listening`:
-        workflows by folder."""
-        on = False
+    def _mail(self, listening: dict[str, int]) -> None:
+        """`listening`: workflows by folder."""
         for letter, source in messages.all_sources():
-            if not on and letter.at > TURNED_ON:
-                self.at(TURNED_ON)
-                for workflow in listening.values():
-                    switch.turn_on(self.engine, self.space, workflow)
-                on = True
-            item = self.mail.deliver(self.folders[letter.folder], source, letter.at, tell=False)
-            if on and letter.folder in listening:
-                self._carry(listening[letter.folder], str(item), letter.at)
-        self.at(None)
-        self.space.transact(
-            lambda t: t.execute("UPDATE watch SET next_check_at=NOW(3) WHERE workspace_id=%s", (self.space.id,))
-        )
-        for workflow in listening.values():
-            sampling.fetch_newest(self.engine, self.space, workflow, self._kept(workflow).draft.when)
+            deliver = partial(self.mail.deliver, self.folders[letter.folder], source, letter.at, tell=False)
+            self._arrives(listening.get(letter.folder), letter.at, deliver)
 
     def _kept(self, workflow: int) -> Kept:
         kept = self.space.read(lambda t: workflows.get(t, self.space.id, workflow))
@@ -173,7 +299,7 @@ class Loader:
         self.at(at + timedelta(milliseconds=240))
         watch = self.space.read(lambda t: watches.of_workflow(t, self.space.id, workflow))
         assert watch
-        self.space.read(lambda t: watches.take_in(t, self.space.id, watch.id, watch.container, item, "push"))
+        self.space.read(lambda t: watches.take_in(t, self.space.id, watch.id, watch.container, Told(item), "push"))
         self._run_all(at)
 
     def _run_all(self, at: datetime) -> None:
