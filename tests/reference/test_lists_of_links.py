@@ -78,6 +78,11 @@ def test_json_feed():
     assert first.at == datetime(2010, 2, 7, 19, 4, tzinfo=UTC) and first.tags == ("a",) and first.text == "<p>Hello, world!</p>"
 
 
+def test_a_json_feed_with_parts_of_another_kind_keeps_what_can_be_read():
+    wrong = b'{"version": "https://jsonfeed.org/version/1.1", "items": [{"url": "https://x.example/a", "tags": 5, "authors": ["Ada"]}, 7]}'
+    assert read(wrong) == [Link("https://x.example/a")]
+
+
 def test_opml():
     one, two = read(OPML)
     assert one == Link("http://one.example/", "Site One", None, ("News", "Tech/Web", "Own"))

@@ -102,13 +102,21 @@ def _json_feed(content: bytes) -> list[Link]:
             str(i.get("url") or i.get("external_url") or ""),
             _line(i.get("title")),
             _iso(i.get("date_published")),
-            tuple(_line(t) for t in i.get("tags") or []),
+            tuple(_line(t) for t in _list(i.get("tags"))),
             str(i.get("content_html") or i.get("content_text") or i.get("summary") or ""),
-            ", ".join(_line(a.get("name")) for a in i.get("authors") or feed.get("authors") or [] if a.get("name")),
+            ", ".join(
+                _line(a["name"])
+                for a in _list(i.get("authors") or feed.get("authors"))
+                if isinstance(a, dict) and a.get("name")
+            ),
         )
         for i in items
         if isinstance(i, dict)
     ]
+
+
+def _list(raw: object) -> list[Any]:
+    return raw if isinstance(raw, list) else []
 
 
 def _iso(raw: object) -> datetime | None:

@@ -9,6 +9,8 @@ from typing import IO, Any
 import structlog
 from pypdf import Configuration, PageObject, PdfReader, apply_configuration
 
+from kelvix.formats.pdf_characters import Character, characters, within
+
 MOST_PAGES = 300
 MOST_TEXT = 400_000  # characters
 MOST_STREAM = 8 << 20  # bytes of one stream, unpacked: what unpacks to more is not read
@@ -99,28 +101,21 @@ def _word(raw: object) -> str:
 def _highlights(page: PageObject, number: int) -> list[Highlight]:
     """Annotations of ISO 32000-1, 12.5.6.10 (text markup) and 12.5.6.4 (notes)."""
     found: list[Highlight] = []
+    standing: list[Character] | None = None
     for entry in page.annotations or []:
         mark: Any = entry.get_object()
         kind, note = mark.get("/Subtype"), _word(mark.get("/Contents"))
         if kind in ("/Highlight", "/Underline", "/Squiggly", "/StrikeOut"):
-            found.append(Highlight(number, _under(page, mark), note))
+            standing = characters(page) if standing is None else standing
+            if (text := _under(standing, mark)) or note:
+                found.append(Highlight(number, text, note))
         elif kind in ("/Text", "/FreeText") and note:
             found.append(Highlight(number, "", note))
     return found
 
 
-def _under(page: PageObject, mark: Any) -> str:
-    """The text that lies under a markup: what begins within its quadrilaterals, each given by eight numbers."""
+def _under(standing: list[Character], mark: Any) -> str:
+    """The text that lies under a markup: what stands within its quadrilaterals, each given by eight numbers."""
     raw = [float(n) for n in mark.get("/QuadPoints", mark.get("/Rect", []))]
     quads = [raw[i : i + 8] for i in range(0, len(raw) - 7, 8)] or ([[raw[0], raw[1], raw[2], raw[3]]] if len(raw) == 4 else [])
-    boxes = [(min(q[::2]), min(q[1::2]), max(q[::2]), max(q[1::2])) for q in quads]
-    pieces: list[str] = []
-
-    def visit(text: str, _cm: Any, tm: Any, _font: Any, size: float) -> None:
-        x, y = tm[4], tm[5]
-        leeway = max(1.0, size * 0.25)
-        if text.strip() and any(x0 - leeway <= x <= x1 and y0 - leeway <= y <= y1 for x0, y0, x1, y1 in boxes):
-            pieces.append(text)
-
-    page.extract_text(visitor_text=visit)
-    return " ".join(" ".join(pieces).split())[:5000]
+    return within(standing, [(min(q[::2]), min(q[1::2]), max(q[::2]), max(q[1::2])) for q in quads])[:5000]

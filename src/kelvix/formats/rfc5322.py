@@ -74,7 +74,7 @@ def _header(message: EmailMessage, name: str) -> str:
 def _addresses(message: EmailMessage, name: str) -> tuple[Address, ...]:
     try:
         parsed = [
-            Address(_line(a.display_name), _line(a.addr_spec))
+            Address(_line(a.display_name), _line(a.addr_spec).removeprefix("<>"))  # the null sender of bounces has no address
             for h in message.get_all(name, [])
             for a in getattr(h, "addresses", ())
         ]
@@ -140,6 +140,9 @@ def parse(source: bytes) -> Message:
     attachments: list[Attachment] = []
     for index, part in enumerate(message.walk()):
         if part.is_multipart():
+            continue
+        if part.get_content_maintype() == "multipart":  # without a boundary that is found, its parts stand there as text
+            plain.append(clean(str(part.get_payload() or "")))
             continue
         try:
             kind, name = part.get_content_type(), part.get_filename() or ""
