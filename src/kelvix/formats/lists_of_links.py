@@ -119,6 +119,10 @@ def _list(raw: object) -> list[Any]:
     return raw if isinstance(raw, list) else []
 
 
+def _names(authors: object) -> str:
+    return ", ".join(_line(a["name"]) for a in _list(authors) if isinstance(a, dict) and a.get("name"))
+
+
 def _iso(raw: object) -> datetime | None:
     try:
         at = datetime.fromisoformat(str(raw))
