@@ -242,3 +242,10 @@ def test_a_file_that_a_record_holds_is_saved_named_after_the_record(orla):
     orla.api("POST", f"/workflows/{flow}/press", json={"records": [record["id"]]}, headers={"idempotency-key": "one"})
     until(lambda: orla.runs(flow, "done"))
     assert kept(orla, "Drawings") == {"Survey of Holm.pdf": SURVEY}
+
+    by_hand = orla.web.post("/api/v1/files?name=plan.txt", content=b"by hand").json()["file"]
+    values = {"values": {str(name): "Marl", str(paper_field): by_hand}}
+    added = orla.api("POST", f"/databases/{made['id']}/records", json=values)["record"]
+    orla.api("POST", f"/workflows/{flow}/press", json={"records": [added["id"]]}, headers={"idempotency-key": "two"})
+    until(lambda: len(orla.runs(flow, "done")) == 2)
+    assert kept(orla, "Drawings") == {"Survey of Holm.pdf": SURVEY, "Marl.txt": b"by hand"}

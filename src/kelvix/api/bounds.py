@@ -9,6 +9,7 @@ from kelvix.api import problems
 from kelvix.core.values import whole
 
 MOST_REQUEST = 8 << 20  # bytes of a request
+MOST_OF = {"/api/v1/files": 200 << 20}  # of those that are passed on a piece at a time
 
 
 class Bounds:
@@ -19,8 +20,9 @@ class Bounds:
         if scope["type"] != "http":
             return await self.inner(scope, receive, send)
         length = whole(Headers(scope=scope).get("content-length", "0"))
-        if length is None or length > MOST_REQUEST:
-            refusal = problems.document(413, "This request is too large.", f"Send at most {MOST_REQUEST >> 20} MB.")
+        most = MOST_OF.get(scope["path"], MOST_REQUEST)
+        if length is None or length > most:
+            refusal = problems.document(413, "This request is too large.", f"Send at most {most >> 20} MB.")
             return await refusal(scope, receive, send)
         seen = 0
 
@@ -29,7 +31,7 @@ class Bounds:
             nonlocal seen
             message = await receive()
             seen += len(message.get("body", b""))
-            return message if seen <= MOST_REQUEST else {"type": "http.disconnect"}
+            return message if seen <= most else {"type": "http.disconnect"}
 
         async def headed(message: Message) -> None:
             if message["type"] == "http.response.start":

@@ -13,7 +13,7 @@ from kelvix.core.filling import Carried
 from kelvix.core.values import File, fold
 from kelvix.core.workflow import SaveFile
 from kelvix.engine.engine import Engine
-from kelvix.store import connections
+from kelvix.store import connections, kept_files
 from kelvix.store.directory import Space
 
 
@@ -58,6 +58,12 @@ def _folder(app: App, token: str, name: str, makes: bool) -> str:
 def content(engine: Engine, space: Space, file: File, prefer: int | None = None) -> Iterator[bytes]:
     """What a file contains, by whichever connection of its app can see it. Raises Passing, Standing."""
     code, _, locator = file.source.partition(":")
+    if code == kept_files.SOURCE:
+        try:
+            yield from kept_files.content(space, file)
+        except LookupError:
+            raise Standing(f"“{file}” is not here any more", "item") from None
+        return
     kept = [c for c in space.read(lambda t: connections.every(t, space.id)) if c.app == code]
     failure: Standing | None = None
     for one in sorted(kept, key=lambda c: c.id != prefer):

@@ -10,7 +10,7 @@ import structlog
 
 from kelvix.engine import attention, notifying
 from kelvix.engine.engine import Engine
-from kelvix.store import retention
+from kelvix.store import kept_files, retention
 from kelvix.store.database_server import DatabaseServer, Transaction
 
 log = structlog.stdlib.get_logger(__name__)
@@ -37,6 +37,7 @@ def look_after(engine: Engine, server: DatabaseServer) -> None:
             _for_each_workspace(engine, server, name, work)
     if server.transact(lambda t: due(t, "passing", PRUNE_EVERY)):
         server.transact(retention.forget_passing)
+        server.transact(kept_files.forget_broken_off)
         if server is engine.directory.home:
             server.transact(retention.forget_sign_ins)
 

@@ -445,7 +445,7 @@ export interface paths {
         };
         /**
          * Download
-         * @description What a file contains, fetched from the app in which it lies; as a download only, whatever kind it says it is of.
+         * @description What a file contains, fetched from where it lies; as a download only, whatever kind it says it is of.
          */
         get: operations["download_api_v1_databases__database_id__records__record_id__files__field_id__get"];
         put?: never;
@@ -467,6 +467,26 @@ export interface paths {
         put?: never;
         /** Restore Database */
         post: operations["restore_database_api_v1_databases__database_id__restore_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Upload
+         * @description Keep a file, whose content is the body, for a field of a record: fill the field with what this answers.
+         */
+        post: operations["upload_api_v1_files_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2417,6 +2437,14 @@ export interface components {
              * @enum {string}
              */
             kind: "sum" | "average" | "least" | "greatest" | "first" | "last";
+        };
+        /** FileOut */
+        FileOut: {
+            /**
+             * File
+             * @description as the value of a file field: name, size, kind, where it lies
+             */
+            file: string[];
         };
         /**
          * Filled
@@ -5618,6 +5646,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DatabaseOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    upload_api_v1_files_post: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileOut"];
                 };
             };
             /** @description Validation Error */

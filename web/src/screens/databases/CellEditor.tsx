@@ -1,5 +1,6 @@
 import { useState } from "react";
 import type { Field, Wire } from "../../api/queries";
+import { FileEditor } from "./FileEditor";
 import { LabelsEditor } from "./LabelsEditor";
 import { typed } from "./values";
 
@@ -18,12 +19,7 @@ export function CellEditor({ field, value, zone, onDone }: Props) {
   const keep = (now: string) => onDone(now === before ? undefined : now === "" ? null : now);
   const label = field.name;
   if (field.type === "labels") return <LabelsEditor field={field} value={value} onDone={onDone} />;
-  if (field.type === "file")
-    return (
-      <button className="link" autoFocus onBlur={() => onDone(undefined)} onMouseDown={(e) => e.preventDefault()} onClick={() => onDone(value == null ? undefined : null)}>
-        {value == null ? "a workflow brings files" : "take it away"}
-      </button>
-    );
+  if (field.type === "file") return <FileEditor field={field} value={value} onDone={onDone} />;
   if (field.type === "choice" || field.type === "yes_no") {
     const options = field.type === "choice" ? field.choices : [{ id: "yes", name: "yes" }, { id: "no", name: "no" }];
     return (

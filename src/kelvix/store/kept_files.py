@@ -1,0 +1,72 @@
+"""Files that people put into records by hand, in pieces, none of which is held longer than it takes to pass it on."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+
+from kelvix.core.values import File
+from kelvix.store.database_server import Transaction
+from kelvix.store.directory import Space
+
+SOURCE = "kept"  # what stands before the colon where such a file lies
+PIECE = 1 << 20  # bytes
+
+
+def keep(space: Space, name: str, kind: str, content: Iterable[bytes]) -> File:
+    """Each piece is a transaction of its own; what breaks off on the way is no file."""
+    made = space.transact(
+        lambda t: t.insert("INSERT INTO kept_file (workspace_id, name, kind) VALUES (%s,%s,%s)", (space.id, name, kind))
+    )
+    size = 0
+    for number, piece in enumerate(_pieces(content)):
+        size += len(piece)
+        row = (made, number, piece)
+        space.transact(lambda t, row=row: t.execute("INSERT INTO kept_file_piece VALUES (%s,%s,%s)", row))  # type: ignore[misc]
+    space.transact(lambda t: t.execute("UPDATE kept_file SET size=%s, whole=1 WHERE id=%s", (size, made)))
+    return File(name, size, kind, f"{SOURCE}:{made}")
+
+
+def _pieces(content: Iterable[bytes]) -> Iterator[bytes]:
+    gathered = bytearray()
+    for part in content:
+        gathered += part
+        while len(gathered) >= PIECE:
+            yield bytes(gathered[:PIECE])
+            del gathered[:PIECE]
+    if gathered:
+        yield bytes(gathered)
+
+
+def get(t: Transaction, workspace_id: int, source: str) -> File | None:
+    """The file that lies there, if it is one of this workspace."""
+    code, _, number = source.partition(":")
+    if code != SOURCE or not number.isdecimal():
+        return None
+    row = t.row(
+        "SELECT name, size, kind FROM kept_file WHERE workspace_id=%s AND id=%s AND whole=1", (workspace_id, int(number))
+    )
+    return File(row["name"], row["size"], row["kind"], source) if row else None
+
+
+def content(space: Space, file: File) -> Iterator[bytes]:
+    """Raises LookupError where there is no such file."""
+    if space.read(lambda t: get(t, space.id, file.source)) is None:
+        raise LookupError("there is no such file")
+    file_id = int(file.source.partition(":")[2])
+    number = 0
+    while (row := space.read(lambda t, n=number: _piece(t, file_id, n))) is not None:  # type: ignore[misc]
+        yield row
+        number += 1
+
+
+def _piece(t: Transaction, file_id: int, number: int) -> bytes | None:
+    row = t.row("SELECT content FROM kept_file_piece WHERE file_id=%s AND number=%s", (file_id, number))
+    return row["content"] if row else None
+
+
+def forget_broken_off(t: Transaction) -> None:
+    """What was begun a day ago and is not whole."""
+    rows = t.rows("SELECT id FROM kept_file WHERE whole=0 AND created_at < NOW(3) - INTERVAL 1 DAY LIMIT 20")
+    for row in rows:
+        t.execute("DELETE FROM kept_file_piece WHERE file_id=%s", (row["id"],))
+        t.execute("DELETE FROM kept_file WHERE id=%s", (row["id"],))
