@@ -87,6 +87,12 @@ def test_what_is_named_and_does_not_fit_is_said_and_stays():
     assert [w.split(":")[0] for w in quick.wrong] == ["Due", "Hours"]
 
 
+def test_a_line_that_is_no_line_is_named_by_its_beginning_and_stands_whole_in_the_text():
+    line = "word " * 1000
+    [(name, text)] = lines_of(line + "\nbelow", each=False)
+    assert len(name) <= 200 and name.endswith("…") and text == f"{line.rstrip()}\nbelow"
+
+
 @pytest.mark.parametrize(
     ("text", "each", "expected"),
     [

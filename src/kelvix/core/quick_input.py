@@ -15,9 +15,10 @@ from itertools import zip_longest
 from kelvix.core import plain_dates
 from kelvix.core.feel import Env
 from kelvix.core.schema import TEXT_FIELD, Database, Field
-from kelvix.core.values import EMAIL, Choice, Unfit, Value, as_text, coerce, fold
+from kelvix.core.values import EMAIL, Choice, Unfit, Value, as_text, coerce, fold, shorten
 
 MOST_LINES = 200
+MOST_UNDERSTOOD = 2000  # characters of a line; what is longer is no line typed in a hurry
 MOST_COMPLETIONS = 6
 PAST = frozenset(("received", "added", "created", "changed", "finished", "sent", "done", "arrived", "captured", "paid"))
 PERSON = frozenset(("who", "person", "people", "owner", "assigned", "assignee", "by", "for"))
@@ -113,7 +114,12 @@ def lines_of(text: str, each: bool) -> list[tuple[str, str]]:
             found.append((re.sub(r"^(?:[-*•]|\[[ x]?\])\s+", "", line.strip()) if each else line.strip(), []))
         elif found:
             found[-1][1].append(line.strip() if each else line)
-    return [(line, "\n".join(more).strip("\n")) for line, more in found]
+    return [_bounded(line, "\n".join(more).strip("\n")) for line, more in found]
+
+
+def _bounded(line: str, more: str) -> tuple[str, str]:
+    """A line that is too long to be understood is named by its beginning, and stands whole in the text."""
+    return (line, more) if len(line) <= MOST_UNDERSTOOD else (shorten(line, 200), "\n".join(filter(None, (line, more))))
 
 
 def _named_fields(r: _Reading) -> None:
