@@ -12,6 +12,7 @@ import httpx2 as httpx
 import pytest
 
 from reference.test_articles import PAGE
+from reference.test_lists_of_links import BOOKMARKS, EXTENSIVE
 
 
 @pytest.fixture
@@ -86,10 +87,14 @@ def test_an_address_takes_text_json_and_forms_and_says_what_it_understood(tasks)
         assert outside.post(at + "?each=1", content=b"a\n  more\nb").json()["kept"] == 2
         for body, kind, status in (
             (b"", "text/plain", 422), (b"\xff", "text/plain", 400), (b"{", "application/json", 400), (b"{}", "application/json", 422),
-            (b"x" * (2 << 20), "text/plain", 413), (b"<a/>", "application/xml", 415),
+            (b"x" * (9 << 20), "text/plain", 413), (b"<a/>", "application/xml", 415),
         ):  # fmt: skip
             answer = outside.post(at, content=body, headers={"content-type": kind})
             assert answer.status_code == status and answer.json()["title"], (body[:20], answer.text)
+        long = "word " * 200_000
+        answer = outside.post(at, content=long, headers={"content-type": "text/plain"})
+        assert answer.json()["records"][0]["understood"]["Name"].startswith("word word") and answer.status_code == 201
+        assert outside.post(at + "?each=1", content="a\n" * 400_000).status_code == 422
         assert outside.post(at[:-3] + "xyz", content=b"x").status_code == 404
         assert outside.post(re.sub(r"/capture/\d+/", "/capture/999/", at), content=b"x").status_code == 404
     texts = {r["values"][ids["Name"]]: r["values"]["0"] for r in orla.records(made["id"])}
@@ -192,6 +197,52 @@ def test_a_page_is_read_by_its_address_and_known_again(pages):
     assert "in Notes already" in again["title"] and "/databases/" in again["detail"] and len(orla.records(made["id"])) == 1
     own = {"database": made["id"], "text": f"My name for it https://other.example/ by\n{at}", "read_pages": False}
     assert orla.api("POST", "/capture", json=own)["record"]["values"][ids["Author"]] is None, "nothing is read unasked"
+
+
+@pytest.mark.parametrize("way", ["as it is", "json", "form"])
+def test_a_page_that_is_posted_is_kept_with_what_it_says_once(pages, way):
+    orla, made, ids, _ = pages
+    [at] = orla.api("POST", "/capture/addresses", json={"name": "Phone", "database": made["id"]})
+    url = "https://wick.example/hair?utm_source=letter"
+
+    def send(url):
+        if way == "as it is":
+            more = {"params": {"url": url}, "content": PAGE.encode(), "headers": {"content-type": "text/html", "origin": ""}}
+        else:
+            more = {way.replace("form", "data"): {"html": PAGE, "url": url}, "headers": {"origin": ""}}
+        return orla.web.post(at["address"], **more)
+
+    answer = send(url)
+    assert answer.status_code == 201 and answer.json()["records"][0]["understood"]["Author"] == "Nell Sparrow"
+    [record] = orla.records(made["id"])
+    values = record["values"]
+    assert (values[ids["Name"]], values[ids["Address"]]) == ("Hair sheep leather", "https://wick.example/hair")
+    assert "## Glue" in values["0"] and "alert" not in values["0"]
+    again = send("https://wick.example/hair?utm_campaign=other")
+    assert again.status_code == 422 and "in Notes already" in again.json()["title"] and len(orla.records(made["id"])) == 1
+    assert "https://" in send("").json()["detail"]
+
+
+def test_a_list_of_links_is_brought_in_once(pages):
+    orla, made, ids, _ = pages
+    tags = orla.api("POST", f"/databases/{made['id']}/fields", json={"name": "Tags", "type": "labels", "grows": True})
+    where = f"/capture/links?database={made['id']}"
+    assert orla.api("POST", where, 201, content=BOOKMARKS) == {"added": 2, "there": 0}
+    rows = {r["values"][ids["Name"]]: r["values"] for r in orla.records(made["id"])}
+    assert set(rows) == {"Glue & size", "At the top"} and rows["Glue & size"]["0"] == "Warm, and not too much."
+    [field] = [f for f in orla.api("GET", f"/databases/{made['id']}")["fields"] if f["id"] == tags["id"]]
+    choices = {c["id"]: c["name"] for c in field["choices"]}
+    assert [choices[i] for i in rows["Glue & size"][str(tags["id"])]] == ["Workshop", "glue", "hide"]
+    assert (
+        rows["Glue & size"][ids["Published"]] == "2005-12-08" and rows["At the top"][ids["Address"]] == "https://w.example/top"
+    )
+    assert orla.api("POST", where, 201, content=BOOKMARKS) == {"added": 0, "there": 2}
+    assert orla.api("POST", where, 201, content=EXTENSIVE)["added"] == 1
+    assert "no bookmark file" in orla.api("POST", where, 422, content=b"plain words")["detail"]
+    assert "no links" in orla.api("POST", where, 422, content=b'<opml version="2.0"><body/></opml>')["title"]
+    bare = orla.database("Bare", {"name": "Name", "type": "text"})
+    refused = orla.api("POST", f"/capture/links?database={bare['id']}", 422, content=BOOKMARKS)
+    assert "no field for links" in refused["title"] and orla.records(bare["id"]) == []
 
 
 @pytest.mark.parametrize(

@@ -18,6 +18,8 @@ from kelvix.engine import capturing
 from kelvix.engine.capturing import NotKept
 from kelvix.engine.engine import Engine
 from kelvix.engine.requests import Refused
+from kelvix.formats import article
+from kelvix.formats.article import Article
 from kelvix.store import captures, people
 from kelvix.store.captures import CaptureAddress
 from kelvix.store.database_server import Transaction
@@ -26,21 +28,27 @@ from kelvix.store.records import Origin
 
 router = APIRouter(tags=["captures"])
 A_MINUTE = 60  # captures that an address takes
+PAGES = ("text/html", "application/xhtml+xml")
 
 
 @router.post("/capture/{workspace_id}/{token}", status_code=201)
 async def take(workspace_id: int, token: str, request: Request) -> JSONResponse:
-    """Keep what comes, and say as what. `?each=1`: every line that is not indented is a record of its own."""
+    """Keep what comes, and say as what. `?each=1`: every line that is not indented is a record. A page (HTML, with its
+    address as `?url=…`; or “html” and “url” by name) is kept with what it says."""
     engine: Engine = request.app.state.engine
     try:
-        raw = await read_body(request)
+        raw = await read_body(request, article.MOST_BYTES)
         space, address = await run_in_threadpool(knock, engine, workspace_id, token)
         kind = request.headers.get("content-type", "").split(";")[0].strip().lower()
-        named = await read_named(request, raw) if kind not in ("", "text/plain") else {"text": _decoded(raw)}
-        text = text_of(named)
+        if kind in PAGES:
+            named: dict[str, Any] = {"html": raw, "url": request.query_params.get("url", "")}
+        else:
+            named = await read_named(request, raw) if kind not in ("", "text/plain") else {"text": _decoded(raw)}
+        page = page_of(named)
+        text = page.address if page else text_of(named)
         each = request.query_params.get("each", str(named.get("each", ""))).lower() in ("1", "true", "yes")
         key = request.headers.get("idempotency-key") or str(named.get("key") or "") or None
-        answer = await run_in_threadpool(keep, engine, space, address, text, each, key[:200] if key else None)
+        answer = await run_in_threadpool(keep, engine, space, address, text, each, key[:200] if key else None, page)
     except Refused as refused:
         said = problems.document(refused.status, refused.title, refused.detail)
         if refused.after:
@@ -69,6 +77,17 @@ def text_of(named: dict[str, Any]) -> str:
     return "\n".join(filter(None, (" ".join(line.split()), quoted, told["text"] or told["note"])))
 
 
+def page_of(named: dict[str, Any]) -> Article | None:
+    """The page that was sent, read; none where none was. Raises Refused."""
+    sent = named.get("html")
+    if not sent:
+        return None
+    url = str(named.get("url") or named.get("link") or "").strip()
+    if not url.lower().startswith(("http://", "https://")):
+        raise Refused(422, "The page has no address.", "Send it as “url”, so that the page is known again: https://…")
+    return article.read(sent if isinstance(sent, bytes) else str(sent), url)
+
+
 def knock(engine: Engine, workspace_id: int, token: str) -> tuple[Space, CaptureAddress]:
     """Raises Refused for an address that there is not, and for too many."""
     nothing = Refused(404, "There is nothing at this address.", "It may have been taken away: copy it anew from Captures.")
@@ -84,12 +103,22 @@ def knock(engine: Engine, workspace_id: int, token: str) -> tuple[Space, Capture
     return space, address
 
 
-def keep(engine: Engine, space: Space, address: CaptureAddress, text: str, each: bool, key: str | None) -> dict[str, Any]:
+def keep(
+    engine: Engine,
+    space: Space,
+    address: CaptureAddress,
+    text: str,
+    each: bool,
+    key: str | None,
+    page: Article | None = None,
+) -> dict[str, Any]:
     person = people.by_id(engine.directory.home, address.person_id)
     if person is None or person.role not in ("owner", "editor"):
         raise Refused(403, "Whoever made this address may no longer add records.", "Make a new one.")
     try:
         reading = capturing.read(engine, space, person.id, text, address.database_id, each)
+        if page:
+            reading = capturing.with_posted_page(engine, space, reading, page, text)
     except NotKept as why:
         raise Refused(422, str(why), why.advice) from None
     except LookupError:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import secrets
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Header
+from fastapi import APIRouter, Body, Header
 from pydantic import BaseModel, Field
 
 from kelvix.api.access import Caller, Editor, Reader
@@ -13,9 +13,10 @@ from kelvix.api.databases import RecordOut, record_out
 from kelvix.api.idempotency import once
 from kelvix.api.problems import Problem
 from kelvix.core import quick_input
-from kelvix.engine import capturing
+from kelvix.engine import capturing, importing_links
 from kelvix.engine.capturing import NotKept, Reading
-from kelvix.store import captures, records
+from kelvix.formats.lists_of_links import Unreadable
+from kelvix.store import captures, databases, records
 from kelvix.store.captures import CaptureAddress
 from kelvix.store.database_server import Transaction
 from kelvix.store.records import Origin
@@ -113,7 +114,8 @@ def understand(who: Reader, body: UnderstandIn) -> ReadingOut:
     if body.caret is not None:
         begin = body.text.rfind("\n", 0, body.caret) + 1
         line = body.text[begin:].partition("\n")[0]
-        found = quick_input.complete(line, body.caret - begin, reading.database, reading.people)
+        if len(line) <= quick_input.MOST_UNDERSTOOD:
+            found = quick_input.complete(line, body.caret - begin, reading.database, reading.people)
         found = [(start + begin, word) for start, word in found]
     return ReadingOut(
         database=reading.database.id,
@@ -150,6 +152,31 @@ def capture(who: Editor, body: CaptureIn, idempotency_key: Annotated[str | None,
         raise Problem(422, str(why), why.advice) from None
     who.announce(f"records:{answer['database']}")
     return CapturedOut.model_validate(answer)
+
+
+class BroughtOut(BaseModel):
+    """How many records were added, and how many links were in the database already."""
+
+    added: int
+    there: int
+
+
+@router.post("/capture/links", status_code=201)
+def bring_links(
+    who: Editor, database: int, content: Annotated[bytes, Body(media_type="application/octet-stream")]
+) -> BroughtOut:
+    """A record for each link of a feed (RSS, Atom, JSON Feed), an OPML or a bookmark file. Sent again, it adds what is new."""
+    into = who.space.read(lambda t: databases.get(t, who.space.id, database))
+    if into is None:
+        raise LookupError("there is no such database")
+    try:
+        brought = importing_links.bring(who.space, into, content, Origin(person=who.person.name, capture=True))
+    except NotKept as why:
+        raise Problem(422, str(why), why.advice) from None
+    except Unreadable as why:
+        raise Problem(422, "This file cannot be read.", f"{str(why)[0].upper()}{str(why)[1:]}.") from None
+    who.announce(f"records:{into.id}")
+    return BroughtOut(added=brought.added, there=brought.there)
 
 
 # Addresses

@@ -49,13 +49,13 @@ async def take(workspace_id: int, token: str, request: Request) -> JSONResponse:
     return JSONResponse(taken, 202)
 
 
-async def read_body(request: Request) -> bytes:
-    """Counted as it comes. Raises Refused."""
+async def read_body(request: Request, most: int = MOST_BYTES) -> bytes:
+    """Counted as it comes, in bytes. Raises Refused."""
     raw = b""
     async for piece in request.stream():
         raw += piece
-        if len(raw) > MOST_BYTES:
-            raise Refused(413, "This request is too large.", f"Send at most {MOST_BYTES >> 10} kB.")
+        if len(raw) > most:
+            raise Refused(413, "This request is too large.", f"Send at most {most >> 10} kB.")
     return raw
 
 

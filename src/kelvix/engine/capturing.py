@@ -10,10 +10,11 @@ from kelvix.connectors.contract import Passing, Standing
 from kelvix.core import page_fields, proposing, quick_input
 from kelvix.core.finding import Compared, Question
 from kelvix.core.quick_input import Quick
-from kelvix.core.schema import TEXT_FIELD, Database
+from kelvix.core.schema import TEXT_FIELD, Database, Field
 from kelvix.core.values import shorten
 from kelvix.engine import reading_pages
 from kelvix.engine.engine import Engine
+from kelvix.formats.article import Article
 from kelvix.store import captures, databases, finding, people, records
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
@@ -58,10 +59,7 @@ def mail_address(engine: Engine, workspace_id: int, token: str) -> str | None:
 def read(engine: Engine, space: Space, person_id: int, text: str, database_id: int | None, each: bool) -> Reading:
     """Without a database, it goes where captures with its words were kept before. Raises NotKept, LookupError."""
     names = tuple(engine.directory.home.read(lambda t: people.names(t, space.id)))
-    found = space.read(lambda t: _read(t, space, person_id, text, database_id, each, names))
-    if len(found.lines) > quick_input.MOST_LINES:
-        raise NotKept(f"These are {len(found.lines)} records at once.", f"Send at most {quick_input.MOST_LINES}.")
-    return found
+    return space.read(lambda t: _read(t, space, person_id, text, database_id, each, names))
 
 
 def _read(
@@ -75,6 +73,8 @@ def _read(
         raise LookupError("there is no such database")
     env = space.env(datetime.now(UTC))
     lines = quick_input.lines_of(text, each)
+    if len(lines) > quick_input.MOST_LINES:
+        raise NotKept(f"These are {len(lines)} records at once.", f"Send at most {quick_input.MOST_LINES}.")
     return Reading(
         chosen, tuple(Line(line, more, quick_input.understand(line, chosen, names, env)) for line, more in lines), names
     )
@@ -83,7 +83,6 @@ def _read(
 def with_pages(engine: Engine, space: Space, reading: Reading) -> Reading:
     """The lines with what the pages say whose addresses they have. Raises NotKept."""
     fields = [f for f in reading.database.fields if f.type == "link"]
-    env = space.env(datetime.now(UTC))
     lines: list[Line] = []
     read = 0
     for one in reading.lines:
@@ -99,16 +98,32 @@ def with_pages(engine: Engine, space: Space, reading: Reading) -> Reading:
             page = reading_pages.fetch(engine, address)
         except (Passing, Standing) as failure:
             raise NotKept(f"The page could not be read: {failure}.", "Keep the line without reading its page.") from None
-        asked = Question(reading.database.id, "all", (Compared(field.id, "is", page.address),), "oldest")
-        there = space.read(partial(finding.every, database=reading.database, question=asked))
-        if there:
-            said = f"This page is in {reading.database.name} already."
-            raise NotKept(said, f"Open it at {engine.settings.address}/databases/{reading.database.id}/{there[0]}.")
-        values = {**one.quick.values, field.id: page.address}
-        more = {TEXT_FIELD: one.text} if one.text else {}
-        values |= page_fields.fill(reading.database, reading_pages.about(page), {**values, **more}, address, env)
-        lines.append(replace(one, quick=replace(one.quick, values=values)))
+        lines.append(_with_page(engine, space, reading.database, one, field, page, address))
     return replace(reading, lines=tuple(lines))
+
+
+def with_posted_page(engine: Engine, space: Space, reading: Reading, page: Article, address: str) -> Reading:
+    """The first line, which has the page's address, with what the page says. Raises NotKept."""
+    field = next((f for f in reading.database.fields if f.type == "link"), None)
+    line = _with_page(engine, space, reading.database, reading.lines[0], field, page, address)
+    return replace(reading, lines=(line, *reading.lines[1:]))
+
+
+def _with_page(
+    engine: Engine, space: Space, database: Database, one: Line, field: Field | None, page: Article, address: str
+) -> Line:
+    values = dict(one.quick.values)
+    if field is not None:
+        asked = Question(database.id, "all", (Compared(field.id, "is", page.address),), "oldest")
+        there = space.read(partial(finding.every, database=database, question=asked))
+        if there:
+            said = f"This page is in {database.name} already."
+            raise NotKept(said, f"Open it at {engine.settings.address}/databases/{database.id}/{there[0]}.")
+        values[field.id] = page.address
+    more = {TEXT_FIELD: one.text} if one.text else {}
+    env = space.env(datetime.now(UTC))
+    values |= page_fields.fill(database, reading_pages.about(page), {**values, **more}, address, env)
+    return replace(one, quick=replace(one.quick, values=values))
 
 
 def _proposed(t: Transaction, space: Space, person_id: int, text: str, known: dict[int, Database]) -> int:

@@ -99,6 +99,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/capture/links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring Links
+         * @description A record for each link of a feed (RSS, Atom, JSON Feed), an OPML or a bookmark file. Sent again, it adds what is new.
+         */
+        post: operations["bring_links_api_v1_capture_links_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/capture/understand": {
         parameters: {
             query?: never;
@@ -1427,7 +1447,8 @@ export interface paths {
         put?: never;
         /**
          * Take
-         * @description Keep what comes, and say as what. `?each=1`: every line that is not indented is a record of its own.
+         * @description Keep what comes, and say as what. `?each=1`: every line that is not indented is a record. A page (HTML, with its
+         *     address as `?url=…`; or “html” and “url” by name) is kept with what it says.
          */
         post: operations["take_capture__workspace_id___token__post"];
         delete?: never;
@@ -1729,6 +1750,16 @@ export interface components {
             started_at: string;
             /** State */
             state: string;
+        };
+        /**
+         * BroughtOut
+         * @description How many records were added, and how many links were in the database already.
+         */
+        BroughtOut: {
+            /** Added */
+            added: number;
+            /** There */
+            there: number;
         };
         /**
          * ButtonOut
@@ -4751,6 +4782,41 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    bring_links_api_v1_capture_links_post: {
+        parameters: {
+            query: {
+                database: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtOut"];
+                };
             };
             /** @description Validation Error */
             422: {

@@ -5,6 +5,7 @@ import { answer, client } from "../../api/client";
 import { useDatabases } from "../../api/queries";
 import { useNotices } from "../../frame/Notices";
 import { relative } from "../../parts/dates";
+import { BringLinks } from "./BringLinks";
 
 const ADDRESSES = ["capture", "addresses"];
 
@@ -114,6 +115,7 @@ export function Captures() {
         </a>
       </p>
       <p className="quiet">On any page it opens quick input with that page’s title and address, and with what is selected there.</p>
+      <BringLinks />
       <h2 style={{ marginTop: 22 }}>On the phone</h2>
       <p>
         Open <a href="/quick/">{location.origin}/quick/</a> there and add it to the home screen. Without a network, what is typed waits on the phone and is sent later, once.

@@ -1,0 +1,83 @@
+"""Bringing the links of a feed, an OPML or a bookmark file into a database: each address once, however often a file comes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import UTC, datetime
+
+from kelvix.core import page_fields
+from kelvix.core.feel import Env
+from kelvix.core.finding import Compared, Question
+from kelvix.core.schema import Database, Field
+from kelvix.core.values import Unfit, Value, coerce
+from kelvix.engine.capturing import NotKept
+from kelvix.formats import article, lists_of_links, rfc5322
+from kelvix.formats.lists_of_links import Link
+from kelvix.store import finding, records
+from kelvix.store.database_server import Transaction
+from kelvix.store.directory import Space
+from kelvix.store.records import Origin
+
+AT_ONCE = 50  # links in one transaction
+
+
+@dataclass(frozen=True)
+class Brought:
+    """How many were added, and how many were in the database already."""
+
+    added: int
+    there: int
+
+
+def bring(space: Space, database: Database, content: bytes, origin: Origin) -> Brought:
+    """Raises NotKept; what was added before it stays, and is known again. Raises lists_of_links.Unreadable."""
+    field = next((f for f in database.fields if f.type == "link"), None)
+    if field is None:
+        raise NotKept(f"{database.name} has no field for links.", "Add one, of the type link, then bring them in.")
+    found = {article.without_tracking(link.address): link for link in reversed(lists_of_links.read(content))}
+    if not found:
+        raise NotKept("There are no links to the web in this file.", "Choose a feed, an OPML or a bookmark file that has some.")
+    links = list(reversed(found.items()))
+    env = space.env(datetime.now(UTC))
+    finding.prepare(space.server, database, (field.id,))
+    added = 0
+    for begin in range(0, len(links), AT_ONCE):
+        some = [
+            (address, values_of(space, database, field, address, link, env)) for address, link in links[begin : begin + AT_ONCE]
+        ]
+        added += space.transact(lambda t, some=some: _add(t, space, database, field, some, origin))  # type: ignore[misc]
+    return Brought(added, len(links) - added)
+
+
+def values_of(space: Space, database: Database, field: Field, address: str, link: Link, env: Env) -> dict[int, Value]:
+    """A link as a record's values. Raises NotKept where a field must be filled that no link fills."""
+    about: dict[str, Value] = {
+        "title": link.title or None,
+        "author": link.author or None,
+        "published": link.at,
+        "tags": ", ".join(link.tags) or None,
+        "text": (article.read(link.text).text or rfc5322.html_to_text(link.text)) if link.text else None,
+    }
+    title = database.fields[0]
+    try:
+        values: dict[int, Value] = {field.id: coerce(address, "link", space.zone)}
+        values |= page_fields.fill(database, about, values, address, env)
+        values.setdefault(title.id, coerce(link.title or address, title.type, space.zone))
+    except Unfit as unfit:
+        raise NotKept(f"“{link.title or address}” does not fit: {unfit}.", "Choose a database for articles.") from None
+    missing = [f.name for f in database.fields if f.required and values.get(f.id) is None]
+    if missing:
+        raise NotKept(f"A record of {database.name} also needs {', '.join(missing)}.", "Choose another database for them.")
+    return values
+
+
+def _add(
+    t: Transaction, space: Space, database: Database, field: Field, some: list[tuple[str, dict[int, Value]]], origin: Origin
+) -> int:
+    added = 0
+    for address, values in some:
+        asked = Question(database.id, "all", (Compared(field.id, "is", address),), "oldest")
+        if not finding.every(t, database, asked):
+            records.add(t, space.id, database, values, origin)
+            added += 1
+    return added

@@ -1,0 +1,65 @@
+import { MenuItem, TextField } from "@mui/material";
+import { useMutation } from "@tanstack/react-query";
+import { useState } from "react";
+import { useNavigate } from "react-router";
+import { answer, client } from "../../api/client";
+import { useDatabases } from "../../api/queries";
+import { useNotices } from "../../frame/Notices";
+
+/** The links of a feed, an OPML or a bookmark file, brought into a database, each once. */
+export function BringLinks() {
+  const databases = (useDatabases().data ?? []).filter((d) => d.fields.some((f) => f.type === "link"));
+  const [chosen, setChosen] = useState(0);
+  const navigate = useNavigate();
+  const { tell, fail } = useNotices();
+  const into = databases.find((d) => d.id === chosen) ?? databases[0];
+  const bring = useMutation({
+    mutationFn: ({ file, database }: { file: File; database: number }) =>
+      answer(
+        client.POST("/api/v1/capture/links", {
+          params: { query: { database } },
+          body: file.name, // named in the contract as bytes; what is sent is the file itself
+          bodySerializer: () => file,
+          headers: { "content-type": "application/octet-stream" },
+        }),
+      ),
+    onSuccess: (made, { database }) => {
+      const there = made.there ? `; ${made.there} were there already` : "";
+      tell(`${made.added} added to ${into?.name ?? "the database"}${there}.`, { label: "Open", run: () => void navigate(`/databases/${database}`) });
+    },
+    onError: fail,
+  });
+  return (
+    <>
+      <h2 style={{ marginTop: 22 }}>Lists of links</h2>
+      <p className="quiet">A feed (RSS, Atom, JSON Feed), an OPML or a bookmark file: each link becomes a record, with its tags, author and date where the database has fields for them. The same address is kept once.</p>
+      {into ? (
+        <div className="row" style={{ gap: 12, margin: "10px 0 4px" }}>
+          <TextField select size="small" label="Bring links into" value={String(into.id)} onChange={(event) => setChosen(Number(event.target.value))}>
+            {databases.map((d) => (
+              <MenuItem key={d.id} value={String(d.id)}>
+                {d.name}
+              </MenuItem>
+            ))}
+          </TextField>
+          {bring.isPending ? (
+            <span className="quiet">bringing in {bring.variables.file.name} …</span>
+          ) : (
+            <input
+              type="file"
+              aria-label="The list of links"
+              accept=".xml,.rss,.atom,.json,.opml,.html,.htm"
+              onChange={(event) => {
+                const file = event.target.files?.[0];
+                if (file) bring.mutate({ file, database: into.id });
+                event.target.value = "";
+              }}
+            />
+          )}
+        </div>
+      ) : (
+        <p>No database has a field of the type link yet: add one to the database that links belong in.</p>
+      )}
+    </>
+  );
+}
