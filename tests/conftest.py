@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterator
 
 import pytest
@@ -12,6 +13,9 @@ from support import Kelvix, Person
 # A machine that runs servers and browsers beside the tests is slow at times; that says nothing about what is tested.
 settings.register_profile("kelvix", deadline=None, suppress_health_check=[HealthCheck.too_slow])
 settings.load_profile("kelvix")
+
+
+os.environ["KELVIX_PRACTICE_LINK_SECONDS"] = "3"  # links to contents that expire within a test
 
 
 @pytest.fixture(scope="session")

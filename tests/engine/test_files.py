@@ -5,6 +5,7 @@ from __future__ import annotations
 from io import BytesIO
 from urllib.parse import unquote
 
+import httpx2 as httpx
 import pytest
 from PIL import ExifTags, Image
 
@@ -204,6 +205,38 @@ def test_a_connection_that_may_not_add_files_is_said_at_turning_on(orla):
     lines = each_attachment(files, container=folder, container_name="Drawings")
     flow = orla.workflow("Saves", {"lines": [when, *lines]})
     assert "tick that it may add files" in str(orla.api("POST", f"/workflows/{flow}/on", 409))
+
+
+def test_a_link_that_expires_is_fetched_late(orla):
+    """A link to the content that was good at the event is not any more after the wait; the file is saved all the same."""
+    files = orla.connect("Surveys", "Drawings", app="files", send=True)
+    when = {
+        "verb": "when",
+        "id": "w",
+        "app": "files",
+        "connection": files,
+        "container": str(orla.container("files", "Surveys")),
+    }
+    wait = {"verb": "wait", "id": "p", "kind": "moment"}
+    save = {"verb": "save_file", "id": "s", "connection": files, "container": str(orla.container("files", "Drawings")),
+            "container_name": "Drawings", "file": [{"ref": {"line": "w", "value": "file"}}]}  # fmt: skip
+    flow = orla.workflow("Late", {"lines": [when, wait, save]})
+    asked = {"document": {"lines": [when, wait, save]}, "line": "p", "text": 'now() + duration("PT4S")'}
+    wait["filling"] = [
+        {"formula": {"kind": "formula", "text": "", "tree": orla.api("POST", f"/workflows/{flow}/formula", json=asked)["tree"]}}
+    ]
+    flow = orla.workflow("Late", {"lines": [when, wait, save]})
+    orla.api("POST", f"/workflows/{flow}/on")
+    orla.put_files("Surveys", {"Holm.pdf": SURVEY})
+    [row] = until(lambda: orla.kelvix.practice.items(orla.container("files", "Surveys"), 5))
+    asked = f"{orla.kelvix.settings.practice_address}/files/api/files/{row['id']}/content-link"
+    with httpx.Client(trust_env=False) as outside:
+        link = outside.get(asked, headers={"authorization": f"Bearer {orla.token(files)}"}).json()["link"]
+        assert outside.get(link).content == SURVEY and outside.get(link + "0").status_code == 404
+        assert outside.get(link.replace("until=", "until=9")).status_code == 404, "nobody makes it last longer"
+        until(lambda: orla.runs(flow, "done"))
+        assert outside.get(link).status_code == 410
+    assert kept(orla, "Drawings") == {"Holm.pdf": SURVEY}
 
 
 def test_a_file_that_a_record_holds_is_saved_named_after_the_record(orla):

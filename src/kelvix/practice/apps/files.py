@@ -1,10 +1,14 @@
 """Practice Files: folders of files with versions; a link opens the living file, another downloads a copy."""
 
 # No deferred annotations here: routes within functions name types that only exist there.
+import hmac
 import json
 import mimetypes
+import os
 import pathlib
+import secrets
 import threading
+import time
 from collections.abc import Iterator
 from datetime import UTC, datetime
 from typing import Annotated, Any, Literal
@@ -26,6 +30,7 @@ from kelvix.store.secrets import digest
 
 Collision = Literal["number", "replace", "skip"]
 MOST_BYTES = 4 << 30
+LINK_SECONDS = float(os.environ.get("KELVIX_PRACTICE_LINK_SECONDS", "60"))  # for which a link to a file's content is good
 
 
 class Files(PracticeApp):
@@ -37,6 +42,7 @@ class Files(PracticeApp):
     def __init__(self, store: Store, pusher: Pusher, settings: Settings):
         super().__init__(store, pusher, settings)
         self._one_by_one = threading.Lock()
+        self._signing = secrets.token_bytes(32)  # of links to contents, none of which outlives this process
         self.contents = Contents(pathlib.Path(settings.data) / "practice-files")
 
     def as_json(self, row: Row) -> dict[str, Any]:
@@ -106,6 +112,9 @@ class Files(PracticeApp):
         for container, what, revision in self.store.change(file_id, kind, change, to, idempotency):
             self.pusher.tell(self.code, container, file_id, what, revision)
 
+    def _signature(self, file_id: int, until: int) -> str:
+        return hmac.new(self._signing, f"{file_id} {until}".encode(), "sha256").hexdigest()
+
     def content(self, row: Row, name: str | None = None) -> StreamingResponse:
         """A copy to download."""
         body = json.loads(row["body"])
@@ -126,9 +135,21 @@ class Files(PracticeApp):
 
         Writer = Annotated[Access, Depends(writer)]
 
-        @api.get("/files/{file_id}/content")
-        def content(granted: Granted, file_id: str) -> StreamingResponse:
-            return self.content(self.shared_item(granted, file_id))
+        @api.get("/files/{file_id}/content-link")
+        def content_link(granted: Granted, file_id: str) -> dict[str, str]:
+            """A link by which whoever has it can fetch the content, for a short while."""
+            row, until = self.shared_item(granted, file_id), int(time.time() + LINK_SECONDS)
+            signed = f"until={until}&signature={self._signature(row['id'], until)}"
+            return {"link": f"{self.address}/files/api/contents/{row['id']}?{signed}", "until": str(until)}
+
+        @api.get("/contents/{file_id}")
+        def content(file_id: int, until: int, signature: str) -> StreamingResponse:
+            row = self.store.item(self.code, file_id)
+            if row is None or not hmac.compare_digest(signature, self._signature(file_id, until)):
+                raise HTTPException(404, "there is no such content")
+            if until < time.time():
+                raise HTTPException(410, "this link has expired: ask for a new one")
+            return self.content(row)
 
         @api.post("/folders", status_code=201)
         def make(granted: Writer, name: Annotated[str, Body(embed=True, min_length=1, max_length=200)]) -> dict[str, str]:
