@@ -58,9 +58,8 @@ class Loader:
         self.space: Space = self.engine.directory.open(owner.workspace_id)
         self.runner = Runner(self.engine)
         self.folders: dict[str, int] = {}
-        self.arrivals: list[tuple[datetime, int | None, Callable[[], int]]] = []
+        self.arrivals: list[tuple[datetime, tuple[int, ...], Callable[[], int]]] = []
         self.listening: list[int] = []
-        self.shelf = (0, "")
 
     def at(self, when: datetime | None) -> None:
         """Set this connection's clock; None sets it free again."""
@@ -80,39 +79,35 @@ class Loader:
             f"{self.settings.practice_address}/receiver/api",
             lambda flow: self.engine.surroundings(self.space, flow),
         )
-        self._mail(
-            {
-                "Enquiries": workflows.create(self.space, "Enquiries from the post", write.enquiries(enquiries, known)),
-                "Tuning": workflows.create(self.space, "Pitch book", write.pitch_book(known)),
-            }
-        )
-        self._files(account, write)
+        to_enquiries = workflows.create(self.space, "Enquiries from the post", write.enquiries(enquiries, known))
+        to_tuning = workflows.create(self.space, "Pitch book", write.pitch_book(known))
+        shelf = self._files(account, write)
         self._articles(account, write)
+        saves = workflows.create(self.space, "Papers of the post", write.saves_papers(*shelf, "From the post"))
+        self._mail({"Enquiries": (to_enquiries, saves), "Tuning": (to_tuning,)})
         self._all_arrive()
         self._invoices_workflow(write, invoices)
         made = self._tasks()
         self._sort_the_post(write, made)
         self._open_work(write, made)
-        self._papers_of_the_post(write)
         self._quick_input()
 
-    def _arrives(self, workflow: int | None, at: datetime, bring: Callable[[], int]) -> None:
-        """Something comes at a time: `bring` puts it there, and gives its id. `workflow`: which takes it, if that is on then."""
-        self.arrivals.append((at, workflow, bring))
-        if workflow and workflow not in self.listening:
-            self.listening.append(workflow)
+    def _arrives(self, taken_by: tuple[int, ...], at: datetime, bring: Callable[[], int]) -> None:
+        """Something comes at a time: `bring` puts it there, and gives its id. `taken_by`: workflows, if they are on then."""
+        self.arrivals.append((at, taken_by, bring))
+        self.listening += [w for w in taken_by if w not in self.listening]
 
     def _all_arrive(self) -> None:
         """All that comes, in order of its time; from the day on which the workflows were turned on, each with its run."""
         on = False
-        for at, workflow, bring in sorted(self.arrivals, key=lambda one: one[0]):
+        for at, taken_by, bring in sorted(self.arrivals, key=lambda one: one[0]):
             if not on and at > TURNED_ON:
                 self.at(TURNED_ON)
                 for one in self.listening:
                     switch.turn_on(self.engine, self.space, one)
                 on = True
             item = bring()
-            if on and workflow:
+            for workflow in taken_by if on else ():
                 self._carry(workflow, str(item), at)
         self.at(None)
         self.space.transact(
@@ -155,7 +150,7 @@ class Loader:
             save = partial(
                 self.reading.save, shelf, one.address, one.title, one.tags, one.page, one.highlights, one.at, tell=False
             )
-            self._arrives(workflow, one.at, save)
+            self._arrives((workflow,), one.at, save)
 
     def _quick_input(self) -> None:
         """An address in use, and lines from which it is known where the next ones go."""
@@ -172,8 +167,8 @@ class Loader:
 
         self.space.transact(work)
 
-    def _files(self, account: int, write: Writer) -> None:
-        """Surveys and drawings, each day's with its run; and the papers of enquiries, saved into a folder."""
+    def _files(self, account: int, write: Writer) -> tuple[int, str]:
+        """Surveys and drawings, each day's with its run. The connection, and the folder into which papers of the post go."""
         folders = {name: self.practice.container("files", account, name) for name in ("Surveys", "Drawings", "From the post")}
         self.at(datetime(2026, 11, 2, 7, 5, tzinfo=UTC) + LATER)
         shared = list(folders.values())
@@ -197,15 +192,10 @@ class Loader:
         )
         workflow = workflows.create(self.space, "Surveys on the shelf", write.papers(papers, connection, folders["Surveys"]))
         for letter in shelves.surveys():
-            self._arrives(workflow, letter.at, partial(self._put, folders["Surveys"], letter))
+            self._arrives((workflow,), letter.at, partial(self._put, folders["Surveys"], letter))
         for drawing in shelves.drawings():
-            self._arrives(None, drawing.at, partial(self._put, folders["Drawings"], drawing))
-        self.shelf = connection, str(folders["From the post"])
-
-    def _papers_of_the_post(self, write: Writer) -> None:
-        saves = workflows.create(self.space, "Papers of the post", write.saves_papers(*self.shelf, "From the post"))
-        sampling.fetch_newest(self.engine, self.space, saves, self._kept(saves).draft.when, 6)
-        switch.turn_on(self.engine, self.space, saves)
+            self._arrives((), drawing.at, partial(self._put, folders["Drawings"], drawing))
+        return connection, str(folders["From the post"])
 
     def _put(self, folder: int, one: shelves.Paper) -> int:
         kept = self.files.contents.keep([one.content])
@@ -284,11 +274,11 @@ class Loader:
         )
         return enquiries, invoices
 
-    def _mail(self, listening: dict[str, int]) -> None:
+    def _mail(self, listening: dict[str, tuple[int, ...]]) -> None:
         """`listening`: workflows by folder."""
         for letter, source in messages.all_sources():
             deliver = partial(self.mail.deliver, self.folders[letter.folder], source, letter.at, tell=False)
-            self._arrives(listening.get(letter.folder), letter.at, deliver)
+            self._arrives(listening.get(letter.folder, ()), letter.at, deliver)
 
     def _kept(self, workflow: int) -> Kept:
         kept = self.space.read(lambda t: workflows.get(t, self.space.id, workflow))

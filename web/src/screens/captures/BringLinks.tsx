@@ -5,6 +5,7 @@ import { useNavigate } from "react-router";
 import { answer, client } from "../../api/client";
 import { useDatabases } from "../../api/queries";
 import { useNotices } from "../../frame/Notices";
+import { ChooseFile } from "../../parts/ChooseFile";
 
 /** The links of a feed, an OPML or a bookmark file, brought into a database, each once. */
 export function BringLinks() {
@@ -12,7 +13,7 @@ export function BringLinks() {
   const [chosen, setChosen] = useState(0);
   const navigate = useNavigate();
   const { tell, fail } = useNotices();
-  const into = databases.find((d) => d.id === chosen) ?? databases[0];
+  const into = databases.find((d) => d.id === chosen);
   const bring = useMutation({
     mutationFn: ({ file, database }: { file: File; database: number }) =>
       answer(
@@ -33,9 +34,9 @@ export function BringLinks() {
     <>
       <h2 style={{ marginTop: 22 }}>Lists of links</h2>
       <p className="quiet">A feed (RSS, Atom, JSON Feed), an OPML or a bookmark file: each link becomes a record, with its tags, author and date where the database has fields for them. The same address is kept once.</p>
-      {into ? (
+      {databases.length > 0 ? (
         <div className="row" style={{ gap: 12, margin: "10px 0 4px" }}>
-          <TextField select size="small" label="Bring links into" value={String(into.id)} onChange={(event) => setChosen(Number(event.target.value))}>
+          <TextField select size="small" label="Bring links into" sx={{ width: 240 }} value={into ? String(into.id) : ""} onChange={(event) => setChosen(Number(event.target.value))}>
             {databases.map((d) => (
               <MenuItem key={d.id} value={String(d.id)}>
                 {d.name}
@@ -45,15 +46,12 @@ export function BringLinks() {
           {bring.isPending ? (
             <span className="quiet">bringing in {bring.variables.file.name} …</span>
           ) : (
-            <input
-              type="file"
-              aria-label="The list of links"
+            <ChooseFile
+              words={into ? `choose the file to bring into ${into.name}` : "choose a database first"}
+              label="The list of links"
               accept=".xml,.rss,.atom,.json,.opml,.html,.htm"
-              onChange={(event) => {
-                const file = event.target.files?.[0];
-                if (file) bring.mutate({ file, database: into.id });
-                event.target.value = "";
-              }}
+              disabled={!into}
+              onFile={(file) => into && bring.mutate({ file, database: into.id })}
             />
           )}
         </div>

@@ -2,8 +2,8 @@ import { Button, Checkbox, MenuItem, Select } from "@mui/material";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { answer, client, said } from "../../api/client";
-import { useApps, useConnections, useSight, type App } from "../../api/queries";
-import { useConsent } from "../connections/useConsent";
+import { useApps, useConnections, type App } from "../../api/queries";
+import { ByConnection } from "./ByConnection";
 import { ContainerBox } from "./ContainerBox";
 import { FilledWith } from "./FilledWith";
 import { PanelRow } from "./PanelRow";
@@ -25,8 +25,6 @@ export function SaveFilePanel({ line, cell, findings, onChange }: Props) {
   const connections = (useConnections().data ?? []).filter((c) => saving.some((a) => a.code === c.app));
   const chosen = connections.find((c) => c.id === line.connection);
   const app = saving.find((a) => a.code === chosen?.app) ?? saving[0];
-  const sight = useSight(chosen?.id).data;
-  const consent = useConsent();
   const [made, setMade] = useState(line.container === null && line.folder.length > 0);
   const wrong = (key: string) => findings.find((f) => f.key === key)?.sentence;
   return (
@@ -34,39 +32,15 @@ export function SaveFilePanel({ line, cell, findings, onChange }: Props) {
       <PanelRow name="The file" problem={wrong("file")}>
         <FilledWith label="File that is saved" parts={line.file} onChange={(file) => onChange({ ...line, file })} />
       </PanelRow>
-      <PanelRow name="Saved by" problem={wrong("connection")}>
-        <div className="row">
-          <Select
-            value={chosen ? String(chosen.id) : ""}
-            displayEmpty
-            sx={{ height: 28, minWidth: 220 }}
-            SelectDisplayProps={{ "aria-label": "Connection by which the file is saved" }}
-            onChange={(event) => onChange({ ...line, connection: Number(event.target.value), container: null, container_name: "" })}
-          >
-            <MenuItem value="" disabled>
-              {connections.length > 0 ? "Choose a connection" : "no connection takes files yet"}
-            </MenuItem>
-            {connections.map((c) => (
-              <MenuItem key={c.id} value={String(c.id)}>
-                {c.name}
-              </MenuItem>
-            ))}
-          </Select>
-          {!chosen && app && (
-            <button className="link" onClick={() => consent.ask(app.code, undefined, true)}>
-              connect {app.name}
-            </button>
-          )}
-          {chosen && sight && !sight.may_send && sight.finding !== "no_answer" && (
-            <span className="look">
-              may not add files yet ·{" "}
-              <button className="link" onClick={() => consent.ask(chosen.app, chosen.id, true)}>
-                allow it
-              </button>
-            </span>
-          )}
-        </div>
-      </PanelRow>
+      <ByConnection
+        name="Saved by"
+        label="Connection by which the file is saved"
+        can={(a) => a.saves}
+        words={{ none: "no connection takes files yet", mayNot: "may not add files yet" }}
+        value={line.connection}
+        problem={wrong("connection")}
+        onChange={(connection) => onChange({ ...line, connection, container: null, container_name: "" })}
+      />
       <PanelRow name={made ? "Folder named" : "Folder"} problem={wrong("folder")}>
         {made ? (
           <FilledWith label="Name of the folder" parts={line.folder} onChange={(folder) => onChange({ ...line, folder, container: null, container_name: "" })} />

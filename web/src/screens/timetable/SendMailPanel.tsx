@@ -1,6 +1,4 @@
-import { MenuItem, Select } from "@mui/material";
-import { useApps, useConnections, useSight } from "../../api/queries";
-import { useConsent } from "../connections/useConsent";
+import { ByConnection } from "./ByConnection";
 import { FilledWith } from "./FilledWith";
 import { useLine } from "./lineContext";
 import { MailPreview } from "./MailPreview";
@@ -24,7 +22,15 @@ export function SendMailPanel({ line, cell, findings, onChange }: Props) {
   return (
     <div className="mailing">
       <div>
-        <By line={line} onChange={onChange} problem={wrong("connection")} />
+        <ByConnection
+          name="Sent by"
+          label="Connection that the mail is sent by"
+          can={(a) => a.sends}
+          words={{ none: "no connection can send yet", mayNot: "may not send yet" }}
+          value={line.connection}
+          problem={wrong("connection")}
+          onChange={(connection) => onChange({ ...line, connection })}
+        />
         {!line.split && (
           <PanelRow name="To" problem={wrong("to")}>
             <FilledWith label="Who gets the mail" parts={line.to} onChange={(to) => onChange({ ...line, to })} />
@@ -56,45 +62,5 @@ export function SendMailPanel({ line, cell, findings, onChange }: Props) {
       </div>
       <MailPreview cell={cell} />
     </div>
-  );
-}
-
-/** The connection that the mail is sent by, and whether it may. */
-function By({ line, problem, onChange }: { line: SendMail; problem: string | undefined; onChange: (line: SendMail) => void }) {
-  const apps = useApps().data ?? [];
-  const sending = new Set(apps.filter((a) => a.sends).map((a) => a.code));
-  const connections = (useConnections().data ?? []).filter((c) => sending.has(c.app));
-  const chosen = connections.find((c) => c.id === line.connection);
-  const sight = useSight(chosen?.id).data;
-  const consent = useConsent();
-  return (
-    <PanelRow name="Sent by" problem={problem}>
-      <div className="row">
-        <Select
-          value={chosen ? String(chosen.id) : ""}
-          displayEmpty
-          sx={{ height: 28, minWidth: 220 }}
-          SelectDisplayProps={{ "aria-label": "Connection that the mail is sent by" }}
-          onChange={(event) => onChange({ ...line, connection: Number(event.target.value) })}
-        >
-          <MenuItem value="" disabled>
-            {connections.length > 0 ? "Choose a connection" : "no connection can send yet"}
-          </MenuItem>
-          {connections.map((c) => (
-            <MenuItem key={c.id} value={String(c.id)}>
-              {c.name}
-            </MenuItem>
-          ))}
-        </Select>
-        {sight && !sight.may_send && sight.finding !== "no_answer" && (
-          <span className="look">
-            may not send yet ·{" "}
-            <button className="link" onClick={() => chosen && consent.ask(chosen.app, chosen.id, true)}>
-              allow it
-            </button>
-          </span>
-        )}
-      </div>
-    </PanelRow>
   );
 }
