@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from email.utils import parsedate_to_datetime
-from time import time
+from functools import partial
+from time import sleep, time
 from typing import Any
 from urllib.parse import urlencode
 
@@ -15,6 +16,7 @@ from kelvix.connectors.contract import Limited, Passing, Standing
 
 SECONDS = 12.0  # well under a run's lease
 LONGEST_WAIT = 3600.0
+PATIENCE = 5.0  # seconds that a further call for the same item waits where it stands
 AT_A_TIME = 1 << 16  # bytes of a content that is read
 
 
@@ -58,9 +60,10 @@ class Caller:
         json: Any = None,
         key: str | None = None,
         body: Iterable[bytes] | None = None,
+        further: bool = False,
     ) -> Any:
-        """The answer's JSON. `key` is the idempotency key of what is written; `body` is sent as it comes. Raises Passing,
-        Standing."""
+        """The answer's JSON. `key` is the idempotency key of what is written; `body` is sent as it comes; `further`: the call
+        belongs to an item of which one was let through before. Raises Passing, Standing."""
         headers = {"authorization": f"Bearer {token}"} | ({"idempotency-key": key} if key else {})
         query = f"?{urlencode(params)}" if params else ""
         with self._told_apart():
@@ -68,7 +71,8 @@ class Caller:
                 headers["content-type"] = "application/octet-stream"
                 answer = self._pool.request(method, f"{self.address}{where}{query}", headers=headers, body=body, chunked=True)
             else:
-                answer = self._pool.request(method, f"{self.address}{where}{query}", headers=headers, json=json)
+                ask = partial(self._pool.request, method, f"{self.address}{where}{query}", headers=headers, json=json)
+                answer = self._patiently(ask) if further else ask()
         self._check(answer)
         try:
             return answer.json() if answer.data else None
@@ -78,8 +82,9 @@ class Caller:
     def content(self, where: str, token: str) -> Iterator[bytes]:
         """What a file contains, a piece at a time. Raises Passing, Standing, also on the way."""
         headers = {"authorization": f"Bearer {token}"}
+        ask = partial(self._pool.request, "GET", f"{self.address}{where}", headers=headers, preload_content=False)
         with self._told_apart():
-            answer = self._pool.request("GET", f"{self.address}{where}", headers=headers, preload_content=False)
+            answer = self._patiently(ask)
         try:
             if answer.status >= 300:
                 self._check(answer)
@@ -87,6 +92,19 @@ class Caller:
                 yield from answer.stream(AT_A_TIME)
         finally:
             answer.drain_conn() if answer.status >= 300 else answer.close()
+
+    def _patiently(self, ask: Callable[[], urllib3.BaseHTTPResponse]) -> urllib3.BaseHTTPResponse:
+        """Asked again after a short wait, if the app asks for one: an item that takes two calls would else be begun anew each
+        time, and never be had from an app that lets one call through at a time."""
+        left = PATIENCE
+        while (answer := ask()).status == 429:
+            wait = retry_after(answer.headers.get("retry-after"))
+            if wait is None or wait > left:
+                break
+            answer.drain_conn()
+            left -= max(wait, 0.1)
+            sleep(max(wait, 0.1))
+        return answer
 
     @contextmanager
     def _told_apart(self) -> Iterator[None]:

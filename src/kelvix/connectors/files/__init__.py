@@ -125,7 +125,7 @@ class Files(ConsentedApp):
         if not locator.isdecimal():
             raise Standing("this is no file of Files", "item")
         # Links to contents expire soon: one is asked for when the content is wanted, and never kept.
-        link = str(self._caller.call("GET", f"{self._api}/files/{locator}/content-link", token)["link"])
+        link = str(self._caller.call("GET", f"{self._api}/files/{locator}/content-link", token, further=True)["link"])
         if not link.startswith(f"{self._caller.address}/"):
             raise Standing("Files gave a link that leads elsewhere", "call")
         yield from self._caller.content(link.removeprefix(self._caller.address), token)
