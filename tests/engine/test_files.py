@@ -229,9 +229,9 @@ def test_a_link_that_expires_is_fetched_late(orla):
     orla.api("POST", f"/workflows/{flow}/on")
     orla.put_files("Surveys", {"Holm.pdf": SURVEY})
     [row] = until(lambda: orla.kelvix.practice.items(orla.container("files", "Surveys"), 5))
-    asked = f"{orla.kelvix.settings.practice_address}/files/api/files/{row['id']}/content-link"
+    asked = f"{orla.kelvix.settings.practice_address}/files/api/files/{row['id']}"
     with httpx.Client(trust_env=False) as outside:
-        link = outside.get(asked, headers={"authorization": f"Bearer {orla.token(files)}"}).json()["link"]
+        link = outside.get(asked, headers={"authorization": f"Bearer {orla.token(files)}"}).json()["content_link"]
         assert outside.get(link).content == SURVEY and outside.get(link + "0").status_code == 404
         assert outside.get(link.replace("until=", "until=9")).status_code == 404, "nobody makes it last longer"
         until(lambda: orla.runs(flow, "done"))

@@ -16,7 +16,7 @@ from kelvix.connectors.contract import Limited, Passing, Standing
 
 SECONDS = 12.0  # well under a run's lease
 LONGEST_WAIT = 3600.0
-PATIENCE = 5.0  # seconds that a further call for the same item waits where it stands
+PATIENCE = 10.0  # seconds that a call for the content of an item waits where it stands
 AT_A_TIME = 1 << 16  # bytes of a content that is read
 
 
@@ -60,10 +60,9 @@ class Caller:
         json: Any = None,
         key: str | None = None,
         body: Iterable[bytes] | None = None,
-        further: bool = False,
     ) -> Any:
-        """The answer's JSON. `key` is the idempotency key of what is written; `body` is sent as it comes; `further`: the call
-        belongs to an item of which one was let through before. Raises Passing, Standing."""
+        """The answer's JSON. `key` is the idempotency key of what is written; `body` is sent as it comes. Raises Passing,
+        Standing."""
         headers = {"authorization": f"Bearer {token}"} | ({"idempotency-key": key} if key else {})
         query = f"?{urlencode(params)}" if params else ""
         with self._told_apart():
@@ -71,8 +70,7 @@ class Caller:
                 headers["content-type"] = "application/octet-stream"
                 answer = self._pool.request(method, f"{self.address}{where}{query}", headers=headers, body=body, chunked=True)
             else:
-                ask = partial(self._pool.request, method, f"{self.address}{where}{query}", headers=headers, json=json)
-                answer = self._patiently(ask) if further else ask()
+                answer = self._pool.request(method, f"{self.address}{where}{query}", headers=headers, json=json)
         self._check(answer)
         try:
             return answer.json() if answer.data else None
@@ -80,7 +78,9 @@ class Caller:
             raise Passing(f"{self.app_name} answered with something that cannot be read") from None
 
     def content(self, where: str, token: str) -> Iterator[bytes]:
-        """What a file contains, a piece at a time. Raises Passing, Standing, also on the way."""
+        """What a file contains, a piece at a time. Raises Passing, Standing, also on the way. Asked again after a short wait,
+        if the app asks for one: an item whose content takes a further call would else be begun anew each time, and never be
+        had from an app that lets one call through at a time."""
         headers = {"authorization": f"Bearer {token}"}
         ask = partial(self._pool.request, "GET", f"{self.address}{where}", headers=headers, preload_content=False)
         with self._told_apart():
@@ -94,8 +94,6 @@ class Caller:
             answer.drain_conn() if answer.status >= 300 else answer.close()
 
     def _patiently(self, ask: Callable[[], urllib3.BaseHTTPResponse]) -> urllib3.BaseHTTPResponse:
-        """Asked again after a short wait, if the app asks for one: an item that takes two calls would else be begun anew each
-        time, and never be had from an app that lets one call through at a time."""
         left = PATIENCE
         while (answer := ask()).status == 429:
             wait = retry_after(answer.headers.get("retry-after"))

@@ -124,11 +124,27 @@ class Files(ConsentedApp):
     def open(self, token: str, locator: str) -> Iterator[bytes]:
         if not locator.isdecimal():
             raise Standing("this is no file of Files", "item")
-        # Links to contents expire soon: one is asked for when the content is wanted, and never kept.
-        link = str(self._caller.call("GET", f"{self._api}/files/{locator}/content-link", token, further=True)["link"])
+        yield from self._content(self._anew(locator, token), token)
+
+    def _anew(self, file: str, token: str) -> dict[str, Any]:
+        raw: dict[str, Any] = self._caller.call("GET", f"{self._api}/files/{file}", token)
+        return raw
+
+    def _look_at(self, raw: dict[str, Any], token: str) -> Iterator[bytes]:
+        """The content of a file of which Files told a while ago, with many others: its link may have expired since."""
+        try:
+            yield from self._content(raw, token)
+        except Standing as refused:
+            if refused.about != "item":
+                raise
+            yield from self._content(self._anew(raw["id"], token), token)
+
+    def _content(self, raw: dict[str, Any], token: str) -> Iterator[bytes]:
+        """By the link in what Files just told of the file. It expires soon: none is kept."""
+        link = str(raw["content_link"])
         if not link.startswith(f"{self._caller.address}/"):
             raise Standing("Files gave a link that leads elsewhere", "call")
-        yield from self._caller.content(link.removeprefix(self._caller.address), token)
+        return self._caller.content(link.removeprefix(self._caller.address), token)
 
     def save(self, token: str, container: str, name: str, content: Iterator[bytes], collision: Collision, key: str) -> Saved:
         params = {"name": name, "collision": collision}
@@ -150,7 +166,7 @@ class Files(ConsentedApp):
         if not (is_pdf or is_picture or is_text) or raw["size"] > MOST_READ:
             return values
         with TemporaryFile() as file:
-            for chunk in self.open(token, raw["id"]):
+            for chunk in self._look_at(raw, token):
                 file.write(chunk)
             file.seek(0)
             if is_pdf:

@@ -47,7 +47,14 @@ class Files(PracticeApp):
 
     def as_json(self, row: Row) -> dict[str, Any]:
         found = super().as_json(row)
-        return found | {"copy_link": f"{found['link']}/copy", "version": len(found["versions"])}
+        links = {"copy_link": f"{found['link']}/copy", "content_link": self._content_link(row["id"])}
+        return found | links | {"version": len(found["versions"])}
+
+    def _content_link(self, file_id: int) -> str:
+        """A link by which whoever has it can fetch the content, for a short while."""
+        until = int(time.time() + LINK_SECONDS)
+        signed = f"until={until}&signature={self._signature(file_id, until)}"
+        return f"{self.address}/files/api/contents/{file_id}?{signed}"
 
     def add(
         self,
@@ -134,13 +141,6 @@ class Files(PracticeApp):
             return granted
 
         Writer = Annotated[Access, Depends(writer)]
-
-        @api.get("/files/{file_id}/content-link")
-        def content_link(granted: Granted, file_id: str) -> dict[str, str]:
-            """A link by which whoever has it can fetch the content, for a short while."""
-            row, until = self.shared_item(granted, file_id), int(time.time() + LINK_SECONDS)
-            signed = f"until={until}&signature={self._signature(row['id'], until)}"
-            return {"link": f"{self.address}/files/api/contents/{row['id']}?{signed}", "until": str(until)}
 
         @api.get("/contents/{file_id}")
         def content(file_id: int, until: int, signature: str) -> StreamingResponse:
