@@ -36,6 +36,27 @@ def test_what_a_page_asks_to_be_run_is_left_out():
 
 
 @pytest.mark.parametrize(
+    ("head", "charset", "encoding"),
+    [
+        ("", "iso-8859-1", "latin-1"),
+        ("", "windows-1251", "cp1251"),
+        ('<meta charset="windows-1251">', "", "cp1251"),
+        ('<meta http-equiv="Content-Type" content="text/html; charset=koi8-r">', "", "koi8-r"),
+        ('<meta charset="utf-8">', "windows-1251", "cp1251"),  # what it was sent with comes first
+        ("", "no-such-charset", "utf-8"),
+        ("", "", "utf-8-sig"),
+        ("", "utf-8", "utf-16"),  # a byte order mark comes before all
+    ],
+)
+def test_the_encoding_of_a_page(head, charset, encoding):
+    """The order of WHATWG HTML, 13.2.3.1 (from memory): byte order mark, transport, meta element; latin-1 is windows-1252."""
+    words = "Leder für Bälge " if encoding in ("latin-1", "utf-8") else "Кожа для мехов "
+    page = f"<html><head>{head}<title>{words.strip()}</title></head><body><article><p>{words * 20}</p></article></body></html>"
+    found = read(page.encode(encoding), "https://x.example/", charset)
+    assert found.title == words.strip() and words.strip() in found.text
+
+
+@pytest.mark.parametrize(
     "page",
     ["", "<html></html>", "plain words", "<" * 5000, "<div>" * 20_000, "\0\ud800", b"\xff\xfe\x00", "<!DOCTYPE x [<!ENTITY a 'b'>]><p>&a;</p>"],
 )  # fmt: skip

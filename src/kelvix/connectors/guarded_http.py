@@ -7,6 +7,7 @@ which changes meanwhile leads nowhere else). Redirects are not followed. Answers
 from __future__ import annotations
 
 import ipaddress
+import re
 import socket
 import ssl
 import time
@@ -41,12 +42,18 @@ class Target:
 
 @dataclass(frozen=True)
 class Answer:
-    """`wait` is for how many seconds the receiver asks to wait; `moved_to` where a redirect points."""
+    """`wait` is for how many seconds the receiver asks to wait; `moved_to` where a redirect points; `charset` is that of its
+    content, where the receiver says it."""
 
     status: int
-    text: str
+    content: bytes
     wait: float | None
     moved_to: str
+    charset: str = ""
+
+    @property
+    def text(self) -> str:
+        return self.content.decode("utf-8", "replace")
 
 
 def is_public(address: str) -> bool:
@@ -110,7 +117,7 @@ def send(method: str, target: Target, headers: dict[str, str], body: bytes | Non
             answer = pool.urlopen(
                 method, target.path, body=body, headers=headers, redirect=False, preload_content=False, assert_same_host=False
             )
-            text = _read(answer, most)
+            content = _read(answer, most)
         except (urllib3.exceptions.NewConnectionError, urllib3.exceptions.ConnectTimeoutError):
             raise Passing(f"{target.host} cannot be reached") from None
         except urllib3.exceptions.SSLError:
@@ -118,10 +125,12 @@ def send(method: str, target: Target, headers: dict[str, str], body: bytes | Non
         except (urllib3.exceptions.HTTPError, OSError) as error:
             raise Unanswered(f"{target.host} did not answer ({type(error).__name__})") from None
     wait = retry_after(answer.headers.get("retry-after"))
-    return Answer(answer.status, text, wait, answer.headers.get("location", "") if 300 <= answer.status < 400 else "")
+    moved_to = answer.headers.get("location", "") if 300 <= answer.status < 400 else ""
+    said = re.search(r"charset=\s*\"?([\w.:-]+)", answer.headers.get("content-type", ""), re.I)
+    return Answer(answer.status, content, wait, moved_to, said[1] if said else "")
 
 
-def _read(answer: urllib3.BaseHTTPResponse, most: int) -> str:
+def _read(answer: urllib3.BaseHTTPResponse, most: int) -> bytes:
     """What is answered, up to a size and a time: the rest of a long one is left."""
     until, read = time.monotonic() + WHOLE, bytearray()
     try:
@@ -132,4 +141,4 @@ def _read(answer: urllib3.BaseHTTPResponse, most: int) -> str:
             read += piece
     except (urllib3.exceptions.HTTPError, OSError):
         pass  # its status is known, which is what counts
-    return bytes(read).decode("utf-8", "replace")
+    return bytes(read)

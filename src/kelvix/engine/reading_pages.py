@@ -35,7 +35,7 @@ def fetch(engine: Engine, address: str) -> Article:
         raise Standing(f"the page leads from one address to another more than {MOST_MOVES} times", "address")
     if answer.status >= 400:
         raise Standing(f"{target.host} answered that there is no such page ({answer.status})", "address")
-    return article.read(answer.text, url)
+    return article.read(answer.content, url, answer.charset)
 
 
 def about(page: Article) -> dict[str, Value]:

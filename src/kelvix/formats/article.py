@@ -3,6 +3,7 @@ trafilatura (which reads Open Graph, JSON-LD and schema.org); what a page asks t
 
 from __future__ import annotations
 
+import codecs
 import math
 import re
 from dataclasses import dataclass
@@ -17,6 +18,7 @@ from trafilatura.metadata import extract_metadata
 MOST_BYTES = 8 << 20
 MOST_TEXT = 400_000  # characters
 WORDS_A_MINUTE = 238  # silent reading of non-fiction: Brysbaert 2019, a review of 190 studies; from memory
+META = re.compile(rb"<meta[^>]+charset\s*=\s*[\"']?\s*([\w.:-]+)", re.I)
 SAFE = re.compile(r"\[([^\]]*)\]\((?!https?:|mailto:|/|#)[^)]*\)", re.I)
 log = structlog.stdlib.get_logger(__name__)
 
@@ -36,11 +38,13 @@ class Article:
     address: str = ""
 
 
-def read(page: bytes | str, address: str = "") -> Article:
-    """Never raises: a page that cannot be read gives what is known without it."""
+def read(page: bytes | str, address: str = "", charset: str = "") -> Article:
+    """`charset` is what the page was sent with, which counts more than what it says itself. Never raises: a page that cannot be
+    read gives what is known without it."""
     cleaned = without_tracking(address)
     if not page or len(page) > MOST_BYTES:
         return Article(address=cleaned)
+    page = _decoded(page, charset) if isinstance(page, bytes) else page
     try:
         # without comments and tables of links; a recall that keeps short articles whole
         text = extract(page, url=address or None, output_format="markdown", include_links=True, include_comments=False,
@@ -73,6 +77,23 @@ def without_tracking(address: str) -> str:
     """An address without the parts of its query that only tell where one came from, and without its fragment (courlan)."""
     bare = address.strip().partition("#")[0]
     return str(clean_url(bare) or bare) if bare.lower().startswith(("http://", "https://")) else bare
+
+
+def _decoded(page: bytes, charset: str) -> bytes | str:
+    """By a byte order mark, what it was sent with, or its own meta element (WHATWG HTML, "determining the character encoding");
+    without any of these, it is left to be guessed. "latin-1" means windows-1252 there, as browsers take it."""
+    for mark, name in ((b"\xef\xbb\xbf", "utf-8"), (b"\xfe\xff", "utf-16-be"), (b"\xff\xfe", "utf-16-le")):
+        if page.startswith(mark):
+            return page[len(mark) :].decode(name, "replace")
+    said = META.search(page[:1024])
+    for name in (charset, said[1].decode("ascii") if said else ""):
+        try:
+            known = codecs.lookup(name).name if name else ""
+        except LookupError:
+            continue
+        if known:
+            return page.decode("cp1252" if known in ("iso8859-1", "ascii") else known, "replace")
+    return page
 
 
 def _line(raw: object) -> str:
