@@ -153,6 +153,21 @@ def test_an_address_that_is_flooded_says_when_to_come_again(tasks):
     assert next(a for a in answers if a.status_code == 429).headers["retry-after"] == "60"
 
 
+def test_a_stream_that_never_ends_is_cut_off(tasks):
+    orla, made, _ = tasks
+    at = address(orla, made["id"])
+    with httpx.Client(trust_env=False, timeout=30) as outside, pytest.raises(httpx.HTTPError):
+        answer = outside.post(at, content=iter(lambda: b"on and on " * 6000, b""), headers={"content-type": "text/plain"})
+        answer.raise_for_status()
+    assert orla.records(made["id"]) == []
+    assert outside_works(at), "and the next one is taken"
+
+
+def outside_works(at: str) -> bool:
+    with httpx.Client(trust_env=False) as outside:
+        return outside.post(at, content=b"short", headers={"content-type": "text/plain"}).status_code == 201
+
+
 def test_addresses_are_ones_own_and_end_when_they_are_taken_away(tasks, kelvix):
     orla, made, _ = tasks
     at = address(orla, made["id"])

@@ -242,6 +242,28 @@ def test_each_kind_of_link_says_what_its_reader_gets(page: Page, orla: Person):
     assert copied.value.suggested_filename == "Marl.txt"
 
 
+def test_an_article_saved_in_the_practice_app_is_a_record_with_what_its_page_says(page: Page, orla: Person):
+    values = {"Name": "title", "Author": "author", "Where": "bare_link", "Tags": "tags"}
+    reading = Source(orla, "reading", "Reading", "list", "lists", "article", "articles", values)
+    reading.workflow()
+    page.goto("/practice")
+    with page.expect_popup() as opened:
+        page.get_by_role("link", name="Reading").click()
+    there = opened.value
+    there.get_by_role("button", name=re.compile(re.escape(f"orla-{orla.owner.id}-"))).click()
+    there.get_by_role("link", name="Surveys").click()
+    there.get_by_label("Address").fill("https://wick.example/hair?utm_source=letter")
+    there.get_by_label("Tags").fill("leather, bellows")
+    there.get_by_label("The page’s HTML").fill(PAGE)
+    there.get_by_role("button", name="Save").click()
+    [record] = until(lambda: orla.records(reading.database["id"]))
+    page.goto(f"/databases/{reading.database['id']}/{record['id']}")
+    side = page.get_by_label("The record")
+    expect(side.get_by_role("heading", name="Hair sheep leather")).to_be_visible()
+    for words in ("Nell Sparrow", "https://wick.example/hair", "leather, bellows", "captured"):
+        expect(side.get_by_text(words, exact=words.startswith("https")).first).to_be_visible()
+
+
 # Files in records by hand
 
 
