@@ -126,7 +126,7 @@ def test_mail_to_an_address_is_kept_once(tasks):
     [record] = orla.records(made["id"])
     values = record["values"]
     assert values[ids["Name"]] == "Ring the verger" and values[ids["Due"]] == tomorrow()
-    assert values["0"] == "About the key.\nAttached to the mail, and not kept: key.pdf"
+    assert values["0"] == "About the key.\nSent with it, and not kept: key.pdf"
 
 
 def test_what_is_sent_twice_is_kept_once(tasks):
@@ -151,6 +151,25 @@ def test_an_address_that_is_flooded_says_when_to_come_again(tasks):
         "a minute may have turned meanwhile"
     )
     assert next(a for a in answers if a.status_code == 429).headers["retry-after"] == "60"
+
+
+def test_files_that_are_sent_are_kept_where_there_are_fields_for_them(orla):
+    made = orla.database("Receipts", {"name": "Name", "type": "text"}, {"name": "Paper", "type": "file"})
+    paper = str(made["fields"][1]["id"])
+    at = address(orla, made["id"])
+    with httpx.Client(trust_env=False) as outside:
+        alone = outside.post(at, files={"photo": ("../Leather.jpg", b"picture", "image/jpeg")})
+        assert alone.status_code == 201 and alone.json()["records"][0]["understood"] == {
+            "Name": "Leather",
+            "Paper": "Leather.jpg",
+        }
+        two = [("a", ("one.pdf", b"1", "application/pdf")), ("b", ("two.pdf", b"2", "application/pdf"))]
+        assert outside.post(at, data={"text": "Zinc, paid"}, files=two).status_code == 201
+    newest, first = orla.records(made["id"])
+    assert newest["values"][str(made["fields"][0]["id"])] == "Zinc, paid"
+    assert newest["values"]["0"] == "Sent with it, and not kept: two.pdf" and newest["values"][paper][0] == "one.pdf"
+    copy = orla.web.get(f"/api/v1/databases/{made['id']}/records/{first['id']}/files/{paper}")
+    assert copy.content == b"picture" and first["values"][paper][2] == "image/jpeg"
 
 
 def test_a_stream_that_never_ends_is_cut_off(tasks):
@@ -236,6 +255,15 @@ def test_a_page_that_is_posted_is_kept_with_what_it_says_once(pages, way):
     again = send("https://wick.example/hair?utm_campaign=other")
     assert again.status_code == 422 and "in Notes already" in again.json()["title"] and len(orla.records(made["id"])) == 1
     assert "https://" in send("").json()["detail"]
+
+
+def test_what_was_written_about_a_page_stands_above_what_it_says(pages):
+    orla, made, _, _ = pages
+    [at] = orla.api("POST", "/capture/addresses", json={"name": "Phone", "database": made["id"]})
+    page = {"html": PAGE, "url": "https://wick.example/hair", "selection": "Hide glue, warm", "note": "ask Ruth"}
+    assert orla.web.post(at["address"], json=page, headers={"origin": ""}).status_code == 201
+    [record] = orla.records(made["id"])
+    assert record["values"]["0"].startswith("> Hide glue, warm\nask Ruth\n\n") and "## Glue" in record["values"]["0"]
 
 
 def test_a_list_of_links_is_brought_in_once(pages):

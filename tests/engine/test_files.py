@@ -155,6 +155,14 @@ def test_each_attachment_is_saved_under_a_name_made_of_values(orla):
     lines = orla.api("GET", f"/runs/{run['id']}")["run"]["lines"]
     outcomes = {(ln["line"], ln["place"]): ln["output"] for ln in lines if ln["line"] == "s"}
     assert outcomes["s", "1"]["link"].startswith(f"{orla.kelvix.settings.practice_address}/files/files/")
+    assert orla.api("GET", "/today/list")["entries"][0]["targets"] == [{"app": "files", "monogram": "Fi", "name": "Drawings"}]
+    assert orla.api("GET", "/today")["went_out"] == 3
+    fate = orla.api(
+        "POST",
+        f"/workflows/{flow}/where",
+        json={"item": str(orla.kelvix.practice.items(orla.folders["Enquiries"], 1)[0]["id"])},
+    )
+    assert "“Organ – case.pdf” was saved in Drawings, and 2 more" in fate["sentence"]
 
 
 @pytest.mark.parametrize(

@@ -3,6 +3,7 @@ records by it, and no more than that. It takes plain text, JSON or a form, and a
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
 from fastapi import APIRouter, Request
@@ -13,9 +14,10 @@ from kelvix.api import problems
 from kelvix.api.capturing import line_out
 from kelvix.api.idempotency import once_of
 from kelvix.api.incoming import read_body, read_named
+from kelvix.core import file_name
 from kelvix.core.values import as_text
 from kelvix.engine import capturing
-from kelvix.engine.capturing import NotKept
+from kelvix.engine.capturing import NotKept, Sent
 from kelvix.engine.engine import Engine
 from kelvix.engine.requests import Refused
 from kelvix.formats import article
@@ -40,15 +42,21 @@ async def take(workspace_id: int, token: str, request: Request) -> JSONResponse:
         raw = await read_body(request, article.MOST_BYTES)
         space, address = await run_in_threadpool(knock, engine, workspace_id, token)
         kind = request.headers.get("content-type", "").split(";")[0].strip().lower()
+        files: tuple[Sent, ...] = ()
         if kind in PAGES:
             named: dict[str, Any] = {"html": raw, "url": request.query_params.get("url", "")}
         else:
-            named = await read_named(request, raw) if kind not in ("", "text/plain") else {"text": _decoded(raw)}
+            sent: list[tuple[str, bytes]] = []
+            named = await read_named(request, raw, sent) if kind not in ("", "text/plain") else {"text": _decoded(raw)}
+            files = tuple(Sent(file_name.clean(name), content) for name, content in sent)
+            names = [name for name, _ in sent]
+            named = {k: v for k, v in named.items() if v not in names}  # a file is no line
         page = page_of(named)
-        text = page.address if page else text_of(named)
+        text = text_of(named, page, files)
         each = request.query_params.get("each", str(named.get("each", ""))).lower() in ("1", "true", "yes")
         key = request.headers.get("idempotency-key") or str(named.get("key") or "") or None
-        answer = await run_in_threadpool(keep, engine, space, address, text, each, key[:200] if key else None, page)
+        work = partial(keep, engine, space, address, text, each, key[:200] if key else None, page, files)
+        answer = await run_in_threadpool(work)
     except Refused as refused:
         said = problems.document(refused.status, refused.title, refused.detail)
         if refused.after:
@@ -65,12 +73,17 @@ def _decoded(raw: bytes) -> str:
         raise Refused(400, "The body is not UTF-8.", "Send text in UTF-8.") from None
 
 
-def text_of(named: dict[str, Any]) -> str:
-    """The lines behind the names text, title, url and selection, as a bookmark button or a phone sends them. Raises Refused."""
+def text_of(named: dict[str, Any], page: Article | None = None, files: tuple[Sent, ...] = ()) -> str:
+    """The lines behind the names text, title, url and selection, as a bookmark button or a phone sends them; a page is named by
+    its address, a file that came alone by its name. Raises Refused."""
     told = {k: str(named.get(k) or "").strip("\n") for k in ("text", "title", "url", "link", "selection", "note")}
+    if page:
+        told |= {"title": page.address, "url": "", "link": ""}
     if told["text"].strip() and not told["title"]:
         return told["text"]
     line = " ".join(filter(None, (told["title"] or told["selection"][:200], told["url"] or told["link"])))
+    if not line and files:
+        line = file_name.split(files[0].name)[0]
     if not line:
         raise Refused(422, "There is nothing to keep.", "Send “text”, or “title” with “url” and “selection”.")
     quoted = "\n".join(f"> {ln}" for ln in told["selection"].splitlines()) if told["title"] else ""
@@ -111,6 +124,7 @@ def keep(
     each: bool,
     key: str | None,
     page: Article | None = None,
+    files: tuple[Sent, ...] = (),
 ) -> dict[str, Any]:
     person = people.by_id(engine.directory.home, address.person_id)
     if person is None or person.role not in ("owner", "editor"):
@@ -118,7 +132,8 @@ def keep(
     try:
         reading = capturing.read(engine, space, person.id, text, address.database_id, each)
         if page:
-            reading = capturing.with_posted_page(engine, space, reading, page, text)
+            reading = capturing.with_posted_page(engine, space, reading, page, page.address)
+        reading = capturing.with_files(space, reading, files)
     except NotKept as why:
         raise Refused(422, str(why), why.advice) from None
     except LookupError:

@@ -11,9 +11,12 @@ from aiosmtpd.smtp import SMTP, Envelope, Session
 from starlette.concurrency import run_in_threadpool
 
 from kelvix.api.capture_address import keep, knock
+from kelvix.core import file_name
+from kelvix.engine.capturing import Sent
 from kelvix.engine.engine import Engine
 from kelvix.engine.requests import Refused
 from kelvix.formats import rfc5322
+from kelvix.formats.rfc5322 import Message
 from kelvix.store import captures
 
 MOST_BYTES = 25 << 20
@@ -22,16 +25,12 @@ PREFIX = re.compile(r"^\s*(?:(?:re|fwd?)\s*:\s*)+", re.I)
 log = structlog.stdlib.get_logger(__name__)
 
 
-def text_of(source: bytes) -> tuple[str, str]:
-    """A message as lines, and the key that tells a repeat. A signature is left out; attachments are named, not kept."""
-    message = rfc5322.parse(source)
+def text_of(message: Message) -> str:
+    """A message as lines. A signature is left out."""
     body = re.split(r"^-- $", message.text, maxsplit=1, flags=re.M)[0].strip()
     line = " ".join(PREFIX.sub("", message.subject).split())
-    names = ", ".join(a.name for a in message.attachments)
-    lines = [line or body.partition("\n")[0], body if line else body.partition("\n")[2].strip()]
-    if names:
-        lines.append(f"Attached to the mail, and not kept: {names}")
-    return "\n".join(filter(None, lines)), message.message_id
+    lines = (line or body.partition("\n")[0], body if line else body.partition("\n")[2].strip())
+    return "\n".join(filter(None, lines))
 
 
 class Handler:
@@ -70,11 +69,13 @@ class Handler:
     def _take(self, address: str, source: bytes) -> None:
         found = ADDRESS.fullmatch(address)
         assert found
-        text, key = text_of(source)
+        message = rfc5322.parse(source)
+        files = tuple(Sent(file_name.clean(a.name), rfc5322.part(source, a.index) or b"") for a in message.attachments)
+        text = text_of(message) or (file_name.split(files[0].name)[0] if files else "")
         if not text:
             raise Refused(422, "There is nothing in it.", "Write a subject, or a line of text.")
         space, kept_at = knock(self.engine, int(found[1]), found[2].lower())
-        keep(self.engine, space, kept_at, text, False, key[:200] or None)
+        keep(self.engine, space, kept_at, text, False, message.message_id[:200] or None, files=files)
 
 
 def listener(engine: Engine) -> Controller | None:

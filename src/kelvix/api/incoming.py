@@ -51,16 +51,17 @@ async def take(workspace_id: int, token: str, request: Request) -> JSONResponse:
 
 async def read_body(request: Request, most: int = MOST_BYTES) -> bytes:
     """Counted as it comes, in bytes. Raises Refused."""
-    raw = b""
+    raw = bytearray()
     async for piece in request.stream():
         raw += piece
         if len(raw) > most:
             raise Refused(413, "This request is too large.", f"Send at most {most >> 10} kB.")
-    return raw
+    return bytes(raw)
 
 
-async def read_named(request: Request, raw: bytes) -> dict[str, Any]:
-    """The body as names and values. Raises Refused, which says where JSON is not right."""
+async def read_named(request: Request, raw: bytes, files: list[tuple[str, bytes]] | None = None) -> dict[str, Any]:
+    """The body as names and values. A file is its name; its content is put to `files`, where that is given. Raises Refused,
+    which says where JSON is not right."""
     kind = request.headers.get("content-type", "").split(";")[0].strip().lower()
     if kind in ("application/x-www-form-urlencoded", "multipart/form-data"):
         request._body = raw  # it was read already, to be counted and proved
@@ -69,6 +70,8 @@ async def read_named(request: Request, raw: bytes) -> dict[str, Any]:
         except (HTTPException, ValueError) as error:
             said = str(getattr(error, "detail", error)).rstrip(".")
             raise Refused(400, "The form cannot be read.", f"{said}.") from None
+        if files is not None:
+            files += [(v.filename, await v.read()) for _, v in form.multi_items() if isinstance(v, UploadFile) and v.filename]
         return {name: value.filename if isinstance(value, UploadFile) else value for name, value in form.multi_items()}
     if kind not in ("application/json", "") and not kind.endswith("+json"):
         raise Refused(415, f"A body of the type “{kind}” is not taken.", "Send JSON, a form or multipart, and say which.")

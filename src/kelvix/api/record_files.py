@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-import mimetypes
 from collections.abc import Iterator
+from functools import partial
 from itertools import chain
 from typing import Annotated
 from urllib.parse import quote
@@ -32,8 +32,8 @@ class FileOut(BaseModel):
 async def upload(who: Editor, request: Request, name: Annotated[str, Query(min_length=1, max_length=500)]) -> FileOut:
     """Keep a file, whose content is the body, for a field of a record: fill the field with what this answers."""
     clean = file_name.clean(name)
-    kind = mimetypes.guess_type(clean)[0] or "application/octet-stream"
-    file = await run_in_threadpool(lambda: kept_files.keep(who.space, clean, kind, _as_it_comes(request)))
+    work = partial(kept_files.keep, who.space, clean, file_name.kind(clean), _as_it_comes(request))
+    file = await run_in_threadpool(work)
     return FileOut(file=file.wire())
 
 

@@ -162,7 +162,7 @@ def _entry(who: Caller, run: Run, lines: list[RunLine], document: Workflow, name
         kind=run.kind,
         at=run.created_at,
         source=_source(who, document, names),
-        targets=_targets(lines, names),
+        targets=_targets(who, lines, names),
         title=run.title or f"item {run.item_id}",
         state=run.state,
         said=(run.problem or {}).get("sentence", ""),
@@ -183,8 +183,8 @@ def _source(who: Caller, document: Workflow, names: dict[int, str]) -> EndOut:
     return EndOut(app=when.app, monogram=app.monogram if app else "??", name=when.container_name or "somewhere")
 
 
-def _targets(lines: list[RunLine], names: dict[int, str]) -> list[EndOut]:
-    """Where a run wrote or sent, each place once."""
+def _targets(who: Caller, lines: list[RunLine], names: dict[int, str]) -> list[EndOut]:
+    """Where a run wrote, sent or saved, each place once."""
     found: dict[tuple[str, str], EndOut] = {}
     for line in lines:
         kept = line.output if isinstance(line.output, dict) else {}
@@ -196,6 +196,9 @@ def _targets(lines: list[RunLine], names: dict[int, str]) -> list[EndOut]:
                 end = EndOut(app="mail", monogram="Ma", name=", ".join(a for m in kept["mails"][:1] for a in m["to"][:1]))
             case "sent" | "in_doubt":
                 end = EndOut(app="web", monogram="Wb", name=urlsplit(str(kept.get("address", ""))).netloc)
+            case "saved" if kept.get("happened") != "there" and "app" in kept:
+                app = who.engine.apps.get(kept["app"])
+                end = EndOut(app=kept["app"], monogram=app.monogram if app else "??", name=str(kept["folder"]))
             case "ran":
                 end = EndOut(app="kelvix", monogram="Kx", name=str(kept.get("workflow_name") or "another workflow"))
             case _:

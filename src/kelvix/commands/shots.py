@@ -73,6 +73,7 @@ def main(words: list[str]) -> None:
                     else:
                         page.click(press)
                     page.wait_for_timeout(600)
+                page.wait_for_function("() => !document.body.innerText.includes('being read')")
                 page.screenshot(path=str(FOLDER / f"{name}.png"))
                 context.close()
                 print(f"kelvix: {name}")

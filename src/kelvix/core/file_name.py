@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import mimetypes
 import re
 import unicodedata
 from collections.abc import Container
@@ -26,6 +27,11 @@ def split(name: str) -> tuple[str, str]:
     """A name and its extension with the point; two of them where the last only says how it is packed."""
     found = re.fullmatch(r"(.+?)((?:\.tar)?\.[A-Za-z0-9]{1,8})", name)
     return (found[1], found[2]) if found else (name, "")
+
+
+def kind(name: str) -> str:
+    """The media type that its extension stands for."""
+    return mimetypes.guess_type(name)[0] or "application/octet-stream"
 
 
 def with_extension(name: str, like: str) -> str:

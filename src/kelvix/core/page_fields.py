@@ -35,6 +35,6 @@ def fill(database: Database, about: Mapping[str, Value], filled: Mapping[int, Va
             values[field.id] = coerce(about[key], field.type, env.zone, field.choices, env.order, field.grows)
         except Unfit:
             continue
-    if about.get("text") and not filled.get(TEXT_FIELD):
-        values[TEXT_FIELD] = about["text"]
+    if about.get("text"):  # below what the person wrote about it
+        values[TEXT_FIELD] = "\n\n".join(str(text) for text in (filled.get(TEXT_FIELD), about["text"]) if text)
     return values

@@ -302,7 +302,7 @@ class Loader:
         workflow = workflows.create(self.space, "Invoices from suppliers", write.invoices(invoices, swapped=False))
         kept = self._kept(workflow)
         sampling.fetch_newest(self.engine, self.space, workflow, kept.draft.when)
-        self._try(workflow, "8841", datetime(2026, 11, 24, 9, 20, tzinfo=UTC) + LATER)
+        self._try(workflow, "8841", datetime(2026, 11, 24, 18, 40, tzinfo=UTC) + LATER)
         swapped = write.invoices(invoices, swapped=True)
         self.space.transact(lambda t: workflows.save(t, self.space.id, workflow, 1, kept.name, swapped))
 
@@ -325,7 +325,7 @@ class Loader:
         """Not turned on yet; a try of it waits for an answer."""
         workflow = workflows.create(self.space, "Sort the post", write.sort_the_post(to))
         sampling.fetch_newest(self.engine, self.space, workflow, self._kept(workflow).draft.when, 6)
-        self._try(workflow, "tremulant", datetime(2026, 11, 24, 9, 40, tzinfo=UTC) + LATER)
+        self._try(workflow, "tremulant", datetime(2026, 11, 24, 18, 55, tzinfo=UTC) + LATER)
 
     def _open_work(self, write: Writer, of: Database) -> None:
         workflow = workflows.create(self.space, "What is open", write.open_work(of))

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from functools import partial
 
 from kelvix.connectors.contract import Passing, Standing
-from kelvix.core import page_fields, proposing, quick_input
+from kelvix.core import file_name, page_fields, proposing, quick_input
 from kelvix.core.finding import Compared, Question
 from kelvix.core.quick_input import Quick
 from kelvix.core.schema import TEXT_FIELD, Database, Field
@@ -15,7 +16,7 @@ from kelvix.core.values import shorten
 from kelvix.engine import reading_pages
 from kelvix.engine.engine import Engine
 from kelvix.formats.article import Article
-from kelvix.store import captures, databases, finding, people, records
+from kelvix.store import captures, databases, finding, kept_files, people, records
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 from kelvix.store.records import Origin
@@ -38,6 +39,14 @@ class Line:
     line: str
     text: str
     quick: Quick
+
+
+@dataclass(frozen=True)
+class Sent:
+    """A file that came with a capture; its name is a clean one."""
+
+    name: str
+    content: bytes
 
 
 @dataclass(frozen=True)
@@ -109,6 +118,22 @@ def with_posted_page(engine: Engine, space: Space, reading: Reading, page: Artic
     return replace(reading, lines=(line, *reading.lines[1:]))
 
 
+def with_files(space: Space, reading: Reading, files: Sequence[Sent]) -> Reading:
+    """The first line with these files in the fields for files of its database, in their order. Those for which there is no
+    field are named in its text: nothing that was sent goes unsaid."""
+    if not files or not reading.lines:
+        return reading
+    fields = [f for f in reading.database.fields if f.type == "file"]
+    first = reading.lines[0]
+    values = dict(first.quick.values)
+    for field, sent in zip(fields, files, strict=False):
+        values[field.id] = kept_files.keep(space, sent.name, file_name.kind(sent.name), (sent.content,))
+    if left := ", ".join(sent.name for sent in files[len(fields) :]):
+        text = str(values.get(TEXT_FIELD) or first.text)
+        values[TEXT_FIELD] = "\n".join(filter(None, (text, f"Sent with it, and not kept: {left}")))
+    return replace(reading, lines=(replace(first, quick=replace(first.quick, values=values)), *reading.lines[1:]))
+
+
 def _with_page(
     engine: Engine, space: Space, database: Database, one: Line, field: Field | None, page: Article, address: str
 ) -> Line:
@@ -145,7 +170,7 @@ def keep(t: Transaction, space: Space, person_id: int, reading: Reading, origin:
     for one in reading.lines:
         values = dict(one.quick.values)
         if one.text:
-            values[TEXT_FIELD] = one.text
+            values.setdefault(TEXT_FIELD, one.text)
         missing = [f.name for f in database.fields if f.required and values.get(f.id) is None]
         if missing:
             said = f"A record of {database.name} also needs {', '.join(missing)}."

@@ -36,7 +36,8 @@ def save(
             said = f"{app.name} does not let this connection add files to “{what.folder}”: widen it, and tick that it may"
             raise Standing(said, "save") from None
         raise
-    return {"name": saved.name, "link": saved.link, "identifier": saved.id, "happened": saved.happened, "folder": what.folder}
+    kept = {"name": saved.name, "link": saved.link, "identifier": saved.id, "happened": saved.happened}
+    return kept | {"folder": what.folder, "app": app.code}
 
 
 def as_recorded(line: SaveFile, kept: dict[str, Any], carried: Carried) -> Carried:

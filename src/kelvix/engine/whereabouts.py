@@ -137,15 +137,9 @@ def _fate_of_event(space: Space, event_id: int, came_by: str, at: datetime) -> W
     title = run.title or ""
     if run.state == "done":
         lines = _lines_of(space, run.id)
-        did = next((r for r in lines.values() if r.outcome in WROTE and r.output), None)
-        made = did.output if did else None
+        did, link = _did(list(lines.values()))
         undone = f" It was undone {as_text(run.undone_at, space.zone)}." if run.undone_at else ""
-        where = (
-            f" and {WROTE[did.outcome]} “{shorten(made['title'] or 'a record')}” in {made['database_name']}."
-            if did and made
-            else " and went through all lines."
-        )
-        return Whereabouts("came_through", came + where + undone, "", title, run.id, made["link"] if made else None, at)
+        return Whereabouts("came_through", f"{came} and {did}.{undone}", "", title, run.id, link, at)
     if run.state == "passed_by":
         lines = _lines_of(space, run.id)
         stopped = next((r.line for r in lines.values() if r.outcome in ("passed_by", "stops")), "")
@@ -187,6 +181,23 @@ def _fate_of_event(space: Space, event_id: int, came_by: str, at: datetime) -> W
         return Whereabouts("on_its_way", f"{came}, and its run rests until {due}.", "", title, run.id, None, at)
     again = f" The last attempt met this: {sentence}." if sentence else ""
     return Whereabouts("on_its_way", f"{came}, and its run is {run.state}.{again}", "", title, run.id, None, at)
+
+
+def _did(lines: list[runs.RunLine]) -> tuple[str, str | None]:
+    """What a run did, in words: the record that it is about, with its link; else what was saved or sent."""
+    wrote = next((r for r in lines if r.outcome in WROTE and r.output), None)
+    if wrote:
+        made = wrote.output
+        return f"{WROTE[wrote.outcome]} “{shorten(made['title'] or 'a record')}” in {made['database_name']}", made["link"]
+    saved = [r.output for r in lines if r.outcome == "saved" and r.output]
+    if saved:
+        more = f", and {len(saved) - 1} more" if len(saved) > 1 else ""
+        return f"“{shorten(saved[0]['name'])}” was saved in {saved[0]['folder']}{more}", None
+    sent = [m for r in lines if r.outcome == "sent" and r.output for m in r.output.get("mails", ())]
+    if sent:
+        more = f", and {len(sent) - 1} more" if len(sent) > 1 else ""
+        return f"a mail went to {sent[0]['to'][0]}{more}", None
+    return "went through all lines", None
 
 
 def _fate_without_event(

@@ -19,10 +19,10 @@ def ended_since(t: Transaction, workspace_id: int, since: datetime) -> list[Row]
 
 
 def went_out_since(t: Transaction, workspace_id: int, since: datetime) -> int:
-    """How many records were written, and how many things sent, by runs that began since."""
+    """How many records were written, and how many things sent or saved, by runs that began since."""
     row = t.row(
         "SELECT COUNT(*) AS n FROM run r JOIN run_line l ON l.run_id = r.id WHERE r.workspace_id=%s AND r.pruned=0 "
-        "AND r.created_at >= %s AND l.outcome IN ('added','updated','deleted','sent','ran')",
+        "AND r.created_at >= %s AND l.outcome IN ('added','updated','deleted','sent','saved','ran')",
         (workspace_id, since),
     )
     return int(row["n"]) if row else 0

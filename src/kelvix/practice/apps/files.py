@@ -3,7 +3,6 @@
 # No deferred annotations here: routes within functions name types that only exist there.
 import hmac
 import json
-import mimetypes
 import os
 import pathlib
 import secrets
@@ -88,7 +87,7 @@ class Files(PracticeApp):
             return self.renew(there, kept, at, idempotency), "replaced"
         body = {
             "name": file_name.free(name, taken),
-            "type": mimetypes.guess_type(name)[0] or "application/octet-stream",
+            "type": file_name.kind(name),
             **self._version(kept, at),
         }
         body["versions"] = [self._version(kept, at)]
