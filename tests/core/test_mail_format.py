@@ -6,7 +6,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kelvix.formats.rfc5322 import MOST_TEXT, file_name, parse, part, safe_html
+from kelvix.formats.html_text import safe_html
+from kelvix.formats.rfc5322 import MOST_TEXT, file_name, parse, part
 
 
 def test_multipart_prefers_plain_text_and_lists_attachments():

@@ -70,6 +70,14 @@ def test_any_page_is_read_as_far_as_it_can_be(page):
     assert len(found.text) < 1000
 
 
+@pytest.mark.parametrize("piece", ["<p>Leather for bellows.</p>", "<a href='https://x.example/'>link</a> ", "<li>a <b>b</b>"])
+def test_a_page_of_very_many_parts_is_read_as_plain_text(piece):
+    """Its main text would be looked for during minutes."""
+    head = '<html lang="en"><head><title>All of it</title><meta name="author" content="Nell Sparrow"></head>'
+    found = read((head + "<body>" + piece * 150_000).encode()[: 7 << 20], "https://x.example/")
+    assert (found.title, found.author, found.language) == ("All of it", "Nell Sparrow", "en") and len(found.text) > 100_000
+
+
 def test_a_page_that_is_too_large_is_not_read():
     assert read(b"<p>" + b"x" * (9 << 20), "https://x.example/a") == Article(address="https://x.example/a")
 

@@ -40,7 +40,7 @@ def with_link(content: bytes) -> bytes:
     return re.sub(rb"(<item\b[^>]*>)", rb"\1" + rss, content, count=1)
 
 
-@pytest.mark.parametrize(("path", "key", "expected"), cases())
+@pytest.mark.parametrize(("path", "key", "expected"), list(cases()))
 def test_entry(path, key, expected):
     found = read(with_link(path.read_bytes()))
     assert found, "it has an entry"

@@ -11,7 +11,7 @@ from kelvix.core.finding import Compared, Question
 from kelvix.core.schema import Database, Field
 from kelvix.core.values import Unfit, Value, coerce
 from kelvix.engine.capturing import NotKept
-from kelvix.formats import article, lists_of_links, rfc5322
+from kelvix.formats import article, html_text, lists_of_links
 from kelvix.formats.lists_of_links import Link
 from kelvix.store import finding, records
 from kelvix.store.database_server import Transaction
@@ -56,7 +56,7 @@ def values_of(space: Space, database: Database, field: Field, address: str, link
         "author": link.author or None,
         "published": link.at,
         "tags": ", ".join(link.tags) or None,
-        "text": (article.read(link.text).text or rfc5322.html_to_text(link.text)) if link.text else None,
+        "text": (article.read(link.text).text or html_text.html_to_text(link.text)) if link.text else None,
     }
     title = database.fields[0]
     try:

@@ -15,7 +15,10 @@ from lxml import html as lxml_html
 from trafilatura import extract
 from trafilatura.metadata import extract_metadata
 
+from kelvix.formats.html_text import all_text, is_laborious
+
 MOST_BYTES = 8 << 20
+MOST_TAGS = 25_000  # of a page whose main text is looked for, which takes seconds then; of one with more, all text is taken
 MOST_TEXT = 400_000  # characters
 WORDS_A_MINUTE = 238  # silent reading of non-fiction: Brysbaert 2019, a review of 190 studies; from memory
 META = re.compile(rb"<meta[^>]+charset\s*=\s*[\"']?\s*([\w.:-]+)", re.I)
@@ -46,9 +49,13 @@ def read(page: bytes | str, address: str = "", charset: str = "") -> Article:
         return Article(address=cleaned)
     page = _decoded(page, charset) if isinstance(page, bytes) else page
     try:
-        # without comments and tables of links; a recall that keeps short articles whole
-        text = extract(page, url=address or None, output_format="markdown", include_links=True, include_comments=False,
-                       favor_recall=True) or ""  # fmt: skip
+        whole = page if isinstance(page, str) else page.decode("utf-8", "replace")
+        if whole.count("<") > MOST_TAGS or is_laborious(whole):
+            page, text = _head(whole), all_text(whole)
+        else:
+            # without comments and tables of links; a recall that keeps short articles whole
+            text = extract(page, url=address or None, output_format="markdown", include_links=True, include_comments=False,
+                           favor_recall=True) or ""  # fmt: skip
         about = extract_metadata(page, default_url=address or None)
         language = _language(page)
     except Exception as error:
@@ -94,6 +101,13 @@ def _decoded(page: bytes, charset: str) -> bytes | str:
         if known:
             return page.decode("cp1252" if known in ("iso8859-1", "ascii") else known, "replace")
     return page
+
+
+def _head(page: str) -> str:
+    """A page with its head only, which says who wrote it and when."""
+    begin, end = page[:4000], page[:400_000].lower().find("</head")
+    root = re.search(r"<html\b[^>]*>", begin, re.I)
+    return f"{page[:end] if end > 0 else root[0] if root else '<html>'}<body></body></html>"
 
 
 def _line(raw: object) -> str:

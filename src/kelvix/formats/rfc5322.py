@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import html
 import re
 import unicodedata
 from dataclasses import dataclass
@@ -12,8 +11,7 @@ from email.message import EmailMessage
 from email.parser import BytesParser
 from email.utils import getaddresses, parsedate_to_datetime
 
-import inscriptis
-import nh3
+from kelvix.formats.html_text import html_to_text, safe_html
 
 MOST_TEXT = 400_000  # characters of text that are carried; what is longer is cut and marked
 
@@ -115,20 +113,6 @@ def _decoded(part: EmailMessage, problems: list[str]) -> str:
     except UnicodeDecodeError:
         problems.append("parts of its text could not be decoded and show as \ufffd")
     return raw.decode("utf-8", "replace")
-
-
-def html_to_text(source: str) -> str:
-    """The text of an HTML page, laid out in lines."""
-    try:
-        text = inscriptis.get_text(source)
-    except Exception:  # lxml refuses some input outright: fall back to taking the tags away
-        text = html.unescape(re.sub(r"<[^>]*>", " ", source))
-    return re.sub(r"\n{3,}", "\n\n", "\n".join(line.rstrip() for line in text.splitlines())).strip()
-
-
-def safe_html(source: str) -> str:
-    """HTML that may be shown: no scripts, handlers, forms, styles or remote pictures."""
-    return nh3.clean(source, tags=nh3.ALLOWED_TAGS - {"img", "map", "area"}, link_rel="noopener noreferrer nofollow")
 
 
 def parse(source: bytes) -> Message:

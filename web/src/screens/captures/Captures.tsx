@@ -41,7 +41,7 @@ export function Captures() {
         <h1>Captures</h1>
       </div>
       <h2 style={{ marginTop: 12 }}>Addresses that take lines</h2>
-      <p className="quiet">For phone shortcuts and scripts: what is posted there becomes a record, and the answer says what was understood. Whoever knows an address can add records by it, and no more.</p>
+      <p className="quiet">For phone shortcuts and scripts: what is posted there becomes a record, and the answer says what was understood. A file that is sent along goes into the database’s field for files. Whoever knows an address can add records by it, and no more.</p>
       {addresses && addresses.length > 0 && (
         <table className="list" style={{ marginTop: 8 }}>
           <thead>

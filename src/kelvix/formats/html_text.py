@@ -1,0 +1,71 @@
+"""HTML that came from outside, as text and as HTML that may be shown. Well-kept libraries do both (inscriptis, nh3); but what
+is nested very deep, or would have its open elements made anew in every paragraph, costs them minutes. That is seen beforehand,
+in one look at the tags, and gives plain text instead."""
+
+from __future__ import annotations
+
+import html
+import re
+
+import inscriptis
+import nh3
+
+DEEPEST, MOST_WORK = 500, 1_000_000  # open elements at once; times the number of tags
+TAG = re.compile(r"<(/?)([a-zA-Z][a-zA-Z0-9]*)")
+ENDS_ITSELF = frozenset(
+    # void elements, and those whose end may be left out (WHATWG HTML, 13.1.2)
+    ("area", "base", "br", "col", "embed", "hr", "img", "input", "link", "meta", "source", "track", "wbr")
+    + ("p", "li", "dt", "dd", "tr", "td", "th", "thead", "tbody", "tfoot", "option", "optgroup", "rt", "rp")
+)
+ENDS_A_LINE = re.compile(r"</(?:p|div|li|tr|h[1-6]|section|article|blockquote|pre|dd|dt|title)\s*>|<br\b[^<>]*>", re.I)
+CODE = re.compile(r"(</?(?:script|style)\b)", re.I)
+
+
+def is_laborious(source: str) -> bool:
+    """Whether reading it as HTML would take more than it can be worth."""
+    open_now = deepest = tags = 0
+    for closes, name in TAG.findall(source):
+        tags += 1
+        if name.lower() not in ENDS_ITSELF:
+            open_now = max(0, open_now - 1) if closes else open_now + 1
+            deepest = max(deepest, open_now)
+    return deepest > DEEPEST or deepest * tags > MOST_WORK
+
+
+def all_text(source: str) -> str:
+    """Whatever text stands in it, without its layout: no rule here looks at any part of it twice."""
+    lines = re.sub(r"<[^<>]*>", " ", ENDS_A_LINE.sub("\n", _without_code(source))).splitlines()
+    return "\n".join(filter(None, (" ".join(html.unescape(line).split()) for line in lines)))
+
+
+def _without_code(source: str) -> str:
+    kept: list[str] = []
+    inside = ""
+    for piece in CODE.split(source):
+        word = piece.lower()
+        if not inside and word in ("<script", "<style"):
+            inside = word[1:]
+        elif inside and word == f"</{inside}":
+            inside = ""
+            kept.append("<")  # the rest of the closing tag follows
+        elif not inside:
+            kept.append(piece)
+    return "".join(kept)
+
+
+def html_to_text(source: str) -> str:
+    """The text of an HTML page, laid out in lines."""
+    if is_laborious(source):
+        return all_text(source)
+    try:
+        text = inscriptis.get_text(source)
+    except Exception:  # lxml refuses some input outright
+        text = all_text(source)
+    return re.sub(r"\n{3,}", "\n\n", "\n".join(line.rstrip() for line in text.splitlines())).strip()
+
+
+def safe_html(source: str) -> str:
+    """HTML that may be shown: no scripts, handlers, forms, styles or remote pictures."""
+    if is_laborious(source):
+        return "<br>".join(map(html.escape, all_text(source).splitlines()))
+    return nh3.clean(source, tags=nh3.ALLOWED_TAGS - {"img", "map", "area"}, link_rel="noopener noreferrer nofollow")
