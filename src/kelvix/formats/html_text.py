@@ -10,13 +10,11 @@ import re
 import inscriptis
 import nh3
 
-DEEPEST, MOST_WORK = 500, 1_000_000  # open elements at once; times the number of tags
+DEEPEST, MOST_TAGS, MOST_WORK = 500, 40_000, 1_000_000  # open elements at once; tags; one times the other
 TAG = re.compile(r"<(/?)([a-zA-Z][a-zA-Z0-9]*)")
-ENDS_ITSELF = frozenset(
-    # void elements, and those whose end may be left out (WHATWG HTML, 13.1.2)
-    ("area", "base", "br", "col", "embed", "hr", "img", "input", "link", "meta", "source", "track", "wbr")
-    + ("p", "li", "dt", "dd", "tr", "td", "th", "thead", "tbody", "tfoot", "option", "optgroup", "rt", "rp")
-)
+# Void elements, and those whose end may be left out (WHATWG HTML, 13.1.2).
+ENDS_ITSELF = {"area", "base", "br", "col", "embed", "hr", "img", "input", "link", "meta", "source", "track", "wbr"}
+ENDS_ITSELF |= {"p", "li", "dt", "dd", "tr", "td", "th", "thead", "tbody", "tfoot", "option", "optgroup", "rt", "rp"}
 ENDS_A_LINE = re.compile(r"</(?:p|div|li|tr|h[1-6]|section|article|blockquote|pre|dd|dt|title)\s*>|<br\b[^<>]*>", re.I)
 CODE = re.compile(r"(</?(?:script|style)\b)", re.I)
 
@@ -29,7 +27,7 @@ def is_laborious(source: str) -> bool:
         if name.lower() not in ENDS_ITSELF:
             open_now = max(0, open_now - 1) if closes else open_now + 1
             deepest = max(deepest, open_now)
-    return deepest > DEEPEST or deepest * tags > MOST_WORK
+    return deepest > DEEPEST or tags > MOST_TAGS or deepest * tags > MOST_WORK
 
 
 def all_text(source: str) -> str:
