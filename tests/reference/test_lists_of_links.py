@@ -96,6 +96,15 @@ def test_bookmarks():
     assert top.tags == () and top.title == "At the top"
 
 
+def test_what_is_never_closed_or_nested_without_end_is_read_as_far_as_it_goes():
+    half = BOOKMARKS + b"<a href=" * 100_000
+    assert read(half)[0].title == "Glue & size"
+    assert read(b"<!DOCTYPE NETSCAPE-Bookmark-file-1>" + b"<DL>" * 100_000) == []
+    deep = b"<opml version='2.0'><body>" + b"<outline text='a'>" * 3000 + b"</outline>" * 3000 + b"</body></opml>"
+    with pytest.raises(Unreadable, match="more than 100 times"):
+        read(deep)
+
+
 BOMB = b"""<?xml version="1.0"?><!DOCTYPE x [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;&a;&a;&a;&a;">]>"""
 
 
