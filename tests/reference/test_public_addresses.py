@@ -3,12 +3,6 @@ block that is not globally reachable, from memory; RFC 6052 for NAT64 and RFC 42
 
 from __future__ import annotations
 
-import contextlib
-import resource
-import socket
-import threading
-import zlib
-
 import pytest
 
 from kelvix.connectors import guarded_http
@@ -69,35 +63,3 @@ def test_what_is_connected_to_is_what_was_looked_at(monkeypatch):
     assert (target.address, target.host, target.path) == ("8.8.4.4", "changing.example", "/a?b=c")
     pool = guarded_http._pool(target)
     assert pool.host == "8.8.4.4"
-
-
-def endless(kind: str) -> tuple[int, threading.Thread]:
-    """A server that answers one request with a page that never ends; as it is, or as what unpacks to much more."""
-    door = socket.create_server(("127.0.0.1", 0))
-
-    def answer() -> None:
-        calling, _ = door.accept()
-        with calling, contextlib.suppress(OSError):
-            calling.recv(65536)
-            coded = b"content-encoding: gzip\r\n" if kind == "gzip" else b""
-            calling.sendall(b"HTTP/1.1 200 OK\r\ncontent-type: text/html\r\n" + coded + b"\r\n")
-            packer = zlib.compressobj(9, wbits=31)
-            while True:
-                piece = b"<p>on and on</p>" * 65536
-                calling.sendall(packer.compress(piece) + packer.flush(zlib.Z_SYNC_FLUSH) if coded else piece)
-
-    thread = threading.Thread(target=answer, daemon=True)
-    thread.start()
-    return door.getsockname()[1], thread
-
-
-@pytest.mark.parametrize("kind", ["plain", "gzip"])
-def test_what_never_ends_is_read_up_to_its_bound(kind):
-    port, thread = endless(kind)
-    target = guarded_http.resolve(f"http://127.0.0.1:{port}/", {f"127.0.0.1:{port}"})
-    before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
-    answer = guarded_http.send("GET", target, {"accept-encoding": "gzip"}, None, 1 << 20)
-    assert answer.status == 200 and len(answer.content) == 1 << 20 and answer.content.startswith(b"<p>on and on</p>")
-    assert resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before < 100_000, "kB: what is left is not kept"
-    thread.join(10)
-    assert not thread.is_alive(), "the connection is given up"

@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from email.utils import parsedate_to_datetime
 from functools import partial
+from json import loads
 from time import sleep, time
 from typing import Any
 from urllib.parse import urlencode
@@ -18,6 +19,7 @@ SECONDS = 12.0  # well under a run's lease
 LONGEST_WAIT = 3600.0
 PATIENCE = 10.0  # seconds that a call for the content of an item waits where it stands
 AT_A_TIME = 1 << 16  # bytes of a content that is read
+MOST_ANSWER = 64 << 20  # bytes of an answer that is read whole
 
 
 def retry_after(raw: str | None) -> float | None:
@@ -33,11 +35,11 @@ def retry_after(raw: str | None) -> float | None:
             return None
 
 
-def _detail(answer: urllib3.BaseHTTPResponse) -> str:
+def _detail(data: bytes) -> str:
     """What the app says is wrong, if it says so in JSON."""
     try:
-        said = answer.json()["detail"]
-    except (ValueError, KeyError, TypeError):
+        said = loads(data)["detail"]
+    except (ValueError, KeyError, TypeError, RecursionError):
         return ""
     return f": {said[:200]}" if isinstance(said, str) else ""
 
@@ -68,14 +70,28 @@ class Caller:
         with self._told_apart():
             if body is not None:
                 headers["content-type"] = "application/octet-stream"
-                answer = self._pool.request(method, f"{self.address}{where}{query}", headers=headers, body=body, chunked=True)
+                more: dict[str, Any] = {"body": body, "chunked": True}
             else:
-                answer = self._pool.request(method, f"{self.address}{where}{query}", headers=headers, json=json)
-        self._check(answer)
+                more = {"json": json}
+            url = f"{self.address}{where}{query}"
+            answer = self._pool.request(method, url, headers=headers, preload_content=False, **more)
+            data = self._bounded(answer)
+        self._check(answer, data)
         try:
-            return answer.json() if answer.data else None
-        except ValueError:
+            return loads(data) if data else None
+        except (ValueError, RecursionError):
             raise Passing(f"{self.app_name} answered with something that cannot be read") from None
+
+    def _bounded(self, answer: urllib3.BaseHTTPResponse) -> bytes:
+        """What an app answers, which may never end. Raises Passing."""
+        data = bytearray()
+        while len(data) <= MOST_ANSWER and (piece := answer.read(AT_A_TIME)):
+            data += piece
+        if len(data) > MOST_ANSWER:
+            answer.close()
+            raise Passing(f"{self.app_name} answered with more than {MOST_ANSWER >> 20} MB")
+        answer.release_conn()
+        return bytes(data)
 
     def content(self, where: str, token: str) -> Iterator[bytes]:
         """What a file contains, a piece at a time. Raises Passing, Standing, also on the way. Asked again after a short wait,
@@ -87,11 +103,11 @@ class Caller:
             answer = self._patiently(ask)
         try:
             if answer.status >= 300:
-                self._check(answer)
+                self._check(answer, self._bounded(answer))
             with self._told_apart():
                 yield from answer.stream(AT_A_TIME)
         finally:
-            answer.drain_conn() if answer.status >= 300 else answer.close()
+            answer.close()
 
     def _patiently(self, ask: Callable[[], urllib3.BaseHTTPResponse]) -> urllib3.BaseHTTPResponse:
         left = PATIENCE
@@ -113,7 +129,7 @@ class Caller:
         except urllib3.exceptions.HTTPError:
             raise Passing(f"{self.app_name} cannot be reached") from None
 
-    def _check(self, answer: urllib3.BaseHTTPResponse) -> None:
+    def _check(self, answer: urllib3.BaseHTTPResponse, data: bytes) -> None:
         """Raises Passing, Standing for what is not what was asked for."""
         wait = retry_after(answer.headers.get("retry-after"))
         if answer.status == 429:
@@ -127,4 +143,4 @@ class Caller:
         if answer.status in (404, 410):
             raise Standing(f"{self.app_name} says that it is not there any more", "item")
         if answer.status >= 300:
-            raise Standing(f"{self.app_name} did not take the call ({answer.status}{_detail(answer)})", "call")
+            raise Standing(f"{self.app_name} did not take the call ({answer.status}{_detail(data)})", "call")

@@ -117,8 +117,12 @@ class Reading(ConsentedApp):
             return Article(address=raw["bare"])
 
         def read() -> Article:
-            content = b"".join(self._caller.content(f"{self._api}/articles/{raw['id']}/page", token))
-            return article.read(content, raw["address"])
+            content = bytearray()
+            for piece in self._caller.content(f"{self._api}/articles/{raw['id']}/page", token):
+                content += piece
+                if len(content) > article.MOST_BYTES:
+                    break
+            return article.read(bytes(content), raw["address"])
 
         return self._pages.get((raw["id"], raw["revision"]), read)
 
