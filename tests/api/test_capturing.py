@@ -252,6 +252,11 @@ def test_a_page_that_is_posted_is_kept_with_what_it_says_once(pages, way):
     values = record["values"]
     assert (values[ids["Name"]], values[ids["Address"]]) == ("Hair sheep leather", "https://wick.example/hair")
     assert "## Glue" in values["0"] and "alert" not in values["0"]
+    russian = "<html><title>Кожа для мехов</title><p>Кожа</p></html>".encode("cp1251")
+    kind = {"content-type": "text/html; charset=windows-1251", "origin": ""}
+    more = orla.web.post(at["address"], params={"url": "https://other.example/1"}, content=russian, headers=kind)
+    assert more.json()["records"][0]["understood"]["Name"] == "Кожа для мехов"
+    orla.api("DELETE", f"/databases/{made['id']}/records/{orla.records(made['id'])[0]['id']}")
     again = send("https://wick.example/hair?utm_campaign=other")
     assert again.status_code == 422 and "in Notes already" in again.json()["title"] and len(orla.records(made["id"])) == 1
     assert "https://" in send("").json()["detail"]

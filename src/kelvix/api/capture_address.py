@@ -39,8 +39,8 @@ async def take(workspace_id: int, token: str, request: Request) -> JSONResponse:
     address as `?url=…`; or “html” and “url” by name) is kept with what it says."""
     engine: Engine = request.app.state.engine
     try:
+        space, address = await run_in_threadpool(knock, engine, workspace_id, token)  # before anything is read
         raw = await read_body(request, article.MOST_BYTES)
-        space, address = await run_in_threadpool(knock, engine, workspace_id, token)
         kind = request.headers.get("content-type", "").split(";")[0].strip().lower()
         files: tuple[Sent, ...] = ()
         if kind in PAGES:
@@ -51,7 +51,8 @@ async def take(workspace_id: int, token: str, request: Request) -> JSONResponse:
             files = tuple(Sent(file_name.clean(name), content) for name, content in sent)
             names = [name for name, _ in sent]
             named = {k: v for k, v in named.items() if v not in names}  # a file is no line
-        page = page_of(named)
+        charset = article.charset_of(request.headers.get("content-type", "")) if kind in PAGES else ""
+        page = await run_in_threadpool(page_of, named, charset)
         text = text_of(named, page, files)
         each = request.query_params.get("each", str(named.get("each", ""))).lower() in ("1", "true", "yes")
         key = request.headers.get("idempotency-key") or str(named.get("key") or "") or None
@@ -90,15 +91,15 @@ def text_of(named: dict[str, Any], page: Article | None = None, files: tuple[Sen
     return "\n".join(filter(None, (" ".join(line.split()), quoted, told["text"] or told["note"])))
 
 
-def page_of(named: dict[str, Any]) -> Article | None:
-    """The page that was sent, read; none where none was. Raises Refused."""
+def page_of(named: dict[str, Any], charset: str) -> Article | None:
+    """The page that was sent, read, which may take seconds; none where none was. Raises Refused."""
     sent = named.get("html")
     if not sent:
         return None
     url = str(named.get("url") or named.get("link") or "").strip()
     if not url.lower().startswith(("http://", "https://")):
         raise Refused(422, "The page has no address.", "Send it as “url”, so that the page is known again: https://…")
-    return article.read(sent if isinstance(sent, bytes) else str(sent), url)
+    return article.read(sent if isinstance(sent, bytes) else str(sent), url, charset)
 
 
 def knock(engine: Engine, workspace_id: int, token: str) -> tuple[Space, CaptureAddress]:

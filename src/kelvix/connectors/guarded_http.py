@@ -7,7 +7,6 @@ which changes meanwhile leads nowhere else). Redirects are not followed. Answers
 from __future__ import annotations
 
 import ipaddress
-import re
 import socket
 import ssl
 import time
@@ -19,6 +18,7 @@ import urllib3
 
 from kelvix.connectors.contract import Passing, Standing
 from kelvix.connectors.http import retry_after
+from kelvix.formats.article import charset_of
 
 CONNECT, READ, WHOLE = 6.0, 12.0, 20.0  # seconds; all of it under a run's lease
 MOST_ANSWER = 256 * 1024  # bytes
@@ -126,8 +126,7 @@ def send(method: str, target: Target, headers: dict[str, str], body: bytes | Non
             raise Unanswered(f"{target.host} did not answer ({type(error).__name__})") from None
     wait = retry_after(answer.headers.get("retry-after"))
     moved_to = answer.headers.get("location", "") if 300 <= answer.status < 400 else ""
-    said = re.search(r"charset=\s*\"?([\w.:-]+)", answer.headers.get("content-type", ""), re.I)
-    return Answer(answer.status, content, wait, moved_to, said[1] if said else "")
+    return Answer(answer.status, content, wait, moved_to, charset_of(answer.headers.get("content-type", "")))
 
 
 def _read(answer: urllib3.BaseHTTPResponse, most: int) -> bytes:

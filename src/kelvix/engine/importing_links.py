@@ -19,6 +19,7 @@ from kelvix.store.directory import Space
 from kelvix.store.records import Origin
 
 AT_ONCE = 50  # links in one transaction
+MOST_LAID_OUT = 500  # links whose texts keep headings and lists, which takes some milliseconds for each
 
 
 @dataclass(frozen=True)
@@ -43,20 +44,24 @@ def bring(space: Space, database: Database, content: bytes, origin: Origin) -> B
     added = 0
     for begin in range(0, len(links), AT_ONCE):
         some = [
-            (address, values_of(space, database, field, address, link, env)) for address, link in links[begin : begin + AT_ONCE]
+            (address, values_of(space, database, field, address, link, env, laid_out=len(links) <= MOST_LAID_OUT))
+            for address, link in links[begin : begin + AT_ONCE]
         ]
         added += space.transact(lambda t, some=some: _add(t, space, database, field, some, origin))  # type: ignore[misc]
     return Brought(added, len(links) - added)
 
 
-def values_of(space: Space, database: Database, field: Field, address: str, link: Link, env: Env) -> dict[int, Value]:
-    """A link as a record's values. Raises NotKept where a field must be filled that no link fills."""
+def values_of(
+    space: Space, database: Database, field: Field, address: str, link: Link, env: Env, laid_out: bool
+) -> dict[int, Value]:
+    """A link as a record's values; `laid_out`: its text with headings and lists. Raises NotKept where a field must be filled
+    that no link fills."""
     about: dict[str, Value] = {
         "title": link.title or None,
         "author": link.author or None,
         "published": link.at,
         "tags": ", ".join(link.tags) or None,
-        "text": (article.read(link.text).text or html_text.html_to_text(link.text)) if link.text else None,
+        "text": ((laid_out and article.read(link.text).text) or html_text.html_to_text(link.text)) if link.text else None,
     }
     title = database.fields[0]
     try:

@@ -86,6 +86,12 @@ def without_tracking(address: str) -> str:
     return str(clean_url(bare) or bare) if bare.lower().startswith(("http://", "https://")) else bare
 
 
+def charset_of(content_type: str) -> str:
+    """The charset that a Content-Type names, if it does."""
+    said = re.search(r"charset\s*=\s*\"?([\w.:-]+)", content_type, re.I)
+    return said[1] if said else ""
+
+
 def _decoded(page: bytes, charset: str) -> bytes | str:
     """By a byte order mark, what it was sent with, or its own meta element (WHATWG HTML, "determining the character encoding");
     without any of these, it is left to be guessed. "latin-1" means windows-1252 there, as browsers take it."""
