@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from functools import partial
 
 from kelvix.core import page_fields
 from kelvix.core.feel import Env
@@ -47,7 +48,7 @@ def bring(space: Space, database: Database, content: bytes, origin: Origin) -> B
             (address, values_of(space, database, field, address, link, env, laid_out=len(links) <= MOST_LAID_OUT))
             for address, link in links[begin : begin + AT_ONCE]
         ]
-        added += space.transact(lambda t, some=some: _add(t, space, database, field, some, origin))  # type: ignore[misc]
+        added += space.transact(partial(_add, space=space, database=database, field=field, some=some, origin=origin))
     return Brought(added, len(links) - added)
 
 

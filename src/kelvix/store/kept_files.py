@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
+from functools import partial
+from itertools import count
 
 from kelvix.core.values import File
 from kelvix.store.database_server import Transaction
@@ -20,10 +22,13 @@ def keep(space: Space, name: str, kind: str, content: Iterable[bytes]) -> File:
     size = 0
     for number, piece in enumerate(_pieces(content)):
         size += len(piece)
-        row = (made, number, piece)
-        space.transact(lambda t, row=row: t.execute("INSERT INTO kept_file_piece VALUES (%s,%s,%s)", row))  # type: ignore[misc]
+        space.transact(partial(_add_piece, row=(made, number, piece)))
     space.transact(lambda t: t.execute("UPDATE kept_file SET size=%s, whole=1 WHERE id=%s", (size, made)))
     return File(name, size, kind, f"{SOURCE}:{made}")
+
+
+def _add_piece(t: Transaction, row: tuple[int, int, bytes]) -> None:
+    t.execute("INSERT INTO kept_file_piece VALUES (%s,%s,%s)", row)
 
 
 def _pieces(content: Iterable[bytes]) -> Iterator[bytes]:
@@ -53,10 +58,11 @@ def content(space: Space, file: File) -> Iterator[bytes]:
     if space.read(lambda t: get(t, space.id, file.source)) is None:
         raise LookupError("there is no such file")
     file_id = int(file.source.partition(":")[2])
-    number = 0
-    while (row := space.read(lambda t, n=number: _piece(t, file_id, n))) is not None:  # type: ignore[misc]
-        yield row
-        number += 1
+    for number in count():
+        piece = space.read(partial(_piece, file_id=file_id, number=number))
+        if piece is None:
+            return
+        yield piece
 
 
 def _piece(t: Transaction, file_id: int, number: int) -> bytes | None:
