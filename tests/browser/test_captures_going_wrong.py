@@ -204,9 +204,8 @@ def test_limits_of_the_app_lose_nothing(page: Page, orla: Person, source: Source
     expect(page.get_by_text("failed")).to_have_count(0)
 
 
+@pytest.mark.parametrize("source", ["reading"], indirect=True)  # files have no tags
 def test_an_item_under_three_tags_is_one(page: Page, orla: Person, source: Source):
-    if source.app == "files":
-        pytest.skip("files have no tags")
     flow = source.workflow()
     source.bring("Hair sheep")
     until(lambda: source.names() == ["Hair sheep"])
