@@ -286,6 +286,15 @@ def test_a_list_of_links_is_brought_in_once(pages):
     )
     assert orla.api("POST", where, 201, content=BOOKMARKS) == {"added": 0, "there": 2}
     assert orla.api("POST", where, 201, content=EXTENSIVE)["added"] == 1
+    glue = b"<rss version='2.0'><channel><item><title>Glue</title><link>https://w.example/again</link><description>"
+    glue += (
+        b"&lt;h2&gt;Warm&lt;/h2&gt;&lt;p&gt;Not too much of it, and never hot.&lt;/p&gt;</description></item></channel></rss>"
+    )
+    assert orla.api("POST", where, 201, content=glue)["added"] == 1
+    newest = orla.records(made["id"])[0]
+    assert newest["values"]["0"] == "## Warm\n\nNot too much of it, and never hot."
+    said = orla.api("GET", f"/databases/{made['id']}/records/{newest['id']}")["captured"]["words"]
+    assert said == "Orla, by a list of links"
     assert "no bookmark file" in orla.api("POST", where, 422, content=b"plain words")["detail"]
     assert "no links" in orla.api("POST", where, 422, content=b'<opml version="2.0"><body/></opml>')["title"]
     bare = orla.database("Bare", {"name": "Name", "type": "text"})

@@ -170,7 +170,7 @@ def bring_links(
     if into is None:
         raise LookupError("there is no such database")
     try:
-        brought = importing_links.bring(who.space, into, content, Origin(person=who.person.name, capture=True))
+        brought = importing_links.bring(who.space, into, content, Origin(who.person.name, "a list of links", True))
     except NotKept as why:
         raise Problem(422, str(why), why.advice) from None
     except Unreadable as why:

@@ -16,7 +16,7 @@ NAMES: dict[str, frozenset[str]] = {
     "language": frozenset(("language",)),
     "minutes": frozenset(("minutes", "reading time", "minutes to read")),
     "picture": frozenset(("picture", "image", "lead picture")),
-    "tags": frozenset(("tags", "labels", "keywords", "topics")),
+    "tags": frozenset(("tags", "labels", "keywords", "topics", "subjects", "about")),
 }
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from functools import partial
+from html import escape
 
 from kelvix.core import page_fields
 from kelvix.core.feel import Env
@@ -62,7 +63,7 @@ def values_of(
         "author": link.author or None,
         "published": link.at,
         "tags": ", ".join(link.tags) or None,
-        "text": ((laid_out and article.read(link.text).text) or html_text.html_to_text(link.text)) if link.text else None,
+        "text": _text(link, laid_out) or None,
     }
     title = database.fields[0]
     try:
@@ -75,6 +76,13 @@ def values_of(
     if missing:
         raise NotKept(f"A record of {database.name} also needs {', '.join(missing)}.", "Choose another database for them.")
     return values
+
+
+def _text(link: Link, laid_out: bool) -> str:
+    if not link.text:
+        return ""
+    page = f"<html><head><title>{escape(link.title)}</title></head><body><article>{link.text}</article></body></html>"
+    return (laid_out and article.read(page).text) or html_text.html_to_text(link.text)
 
 
 def _add(
