@@ -88,14 +88,22 @@ def test_on_a_phone_without_a_network_it_waits_and_is_sent_once(chromium: Browse
     page.reload()
     expect(page.get_by_label("What waits to be sent").get_by_role("listitem")).to_have_count(2)
     assert names(orla, tasks) == ["with a network"]
-    other = context.new_page()  # a second window has the same queue
+    other = context.new_page()  # a second window has the same queue, and neither forgets what the other put there
     other.goto("/quick/")
+    other.get_by_label("What to keep").fill("from another window")
+    other.get_by_role("button", name="Keep it").click()
+    expect(page.get_by_label("What waits to be sent").get_by_role("listitem")).to_have_count(3)
+    box.fill("and from the first")
+    page.get_by_role("button", name="Keep it").click()
+    expect(other.get_by_label("What waits to be sent").get_by_role("listitem")).to_have_count(4)
+    other.close()
     context.set_offline(False)
-    until(lambda: len(names(orla, tasks)) == 3)
+    until(lambda: len(names(orla, tasks)) == 5)
     page.reload()
     expect(page.get_by_role("heading", name="Quick input")).to_be_visible()
     expect(page.get_by_label("What waits to be sent")).to_have_count(0)
-    assert names(orla, tasks) == ["with a network", "without one 0", "without one 1"]
+    last = ["from another window", "and from the first"]
+    assert names(orla, tasks) == ["with a network", "without one 0", "without one 1", *last]
     assert page.evaluate("document.documentElement.scrollWidth <= innerWidth"), "nothing is wider than a phone"
     context.close()
 

@@ -22,51 +22,64 @@ interface State {
 
 const KEY = "kelvix-quick-queue";
 const listeners = new Set<() => void>();
-let state: State = { waiting: JSON.parse(localStorage.getItem(KEY) ?? "[]") as Waiting[], said: "", held: "" };
 
-function set(next: Partial<State>) {
+/** What waits on this device, whichever window put it there. */
+const stored = () => JSON.parse(localStorage.getItem(KEY) ?? "[]") as Waiting[];
+let state: State = { waiting: stored(), said: "", held: "" };
+
+function show(next: Partial<State>) {
   state = { ...state, ...next };
-  localStorage.setItem(KEY, JSON.stringify(state.waiting));
   for (const tell of listeners) tell();
 }
 
-const without = (key: string) => state.waiting.filter((w) => w.key !== key);
+/** Change what waits, as it is stored now: another window may have added to it. */
+function change(how: (waiting: Waiting[]) => Waiting[], words: Partial<Pick<State, "said" | "held">> = {}) {
+  const waiting = how(stored());
+  localStorage.setItem(KEY, JSON.stringify(waiting));
+  show({ ...words, waiting });
+}
+
+window.addEventListener("storage", (event) => event.key === KEY && show({ waiting: stored() }));
+
+const without = (key: string) => (waiting: Waiting[]) => waiting.filter((w) => w.key !== key);
 
 export function add(text: string, each: boolean, pages: boolean, database: number | null) {
-  set({ waiting: [...state.waiting, { key: crypto.randomUUID(), text, each, pages, database, problem: null }], said: "" });
+  const one = { key: crypto.randomUUID(), text, each, pages, database, problem: null };
+  change((waiting) => [...waiting, one], { said: "" });
   void flush();
 }
 
 export function drop(key: string): string {
-  const text = state.waiting.find((w) => w.key === key)?.text ?? "";
-  set({ waiting: without(key) });
+  const text = stored().find((w) => w.key === key)?.text ?? "";
+  change(without(key));
   return text;
 }
 
 /** Send what waits, one after the other; one window at a time. */
 export async function flush() {
-  if (state.waiting.length === 0) return;
+  if (stored().length === 0) return;
   await (navigator.locks ? navigator.locks.request(KEY, send) : send()); // there are none where the page is not secure
 }
 
 async function send() {
-    for (const one of state.waiting.filter((w) => !w.problem)) {
-      try {
-        const made = await answer(
-          client.POST("/api/v1/capture", {
-            body: { text: one.text, each: one.each, read_pages: one.pages, database: one.database },
-            params: { header: { "idempotency-key": one.key } },
-          }),
-        );
-        const number = made.records.length;
-        set({ waiting: without(one.key), said: number === 1 ? "Added." : `${number} records added.`, held: "" });
-      } catch (error) {
-        const status = error instanceof Problem ? error.status : 0;
-        if (status === 0 || status >= 500 || status === 429) return set({ held: "Kelvix cannot be reached now; it will be sent later." });
-        if (status === 401 || status === 403) return set({ held: "Sign in to Kelvix again on this device; what waits is sent then." });
-        set({ waiting: state.waiting.map((w) => (w.key === one.key ? { ...w, problem: said(error) } : w)) });
-      }
+  for (const one of stored().filter((w) => !w.problem)) {
+    try {
+      const made = await answer(
+        client.POST("/api/v1/capture", {
+          body: { text: one.text, each: one.each, read_pages: one.pages, database: one.database },
+          params: { header: { "idempotency-key": one.key } },
+        }),
+      );
+      const number = made.records.length;
+      change(without(one.key), { said: number === 1 ? "Added." : `${number} records added.`, held: "" });
+    } catch (error) {
+      const status = error instanceof Problem ? error.status : 0;
+      if (status === 0 || status >= 500 || status === 429) return show({ held: "Kelvix cannot be reached now; it will be sent later." });
+      if (status === 401 || status === 403) return show({ held: "Sign in to Kelvix again on this device; what waits is sent then." });
+      const problem = said(error);
+      change((waiting) => waiting.map((w) => (w.key === one.key ? { ...w, problem } : w)));
     }
+  }
 }
 
 export const useQueue = () =>
