@@ -136,5 +136,6 @@ def test_an_address_is_made_and_taken_away(page: Page, orla: Person, tasks):
     page.reload()
     expect(row.get_by_text("1, last")).to_be_visible()
     row.get_by_role("button", name="Take My phone away").click()
+    row.get_by_role("button", name="Take My phone away for good").click()
     expect(row).to_have_count(0)
     assert orla.web.post(kept["address"], content=b"again").status_code == 404

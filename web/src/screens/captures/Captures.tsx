@@ -19,6 +19,7 @@ export function Captures() {
   const addresses = useQuery({ queryKey: ADDRESSES, queryFn: () => answer(client.GET("/api/v1/capture/addresses")) }).data;
   const [name, setName] = useState("");
   const [database, setDatabase] = useState(0);
+  const [sure, setSure] = useState(0); // the address that is about to be taken away
   const queries = useQueryClient();
   const { tell, fail } = useNotices();
   const make = useMutation({
@@ -77,9 +78,15 @@ export function Captures() {
                 </td>
                 <td>{a.last_at ? `${a.taken}, last ${relative(a.last_at)}` : "nothing yet"}</td>
                 <td>
-                  <button className="link" onClick={() => remove.mutate(a.id)} aria-label={`Take ${a.name} away`}>
-                    take away
-                  </button>
+                  {sure === a.id ? (
+                    <button className="link" autoFocus onClick={() => remove.mutate(a.id)} onBlur={() => setSure(0)} aria-label={`Take ${a.name} away for good`} title="What is sent to it then is refused, and it does not come back">
+                      for good
+                    </button>
+                  ) : (
+                    <button className="link" onClick={() => setSure(a.id)} aria-label={`Take ${a.name} away`}>
+                      take away
+                    </button>
+                  )}
                 </td>
               </tr>
             ))}
