@@ -37,6 +37,8 @@ def test_an_approval_is_built_asked_edited_and_given(tasks):
     page.get_by_role("option", name=re.compile("^Subject")).first.click()
     expect(page.get_by_role("grid").get_by_text("Book it?").last).to_be_visible()
     page.get_by_role("grid").get_by_text("a record to Tasks").click()
+    # The panel of the line above has the same value: wait for this one's.
+    expect(page.get_by_label("Name is filled with", exact=True)).to_have_count(1)
     page.get_by_role("button", name="Message › Subject").or_(page.get_by_role("button", name="Subject")).first.press(
         "Backspace"
     )
