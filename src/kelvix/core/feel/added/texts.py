@@ -6,8 +6,8 @@ import re
 from datetime import date, time
 from decimal import Decimal
 from functools import lru_cache
+from unittest.mock import patch
 
-import inflect
 import inscriptis
 import nh3
 from markdownify import markdownify
@@ -71,6 +71,10 @@ def truncate(text: str, length: Decimal) -> str:
     cut = text[: most - 1]
     at_word = cut.rsplit(None, 1)[0] if not text[most - 1].isspace() and len(cut.split()) > 1 else cut
     return f"{at_word.rstrip()}…"
+
+
+with patch("typeguard.typechecked", lambda function: function):  # which makes each function anew: seconds, in every process
+    import inflect
 
 
 @lru_cache(maxsize=1)
