@@ -5,10 +5,12 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
 
 import pytest
 from playwright.sync_api import Page, expect
 
+from kelvix.engine import attention
 from reference.test_articles import PAGE
 from support import Person, until
 
@@ -202,6 +204,63 @@ def test_limits_of_the_app_lose_nothing(page: Page, orla: Person, source: Source
         orla.faults(app=source.app)
     page.goto(f"/workflows/{flow}/runs")
     expect(page.get_by_text("failed")).to_have_count(0)
+
+
+def test_what_was_tried_and_never_turned_on_is_said_loudly(page: Page, orla: Person, source: Source):
+    flow = source.workflow(on=False)
+    source.bring("Holm")
+    page.goto(f"/workflows/{flow}")
+    page.get_by_role("button", name=f"fetch the newest {source.items_word}").click()
+    page.get_by_role("button", name=re.compile("^Try ")).click()
+    dialog = page.get_by_role("dialog")
+    dialog.get_by_role("button", name="Carry it through").click()
+    until(lambda: source.names() == ["Holm"])
+    dialog.get_by_role("button", name="Close").click()
+    expect(page.get_by_text("Off: tried, never turned on")).to_be_visible()
+    page.goto("/workflows")
+    expect(page.get_by_role("row", name="Things").get_by_text("off: tried, never turned on")).to_be_visible()
+    page.goto("/needs")
+    expect(page.get_by_text("It was built and tried, and never turned on.")).to_be_visible()
+
+
+def test_runs_a_month_are_told_before_it_is_turned_on_from_when_items_came(page: Page, orla: Person, source: Source):
+    flow = source.workflow(on=False)
+    source.bring("one", "two", "three")
+    for days, row in enumerate(orla.kelvix.practice.items(source.container(), 10)):
+        came = datetime.now(UTC) - timedelta(days=1 + 2 * days)  # the oldest five days ago
+        orla.kelvix.practice.server.transact(
+            lambda t, came=came, item=row["id"]: t.execute("UPDATE item SET at=%s WHERE id=%s", (came, item))
+        )
+    page.goto(f"/workflows/{flow}")
+    page.get_by_role("button", name=f"fetch the newest {source.items_word}").click()
+    expect(page.get_by_text("about 18 runs a month, as its newest 3 came")).to_be_visible()
+    page.goto("/workflows")
+    expect(page.get_by_role("row", name="Things").get_by_text("about 18")).to_be_visible()
+    page.goto(f"/workflows/{flow}/backcast")
+    page.get_by_role("button", name="Backcast over all past events").click()
+    expect(page.get_by_text("about 3 a month")).to_be_visible()  # it has seen all there is
+
+
+def test_a_source_that_falls_silent_is_noticed_with_the_likely_cause(page: Page, orla: Person, source: Source):
+    flow = source.workflow()
+    titles = [f"item {number}" for number in range(10)]
+    source.bring(*titles)
+    until(lambda: source.names() == titles)
+
+    def long_ago(t):
+        for number, row in enumerate(t.rows("SELECT id FROM event WHERE workflow_id=%s ORDER BY id DESC", (flow,))):
+            came = datetime.now(UTC) - timedelta(hours=30 + 2 * number)
+            t.execute("UPDATE event SET at=%s WHERE id=%s", (came, row["id"]))
+        t.execute("UPDATE workflow SET turned_on_at=NOW(3) - INTERVAL 9 DAY WHERE id=%s", (flow,))
+
+    orla.space.transact(long_ago)
+    attention.watch_silence(orla.kelvix.engine, orla.space)
+    page.goto("/workflows")
+    expect(page.get_by_role("row", name="Things").get_by_text("on, but silent")).to_be_visible()
+    page.goto(f"/workflows/{flow}")
+    expect(page.get_by_text("where something usually comes every 2 hours")).to_be_visible()
+    page.goto("/needs")
+    expect(page.get_by_text("Something newer lies in “Surveys”, of which Kelvix was not told.", exact=False)).to_be_visible()
 
 
 @pytest.mark.parametrize("source", ["reading"], indirect=True)  # files have no tags

@@ -82,5 +82,6 @@ class _Job:
         kept = self.space.transact(
             lambda t: backcasts.progress(t, self.space.id, self.id, self.counts.seen, outcomes, span, state, problem)
         )
-        self.engine.dispatch.announce(self.space.id, f"backcast:{self.workflow_id}")
+        ended = () if state == "running" else (f"workflow:{self.workflow_id}",)  # its runs a month are known now
+        self.engine.dispatch.announce(self.space.id, f"backcast:{self.workflow_id}", *ended)
         return kept

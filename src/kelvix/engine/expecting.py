@@ -1,4 +1,5 @@
-"""How many runs a month a workflow will have: from its own times, from what happened, or from a backcast, in this order."""
+"""How many runs a month a workflow will have: from its own times, from what happened, from a backcast, or from when its newest
+samples came, in this order."""
 
 from __future__ import annotations
 
@@ -7,13 +8,14 @@ from datetime import datetime, timedelta
 
 from kelvix.core import schedule
 from kelvix.core.workflow import Schedule
-from kelvix.store import backcasts
+from kelvix.store import backcasts, workflows
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 from kelvix.store.workflows import Kept
 
 DAYS = 30  # that are looked back on
-FEWEST = timedelta(days=2)  # of having been on, before what happened says something
+FEWEST = timedelta(days=2)  # that are looked back on, before they say something
+SAMPLES = 3  # at least, before they say something
 MONTH = 30.44  # days
 
 
@@ -29,4 +31,17 @@ def a_month(t: Transaction, space: Space, kept: Kept, happened: Mapping[int, int
     if past and past.seen and past.oldest and past.newest:
         days = max((past.newest - past.oldest) / timedelta(days=1), MONTH)
         return round(past.seen / days * MONTH), "as its past events"
-    return None, ""
+    return _by_samples(t, space, kept, now)
+
+
+def _by_samples(t: Transaction, space: Space, kept: Kept, now: datetime) -> tuple[int | None, str]:
+    """From the newest items of the source, which were fetched to build with: nobody needs to ask for it."""
+    when = kept.draft.when
+    came = [
+        s.item_at
+        for s in workflows.samples(t, space.id, kept.id)
+        if s.kind == "fetched" and (s.item.get("app"), s.item.get("container")) == (when.app, when.container_name)
+    ]
+    if when.own is not None or len(came) < SAMPLES or now - min(came) < FEWEST:
+        return None, ""
+    return round(len(came) / ((now - min(came)) / timedelta(days=1)) * MONTH), f"as its newest {len(came)} came"

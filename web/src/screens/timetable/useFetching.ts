@@ -16,6 +16,7 @@ export function useFetching(workflow: number, document: Document, count: number)
     mutationFn: () => answer(client.POST("/api/v1/workflows/{workflow_id}/samples/fetch", { ...path, body: { document, count } })),
     onSuccess: (samples) => {
       queries.setQueryData(["samples", workflow], samples);
+      void queries.invalidateQueries({ queryKey: ["workflow", workflow], exact: true }); // its runs a month are told from them
       setProblem(samples.length ? "" : "There is nothing in there yet. Make one item, or wait for the next.");
     },
     onError: (error) => setProblem(said(error)),
