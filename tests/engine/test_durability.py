@@ -14,6 +14,7 @@ import time
 import pytest
 
 from kelvix.commands import processes
+from kelvix.connectors.http import Caller
 from kelvix.settings import TOP, VARIABLE
 from kelvix.store import runs
 from storming import deliver_surely
@@ -82,6 +83,43 @@ def test_a_worker_frozen_past_its_lease_writes_nothing_when_it_wakes(own, on, pa
     assert on.titles() == ["Frozen"]
     changes = on.person.space.rows("SELECT kind FROM `change` WHERE workspace_id=%s", (on.person.space.id,))
     assert [c["kind"] for c in changes] == ["add"]
+
+
+def test_a_worker_killed_in_the_midst_of_saving_a_large_file(own):
+    """The other app keeps nothing of half a file; the next worker fetches it anew and saves it, once."""
+    if "worker" not in own.installation._children:
+        own.installation.start("worker")
+    orla, piece, pieces = own.person("Orla"), bytes(range(256)) * 4096, 160  # MB
+    connection = orla.connect("In", "Out", app="files", send=True)
+    folder, out = orla.container("files", "In"), orla.container("files", "Out")
+    when = {"verb": "when", "id": "w", "app": "files", "connection": connection, "container": str(folder)}
+    save = {"verb": "save_file", "id": "s", "connection": connection, "container": str(out), "container_name": "Out",
+            "file": [{"ref": {"line": "w", "value": "file"}}]}  # fmt: skip
+    flow = orla.workflow("Large", {"lines": [when, save]})
+    orla.api("POST", f"/workflows/{flow}/on")
+    caller, where = Caller("Files", own.settings.practice_address), f"/files/api/folders/{folder}/files"
+    large = (piece for _ in range(pieces))
+    caller.call("POST", where, orla.token(connection), params={"name": "large.bin"}, body=large)
+    contents = pathlib.Path(own.settings.data) / "practice-files"
+
+    def coming():
+        try:
+            return [size for path in contents.glob("coming-*") if (size := path.stat().st_size) > 4 * len(piece)]
+        except FileNotFoundError:  # it came to its end in between
+            return []
+
+    assert until(coming, 20, 0.001)[0] < pieces * len(piece)
+    own.installation.child("worker").kill()
+    own.installation.child("worker").wait()
+    until(lambda: not list(contents.glob("coming-*")))
+    assert own.practice.items(out, 10) == [] and not orla.runs(flow, "done")
+    own.installation.start("worker")
+    until(lambda: orla.runs(flow, "done"), 60)
+    [run], [kept] = orla.runs(flow), own.practice.items(out, 10)
+    assert orla.api("GET", f"/runs/{run['id']}")["run"]["attempts"] == 2
+    with orla.practice_page() as page:
+        copy = page.get(f"/files/files/{kept['id']}/copy").content
+    assert copy == piece * pieces
 
 
 def test_the_fencing_token_alone_stops_a_late_writer(own, on):
