@@ -98,6 +98,21 @@ def test_messages_are_written_read_moved_and_deleted_on_its_pages(orla):
         assert refused.status_code == 422 and "cannot be written" in refused.text
 
 
+@pytest.mark.parametrize(("app", "container", "item"), [("files", "folders", "files"), ("reading", "lists", "articles")])
+def test_files_and_articles_are_moved_and_deleted_on_their_pages(orla, app, container, item):
+    with orla.practice_page() as page:
+        made = page.post(f"/{app}/{container}", data={"name": "Made by hand"}).headers["location"]
+        assert "Made by hand" in page.get(f"/{app}").text
+        form = {"address": "https://wick.example/glue", "title": "Glue"}
+        assert page.post(made, data=form, files={"files": ("Glue", b"hide")}).status_code == 303
+        [row] = orla.kelvix.practice.items(int(made.rpartition("/")[2]), 5)
+        shown, to = f"/{app}/{item}/{row['id']}", orla.container(app, "Elsewhere")
+        assert page.post(f"{shown}/move", data={"to": to}).headers["location"] == shown
+        assert "Elsewhere" in page.get(shown).text and len(orla.kelvix.practice.items(to, 5)) == 1
+        assert page.post(f"{shown}/delete").headers["location"] == f"/{app}/{container}/{to}"
+        assert page.get(shown).status_code == 404 and orla.kelvix.practice.items(to, 5) == []
+
+
 def test_its_pages_ask_for_a_sign_in_and_take_forms_of_their_own_only(orla):
     base = orla.kelvix.settings.practice_address
     away = httpx.get(f"{base}/mail", trust_env=False)

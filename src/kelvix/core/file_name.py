@@ -11,12 +11,14 @@ from pathvalidate import sanitize_filename
 
 LONGEST = 180  # characters, so that it fits everywhere even when encoded
 NONE = "unnamed"
+UNSEEN = ("Cc", "Cf", "Cs")
 
 
 def clean(name: str) -> str:
-    """A name that any system keeps as it is. Control and direction characters (Unicode categories Cc, Cf) go; of a path only
+    """A name that any system keeps as it is. Control and direction characters and halves of characters (Unicode categories
+    Cc, Cf, Cs) go; of a path only
     the last part stays; what a system would not take becomes a hyphen."""
-    visible = "".join(c for c in unicodedata.normalize("NFC", name) if unicodedata.category(c) not in ("Cc", "Cf"))
+    visible = "".join(c for c in unicodedata.normalize("NFC", name) if unicodedata.category(c) not in UNSEEN)
     last = re.split(r"[/\\]", visible.strip().rstrip("/\\"))[-1]
     safe = sanitize_filename(last, replacement_text="-", platform="universal").strip(" .")
     stem, extension = split(safe)

@@ -106,11 +106,7 @@ def _json_feed(content: bytes) -> list[Link]:
             _iso(i.get("date_published")),
             tuple(_line(t) for t in _list(i.get("tags"))),
             str(i.get("content_html") or i.get("content_text") or i.get("summary") or ""),
-            ", ".join(
-                _line(a["name"])
-                for a in _list(i.get("authors") or feed.get("authors"))
-                if isinstance(a, dict) and a.get("name")
-            ),
+            _names(i.get("authors") or feed.get("authors")),
         )
         for i in items
         if isinstance(i, dict)

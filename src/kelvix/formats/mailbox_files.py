@@ -27,7 +27,7 @@ def messages(file: IO[bytes]) -> Iterator[bytes]:
         return
     lines: list[bytes] = []
     size, blank = 0, False
-    for line in file:
+    while line := file.readline(MOST_BYTES + 1):
         if blank and BEGINS.match(line.rstrip(b"\r\n")):
             yield b"".join(lines[:-1])  # without the blank line that stands between
             lines, size, blank = [], 0, False

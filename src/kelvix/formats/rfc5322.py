@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 import unicodedata
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -11,6 +10,7 @@ from email.message import EmailMessage
 from email.parser import BytesParser
 from email.utils import getaddresses, parsedate_to_datetime
 
+from kelvix.core import file_name
 from kelvix.formats.html_text import html_to_text, safe_html
 
 MOST_TEXT = 400_000  # characters of text that are carried; what is longer is cut and marked
@@ -92,13 +92,6 @@ def _date(message: EmailMessage) -> datetime | None:
         return None
 
 
-def file_name(name: str) -> str:
-    """A name that is safe to show and to keep: its last part only, without controls and direction marks."""
-    name = re.split(r"[\\/]", name)[-1]
-    name = "".join(c for c in name if unicodedata.category(c) not in ("Cc", "Cf", "Cs", "Co")).strip(" .")
-    return name[:150]
-
-
 def _decoded(part: EmailMessage, problems: list[str]) -> str:
     raw = part.get_payload(decode=True)
     if not isinstance(raw, bytes):
@@ -142,7 +135,7 @@ def parse(source: bytes) -> Message:
             attachments.append(
                 Attachment(
                     index,
-                    file_name(clean(name)) or f"attachment-{index}",
+                    file_name.clean(clean(name)) if name else f"attachment-{index}",
                     _line(kind)[:100],
                     len(raw) if isinstance(raw, bytes) else 0,
                 )

@@ -3,12 +3,13 @@
 # No deferred annotations here: routes within functions name types that only exist there.
 import json
 import pathlib
-from abc import ABC, abstractmethod
+from abc import ABC
+from collections.abc import Callable
 from contextlib import AbstractContextManager, nullcontext
 from typing import Annotated, Any, ClassVar
 
-from fastapi import APIRouter, Body, Depends, HTTPException, Request, Response
-from fastapi.responses import JSONResponse
+from fastapi import APIRouter, Body, Depends, Form, HTTPException, Request, Response
+from fastapi.responses import JSONResponse, RedirectResponse
 from fastapi.templating import Jinja2Templates
 from starlette.concurrency import run_in_threadpool
 
@@ -51,6 +52,7 @@ class PracticeApp(ABC):
     container_word: ClassVar[str] = "folder"
     containers_word: ClassVar[str] = "folders"
     items_word: ClassVar[str]
+    addressed: ClassVar[bool] = False  # whether containers have mail addresses
     sends: ClassVar[str] = ""  # what else may be allowed, as the consent window says it
     about: str = ""  # what its users should know, beside its switches
 
@@ -68,6 +70,10 @@ class PracticeApp(ABC):
     def item_link(self, item_id: int) -> str:
         return f"{self.address}/{self.code}/{self.items_word}/{item_id}"
 
+    def _here(self, link: str) -> str:
+        """A link within these pages, by whichever name of this machine they are shown."""
+        return link.removeprefix(self.address)
+
     def as_json(self, row: Row) -> dict[str, Any]:
         """An item, as the API gives it."""
         return {
@@ -81,9 +87,27 @@ class PracticeApp(ABC):
             **json.loads(row["body"]),
         }
 
-    @abstractmethod
-    def pages(self, desk: Desk) -> APIRouter:
-        """Its plain pages, to read and write items as its user would."""
+    # What becomes of containers and items
+
+    def make_container(self, account_id: int, name: str, address: str = "") -> int:
+        """A container with this name; the one that is there, where it is."""
+        return self.store.container(self.code, account_id, name.strip()[:200], address.strip().lower() or None)
+
+    def change(
+        self,
+        item_id: int,
+        kind: str,
+        change: Callable[[dict[str, Any]], dict[str, Any]],
+        to: int | None = None,
+        idempotency: bytes | None = None,
+    ) -> None:
+        """Change an item, or move it; whoever listens is told."""
+        for container, what, revision in self.store.change(item_id, kind, change, to, idempotency):
+            self.pusher.tell(self.code, container, item_id, what, revision)
+
+    def move(self, item_id: int, to: int) -> None:
+        """Told where it lay, as moved, and where it lies now, as new."""
+        self.change(item_id, "moved", lambda body: body, to)
 
     # What is shared with whoever calls
 
@@ -183,3 +207,33 @@ class PracticeApp(ABC):
                 raise HTTPException(404, "there is no such subscription")
 
         return api
+
+    def pages(self, desk: Desk) -> APIRouter:
+        """Plain pages, to read and write items as its user would."""
+        pages = APIRouter(prefix=f"/{self.code}")
+        Signed = Annotated[Row, Depends(desk.person)]
+
+        @pages.get("")
+        def containers(request: Request, account: Signed) -> Response:
+            there = self.store.containers(self.code, account["id"])
+            return desk.show(request, "containers.html", account=account, app=self, containers=there)
+
+        @pages.post(f"/{self.containers_word}")
+        def new_container(account: Signed, name: Annotated[str, Form()], address: Annotated[str, Form()] = "") -> Response:
+            made = self.make_container(account["id"], name, address)
+            return RedirectResponse(self._here(self.container_link(made)), 303)
+
+        @pages.post(f"/{self.items_word}/{{item_id}}/move")
+        def move(account: Signed, item_id: int, to: Annotated[int, Form()]) -> Response:
+            self.own_item(account, item_id)
+            self.own_container(account, to)
+            self.move(item_id, to)
+            return RedirectResponse(self._here(self.item_link(item_id)), 303)
+
+        @pages.post(f"/{self.items_word}/{{item_id}}/delete")
+        def delete(account: Signed, item_id: int) -> Response:
+            row, found = self.own_item(account, item_id)
+            self.store.delete(row["id"], found["id"])
+            return RedirectResponse(self._here(self.container_link(found["id"])), 303)
+
+        return pages

@@ -103,20 +103,15 @@ class Files(PracticeApp):
         def change(body: dict[str, Any]) -> dict[str, Any]:
             return body | version | {"versions": [*body["versions"], version]}
 
-        self._changed(file_id, "changed", change, idempotency=idempotency)
+        self.change(file_id, "changed", change, idempotency=idempotency)
         return file_id
 
     def rename(self, file_id: int, name: str) -> None:
         name = file_name.clean(name)
-        self._changed(file_id, "renamed", lambda body: body | {"name": name})
+        self.change(file_id, "renamed", lambda body: body | {"name": name})
 
-    def move(self, file_id: int, to: int) -> None:
-        """Told where it lay, as moved, and where it lies now, as new."""
-        self._changed(file_id, "moved", lambda body: body, to)
-
-    def _changed(self, file_id: int, kind: str, change: Any, to: int | None = None, idempotency: bytes | None = None) -> None:
-        for container, what, revision in self.store.change(file_id, kind, change, to, idempotency):
-            self.pusher.tell(self.code, container, file_id, what, revision)
+    def make_container(self, account_id: int, name: str, address: str = "") -> int:
+        return super().make_container(account_id, file_name.clean(name), address)
 
     def _signature(self, file_id: int, until: int) -> str:
         return hmac.new(self._signing, f"{file_id} {until}".encode(), "sha256").hexdigest()
@@ -152,7 +147,7 @@ class Files(PracticeApp):
 
         @api.post("/folders", status_code=201)
         def make(granted: Writer, name: Annotated[str, Body(embed=True, min_length=1, max_length=200)]) -> dict[str, str]:
-            made = self.store.container(self.code, granted.account_id, file_name.clean(name))
+            made = self.make_container(granted.account_id, name)
             self.store.share(granted, made)
             return {"id": str(made), "name": file_name.clean(name), "link": self.container_link(made)}
 
@@ -179,18 +174,8 @@ class Files(PracticeApp):
         return api
 
     def pages(self, desk: Desk) -> APIRouter:
-        pages = APIRouter(prefix="/files")
+        pages = super().pages(desk)
         Signed = Annotated[Row, Depends(desk.person)]
-
-        @pages.get("")
-        def folders(request: Request, account: Signed) -> Response:
-            there = self.store.containers(self.code, account["id"])
-            return desk.show(request, "files.html", account=account, folders=there)
-
-        @pages.post("/folders")
-        def new_folder(account: Signed, name: Annotated[str, Form()]) -> Response:
-            made = self.store.container(self.code, account["id"], file_name.clean(name))
-            return RedirectResponse(f"/files/folders/{made}", 303)
 
         @pages.get("/folders/{folder_id}")
         def folder(request: Request, account: Signed, folder_id: int) -> Response:
@@ -227,19 +212,6 @@ class Files(PracticeApp):
             self.own_item(account, file_id)
             self.rename(file_id, name)
             return RedirectResponse(f"/files/files/{file_id}", 303)
-
-        @pages.post("/files/{file_id}/move")
-        def move(account: Signed, file_id: int, to: Annotated[int, Form()]) -> Response:
-            self.own_item(account, file_id)
-            self.own_container(account, to)
-            self.move(file_id, to)
-            return RedirectResponse(f"/files/files/{file_id}", 303)
-
-        @pages.post("/files/{file_id}/delete")
-        def delete(account: Signed, file_id: int) -> Response:
-            row, found = self.own_item(account, file_id)
-            self.store.delete(row["id"], found["id"])
-            return RedirectResponse(f"/files/folders/{found['id']}", 303)
 
         return pages
 

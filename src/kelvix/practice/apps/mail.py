@@ -18,6 +18,7 @@ from fastapi.responses import RedirectResponse
 from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
+from kelvix.core import file_name
 from kelvix.formats import mailbox_files, rfc5322
 from kelvix.practice.framework import Desk, PracticeApp
 from kelvix.practice.push import Pusher
@@ -44,7 +45,7 @@ class Message(BaseModel):
 class Mail(PracticeApp):
     """What Mail does, for its API, its pages and its SMTP alike."""
 
-    code, name, items_word = "mail", "Mail", "messages"
+    code, name, items_word, addressed = "mail", "Mail", "messages", True
     sends = "It may also send mail"
 
     def __init__(self, store: Store, pusher: Pusher, settings: Settings):
@@ -70,6 +71,11 @@ class Mail(PracticeApp):
         if tell:
             self.pusher.tell(self.code, folder_id, item_id)
         return item_id
+
+    def move(self, item_id: int, to: int) -> None:
+        """Told where it lies now only; a message that is moved back is not a new one."""
+        self.store.move(item_id, to)
+        self.pusher.tell(self.code, to, item_id)
 
     def bring_in(self, folder_id: int, file: IO[bytes]) -> int:
         """Keep the messages of an .eml or mbox file, each once however often it is brought: how many there were. Raises
@@ -135,24 +141,14 @@ class Mail(PracticeApp):
         return api
 
     def pages(self, desk: Desk) -> APIRouter:
-        pages = APIRouter(prefix="/mail")
+        pages = super().pages(desk)
         Signed = Annotated[Row, Depends(desk.person)]
-
-        @pages.get("")
-        def folders(request: Request, account: Signed) -> Response:
-            there = self.store.containers(self.code, account["id"])
-            return desk.show(request, "folders.html", account=account, folders=there)
-
-        @pages.post("/folders")
-        def new_folder(account: Signed, name: Annotated[str, Form()], address: Annotated[str, Form()] = "") -> Response:
-            made = self.store.container(self.code, account["id"], name.strip()[:200], address.strip().lower() or None)
-            return RedirectResponse(f"/mail/folders/{made}", 303)
 
         @pages.get("/folders/{folder_id}")
         def folder(request: Request, account: Signed, folder_id: int) -> Response:
             return desk.show(
                 request,
-                "folder.html",
+                "mail_folder.html",
                 account=account,
                 folder=self.own_container(account, folder_id),
                 folders=self.store.containers(self.code, account["id"]),
@@ -170,7 +166,7 @@ class Mail(PracticeApp):
             files: list[UploadFile] | None = None,
         ) -> Response:
             found = self.own_container(account, folder_id)
-            attached = [(rfc5322.file_name(f.filename or ""), await f.read(LARGE)) for f in files or [] if f.filename]
+            attached = [(file_name.clean(f.filename or ""), await f.read(LARGE)) for f in files or [] if f.filename]
             try:
                 source = compose(sender, found["address"] or account["address"], subject, text, attached)
             except (ValueError, IndexError) as error:
@@ -192,26 +188,12 @@ class Mail(PracticeApp):
             row, found = self.own_item(account, message_id)
             return desk.show(
                 request,
-                "message.html",
+                "mail_message.html",
                 account=account,
                 folder=found,
                 message=self.as_json(row),
                 folders=self.store.containers(self.code, account["id"]),
             )
-
-        @pages.post("/messages/{message_id}/move")
-        def move(account: Signed, message_id: int, to: Annotated[int, Form()]) -> Response:
-            self.own_item(account, message_id)
-            self.own_container(account, to)
-            self.store.move(message_id, to)
-            self.pusher.tell(self.code, to, message_id)
-            return RedirectResponse(f"/mail/messages/{message_id}", 303)
-
-        @pages.post("/messages/{message_id}/delete")
-        def delete(account: Signed, message_id: int) -> Response:
-            row, found = self.own_item(account, message_id)
-            self.store.delete(row["id"], found["id"])
-            return RedirectResponse(f"/mail/folders/{found['id']}", 303)
 
         return pages
 

@@ -50,7 +50,7 @@ class Reading(PracticeApp):
         if there:
             more = [t for t in tags if t not in there["tags"]]
             if more:
-                self._changed(int(there["id"]), {"tags": [*there["tags"], *more]})
+                self._set(int(there["id"]), tags=[*there["tags"], *more])
             return int(there["id"])
         body = {
             "address": address,
@@ -69,11 +69,10 @@ class Reading(PracticeApp):
         row = self.store.item(self.code, article_id)
         assert row
         marks = [*self.as_json(row)["highlights"], {"text": text, "note": note}]
-        self._changed(article_id, {"highlights": marks})
+        self._set(article_id, highlights=marks)
 
-    def _changed(self, article_id: int, values: dict[str, Any]) -> None:
-        for container, kind, revision in self.store.change(article_id, "changed", lambda body: body | values):
-            self.pusher.tell(self.code, container, article_id, kind, revision)
+    def _set(self, article_id: int, **values: Any) -> None:
+        self.change(article_id, "changed", lambda body: body | values)
 
     def bring_in(self, list_id: int, content: bytes) -> int:
         """Save all links of a feed, OPML or bookmark file: how many there were. Raises Unreadable."""
@@ -111,17 +110,8 @@ class Reading(PracticeApp):
         return api
 
     def pages(self, desk: Desk) -> APIRouter:
-        pages = APIRouter(prefix="/reading")
+        pages = super().pages(desk)
         Signed = Annotated[Row, Depends(desk.person)]
-
-        @pages.get("")
-        def lists(request: Request, account: Signed) -> Response:
-            return desk.show(request, "reading.html", account=account, lists=self.store.containers(self.code, account["id"]))
-
-        @pages.post("/lists")
-        def new_list(account: Signed, name: Annotated[str, Form()]) -> Response:
-            made = self.store.container(self.code, account["id"], name.strip()[:200])
-            return RedirectResponse(f"/reading/lists/{made}", 303)
 
         @pages.get("/lists/{list_id}")
         def show(request: Request, account: Signed, list_id: int) -> Response:
@@ -170,7 +160,15 @@ class Reading(PracticeApp):
             row, found = self.own_item(account, article_id)
             kept = self.store.source(row["id"]) or b""
             text = article.read(kept).text if kept else ""
-            return desk.show(request, "reading_article.html", account=account, list=found, article=self.as_json(row), text=text)
+            return desk.show(
+                request,
+                "reading_article.html",
+                account=account,
+                list=found,
+                lists=self.store.containers(self.code, account["id"]),
+                article=self.as_json(row),
+                text=text,
+            )
 
         @pages.post("/articles/{article_id}/highlight")
         def mark(account: Signed, article_id: int, text: Annotated[str, Form()], note: Annotated[str, Form()] = "") -> Response:
