@@ -35,8 +35,8 @@ PAGES = ("text/html", "application/xhtml+xml")
 
 @router.post("/capture/{workspace_id}/{token}", status_code=201)
 async def take(workspace_id: int, token: str, request: Request) -> JSONResponse:
-    """Keep what comes, and say as what. `?each=1`: every line that is not indented is a record. A page (HTML, with its
-    address as `?url=…`; or “html” and “url” by name) is kept with what it says."""
+    """Keep what comes, and say as what. `?each=1`, or “text” as a list: every line that is not indented is a record. A page
+    (HTML, with its address as `?url=…`; or “html” and “url” by name) is kept with what it says."""
     engine: Engine = request.app.state.engine
     try:
         space, address = await run_in_threadpool(knock, engine, workspace_id, token)  # before anything is read
@@ -49,12 +49,11 @@ async def take(workspace_id: int, token: str, request: Request) -> JSONResponse:
             sent: list[tuple[str, bytes]] = []
             named = await read_named(request, raw, sent) if kind not in ("", "text/plain") else {"text": _decoded(raw)}
             files = tuple(Sent(file_name.clean(name), content) for name, content in sent)
-            names = [name for name, _ in sent]
-            named = {k: v for k, v in named.items() if v not in names}  # a file is no line
         charset = article.charset_of(request.headers.get("content-type", "")) if kind in PAGES else ""
         page = await run_in_threadpool(page_of, named, charset)
         text = text_of(named, page, files)
-        each = request.query_params.get("each", str(named.get("each", ""))).lower() in ("1", "true", "yes")
+        listed = isinstance(named.get("text"), list)
+        each = request.query_params.get("each", str(named.get("each", listed))).lower() in ("1", "true", "yes")
         key = request.headers.get("idempotency-key") or str(named.get("key") or "") or None
         work = partial(keep, engine, space, address, text, each, key[:200] if key else None, page, files)
         answer = await run_in_threadpool(work)
@@ -77,7 +76,7 @@ def _decoded(raw: bytes) -> str:
 def text_of(named: dict[str, Any], page: Article | None = None, files: tuple[Sent, ...] = ()) -> str:
     """The lines behind the names text, title, url and selection, as a bookmark button or a phone sends them; a page is named by
     its address, a file that came alone by its name. Raises Refused."""
-    told = {k: str(named.get(k) or "").strip("\n") for k in ("text", "title", "url", "link", "selection", "note")}
+    told = {k: _lines(k, named.get(k)).strip("\n") for k in ("text", "title", "url", "link", "selection", "note")}
     if page:
         told |= {"title": page.address, "url": "", "link": ""}
     if told["text"].strip() and not told["title"]:
@@ -89,6 +88,15 @@ def text_of(named: dict[str, Any], page: Article | None = None, files: tuple[Sen
         raise Refused(422, "There is nothing to keep.", "Send “text”, or “title” with “url” and “selection”.")
     quoted = "\n".join(f"> {ln}" for ln in told["selection"].splitlines()) if told["title"] else ""
     return "\n".join(filter(None, (" ".join(line.split()), quoted, told["text"] or told["note"])))
+
+
+def _lines(name: str, sent: Any) -> str:
+    """What was sent under a name; of a list, each text begins a line, its others are indented. Raises Refused."""
+    if isinstance(sent, list) and not any(isinstance(one, list | dict) for one in sent):
+        return "\n".join(str(one).strip().replace("\n", "\n  ") for one in sent if one is not None)
+    if isinstance(sent, list | dict):
+        raise Refused(422, f"“{name}” is no text.", "Send a text, or a list of texts.")
+    return "" if sent is None else str(sent)
 
 
 def page_of(named: dict[str, Any], charset: str) -> Article | None:
@@ -133,8 +141,7 @@ def keep(
     try:
         reading = capturing.read(engine, space, person.id, text, address.database_id, each)
         if page:
-            reading = capturing.with_posted_page(engine, space, reading, page, page.address)
-        reading = capturing.with_files(space, reading, files)
+            reading = capturing.with_posted_page(space, reading, page)
     except NotKept as why:
         raise Refused(422, str(why), why.advice) from None
     except LookupError:
@@ -142,8 +149,9 @@ def keep(
 
     def work(t: Transaction) -> dict[str, Any]:
         origin = Origin(person=person.name, token=f"“{address.name}”", capture=True)
-        made = capturing.keep(t, space, person.id, reading, origin)
-        database = reading.database
+        whole = capturing.with_files(t, space, reading, files)
+        made = capturing.keep(t, engine, space, person.id, whole, origin)
+        database = whole.database
         return {
             "kept": len(made),
             "database": database.name,
@@ -151,11 +159,11 @@ def keep(
                 {
                     "link": f"{engine.settings.address}/databases/{database.id}/{record}",
                     "understood": {
-                        f.name: as_text(f.named(reading.lines[n].quick.values.get(f.id)), space.zone)
+                        f.name: as_text(f.named(whole.lines[n].quick.values.get(f.id)), space.zone)
                         for f in database.fields
-                        if reading.lines[n].quick.values.get(f.id) is not None
+                        if whole.lines[n].quick.values.get(f.id) is not None
                     },
-                    "not_understood": line_out(reading, n).wrong,
+                    "not_understood": line_out(whole, n).wrong,
                 }
                 for n, (record, _) in enumerate(made)
             ],

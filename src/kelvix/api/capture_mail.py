@@ -1,8 +1,10 @@
 """Mail to a capture address: SMTP on a port of its own. The subject is the line, the text what belongs to it; a message is kept
-once by its Message-ID. Without sign-in: the address is the secret. What it does not know it does not take."""
+once by its Message-ID, or by all that it is where it has none. Without sign-in: the address is the secret, and others are not
+taken."""
 
 from __future__ import annotations
 
+import hashlib
 import re
 
 import structlog
@@ -69,13 +71,15 @@ class Handler:
     def _take(self, address: str, source: bytes) -> None:
         found = ADDRESS.fullmatch(address)
         assert found
+        space, kept_at = knock(self.engine, int(found[1]), found[2].lower())  # before it is read
         message = rfc5322.parse(source)
-        files = tuple(Sent(file_name.clean(a.name), rfc5322.part(source, a.index) or b"") for a in message.attachments)
+        contents = rfc5322.parts(source, {a.index for a in message.attachments})
+        files = tuple(Sent(a.name, contents.get(a.index, b"")) for a in message.attachments)
         text = text_of(message) or (file_name.split(files[0].name)[0] if files else "")
         if not text:
             raise Refused(422, "There is nothing in it.", "Write a subject, or a line of text.")
-        space, kept_at = knock(self.engine, int(found[1]), found[2].lower())
-        keep(self.engine, space, kept_at, text, False, message.message_id[:200] or None, files=files)
+        key = message.message_id[:200] or hashlib.sha256(source).hexdigest()
+        keep(self.engine, space, kept_at, text, False, key, files=files)
 
 
 def listener(engine: Engine) -> Controller | None:

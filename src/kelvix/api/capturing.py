@@ -136,7 +136,8 @@ def capture(who: Editor, body: CaptureIn, idempotency_key: Annotated[str | None,
             raise Problem(422, str(why), why.advice) from None
 
     def work(t: Transaction) -> dict[str, Any]:
-        made = capturing.keep(t, who.space, who.person.id, reading, Origin(person=who.person.name, capture=True))
+        origin = Origin(person=who.person.name, capture=True)
+        made = capturing.keep(t, who.engine, who.space, who.person.id, reading, origin)
         first = records.get(t, reading.database, made[0][0])
         assert first
         return CapturedOut(

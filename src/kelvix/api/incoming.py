@@ -60,8 +60,8 @@ async def read_body(request: Request, most: int = MOST_BYTES) -> bytes:
 
 
 async def read_named(request: Request, raw: bytes, files: list[tuple[str, bytes]] | None = None) -> dict[str, Any]:
-    """The body as names and values. A file is its name; its content is put to `files`, where that is given. Raises Refused,
-    which says where JSON is not right."""
+    """The body as names and values. A file is its name; where `files` is given, it is put there with its content instead.
+    Raises Refused, which says where JSON is not right."""
     kind = request.headers.get("content-type", "").split(";")[0].strip().lower()
     if kind in ("application/x-www-form-urlencoded", "multipart/form-data"):
         request._body = raw  # it was read already, to be counted and proved
@@ -70,9 +70,11 @@ async def read_named(request: Request, raw: bytes, files: list[tuple[str, bytes]
         except (HTTPException, ValueError) as error:
             said = str(getattr(error, "detail", error)).rstrip(".")
             raise Refused(400, "The form cannot be read.", f"{said}.") from None
-        if files is not None:
-            files += [(v.filename, await v.read()) for _, v in form.multi_items() if isinstance(v, UploadFile) and v.filename]
-        return {name: value.filename if isinstance(value, UploadFile) else value for name, value in form.multi_items()}
+        if files is None:
+            return {name: value.filename if isinstance(value, UploadFile) else value for name, value in form.multi_items()}
+        uploads = [value for _, value in form.multi_items() if isinstance(value, UploadFile)]
+        files += [(one.filename, await one.read()) for one in uploads if one.filename]
+        return {name: value for name, value in form.multi_items() if not isinstance(value, UploadFile)}
     if kind not in ("application/json", "") and not kind.endswith("+json"):
         raise Refused(415, f"A body of the type “{kind}” is not taken.", "Send JSON, a form or multipart, and say which.")
     try:

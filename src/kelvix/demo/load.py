@@ -162,7 +162,7 @@ class Loader:
             for line, database in QUICK:
                 reading = capturing.read(self.engine, self.space, self.owner, line, known[database].id, False)
                 origin = Origin(person="Orla Fenwick", token="“Orla’s phone”", capture=True)
-                capturing.keep(t, self.space, self.owner, reading, origin)
+                capturing.keep(t, self.engine, self.space, self.owner, reading, origin)
                 captures.count(t, address, 60)
 
         self.space.transact(work)

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
-from functools import partial
 
 from kelvix.connectors.contract import Passing, Standing
 from kelvix.core import file_name, page_fields, proposing, quick_input
@@ -34,11 +33,13 @@ class NotKept(Exception):
 
 @dataclass(frozen=True)
 class Line:
-    """A record that is meant: the line as it was typed, the text below it, and what both are understood as."""
+    """A record that is meant: the line as it was typed, the text below it, and what both are understood as. `known_by`: the
+    field by which it is known again, where it is kept once only."""
 
     line: str
     text: str
     quick: Quick
+    known_by: int | None = None
 
 
 @dataclass(frozen=True)
@@ -91,11 +92,10 @@ def _read(
 
 def with_pages(engine: Engine, space: Space, reading: Reading) -> Reading:
     """The lines with what the pages say whose addresses they have. Raises NotKept."""
-    fields = [f for f in reading.database.fields if f.type == "link"]
     lines: list[Line] = []
     read = 0
     for one in reading.lines:
-        field = next((f for f in fields if one.quick.values.get(f.id)), None)
+        field = next((f for f in reading.database.fields if f.type == "link" and one.quick.values.get(f.id)), None)
         if field is None:
             lines.append(one)
             continue
@@ -107,18 +107,18 @@ def with_pages(engine: Engine, space: Space, reading: Reading) -> Reading:
             page = reading_pages.fetch(engine, address)
         except (Passing, Standing) as failure:
             raise NotKept(f"The page could not be read: {failure}.", "Keep the line without reading its page.") from None
-        lines.append(_with_page(engine, space, reading.database, one, field, page, address))
+        lines.append(_with_page(space, reading.database, one, field, page, address))
     return replace(reading, lines=tuple(lines))
 
 
-def with_posted_page(engine: Engine, space: Space, reading: Reading, page: Article, address: str) -> Reading:
-    """The first line, which has the page's address, with what the page says. Raises NotKept."""
+def with_posted_page(space: Space, reading: Reading, page: Article) -> Reading:
+    """The first line, which has the page's address, with what the page says."""
     field = next((f for f in reading.database.fields if f.type == "link"), None)
-    line = _with_page(engine, space, reading.database, reading.lines[0], field, page, address)
+    line = _with_page(space, reading.database, reading.lines[0], field, page, page.address)
     return replace(reading, lines=(line, *reading.lines[1:]))
 
 
-def with_files(space: Space, reading: Reading, files: Sequence[Sent]) -> Reading:
+def with_files(t: Transaction, space: Space, reading: Reading, files: Sequence[Sent]) -> Reading:
     """The first line with these files in the fields for files of its database, in their order. Those for which there is no
     field are named in its text: nothing that was sent goes unsaid."""
     if not files or not reading.lines:
@@ -127,28 +127,33 @@ def with_files(space: Space, reading: Reading, files: Sequence[Sent]) -> Reading
     first = reading.lines[0]
     values = dict(first.quick.values)
     for field, sent in zip(fields, files, strict=False):
-        values[field.id] = kept_files.keep(space, sent.name, file_name.kind(sent.name), (sent.content,))
+        values[field.id] = kept_files.keep_within(t, space.id, sent.name, file_name.kind(sent.name), sent.content)
     if left := ", ".join(sent.name for sent in files[len(fields) :]):
         text = str(values.get(TEXT_FIELD) or first.text)
         values[TEXT_FIELD] = "\n".join(filter(None, (text, f"Sent with it, and not kept: {left}")))
     return replace(reading, lines=(replace(first, quick=replace(first.quick, values=values)), *reading.lines[1:]))
 
 
-def _with_page(
-    engine: Engine, space: Space, database: Database, one: Line, field: Field | None, page: Article, address: str
-) -> Line:
+def _with_page(space: Space, database: Database, one: Line, field: Field | None, page: Article, address: str) -> Line:
     values = dict(one.quick.values)
     if field is not None:
-        asked = Question(database.id, "all", (Compared(field.id, "is", page.address),), "oldest")
-        there = space.read(partial(finding.every, database=database, question=asked))
-        if there:
-            said = f"This page is in {database.name} already."
-            raise NotKept(said, f"Open it at {engine.settings.address}/databases/{database.id}/{there[0]}.")
+        finding.prepare(space.server, database, (field.id,))
         values[field.id] = page.address
     more = {TEXT_FIELD: one.text} if one.text else {}
     env = space.env(datetime.now(UTC))
     values |= page_fields.fill(database, reading_pages.about(page), {**values, **more}, address, env)
-    return replace(one, quick=replace(one.quick, values=values))
+    return replace(one, quick=replace(one.quick, values=values), known_by=field.id if field else None)
+
+
+def _unless_there(t: Transaction, engine: Engine, space: Space, database: Database, one: Line) -> None:
+    """Raises NotKept where a record is there by which it is known again; nobody else adds it meanwhile."""
+    if one.known_by is None:
+        return
+    asked = Question(database.id, "all", (Compared(one.known_by, "is", one.quick.values[one.known_by]),), "oldest")
+    finding.hold(t, space.id, asked)
+    if there := finding.every(t, database, asked):
+        link = f"{engine.settings.address}/databases/{database.id}/{there[0]}"
+        raise NotKept(f"This page is in {database.name} already.", f"Open it at {link}.")
 
 
 def _proposed(t: Transaction, space: Space, person_id: int, text: str, known: dict[int, Database]) -> int:
@@ -160,7 +165,9 @@ def _proposed(t: Transaction, space: Space, person_id: int, text: str, known: di
     return found
 
 
-def keep(t: Transaction, space: Space, person_id: int, reading: Reading, origin: Origin) -> list[tuple[int, int]]:
+def keep(
+    t: Transaction, engine: Engine, space: Space, person_id: int, reading: Reading, origin: Origin
+) -> list[tuple[int, int]]:
     """Within the caller's transaction, a record for each line: their ids and changes' numbers. All are kept, or none. Raises
     NotKept."""
     database = reading.database
@@ -168,6 +175,7 @@ def keep(t: Transaction, space: Space, person_id: int, reading: Reading, origin:
         raise NotKept("There is nothing in it.", "Type a line first.")
     kept = []
     for one in reading.lines:
+        _unless_there(t, engine, space, database, one)
         values = dict(one.quick.values)
         if one.text:
             values.setdefault(TEXT_FIELD, one.text)

@@ -91,6 +91,7 @@ def _add(
     added = 0
     for address, values in some:
         asked = Question(database.id, "all", (Compared(field.id, "is", address),), "oldest")
+        finding.hold(t, space.id, asked)  # nobody else brings it meanwhile
         if not finding.every(t, database, asked):
             records.add(t, space.id, database, values, origin)
             added += 1

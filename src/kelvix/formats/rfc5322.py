@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import unicodedata
+from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from email import policy
@@ -168,9 +169,11 @@ def parse(source: bytes) -> Message:
 
 def part(source: bytes, index: int) -> bytes | None:
     """The content of the part with this index, as `Attachment.index` counts."""
+    return parts(source, (index,)).get(index)
+
+
+def parts(source: bytes, indexes: Collection[int]) -> dict[int, bytes]:
+    """The contents of those parts with these indexes that have one."""
     message = BytesParser(_class=EmailMessage, policy=policy.default).parsebytes(source)
-    for number, found in enumerate(message.walk()):
-        if number == index and not found.is_multipart():
-            raw = found.get_payload(decode=True)
-            return raw if isinstance(raw, bytes) else None
-    return None
+    raw = {n: p.get_payload(decode=True) for n, p in enumerate(message.walk()) if n in indexes and not p.is_multipart()}
+    return {n: content for n, content in raw.items() if isinstance(content, bytes)}

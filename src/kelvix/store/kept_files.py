@@ -27,6 +27,17 @@ def keep(space: Space, name: str, kind: str, content: Iterable[bytes]) -> File:
     return File(name, size, kind, f"{SOURCE}:{made}")
 
 
+def keep_within(t: Transaction, workspace_id: int, name: str, kind: str, content: bytes) -> File:
+    """A small one, within the caller's transaction: it is kept with what else that does, or not at all."""
+    made = t.insert(
+        "INSERT INTO kept_file (workspace_id, name, kind, size, whole) VALUES (%s,%s,%s,%s,1)",
+        (workspace_id, name, kind, len(content)),
+    )
+    for number, piece in enumerate(_pieces((content,))):
+        _add_piece(t, (made, number, piece))
+    return File(name, len(content), kind, f"{SOURCE}:{made}")
+
+
 def _add_piece(t: Transaction, row: tuple[int, int, bytes]) -> None:
     t.execute("INSERT INTO kept_file_piece VALUES (%s,%s,%s)", row)
 
