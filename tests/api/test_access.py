@@ -70,7 +70,10 @@ def test_a_token_for_scripts(orla):
     assert wrong.status_code == 401 and "./kelvix token" in wrong.json()["detail"]
 
 
-@pytest.mark.parametrize("headers", [{"origin": "http://evil.example"}, {"sec-fetch-site": "cross-site"}, {"origin": "null"}])
+@pytest.mark.parametrize(
+    "headers",
+    [{"origin": "http://evil.example"}, {"sec-fetch-site": "cross-site"}, {"origin": "null"}, {"origin": "http://[::1"}],
+)
 def test_a_write_from_a_foreign_origin_is_refused(orla, headers):
     answer = orla.web.post("/api/v1/databases", json={"name": "x"}, headers=headers)
     assert answer.status_code == 403 and "another site" in answer.json()["title"]

@@ -12,6 +12,9 @@ from email.message import EmailMessage
 import httpx2 as httpx
 import pytest
 
+from kelvix.connectors import guarded_http
+from kelvix.connectors.contract import Standing
+from kelvix.engine import reading_pages
 from reference.test_articles import PAGE
 from reference.test_lists_of_links import BOOKMARKS, EXTENSIVE
 
@@ -344,3 +347,10 @@ def test_a_page_that_cannot_be_read_says_why_and_nothing_is_lost(pages, where, s
     refused = orla.api("POST", "/capture", 422, json=body)
     assert said in refused["title"] and "without reading" in refused["detail"] and orla.records(made["id"]) == []
     orla.api("POST", "/capture", json=body | {"read_pages": False})
+
+
+@pytest.mark.parametrize("to", ["http://[::1", "ftp://x.example/", "javascript:alert(1)"])
+def test_a_page_that_leads_out_of_the_web_is_not_followed(orla, monkeypatch, to):
+    monkeypatch.setattr(guarded_http, "send", lambda *_: guarded_http.Answer(302, b"", None, to))
+    with pytest.raises(Standing, match="none of the web"):
+        reading_pages.fetch(orla.kelvix.engine, f"{orla.kelvix.settings.practice_address}/reading/pages/1")

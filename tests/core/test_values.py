@@ -95,6 +95,8 @@ UNFIT = [
     ("ftp://x.example", "link", "not a link"),
     ("https://", "link", "not a link"),
     ("javascript:alert(1)", "link", "not a link"),
+    ("http://[::1/", "link", "not a link"),
+    ("http://a.example:99999/", "link", "not a link"),
     ("perhaps", "yes_no", "neither yes nor no"),
     (True, "number", "not a number"),
     (date(2026, 1, 1), "email", "not an e-mail address"),

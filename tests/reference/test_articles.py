@@ -78,6 +78,10 @@ def test_a_page_of_very_many_parts_is_read_as_plain_text(piece):
     assert (found.title, found.author, found.language) == ("All of it", "Nell Sparrow", "en") and len(found.text) > 100_000
 
 
+def test_half_a_character_spoils_no_page():
+    assert read("<title>Glue \ud83d</title><p>Not too warm</p>", "https://x.example/").text == "Not too warm"
+
+
 def test_a_page_that_is_too_large_is_not_read():
     assert read(b"<p>" + b"x" * (9 << 20), "https://x.example/a") == Article(address="https://x.example/a")
 
@@ -89,6 +93,8 @@ def test_a_page_that_is_too_large_is_not_read():
         ("https://wick.example/a?id=3#top", "https://wick.example/a?id=3"),
         ("https://wick.example:443/a", "https://wick.example/a"),
         ("not an address", "not an address"),
+        ("https://wick.example/a b", "https://wick.example/a%20b"),
+        ("https://[::1/a", "https://[::1/a"),
     ],
 )
 def test_the_same_address_is_recognised(address, bare):

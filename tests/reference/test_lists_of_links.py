@@ -89,6 +89,10 @@ def test_opml():
     assert two == Link("http://two.example/", "Site Two", None, ("News", "Deep"))
 
 
+def test_what_is_no_address_is_left_out():
+    assert [link.title for link in read(OPML.replace(b"http://one.example/", b"http://[one.example/"))] == ["Site Two"]
+
+
 def test_bookmarks():
     glue, top = read(BOOKMARKS)
     assert glue == Link("https://w.example/glue", "Glue & size", datetime(2005, 12, 8, tzinfo=UTC), ("Workshop", "glue", "hide"),

@@ -45,6 +45,12 @@ def test_a_private_host_is_refused_however_it_is_written(url):
     assert "private network" in str(refused.value) or "no such host" in str(refused.value)
 
 
+@pytest.mark.parametrize("url", ["http://[::1/", "http://a.example:99999/"])
+def test_what_is_no_address_is_said(url):
+    with pytest.raises(Standing, match="no address of the web"):
+        guarded_http.resolve(url)
+
+
 def test_a_name_of_which_one_address_is_private_is_refused(monkeypatch):
     def both(*_, **__):
         return [(2, 1, 6, "", ("8.8.4.4", 80)), (2, 1, 6, "", ("10.0.0.8", 80))]

@@ -5,11 +5,11 @@ from __future__ import annotations
 import time
 from dataclasses import dataclass
 from typing import Annotated
-from urllib.parse import urlsplit
 
 from fastapi import Depends, Request
 
 from kelvix.api.problems import Problem
+from kelvix.core.values import split_address
 from kelvix.engine.engine import Engine
 from kelvix.store import people
 from kelvix.store.directory import Space
@@ -83,7 +83,8 @@ def refuse_foreign(request: Request) -> None:
     """Besides SameSite=Lax: a browser's write must come from our own origin."""
     origin = request.headers.get("origin")
     site = request.headers.get("sec-fetch-site", "same-origin")
-    if (origin and urlsplit(origin).netloc != request.headers.get("host")) or site not in ("same-origin", "none"):
+    here = split_address(origin) if origin else None
+    if (origin and (here is None or here.netloc != request.headers.get("host"))) or site not in ("same-origin", "none"):
         raise Problem(403, "This request came from another site.", "Use Kelvix from its own address.")
 
 

@@ -107,7 +107,7 @@ def page_of(named: dict[str, Any], charset: str) -> Article | None:
     url = str(named.get("url") or named.get("link") or "").strip()
     if not url.lower().startswith(("http://", "https://")):
         raise Refused(422, "The page has no address.", "Send it as “url”, so that the page is known again: https://…")
-    return article.read(sent if isinstance(sent, bytes) else str(sent), url, charset)
+    return article.read(sent if isinstance(sent, bytes) else _lines("html", sent), url, charset)
 
 
 def knock(engine: Engine, workspace_id: int, token: str) -> tuple[Space, CaptureAddress]:

@@ -12,6 +12,7 @@ from authlib.integrations.httpx_client import OAuth2Client, OAuthError
 
 from kelvix.connectors.contract import App, Change, Container, Grant, Item, Passing, Sight, Standing
 from kelvix.connectors.http import Caller
+from kelvix.core.values import split_address
 
 
 class ConsentedApp(App):
@@ -111,8 +112,8 @@ class ConsentedApp(App):
 
     def _in_link(self, link: str, what: str) -> str | None:
         """The number behind /mail/folders/ or /mail/messages/, at this app's own address only."""
-        parts = urlsplit(link.strip())
-        if parts.netloc != urlsplit(self.address).netloc:
+        parts = split_address(link.strip())
+        if parts is None or parts.netloc != urlsplit(self.address).netloc:
             return None
         found = re.fullmatch(rf"/{self.code}/{what}/(\d{{1,18}})/?", parts.path)
         return found[1] if found else None

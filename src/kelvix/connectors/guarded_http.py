@@ -12,12 +12,12 @@ import ssl
 import time
 from collections.abc import Collection
 from dataclasses import dataclass
-from urllib.parse import urlsplit
 
 import urllib3
 
 from kelvix.connectors.contract import Passing, Standing
 from kelvix.connectors.http import retry_after
+from kelvix.core.values import shorten, split_address
 from kelvix.formats.article import charset_of
 
 CONNECT, READ, WHOLE = 6.0, 12.0, 20.0  # seconds; all of it under a run's lease
@@ -72,8 +72,10 @@ def is_public(address: str) -> bool:
 
 def resolve(url: str, reachable: Collection[str] = ()) -> Target:
     """What stands behind an address. `reachable`: hosts of private networks that are let through, as name:port. Raises
-    Standing where it is not public, Passing where the name is not known."""
-    parts = urlsplit(url)
+    Standing where it is none, or not public, Passing where the name is not known."""
+    parts = split_address(url)
+    if parts is None:
+        raise Standing(f"“{shorten(url)}” is no address of the web", "address")
     host = parts.hostname or ""
     port = parts.port or (443 if parts.scheme == "https" else 80)
     try:

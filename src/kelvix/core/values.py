@@ -28,7 +28,7 @@ from decimal import Context, Decimal, InvalidOperation
 from email.utils import parsedate_to_datetime
 from functools import cache
 from typing import Literal, get_args
-from urllib.parse import urlsplit
+from urllib.parse import SplitResult, urlsplit
 from zoneinfo import ZoneInfo
 
 Type = Literal["text", "long_text", "number", "date", "datetime", "choice", "email", "link", "yes_no", "labels", "file"]
@@ -116,6 +116,16 @@ MONTH_NAMES = (
     "december",
 )
 YES, NO = {"yes", "true", "1", "on"}, {"no", "false", "0", "off"}
+
+
+def split_address(text: str) -> SplitResult | None:
+    """The parts of a web address, or of what is meant for one; None for what the standard library takes for none."""
+    try:
+        parts = urlsplit(text)
+        _ = parts.port  # only then looked at
+    except ValueError:
+        return None
+    return parts
 
 
 class Unfit(ValueError):
@@ -399,7 +409,7 @@ def _from_text(text: str, to: Type, choices: tuple[Choice, ...], grows: bool) ->
                 raise Unfit(f"“{shown}” is not an e-mail address")
             return line
         case "link":
-            parts = urlsplit(line) if " " not in line and line.isprintable() else None
+            parts = split_address(line) if " " not in line and line.isprintable() else None
             if parts is None or not (
                 (parts.scheme in ("http", "https") and parts.netloc) or (parts.scheme == "mailto" and parts.path)
             ):

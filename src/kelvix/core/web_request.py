@@ -17,7 +17,7 @@ from kelvix.core.cells import Cell, Finding, PartResult, WebCall
 from kelvix.core.feel import Env
 from kelvix.core.filling import Carried, compute, is_filled, references
 from kelvix.core.schema import CarriedField
-from kelvix.core.values import Unfit, Value, as_text, shorten, to_wire
+from kelvix.core.values import Unfit, Value, as_text, shorten, split_address, to_wire
 from kelvix.core.workflow import Filling, Given, Header, WebRequest
 
 MOST_VALUES = 100
@@ -71,12 +71,9 @@ def _address(text: str) -> str:
     """Raises Unfit for what is not a web address that a request may go to."""
     if not text:
         raise Unfit("the address is empty in this sample")
-    try:
-        parts = urlsplit(text)
-        host, _ = parts.hostname, parts.port
-    except ValueError:
-        raise Unfit(f"“{shorten(text)}” is not a web address") from None
-    if parts.scheme not in ("http", "https") or not host:
+    parts = split_address(text)
+    host = parts.hostname if parts else None
+    if parts is None or parts.scheme not in ("http", "https") or not host:
         raise Unfit(f"“{shorten(text)}” is not a web address; it begins with https://")
     if parts.username is not None or parts.password is not None:
         raise Unfit("a name and password do not belong into an address; keep them in a secret header")

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from decimal import Decimal
-from urllib.parse import urljoin, urlsplit
+from urllib.parse import urljoin
 
 from kelvix.connectors import guarded_http
 from kelvix.connectors.contract import Passing, Standing
 from kelvix.connectors.guarded_http import Unanswered
-from kelvix.core.values import Value
+from kelvix.core.values import Value, split_address
 from kelvix.engine.engine import Engine
 from kelvix.formats import article
 from kelvix.formats.article import Article
@@ -21,7 +21,8 @@ def fetch(engine: Engine, address: str) -> Article:
     """Raises Passing, Standing, whose messages are sentences."""
     url = article.without_tracking(address)
     for _ in range(MOST_MOVES + 1):
-        if urlsplit(url).scheme not in ("http", "https"):
+        parts = split_address(url)
+        if parts is None or parts.scheme not in ("http", "https"):
             raise Standing("the page leads to an address that is none of the web", "address")
         target = guarded_http.resolve(url, engine.settings.may_reach)
         try:
@@ -30,7 +31,10 @@ def fetch(engine: Engine, address: str) -> Article:
             raise Passing(str(unanswered)) from None
         if not answer.moved_to:
             break
-        url = urljoin(url, answer.moved_to)
+        try:
+            url = urljoin(url, answer.moved_to)
+        except ValueError:
+            raise Standing("the page leads to an address that is none of the web", "address") from None
     else:
         raise Standing(f"the page leads from one address to another more than {MOST_MOVES} times", "address")
     if answer.status >= 400:

@@ -47,7 +47,7 @@ def read(page: bytes | str, address: str = "", charset: str = "") -> Article:
     cleaned = without_tracking(address)
     if not page or len(page) > MOST_BYTES:
         return Article(address=cleaned)
-    page = _decoded(page, charset) if isinstance(page, bytes) else page
+    page = _decoded(page, charset) if isinstance(page, bytes) else page.encode("utf-8", "replace").decode()
     try:
         whole = page if isinstance(page, str) else page.decode("utf-8", "replace")
         if whole.count("<") > MOST_TAGS or is_laborious(whole):
@@ -83,7 +83,10 @@ def read(page: bytes | str, address: str = "", charset: str = "") -> Article:
 def without_tracking(address: str) -> str:
     """An address without the parts of its query that only tell where one came from, and without its fragment (courlan)."""
     bare = address.strip().partition("#")[0]
-    return str(clean_url(bare) or bare) if bare.lower().startswith(("http://", "https://")) else bare
+    if not bare.lower().startswith(("http://", "https://")):
+        return bare
+    whole = bare.replace(" ", "%20")  # as browsers do (WHATWG URL, path state): the library leaves spaces out
+    return str(clean_url(whole) or whole)
 
 
 def charset_of(content_type: str) -> str:

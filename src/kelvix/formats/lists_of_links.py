@@ -19,6 +19,8 @@ from defusedxml import ElementTree as ET
 from lxml import etree
 from lxml import html as lxml_html
 
+from kelvix.core.values import split_address
+
 MOST_BYTES = 20 << 20
 MOST_LINKS = 20_000
 DEEPEST = 100
@@ -55,7 +57,12 @@ def read(content: bytes) -> list[Link]:
         found = _feed(content)
     else:
         raise Unreadable("this is no feed, no OPML and no bookmark file")
-    return [link for link in found if link.address.lower().startswith(("http://", "https://"))][:MOST_LINKS]
+    return [link for link in found if _is_of_the_web(link.address)][:MOST_LINKS]
+
+
+def _is_of_the_web(address: str) -> bool:
+    parts = split_address(address.strip())
+    return parts is not None and parts.scheme in ("http", "https") and bool(parts.netloc) and address.strip().isprintable()
 
 
 def _line(raw: object) -> str:

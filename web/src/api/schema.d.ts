@@ -1447,8 +1447,8 @@ export interface paths {
         put?: never;
         /**
          * Take
-         * @description Keep what comes, and say as what. `?each=1`: every line that is not indented is a record. A page (HTML, with its
-         *     address as `?url=…`; or “html” and “url” by name) is kept with what it says.
+         * @description Keep what comes, and say as what. `?each=1`, or “text” as a list: every line that is not indented is a record. A page
+         *     (HTML, with its address as `?url=…`; or “html” and “url” by name) is kept with what it says.
          */
         post: operations["take_capture__workspace_id___token__post"];
         delete?: never;
