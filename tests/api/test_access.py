@@ -146,6 +146,12 @@ def test_the_page_carries_a_strict_policy(kelvix):
     nonce = re.search(r"'nonce-([^']+)'", policy)[1]
     assert f'content="{nonce}"' in answer.text and "__NONCE__" not in answer.text
     assert httpx.get(f"{kelvix.address}/assets/nothing.js", trust_env=False).status_code == 404
+    [script] = re.findall(r'src="(/assets/[^"]+)"', httpx.get(kelvix.address, trust_env=False).text)
+    plain, packed = (
+        httpx.get(kelvix.address + script, headers={"accept-encoding": e}, trust_env=False) for e in ("identity", "gzip")
+    )
+    assert packed.headers["content-encoding"] == "gzip" and packed.content == plain.content
+    assert int(packed.headers["content-length"]) * 2 < len(plain.content)
     assert "kelvix-web" not in httpx.get(f"{kelvix.address}/assets/..%2F..%2Fpackage.json", trust_env=False).text
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 import pytest
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Browser, Page, Route, expect
 
 from browser.conftest import sign_in
 from support import Person, until
@@ -66,6 +66,64 @@ def test_what_does_not_fit_is_said_and_nothing_is_lost(page: Page, orla: Person,
     expect(page.get_by_text("also needs Due")).to_be_visible()
     expect(box).to_have_value("Ring the verger")
     assert names(orla, tasks) == []
+
+
+def test_a_line_whose_answer_was_lost_is_kept_once_when_it_is_sent_again(page: Page, orla: Person, tasks):
+    lost = []
+
+    def answer(route: Route) -> None:
+        """It arrives; the first time, nothing comes back."""
+        came = route.fetch()
+        if lost:
+            route.fulfill(response=came)
+        else:
+            lost.append(came.status)
+            route.abort()
+
+    page.route("**/api/v1/capture", answer)
+    box = page.get_by_label(re.compile("^Capture to"))
+    box.fill("Ring the verger")
+    box.press("Enter")
+    expect(page.get_by_text("Kelvix does not answer.", exact=False)).to_be_visible()
+    box.press("Enter")
+    expect(box).to_have_value("")
+    assert lost == [201] and names(orla, tasks) == ["Ring the verger"]
+    box.fill("Ring the verger")  # typed anew, it is meant
+    box.press("Enter")
+    expect(box).to_have_value("")
+    assert len(names(orla, tasks)) == 2
+
+
+def test_on_a_phone_by_an_address_that_is_not_secure(chromium: Browser, orla: Person, tasks):
+    """Browsers leave out there: service workers, locks, the clipboard, random identifiers."""
+    context = chromium.new_context(viewport={"width": 390, "height": 760}, base_url=orla.kelvix.address)
+    page = sign_in(context.new_page(), orla)
+    page.add_init_script(
+        "for (const [of, name] of [[Navigator, 'serviceWorker'], [Navigator, 'locks'], [Navigator, 'clipboard']]) delete of.prototype[name];"
+        "delete Crypto.prototype.randomUUID"
+    )
+    page.goto("/quick/")
+    assert page.evaluate("[navigator.locks, navigator.clipboard, crypto.randomUUID].every((one) => one === undefined)")
+    box, keep = page.get_by_label("What to keep"), page.get_by_role("button", name="Keep it")
+    context.set_offline(True)
+    box.fill("waits")
+    keep.click()
+    expect(page.get_by_text("Kelvix cannot be reached now")).to_be_visible()
+    box.fill("typed meanwhile")
+    page.get_by_role("button", name="take it back").click()
+    expect(box).to_have_value("waits\ntyped meanwhile")
+    expect(page.get_by_text("Kelvix cannot be reached now")).to_have_count(0)
+    context.set_offline(False)
+    keep.click()
+    expect(page.get_by_text("Added.")).to_be_visible()
+    assert names(orla, tasks) == ["waits"]
+    page.set_viewport_size({"width": 1280, "height": 800})
+    page.goto("/captures")
+    page.get_by_label("Name, as in My phone").fill("My phone")
+    page.get_by_role("button", name="Make an address").click()
+    page.get_by_role("button", name="copy the address").click()
+    expect(page.get_by_text("Copied.")).to_be_visible()
+    context.close()
 
 
 def test_on_a_phone_without_a_network_it_waits_and_is_sent_once(chromium: Browser, orla: Person, tasks):

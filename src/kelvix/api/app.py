@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import gzip
+import pathlib
 import secrets
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
+from functools import lru_cache
 
-from fastapi import FastAPI
+from fastapi import FastAPI, Request
 from fastapi.responses import FileResponse, HTMLResponse, JSONResponse, Response
 from starlette.middleware.trustedhost import TrustedHostMiddleware
 
@@ -44,10 +47,17 @@ QUICK = {
     "worker.js": "text/javascript",
     "icon.svg": "image/svg+xml",
 }
+PACKED = {".js": "text/javascript", ".css": "text/css"}
 POLICY = (
     "default-src 'none'; script-src 'self'; connect-src 'self'; img-src 'self' data:; font-src 'self'; "
     "style-src 'self' 'nonce-{nonce}'; form-action 'none'; frame-ancestors 'none'; base-uri 'none'; manifest-src 'self'"
 )
+
+
+@lru_cache(50)
+def packed(file: pathlib.Path) -> bytes:
+    """A file by gzip, a third of its size: packed once, since a name stands for one content."""
+    return gzip.compress(file.read_bytes())
 
 
 def build(engine: Engine) -> FastAPI:
@@ -110,12 +120,16 @@ def build(engine: Engine) -> FastAPI:
         return JSONResponse({"state": "good"})
 
     @app.get("/assets/{name}", include_in_schema=False)
-    def asset(name: str) -> Response:
+    def asset(name: str, request: Request) -> Response:
         """Without sign-in: the front end's own files, whose names hold a digest of their content."""
         file = WEB / "assets" / name
         if "/" in name or not file.is_file():
             return Response(status_code=404)
-        return FileResponse(file, headers={"cache-control": "public, max-age=31536000, immutable"})
+        headers = {"cache-control": "public, max-age=31536000, immutable", "vary": "accept-encoding"}
+        kind = PACKED.get(file.suffix)
+        if kind and "gzip" in request.headers.get("accept-encoding", ""):
+            return Response(packed(file), media_type=kind, headers=headers | {"content-encoding": "gzip"})
+        return FileResponse(file, headers=headers)
 
     @app.get("/quick/{name}", include_in_schema=False)
     def quick(name: str) -> Response:

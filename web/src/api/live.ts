@@ -55,7 +55,8 @@ export function useLive(): void {
         };
         done.signal.addEventListener("abort", () => resolve());
       });
-    navigator.locks.request("kelvix-live", { signal: done.signal }, hold).catch(() => undefined);
+    if (navigator.locks) navigator.locks.request("kelvix-live", { signal: done.signal }, hold).catch(() => undefined);
+    else void hold(); // a page that is not secure has no locks: each tab keeps a stream then
     return () => {
       done.abort();
       source?.close();

@@ -3,6 +3,7 @@ import { useMutation } from "@tanstack/react-query";
 import { useEffect, useRef, useState, type KeyboardEvent } from "react";
 import { useNavigate } from "react-router";
 import { answer, client } from "../api/client";
+import { newKey } from "../api/key";
 import { useDatabases } from "../api/queries";
 import { useNotices } from "./Notices";
 import { Understood } from "./Understood";
@@ -22,6 +23,7 @@ export function CaptureLine() {
   const [open, setOpen] = useState(false);
   const [menu, setMenu] = useState<HTMLElement | null>(null);
   const input = useRef<HTMLTextAreaElement>(null);
+  const once = useRef({ text: "", key: "" }); // sent again after no answer came, the same text is the same capture
   const { tell, fail } = useNotices();
   const navigate = useNavigate();
   const to = databases.find((d) => d.id === chosen);
@@ -50,6 +52,7 @@ export function CaptureLine() {
         }),
       ),
     onSuccess: (made, captured) => {
+      once.current = { text: "", key: "" };
       if (input.current?.value === captured.text) setText("");
       const where = databases.find((d) => d.id === made.database)?.name ?? "the database";
       const number = made.records.length;
@@ -75,7 +78,9 @@ export function CaptureLine() {
     requestAnimationFrame(() => input.current?.setSelectionRange(start + word.length + gap.length, start + word.length + gap.length));
   };
   const send = () => {
-    if (text.trim() && databases.length > 0 && !save.isPending) save.mutate({ database: to?.id ?? null, text, each: each && several, pages, key: crypto.randomUUID() });
+    if (!text.trim() || databases.length === 0 || save.isPending) return;
+    if (once.current.text !== text) once.current = { text, key: newKey() };
+    save.mutate({ database: to?.id ?? null, text, each: each && several, pages, key: once.current.key });
   };
   const onKeyDown = (event: KeyboardEvent) => {
     const one = completions[at];

@@ -4,6 +4,7 @@ import { useState } from "react";
 import { answer, client } from "../../api/client";
 import { useDatabases } from "../../api/queries";
 import { useNotices } from "../../frame/Notices";
+import { copyText } from "../../parts/copy";
 import { relative } from "../../parts/dates";
 import { BringLinks } from "./BringLinks";
 
@@ -35,7 +36,7 @@ export function Captures() {
     onSuccess: () => queries.invalidateQueries({ queryKey: ADDRESSES }),
     onError: fail,
   });
-  const copy = (text: string) => void navigator.clipboard.writeText(text).then(() => tell("Copied."), fail);
+  const copy = (text: string) => void copyText(text).then(() => tell("Copied."), fail);
   return (
     <main>
       <div className="head">

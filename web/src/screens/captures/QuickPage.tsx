@@ -46,8 +46,11 @@ export function QuickPage() {
 
   const save = () => {
     if (!text.trim()) return;
-    add(text, each && several, pages, database || null);
-    setText("");
+    if (add(text, each && several, pages, database || null)) setText("");
+  };
+  const takeBack = (key: string) => {
+    const taken = drop(key);
+    setText((typed) => (typed.trim() ? `${taken}\n${typed}` : taken));
   };
 
   return (
@@ -84,7 +87,7 @@ export function QuickPage() {
       </form>
       <div role="status">
         {queue.said && queue.waiting.length === 0 && <p className="ok">{queue.said}</p>}
-        {queue.waiting.length > 0 && queue.held && <p className="look">{queue.held}</p>}
+        {queue.held && <p className="look">{queue.held}</p>}
       </div>
       {queue.waiting.length > 0 && (
         <>
@@ -93,7 +96,7 @@ export function QuickPage() {
             {queue.waiting.map((w) => (
               <li key={w.key}>
                 {w.text.split("\n")[0]} {w.problem && <span className="bad">! {w.problem}</span>}{" "}
-                <button className="link" onClick={() => setText(drop(w.key))}>
+                <button className="link" disabled={w.key === queue.sending} onClick={() => takeBack(w.key)}>
                   take it back
                 </button>
               </li>

@@ -1,5 +1,6 @@
 import { useSyncExternalStore } from "react";
 import { answer, client, Problem, said } from "../../api/client";
+import { newKey } from "../../api/key";
 
 /** A capture that is on its way: kept on this device until Kelvix has it. Its key makes sure that it is kept once. */
 export interface Waiting {
@@ -18,6 +19,8 @@ interface State {
   said: string;
   /** Why nothing can be sent now. */
   held: string;
+  /** The key of what is being sent. */
+  sending: string;
 }
 
 const KEY = "kelvix-quick-queue";
@@ -25,7 +28,7 @@ const listeners = new Set<() => void>();
 
 /** What waits on this device, whichever window put it there. */
 const stored = () => JSON.parse(localStorage.getItem(KEY) ?? "[]") as Waiting[];
-let state: State = { waiting: stored(), said: "", held: "" };
+let state: State = { waiting: stored(), said: "", held: "", sending: "" };
 
 function show(next: Partial<State>) {
   state = { ...state, ...next };
@@ -43,15 +46,22 @@ window.addEventListener("storage", (event) => event.key === KEY && show({ waitin
 
 const without = (key: string) => (waiting: Waiting[]) => waiting.filter((w) => w.key !== key);
 
-export function add(text: string, each: boolean, pages: boolean, database: number | null) {
-  const one = { key: crypto.randomUUID(), text, each, pages, database, problem: null };
-  change((waiting) => [...waiting, one], { said: "" });
+/** Whether there was room for it on this device. */
+export function add(text: string, each: boolean, pages: boolean, database: number | null): boolean {
+  const one = { key: newKey(), text, each, pages, database, problem: null };
+  try {
+    change((waiting) => [...waiting, one], { said: "" });
+  } catch {
+    show({ held: "This device has no more room for what waits: keep this line here until some of it was sent." });
+    return false;
+  }
   void flush();
+  return true;
 }
 
 export function drop(key: string): string {
   const text = stored().find((w) => w.key === key)?.text ?? "";
-  change(without(key));
+  change(without(key), { held: "" });
   return text;
 }
 
@@ -64,6 +74,7 @@ export async function flush() {
 async function send() {
   for (const one of stored().filter((w) => !w.problem)) {
     try {
+      show({ sending: one.key });
       const made = await answer(
         client.POST("/api/v1/capture", {
           body: { text: one.text, each: one.each, read_pages: one.pages, database: one.database },
@@ -78,6 +89,8 @@ async function send() {
       if (status === 401 || status === 403) return show({ held: "Sign in to Kelvix again on this device; what waits is sent then." });
       const problem = said(error);
       change((waiting) => waiting.map((w) => (w.key === one.key ? { ...w, problem } : w)));
+    } finally {
+      show({ sending: "" });
     }
   }
 }

@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { answer, client, type Schemas } from "../../api/client";
+import { newKey } from "../../api/key";
 import { useNotices } from "../../frame/Notices";
 
 export type PressButton = Schemas["ButtonOut"];
@@ -16,7 +17,7 @@ export function usePress(database: number) {
     mutationFn: ({ button, records }: { button: PressButton; records: number[]; words: string }) =>
       answer(
         client.POST("/api/v1/workflows/{workflow_id}/press", {
-          params: { path: { workflow_id: button.workflow }, header: { "idempotency-key": crypto.randomUUID() } },
+          params: { path: { workflow_id: button.workflow }, header: { "idempotency-key": newKey() } },
           body: { records },
         }),
       ),

@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "react-router";
 import { answer, client, Problem, said } from "../../api/client";
+import { newKey } from "../../api/key";
 import type { RecordOut, Wire } from "../../api/queries";
 import { useNotices } from "../../frame/Notices";
 
@@ -55,7 +56,7 @@ export function useWriting(database: number) {
     mutationFn: (values: Record<string, Wire>) =>
       answer(
         client.POST("/api/v1/databases/{database_id}/records", {
-          params: { path: { database_id: database }, header: { "idempotency-key": crypto.randomUUID() } },
+          params: { path: { database_id: database }, header: { "idempotency-key": newKey() } },
           body: { values },
         }),
       ),

@@ -2,6 +2,7 @@ import { Button, MenuItem, Select } from "@mui/material";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { answer, client } from "../../api/client";
+import { copyText } from "../../parts/copy";
 import { useNotices } from "../../frame/Notices";
 import { TYPE_WORDS } from "../databases/values";
 import type { Address, Rehearsal } from "./model";
@@ -37,7 +38,7 @@ export function AddressWhen({ own, workflow, findings, onChange }: Props) {
     onError: fail,
   });
   const [secret, setSecret] = useState<string | null>(null); // known right after the address was made, and not again
-  const copy = (text: string, what: string) => void navigator.clipboard.writeText(text).then(() => tell(`${what} copied.`));
+  const copy = (text: string, what: string) => void copyText(text).then(() => tell(`${what} copied.`), fail);
   const set = (at: number, next: Input | null) => onChange({ ...own, inputs: own.inputs.flatMap((i, n) => (n === at ? (next ? [next] : []) : [i])) });
   const found = address.data;
   return (

@@ -1,4 +1,5 @@
 import type { Schemas } from "../../api/client";
+import { newKey } from "../../api/key";
 import type { Database, Sample, Wire } from "../../api/queries";
 import { above, isWithin, withinOf } from "./nesting";
 
@@ -44,7 +45,7 @@ export type Carried = Schemas["CarriedValue"];
 export type Remedy = Schemas["RemedyOut"];
 export type Operator = Schemas["Condition"]["operator"];
 
-export const newId = () => crypto.randomUUID().slice(0, 8);
+export const newId = () => newKey().slice(0, 8);
 export const sameRef = (a: Ref | null | undefined, b: Ref | null | undefined) =>
   !!a && !!b && a.line === b.line && a.value === b.value;
 
