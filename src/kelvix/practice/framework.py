@@ -3,6 +3,7 @@
 # No deferred annotations here: routes within functions name types that only exist there.
 import json
 import pathlib
+import threading
 from abc import ABC
 from collections.abc import Callable
 from contextlib import AbstractContextManager, nullcontext
@@ -59,6 +60,7 @@ class PracticeApp(ABC):
     def __init__(self, store: Store, pusher: Pusher, settings: Settings):
         self.store, self.pusher, self.settings = store, pusher, settings
         self.address = settings.practice_address
+        self.one_by_one = threading.Lock()  # held while something is added that must not be there twice
 
     def running(self) -> AbstractContextManager[object]:
         """What it does besides answering, for as long as it runs."""

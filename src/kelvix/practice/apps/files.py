@@ -6,7 +6,6 @@ import json
 import os
 import pathlib
 import secrets
-import threading
 import time
 from collections.abc import Iterator
 from datetime import UTC, datetime
@@ -40,7 +39,6 @@ class Files(PracticeApp):
 
     def __init__(self, store: Store, pusher: Pusher, settings: Settings):
         super().__init__(store, pusher, settings)
-        self._one_by_one = threading.Lock()
         self._signing = secrets.token_bytes(32)  # of links to contents, none of which outlives this process
         self.contents = Contents(pathlib.Path(settings.data) / "practice-files")
 
@@ -67,7 +65,7 @@ class Files(PracticeApp):
     ) -> tuple[int, str]:
         """Put a file into a folder; `collision`: what becomes of one that has its name. Its id, and whether it was added,
         replaced or there."""
-        with self._one_by_one:  # so that no name is given twice
+        with self.one_by_one:  # so that no name is given twice
             made, happened = self._add(folder_id, file_name.clean(name), kept, at or datetime.now(UTC), collision, idempotency)
         if tell and happened == "added":
             self.pusher.tell(self.code, folder_id, made)

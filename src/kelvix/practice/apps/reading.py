@@ -46,21 +46,22 @@ class Reading(PracticeApp):
     ) -> int:
         """Save an article; one that is in the list already, whatever tracks its address, gets these tags too. Its id."""
         bare = article.without_tracking(address)
-        there = next((self.as_json(r) for r in self.store.items(list_id, 10_000) if self.as_json(r)["bare"] == bare), None)
-        if there:
-            more = [t for t in tags if t not in there["tags"]]
-            if more:
-                self._set(int(there["id"]), tags=[*there["tags"], *more])
-            return int(there["id"])
-        body = {
-            "address": address,
-            "bare": bare,
-            "title": " ".join(title.split()) or bare,
-            "tags": list(dict.fromkeys(tags)),
-            "highlights": [{"text": text, "note": note} for text, note in highlights],
-            "has_page": bool(page),
-        }
-        made = self.store.put(self.code, list_id, body, page or None, at or datetime.now(UTC), idempotency)
+        with self.one_by_one:  # so that no address is there twice
+            there = next((one for one in map(self.as_json, self.store.items(list_id, 10_000)) if one["bare"] == bare), None)
+            if there:
+                more = [t for t in tags if t not in there["tags"]]
+                if more:
+                    self._set(int(there["id"]), tags=[*there["tags"], *more])
+                return int(there["id"])
+            body = {
+                "address": address,
+                "bare": bare,
+                "title": " ".join(title.split()) or bare,
+                "tags": list(dict.fromkeys(tags)),
+                "highlights": [{"text": text, "note": note} for text, note in highlights],
+                "has_page": bool(page),
+            }
+            made = self.store.put(self.code, list_id, body, page or None, at or datetime.now(UTC), idempotency)
         if tell:
             self.pusher.tell(self.code, list_id, made)
         return made

@@ -128,6 +128,9 @@ export function Captures() {
       <p>
         Open <a href="/quick/">{location.origin}/quick/</a> there and add it to the home screen. Without a network, what is typed waits on the phone and is sent later, once.
       </p>
+      {["127.0.0.1", "localhost", "[::1]"].includes(location.hostname) && (
+        <p className="quiet">This address leads to this machine only. Whoever runs Kelvix can give it one that a phone reaches; by https, the page opens without a network too.</p>
+      )}
     </main>
   );
 }
