@@ -125,6 +125,40 @@ def test_what_came_while_it_was_off_is_offered(page: Page, orla: Person, source:
     until(lambda: source.names() == ["one", "three", "two"])
 
 
+def test_what_was_there_before_is_caught_up_on(page: Page, orla: Person, source: Source):
+    flow = source.workflow(on=False)
+    source.bring("one", "two", "three")
+    page.goto(f"/workflows/{flow}/backcast")
+    page.get_by_role("button", name="Choose past items to carry for real").click()
+    page.get_by_role("button", name="choose all").click()
+    page.get_by_role("button", name="Carry 3 items for real").click()
+    expect(page.get_by_text("Done: 3 of 3")).to_be_visible(timeout=40_000)
+    assert source.names() == ["one", "three", "two"]
+
+
+def test_a_value_is_found_by_what_it_contains_and_a_condition_is_picked(page: Page, orla: Person, source: Source):
+    flow = source.workflow(on=False)
+    source.bring("Holm", "Marl")
+    page.goto(f"/workflows/{flow}")
+    page.get_by_role("button", name=f"fetch the newest {source.items_word}").click()
+    page.get_by_role("button", name="as a list").click()
+    search = page.get_by_label("Search carried values")
+    search.fill("surveys")  # the folder's or list's name: none of the values is called so
+    found = page.get_by_role("button", name="Folder" if source.app == "files" else "List", exact=True)
+    expect(found).to_be_visible()
+    expect(page.get_by_role("button", name="Identifier", exact=True)).to_have_count(0)
+    search.fill("")
+    page.get_by_role("button", name="as itself").click()
+    grid = page.get_by_role("grid")
+    page.get_by_role("button", name="+ add a line").click()
+    page.get_by_role("menuitem", name=re.compile("^Only if")).click()
+    shown = page.get_by_label(f"The {source.item_word} as itself").get_by_role("button", name=re.compile("^(Marl|Holm)$"))
+    shown.first.click()
+    page.get_by_label("Compared with").fill("holm")
+    expect(grid.get_by_text("goes on")).to_have_count(1)
+    expect(grid.get_by_text("passed by")).to_have_count(1)
+
+
 def test_where_an_item_is_is_read_from_its_link_also_when_it_is_nowhere(page: Page, orla: Person, source: Source):
     flow = source.workflow(on=False)
     source.bring("early")

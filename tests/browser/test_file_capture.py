@@ -83,6 +83,7 @@ def test_an_attachment_is_saved_into_a_folder_that_is_made_at_set_up(page: Page,
     folder = page.get_by_placeholder("Choose a folder, or paste its link")
     folder.fill("Holm")
     folder.press("Enter")
+    expect(page.get_by_text("No folder “Holm” is shared with this connection.")).to_be_visible()
     page.get_by_role("button", name="Make “Holm”").click()
     expect(grid.get_by_text("into Holm")).to_be_visible()
     expect(grid.get_by_text("case.pdf → Holm")).to_be_visible()
@@ -94,3 +95,17 @@ def test_an_attachment_is_saved_into_a_folder_that_is_made_at_set_up(page: Page,
     [row] = orla.kelvix.practice.items(orla.container("files", "Holm"), 10)
     with orla.practice_page() as there:
         assert there.get(f"/files/files/{row['id']}/copy").content == SURVEY
+
+
+def test_a_connection_that_may_not_add_files_is_said_before_anything_runs(page: Page, orla: Person):
+    mail, files = orla.connect("Enquiries"), orla.connect("Drawings", app="files")
+    when = {"verb": "when", "id": "w", "connection": mail, "container": str(orla.folders["Enquiries"])}
+    repeat = {"verb": "repeat", "id": "r", "of": {"line": "w", "value": "attachments"}}
+    drawings = {"container": str(orla.container("files", "Drawings")), "container_name": "Drawings"}
+    file = [{"ref": {"line": "r", "value": "each.file"}}]
+    save = {"verb": "save_file", "id": "s", "within": "r", "connection": files, "file": file} | drawings
+    flow = orla.workflow("Papers of the post", {"lines": [when, repeat, save]})
+    page.goto(f"/workflows/{flow}")
+    page.get_by_role("button", name="Turn on", exact=True).click()
+    expect(page.get_by_text("tick that it may add files", exact=False).first).to_be_visible()
+    expect(page.get_by_text("○ Off")).to_be_visible()
