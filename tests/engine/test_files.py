@@ -85,11 +85,30 @@ def test_a_file_that_changes_keeps_its_record(surveys):
         to = orla.container("files", "Drawings")
         assert page.post(f"/files/files/{file}/move", data={"to": to}).status_code == 303
         until(lambda: [r for r in flow.rows() if r["Folder"] == "Drawings"])
-    assert len(flow.rows()) == 1 and len(orla.runs(flow.id)) == 4
-    watch = orla.api("GET", f"/workflows/{flow.id}")
-    assert watch["state"] == "on"
+        assert page.post(f"/files/files/{file}/move", data={"to": orla.container("files", "Surveys")}).status_code == 303
+        until(lambda: [r for r in flow.rows() if r["Folder"] == "Surveys"])
+    assert len(flow.rows()) == 1 and len(orla.runs(flow.id)) == 5
+    checked_before = orla.api("GET", f"/workflows/{flow.id}")["watch"]["last_check_at"]
     orla.api("POST", f"/workflows/{flow.id}/check-now")
-    assert len(until(lambda: orla.runs(flow.id))) == 4, "what was pushed is not taken again when the feed is read"
+    until(lambda: orla.api("GET", f"/workflows/{flow.id}")["watch"]["last_check_at"] != checked_before)
+    assert len(orla.runs(flow.id)) == 5, "what was pushed is not taken again when the feed is read"
+
+
+def test_what_changed_while_it_was_off_is_offered_once_for_each_file(surveys):
+    orla, flow = surveys
+    orla.put_files("Surveys", {"Holm.txt": b"sound", "Marl.txt": b"dry"})
+    until(lambda: len(flow.rows()) == 2)
+    holm = next(r["Identifier"] for r in flow.rows() if r["Name"] == "Holm.txt")
+    orla.api("POST", f"/workflows/{flow.id}/off")
+    with orla.practice_page() as page:
+        for content in (b"no longer sound", b"mended"):
+            assert page.post(f"/files/files/{holm}/version", files={"file": ("x.txt", content)}).status_code == 303
+    orla.put_files("Surveys", {"Sedge.txt": b"new"})
+    until(lambda: orla.api("GET", f"/workflows/{flow.id}/missed")["count"] == 2)
+    orla.api("POST", f"/workflows/{flow.id}/on", json={"carry_missed": True})
+    until(lambda: {(r["Name"], r["own text"]) for r in flow.rows()}
+          == {("Holm.txt", "mended"), ("Marl.txt", "dry"), ("Sedge.txt", "new")})  # fmt: skip
+    assert orla.api("GET", f"/workflows/{flow.id}/missed")["count"] == 0
 
 
 def test_pictures_and_what_cannot_be_read(orla):

@@ -17,6 +17,7 @@ from kelvix.engine import catching_up
 from kelvix.engine.catching_up import MOST, State
 from kelvix.store import catch_ups, databases
 from kelvix.store.catch_ups import CatchUp
+from kelvix.store.watches import Told
 
 router = APIRouter(prefix="/api/v1", tags=["catching up"])
 PAGE = 100
@@ -161,7 +162,8 @@ def start_catch_up(who: Editor, workflow_id: int, body: CatchUpIn) -> CatchUpOut
     if before and before.state in ("running", "paused"):
         raise Problem(409, "A catch-up is under way.", "Wait until it is done, or undo it first.")
     recognises = _recognises(body.recognises)
-    made = catching_up.start(who.engine, who.space, workflow_id, body.items, recognises, who.person.name)
+    chosen = [Told(item) for item in body.items]
+    made = catching_up.start(who.engine, who.space, workflow_id, chosen, recognises, who.person.name)
     return _out(who, _one(who, workflow_id, made))
 
 

@@ -21,7 +21,7 @@ from kelvix.store import catch_ups, changes, databases, listening, watches, work
 from kelvix.store.catch_ups import CatchUp, Recognises
 from kelvix.store.database_server import DatabaseServer, Transaction
 from kelvix.store.directory import Space
-from kelvix.store.watches import Watch
+from kelvix.store.watches import Told, Watch
 
 AT_ONCE = 8  # items of one catch-up that are on their way at a time
 MOST = 5_000  # items of one catch-up
@@ -61,8 +61,9 @@ def past(
     return [Past(i.id, i.title, i.at, state(i.id, dict(i.values))) for i in items], onward
 
 
-def start(engine: Engine, space: Space, workflow_id: int, items: Sequence[str], recognises: Recognises, person: str) -> int:
-    """Carry past items through the draft as it is. The oldest goes first. Raises LookupError, NotReady, Standing."""
+def start(engine: Engine, space: Space, workflow_id: int, items: Sequence[Told], recognises: Recognises, person: str) -> int:
+    """Carry past items, or changes of them, in this order, through the draft as it is. Raises LookupError, NotReady,
+    Standing."""
     kept = space.read(lambda t: workflows.get(t, space.id, workflow_id))
     if kept is None:
         raise LookupError("no such workflow")
@@ -126,10 +127,10 @@ def undo(engine: Engine, space: Space, one: CatchUp, person: str) -> Undone:
 
 @dataclass(frozen=True)
 class Missed:
-    """What came while a workflow was off: how many, the items of an app, and since when."""
+    """What came while a workflow was off: how many, the items of an app or changes of them, and since when."""
 
     count: int
-    items: tuple[str, ...]
+    items: tuple[Told, ...]
     since: datetime | None
 
 
@@ -153,15 +154,20 @@ def missed(engine: Engine, space: Space, workflow_id: int) -> Missed:
     return Missed(len(fresh), fresh, kept.turned_off_at)
 
 
-def _came_since(engine: Engine, space: Space, watch: Watch) -> tuple[str, ...]:
-    """The items that arrived after where a watch had read to, and were not carried."""
+def _came_since(engine: Engine, space: Space, watch: Watch) -> tuple[Told, ...]:
+    """What started the workflow after where its watch had read to, and was not taken in; of each item once, since it is carried
+    as it is then, however often it changed."""
     app, token = engine.access(space, watch.connection_id)
-    cursor, more, found = watch.cursor_at, True, list[str]()
+    cursor, more, found = watch.cursor_at, True, list[Told]()
     while more and len(found) < MOST_MISSED:
         came, cursor, more = app.changes(token, cursor)
-        found += [c.item for c in came if watch.takes(c.container, c.kind)]
-    known = space.read(lambda t: catch_ups.known_items(t, space.id, watch.workflow_id, found))
-    return tuple(i for i in dict.fromkeys(found) if known.get(i) != "carried")
+        found += [told for c in came if (told := watch.takes(c.container, c.item, c.kind, c.revision))]
+    known = space.read(lambda t: watches.known(t, space.id, watch.workflow_id, watch.container, found))
+    by_item: dict[str, Told] = {}
+    for one in found:
+        if one not in known:
+            by_item.setdefault(one.item, one)
+    return tuple(by_item.values())
 
 
 def turn_on(engine: Engine, space: Space, workflow_id: int, person: str) -> None:

@@ -69,7 +69,7 @@ class Intake:
         try:
             told = json.loads(body)
             container, kind = str(told["container"]), str(told.get("kind", "new"))
-            what = Told.of(str(told["item"]), kind, int(told.get("revision", 1)))
+            what = Told.of(str(told["item"]), kind, int(told.get("revision", 1)), listening.kinds)
         except (ValueError, KeyError, TypeError):
             return HTTPStatus.BAD_REQUEST
         if container == listening.container and kind in listening.kinds:

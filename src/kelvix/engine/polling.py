@@ -43,7 +43,7 @@ def check(engine: Engine, watch: Watch) -> int:
         for _ in range(MOST_READS):
             with engine.pacer.calls(space, watch.connection_id):
                 changes, reached, more = app.changes(token, cursor)
-            arrived = [Told.of(c.item, c.kind, c.revision) for c in changes if watch.takes(c.container, c.kind)]
+            arrived = [told for c in changes if (told := watch.takes(c.container, c.item, c.kind, c.revision))]
 
             def take(t: Transaction, arrived: list[Told] = arrived, reached: int = reached, more: bool = more) -> int:
                 found = watches.take_in_many(

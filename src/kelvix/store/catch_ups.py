@@ -10,6 +10,7 @@ from typing import Literal
 
 from kelvix.store import watches
 from kelvix.store.database_server import Row, Transaction
+from kelvix.store.watches import Told
 
 State = Literal["running", "paused", "done", "undone"]
 Recognises = dict[str, tuple[int, ...]]  # by an Add line's id, the fields by which a record is known
@@ -56,7 +57,7 @@ def start(
     version_id: int,
     container: str,
     recognises: Recognises,
-    items: Sequence[str],
+    items: Sequence[Told],
     person: str,
 ) -> int:
     made = t.insert(
@@ -65,8 +66,8 @@ def start(
         (workspace_id, workflow_id, version_id, container, json.dumps(recognises), len(items), person[:200]),
     )
     t.many(
-        "INSERT INTO catch_up_item (catch_up_id, position, item_id) VALUES (%s,%s,%s)",
-        [(made, n, item[:200]) for n, item in enumerate(items)],
+        "INSERT INTO catch_up_item (catch_up_id, position, item_id, revision) VALUES (%s,%s,%s,%s)",
+        [(made, n, one.item[:200], one.revision) for n, one in enumerate(items)],
     )
     return made
 
@@ -130,8 +131,8 @@ def progress(t: Transaction, one: CatchUp) -> Progress:
 def feed(t: Transaction, one: CatchUp, number: int) -> int:
     """Make events of the next items: how many were looked at. What was carried before is not carried again."""
     rows = t.rows(
-        "SELECT position, item_id FROM catch_up_item WHERE catch_up_id=%s AND state='to_come' ORDER BY position LIMIT %s "
-        "FOR UPDATE",
+        "SELECT position, item_id, revision FROM catch_up_item WHERE catch_up_id=%s AND state='to_come' ORDER BY position "
+        "LIMIT %s FOR UPDATE",
         (one.id, number),
     )
     for row in rows:
@@ -141,7 +142,7 @@ def feed(t: Transaction, one: CatchUp, number: int) -> int:
             one.workflow_id,
             one.version_id,
             one.container,
-            [watches.Told(row["item_id"])],
+            [Told(row["item_id"], row["revision"])],
             "catch_up",
             one.id,
         )

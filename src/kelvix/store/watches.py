@@ -37,9 +37,10 @@ class Watch:
     failures: int
     kinds: str
 
-    def takes(self, container: str, kind: str) -> bool:
-        """Whether a change of an item is one that starts the workflow."""
-        return container == self.container and kind in self.kinds.split(",")
+    def takes(self, container: str, item: str, kind: str, revision: int) -> Told | None:
+        """What a change of an item is to the workflow, if it starts it."""
+        kinds = self.kinds.split(",")
+        return Told.of(item, kind, revision, kinds) if container == self.container and kind in kinds else None
 
 
 @dataclass(frozen=True)
@@ -50,8 +51,11 @@ class Told:
     revision: int = 0
 
     @staticmethod
-    def of(item: str, kind: str, revision: int) -> Told:
-        return Told(item, 0 if kind == "new" else revision)
+    def of(item: str, kind: str, revision: int, kinds: Sequence[str]) -> Told:
+        """For who listens to these kinds. An item that comes back is a change of it to who listens to changes, and nothing new
+        to who does not."""
+        arrives = kind == "new" and (revision <= 1 or tuple(kinds) == ("new",))
+        return Told(item, 0 if arrives else revision)
 
 
 def of_workflow(t: Transaction, workspace_id: int, workflow_id: int) -> Watch | None:
@@ -219,6 +223,19 @@ def take_in_many(
             events.line_up(t, workspace_id, workflow_id, event["id"], lane, catch_up is not None)
             new += 1
     return new
+
+
+def known(t: Transaction, workspace_id: int, workflow_id: int, container: str, told: Sequence[Told]) -> set[Told]:
+    """Those that were taken in."""
+    by_digest = {event_digest(container, one): one for one in told}
+    if not by_digest:
+        return set()
+    marks = ",".join(["%s"] * len(by_digest))
+    rows = t.rows(
+        f"SELECT digest FROM event WHERE workspace_id=%s AND workflow_id=%s AND digest IN ({marks})",
+        (workspace_id, workflow_id, *by_digest),
+    )
+    return {by_digest[r["digest"]] for r in rows}
 
 
 def event_of(t: Transaction, workspace_id: int, workflow_id: int, container: str, item_id: str) -> Row | None:
