@@ -59,6 +59,8 @@ def test_a_mail_goes_out_and_comes_where_its_recipient_is(post, by_hand):
     assert arrived["sender"]["name"] == "Orla"
     [line] = [ln for ln in done["lines"] if ln["line"] == "m"]
     assert line["outcome"] == "sent" and line["output"]["mails"][0]["link"].startswith(orla.kelvix.settings.practice_address)
+    target = {"app": "mail", "monogram": "Ma", "name": orla.addresses["Suppliers"]}
+    assert target in [t for e in orla.api("GET", "/today/list")["entries"] for t in e["targets"]]
     assert orla.api("POST", f"/runs/{run}/undo")["kept"] == ["One mail was sent, and stays so."]
 
 

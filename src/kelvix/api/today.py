@@ -179,8 +179,12 @@ def _source(who: Caller, document: Workflow, names: dict[int, str]) -> EndOut:
             return EndOut(app="time", monogram="Ti", name="a time")
         case Address():
             return EndOut(app="request", monogram="Rq", name="a request")
-    app = who.engine.apps.get(when.app)
-    return EndOut(app=when.app, monogram=app.monogram if app else "??", name=when.container_name or "somewhere")
+    return _in_app(who, when.app, when.container_name or "somewhere")
+
+
+def _in_app(who: Caller, code: str, name: str) -> EndOut:
+    app = who.engine.apps.get(code)
+    return EndOut(app=code, monogram=app.monogram if app else "??", name=name)
 
 
 def _targets(who: Caller, lines: list[RunLine], names: dict[int, str]) -> list[EndOut]:
@@ -193,12 +197,11 @@ def _targets(who: Caller, lines: list[RunLine], names: dict[int, str]) -> list[E
                 name = names.get(kept.get("database", 0)) or str(kept.get("database_name", "a database"))
                 end = EndOut(app="kelvix", monogram="Kx", name=name)
             case "sent" if "mails" in kept:
-                end = EndOut(app="mail", monogram="Ma", name=", ".join(a for m in kept["mails"][:1] for a in m["to"][:1]))
+                end = _in_app(who, str(kept.get("app", "")), ", ".join(a for m in kept["mails"][:1] for a in m["to"][:1]))
             case "sent" | "in_doubt":
                 end = EndOut(app="web", monogram="Wb", name=urlsplit(str(kept.get("address", ""))).netloc)
             case "saved" if kept.get("happened") != "there" and "app" in kept:
-                app = who.engine.apps.get(kept["app"])
-                end = EndOut(app=kept["app"], monogram=app.monogram if app else "??", name=str(kept["folder"]))
+                end = _in_app(who, str(kept["app"]), str(kept["folder"]))
             case "ran":
                 end = EndOut(app="kelvix", monogram="Kx", name=str(kept.get("workflow_name") or "another workflow"))
             case _:

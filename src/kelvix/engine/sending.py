@@ -44,7 +44,7 @@ def send(
                 ) from None
             raise
         sent.append({"to": list(mail.to), "subject": mail.subject, "link": link})
-    return {"mails": sent}
+    return {"mails": sent, "app": app.code}
 
 
 def as_recorded(line: SendMail, kept: dict[str, Any], carried: Carried) -> Carried:

@@ -32,7 +32,8 @@ class Desk:
 
     def __init__(self, store: Store, settings: Settings, apps: dict[str, str]):
         self.store, self.settings, self.apps = store, settings, apps
-        self._pages = Jinja2Templates(pathlib.Path(__file__).parent / "templates")
+        here = pathlib.Path(__file__).parent
+        self._pages = Jinja2Templates([here / "templates", here / "apps"])  # what all share, and each app's own
 
     def person(self, request: Request) -> Row:
         account = self.store.page_account(request.cookies.get(COOKIE, ""))

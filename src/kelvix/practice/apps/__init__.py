@@ -1,4 +1,4 @@
-"""The practice apps, one module each: what stands in this folder is found, and there is no other list of them."""
+"""The practice apps, each a folder with its pages: what stands here is found, and there is no other list of them."""
 
 from __future__ import annotations
 

@@ -179,7 +179,7 @@ class Files(PracticeApp):
         def folder(request: Request, account: Signed, folder_id: int) -> Response:
             found = self.own_container(account, folder_id)
             there = [self.as_json(r) for r in self.store.items(folder_id, 500)]
-            return desk.show(request, "files_folder.html", account=account, folder=found, files=there)
+            return desk.show(request, "files/folder.html", account=account, folder=found, files=there)
 
         @pages.post("/folders/{folder_id}")
         def upload(account: Signed, folder_id: int, files: list[UploadFile]) -> Response:
@@ -193,7 +193,7 @@ class Files(PracticeApp):
         def file(request: Request, account: Signed, file_id: int) -> Response:
             row, found = self.own_item(account, file_id)
             there = self.store.containers(self.code, account["id"])
-            return desk.show(request, "files_file.html", account=account, folder=found, file=self.as_json(row), folders=there)
+            return desk.show(request, "files/file.html", account=account, folder=found, file=self.as_json(row), folders=there)
 
         @pages.get("/files/{file_id}/copy")
         def copy(account: Signed, file_id: int) -> StreamingResponse:

@@ -10,9 +10,6 @@ from email.message import EmailMessage
 from email.utils import format_datetime, make_msgid
 from typing import IO, Annotated
 
-import structlog
-from aiosmtpd.controller import Controller
-from aiosmtpd.smtp import SMTP, Envelope, Session
 from fastapi import APIRouter, Depends, Form, HTTPException, Request, Response, UploadFile
 from fastapi.responses import RedirectResponse
 from pydantic import BaseModel, Field
@@ -20,6 +17,7 @@ from starlette.concurrency import run_in_threadpool
 
 from kelvix.core import file_name
 from kelvix.formats import mailbox_files, rfc5322
+from kelvix.practice.apps.mail.smtp import MOST_BYTES, listener
 from kelvix.practice.framework import Desk, PracticeApp
 from kelvix.practice.push import Pusher
 from kelvix.practice.store import Access, Store
@@ -27,10 +25,8 @@ from kelvix.settings import Settings
 from kelvix.store.database_server import Row
 from kelvix.store.secrets import digest
 
-MOST_BYTES = 40 << 20
 SENT = "Sent"
 LARGE = 25 << 20  # of one attachment that is written on a page
-log = structlog.stdlib.get_logger(__name__)
 
 
 class Message(BaseModel):
@@ -54,7 +50,7 @@ class Mail(PracticeApp):
 
     @contextmanager
     def running(self) -> Iterator[None]:
-        controller = smtp(self, self.settings.smtp_port)
+        controller = listener(self.store, self.code, self.deliver, self.settings.smtp_port)
         controller.start()
         yield
         controller.stop()
@@ -148,7 +144,7 @@ class Mail(PracticeApp):
         def folder(request: Request, account: Signed, folder_id: int) -> Response:
             return desk.show(
                 request,
-                "mail_folder.html",
+                "mail/folder.html",
                 account=account,
                 folder=self.own_container(account, folder_id),
                 folders=self.store.containers(self.code, account["id"]),
@@ -188,7 +184,7 @@ class Mail(PracticeApp):
             row, found = self.own_item(account, message_id)
             return desk.show(
                 request,
-                "mail_message.html",
+                "mail/message.html",
                 account=account,
                 folder=found,
                 message=self.as_json(row),
@@ -211,40 +207,3 @@ def compose(
     for name, content in attachments or []:
         message.add_attachment(content, maintype="application", subtype="octet-stream", filename=name)
     return message.as_bytes()
-
-
-class Handler:
-    """SMTP on loopback: a message goes to the folder that has the recipient's address."""
-
-    def __init__(self, mail: Mail):
-        self.mail = mail
-
-    async def handle_RCPT(self, server: SMTP, session: Session, envelope: Envelope, address: str, options: list[str]) -> str:
-        folder = await run_in_threadpool(self.mail.store.container_by_address, self.mail.code, address.lower())
-        if folder is None:
-            return f"550 5.1.1 there is no folder with the address {address}"
-        envelope.rcpt_tos.append(address)
-        return "250 OK"
-
-    async def handle_DATA(self, server: SMTP, session: Session, envelope: Envelope) -> str:
-        source = envelope.content if isinstance(envelope.content, bytes) else str(envelope.content).encode()
-        try:
-            for folder in await run_in_threadpool(lambda: list(self._folders(envelope.rcpt_tos))):
-                await run_in_threadpool(self.mail.deliver, folder, source)
-        except Exception:
-            log.exception("a message could not be kept")
-            return "451 4.3.0 the message could not be kept; try again later"
-        return "250 OK"
-
-    def _folders(self, recipients: list[str]) -> Iterator[int]:
-        for address in dict.fromkeys(r.lower() for r in recipients):
-            folder = self.mail.store.container_by_address(self.mail.code, address)
-            if folder:
-                yield folder["id"]
-
-
-def smtp(mail: Mail, port: int) -> Controller:
-    """Takes mail on loopback. SMTPUTF8 and 8BITMIME are offered; no sign-in, since only this machine can reach it."""
-    return Controller(
-        Handler(mail), hostname="127.0.0.1", port=port, enable_SMTPUTF8=True, data_size_limit=MOST_BYTES, decode_data=False
-    )

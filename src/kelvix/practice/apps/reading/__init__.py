@@ -118,7 +118,7 @@ class Reading(PracticeApp):
         def show(request: Request, account: Signed, list_id: int) -> Response:
             found = self.own_container(account, list_id)
             there = [self.as_json(r) for r in self.store.items(list_id, 500)]
-            return desk.show(request, "reading_list.html", account=account, list=found, articles=there)
+            return desk.show(request, "reading/list.html", account=account, list=found, articles=there)
 
         @pages.post("/lists/{list_id}")
         def add(
@@ -163,7 +163,7 @@ class Reading(PracticeApp):
             text = article.read(kept).text if kept else ""
             return desk.show(
                 request,
-                "reading_article.html",
+                "reading/article.html",
                 account=account,
                 list=found,
                 lists=self.store.containers(self.code, account["id"]),
