@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from urllib.parse import urlencode
 
 import pytest
 from playwright.sync_api import Browser, Page, Route, expect
@@ -40,6 +41,20 @@ def test_a_line_is_understood_and_completed_before_it_is_kept(page: Page, orla: 
     [record] = orla.records(tasks[0]["id"])
     values = {name: record["values"][id] for name, id in tasks[1].items()}
     assert values["Name"] == "Order hair sheep 3pm" and values["Hours"] == "4" and values["Due"]
+
+
+def test_a_line_is_typed_before_anything_else_is_there(page: Page, orla: Person, tasks):
+    held: list[Route] = []
+    page.route("**/api/v1/databases", lambda route: held.append(route))
+    page.reload()
+    until(lambda: page.evaluate("document.querySelector('form.capture textarea') !== null") and held)
+    page.keyboard.press("Control+;")
+    page.keyboard.type("Ring the verger")
+    page.keyboard.press("Enter")
+    expect(page.get_by_label(re.compile("^Capture to"))).to_have_value("")
+    assert names(orla, tasks) == ["Ring the verger"]
+    for route in held:
+        route.continue_()
 
 
 def test_several_lines_are_records_of_their_own_or_one_with_its_text(page: Page, orla: Person, tasks):
@@ -181,6 +196,22 @@ def test_a_bookmark_button_hands_over_the_page_that_one_reads(page: Page, orla: 
     expect(small.get_by_text("Added.")).to_be_visible()
     [record] = orla.records(tasks[0]["id"])
     assert record["values"][tasks[1]["Page"]].endswith("/sign-in") and record["values"]["0"].startswith("> ")
+
+
+@pytest.mark.parametrize(
+    ("shared", "text"),
+    [
+        ({"title": "Hide glue", "url": "https://w.example/g"}, "Hide glue https://w.example/g"),
+        ({"title": "Hide glue", "selection": "https://w.example/g"}, "Hide glue https://w.example/g"),
+        ({"selection": "Warm, not hot\nhttps://w.example/g"}, "Warm, not hot https://w.example/g"),
+        ({"title": "Hide glue", "selection": "Warm\nnot hot\n\nhttps://w.example/g"}, "Hide glue https://w.example/g\n> Warm\n> not hot"),
+        ({"selection": "Warm\nnot hot"}, "Warm\nnot hot"),
+    ],
+)  # fmt: skip
+def test_what_a_phone_shares_is_a_line_with_its_address(page: Page, tasks, shared, text):
+    """Web Share Target: title, text and url; common practice of apps: the address at the end of the text, and no url."""
+    page.goto("/quick/?" + urlencode(shared))
+    expect(page.get_by_label("What to keep")).to_have_value(text)
 
 
 def test_an_address_is_made_and_taken_away(page: Page, orla: Person, tasks):

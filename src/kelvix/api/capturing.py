@@ -81,6 +81,7 @@ class CapturedOut(BaseModel):
     """The records that were made, in their order, and the numbers under which each can be undone."""
 
     database: int
+    name: str = Field(description="the database's")
     record: RecordOut
     records: list[int]
     changes: list[int]
@@ -142,6 +143,7 @@ def capture(who: Editor, body: CaptureIn, idempotency_key: Annotated[str | None,
         assert first
         return CapturedOut(
             database=reading.database.id,
+            name=reading.database.name,
             record=record_out(first),
             records=[record for record, _ in made],
             changes=[seq for _, seq in made],

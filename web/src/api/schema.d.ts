@@ -1873,6 +1873,11 @@ export interface components {
             changes: number[];
             /** Database */
             database: number;
+            /**
+             * Name
+             * @description the database's
+             */
+            name: string;
             record: components["schemas"]["RecordOut"];
             /** Records */
             records: number[];

@@ -13,7 +13,9 @@ const KEY = "kelvix-capture-to";
 
 /** Lines, always one key away: what is typed becomes records. What it is understood as is shown before it is kept. */
 export function CaptureLine() {
-  const databases = useDatabases().data ?? [];
+  const loaded = useDatabases().data;
+  const databases = loaded ?? [];
+  const none = loaded?.length === 0;
   const [chosen, setChosen] = useState(Number(localStorage.getItem(KEY)) || 0);
   const [text, setText] = useState("");
   const [caret, setCaret] = useState(0);
@@ -27,7 +29,8 @@ export function CaptureLine() {
   const { tell, fail } = useNotices();
   const navigate = useNavigate();
   const to = databases.find((d) => d.id === chosen);
-  const reading = useUnderstanding({ text, caret, database: to?.id ?? null, each });
+  const database = loaded ? (to?.id ?? null) : chosen || null; // one types before they are known
+  const reading = useUnderstanding({ text, caret, database, each });
   const name = to?.name ?? reading?.name ?? (databases.length === 1 ? databases[0]?.name : undefined);
   const completions = open && reading && text ? reading.completions : [];
   const several = text.trim().includes("\n");
@@ -54,9 +57,8 @@ export function CaptureLine() {
     onSuccess: (made, captured) => {
       once.current = { text: "", key: "" };
       if (input.current?.value === captured.text) setText("");
-      const where = databases.find((d) => d.id === made.database)?.name ?? "the database";
       const number = made.records.length;
-      tell(number === 1 ? `Added to ${where}.` : `${number} records added to ${where}.`, {
+      tell(number === 1 ? `Added to ${made.name}.` : `${number} records added to ${made.name}.`, {
         label: "Open",
         run: () => void navigate(number === 1 ? `/databases/${made.database}/${made.record.id}` : `/databases/${made.database}`),
       });
@@ -78,9 +80,9 @@ export function CaptureLine() {
     requestAnimationFrame(() => input.current?.setSelectionRange(start + word.length + gap.length, start + word.length + gap.length));
   };
   const send = () => {
-    if (!text.trim() || databases.length === 0 || save.isPending) return;
+    if (!text.trim() || none || save.isPending) return;
     if (once.current.text !== text) once.current = { text, key: newKey() };
-    save.mutate({ database: to?.id ?? null, text, each: each && several, pages, key: once.current.key });
+    save.mutate({ database, text, each: each && several, pages, key: once.current.key });
   };
   const onKeyDown = (event: KeyboardEvent) => {
     const one = completions[at];
@@ -129,7 +131,7 @@ export function CaptureLine() {
             {d.name}
           </MenuItem>
         ))}
-        {databases.length === 0 && <MenuItem onClick={() => void navigate("/databases")}>Make a database first</MenuItem>}
+        {none && <MenuItem onClick={() => void navigate("/databases")}>Make a database first</MenuItem>}
       </Menu>
       <textarea
         ref={input}
@@ -137,7 +139,7 @@ export function CaptureLine() {
         aria-label={`Capture to ${name ?? "where its words point"}`}
         aria-autocomplete="list"
         value={text}
-        disabled={databases.length === 0}
+        disabled={none}
         placeholder="Type a line, as in “Order leather Friday”; Enter adds it as a record"
         onChange={(event) => change(event.target.value, event.target.selectionStart)}
         onSelect={(event) => setCaret(event.currentTarget.selectionStart)}

@@ -6,12 +6,16 @@ import { Understood } from "../../frame/Understood";
 import { useUnderstanding } from "../../frame/useUnderstanding";
 import { add, drop, flush, useQueue } from "./queue";
 
-/** What a bookmark button or a phone hands over, as lines. */
+/** What a bookmark button or a phone hands over, as lines. Most apps of a phone share an address as text, or at its end. */
 function handedOver(params: URLSearchParams): string {
-  const [title, url, selection] = ["title", "url", "selection"].map((name) => (params.get(name) ?? "").trim());
-  const first = [title, url].filter(Boolean).join(" ");
-  const quoted = (selection ?? "").split("\n").filter(Boolean).map((line) => `> ${line}`).join("\n");
-  return first ? [first, quoted].filter(Boolean).join("\n") : (selection ?? "");
+  const [title, given, text] = ["title", "url", "selection"].map((name) => (params.get(name) ?? "").trim());
+  const within = given ? undefined : text?.match(/https?:\/\/\S+$/)?.[0];
+  const selection = within ? (text ?? "").slice(0, -within.length).trim() : (text ?? "");
+  const url = given || within;
+  if (!title && !url) return selection;
+  const first = [title || selection.split("\n")[0], url].filter(Boolean).join(" ");
+  const below = title ? selection : selection.split("\n").slice(1).join("\n");
+  return [first, ...below.split("\n").filter(Boolean).map((line) => `> ${line}`)].join("\n");
 }
 
 /** Quick input on a page of its own, as small as a phone: it works without a network, and sends later. */

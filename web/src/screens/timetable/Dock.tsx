@@ -21,12 +21,12 @@ function targetOf(document: Document): Place | null {
 
 /** Source and target under the grid, live: to see with one's own eyes that an item crossed. */
 export function Dock({ document }: { document: Document }) {
-  const [left, setLeft] = useState(() => sourceOf(document));
-  const [right, setRight] = useState(() => targetOf(document));
+  const [left, setLeft] = useState<Place | null>(); // what was chosen by hand; until then, as the lines say
+  const [right, setRight] = useState<Place | null>();
   return (
     <div className="beside docked" aria-label="Side by side" role="region">
-      <Shelf label="Where it comes from" place={left} onPlace={setLeft} />
-      <Shelf label="Where it goes" place={right} onPlace={setRight} />
+      <Shelf label="Where it comes from" place={left === undefined ? sourceOf(document) : left} onPlace={setLeft} />
+      <Shelf label="Where it goes" place={right === undefined ? targetOf(document) : right} onPlace={setRight} />
     </div>
   );
 }
