@@ -33,6 +33,7 @@ TASKS = Database(
         Field(8, "Page", "link"),
         Field(9, "Address", "email"),
         Field(10, "Asked by", "text"),
+        Field(11, "Price", "number"),
         Field(0, "Text", "long_text"),
     ),
 )
@@ -60,8 +61,20 @@ FRIDAY = date(2026, 11, 27)
         ("done: yes hours: 2.5 Patch the bellows", {"Name": "Patch the bellows", "Done": True, "Hours": Decimal("2.5")}),
         ("hours 3 tune the Swell", {"Name": "tune the Swell", "Hours": Decimal(3)}),
         ("Read https://w.example/a?b=1.", {"Name": "Read.", "Page": "https://w.example/a?b=1"}),
-        ("Write to ada@st.example tomorrow", {"Name": "Write to", "Address": "ada@st.example", "Due": date(2026, 11, 26)}),
+        (
+            "Write to ada@st.example tomorrow",
+            {"Name": "Write to ada@st.example", "Address": "ada@st.example", "Due": date(2026, 11, 26)},
+        ),
         ("Asked by Ruth: price of zinc", {"Name": "Asked by Ruth: price of zinc", "Asked by": "Ruth Amory"}),
+        ("Order leather for Friday", {"Name": "Order leather", "About": ("l",), "Due": FRIDAY}),
+        ("Meet Ivo and Orla", {"Name": "Meet Ivo and Orla", "Who": "i"}),
+        ("Meet Ivo and @orla", {"Name": "Meet Ivo and orla", "Who": "o"}),
+        ("call ivo", {"Name": "call ivo", "Who": "i"}),
+        ("Buy 3 hours of wood", {"Name": "Buy 3 hours of wood", "Hours": Decimal(3)}),
+        ("Patch it, hours: 2.5h", {"Name": "Patch it", "Hours": Decimal("2.5")}),
+        ("Zinc £412.60 from Holm", {"Name": "Zinc £412.60 from Holm", "Price": Decimal("412.6")}),
+        ("Zinc, price €40", {"Name": "Zinc", "Price": Decimal(40)}),
+        ("Second look name: Holm", {"Name": "Second look Holm"}),
         ("Friday", {"Name": "Friday", "Due": FRIDAY}),
         ("received: yesterday a letter", {"Name": "a letter", "Received": datetime(2026, 11, 24, tzinfo=UTC)}),
         ("asked by: the dean", {"Name": "asked by: the dean", "Asked by": "the dean"}),
@@ -70,6 +83,11 @@ FRIDAY = date(2026, 11, 27)
 def test_a_line(line, expected):
     values, quick = read(line)
     assert values == expected and not quick.wrong
+
+
+@pytest.mark.parametrize("line", ["- glue it", "* glue it", "[ ] glue it", "- [x] glue it", "• glue it"])
+def test_the_mark_of_a_list_is_not_of_the_line(line):
+    assert lines_of(line, False) == lines_of(line, True) == [("glue it", "")]
 
 
 def test_each_piece_says_where_it_stands_and_what_it_means():

@@ -45,6 +45,14 @@ PHRASES = {
 }  # fmt: skip
 NONE = ("", "may", "in the morning", "version 2.1", "1/2", "ring 3 parishes", "1.5 hours", "31 feb", "25:00", "the 40th", "marching",
         "sunday-best", "10-12", "room 14", "13pm friday dinner plan b"[:4])  # fmt: skip
+# Spellings that are dates less often than other things, and where they are dates all the same; by day and month (13/2 is 13 February).
+OTHERWISE = ("the cat sat on the mat", "Buy sun cream", "Sat nav for the van", "Practice the 3rd movement", "version 1.2", "Buy 2.5 kg of glue",
+             "3/4 inch screws", "1/2 cup of zinc", "it may 5 pipes spoil", "march 3 soldiers", "open 24/7")  # fmt: skip
+DOUBTFUL = {
+    "ring the verger sat": "2026-11-28", "sat, ring the verger": "2026-11-28", "sat 10am ring": "2026-11-28 10:00",
+    "Ring on Sun at Holm": "2026-11-29", "meet Sat with Ivo": "2026-11-28", "read it by the 3rd, twice": "2026-12-03", "pay due 5.12 or so": "2026-12-05",
+    "on 3/4 in Holm": "2027-04-03", "rent 3/4": "2027-04-03", "on may 5 in Holm": "2027-05-05", "the 3rd at noon": "2026-12-03 12:00",
+}  # fmt: skip
 
 
 def said(text, now=NOW, zone=LONDON, order=None):
@@ -122,3 +130,13 @@ def test_every_weekday_is_the_next_to_come():
     for name in ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"):
         day = find(name, NOW, LONDON).day
         assert day.strftime("%A").lower() == name and 0 < (day - date(2026, 11, 25)).days <= 7
+
+
+@pytest.mark.parametrize("text", OTHERWISE)
+def test_what_is_a_date_less_often_than_a_word_or_a_number_is_none(text):
+    assert said(text, order="DMY") is None
+
+
+@pytest.mark.parametrize(("text", "expected"), DOUBTFUL.items())
+def test_but_where_it_stands_apart(text, expected):
+    assert said(text, order="DMY") == expected

@@ -3,7 +3,8 @@
 Conventions (common practice, and said to the person before anything is kept): a weekday is the next one to come, never today;
 "next Friday" is that of next week, weeks beginning on Monday; a day of a month without a year is the next one to come; a time
 without a day is today's, or tomorrow's if it has passed; "morning" is 9:00, "afternoon" 14:00, "evening" 18:00, "tonight"
-20:00. A time that daylight saving leaves out is taken an hour later, one that comes twice the first time.
+20:00. A time that daylight saving leaves out is taken an hour later, one that comes twice the first time. What is a date less
+often than a word or a number (sat, 1/2, the 3rd) is one where it stands apart: after "on" or "by", before a time, at the end.
 """
 
 from __future__ import annotations
@@ -57,8 +58,10 @@ CLOCK = "|".join(
         r"(?P<bare>(?:at|@) ?(?P<bare_h>\d{1,2}))",
     )
 )
-_DAY = re.compile(rf"(?<![\w-])(?:on |by |until |till |due )?(?:{DAY})(?![\w-])", re.I)
+_DAY = re.compile(rf"(?<![\w-])(?:on |by |until |till |due |for |from |before )?(?:{DAY})(?![\w-])", re.I)
 _CLOCK = re.compile(rf"(?<![\w:.])(?:at |@ ?|by )?(?:{CLOCK})(?![\w:])", re.I)
+_PREPOSITION = re.compile(r"(?:on|by|until|till|due) ", re.I)
+_WORD = re.compile(r"[\s\0]+\w")  # used pieces of a line are NUL
 _BETWEEN = re.compile(r"\s*,?\s*", re.I)
 
 
@@ -99,7 +102,7 @@ def _at(text: str, found: tuple[str, re.Match[str]], now: datetime, zone: ZoneIn
     kind, match = found
     if kind == "day":
         day = _day(match, now, order)
-        if day is None:
+        if day is None or (_is_doubtful(match) and not _stands_apart(text, match)):
             return None
         if isinstance(day, datetime):
             return Said(match.start(), match.end(), _real(day, zone), True)
@@ -120,6 +123,22 @@ def _at(text: str, found: tuple[str, re.Match[str]], now: datetime, zone: ZoneIn
         return None  # "morning" alone is a greeting more often than a time
     day = now.date() if moment > now.time() else now.date() + timedelta(days=1)
     return Said(match.start(), match.end(), _real(datetime.combine(day, moment), zone), True)
+
+
+def _is_doubtful(m: re.Match[str]) -> bool:
+    """Whether it is written as other things are: the cat sat, sun cream, may 5 pipes, 3/4 inch, 24/7, the 3rd movement."""
+    weekday = (m["weekday"] or "").lower() in ("sat", "sun", "wed") and not m["week_on"]
+    month = (m["md_m"] or "").lower() in ("may", "mar", "march") and not m["md_y"]
+    return weekday or month or bool(m["nth"]) or bool(m["num"] and not m["num_y"])
+
+
+def _stands_apart(text: str, m: re.Match[str]) -> bool:
+    if _PREPOSITION.match(m[0]):
+        return True
+    if m["num"] and ("." in m["num"] or m["num"] == "24/7"):  # 2.5 is a number
+        return False
+    named = m["weekday"] and m["weekday"][0].isupper() and bool(text[: m.start()].strip())
+    return bool(named) or not _WORD.match(text, m.end()) or _CLOCK.match(text, _skip(text, m.end())) is not None
 
 
 def _skip(text: str, at: int) -> int:

@@ -1,8 +1,9 @@
 """What a line means that somebody typed in a hurry: a record of a database, its fields filled by the words of the line.
 
 Looked for in this order, each piece of the line used once: "field: value"; addresses and links; dates in plain words; numbers
-beside the name of their field; choices and labels by their names, with # or @ before them or plain; what is left is the name.
-A plain word stays in the name where it stands in the middle of it, and a label's always: it says what the thing is about.
+beside the name of their field, amounts of money; choices and labels by their names, with # or @ before them or plain; what is
+left is the name. A plain word stays in the name where it stands in the middle of it or the name would not read without it, and
+a label's always: it says what the thing is about.
 """
 
 from __future__ import annotations
@@ -21,7 +22,12 @@ MOST_LINES = 200
 MOST_UNDERSTOOD = 2000  # characters of a line; what is longer is no line typed in a hurry
 MOST_COMPLETIONS = 6
 PAST = frozenset(("received", "added", "created", "changed", "finished", "sent", "done", "arrived", "captured", "paid"))
+MONEY = frozenset(("price", "amount", "cost", "costs", "total", "sum", "fee", "budget", "paid"))
+JOINING = frozenset(
+    ("and", "or", "with", "for", "to", "by", "from", "of", "the", "a", "an", "about", "at", "in", "on", "&", "+")
+)
 PERSON = frozenset(("who", "person", "people", "owner", "assigned", "assignee", "by", "for"))
+NUMBER = r"\d{1,9}(?:,\d{3})*(?:\.\d+)?"
 _LINK = re.compile(r"https?://[^\s<>\"]+[^\s<>\".,;:!?)\]]", re.I)
 
 
@@ -52,7 +58,7 @@ class _Reading:
         self.free = list(line)  # what is not used yet; used characters are NUL
         self.values: dict[int, Value] = {}
         self.pieces: list[Understood] = []
-        self.wrong: list[str] = []
+        self.unfit: list[tuple[Field, str]] = []
 
     @property
     def left(self) -> str:
@@ -73,15 +79,15 @@ class _Reading:
         if not keep:
             self.free[start:end] = "\0" * (end - start)
 
-    def try_value(self, start: int, end: int, field: Field, text: Value) -> bool:
+    def try_value(self, start: int, end: int, field: Field, text: Value, keep: bool = False) -> bool:
         try:
             value = coerce(text, field.type, self.env.zone, field.choices, self.env.order, field.grows)
         except Unfit as unfit:
-            self.wrong.append(f"{field.name}: {unfit}")
+            self.unfit.append((field, str(unfit)))
             return False
         if value is None:
             return False
-        self.take(start, end, field, value)
+        self.take(start, end, field, value, keep)
         return True
 
 
@@ -95,12 +101,14 @@ def understand(line: str, database: Database, people: Sequence[str], env: Env) -
     _choices(reading)
     _people(reading)
     title = database.fields[0]
+    named = reading.values.get(title.id)
     name = re.sub(r"\s+([,.;:!?])", r"\1", " ".join(reading.left.replace("\0", " ").split())).strip(" ,;-–")
     if name:
-        reading.values[title.id] = name
+        reading.values[title.id] = f"{name} {named}" if named else name
     elif line.strip() and title.id not in reading.values:
         reading.values[title.id] = line.strip()
-    return Quick(reading.values, tuple(sorted(reading.pieces, key=lambda p: p.start)), tuple(reading.wrong))
+    wrong = tuple(f"{field.name}: {said}" for field, said in reading.unfit if field.id not in reading.values)
+    return Quick(reading.values, tuple(sorted(reading.pieces, key=lambda p: p.start)), wrong)
 
 
 def lines_of(text: str, each: bool) -> list[tuple[str, str]]:
@@ -111,7 +119,7 @@ def lines_of(text: str, each: bool) -> list[tuple[str, str]]:
     for line in lines:
         begins = line.strip() and (not found or (each and not line.startswith((" ", "\t"))))
         if begins:
-            found.append((re.sub(r"^(?:[-*•]|\[[ x]?\])\s+", "", line.strip()) if each else line.strip(), []))
+            found.append((re.sub(r"^(?:[-*•]\s+)?(?:\[[ xX]?\]\s+)?(?=\S)", "", line.strip()), []))
         elif found:
             found[-1][1].append(line.strip() if each else line)
     return [_bounded(line, "\n".join(more).strip("\n")) for line, more in found]
@@ -145,6 +153,8 @@ def _named_fields(r: _Reading) -> None:
             if said is not None and said.start == 0:
                 text = text[: said.end]
                 value = said.day if field.type == "date" else said.at
+        elif field.type == "number" and (match := re.match(rf"({NUMBER})\s?{_unit(field)}(?!\w)", text, re.I)):
+            text, value = match[0], match[1]
         elif field.type in ("choice", "number", "yes_no", "email", "link"):
             text, value = _shortest(text, field, r)
         r.try_value(mark.start(), mark.end() + len(text), field, value)
@@ -166,12 +176,12 @@ def _shortest(text: str, field: Field, r: _Reading) -> tuple[str, Value]:
 def _addresses(r: _Reading) -> None:
     for match in _LINK.finditer(r.left):
         if fields := r.open("link"):
-            r.try_value(match.start(), match.end(), fields[0], match[0])
+            r.try_value(match.start(), match.end(), fields[0], match[0], _is_joined(r, match))
     for match in re.finditer(r"\S+@\S+", r.left):
         address = match[0].strip("<>,;.()")
         start = match.start() + match[0].index(address) if address else match.start()
         if EMAIL.fullmatch(address) and (fields := r.open("email")):
-            r.try_value(start, start + len(address), fields[0], address)
+            r.try_value(start, start + len(address), fields[0], address, _is_joined(r, match))
 
 
 def _dates(r: _Reading) -> None:
@@ -193,23 +203,32 @@ def _dates(r: _Reading) -> None:
             r.free[slice(*said.clock)] = r.line[slice(*said.clock)]
 
 
+def _unit(field: Field) -> str:
+    """A pattern for the name of a number: whole, without its s, or its first letter."""
+    name = re.escape(fold(field.name))
+    return rf"(?:{name}|{name.removesuffix('s')}|{name[0]})" if len(name) > 1 else name
+
+
 def _numbers(r: _Reading) -> None:
-    """A number with the name of its field beside it, whole or its first letter: 4 hours, 4 h, hours 4."""
+    """A number with the name of its field beside it, whole or its first letter: 4 hours, 4 h, hours 4. An amount of money goes
+    into a field for money without it."""
     for field in r.open("number"):
-        name = re.escape(fold(field.name))
-        stem = name.removesuffix("s")
-        word = rf"(?:{name}|{stem}|{name[0]})" if len(name) > 1 else name
-        number = r"(\d{1,9}(?:,\d{3})*(?:\.\d+)?)"
-        match = re.search(rf"(?<![\w.,/:-]){number} ?{word}(?!\w)|(?<!\w){name} {number}(?![\w,/:-])", r.left, re.I)
+        name, number = re.escape(fold(field.name)), f"({NUMBER})"
+        pattern = rf"(?<![\w.,/:-]){number} ?{_unit(field)}(?!\w)|(?<!\w){name} [£$€]?{number}(?![\w,/:-])"
+        if MONEY & set(fold(field.name).split()):
+            pattern += rf"|(?<!\w)[£$€]{number}(?![\w,/:-])"
+        match = re.search(pattern, r.left, re.I)
         if match:
-            r.try_value(match.start(), match.end(), field, match[1] or match[2])
+            found = next(g for g in match.groups() if g)
+            r.try_value(match.start(), match.end(), field, found, keep=_is_joined(r, match))
 
 
 def _choices(r: _Reading) -> None:
     for field in r.open("choice", "labels"):
-        for choice in sorted(field.choices, key=lambda c: -len(c.name)):
-            if field.type == "choice" and field.id in r.values:
-                break
+        found = [(m, c) for c in sorted(field.choices, key=lambda c: -len(c.name)) if (m := _named(r, c))]
+        if field.type == "choice":  # one that is marked, else the first that is named
+            found = sorted(found, key=lambda one: (not one[0][1], one[0].start()))[:1]
+        for _, choice in found:
             _choice(r, field, choice)
     growing = [f for f in r.database.fields if f.grows and (f.type == "labels" or f in r.open("choice"))]
     for match in re.finditer(r"(?<!\S)#([\w-]+)", r.left):
@@ -219,14 +238,45 @@ def _choices(r: _Reading) -> None:
             growing = growing if field.type == "labels" else growing[1:]
 
 
+def _named(r: _Reading, choice: Choice) -> re.Match[str] | None:
+    return re.search(rf"(?<![\w#@])([#@]?){re.escape(choice.name)}(?!\w)", r.left, re.I)
+
+
 def _choice(r: _Reading, field: Field, choice: Choice) -> None:
-    match = re.search(rf"(?<![\w#@])([#@]?){re.escape(choice.name)}(?!\w)", r.left, re.I)
-    if match is None:
+    match = _named(r, choice)
+    if match is None:  # a longer one had these words
         return
     value: Value = (choice.id,) if field.type == "labels" else choice.id
-    rest = r.left[match.end() :].replace("\0", " ").strip(" ,;.")
-    within = field.type == "labels" or (bool(rest) and bool(r.left[: match.start()].strip("\0 ")))
-    r.take(match.start(), match.end(), field, value, keep=not match[1] and within)
+    if match[1]:
+        keep = _is_joined(r, match)
+    else:
+        keep = field.type == "labels" or _is_within(r, match) or _reads_on(r, match)
+    r.take(match.start(), match.end(), field, value, keep)
+    if keep and match[1]:
+        r.free[match.start()] = "\0"  # the word stays without its mark
+
+
+def _around(r: _Reading, match: re.Match[str]) -> tuple[list[str], list[str]]:
+    """The words that are left before and behind a piece."""
+    before, after = r.left[: match.start()], r.left[match.end() :]
+    return before.replace("\0", " ").split(), after.replace("\0", " ").strip(" ,;.").split()
+
+
+def _is_within(r: _Reading, match: re.Match[str]) -> bool:
+    before, after = _around(r, match)
+    return bool(before and after)
+
+
+def _is_joined(r: _Reading, match: re.Match[str]) -> bool:
+    """Whether the name would break off without this piece: Meet Ada and, of wood."""
+    before, after = _around(r, match)
+    return any(fold(word) in JOINING for word in (*before[-1:], *after[:1]))
+
+
+def _reads_on(r: _Reading, match: re.Match[str]) -> bool:
+    """Whether the name would not say enough without this piece: one word, as in email."""
+    before, after = _around(r, match)
+    return _is_joined(r, match) or len(before) + len(after) == 1
 
 
 def _people(r: _Reading) -> None:
