@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import subprocess
 import sys
 
@@ -38,6 +39,24 @@ def test_no_component_is_longer_than_250_lines():
         str(p.relative_to(TOP)): n for p in (TOP / "web/src").rglob("*.tsx") if (n := len(p.read_text().splitlines())) > 260
     }
     assert long == {}
+
+
+def test_an_app_is_its_two_folders_and_nothing_else():
+    """One in connectors/, one in practice/apps/: no other code names it. (A workflow of before there were several says none.)"""
+    codes = {folder.parent.name for folder in (TOP / "src/kelvix/connectors").glob("*/__init__.py")}
+    assert codes == {folder.parent.name for folder in (TOP / "src/kelvix/practice/apps").glob("*/__init__.py")}
+    own = [
+        TOP / f"src/kelvix/{part}"
+        for part in ("demo", "commands/shots.py", *(f"{at}/{c}" for c in codes for at in ("connectors", "practice/apps")))
+    ]
+    code = [
+        p
+        for part, ends in (("src/kelvix", "py"), ("web/src", "ts"), ("web/src", "tsx"))
+        for p in (TOP / part).rglob(f"*.{ends}")
+    ]
+    others = [p for p in code if p.name != "schema.d.ts" and not any(p.is_relative_to(folder) for folder in own)]
+    named = re.compile("|".join(f"(?<!app: str = )[\"']{c}[\"']" for c in codes))
+    assert len(others) > 250 and {str(p): m[0] for p in others if (m := named.search(p.read_text()))} == {}
 
 
 def test_the_locks_are_whole():

@@ -120,7 +120,7 @@ def test_a_very_long_text_is_cut_and_says_so():
     [
         ('filename="../../etc/passwd"', "passwd"),
         ("filename*=UTF-8''inv%E2%80%AEoice%20fdp.exe", "invoice fdp.exe"),
-        ('filename="..."', "unnamed"),
+        ('filename="..."', "attachment-0"),
         ("", "attachment-0"),
     ],
 )

@@ -74,6 +74,8 @@ def test_a_worker_frozen_past_its_lease_writes_nothing_when_it_wakes(own, on, pa
     on.person.deliver("Frozen")
     run = paused(tmp_path)
     pausing.send_signal(signal.SIGSTOP)
+    stat = pathlib.Path(f"/proc/{pausing.pid}/stat")
+    until(lambda: stat.read_text().rpartition(")")[2].split()[0] == "T")  # a busy machine stops it a little later
     (tmp_path / "go").touch()
     own.installation.start("worker")
     assert until(on.titles, 40) == ["Frozen"]

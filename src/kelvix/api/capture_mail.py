@@ -74,7 +74,7 @@ class Handler:
         space, kept_at = knock(self.engine, int(found[1]), found[2].lower())  # before it is read
         message = rfc5322.parse(source)
         contents = rfc5322.parts(source, {a.index for a in message.attachments})
-        files = tuple(Sent(a.name, contents.get(a.index, b"")) for a in message.attachments)
+        files = tuple(Sent(file_name.clean(a.name), contents.get(a.index, b"")) for a in message.attachments)
         text = text_of(message) or (file_name.split(files[0].name)[0] if files else "")
         if not text:
             raise Refused(422, "There is nothing in it.", "Write a subject, or a line of text.")

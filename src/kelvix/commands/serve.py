@@ -171,12 +171,14 @@ def sign_in_address(settings: Settings, server: Server) -> str:
 
 def practice_account(settings: Settings) -> None:
     """An account in the practice apps to begin with, so that a first workflow can be tried."""
+    from kelvix.practice.apps import kinds
     from kelvix.practice.store import Store
 
     practice = Store(DatabaseServer(settings.practice))
     account = practice.account("owner@practice.example", "Owner")
-    for folder in ("Inbox", "Orders", "Receipts"):
-        practice.container("mail", account, folder, f"{folder.lower()}@practice.example")
+    for kind in kinds():
+        for name in kind.begins_with:
+            practice.container(kind.code, account, name, f"{name.lower()}@practice.example" if kind.addressed else None)
 
 
 def main(words: list[str], demo: bool) -> None:

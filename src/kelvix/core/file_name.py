@@ -14,15 +14,21 @@ NONE = "unnamed"
 UNSEEN = ("Cc", "Cf", "Cs")
 
 
-def clean(name: str) -> str:
-    """A name that any system keeps as it is. Control and direction characters and halves of characters (Unicode categories
-    Cc, Cf, Cs) go; of a path only
-    the last part stays; what a system would not take becomes a hyphen."""
+def bare(name: str) -> str:
+    """A name as it may be shown: of a path the last part, without control and direction characters and halves of characters
+    (Unicode categories Cc, Cf, Cs). Empty where there is nothing else in it."""
     visible = "".join(c for c in unicodedata.normalize("NFC", name) if unicodedata.category(c) not in UNSEEN)
-    last = re.split(r"[/\\]", visible.strip().rstrip("/\\"))[-1]
-    safe = sanitize_filename(last, replacement_text="-", platform="universal").strip(" .")
-    stem, extension = split(safe)
-    return (stem[: LONGEST - len(extension)].rstrip() + extension) or NONE
+    return _bounded(re.split(r"[/\\]", visible.strip().rstrip("/\\"))[-1].strip(" ."))
+
+
+def clean(name: str) -> str:
+    """A name that any system keeps as it is: what one would not take becomes a hyphen."""
+    return _bounded(sanitize_filename(bare(name), replacement_text="-", platform="universal").strip(" .")) or NONE
+
+
+def _bounded(name: str) -> str:
+    stem, extension = split(name)
+    return stem[: LONGEST - len(extension)].rstrip() + extension
 
 
 def split(name: str) -> tuple[str, str]:

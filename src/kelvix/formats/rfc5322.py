@@ -136,7 +136,7 @@ def parse(source: bytes) -> Message:
             attachments.append(
                 Attachment(
                     index,
-                    file_name.clean(clean(name)) if name else f"attachment-{index}",
+                    file_name.bare(clean(name)) or f"attachment-{index}",
                     _line(kind)[:100],
                     len(raw) if isinstance(raw, bytes) else 0,
                 )

@@ -55,6 +55,7 @@ class PracticeApp(ABC):
     containers_word: ClassVar[str] = "folders"
     items_word: ClassVar[str]
     addressed: ClassVar[bool] = False  # whether containers have mail addresses
+    begins_with: ClassVar[tuple[str, ...]] = ()  # containers that a first account has
     sends: ClassVar[str] = ""  # what else may be allowed, as the consent window says it
     about: str = ""  # what its users should know, beside its switches
 

@@ -11,9 +11,13 @@ from kelvix.practice.store import Store
 from kelvix.settings import Settings
 
 
-def every(store: Store, pusher: Pusher, settings: Settings) -> dict[str, PracticeApp]:
-    """By code, in the order of their names."""
+def kinds() -> list[type[PracticeApp]]:
+    """In the order of their names."""
     for module in pkgutil.iter_modules(__path__):
         importlib.import_module(f"{__name__}.{module.name}")
-    kinds = sorted(PracticeApp.__subclasses__(), key=lambda kind: kind.name)
-    return {kind.code: kind(store, pusher, settings) for kind in kinds}
+    return sorted(PracticeApp.__subclasses__(), key=lambda kind: kind.name)
+
+
+def every(store: Store, pusher: Pusher, settings: Settings) -> dict[str, PracticeApp]:
+    """By code."""
+    return {kind.code: kind(store, pusher, settings) for kind in kinds()}

@@ -35,6 +35,7 @@ class Files(PracticeApp):
     """What Files does, for its API and its pages alike."""
 
     code, name, items_word = "files", "Files", "files"
+    begins_with = ("Papers", "From the post")
     sends = "It may also add files and make folders"
 
     def __init__(self, store: Store, pusher: Pusher, settings: Settings):

@@ -42,6 +42,7 @@ class Mail(PracticeApp):
     """What Mail does, for its API, its pages and its SMTP alike."""
 
     code, name, items_word, addressed = "mail", "Mail", "messages", True
+    begins_with = ("Inbox", "Orders", "Receipts")
     sends = "It may also send mail"
 
     def __init__(self, store: Store, pusher: Pusher, settings: Settings):

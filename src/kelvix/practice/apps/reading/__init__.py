@@ -30,6 +30,7 @@ class Reading(PracticeApp):
     """What Reading does, for its API and its pages alike."""
 
     code, name, container_word, containers_word, items_word = "reading", "Reading", "list", "lists", "articles"
+    begins_with = ("To read",)
     sends = "It may also save articles"
 
     def save(
