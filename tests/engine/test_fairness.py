@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import threading
 import time
 
+from kelvix.engine import worker
+from kelvix.engine.engine import make
 from support import turn_on, until
 
 
@@ -32,3 +35,24 @@ def test_slow_runs_of_one_workspace_leave_room_for_another(kelvix):
         slow.person.faults()
     assert left, f"it came through after {passed:.1f} s, when all slow ones were done"
     until(lambda: len(slow.titles()) == 12, 40)
+
+
+def test_a_workspace_at_its_limit_goes_on_as_soon_as_one_run_has_ended(kelvix, monkeypatch):
+    """Not only at the worker's next look, which here would come too late."""
+    on = turn_on(kelvix.person("Orla"))
+    kelvix.installation.stop_child("worker")
+    many = 5 * worker.MOST_OF_ONE
+    monkeypatch.setattr(worker, "LOOK", 60.0)
+    own = worker.Worker(make(kelvix.settings))
+    working = threading.Thread(target=own.run)
+    try:
+        for n in range(many):
+            on.person.deliver(f"one of many {n}")
+        working.start()
+        until(lambda: len(on.titles()) == many)
+    finally:
+        own.stop()
+        own.engine.dispatch.wake()
+        kelvix.installation.start("worker")
+    working.join(10)
+    assert not working.is_alive()

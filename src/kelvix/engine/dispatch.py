@@ -6,6 +6,7 @@ misses one finds the work by looking, a moment later.
 
 from __future__ import annotations
 
+import contextlib
 import json
 import socket
 import threading
@@ -105,6 +106,12 @@ class Dispatch:
         message = json.dumps(what).encode()
         for address in self._listeners(wants):
             self._out.sendto(message, address)
+
+    def wake(self) -> None:
+        """Let this process's own `wait` return."""
+        if self._in is not None:
+            with contextlib.suppress(OSError):
+                self._out.sendto(b"[0]", self._in.getsockname())
 
     def wait(self, seconds: float) -> list[tuple[int, list[str]]]:
         """Sleep until something is announced or the time is over: all that was announced, by workspace."""

@@ -37,6 +37,8 @@ class Worker:
         self._stopping = threading.Event()
         self._free = threading.Semaphore(THREADS)
         self._under_way: Counter[int] = Counter()  # by workspace
+        self._ended = 0  # how many were carried
+        self._held_back = False  # whether there was work for which its workspace had no more room
         self._counting = threading.Lock()
         self._together: set[tuple[int, int]] = set()  # queues whose runs are carried together
         self._computing = threading.Semaphore(AT_ONCE)
@@ -62,7 +64,8 @@ class Worker:
                 if time.monotonic() - tidied > TIDY:
                     tidied = time.monotonic()
                     self._tidy()
-                if not self._take_up():
+                ended, self._held_back = self._ended, False
+                if not self._take_up() and not (self._held_back and ended != self._ended):
                     self.engine.dispatch.wait(LOOK)
             except Exception:
                 log.exception("the worker goes on after a failure")
@@ -117,7 +120,9 @@ class Worker:
         return taken
 
     def _room(self, workspace_id: int) -> int:
-        return MOST_OF_ONE - self._under_way[workspace_id]
+        room = MOST_OF_ONE - self._under_way[workspace_id]
+        self._held_back |= room <= 0
+        return room
 
     def _several(self, queue: tuple[int, int]) -> int:
         """How many runs of a queue are claimed at once: more than one where the last were carried together."""
@@ -157,7 +162,10 @@ class Worker:
         finally:
             with self._counting:
                 self._under_way[claims[0].workspace_id] -= 1
+                self._ended += 1
             self._free.release()
+            if self._held_back:
+                self.engine.dispatch.wake()
 
     def _follow_own(self) -> None:
         """What happens in Kelvix itself: changes of records, and times that come round."""
