@@ -105,8 +105,11 @@ class Worker:
         taken = 0
         try:
             for server in self.engine.directory.servers.values():
-                if taken < free:
-                    claim = partial(runs.claim, limit=free - taken, lease=LEASE, several=self._several, room=self._room)
+                due = server.read(ready.queues) if taken < free else []  # mostly there is nothing: no transaction for that
+                if due:
+                    claim = partial(
+                        runs.claim, limit=free - taken, lease=LEASE, several=self._several, room=self._room, due=due
+                    )
                     for some in self._grouped(server.transact(claim)):
                         taken += 1
                         if taken > free:  # there are more groups than were reckoned with

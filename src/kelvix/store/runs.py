@@ -145,14 +145,15 @@ def claim(
     suspect: bool = False,
     several: Callable[[tuple[int, int]], int] = lambda _: 1,
     room: Callable[[int], int] = lambda _: 2**31,
+    due: Sequence[tuple[int, int]] | None = None,
 ) -> list[Claim]:
     """Take up work that is due, the queues taking turns; or one run that is suspect. Its rows leave `ready`; the runs carry
     the lease from here on. Attempts are counted now. `several`: how many of a queue count as one, since they are carried
-    together; `room`: how many more a workspace may have under way."""
+    together; `room`: how many more a workspace may have under way; `due`: the queues, where they are known."""
     if suspect:
         rows = ready.take_suspect(t)
     else:
-        shares = ready.shares(ready.queues(t), limit, room)
+        shares = ready.shares(ready.queues(t) if due is None else due, limit, room)
         rows = [r for queue, n in shares.items() for r in ready.take(t, queue, n * several(queue))]
     claimed: list[Row] = []
     fresh = [row for row in rows if row["run_id"] is None]
