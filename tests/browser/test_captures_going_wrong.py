@@ -281,10 +281,11 @@ def test_a_source_that_falls_silent_is_noticed_with_the_likely_cause(page: Page,
     source.bring(*titles)
     until(lambda: source.names() == titles)
 
+    now = datetime.now(UTC)
+
     def long_ago(t):
         for number, row in enumerate(t.rows("SELECT id FROM event WHERE workflow_id=%s ORDER BY id DESC", (flow,))):
-            came = datetime.now(UTC) - timedelta(hours=30 + 2 * number)
-            t.execute("UPDATE event SET at=%s WHERE id=%s", (came, row["id"]))
+            t.execute("UPDATE event SET at=%s WHERE id=%s", (now - timedelta(hours=30 + 2 * number), row["id"]))
         t.execute("UPDATE workflow SET turned_on_at=NOW(3) - INTERVAL 9 DAY WHERE id=%s", (flow,))
 
     orla.space.transact(long_ago)

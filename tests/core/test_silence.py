@@ -57,6 +57,7 @@ def test_it_is_never_silent_for_less_than_it_was_before(gaps, since):
         (timedelta(seconds=20), "20 seconds"),
         (timedelta(minutes=90), "90 minutes"),
         (timedelta(hours=36), "36 hours"),
+        (timedelta(hours=2) - timedelta(milliseconds=3), "2 hours"),
         (timedelta(days=3), "3 days"),
         (timedelta(days=21), "3 weeks"),
     ],

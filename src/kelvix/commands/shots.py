@@ -73,7 +73,7 @@ def main(words: list[str]) -> None:
                     else:
                         page.click(press)
                     page.wait_for_timeout(600)
-                page.wait_for_function("() => !document.body.innerText.includes('being read')")
+                page.wait_for_function("() => !/being read|^…/m.test(document.querySelector('main').innerText)")
                 page.screenshot(path=str(FOLDER / f"{name}.png"))
                 context.close()
                 print(f"kelvix: {name}")

@@ -51,7 +51,7 @@ interface ComparedProps {
 
 /** Words are separated by commas; any of them will do. */
 function Compared({ condition, count, take, onChange }: ComparedProps) {
-  const { carried, shown, rehearsal } = useLine();
+  const { carried, gone, shown, rehearsal } = useLine();
   const words = rehearsal?.operator_words ?? {};
   const known = carried.find((c) => sameRef({ line: c.line, value: c.key }, condition.ref));
   const joined = condition.words.join(", ");
@@ -75,7 +75,7 @@ function Compared({ condition, count, take, onChange }: ComparedProps) {
       >
         {!known && (
           <MenuItem value="" disabled>
-            no longer carried
+            {gone}
           </MenuItem>
         )}
         {carried.map((c) => (

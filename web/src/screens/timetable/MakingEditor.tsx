@@ -152,7 +152,7 @@ interface ValueSelectProps {
 
 /** One of the carried values. */
 function ValueSelect({ label, value, types, none, onChange }: ValueSelectProps) {
-  const { carried, shown } = useLine();
+  const { carried, gone, shown } = useLine();
   const known = value && carried.find((c) => c.line === value.line && c.key === value.value);
   const offered = carried.filter((c) => !types || types.includes(c.type) || c === known);
   return (
@@ -167,7 +167,7 @@ function ValueSelect({ label, value, types, none, onChange }: ValueSelectProps) 
       }}
     >
       <MenuItem value="" disabled={none === undefined}>
-        {value && !known ? "no longer carried" : (none ?? `choose: ${label.toLowerCase()}`)}
+        {value && !known ? gone : (none ?? `choose: ${label.toLowerCase()}`)}
       </MenuItem>
       {offered.map((c) => (
         <MenuItem key={`${c.line} ${c.key}`} value={`${c.line} ${c.key}`}>

@@ -16,5 +16,6 @@ function testWords(test: Test, rehearsal: Rehearsal | undefined): string {
   }
   const known = rehearsal?.carried.find((k) => sameRef({ line: k.line, value: k.key }, test.ref));
   const words = test.words.map((w) => `“${w}”`).join(", ");
-  return `${known && rehearsal ? carriedName(known, rehearsal.carried) : "?"} ${rehearsal?.operator_words[test.operator] ?? test.operator} ${words}`.trim();
+  const name = rehearsal ? (known ? carriedName(known, rehearsal.carried) : "?") : "…"; // not known yet
+  return `${name} ${rehearsal?.operator_words[test.operator] ?? test.operator} ${words}`.trim();
 }

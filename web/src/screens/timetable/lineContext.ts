@@ -17,8 +17,9 @@ export interface LineContext {
 
 export const LinePlace = createContext<LineContext | null>(null);
 
-export function useLine(): LineContext {
+/** `gone` is what a value is called that is not among those carried; until these are known, none is missing. */
+export function useLine(): LineContext & { gone: string } {
   const found = useContext(LinePlace);
   if (!found) throw new Error("this stands outside a line's panel");
-  return found;
+  return { ...found, gone: found.rehearsal ? "no longer carried" : "…" };
 }

@@ -25,15 +25,15 @@ interface TokenProps {
 
 /** A value in a box: shows what it is in the sample on hover, leads back to its line, and goes with Delete. */
 export function Token({ at, remove, calculate }: TokenProps) {
-  const { carried, shown, follow } = useLine();
+  const { rehearsal, carried, gone, shown, follow } = useLine();
   const known = carried.find((c) => sameRef({ line: c.line, value: c.key }, at));
-  const name = known?.name ?? ["no longer carried"];
+  const name = known?.name ?? [gone];
   return (
     <>
       <Tooltip title={known ? shown(at).slice(0, 200) || "empty in this sample" : "The lines above no longer carry this value"}>
         <button
           type="button"
-          className={known ? "tok" : "tok gone"}
+          className={known || !rehearsal ? "tok" : "tok gone"}
           aria-label={`${name.join(" › ")}: go to its line; Delete takes it away`}
           onMouseDown={stay}
           onClick={() => follow(at)}
