@@ -298,6 +298,23 @@ def test_a_source_that_falls_silent_is_noticed_with_the_likely_cause(page: Page,
     expect(page.get_by_text("Something newer lies in “Surveys”, of which Kelvix was not told.", exact=False)).to_be_visible()
 
 
+@pytest.mark.parametrize("source", ["reading"], indirect=True)
+def test_a_database_made_from_a_sample_takes_its_tags(page: Page, orla: Person, source: Source):
+    flow = source.workflow(on=False)
+    source.bring("Hair sheep")
+    page.goto(f"/workflows/{flow}")
+    page.get_by_role("button", name="fetch the newest articles").click()
+    page.get_by_role("grid").get_by_text("a record to Things").click()
+    page.get_by_role("button", name="make another from the sample").click()
+    page.get_by_label("Name of the database").fill("Notes")
+    row = page.get_by_role("dialog").get_by_role("row", name=re.compile("^Saved"))
+    expect(row).to_contain_text(re.compile(r"\d{1,2} \w{3} \d{4}, \d{2}:\d{2}"))  # as a person reads it
+    page.get_by_role("checkbox", name="Tags").check()
+    page.get_by_role("button", name="Make the database").click()
+    expect(page.get_by_role("grid").get_by_text(re.compile(r"fields fit"))).to_be_visible()
+    expect(page.get_by_text("to put right")).to_have_count(0)
+
+
 @pytest.mark.parametrize("source", ["reading"], indirect=True)  # files have no tags
 def test_an_item_under_three_tags_is_one(page: Page, orla: Person, source: Source):
     flow = source.workflow()

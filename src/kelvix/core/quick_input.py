@@ -26,6 +26,7 @@ MONEY = frozenset(("price", "amount", "cost", "costs", "total", "sum", "fee", "b
 JOINING = frozenset(
     ("and", "or", "with", "for", "to", "by", "from", "of", "the", "a", "an", "about", "at", "in", "on", "&", "+")
 )
+HOLDING = frozenset(("of", "and", "or", "&", "+"))  # those of them that hold to what is before them
 PERSON = frozenset(("who", "person", "people", "owner", "assigned", "assignee", "by", "for"))
 NUMBER = r"\d{1,9}(?:,\d{3})*(?:\.\d+)?"
 _LINK = re.compile(r"https?://[^\s<>\"]+[^\s<>\".,;:!?)\]]", re.I)
@@ -268,9 +269,10 @@ def _is_within(r: _Reading, match: re.Match[str]) -> bool:
 
 
 def _is_joined(r: _Reading, match: re.Match[str]) -> bool:
-    """Whether the name would break off without this piece: Meet Ada and, of wood."""
+    """Whether the name would break off without this piece, or begin in the middle: Meet Ada and; Buy of wood; with the post."""
     before, after = _around(r, match)
-    return any(fold(word) in JOINING for word in (*before[-1:], *after[:1]))
+    ends = bool(before) and fold(before[-1]) in JOINING
+    return ends or (bool(after) and fold(after[0]) in (HOLDING if before else JOINING))
 
 
 def _reads_on(r: _Reading, match: re.Match[str]) -> bool:

@@ -37,11 +37,13 @@ def a_month(t: Transaction, space: Space, kept: Kept, happened: Mapping[int, int
 def _by_samples(t: Transaction, space: Space, kept: Kept, now: datetime) -> tuple[int | None, str]:
     """From the newest items of the source, which were fetched to build with: nobody needs to ask for it."""
     when = kept.draft.when
+    if when.own is not None:
+        return None, ""
     came = [
         s.item_at
         for s in workflows.samples(t, space.id, kept.id)
         if s.kind == "fetched" and (s.item.get("app"), s.item.get("container")) == (when.app, when.container_name)
     ]
-    if when.own is not None or len(came) < SAMPLES or now - min(came) < FEWEST:
+    if len(came) < SAMPLES or now - min(came) < FEWEST:
         return None, ""
     return round(len(came) / ((now - min(came)) / timedelta(days=1)) * MONTH), f"as its newest {len(came)} came"

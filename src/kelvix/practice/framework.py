@@ -21,6 +21,7 @@ from kelvix.settings import Settings
 from kelvix.store.database_server import Row
 
 COOKIE = "practice"
+SHOWN = 500  # items of a container, on its page
 
 
 class NotSignedIn(Exception):
@@ -226,6 +227,17 @@ class PracticeApp(ABC):
         def new_container(account: Signed, name: Annotated[str, Form()], address: Annotated[str, Form()] = "") -> Response:
             made = self.make_container(account["id"], name, address)
             return RedirectResponse(self._here(self.container_link(made)), 303)
+
+        @pages.get(f"/{self.containers_word}/{{container_id}}")
+        def container(request: Request, account: Signed, container_id: int) -> Response:
+            return desk.show(
+                request,
+                f"{self.code}/{self.container_word}.html",
+                account=account,
+                container=self.own_container(account, container_id),
+                containers=self.store.containers(self.code, account["id"]),
+                items=[self.as_json(r) for r in self.store.items(container_id, SHOWN)],
+            )
 
         @pages.post(f"/{self.items_word}/{{item_id}}/move")
         def move(account: Signed, item_id: int, to: Annotated[int, Form()]) -> Response:

@@ -2,7 +2,8 @@ import { Button, Checkbox, Dialog, DialogActions, DialogContent, DialogTitle, Te
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { answer, client, said, type Schemas } from "../../api/client";
-import { useApp, type Sample } from "../../api/queries";
+import { useApp, useMe, type Sample } from "../../api/queries";
+import { useLine } from "./lineContext";
 import { columnTime, type Add, type AddOrUpdate } from "./model";
 
 interface Props {
@@ -19,6 +20,8 @@ interface Props {
 /** A database made of the values that the sample carries, with this line filled accordingly. */
 export function MakeDatabase({ line, when, app: code, sample, onClose, onMade }: Props) {
   const app = useApp(code);
+  const zone = useMe().data?.timezone ?? "UTC";
+  const { shown } = useLine();
   const queries = useQueryClient();
   const [name, setName] = useState("");
   const [ticked, setTicked] = useState<Set<string> | null>(null);
@@ -35,7 +38,7 @@ export function MakeDatabase({ line, when, app: code, sample, onClose, onMade }:
         client.POST("/api/v1/databases", {
           body: {
             name,
-            fields: titled.map((f) => ({ name: nameOf(f.key), type: f.type as Schemas["NewFieldIn"]["type"], required: false, choices: [], grows: false })),
+            fields: titled.map((f) => ({ name: nameOf(f.key), type: f.type as Schemas["NewFieldIn"]["type"], required: false, choices: [], grows: f.type === "labels" })),
           },
         }),
       );
@@ -79,12 +82,12 @@ export function MakeDatabase({ line, when, app: code, sample, onClose, onMade }:
                     {nameOf(f.key)}
                   </label>
                 </td>
-                <td className="quiet">{String(sample?.values[f.key] ?? "").slice(0, 80)}</td>
+                <td className="quiet">{shown({ line: when, value: f.key }).slice(0, 80)}</td>
               </tr>
             ))}
           </tbody>
         </table>
-        {sample && <p className="quiet">Values from {columnTime(sample.at, "UTC")}, {sample.title}.</p>}
+        {sample && <p className="quiet">Values from {columnTime(sample.at, zone)}, {sample.title}.</p>}
         {make.error && <div className="note bad">{said(make.error)}</div>}
       </DialogContent>
       <DialogActions>

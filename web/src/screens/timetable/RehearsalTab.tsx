@@ -56,7 +56,7 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, read
     (ref: Ref) => {
       const value = valueOf(ref);
       const type = rehearsal?.carried.find((c) => sameRef({ line: c.line, value: c.key }, ref))?.type;
-      return value == null ? "" : type === "datetime" ? dateTime(String(value), zone) : type === "date" ? day(`${String(value)}T12:00:00Z`, "UTC") : Array.isArray(value) ? value.join(", ") : String(value);
+      return value == null ? "" : type === "datetime" ? dateTime(String(value), zone) : type === "date" ? day(`${String(value)}T12:00:00Z`, "UTC") : type === "file" && Array.isArray(value) ? (value[0] ?? "") : Array.isArray(value) ? value.join(", ") : String(value);
     },
     [valueOf, rehearsal, zone],
   );

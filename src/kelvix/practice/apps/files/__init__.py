@@ -176,12 +176,6 @@ class Files(PracticeApp):
         pages = super().pages(desk)
         Signed = Annotated[Row, Depends(desk.person)]
 
-        @pages.get("/folders/{folder_id}")
-        def folder(request: Request, account: Signed, folder_id: int) -> Response:
-            found = self.own_container(account, folder_id)
-            there = [self.as_json(r) for r in self.store.items(folder_id, 500)]
-            return desk.show(request, "files/folder.html", account=account, folder=found, files=there)
-
         @pages.post("/folders/{folder_id}")
         def upload(account: Signed, folder_id: int, files: list[UploadFile]) -> Response:
             self.own_container(account, folder_id)

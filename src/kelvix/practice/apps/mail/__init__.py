@@ -141,17 +141,6 @@ class Mail(PracticeApp):
         pages = super().pages(desk)
         Signed = Annotated[Row, Depends(desk.person)]
 
-        @pages.get("/folders/{folder_id}")
-        def folder(request: Request, account: Signed, folder_id: int) -> Response:
-            return desk.show(
-                request,
-                "mail/folder.html",
-                account=account,
-                folder=self.own_container(account, folder_id),
-                folders=self.store.containers(self.code, account["id"]),
-                messages=[self.as_json(m) for m in self.store.items(folder_id, 100)],
-            )
-
         @pages.post("/folders/{folder_id}")
         async def write(
             request: Request,

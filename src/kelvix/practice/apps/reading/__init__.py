@@ -115,12 +115,6 @@ class Reading(PracticeApp):
         pages = super().pages(desk)
         Signed = Annotated[Row, Depends(desk.person)]
 
-        @pages.get("/lists/{list_id}")
-        def show(request: Request, account: Signed, list_id: int) -> Response:
-            found = self.own_container(account, list_id)
-            there = [self.as_json(r) for r in self.store.items(list_id, 500)]
-            return desk.show(request, "reading/list.html", account=account, list=found, articles=there)
-
         @pages.post("/lists/{list_id}")
         def add(
             account: Signed,
