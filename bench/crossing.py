@@ -16,7 +16,7 @@ import pymysql
 from _report import keep, kelvix, median, percentile, table, verdict
 from intake import bare_server
 
-from kelvix.commands import processes
+from kelvix import processes
 from kelvix.engine.dispatch import REFRESH
 from kelvix.formats import webhook_signature
 from support import Kelvix, Person, document, until

@@ -12,7 +12,7 @@ from http.client import HTTPConnection
 
 from _report import keep, kelvix, median, table, verdict
 
-from kelvix.commands import processes
+from kelvix import processes
 from kelvix.formats import webhook_signature
 from kelvix.settings import TOP
 from support import Kelvix, document

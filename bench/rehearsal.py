@@ -10,7 +10,7 @@ from http.client import HTTPConnection
 from _report import keep, kelvix, percentile, table, verdict
 from intake import bare_server
 
-from kelvix.commands import processes
+from kelvix import processes
 from kelvix.core import rehearsal
 from kelvix.store import workflows
 from support import document

@@ -65,7 +65,12 @@ def read(path: str | pathlib.Path | None = None) -> Settings:
     path = path or os.environ.get(VARIABLE)
     if not path or not pathlib.Path(path).exists():
         raise SystemExit(f"kelvix: no settings file: start with ./kelvix demo or ./kelvix start, or name one in {VARIABLE}")
-    raw = json.loads(pathlib.Path(path).read_text())
+    return of_json(pathlib.Path(path).read_text())
+
+
+def of_json(text: str) -> Settings:
+    """The settings that a text holds, as `write` wrote it."""
+    raw = json.loads(text)
     raw["servers"] = {name: Server(**server) for name, server in raw["servers"].items()}
     raw["practice"] = Server(**raw["practice"])
     raw["reachable"] = tuple(raw.get("reachable", ()))

@@ -15,7 +15,7 @@ import httpx2 as httpx
 import pytest
 
 from kelvix.commands.mariadb import MariaDB
-from kelvix.commands.processes import free_port
+from kelvix.processes import free_port
 from kelvix.settings import TOP
 from support import until
 

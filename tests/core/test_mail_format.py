@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kelvix.formats.html_text import safe_html
-from kelvix.formats.rfc5322 import MOST_TEXT, parse, part
+from kelvix.formats.rfc5322 import MOST_TEXT, parse, parts
 
 
 def test_multipart_prefers_plain_text_and_lists_attachments():
@@ -21,8 +21,8 @@ def test_multipart_prefers_plain_text_and_lists_attachments():
     assert found.html == "<b>marked</b>"
     [attached] = found.attachments
     assert (attached.name, attached.type, attached.size) == ("a.pdf", "application/pdf", 3)
-    assert part(source, attached.index) == b"abc"
-    assert part(source, 0) is None and part(source, 99) is None
+    assert parts(source, (attached.index,)).get(attached.index) == b"abc"
+    assert parts(source, (0,)).get(0) is None and parts(source, (99,)).get(99) is None
 
 
 def test_html_alone_becomes_text_in_lines():

@@ -13,7 +13,7 @@ import time
 
 import pytest
 
-from kelvix.commands import processes
+from kelvix import processes
 from kelvix.connectors.http import Caller
 from kelvix.settings import TOP, VARIABLE
 from kelvix.store import runs
@@ -134,7 +134,7 @@ def test_the_fencing_token_alone_stops_a_late_writer(own, on):
     time.sleep(0.4)
     with pytest.raises(runs.Fenced):
         space.transact(lambda t: runs.hold(t, late, 30))
-    assert space.transact(runs.release_expired) == 1
+    assert space.transact(runs.release_expired) == [late.run_id]
     assert space.transact(lambda t: runs.claim(t, 10, 30)) == [], "what may have ended its worker is carried alone"
     [now] = space.transact(lambda t: runs.claim(t, 1, 30, suspect=True))
     assert now.run_id == late.run_id and now.token > late.token and now.attempts == 2

@@ -6,10 +6,12 @@ import contextlib
 import resource
 import socket
 import threading
+import time
 import zlib
 
 import pytest
 
+from hostile import dripping, taking
 from kelvix.connectors import guarded_http, http
 from kelvix.connectors.contract import Passing
 from kelvix.connectors.http import Caller
@@ -70,3 +72,66 @@ def test_a_page_that_an_app_gives_without_end():
     assert reading._page(raw, "token").text == "", "a page of that size is not read"
     thread.join(10)
     assert not thread.is_alive()
+
+
+HEADS = {"status": b"", "headers": b"HTTP/1.1 200 OK\r\n", "body": b"HTTP/1.1 200 OK\r\ncontent-type: application/json\r\n\r\n"}
+
+
+@pytest.mark.parametrize("where", HEADS)
+def test_a_byte_now_and_then_does_not_outlast_a_call(where, monkeypatch):
+    """Each byte comes long before the socket's own time-out; the whole call has an end all the same."""
+    monkeypatch.setattr(http, "WHOLE", 0.5)
+    head = {"status": b"H", "headers": b"x-a: b\r\n", "body": b" "}[where]
+    with dripping(head, 0.1, HEADS[where]) as port, taking(10), pytest.raises(Passing, match="too slowly"):
+        Caller("Mail", f"http://127.0.0.1:{port}").call("GET", "/", "token")
+
+
+def test_a_file_that_comes_a_byte_at_a_time_is_given_up(monkeypatch):
+    monkeypatch.setattr(http, "WHOLE", 0.5)
+    with dripping(b"x", 0.1, b"HTTP/1.1 200 OK\r\n\r\n") as port, taking(10), pytest.raises(Passing, match="too slowly"):
+        list(Caller("Files", f"http://127.0.0.1:{port}").content("/x", "token"))
+
+
+def test_a_large_answer_earns_its_time(monkeypatch):
+    """At a fair pace, what takes longer than a whole call may is read to its end."""
+    monkeypatch.setattr(http, "WHOLE", 0.6)
+    piece = b"x" * 20_000
+    door = socket.create_server(("127.0.0.1", 0))
+
+    def answer() -> None:
+        calling, _ = door.accept()
+        with calling:
+            calling.recv(65536)
+            calling.sendall(b"HTTP/1.1 200 OK\r\ncontent-length: %d\r\n\r\n" % (15 * len(piece)))
+            for _ in range(15):
+                calling.sendall(piece)
+                time.sleep(0.1)
+
+    threading.Thread(target=answer, daemon=True).start()
+    found = b"".join(Caller("Files", f"http://127.0.0.1:{door.getsockname()[1]}").content("/x", "token"))
+    assert found == piece * 15
+    door.close()
+
+
+def test_a_receiver_that_drips_its_status_may_have_taken_the_request(monkeypatch):
+    monkeypatch.setattr(guarded_http, "WHOLE", 0.5)
+    with dripping(b"H", 0.1) as port, taking(10):
+        target = guarded_http.resolve(f"http://127.0.0.1:{port}/", {f"127.0.0.1:{port}"})
+        with pytest.raises(guarded_http.Unanswered):
+            guarded_http.send("POST", target, {}, b"x")
+
+
+def test_a_receiver_that_drips_its_content_has_answered(monkeypatch):
+    monkeypatch.setattr(guarded_http, "WHOLE", 0.5)
+    with dripping(b" ", 0.1, b"HTTP/1.1 202 Accepted\r\n\r\n") as port, taking(10):
+        target = guarded_http.resolve(f"http://127.0.0.1:{port}/", {f"127.0.0.1:{port}"})
+        assert guarded_http.send("POST", target, {}, b"x").status == 202
+
+
+def test_a_certificate_that_comes_a_byte_at_a_time_sends_nothing(monkeypatch):
+    """TLS has not begun: it is certain that nothing went out."""
+    monkeypatch.setattr(guarded_http, "WHOLE", 0.5)
+    with dripping(b"\x16\x03\x03\x3f\xff", 0.1) as port, taking(10):
+        target = guarded_http.resolve(f"https://127.0.0.1:{port}/", {f"127.0.0.1:{port}"})
+        with pytest.raises(Passing):
+            guarded_http.send("POST", target, {}, b"x")

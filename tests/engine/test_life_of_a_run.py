@@ -152,7 +152,7 @@ def machine(space):
             space.transact(
                 lambda t: t.execute("UPDATE run SET lease_until=NOW(3) - INTERVAL 1 SECOND WHERE id=%s", (claim.run_id,))
             )
-            assert space.transact(runs.release_expired) == 1
+            assert space.transact(runs.release_expired) == [claim.run_id]
             space.transact(lambda t: t.execute("UPDATE ready SET due_at=NOW(3) WHERE run_id=%s", (claim.run_id,)))
             model = self.model[claim.run_id]
             model.place, model.suspect, model.state = "ready", True, "waiting"

@@ -22,6 +22,7 @@ from kelvix.engine.engine import Engine
 from kelvix.engine.requests import Refused
 from kelvix.formats import article
 from kelvix.formats.article import Article
+from kelvix.readers import contents
 from kelvix.store import captures, people
 from kelvix.store.captures import CaptureAddress
 from kelvix.store.database_server import Transaction
@@ -107,7 +108,7 @@ def page_of(named: dict[str, Any], charset: str) -> Article | None:
     url = str(named.get("url") or named.get("link") or "").strip()
     if not url.lower().startswith(("http://", "https://")):
         raise Refused(422, "The page has no address.", "Send it as “url”, so that the page is known again: https://…")
-    return article.read(sent if isinstance(sent, bytes) else _lines("html", sent), url, charset)
+    return contents.article(sent if isinstance(sent, bytes) else _lines("html", sent), url, charset)
 
 
 def knock(engine: Engine, workspace_id: int, token: str) -> tuple[Space, CaptureAddress]:

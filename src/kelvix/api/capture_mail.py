@@ -17,8 +17,8 @@ from kelvix.core import file_name
 from kelvix.engine.capturing import Sent
 from kelvix.engine.engine import Engine
 from kelvix.engine.requests import Refused
-from kelvix.formats import rfc5322
 from kelvix.formats.rfc5322 import Message
+from kelvix.readers import contents
 from kelvix.store import captures
 
 MOST_BYTES = 25 << 20
@@ -72,9 +72,9 @@ class Handler:
         found = ADDRESS.fullmatch(address)
         assert found
         space, kept_at = knock(self.engine, int(found[1]), found[2].lower())  # before it is read
-        message = rfc5322.parse(source)
-        contents = rfc5322.parts(source, {a.index for a in message.attachments})
-        files = tuple(Sent(file_name.clean(a.name), contents.get(a.index, b"")) for a in message.attachments)
+        message = contents.message(source)
+        attached = contents.message_parts(source, {a.index for a in message.attachments}) if message.attachments else {}
+        files = tuple(Sent(file_name.clean(a.name), attached.get(a.index, b"")) for a in message.attachments)
         text = text_of(message) or (file_name.split(files[0].name)[0] if files else "")
         if not text:
             raise Refused(422, "There is nothing in it.", "Write a subject, or a line of text.")

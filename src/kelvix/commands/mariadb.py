@@ -13,7 +13,7 @@ import time
 
 import pymysql
 
-from kelvix.commands import processes
+from kelvix import processes
 from kelvix.settings import Server
 
 OPTIONS = (

@@ -14,8 +14,8 @@ from types import FrameType
 
 import httpx2 as httpx
 
+from kelvix import processes
 from kelvix import settings as settings_module
-from kelvix.commands import processes
 from kelvix.commands.mariadb import MariaDB
 from kelvix.settings import TOP, Server, Settings
 from kelvix.store import ddl, people

@@ -8,11 +8,14 @@ from abc import abstractmethod
 from typing import Any
 from urllib.parse import urlsplit
 
-from authlib.integrations.httpx_client import OAuth2Client, OAuthError
+from authlib.oauth2.rfc6749.parameters import prepare_grant_uri
+from authlib.oauth2.rfc7636 import create_s256_code_challenge
 
-from kelvix.connectors.contract import App, Change, Container, Grant, Item, Passing, Sight, Standing
+from kelvix.connectors.contract import App, Change, Container, Grant, Item, Sight, Standing
 from kelvix.connectors.http import Caller
-from kelvix.core.values import split_address
+from kelvix.core.values import shorten, split_address
+
+CLIENT = "kelvix"  # the name by which apps know us
 
 
 class ConsentedApp(App):
@@ -29,32 +32,34 @@ class ConsentedApp(App):
 
     # Connecting
 
-    def _oauth(self, redirect: str) -> OAuth2Client:
-        return OAuth2Client(
-            "kelvix",
-            token_endpoint_auth_method="none",
-            scope=self.code,
-            redirect_uri=redirect,
-            code_challenge_method="S256",
-            trust_env=False,
-            timeout=10,
-        )
-
     def consent_address(self, redirect: str, state: str, verifier: str, already: tuple[str, ...], send: bool) -> str:
-        url, _ = self._oauth(redirect).create_authorization_url(
-            f"{self.address}/oauth/authorize", state=state, code_verifier=verifier, already=",".join(already), send=int(send)
+        url: str = prepare_grant_uri(
+            f"{self.address}/oauth/authorize",
+            CLIENT,
+            "code",
+            redirect_uri=redirect,
+            scope=self.code,
+            state=state,
+            code_challenge=create_s256_code_challenge(verifier),
+            code_challenge_method="S256",
+            already=",".join(already),
+            send=str(int(send)),
         )
-        return str(url)
+        return url
 
     def exchange(self, redirect: str, code: str, verifier: str) -> Grant:
-        try:
-            with self._oauth(redirect) as client:
-                token = client.fetch_token(f"{self.address}/oauth/token", code=code, code_verifier=verifier)
-        except OAuthError as error:
-            raise Standing(f"{self.name} did not give access: {error.description or error.error}", "access") from None
-        except Exception:
-            raise Passing(f"{self.name} cannot be reached") from None
-        return Grant(token["access_token"], token.get("expires_in"))
+        answer = self._caller.form(
+            "/oauth/token",
+            grant_type="authorization_code",
+            client_id=CLIENT,
+            redirect_uri=redirect,
+            code=code,
+            code_verifier=verifier,
+        )
+        if not isinstance(answer, dict) or not isinstance(answer.get("access_token"), str):
+            said = answer.get("error_description") or answer.get("error") if isinstance(answer, dict) else None
+            raise Standing(f"{self.name} did not give access: {shorten(str(said or 'it gave no reason'), 200)}", "access")
+        return Grant(answer["access_token"], answer.get("expires_in"))
 
     # Reading
 

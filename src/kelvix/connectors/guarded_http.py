@@ -9,13 +9,13 @@ from __future__ import annotations
 import ipaddress
 import socket
 import ssl
-import time
 from collections.abc import Collection
 from dataclasses import dataclass
 
 import urllib3
 
 from kelvix.connectors.contract import Passing, Standing
+from kelvix.connectors.deadline import DEADLINES, HTTPPool, HTTPSPool
 from kelvix.connectors.http import retry_after
 from kelvix.core.values import shorten, split_address
 from kelvix.formats.article import charset_of
@@ -93,10 +93,10 @@ def resolve(url: str, reachable: Collection[str] = ()) -> Target:
     return Target(parts.scheme, host, port, addresses[0], path)
 
 
-def _pool(target: Target) -> urllib3.HTTPConnectionPool:
+def _pool(target: Target) -> HTTPPool | HTTPSPool:
     timeout = urllib3.Timeout(connect=CONNECT, read=READ)
     if target.scheme == "https":
-        return urllib3.HTTPSConnectionPool(
+        return HTTPSPool(
             target.address,
             target.port,
             timeout=timeout,
@@ -105,7 +105,7 @@ def _pool(target: Target) -> urllib3.HTTPConnectionPool:
             server_hostname=target.host,
             assert_hostname=target.host,
         )
-    return urllib3.HTTPConnectionPool(target.address, target.port, timeout=timeout, retries=False)
+    return HTTPPool(target.address, target.port, timeout=timeout, retries=False)
 
 
 def send(method: str, target: Target, headers: dict[str, str], body: bytes | None, most: int = MOST_ANSWER) -> Answer:
@@ -114,7 +114,7 @@ def send(method: str, target: Target, headers: dict[str, str], body: bytes | Non
     named = f"[{target.host}]" if ":" in target.host else target.host
     usual = 443 if target.scheme == "https" else 80
     headers = headers | {"host": named if target.port == usual else f"{named}:{target.port}"}
-    with _pool(target) as pool:
+    with _pool(target) as pool, DEADLINES.within(WHOLE) as call:
         try:
             answer = pool.urlopen(
                 method, target.path, body=body, headers=headers, redirect=False, preload_content=False, assert_same_host=False
@@ -123,6 +123,10 @@ def send(method: str, target: Target, headers: dict[str, str], body: bytes | Non
         except (urllib3.exceptions.NewConnectionError, urllib3.exceptions.ConnectTimeoutError):
             raise Passing(f"{target.host} cannot be reached") from None
         except urllib3.exceptions.SSLError:
+            if call.is_over and not call.is_sent:
+                raise Passing(f"{target.host} cannot be reached: it answers too slowly") from None
+            if call.is_sent:
+                raise Unanswered(f"the connection to {target.host} broke off") from None
             raise Passing(f"{target.host} cannot prove that it is {target.host} (its certificate does not hold)") from None
         except (urllib3.exceptions.HTTPError, OSError) as error:
             raise Unanswered(f"{target.host} did not answer ({type(error).__name__})") from None
@@ -133,9 +137,9 @@ def send(method: str, target: Target, headers: dict[str, str], body: bytes | Non
 
 def _read(answer: urllib3.BaseHTTPResponse, most: int) -> bytes:
     """What is answered, up to a size and a time: the rest of a long one is left."""
-    until, read = time.monotonic() + WHOLE, bytearray()
+    read = bytearray()
     try:
-        while len(read) < most and time.monotonic() < until:
+        while len(read) < most:
             piece = answer.read(min(16 * 1024, most - len(read)), decode_content=True)
             if not piece:
                 break

@@ -14,8 +14,10 @@ from urllib.parse import urlencode
 import urllib3
 
 from kelvix.connectors.contract import Limited, Passing, Standing
+from kelvix.connectors.deadline import DEADLINES, Call, pool_manager
 
-SECONDS = 12.0  # well under a run's lease
+SECONDS = 12.0  # without a byte
+WHOLE = 20.0  # for a whole call, with more for what is large
 LONGEST_WAIT = 3600.0
 PATIENCE = 10.0  # seconds that a call for the content of an item waits where it stands
 AT_A_TIME = 1 << 16  # bytes of a content that is read
@@ -44,13 +46,20 @@ def _detail(data: bytes) -> str:
     return f": {said[:200]}" if isinstance(said, str) else ""
 
 
+def _earning(body: Iterable[bytes], call: Call) -> Iterator[bytes]:
+    """What is sent, each piece of which earns the call more time."""
+    for piece in body:
+        yield piece
+        call.earn(len(piece))
+
+
 class Caller:
     """Calls one app. Safe to share between threads."""
 
     def __init__(self, app_name: str, address: str):
         self.app_name, self.address = app_name, address
         timeout = urllib3.Timeout(connect=SECONDS, read=SECONDS)
-        self._pool = urllib3.PoolManager(maxsize=20, timeout=timeout, retries=False)
+        self._pool = pool_manager(maxsize=40, timeout=timeout, retries=False)
 
     def call(
         self,
@@ -67,26 +76,40 @@ class Caller:
         Standing."""
         headers = {"authorization": f"Bearer {token}"} | ({"idempotency-key": key} if key else {})
         query = f"?{urlencode(params)}" if params else ""
-        with self._told_apart():
+        with self._told_apart(WHOLE) as call:
             if body is not None:
                 headers["content-type"] = "application/octet-stream"
-                more: dict[str, Any] = {"body": body, "chunked": True}
+                more: dict[str, Any] = {"body": _earning(body, call), "chunked": True}
             else:
                 more = {"json": json}
             url = f"{self.address}{where}{query}"
             answer = self._pool.request(method, url, headers=headers, preload_content=False, **more)
-            data = self._bounded(answer)
+            data = self._bounded(answer, call)
         self._check(answer, data)
+        return self._json(data)
+
+    def form(self, where: str, **values: str) -> Any:
+        """The JSON that answers a form which is sent without a token, whatever its status. Raises Passing."""
+        with self._told_apart(WHOLE) as call:
+            answer = self._pool.request("POST", f"{self.address}{where}", fields=values, encode_multipart=False,
+                                        headers={"accept": "application/json"}, preload_content=False)  # fmt: skip
+            data = self._bounded(answer, call)
+        if answer.status >= 500 or answer.status == 429:
+            self._check(answer, data)
+        return self._json(data)
+
+    def _json(self, data: bytes) -> Any:
         try:
             return loads(data) if data else None
         except (ValueError, RecursionError):
             raise Passing(f"{self.app_name} answered with something that cannot be read") from None
 
-    def _bounded(self, answer: urllib3.BaseHTTPResponse) -> bytes:
+    def _bounded(self, answer: urllib3.BaseHTTPResponse, call: Call) -> bytes:
         """What an app answers, which may never end. Raises Passing."""
         data = bytearray()
         while len(data) <= MOST_ANSWER and (piece := answer.read(AT_A_TIME)):
             data += piece
+            call.earn(len(piece))
         if len(data) > MOST_ANSWER:
             answer.close()
             raise Passing(f"{self.app_name} answered with more than {MOST_ANSWER >> 20} MB")
@@ -99,15 +122,22 @@ class Caller:
         had from an app that lets one call through at a time."""
         headers = {"authorization": f"Bearer {token}"}
         ask = partial(self._pool.request, "GET", f"{self.address}{where}", headers=headers, preload_content=False)
-        with self._told_apart():
-            answer = self._patiently(ask)
+        call = DEADLINES.begin(PATIENCE + WHOLE)
+        answer: urllib3.BaseHTTPResponse | None = None
         try:
-            if answer.status >= 300:
-                self._check(answer, self._bounded(answer))
-            with self._told_apart():
-                yield from answer.stream(AT_A_TIME)
+            with self._failures(call):
+                with DEADLINES.using(call):
+                    answer = self._patiently(ask)
+                call.extend(WHOLE)
+                if answer.status >= 300:
+                    self._check(answer, self._bounded(answer, call))
+                for piece in answer.stream(AT_A_TIME):
+                    call.earn(len(piece))
+                    yield piece
         finally:
-            answer.close()
+            DEADLINES.done(call)
+            if answer is not None:
+                answer.close()
 
     def _patiently(self, ask: Callable[[], urllib3.BaseHTTPResponse]) -> urllib3.BaseHTTPResponse:
         left = PATIENCE
@@ -121,13 +151,23 @@ class Caller:
         return answer
 
     @contextmanager
-    def _told_apart(self) -> Iterator[None]:
+    def _told_apart(self, seconds: float) -> Iterator[Call]:
+        """Around a call that may take so many seconds in all."""
+        with DEADLINES.within(seconds) as call, self._failures(call):
+            yield call
+
+    @contextmanager
+    def _failures(self, call: Call) -> Iterator[None]:
+        """Around what is sent and read in a call; raises Passing. What ends where a socket is closed may look whole."""
         try:
             yield
         except urllib3.exceptions.TimeoutError:
             raise Passing(f"{self.app_name} did not answer within {SECONDS:.0f} seconds") from None
         except urllib3.exceptions.HTTPError:
-            raise Passing(f"{self.app_name} cannot be reached") from None
+            if not call.is_over:
+                raise Passing(f"{self.app_name} cannot be reached") from None
+        if call.is_over:
+            raise Passing(f"{self.app_name} answers too slowly: not within {WHOLE:.0f} seconds")
 
     def _check(self, answer: urllib3.BaseHTTPResponse, data: bytes) -> None:
         """Raises Passing, Standing for what is not what was asked for."""

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from functools import partial
-from html import escape
 
 from kelvix.core import page_fields
 from kelvix.core.feel import Env
@@ -13,15 +12,15 @@ from kelvix.core.finding import Compared, Question
 from kelvix.core.schema import Database, Field
 from kelvix.core.values import Unfit, Value, coerce
 from kelvix.engine.capturing import NotKept
-from kelvix.formats import article, html_text, lists_of_links
+from kelvix.formats import article
 from kelvix.formats.lists_of_links import Link
+from kelvix.readers import contents
 from kelvix.store import finding, records
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 from kelvix.store.records import Origin
 
 AT_ONCE = 50  # links in one transaction
-MOST_LAID_OUT = 500  # links whose texts keep headings and lists, which takes some milliseconds for each
 
 
 @dataclass(frozen=True)
@@ -37,7 +36,7 @@ def bring(space: Space, database: Database, content: bytes, origin: Origin) -> B
     field = next((f for f in database.fields if f.type == "link"), None)
     if field is None:
         raise NotKept(f"{database.name} has no field for links.", "Add one, of the type link, then bring them in.")
-    found = {article.without_tracking(link.address): link for link in reversed(lists_of_links.read(content))}
+    found = {article.without_tracking(link.address): link for link in reversed(contents.links(content, as_text=True))}
     if not found:
         raise NotKept("There are no links to the web in this file.", "Choose a feed, an OPML or a bookmark file that has some.")
     links = list(reversed(found.items()))
@@ -46,24 +45,20 @@ def bring(space: Space, database: Database, content: bytes, origin: Origin) -> B
     added = 0
     for begin in range(0, len(links), AT_ONCE):
         some = [
-            (address, values_of(space, database, field, address, link, env, laid_out=len(links) <= MOST_LAID_OUT))
-            for address, link in links[begin : begin + AT_ONCE]
+            (address, values_of(space, database, field, address, link, env)) for address, link in links[begin : begin + AT_ONCE]
         ]
         added += space.transact(partial(_add, space=space, database=database, field=field, some=some, origin=origin))
     return Brought(added, len(links) - added)
 
 
-def values_of(
-    space: Space, database: Database, field: Field, address: str, link: Link, env: Env, laid_out: bool
-) -> dict[int, Value]:
-    """A link as a record's values; `laid_out`: its text with headings and lists. Raises NotKept where a field must be filled
-    that no link fills."""
+def values_of(space: Space, database: Database, field: Field, address: str, link: Link, env: Env) -> dict[int, Value]:
+    """A link as a record's values. Raises NotKept where a field must be filled that no link fills."""
     about: dict[str, Value] = {
         "title": link.title or None,
         "author": link.author or None,
         "published": link.at,
         "tags": ", ".join(link.tags) or None,
-        "text": _text(link, laid_out) or None,
+        "text": link.text or None,
     }
     title = database.fields[0]
     try:
@@ -76,13 +71,6 @@ def values_of(
     if missing:
         raise NotKept(f"A record of {database.name} also needs {', '.join(missing)}.", "Choose another database for them.")
     return values
-
-
-def _text(link: Link, laid_out: bool) -> str:
-    if not link.text:
-        return ""
-    page = f"<html><head><title>{escape(link.title)}</title></head><body><article>{link.text}</article></body></html>"
-    return (laid_out and article.read(page).text) or html_text.html_to_text(link.text)
 
 
 def _add(

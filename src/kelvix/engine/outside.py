@@ -26,7 +26,8 @@ class Outside(Standpoint, ABC):
         begun; what was computed so far is kept first, under the token."""
         self.before_effect(self.claim)
         self._keep()
-        made = sending.send(self.engine, self.space, line, cell.mails, self._key(line, place), self._beat)
+        with self._outside():
+            made = sending.send(self.engine, self.space, line, cell.mails, self._key(line, place))
         self._record(line, place, "sent", None, made)
         self._keep()
         return sending.as_recorded(line, made, carried)
@@ -37,7 +38,8 @@ class Outside(Standpoint, ABC):
         self.before_effect(self.claim)
         self._keep()
         prefer, key = self.workflow.when.connection, self._key(line, place)
-        made = saving.save(self.engine, self.space, line, cell.saving, prefer, key, self._beat)
+        with self._outside():
+            made = saving.save(self.engine, self.space, line, cell.saving, prefer, key)
         self._record(line, place, "saved", None, made)
         self._keep()
         return saving.as_recorded(line, made, carried)
@@ -48,7 +50,8 @@ class Outside(Standpoint, ABC):
         self._record(line, place, "sending", None, sent.kept())
         self._keep()
         try:
-            made = calling.send(self.engine, self.space, self.claim, line, sent, self._key(line, place), self.around.env)
+            with self._outside():
+                made = calling.send(self.engine, self.space, self.claim, line, sent, self._key(line, place), self.around.env)
         except Unanswered as unanswered:
             if not web_request.repeatable(line):
                 return self._doubt(line, sent, str(unanswered), carried, place), RESTS

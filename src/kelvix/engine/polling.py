@@ -3,6 +3,12 @@
 from __future__ import annotations
 
 import random
+import threading
+from collections import Counter
+from concurrent.futures import ThreadPoolExecutor
+from functools import partial
+
+import structlog
 
 from kelvix.connectors.contract import Passing, Standing
 from kelvix.engine import metrics
@@ -16,19 +22,49 @@ EVERY_WITH_PUSH = 60.0  # seconds between checks where pushes come too
 EVERY = 20.0
 LONGEST = 900.0
 LEASE = 60.0
+THREADS = 24
+MOST_OF_ONE = 3  # watches of one workspace that are checked at once
 MOST_READS = 20  # of the feed, in one check
+log = structlog.stdlib.get_logger(__name__)
 
 
 def pause(watch: Watch) -> float:
     return EVERY_WITH_PUSH if watch.push_id else EVERY
 
 
-def check_due(engine: Engine, server: DatabaseServer, limit: int = 10) -> int:
-    """Check the watches whose time has come: how many there were."""
-    due = server.transact(lambda t: watches.due(t, limit, LEASE))
-    for watch in due:
-        check(engine, watch)
-    return len(due)
+class Poller:
+    """Checks watches side by side, a few of each workspace at most: one whose app is slow holds up no other."""
+
+    def __init__(self, engine: Engine):
+        self.engine = engine
+        self._under_way: Counter[int] = Counter()  # by workspace
+        self._lock = threading.Lock()
+        self._pool = ThreadPoolExecutor(THREADS, thread_name_prefix="poll")
+
+    def check_due(self, server: DatabaseServer) -> int:
+        """Begin to check the watches whose time has come: how many there were."""
+        begun = 0
+        for workspace_id in server.read(watches.workspaces_due):
+            with self._lock:
+                room = min(MOST_OF_ONE - self._under_way[workspace_id], THREADS - sum(self._under_way.values()))
+            if room <= 0:
+                continue
+            due = server.transact(partial(watches.due, workspace_id=workspace_id, limit=room, lease=LEASE))
+            for watch in due:
+                with self._lock:
+                    self._under_way[workspace_id] += 1
+                self._pool.submit(self._check, watch)
+            begun += len(due)
+        return begun
+
+    def _check(self, watch: Watch) -> None:
+        try:
+            check(self.engine, watch)
+        except Exception:
+            log.exception("a feed could not be read", watch=watch.id)
+        finally:
+            with self._lock:
+                self._under_way[watch.workspace_id] -= 1
 
 
 def check(engine: Engine, watch: Watch) -> int:
@@ -37,12 +73,13 @@ def check(engine: Engine, watch: Watch) -> int:
     space = engine.directory.open(watch.workspace_id)
     cursor, new = watch.cursor_at, 0
     problem: str | None = None
-    wait = pause(watch)
+    wait, has_turn = pause(watch), bool(watch.turn)
     try:
         app, token = engine.access(space, watch.connection_id)
         for _ in range(MOST_READS):
-            with engine.pacer.calls(space, watch.connection_id):
+            with engine.pacer.calls(space, watch.connection_id, has_turn):
                 changes, reached, more = app.changes(token, cursor)
+            has_turn = False
             arrived = [told for c in changes if (told := watch.takes(c.container, c.item, c.kind, c.revision))]
 
             def take(t: Transaction, arrived: list[Told] = arrived, reached: int = reached, more: bool = more) -> int:
@@ -59,7 +96,7 @@ def check(engine: Engine, watch: Watch) -> int:
             if not more:
                 break
     except Paced as paced:
-        problem, wait = str(paced), paced.after
+        problem, wait, has_turn = str(paced), paced.after, paced.own
     except Passing as failure:
         problem = str(failure)
         wait = failure.after or min(LONGEST, wait * 2 ** min(watch.failures, 8)) * random.uniform(0.8, 1.2)
@@ -68,6 +105,6 @@ def check(engine: Engine, watch: Watch) -> int:
         wait = LONGEST
         engine.note_failure(space, watch.connection_id, failure)
     if problem:
-        space.transact(lambda t: watches.checked(t, watch, cursor, wait, problem))
+        space.transact(lambda t: watches.checked(t, watch, cursor, wait, problem, has_turn))
     engine.dispatch.announce(watch.workspace_id, *(["ready"] if new else []), f"workflow:{watch.workflow_id}")
     return new

@@ -12,6 +12,7 @@ from kelvix.core.values import Value, split_address
 from kelvix.engine.engine import Engine
 from kelvix.formats import article
 from kelvix.formats.article import Article
+from kelvix.readers import contents
 
 MOST_MOVES = 4
 HEADERS = {"accept": "text/html,application/xhtml+xml", "user-agent": "Kelvix", "accept-encoding": "gzip, deflate"}
@@ -39,7 +40,7 @@ def fetch(engine: Engine, address: str) -> Article:
         raise Standing(f"the page leads from one address to another more than {MOST_MOVES} times", "address")
     if answer.status >= 400:
         raise Standing(f"{target.host} answered that there is no such page ({answer.status})", "address")
-    return article.read(answer.content, url, answer.charset)
+    return contents.article(answer.content, url, answer.charset)
 
 
 def about(page: Article) -> dict[str, Value]:

@@ -29,6 +29,7 @@ from kelvix.core.workflow import (
 from kelvix.engine import finding, metrics, switch
 from kelvix.engine.carrying import Carrying
 from kelvix.engine.engine import Engine
+from kelvix.engine.leases import Leases
 from kelvix.engine.pacing import UNSAID, Paced
 from kelvix.engine.sampling import as_kept
 from kelvix.engine.standpoint import LEASE, Progress
@@ -58,6 +59,7 @@ class Runner:
 
     def __init__(self, engine: Engine, before_effect: Callable[[Claim], None] = lambda _: None):
         self.engine, self.before_effect = engine, before_effect
+        self.leases = Leases(LEASE)
         self.versions = Versions()
 
     def carry(self, claim: Claim) -> None:
@@ -107,7 +109,7 @@ class Runner:
         for claim in claims:
             assert claim.item is not None
             progress = Progress(claim.item, False)
-            carrying = Carrying(self.engine, space, claim, workflow, around, progress, {}, self.before_effect)
+            carrying = Carrying(self.engine, space, claim, workflow, around, progress, {}, self.before_effect, self.leases)
             carrying.carry()
             topics |= carrying.topics
             failed += [claim] if carrying.failed else []
@@ -208,7 +210,7 @@ class Runner:
         around = self.engine.surroundings(space, workflow)
         progress = self._item(space, claim, workflow)
         recorded = space.read(lambda t: runs.lines(t, space.id, [claim.run_id]))[claim.run_id] if claim.token > 1 else {}
-        carrying = Carrying(self.engine, space, claim, workflow, around, progress, recorded, self.before_effect)
+        carrying = Carrying(self.engine, space, claim, workflow, around, progress, recorded, self.before_effect, self.leases)
         if claim.catch_up_id is not None:
             one = space.read(lambda t: catch_ups.get(t, space.id, claim.catch_up_id or 0))
             carrying.recognises = one.recognises if one else {}
@@ -223,7 +225,8 @@ class Runner:
         if claim.item is not None:
             return Progress(claim.item, False)
         app, token = self.engine.access(space, workflow.when.connection)
-        with self.engine.pacer.calls(space, workflow.when.connection or 0, bool(claim.turn)):
+        calls = self.engine.pacer.calls(space, workflow.when.connection or 0, bool(claim.turn))
+        with self.leases.outside(space, claim), calls:
             item = as_kept(app, app.item(token, claim.item_id))
         size = len(json.dumps(item, ensure_ascii=False).encode())
         if size > MOST_ITEM:

@@ -3,7 +3,7 @@ from app to app a piece at a time."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from typing import Any
 
 from kelvix.connectors.contract import App, Standing
@@ -17,18 +17,13 @@ from kelvix.store import connections, kept_files
 from kelvix.store.directory import Space
 
 
-def save(
-    engine: Engine, space: Space, line: SaveFile, what: Saving, prefer: int | None, key: str, beat: Callable[[], None]
-) -> dict[str, Any]:
-    """Save a file: what is recorded of it. `prefer` is the connection that it most likely came by; `beat` is called as it goes,
-    so that the run is not taken for a lost one. Raises Passing, Standing."""
+def save(engine: Engine, space: Space, line: SaveFile, what: Saving, prefer: int | None, key: str) -> dict[str, Any]:
+    """Save a file: what is recorded of it. `prefer` is the connection that it most likely came by. Raises Passing, Standing."""
     app, token = engine.access(space, line.connection)
     try:
         with engine.pacer.calls(space, line.connection or 0):
             folder = line.container or _folder(app, token, what.folder, line.makes)
-            saved = app.save(
-                token, folder, what.name, _beating(content(engine, space, what.file, prefer), beat), line.collision, key
-            )
+            saved = app.save(token, folder, what.name, content(engine, space, what.file, prefer), line.collision, key)
     except Standing as failure:
         if failure.about == "access":
             engine.note_failure(space, line.connection, failure)
@@ -80,9 +75,3 @@ def content(engine: Engine, space: Space, file: File, prefer: int | None = None)
                 raise
             failure = failure or refused
     raise failure or Standing(f"“{file}” lies in an app to which there is no connection any more", "item")
-
-
-def _beating(pieces: Iterator[bytes], beat: Callable[[], None]) -> Iterator[bytes]:
-    for piece in pieces:
-        beat()
-        yield piece

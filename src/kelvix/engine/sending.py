@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Any
 
 from kelvix.connectors.contract import Outgoing, Standing
@@ -21,16 +20,12 @@ def outgoing(mail: Mail) -> Outgoing:
     return Outgoing(mail.to, mail.subject, mail_text.plain(*parts), mail_text.html(*parts))
 
 
-def send(
-    engine: Engine, space: Space, line: SendMail, mails: tuple[Mail, ...], key: str, beat: Callable[[], None]
-) -> dict[str, Any]:
-    """Send mails, numbered under one idempotency key: what is recorded of them. `beat` is called before each, so that the run
-    is not taken for a lost one meanwhile. Raises Passing, Standing; sent again under the same key, those that went out do not
-    go out again."""
+def send(engine: Engine, space: Space, line: SendMail, mails: tuple[Mail, ...], key: str) -> dict[str, Any]:
+    """Send mails, numbered under one idempotency key: what is recorded of them. Raises Passing, Standing; sent again under the
+    same key, those that went out do not go out again."""
     app, token = engine.access(space, line.connection)
     sent: list[dict[str, Any]] = []
     for number, mail in enumerate(mails, 1):
-        beat()
         try:
             with engine.pacer.calls(space, line.connection or 0):
                 link = app.send(token, outgoing(mail), f"{key}-{number}")

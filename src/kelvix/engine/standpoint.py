@@ -6,6 +6,7 @@ import os
 import time
 from abc import ABC
 from collections.abc import Callable, Mapping, Sequence
+from contextlib import AbstractContextManager
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any
@@ -18,6 +19,7 @@ from kelvix.core.walking import Place, Walk
 from kelvix.core.workflow import Line, Workflow, Writes
 from kelvix.engine import recording
 from kelvix.engine.engine import Engine
+from kelvix.engine.leases import Leases
 from kelvix.engine.recording import place_text
 from kelvix.store import questions, runs
 from kelvix.store.database_server import Transaction
@@ -57,10 +59,11 @@ class Standpoint(Walk, ABC):
         progress: Progress,
         recorded: dict[tuple[str, str], RunLine],
         before_effect: Callable[[Claim], None],
+        leases: Leases,
     ):
         super().__init__(workflow)
         self.engine, self.space, self.claim = engine, space, claim
-        self.progress, self.before_effect = progress, before_effect
+        self.progress, self.before_effect, self.leases = progress, before_effect, leases
         self.done = {key: r for key, r in recorded.items() if r.outcome != "failed"}
         self.topics: set[str] = set()
         self.failed = False
@@ -72,7 +75,6 @@ class Standpoint(Walk, ABC):
         self._rests = self._steps = 0
         self._began = time.monotonic()
         self._finished = False
-        self._beaten = 0.0
         self._said = ""
 
     @property
@@ -96,13 +98,10 @@ class Standpoint(Walk, ABC):
 
         self.space.transact(work)
         self.progress.written()
-        self._beaten = time.monotonic()
 
-    def _beat(self) -> None:
-        """Begin the lease anew, where a part of it has gone by. Raises Fenced."""
-        if time.monotonic() - self._beaten > LEASE / 3:
-            self.space.transact(lambda t: self.progress.hold(t, self.claim, None))
-            self._beaten = time.monotonic()
+    def _outside(self) -> AbstractContextManager[None]:
+        """Around calls of others: the lease goes on."""
+        return self.leases.outside(self.space, self.claim)
 
     def _key(self, line: Line, place: Place) -> str:
         """The idempotency key of what a line does outside."""

@@ -15,18 +15,19 @@ import pymysql
 import structlog
 
 from kelvix.engine import catching_up, following, polling, timing, upkeep
+from kelvix.engine.alone import Alone
 from kelvix.engine.engine import Engine
 from kelvix.engine.runner import Runner
 from kelvix.engine.standpoint import LEASE
 from kelvix.store import ready, runs
 from kelvix.store.runs import Claim
 
-THREADS = 5
-MOST_OF_ONE = 4  # of them that one workspace has, so that another finds one free
+COMPUTING = 5  # runs that compute at once
+THREADS = 40  # runs under way, those that wait for others outside among them
+MOST_OF_ONE = 4  # of them that one workspace has, so that another finds room
 TOGETHER = 32  # runs that are carried in one transaction, where their lines allow it
 AT_ONCE = 2  # of such transactions: they compute more than they wait, and threads that compute slow each other down
 LOOK = 0.1  # seconds between looks for work that nobody announced
-ALONE = 2.0  # seconds for which suspect runs are carried, before others have their turn again
 TIDY = 1.0  # seconds between looks for what died workers held
 log = structlog.stdlib.get_logger(__name__)
 
@@ -35,7 +36,10 @@ class Worker:
     def __init__(self, engine: Engine, runner: Runner | None = None):
         self.engine, self.runner = engine, runner or Runner(engine)
         self._stopping = threading.Event()
-        self._free = threading.Semaphore(THREADS)
+        self._free = threading.Semaphore(COMPUTING)
+        self.runner.leases.leave, self.runner.leases.return_ = self._free.release, self._free.acquire
+        self._alone = Alone(engine.settings)
+        self._poller = polling.Poller(engine)
         self._under_way: Counter[int] = Counter()  # by workspace
         self._ended = 0  # how many were carried
         self._held_back = False  # whether there was work for which its workspace had no more room
@@ -73,32 +77,24 @@ class Worker:
         with contextlib.suppress(pymysql.err.Error):
             self.engine.dispatch.leave()
         self._pool.shutdown(wait=True)
+        self._alone.stop()
         feeds.join(2)
         own.join(2)
 
     def _tidy(self) -> None:
-        """Put back what died workers held; carry what is suspect, with nothing else in this process."""
+        """Put back what died workers held; have what is suspect carried in a process of its own."""
         for server in self.engine.directory.servers.values():
-            server.transact(runs.release_expired)
-            if not server.read(ready.has_suspect):
-                continue
-            for _ in range(THREADS):  # what was begun is finished
-                self._free.acquire()
-            try:
-                until = time.monotonic() + ALONE
-                while time.monotonic() < until:
-                    for claim in (alone := server.transact(partial(runs.claim, limit=1, lease=LEASE, suspect=True))):
-                        self.runner.carry(claim)
-                    if not alone:
-                        break
-            finally:
-                self._free.release(THREADS)
+            self._alone.lost(server.transact(runs.release_expired))
+            if server.read(ready.has_suspect):
+                self._alone.start()
 
     def _take_up(self) -> int:
-        """Claim as much as there are free threads: how much it was."""
-        free = 0
-        while free < THREADS and self._free.acquire(blocking=False):
+        """Claim as much as can be computed at once: how much it was."""
+        free, room = 0, THREADS - sum(self._under_way.values())
+        while free < min(COMPUTING, room) and self._free.acquire(blocking=False):
             free += 1
+        if room <= 0:
+            return 0
         if not free:
             with self._free:  # until one is free again
                 return 1
@@ -199,7 +195,7 @@ class Worker:
         while not self._stopping.is_set():
             try:
                 for server in self.engine.directory.servers.values():
-                    polling.check_due(self.engine, server)
+                    self._poller.check_due(server)
             except Exception:
                 log.exception("reading the feeds goes on after a failure")
                 self._stopping.wait(1)

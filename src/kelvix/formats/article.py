@@ -5,9 +5,9 @@ from __future__ import annotations
 
 import codecs
 import math
-import re
 from dataclasses import dataclass
 from datetime import date
+from typing import IO
 
 import structlog
 from courlan import clean_url
@@ -15,20 +15,25 @@ from lxml import html as lxml_html
 from trafilatura import extract
 from trafilatura.metadata import extract_metadata
 
+from kelvix.core.patterns import Match, pattern
 from kelvix.formats.html_text import all_text, is_laborious
 
 MOST_BYTES = 8 << 20
 MOST_TAGS = 25_000  # of a page whose main text is looked for, which takes seconds then; of one with more, all text is taken
 MOST_TEXT = 400_000  # characters
 WORDS_A_MINUTE = 238  # silent reading of non-fiction: Brysbaert 2019, a review of 190 studies; from memory
-META = re.compile(rb"<meta[^>]+charset\s*=\s*[\"']?\s*([\w.:-]+)", re.I)
-SAFE = re.compile(r"\[([^\]]*)\]\((?!https?:|mailto:|/|#)[^)]*\)", re.I)
+META = pattern(r"(?i)<meta[^>]+charset\s*=\s*[\"']?\s*([\w.:-]+)", worst="<meta ")
+LINK = pattern(r"\[([^\]]*)\]\(([^)]*)\)", worst="[")
+CHARSET = pattern(r"(?i)charset\s*=\s*\"?([\w.:-]+)", worst="charset ")
+ROOT = pattern(r"(?i)<html\b[^>]*>", worst="<html ")
+LANGUAGE = pattern(r"[A-Za-z]{2,3}(?:-[A-Za-z0-9]{2,8})*", worst="aa-")
+LEADS_ON = ("http:", "https:", "mailto:", "/", "#")
 log = structlog.stdlib.get_logger(__name__)
 
 
 @dataclass(frozen=True)
 class Article:
-    """`address` is the page's own, without what only tracks; `minutes` to read it."""
+    """`address` is the page's own, without what only tracks; `minutes` to read it, `problem` why it could not be read."""
 
     title: str = ""
     author: str = ""
@@ -39,6 +44,12 @@ class Article:
     text: str = ""
     minutes: int = 0
     address: str = ""
+    problem: str = ""
+
+
+def read_file(file: IO[bytes], address: str, charset: str) -> Article:
+    """Read a page from an open file; as `read`."""
+    return read(file.read(MOST_BYTES + 1), address, charset)
 
 
 def read(page: bytes | str, address: str = "", charset: str = "") -> Article:
@@ -61,7 +72,7 @@ def read(page: bytes | str, address: str = "", charset: str = "") -> Article:
     except Exception as error:
         log.info("a page cannot be read", why=type(error).__name__)
         return Article(address=cleaned)
-    text = SAFE.sub(r"\1", text)[:MOST_TEXT]
+    text = LINK.sub(_unless_safe, text[:MOST_TEXT])
     first, _, rest = text.partition("\n")
     if about and first.lstrip("# ").strip() == _line(about.title):  # the title again
         text = rest.lstrip()
@@ -91,7 +102,7 @@ def without_tracking(address: str) -> str:
 
 def charset_of(content_type: str) -> str:
     """The charset that a Content-Type names, if it does."""
-    said = re.search(r"charset\s*=\s*\"?([\w.:-]+)", content_type, re.I)
+    said = CHARSET.search(content_type)
     return said[1] if said else ""
 
 
@@ -101,8 +112,8 @@ def _decoded(page: bytes, charset: str) -> bytes | str:
     for mark, name in ((b"\xef\xbb\xbf", "utf-8"), (b"\xfe\xff", "utf-16-be"), (b"\xff\xfe", "utf-16-le")):
         if page.startswith(mark):
             return page[len(mark) :].decode(name, "replace")
-    said = META.search(page[:1024])
-    for name in (charset, said[1].decode("ascii") if said else ""):
+    said = META.search(page[:1024].decode("latin-1"))
+    for name in (charset, said[1] if said else ""):
         try:
             known = codecs.lookup(name).name if name else ""
         except LookupError:
@@ -115,8 +126,13 @@ def _decoded(page: bytes, charset: str) -> bytes | str:
 def _head(page: str) -> str:
     """A page with its head only, which says who wrote it and when."""
     begin, end = page[:4000], page[:400_000].lower().find("</head")
-    root = re.search(r"<html\b[^>]*>", begin, re.I)
+    root = ROOT.search(begin)
     return f"{page[:end] if end > 0 else root[0] if root else '<html>'}<body></body></html>"
+
+
+def _unless_safe(link: Match) -> str:
+    """A link of a text, or only its words where it would run something."""
+    return link[0] if link[2].lower().startswith(LEADS_ON) else link[1]
 
 
 def _line(raw: object) -> str:
@@ -137,4 +153,4 @@ def _language(page: bytes | str) -> str:
     if not said:
         found = root.xpath("//meta[@property='og:locale']/@content")
         said = str(found[0]).replace("_", "-") if found else ""
-    return said if re.fullmatch(r"[A-Za-z]{2,3}(?:-[A-Za-z0-9]{2,8})*", said) else ""
+    return said if LANGUAGE.fullmatch(said) else ""

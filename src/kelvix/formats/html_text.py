@@ -5,18 +5,21 @@ in one look at the tags, and gives plain text instead."""
 from __future__ import annotations
 
 import html
-import re
 
 import inscriptis
 import nh3
 
+from kelvix.core.patterns import pattern
+
 DEEPEST, MOST_TAGS, MOST_WORK = 500, 40_000, 1_000_000  # open elements at once; tags; one times the other
-TAG = re.compile(r"<(/?)([a-zA-Z][a-zA-Z0-9]*)")
+TAG = pattern(r"<(/?)([a-zA-Z][a-zA-Z0-9]*)", worst="<a")
 # Void elements, and those whose end may be left out (WHATWG HTML, 13.1.2).
 ENDS_ITSELF = {"area", "base", "br", "col", "embed", "hr", "img", "input", "link", "meta", "source", "track", "wbr"}
 ENDS_ITSELF |= {"p", "li", "dt", "dd", "tr", "td", "th", "thead", "tbody", "tfoot", "option", "optgroup", "rt", "rp"}
-ENDS_A_LINE = re.compile(r"</(?:p|div|li|tr|h[1-6]|section|article|blockquote|pre|dd|dt|title)\s*>|<br\b[^<>]*>", re.I)
-CODE = re.compile(r"(</?(?:script|style)\b)", re.I)
+ENDS_A_LINE = pattern(r"(?i)</(?:p|div|li|tr|h[1-6]|section|article|blockquote|pre|dd|dt|title)\s*>|<br\b[^<>]*>", worst="<br ")
+CODE = pattern(r"(?i)(</?(?:script|style)\b)", worst="<script")
+ANY_TAG = pattern(r"<[^<>]*>", worst="<")
+BLANKS = pattern(r"\n{3,}", worst="\n\n\nx")
 
 
 def is_laborious(source: str) -> bool:
@@ -32,7 +35,7 @@ def is_laborious(source: str) -> bool:
 
 def all_text(source: str) -> str:
     """Whatever text stands in it, without its layout: no rule here looks at any part of it twice."""
-    lines = re.sub(r"<[^<>]*>", " ", ENDS_A_LINE.sub("\n", _without_code(source))).splitlines()
+    lines = ANY_TAG.sub(" ", ENDS_A_LINE.sub("\n", _without_code(source))).splitlines()
     return "\n".join(filter(None, (" ".join(html.unescape(line).split()) for line in lines)))
 
 
@@ -59,7 +62,7 @@ def html_to_text(source: str) -> str:
         text = inscriptis.get_text(source)
     except Exception:  # lxml refuses some input outright
         text = all_text(source)
-    return re.sub(r"\n{3,}", "\n\n", "\n".join(line.rstrip() for line in text.splitlines())).strip()
+    return BLANKS.sub("\n\n", "\n".join(line.rstrip() for line in text.splitlines())).strip()
 
 
 def safe_html(source: str) -> str:

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 from typing import IO
 
+import re2
+
 MOST_BYTES = 40 << 20  # of one message
-BEGINS = re.compile(rb"From \S+ .*\d{4}\s*$")  # the line before each message of an mbox
-QUOTED = re.compile(rb">+From ")
+BEGINS = re2.compile(rb"From \S+ .*\d{4}\s*$")  # the line before each message of an mbox
+QUOTED = re2.compile(rb">+From ")
+HEADER = re2.compile(rb"[!-9;-~]+[ \t]*:")
 
 
 class Unreadable(ValueError):
@@ -21,7 +23,7 @@ def messages(file: IO[bytes]) -> Iterator[bytes]:
     if not first.strip():
         raise Unreadable("this file is empty, or begins with an empty line")
     if not BEGINS.match(first.rstrip(b"\r\n")):
-        if not re.match(rb"[!-9;-~]+[ \t]*:", first):
+        if not HEADER.match(first):
             raise Unreadable("this is no message and no mbox: a message begins with header lines, an mbox with a line “From …”")
         yield _bounded(first + file.read(MOST_BYTES + 1))
         return

@@ -14,7 +14,7 @@ from kelvix.formats.pdf_characters import Character, characters, within
 MOST_PAGES = 300
 MOST_TEXT = 400_000  # characters
 MOST_STREAM = 8 << 20  # bytes of one stream, unpacked: what unpacks to more is not read
-MOST_SECONDS = 20.0  # for which pages are read
+MOST_SECONDS = 12.0  # for which pages are read
 LIMITS = Configuration(
     zlib_maximum_output_length=MOST_STREAM,
     lzw_maximum_output_length=MOST_STREAM,

@@ -6,15 +6,40 @@ import unicodedata
 from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from email import policy
+from email.header import decode_header, make_header
 from email.message import EmailMessage
-from email.parser import BytesParser
+from email.parser import BytesHeaderParser, BytesParser
+from email.policy import EmailPolicy
 from email.utils import getaddresses, parsedate_to_datetime
+from typing import IO, cast
+
+import re2
 
 from kelvix.core import file_name
 from kelvix.formats.html_text import html_to_text, safe_html
 
 MOST_TEXT = 400_000  # characters of text that are carried; what is longer is cut and marked
+MAX_HEAD = 64 << 10  # bytes of the headers of a message that cannot be read otherwise
+MAX_FIELD = 10_000  # characters of a header that are read: the standard library's time for some grows with their square
+MAX_STRUCTURE = 1_000  # of those that say what a part is (Content-Type and its like)
+MAX_ADDRESSES = 100_000  # of those that list addresses
+MAX_PARSED = 1_000  # characters up to which addresses are read by the whole grammar; beyond, one after the other
+MAX_MULTIPARTS = 100  # parts that hold parts
+BOUNDARY = re2.compile(rb"(?i)boundary\s*=")
+ADDRESSES = ("from", "to", "cc", "bcc", "sender", "reply-to")
+
+
+class _Bounded(EmailPolicy):  # type: ignore[type-arg]  # not subscriptable when it runs
+    """The standard library's policy, with headers cut before they are parsed."""
+
+    def header_source_parse(self, sourcelines: list[str]) -> tuple[str, str]:
+        name, value = super().header_source_parse(sourcelines)
+        low = name.lower()
+        most = MAX_ADDRESSES if low in ADDRESSES else MAX_STRUCTURE if low.startswith("content-") else MAX_FIELD
+        return name, value[:most]
+
+
+POLICY = cast("EmailPolicy[EmailMessage]", _Bounded())
 
 
 @dataclass(frozen=True)
@@ -71,6 +96,9 @@ def _header(message: EmailMessage, name: str) -> str:
 
 
 def _addresses(message: EmailMessage, name: str) -> tuple[Address, ...]:
+    raw = ", ".join(str(v) for k, v in message.raw_items() if k.lower() == name)
+    if len(raw) > MAX_PARSED:
+        return _addresses_one_by_one(raw)
     try:
         parsed = [
             Address(_line(a.display_name), _line(a.addr_spec).removeprefix("<>"))  # the null sender of bounces has no address
@@ -80,8 +108,17 @@ def _addresses(message: EmailMessage, name: str) -> tuple[Address, ...]:
     except Exception:
         parsed = []
     if not any(a.address for a in parsed):
-        parsed = [Address(_line(n), _line(a)) for n, a in getaddresses([_header(message, name)]) if n or a]
+        return _addresses_one_by_one(_header(message, name))
     return tuple(a for a in parsed if a.name or a.address)
+
+
+def _addresses_one_by_one(raw: str) -> tuple[Address, ...]:
+    """Read addresses by the older, simpler way of the standard library; its time grows with their number only."""
+    try:
+        found = getaddresses([str(make_header(decode_header(raw)))])
+    except (ValueError, LookupError, RecursionError):
+        return ()
+    return tuple(Address(_line(n), _line(a)) for n, a in found if n or a)
 
 
 def _date(message: EmailMessage) -> datetime | None:
@@ -109,10 +146,22 @@ def _decoded(part: EmailMessage, problems: list[str]) -> str:
     return raw.decode("utf-8", "replace")
 
 
+def unreadable(source: bytes, why: str) -> Message:
+    """Give what the headers of a message say that could not be read otherwise, for the reason given."""
+    head, _, body = source.replace(b"\r\n", b"\n").partition(b"\n\n")
+    if len(head) > MAX_HEAD:
+        head = head[:MAX_HEAD].rpartition(b"\n")[0] or head[:MAX_HEAD]
+    message = BytesHeaderParser(_class=EmailMessage, policy=POLICY).parsebytes(head + b"\n\n")
+    text = clean(body[:MOST_TEXT].decode("utf-8", "replace")).strip()
+    return _message(message, text, "", (), [f"it could not be read: {why}"])
+
+
 def parse(source: bytes) -> Message:
     """Read a message from its source."""
+    if len(BOUNDARY.findall(source)) > MAX_MULTIPARTS:
+        return unreadable(source, f"more than {MAX_MULTIPARTS} of its parts hold parts of their own")
     problems: list[str] = []
-    message = BytesParser(_class=EmailMessage, policy=policy.default).parsebytes(source)
+    message = BytesParser(_class=EmailMessage, policy=POLICY).parsebytes(source)
     plain: list[str] = []
     marked: list[str] = []
     attachments: list[Attachment] = []
@@ -149,6 +198,12 @@ def parse(source: bytes) -> Message:
     if len(text) > MOST_TEXT:
         text = text[:MOST_TEXT]
         problems.append(f"its text is longer than {MOST_TEXT:,} characters and was cut there")
+    shown = safe_html(clean(joined)[:MOST_TEXT]) if marked else ""
+    return _message(message, text, shown, tuple(attachments), problems)
+
+
+def _message(message: EmailMessage, text: str, html: str, attachments: tuple[Attachment, ...], problems: list[str]) -> Message:
+    """Put together what the headers say with what was read of the rest."""
     if (date := _date(message)) is None:
         problems.append("it has no date that can be read; the time of its arrival is used")
     senders = _addresses(message, "from")
@@ -161,19 +216,24 @@ def parse(source: bytes) -> Message:
         date=date,
         in_reply_to=_header(message, "in-reply-to"),
         text=text,
-        html=safe_html(clean(joined)[:MOST_TEXT]) if marked else "",
-        attachments=tuple(attachments),
+        html=html,
+        attachments=attachments,
         problems=tuple(dict.fromkeys(problems)),
     )
 
 
-def part(source: bytes, index: int) -> bytes | None:
-    """The content of the part with this index, as `Attachment.index` counts."""
-    return parts(source, (index,)).get(index)
+def read_file(file: IO[bytes]) -> Message:
+    """Read a message from an open file."""
+    return parse(file.read())
+
+
+def parts_of_file(file: IO[bytes], indexes: list[int]) -> dict[int, bytes]:
+    """Read parts of a message from an open file; as `parts`."""
+    return parts(file.read(), indexes)
 
 
 def parts(source: bytes, indexes: Collection[int]) -> dict[int, bytes]:
     """The contents of those parts with these indexes that have one."""
-    message = BytesParser(_class=EmailMessage, policy=policy.default).parsebytes(source)
+    message = BytesParser(_class=EmailMessage, policy=POLICY).parsebytes(source)
     raw = {n: p.get_payload(decode=True) for n, p in enumerate(message.walk()) if n in indexes and not p.is_multipart()}
     return {n: content for n, content in raw.items() if isinstance(content, bytes)}

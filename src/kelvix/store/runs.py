@@ -125,8 +125,17 @@ def new_try(
     return run_id
 
 
-def release_expired(t: Transaction) -> int:
-    """Put back what a worker held and let go of by dying: how many runs. Any of them may have been what ended the worker, so
+def renew(t: Transaction, claim: Claim, lease: float) -> None:
+    """Begin the lease of a run anew, if it is still held by this claim."""
+    t.execute(
+        "UPDATE run SET lease_until=NOW(3) + INTERVAL %s SECOND WHERE workspace_id=%s AND id=%s AND token=%s "
+        "AND state='running' AND lease_until > NOW(3)",
+        (lease, claim.workspace_id, claim.run_id, claim.token),
+    )
+
+
+def release_expired(t: Transaction) -> list[int]:
+    """Put back what a worker held and let go of by dying: the runs. Any of them may have been what ended the worker, so
     that each is carried alone from now on, the first time at once."""
     rows = t.rows("SELECT id, workspace_id, endings FROM run WHERE lease_until < NOW(3) LIMIT 100 FOR UPDATE SKIP LOCKED")
     for row in rows:
@@ -135,7 +144,7 @@ def release_expired(t: Transaction) -> int:
         )
         after = min(LONGEST_ALONE, 0.5 * 2 ** row["endings"]) if row["endings"] else 0
         ready.run(t, row["workspace_id"], row["id"], after, suspect=True)
-    return len(rows)
+    return [row["id"] for row in rows]
 
 
 def claim(

@@ -13,13 +13,14 @@ from kelvix.store.secrets import Vault, digest
 
 COLUMNS = (
     "id, workspace_id, workflow_id, connection_id, container, version_id, state, cursor_from, cursor_at, push_id, "
-    "next_check_at, last_check_at, problem, failures, kinds"
+    "next_check_at, last_check_at, problem, failures, kinds, turn"
 )
 
 
 @dataclass(frozen=True)
 class Watch:
-    """`cursor_from` is where the app's feed stood when the workflow was turned on, `cursor_at` how far it was read."""
+    """`cursor_from` is where the app's feed stood when the workflow was turned on, `cursor_at` how far it was read; `turn`: its
+    next call of the app has its turn."""
 
     id: int
     workspace_id: int
@@ -36,6 +37,7 @@ class Watch:
     problem: str | None
     failures: int
     kinds: str
+    turn: int = 0
 
     def takes(self, container: str, item: str, kind: str, revision: int) -> Told | None:
         """What a change of an item is to the workflow, if it starts it."""
@@ -112,14 +114,23 @@ def for_push(t: Transaction, workspace_id: int, watch_id: int) -> Row | None:
     )
 
 
-def due(t: Transaction, limit: int, lease: float) -> list[Watch]:
-    """Claim the watches whose next check has come: they are due again after `lease` seconds, should we not finish."""
+def workspaces_due(t: Transaction) -> list[int]:
+    """Workspaces with watches whose next check has come, whoever waited longest first."""
+    rows = t.rows(
+        "SELECT workspace_id FROM watch WHERE state='on' AND next_check_at <= NOW(3) GROUP BY workspace_id "
+        "ORDER BY MIN(next_check_at)"
+    )
+    return [r["workspace_id"] for r in rows]
+
+
+def due(t: Transaction, workspace_id: int, limit: int, lease: float) -> list[Watch]:
+    """Claim a workspace's watches whose next check has come: they are due again after `lease` seconds, should we not finish."""
     found = [
         Watch(**r)
         for r in t.rows(
-            f"SELECT {COLUMNS} FROM watch WHERE state='on' AND next_check_at <= NOW(3) ORDER BY next_check_at LIMIT %s "
-            "FOR UPDATE SKIP LOCKED",
-            (limit,),
+            f"SELECT {COLUMNS} FROM watch WHERE state='on' AND next_check_at <= NOW(3) AND workspace_id=%s "
+            "ORDER BY next_check_at LIMIT %s FOR UPDATE SKIP LOCKED",
+            (workspace_id, limit),
         )
     ]
     for watch in found:
@@ -127,13 +138,13 @@ def due(t: Transaction, limit: int, lease: float) -> list[Watch]:
     return found
 
 
-def checked(t: Transaction, watch: Watch, cursor: int, wait: float, problem: str | None) -> None:
-    """Note a check: how far the feed was read, when to look again, and what went wrong."""
+def checked(t: Transaction, watch: Watch, cursor: int, wait: float, problem: str | None, has_turn: bool = False) -> None:
+    """Note a check: how far the feed was read, when to look again, what went wrong, and whether the next has its turn."""
     t.execute(
         "UPDATE watch SET cursor_at=GREATEST(cursor_at, %s), next_check_at=NOW(3) + INTERVAL %s SECOND, "
-        "last_check_at=NOW(3), problem=%s, failures=IF(%s IS NULL, 0, failures+1) "
+        "last_check_at=NOW(3), problem=%s, failures=IF(%s IS NULL, 0, failures+1), turn=%s "
         "WHERE workspace_id=%s AND id=%s AND cursor_from=%s",
-        (cursor, wait, problem, problem, watch.workspace_id, watch.id, watch.cursor_from),
+        (cursor, wait, problem, problem, has_turn, watch.workspace_id, watch.id, watch.cursor_from),
     )
 
 

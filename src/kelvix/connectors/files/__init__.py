@@ -13,7 +13,9 @@ from kelvix.connectors.remembering import Remembered
 from kelvix.core.file_name import split
 from kelvix.core.schema import CarriedField, CarriedList
 from kelvix.core.values import File, ItemValue, Rows, Type
-from kelvix.formats import pdf, picture
+from kelvix.formats.pdf import MOST_TEXT, Pdf
+from kelvix.formats.picture import Picture
+from kelvix.readers import contents
 
 MOST_READ = 50 << 20  # bytes of a file that is looked into
 
@@ -172,14 +174,14 @@ class Files(ConsentedApp):
                     return values
             file.seek(0)
             if is_pdf:
-                return values | _of_pdf(pdf.read(file))
+                return values | _of_pdf(contents.pdf(file))
             if is_picture:
-                return values | _of_picture(picture.read(file))
-            values["text"] = file.read(pdf.MOST_TEXT).decode("utf-8", "replace") or None
+                return values | _of_picture(contents.picture(file))
+            values["text"] = file.read(MOST_TEXT).decode("utf-8", "replace") or None
         return values
 
 
-def _of_pdf(found: pdf.Pdf) -> dict[str, ItemValue]:
+def _of_pdf(found: Pdf) -> dict[str, ItemValue]:
     rows: Rows = [{"text": h.text or None, "note": h.note or None, "page": str(h.page)} for h in found.highlights]
     said = [f"“{h.text}”" + (f" ({h.note})" if h.note else "") if h.text else h.note for h in found.highlights]
     values: dict[str, ItemValue] = {
@@ -193,7 +195,7 @@ def _of_pdf(found: pdf.Pdf) -> dict[str, ItemValue]:
     return values | ({"problems": found.problem} if found.problem else {})
 
 
-def _of_picture(found: picture.Picture | None) -> dict[str, ItemValue]:
+def _of_picture(found: Picture | None) -> dict[str, ItemValue]:
     if found is None:
         return {"problems": "it is no picture that can be read"}
     return {

@@ -11,8 +11,8 @@ from kelvix.connectors.contract import Display, Event, Item
 from kelvix.connectors.remembering import Remembered
 from kelvix.core.schema import CarriedField, CarriedList
 from kelvix.core.values import ItemValue, Rows, Type
-from kelvix.formats import article
-from kelvix.formats.article import Article
+from kelvix.formats.article import MOST_BYTES, Article
+from kelvix.readers import contents
 
 
 def _f(key: str, *name: str, type: Type = "text") -> CarriedField:
@@ -106,6 +106,8 @@ class Reading(ConsentedApp):
             "list": raw["container_name"],
             "identifier": raw["id"],
         }
+        if page.problem:
+            values["problems"] = page.problem
         at = datetime.fromisoformat(raw["received"])
         return Item(
             raw["id"], raw["container"], raw["container_name"], title, raw["link"], at, values, int(raw.get("seq") or 0)
@@ -120,9 +122,9 @@ class Reading(ConsentedApp):
             content = bytearray()
             for piece in self._caller.content(f"{self._api}/articles/{raw['id']}/page", token):
                 content += piece
-                if len(content) > article.MOST_BYTES:
+                if len(content) > MOST_BYTES:
                     break
-            return article.read(bytes(content), raw["address"])
+            return contents.article(bytes(content), raw["address"])
 
         return self._pages.get((raw["id"], raw["revision"]), read)
 

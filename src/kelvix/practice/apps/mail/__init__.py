@@ -21,6 +21,7 @@ from kelvix.practice.apps.mail.smtp import MOST_BYTES, listener
 from kelvix.practice.framework import Desk, PracticeApp
 from kelvix.practice.push import Pusher
 from kelvix.practice.store import Access, Store
+from kelvix.readers import contents
 from kelvix.settings import Settings
 from kelvix.store.database_server import Row
 from kelvix.store.secrets import digest
@@ -57,11 +58,17 @@ class Mail(PracticeApp):
         controller.stop()
 
     def deliver(
-        self, folder_id: int, source: bytes, at: datetime | None = None, idempotency: bytes | None = None, tell: bool = True
+        self,
+        folder_id: int,
+        source: bytes,
+        at: datetime | None = None,
+        idempotency: bytes | None = None,
+        tell: bool = True,
+        message: rfc5322.Message | None = None,
     ) -> int:
-        """Keep a message; the time of its arrival is now unless said. Its id."""
+        """Keep a message, which is read unless it has been; the time of its arrival is now unless said. Its id."""
         at = at or datetime.now(UTC)
-        body = asdict(rfc5322.parse(source))
+        body = asdict(message or contents.message(source))
         body["date"] = (body["date"] or at).isoformat()
         body["size"] = len(source)
         item_id = self.store.put(self.code, folder_id, body, source, at, idempotency)
@@ -80,7 +87,8 @@ class Mail(PracticeApp):
         number = 0
         for source in mailbox_files.messages(file):
             known = digest("imported", folder_id, hashlib.sha256(source).hexdigest())
-            self.deliver(folder_id, source, rfc5322.parse(source).date, known)
+            message = contents.message(source)
+            self.deliver(folder_id, source, message.date, known, message=message)
             number += 1
         return number
 
@@ -130,7 +138,7 @@ class Mail(PracticeApp):
         @api.get("/messages/{message_id}/parts/{index}")
         def part(granted: Granted, message_id: str, index: int) -> Response:
             row = self.shared_item(granted, message_id)
-            content = rfc5322.part(self.store.source(row["id"]) or b"", index)
+            content = contents.message_parts(self.store.source(row["id"]) or b"", (index,)).get(index)
             if content is None:
                 raise HTTPException(404, "there is no such part")
             return Response(content, media_type="application/octet-stream", headers={"content-disposition": "attachment"})

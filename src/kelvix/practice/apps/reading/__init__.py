@@ -11,6 +11,7 @@ from pydantic import BaseModel, Field
 from kelvix.formats import article, lists_of_links
 from kelvix.practice.framework import Desk, PracticeApp
 from kelvix.practice.store import Access
+from kelvix.readers import contents
 from kelvix.store.database_server import Row
 from kelvix.store.secrets import digest
 
@@ -78,7 +79,7 @@ class Reading(PracticeApp):
 
     def bring_in(self, list_id: int, content: bytes) -> int:
         """Save all links of a feed, OPML or bookmark file: how many there were. Raises Unreadable."""
-        found = lists_of_links.read(content)
+        found = contents.links(content)
         for link in found:
             page = f"<html><body><article><h1>{link.title}</h1>{link.text}</article></body></html>" if link.text else ""
             self.save(list_id, link.address, link.title, link.tags, page.encode(), at=link.at)
@@ -155,7 +156,7 @@ class Reading(PracticeApp):
         def one(request: Request, account: Signed, article_id: int) -> Response:
             row, found = self.own_item(account, article_id)
             kept = self.store.source(row["id"]) or b""
-            text = article.read(kept).text if kept else ""
+            text = contents.article(kept).text if kept else ""
             return desk.show(
                 request,
                 "reading/article.html",

@@ -13,6 +13,13 @@ PR_SET_PDEATHSIG = 1  # linux/prctl.h
 _libc = ctypes.CDLL(None, use_errno=True)
 
 
+def tie(parent: int, when_parent_dies: int = signal.SIGKILL) -> None:
+    """Ask the kernel to signal this process when the thread of `parent` that started it ends."""
+    _libc.prctl(PR_SET_PDEATHSIG, when_parent_dies)
+    if os.getppid() != parent:  # it died before this was asked
+        os._exit(1)
+
+
 def spawn(
     words: Sequence[str], *, when_parent_dies: int = signal.SIGKILL, env: dict[str, str] | None = None, quiet: str | None = None
 ) -> subprocess.Popen[bytes]:
@@ -20,16 +27,14 @@ def spawn(
     when the *thread* that started the child ends. `quiet` names a file for what it prints."""
     parent = os.getpid()
 
-    def tie() -> None:
+    def begin() -> None:
         os.setsid()  # Ctrl-C reaches the parent alone, which then stops its children in order
-        _libc.prctl(PR_SET_PDEATHSIG, when_parent_dies)
-        if os.getppid() != parent:  # it died between fork and prctl
-            os._exit(1)
+        tie(parent, when_parent_dies)
 
     if quiet is None:
-        return subprocess.Popen(list(words), preexec_fn=tie, env=env, stdin=subprocess.DEVNULL)
+        return subprocess.Popen(list(words), preexec_fn=begin, env=env, stdin=subprocess.DEVNULL)
     with open(quiet, "ab") as out:
-        return subprocess.Popen(list(words), preexec_fn=tie, env=env, stdin=subprocess.DEVNULL, stdout=out, stderr=out)
+        return subprocess.Popen(list(words), preexec_fn=begin, env=env, stdin=subprocess.DEVNULL, stdout=out, stderr=out)
 
 
 def stop(child: subprocess.Popen[bytes], seconds: float = 10) -> None:

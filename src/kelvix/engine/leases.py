@@ -1,0 +1,64 @@
+"""Leases of runs that are outside: while an app or a receiver has the word, or a file is read, a run's lease goes on, so that
+it is not taken for a lost one; each such call has a deadline of its own. Computing keeps none: what hangs is found out."""
+
+from __future__ import annotations
+
+import contextlib
+import threading
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from functools import partial
+
+import pymysql
+
+from kelvix.store import runs
+from kelvix.store.directory import Space
+from kelvix.store.runs import Claim
+
+
+class Leases:
+    """The runs of this process that are outside. `leave` and `return_` are called as one goes and comes back: a worker lets
+    another run compute meanwhile."""
+
+    def __init__(self, lease: float, leave: Callable[[], object] = lambda: None, return_: Callable[[], object] = lambda: None):
+        self.lease, self.leave, self.return_ = lease, leave, return_
+        self._outside: dict[int, tuple[Space, Claim]] = {}
+        self._lock = threading.Lock()
+        self._wanted = threading.Event()
+        self._keeper: threading.Thread | None = None
+
+    @contextmanager
+    def outside(self, space: Space, claim: Claim) -> Iterator[None]:
+        """Around what a run does outside."""
+        key = id(claim)
+        with self._lock:
+            self._outside[key] = (space, claim)
+            if self._keeper is None:
+                self._keeper = threading.Thread(target=self._keep, name="leases", daemon=True)
+                self._keeper.start()
+        self._wanted.set()
+        self.leave()
+        try:
+            yield
+        finally:
+            self.return_()
+            with self._lock:
+                self._outside.pop(key, None)
+
+    def _keep(self) -> None:
+        """Begin the leases of all that are outside anew, often enough."""
+        while True:
+            self._wanted.wait()
+            self._wanted.clear()
+            while outside := self._outside_now():
+                time.sleep(self.lease / 4)
+                still = self._outside_now()
+                for key in outside.keys() & still.keys():
+                    space, claim = still[key]
+                    with contextlib.suppress(pymysql.err.Error):
+                        space.read(partial(runs.renew, claim=claim, lease=self.lease))
+
+    def _outside_now(self) -> dict[int, tuple[Space, Claim]]:
+        with self._lock:
+            return dict(self._outside)

@@ -1,0 +1,47 @@
+"""What a reader child reads, by name: the function in `formats/` that does it, and how long it may take."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cache
+from typing import Any, get_type_hints
+
+from pydantic import ConfigDict, TypeAdapter
+
+BYTES = ConfigDict(ser_json_bytes="base64", val_json_bytes="base64")
+
+
+@dataclass(frozen=True)
+class Kind:
+    """`module` and `function` name what reads an open file, `seconds` is the time after which its child is killed. The child
+    itself breaks off a little earlier, so that what was read until then is kept where the format allows it."""
+
+    module: str
+    function: str
+    seconds: float
+
+    def load(self) -> Callable[..., Any]:
+        """Import the function; formats are heavy, so each child imports what it is asked for."""
+        from importlib import import_module
+
+        found: Callable[..., Any] = getattr(import_module(f"kelvix.formats.{self.module}"), self.function)
+        return found
+
+
+KINDS = {
+    "article": Kind("article", "read_file", 15.0),
+    "links": Kind("lists_of_links", "read_file", 30.0),
+    "message": Kind("rfc5322", "read_file", 10.0),
+    "message_parts": Kind("rfc5322", "parts_of_file", 20.0),
+    "pdf": Kind("pdf", "read", 20.0),
+    "picture": Kind("picture", "read", 5.0),
+}
+
+
+@cache
+def adapter(kind: str) -> TypeAdapter[Any]:
+    """Return what turns a result into JSON and back, by the function's own return type."""
+    result = get_type_hints(KINDS[kind].load())["return"]
+    config = None if hasattr(result, "__dataclass_fields__") else BYTES
+    return TypeAdapter(result, config=config)
