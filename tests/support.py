@@ -223,8 +223,8 @@ def turn_on(person: Person, words: tuple[str, ...] = ()) -> On:
 class Kelvix:
     """An installation with all its processes. `engine` and `practice` are this process's own ends of its databases."""
 
-    def __init__(self, folder: Path, database_host: str = "127.0.0.1"):
-        self.installation = Installation(folder, database_host=database_host)
+    def __init__(self, folder: Path, database_host: str = "127.0.0.1", reachable: tuple[str, ...] = ()):
+        self.installation = Installation(folder, database_host=database_host, reachable=reachable)
         self.settings = self.installation.prepare()
         self.installation.start("practice", "web", "worker")
         self.engine: Engine = make(self.settings)

@@ -14,6 +14,7 @@ from starlette.concurrency import run_in_threadpool
 
 from kelvix.api.capture_address import keep, knock
 from kelvix.core import file_name
+from kelvix.core.patterns import pattern, short
 from kelvix.engine.capturing import Sent
 from kelvix.engine.engine import Engine
 from kelvix.engine.requests import Refused
@@ -22,14 +23,15 @@ from kelvix.readers import contents
 from kelvix.store import captures
 
 MOST_BYTES = 25 << 20
-ADDRESS = re.compile(r"capture-(\d{1,12})-([0-9a-f]{32})@.+", re.I)
-PREFIX = re.compile(r"^\s*(?:(?:re|fwd?)\s*:\s*)+", re.I)
+ADDRESS = short(r"capture-(\d{1,12})-([0-9a-f]{32})@.+", most=320, worst="a", flags=re.I)
+PREFIX = pattern(r"(?i)^\s*(?:(?:re|fwd?)\s*:\s*)+", worst="re: ")
+SIGNATURE = pattern(r"(?m)^-- $", worst="-- ")
 log = structlog.stdlib.get_logger(__name__)
 
 
 def text_of(message: Message) -> str:
     """A message as lines. A signature is left out."""
-    body = re.split(r"^-- $", message.text, maxsplit=1, flags=re.M)[0].strip()
+    body = SIGNATURE.split(message.text, maxsplit=1)[0].strip()
     line = " ".join(PREFIX.sub("", message.subject).split())
     lines = (line or body.partition("\n")[0], body if line else body.partition("\n")[2].strip())
     return "\n".join(filter(None, lines))

@@ -6,15 +6,15 @@ Plain ASGI before all else, since this is the one address that is called by mach
 from __future__ import annotations
 
 import asyncio
-import re
 from concurrent.futures import ThreadPoolExecutor
 
 from starlette.datastructures import Headers
 from starlette.types import ASGIApp, Receive, Scope, Send
 
+from kelvix.core.patterns import short
 from kelvix.engine.intake import MOST_BYTES, Intake
 
-WHERE = re.compile(r"/hooks/(\d{1,18})/(\d{1,18})")
+WHERE = short(r"/hooks/(\d{1,18})/(\d{1,18})", most=50, worst="/hooks/1")
 THREADS = 8
 
 

@@ -46,6 +46,7 @@ class Installation:
         port: int = 0,
         mariadb_port: int = 0,
         database_host: str = "127.0.0.1",
+        reachable: tuple[str, ...] = (),
     ):
         data.mkdir(parents=True, exist_ok=True)
         self.data = data
@@ -58,7 +59,7 @@ class Installation:
                 "or name another folder with --data"
             ) from None
         self.mariadb = MariaDB(data / "mariadb", mariadb_port, host=database_host)
-        self.host, self.port = host, port
+        self.host, self.port, self.reachable = host, port, reachable
         self.settings_file = data / "settings.json"
         self._children: dict[str, subprocess.Popen[bytes]] = {}
         self._stopping = False
@@ -89,6 +90,7 @@ class Installation:
             smtp_port=ports[2],
             metrics_port=ports[3],
             capture_smtp_port=ports[4],
+            reachable=self.reachable,
         )
         self.settings.write(self.settings_file)
         migrate(home)
@@ -191,8 +193,17 @@ def main(words: list[str], demo: bool) -> None:
         default="127.0.0.1",
         help="the address of this host at which workers on other hosts reach the database; on a private network only",
     )
+    parser.add_argument(
+        "--reach",
+        metavar="HOST:PORT",
+        action="append",
+        default=[],
+        help="a host of a private network to which web requests may go all the same; may be given several times",
+    )
     given = parser.parse_args(words)
-    installation = Installation(given.data.resolve(), given.host, given.port, database_host=given.database_host)
+    installation = Installation(
+        given.data.resolve(), given.host, given.port, database_host=given.database_host, reachable=tuple(given.reach)
+    )
     try:
         settings = installation.prepare()
         home = settings.servers["home"]

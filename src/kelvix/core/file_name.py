@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import mimetypes
-import re
 import unicodedata
 from collections.abc import Container
 
 from pathvalidate import sanitize_filename
 
+from kelvix.core.patterns import pattern
+
 LONGEST = 180  # characters, so that it fits everywhere even when encoded
 NONE = "unnamed"
+PARTS = pattern(r"(.+?)((?:\.tar)?\.[A-Za-z0-9]{1,8})", worst=".tar")
 UNSEEN = ("Cc", "Cf", "Cs")
 
 
@@ -18,7 +20,7 @@ def bare(name: str) -> str:
     """A name as it may be shown: of a path the last part, without control and direction characters and halves of characters
     (Unicode categories Cc, Cf, Cs). Empty where there is nothing else in it."""
     visible = "".join(c for c in unicodedata.normalize("NFC", name) if unicodedata.category(c) not in UNSEEN)
-    return _bounded(re.split(r"[/\\]", visible.strip().rstrip("/\\"))[-1].strip(" ."))
+    return _bounded(visible.strip().rstrip("/\\").replace("\\", "/").rpartition("/")[2].strip(" ."))
 
 
 def clean(name: str) -> str:
@@ -33,7 +35,7 @@ def _bounded(name: str) -> str:
 
 def split(name: str) -> tuple[str, str]:
     """A name and its extension with the point; two of them where the last only says how it is packed."""
-    found = re.fullmatch(r"(.+?)((?:\.tar)?\.[A-Za-z0-9]{1,8})", name)
+    found = PARTS.fullmatch(name)
     return (found[1], found[2]) if found else (name, "")
 
 

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass
 from decimal import Decimal
 
 from kelvix.core.cells import Cell, Finding, Mail
 from kelvix.core.feel import Env
 from kelvix.core.filling import Carried, ListRow, compute, is_filled, references
+from kelvix.core.patterns import pattern
 from kelvix.core.schema import CarriedField, CarriedList
 from kelvix.core.values import EMAIL, Unfit, as_text, shorten
 from kelvix.core.workflow import SendMail
@@ -20,8 +20,7 @@ FIELDS = (
     CarriedField("to", ("Mail sent", "To"), "text"),
     CarriedField("link", ("Mail sent", "Link"), "link"),
 )
-BETWEEN = re.compile(r"[,;\n]")
-IN_BRACKETS = re.compile(r"<([^<>]*)>\s*$")
+IN_BRACKETS = pattern(r"<([^<>]*)>\s*$", worst="<> ")
 
 
 @dataclass(frozen=True)
@@ -47,7 +46,7 @@ def recipients(text: str) -> tuple[str, ...]:
     """The addresses of a text, each once: with commas, semicolons or line breaks between, names around them or not. Raises
     Unfit."""
     found: dict[str, str] = {}
-    for piece in BETWEEN.split(text):
+    for piece in text.replace(";", ",").replace("\n", ",").split(","):
         bracketed = IN_BRACKETS.search(piece)
         address = (bracketed[1] if bracketed else piece).strip()
         if not address:

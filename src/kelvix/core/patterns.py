@@ -1,19 +1,24 @@
 """Patterns for text that came from outside: by RE2, whose time grows with the length of a text and never with its square.
 
-Python's own `re` takes minutes for some patterns and texts (CWE-1333). Each is listed with the characters that cost it most, when
-repeated; `bench/patterns.py` measures all of them. RE2 knows neither look-around nor back-references: what needs
-these is split into two steps.
+Python's own `re` takes minutes for some patterns and texts (CWE-1333). Each is listed with the characters that, repeated, cost
+it most; `bench/patterns.py` measures them all. RE2 knows neither look-around nor back-references: `standing` finds what stands
+by itself, and `short` is Python's own for texts that are cut.
 """
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any, Protocol
 
 import re2
 
 MOST_MEMORY = 8 << 20  # bytes that one pattern may take while it is used
+MOST_TRIES = 100  # places in a text at which something that stands by itself is looked for
+LETTER = r"[\pL\pN_]"  # what Python's `re` takes for a character of a word; RE2's own \w knows ASCII only
+NO_LETTER = r"[^\pL\pN_]"
 
 
 class Match(Protocol):
@@ -30,7 +35,7 @@ class Match(Protocol):
 class Pattern(Protocol):
     """A compiled pattern, with those methods of Python's `re` that are used here."""
 
-    def search(self, text: str) -> Match | None: ...
+    def search(self, text: str, pos: int = 0) -> Match | None: ...
     def match(self, text: str) -> Match | None: ...
     def fullmatch(self, text: str) -> Match | None: ...
     def findall(self, text: str) -> list[Any]: ...
@@ -41,11 +46,11 @@ class Pattern(Protocol):
 
 @dataclass(frozen=True)
 class Listed:
-    """A pattern and what, repeated, costs it most."""
+    """A pattern, what costs it most when repeated, and what is measured: its search through a text."""
 
     source: str
     worst: str
-    compiled: Pattern
+    search: Callable[[str], object]
 
 
 LISTED: list[Listed] = []
@@ -54,14 +59,59 @@ LISTED: list[Listed] = []
 def pattern(source: str, *, worst: str) -> Pattern:
     """Compile a pattern and list it. Flags stand within it, as (?i). Raises re2.error where RE2 does not know it."""
     compiled = once(source)
-    LISTED.append(Listed(source, worst, compiled))
+    LISTED.append(Listed(source, worst, lambda text: sum(1 for _ in compiled.finditer(text))))
     return compiled
 
 
+@lru_cache(maxsize=512)
 def once(source: str) -> Pattern:
     """Compile a pattern that is made of a person's own words, and is not listed."""
     options = re2.Options()
     options.max_mem = MOST_MEMORY
     options.log_errors = False
     compiled: Pattern = re2.compile(source, options)
+    return compiled
+
+
+class Short:
+    """A pattern of Python's own `re`, for whole texts that are short: what is longer is no match, and is not looked at."""
+
+    def __init__(self, source: str, most: int, flags: re.RegexFlag = re.NOFLAG):
+        self.most, self._compiled = most, re.compile(source, flags)
+
+    def fullmatch(self, text: str) -> re.Match[str] | None:
+        """Match the whole text."""
+        return self._compiled.fullmatch(text) if len(text) <= self.most else None
+
+
+def short(source: str, *, most: int, worst: str, flags: re.RegexFlag = re.NOFLAG) -> Short:
+    """Compile a pattern for texts of at most so many characters, and list it."""
+    compiled = Short(source, most, flags)
+    LISTED.append(Listed(source, worst, compiled.fullmatch))
+    return compiled
+
+
+class Standing:
+    """A pattern for what stands by itself in a text: right after its beginning or a character that `after` allows, and right
+    before its end or one that `before` allows. A match's first group is what was looked for."""
+
+    def __init__(self, source: str, after: str, before: str):
+        flags = found[0] if (found := re.match(r"\(\?[a-z]+\)", source)) else ""
+        self._compiled = once(f"{flags}(?:^|{after})({source[len(flags) :]})(?:$|{before})")
+
+    def finditer(self, text: str) -> Iterator[Match]:
+        """Find all, up to a number: they may share the character between them, so each search is one of its own."""
+        at = 0
+        for _ in range(MOST_TRIES):
+            found = self._compiled.search(text, at)
+            if found is None:
+                return
+            yield found
+            at = found.end(1)
+
+
+def standing(source: str, *, after: str, before: str, worst: str) -> Standing:
+    """Compile a pattern for what stands by itself, and list it."""
+    compiled = Standing(source, after, before)
+    LISTED.append(Listed(source, worst, lambda text: sum(1 for _ in compiled.finditer(text))))
     return compiled

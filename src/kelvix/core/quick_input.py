@@ -15,6 +15,7 @@ from itertools import zip_longest
 
 from kelvix.core import plain_dates
 from kelvix.core.feel import Env
+from kelvix.core.patterns import pattern
 from kelvix.core.schema import TEXT_FIELD, Database, Field
 from kelvix.core.values import EMAIL, Choice, Unfit, Value, as_text, coerce, fold, shorten
 
@@ -28,6 +29,7 @@ JOINING = frozenset(
 )
 HOLDING = frozenset(("of", "and", "or", "&", "+"))  # those of them that hold to what is before them
 PERSON = frozenset(("who", "person", "people", "owner", "assigned", "assignee", "by", "for"))
+BULLET = pattern(r"^(?:[-*•]\s+)?(?:\[[ xX]?\]\s+)?", worst="- ")
 NUMBER = r"\d{1,9}(?:,\d{3})*(?:\.\d+)?"
 _LINK = re.compile(r"https?://[^\s<>\"]+[^\s<>\".,;:!?)\]]", re.I)
 
@@ -120,7 +122,7 @@ def lines_of(text: str, each: bool) -> list[tuple[str, str]]:
     for line in lines:
         begins = line.strip() and (not found or (each and not line.startswith((" ", "\t"))))
         if begins:
-            found.append((re.sub(r"^(?:[-*•]\s+)?(?:\[[ xX]?\]\s+)?(?=\S)", "", line.strip()), []))
+            found.append((BULLET.sub("", line.strip()), []))
         elif found:
             found[-1][1].append(line.strip() if each else line)
     return [_bounded(line, "\n".join(more).strip("\n")) for line, more in found]

@@ -31,6 +31,10 @@ from typing import Literal, get_args
 from urllib.parse import SplitResult, urlsplit
 from zoneinfo import ZoneInfo
 
+import re2
+
+from kelvix.core.patterns import NO_LETTER, once, pattern, short
+
 Type = Literal["text", "long_text", "number", "date", "datetime", "choice", "email", "link", "yes_no", "labels", "file"]
 TYPES: tuple[Type, ...] = get_args(Type)
 Value = str | Decimal | date | datetime | bool | tuple[str, ...] | None
@@ -89,16 +93,26 @@ LONGEST: dict[Type, int] = {"text": 10_000, "long_text": 4_000_000, "email": 320
 WIDE = Context(prec=60)  # more digits than a number field keeps: 28 before the point, 10 after
 
 # WHATWG HTML, "valid e-mail address" (input type=email), with a required dot-free or dotted host as the text gives it.
-EMAIL = re.compile(
+EMAIL = short(
     r"[a-zA-Z0-9.!#$%&'*+/=?^_`{|}~-]+@[a-zA-Z0-9](?:[a-zA-Z0-9-]{0,61}[a-zA-Z0-9])?"
-    r"(?:\.[a-zA-Z0-9](?:[a-zA-Z0-9-]{0,61}[a-zA-Z0-9])?)*"
+    r"(?:\.[a-zA-Z0-9](?:[a-zA-Z0-9-]{0,61}[a-zA-Z0-9])?)*",
+    most=LONGEST["email"],
+    worst="a@a.",
 )
-NUMBER = re.compile(r"[+-]?(?:\d{1,3}(?:,\d{3})+|\d+)(?:\.\d+)?")
-ISO_DATE = re.compile(r"\d{4}-\d{2}-\d{2}")
-NAMED_DATE = re.compile(r"(?:[a-z]{3,9},? )?(\d{1,2})(?:st|nd|rd|th)?(?: of)? ([a-z]{3,9})\.?,? (\d{4})", re.I | re.A)
-MONTH_FIRST = re.compile(r"(?:[a-z]{3,9},? )?([a-z]{3,9})\.? (\d{1,2})(?:st|nd|rd|th)?,? (\d{4})", re.I | re.A)
-NUMBERED_DATE = re.compile(r"(\d{1,2})([/.\-])(\d{1,2})\2(\d{4})|(\d{4})([/.])(\d{1,2})\6(\d{1,2})", re.A)
-DOUBTFUL_DATE = re.compile(r"\d{1,2}[/.\-]\d{1,2}[/.\-]\d{2,4}")
+NUMBER = short(r"[+-]?(?:\d{1,3}(?:,\d{3})+|\d+)(?:\.\d+)?", most=100, worst="1,111")
+ISO_DATE = short(r"\d{4}-\d{2}-\d{2}", most=10, worst="1")
+BEGINS_ISO = pattern(r"^\d{4}-\d{2}-\d{2}", worst="1")
+BEGINS_ISO_TIME = pattern(r"^\d{4}-\d{2}-\d{2}[T ]", worst="1")
+CLOCK = short(r"\d{1,2}:\d{2}", most=5, worst="1")
+NAMED_DATE = short(
+    r"(?:[a-z]{3,9},? )?(\d{1,2})(?:st|nd|rd|th)?(?: of)? ([a-z]{3,9})\.?,? (\d{4})", most=60, worst="may 1 ", flags=re.I | re.A
+)
+MONTH_FIRST = short(
+    r"(?:[a-z]{3,9},? )?([a-z]{3,9})\.? (\d{1,2})(?:st|nd|rd|th)?,? (\d{4})", most=60, worst="may 1 ", flags=re.I | re.A
+)
+NUMBERED_DATE = short(r"(\d{1,2})([/.\-])(\d{1,2})\2(\d{4})|(\d{4})([/.])(\d{1,2})\6(\d{1,2})", most=10, worst="1/", flags=re.A)
+DOUBTFUL_DATE = short(r"\d{1,2}[/.\-]\d{1,2}[/.\-]\d{2,4}", most=10, worst="1/")
+WHOLE = short(r"[0-9]{1,18}", most=18, worst="1")
 ORDERS = {"DMY": "day first", "MDY": "month first", "YMD": "year first"}
 MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec")
 MONTH_NAMES = (
@@ -191,7 +205,7 @@ def plain(value: Decimal) -> Decimal:
 
 def whole(text: str) -> int | None:
     """The number behind plain digits, at most 18 of them; None for anything else, other scripts' digits included."""
-    return int(text) if re.fullmatch(r"[0-9]{1,18}", text) else None
+    return int(text) if WHOLE.fullmatch(text) else None
 
 
 def shorten(text: str, most: int = 40) -> str:
@@ -218,8 +232,8 @@ def mentions(text: str, word: str) -> bool:
     word = fold(word).strip()
     if not word:
         return False
-    head = r"(?<!\w)" if word[0].lower() != word[0].upper() else ""
-    return re.search(head + re.escape(word), fold(text)) is not None
+    head = f"(?:^|{NO_LETTER})" if word[0].lower() != word[0].upper() else ""
+    return once(head + re2.escape(word)).search(fold(text)) is not None
 
 
 def as_text(value: Value, zone: ZoneInfo) -> str:
@@ -289,14 +303,14 @@ def _within(value: datetime) -> datetime:
 
 
 def _datetime_of(text: str, zone: ZoneInfo, order: str | None) -> datetime:
-    if ISO_DATE.match(text):
+    if BEGINS_ISO.search(text):
         try:
             value = datetime.fromisoformat(text)
             return value if value.tzinfo else value.replace(tzinfo=zone)
         except ValueError:
             raise Unfit(f"“{shorten(text)}” is not a date and time") from None
     head, comma, clock = text.rpartition(", ")
-    if comma and re.fullmatch(r"\d{1,2}:\d{2}", clock):  # before RFC 5322's form, which would take it for UTC
+    if comma and CLOCK.fullmatch(clock):  # before RFC 5322's form, which would take it for UTC
         day, (hour, minute) = parse_date(head, order), (int(p) for p in clock.split(":"))
         if hour < 24 and minute < 60:
             return datetime(day.year, day.month, day.day, hour, minute, tzinfo=zone)
@@ -348,7 +362,7 @@ def coerce(
             text = value.strip()
             return (
                 parse_date(text, order)
-                if not re.match(r"\d{4}-\d{2}-\d{2}[T ]", text)
+                if not BEGINS_ISO_TIME.search(text)
                 else _within(_datetime_of(text, zone, order)).astimezone(zone).date()
             )
     if to == "yes_no" and isinstance(value, bool):
@@ -372,7 +386,7 @@ def _labels(value: Value, zone: ZoneInfo, choices: tuple[Choice, ...], grows: bo
     """Each label once, in the order given. A text that is a label as a whole is not cut at its commas."""
     texts: tuple[str, ...] = value if isinstance(value, tuple) else (as_text(value, zone),)
     if not isinstance(value, tuple) and not any(fold(c.name) == fold(" ".join(texts[0].split())) for c in choices):
-        texts = tuple(re.split(r"[,;\n]", texts[0]))
+        texts = tuple(texts[0].replace(";", ",").replace("\n", ",").split(","))
     found: dict[str, str] = {}
     for text in texts:
         if text.strip():

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Literal
 
 from kelvix.connectors.contract import Item, Standing
+from kelvix.core.patterns import pattern
 from kelvix.core.values import as_text, shorten, whole
 from kelvix.core.workflow import Find, RecordEvent, Stop
 from kelvix.engine.engine import Engine
@@ -27,6 +27,7 @@ Fate = Literal[
     "not_understood",
 ]
 
+RECORD = pattern(r"/databases/(\d{1,18})/(\d{1,18})/?$", worst="/databases/1/1")
 CAME = {
     "push": "as it arrived",
     "catch_up": "when it was caught up on",
@@ -102,7 +103,7 @@ def where_is(engine: Engine, space: Space, workflow_id: int, link_or_id: str) ->
 def _own_fate(space: Space, kept: workflows.Kept, link_or_id: str) -> Whereabouts:
     """Of a record, by its link or number; of a time or a request, by what it is called."""
     own = kept.draft.when.own
-    record = re.search(r"/databases/(\d{1,18})/(\d{1,18})/?$", link_or_id.strip())
+    record = RECORD.search(link_or_id.strip())
     item = record[2] if record else link_or_id.strip()
     if record and isinstance(own, RecordEvent) and int(record[1]) != own.database:
         said = "This is a record of another database than the one that this workflow listens to."

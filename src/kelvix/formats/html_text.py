@@ -25,12 +25,15 @@ BLANKS = pattern(r"\n{3,}", worst="\n\n\nx")
 def is_laborious(source: str) -> bool:
     """Whether reading it as HTML would take more than it can be worth."""
     open_now = deepest = tags = 0
-    for closes, name in TAG.findall(source):
+    for found in TAG.finditer(source):
+        closes, name = found.groups()
         tags += 1
-        if name.lower() not in ENDS_ITSELF:
+        if tags > MOST_TAGS:
+            return True
+        if (name or "").lower() not in ENDS_ITSELF:
             open_now = max(0, open_now - 1) if closes else open_now + 1
             deepest = max(deepest, open_now)
-    return deepest > DEEPEST or tags > MOST_TAGS or deepest * tags > MOST_WORK
+    return deepest > DEEPEST or deepest * tags > MOST_WORK
 
 
 def all_text(source: str) -> str:

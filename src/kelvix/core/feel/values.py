@@ -26,6 +26,8 @@ from decimal import Decimal
 from functools import lru_cache, total_ordering
 from zoneinfo import ZoneInfo
 
+from kelvix.core.patterns import short
+
 # decimal128: 34 digits, the exponents of IEEE 754. For the whole process, so that operators need no context of their own.
 DECIMAL128 = decimal.Context(
     prec=34,
@@ -68,10 +70,15 @@ class Function:
     call: Callable[..., object]
 
 
-DATE = re.compile(r"(-?\d{4,9})-(\d\d)-(\d\d)", re.ASCII)
-TIME = re.compile(r"(\d\d):(\d\d):(\d\d)(?:\.(\d+))?(Z|[+-]\d\d:\d\d(?::\d\d)?|@[A-Za-z][A-Za-z0-9_+\-/]*)?", re.ASCII)
-DAYS = re.compile(r"(-?)P(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:(\d+)(?:\.(\d+))?S)?)?", re.ASCII)
-MONTHS = re.compile(r"(-?)P(?:(\d+)Y)?(?:(\d+)M)?", re.ASCII)
+DATE = short(r"(-?\d{4,9})-(\d\d)-(\d\d)", most=16, worst="1", flags=re.ASCII)
+TIME = short(
+    r"(\d\d):(\d\d):(\d\d)(?:\.(\d+))?([Zz]|[+-]\d\d:\d\d(?::\d\d)?|@[A-Za-z][A-Za-z0-9_+\-/]*)?",
+    most=100,
+    worst="1",
+    flags=re.ASCII,
+)
+DAYS = short(r"(-?)P(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:(\d+)(?:\.(\d+))?S)?)?", most=100, worst="1", flags=re.ASCII)
+MONTHS = short(r"(-?)P(?:(\d+)Y)?(?:(\d+)M)?", most=100, worst="1", flags=re.ASCII)
 
 
 @lru_cache(maxsize=512)
@@ -87,7 +94,7 @@ def read_offset(text: str) -> tzinfo | None:
     """Raises ValueError."""
     if not text:
         return None
-    if text == "Z":
+    if text in ("Z", "z"):
         return UTC
     if text[0] == "@":
         return zone_named(text[1:])

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 import unicodedata
 
 from pathvalidate import sanitize_filename
@@ -10,15 +9,17 @@ from slugify import slugify
 
 from kelvix.core.feel.added.language import GROUP
 from kelvix.core.feel.builtin import BUILTINS, STRING, Param
+from kelvix.core.patterns import LETTER, pattern
 
 TEXT = [Param("text", STRING)]
+PARTS = pattern(rf"(?s)(.+?)(\.tar\.{LETTER}{{1,5}}|\.{LETTER}{{1,10}})?", worst=".tar")
 LONGEST = 240  # bytes of a file's name, so that a number can still be added
 
 
 def _file(path: str) -> tuple[str, str]:
     """The stem and the extension of a file's name. A name that begins with a point has no extension; .tar.gz is one."""
-    name = re.split(r"[\\/]", path.strip())[-1]
-    found = re.fullmatch(r"(.+?)(\.tar\.\w{1,5}|\.\w{1,10})?", name, re.S)
+    name = path.strip().replace("\\", "/").rpartition("/")[2]
+    found = PARTS.fullmatch(name)
     return (found[1], (found[2] or "")[1:]) if found else ("", "")
 
 
@@ -33,7 +34,7 @@ def _file(path: str) -> tuple[str, str]:
     added=True,
 )
 def file_name(path: str) -> str:
-    stem, extension = _file(re.split(r"[?#]", path)[0] if "://" in path else path)
+    stem, extension = _file(path.partition("?")[0].partition("#")[0] if "://" in path else path)
     return f"{stem}.{extension}" if extension else stem
 
 

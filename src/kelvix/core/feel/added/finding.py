@@ -15,6 +15,7 @@ from kelvix.core.feel.added.dates import read_date
 from kelvix.core.feel.added.language import GROUP, date_order, locale
 from kelvix.core.feel.builtin import BUILTINS, CONTEXT, DATE, STRING, Param
 from kelvix.core.feel.environment import Env
+from kelvix.core.patterns import pattern, standing
 from kelvix.core.values import MONTH_NAMES
 
 TEXT = [Param("text", STRING)]
@@ -39,7 +40,7 @@ SEARCHED = 100_000  # characters in which things are looked for
     added=True,
 )
 def first_email(text: str) -> str | None:
-    found = re.search(r"[A-Za-z0-9.!#$%&'*+/=?^_`{|}~-]{1,64}@[A-Za-z0-9-]{1,63}(?:\.[A-Za-z0-9-]{1,63})+", text[:SEARCHED])
+    found = IN_TEXT.search(text[:SEARCHED])
     return found[0].lstrip("'").rstrip(".") if found else None
 
 
@@ -91,10 +92,13 @@ SYMBOLS = {
     "₴": "UAH",
 }
 DOLLARS = {"US": "USD", "CA": "CAD", "AU": "AUD", "NZ": "NZD", "SG": "SGD", "HK": "HKD", "MX": "MXN"}
-DIGITS = r"[+-]?\d{1,3}(?:[ \u00a0\u202f.,'’]\d{3})*(?:[.,]\d{1,2})?|[+-]?\d+(?:[.,]\d{1,2})?"
-MONEY = re.compile(
-    rf"(?<![\w.,])(?:(?P<before>[A-Z]{{3}}|[£€$¥₹₩₺₴])\s?(?P<n1>{DIGITS})(?![\d])|"
-    rf"(?P<n2>{DIGITS})\s?(?P<after>[£€$¥₹₩₺₴]|zł|Kč|[A-Z]{{3}}\b))"
+IN_TEXT = pattern(r"[A-Za-z0-9.!#$%&'*+/=?^_`{|}~-]{1,64}@[A-Za-z0-9-]{1,63}(?:\.[A-Za-z0-9-]{1,63})+", worst="a")
+DIGITS = r"[+-]?\d{1,3}(?:[ \x{a0}\x{202f}.,'’]\d{3})*(?:[.,]\d{1,2})?|[+-]?\d+(?:[.,]\d{1,2})?"
+MONEY = standing(
+    rf"(?P<before>[A-Z]{{3}}|[£€$¥₹₩₺₴])\s?(?P<n1>{DIGITS})|(?P<n2>{DIGITS})\s?(?P<after>[£€$¥₹₩₺₴]|zł|Kč|[A-Z]{{3}}\b)",
+    after=r"[^\pL\pN_.,]",
+    before=r"[^\d]",
+    worst="1 111",
 )
 
 
@@ -149,12 +153,14 @@ def first_amount(env: Env, text: str) -> dict[str, object] | None:
     return None
 
 
-DATES = re.compile(
-    r"(?<![\w/.-])(?:\d{4}-\d{2}-\d{2}|\d{1,2}[/.]\d{1,2}[/.]\d{4}|\d{1,2}(?:st|nd|rd|th)?\s+(?:of\s+)?(?:MONTHS)\.?,?\s+\d{4}"
-    r"|(?:MONTHS)\.?\s+\d{1,2}(?:st|nd|rd|th)?,?\s+\d{4})(?![\w/-])".replace(
+DATES = standing(
+    r"(?i)(?:\d{4}-\d{2}-\d{2}|\d{1,2}[/.]\d{1,2}[/.]\d{4}|\d{1,2}(?:st|nd|rd|th)?\s+(?:of\s+)?(?:MONTHS)\.?,?\s+\d{4}"
+    r"|(?:MONTHS)\.?\s+\d{1,2}(?:st|nd|rd|th)?,?\s+\d{4})".replace(
         "MONTHS", "|".join(f"{m[:3]}(?:{m[3:]})?" if m != "may" else m for m in MONTH_NAMES)
     ),
-    re.I,
+    after=r"[^\pL\pN_/.-]",
+    before=r"[^\pL\pN_/-]",
+    worst="1 ",
 )
 
 
@@ -172,16 +178,16 @@ DATES = re.compile(
 def first_date(env: Env, text: str, order: str | None = None) -> date | None:
     for found in DATES.finditer(text[:SEARCHED]):
         try:
-            return read_date(found[0], order or env.order or date_order(env.locale))
+            return read_date(found[1], order or env.order or date_order(env.locale))
         except ValueError:
             continue
     return None
 
 
-REFERENCE = re.compile(
-    r"\b(?:invoice|order|quote|quotation|ref(?:erence)?|receipt|account|policy|booking|case|po|no|nr|number)\b\.?"
-    r"(?:\s+(?:no|nr|number|ref)\b\.?)?\s*[:#]?\s*((?=[A-Z0-9/-]*\d)[A-Z0-9](?:[A-Z0-9/-]{0,30}[A-Z0-9])?)(?![\w])",
-    re.I,
+REFERENCE = pattern(
+    r"(?i)\b(?:invoice|order|quote|quotation|ref(?:erence)?|receipt|account|policy|booking|case|po|no|nr|number)\b\.?"
+    r"(?:\s+(?:no|nr|number|ref)\b\.?)?\s*[:#]?\s*([A-Z0-9](?:[A-Z0-9/-]{0,30}[A-Z0-9])?)(?:$|[^\pL\pN_])",
+    worst="no ",
 )
 
 
@@ -196,5 +202,5 @@ REFERENCE = re.compile(
     added=True,
 )
 def first_reference(text: str) -> str | None:
-    found = REFERENCE.search(text[:SEARCHED])
-    return found[1] if found else None
+    found = (found[1] for found in REFERENCE.finditer(text[:SEARCHED]))
+    return next((number for number in found if any(c.isdecimal() for c in number)), None)

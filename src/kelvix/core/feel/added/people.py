@@ -10,7 +10,10 @@ import nameparser
 
 from kelvix.core.feel.added.language import GROUP
 from kelvix.core.feel.builtin import ANY, BUILTINS, CONTEXT, LIST, STRING, Param
+from kelvix.core.patterns import pattern
 from kelvix.core.values import EMAIL
+
+BETWEEN = pattern(r";| and |\n", worst=" and")
 
 
 @BUILTINS.add(
@@ -60,7 +63,7 @@ def address_parts(text: str) -> dict[str, object]:
     added=True,
 )
 def cite(authors: list[object], year: object, title: str | None = None) -> str:
-    people = [a.strip() for one in authors if isinstance(one, str) for a in re.split(r";| and |\n", one) if a.strip()]
+    people = [a.strip() for one in authors if isinstance(one, str) for a in BETWEEN.split(one) if a.strip()]
     names = [a.split(",")[0] if "," in a else str(name_parts(a)["last"] or a) for a in people]
     if not names:
         raise ValueError("there is no author to cite")

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from datetime import date, time
 from decimal import Decimal
 from functools import lru_cache
@@ -18,7 +17,10 @@ from kelvix.core.feel.builtin import ANY, BOOLEAN, BUILTINS, CONTEXT, LIST, NUMB
 from kelvix.core.feel.environment import Env
 from kelvix.core.feel.functions.conversion import whole
 from kelvix.core.feel.values import write
+from kelvix.core.patterns import pattern
 from kelvix.core.values import as_text, fold, mentions
+
+BLANKS = pattern(r"\n{3,}", worst="\n\n\nx")
 
 
 @BUILTINS.add(
@@ -49,7 +51,7 @@ def html_to_text(html: str) -> str:
 )
 def html_to_markdown(html: str) -> str:
     text = markdownify(nh3.clean(html, tags=nh3.ALLOWED_TAGS - {"img"}), heading_style="ATX", bullets="-")
-    return re.sub(r"\n{3,}", "\n\n", text).strip()
+    return BLANKS.sub("\n\n", text).strip()
 
 
 @BUILTINS.add(

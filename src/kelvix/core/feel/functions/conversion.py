@@ -10,8 +10,12 @@ from kelvix.core.feel import values as v
 from kelvix.core.feel.builtin import ANY, BOOLEAN, BUILTINS, DATE, DATETIME, DAY, DURATION, NUMBER, RANGE, STRING, TIME, Param
 from kelvix.core.feel.environment import Env
 from kelvix.core.feel.values import Months, Range
+from kelvix.core.patterns import pattern, short
 
 GROUP = "Conversion"
+RANGE_FORM = pattern(r"(?s)\s*([\[\](])(.*)\.\.(.*)([\])\[])\s*", worst="..")
+PLAIN_NUMBER = short(r"-?\d+(\.\d+)?", most=400, worst="1", flags=re.ASCII)
+LITERAL = pattern(r'(?:@|(?:date and time|date|time|duration)\s*\(\s*)"([^"]*)"\s*\)?', worst='@"')
 DATETIME_LIKE = DATETIME | STRING | DATE
 
 
@@ -190,7 +194,7 @@ def years_and_months_duration(start: date, end: date) -> Months:
     GROUP,
 )
 def range_(text: str) -> Range:
-    found = re.fullmatch(r"\s*([\[\](])(.*)\.\.(.*)([\])\[])\s*", text, re.S)
+    found = RANGE_FORM.fullmatch(text)
     if not found:
         raise ValueError("a range is written [10..20]")
     low, high = (_end(found[n].strip()) for n in (2, 3))
@@ -204,11 +208,11 @@ def range_(text: str) -> Range:
 def _end(text: str) -> object:
     if not text:
         return None
-    if re.fullmatch(r"-?\d+(\.\d+)?", text, re.ASCII):
+    if PLAIN_NUMBER.fullmatch(text):
         return Decimal(text)
     if text[0] == '"' and text[-1] == '"' and len(text) > 1:
         return text[1:-1]
-    called = re.fullmatch(r'(?:@|(?:date and time|date|time|duration)\s*\(\s*)"([^"]*)"\s*\)?', text)
+    called = LITERAL.fullmatch(text)
     if not called:
         raise ValueError(f"“{text[:40]}” cannot be the end of a range")
     return v.read_at(called[1])
