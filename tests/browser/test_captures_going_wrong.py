@@ -117,11 +117,11 @@ def test_what_came_while_it_was_off_is_offered(page: Page, orla: Person, source:
     flow = source.workflow()
     page.goto(f"/workflows/{flow}")
     page.get_by_role("button", name="Turn off").click()
-    expect(page.get_by_text("nothing is taken in while it is off")).to_be_visible()
+    expect(page.get_by_text("New items aren’t processed while this is off")).to_be_visible()
     source.bring("one", "two", "three")
     until(lambda: orla.api("GET", f"/workflows/{flow}/missed")["count"] == 3)
     page.get_by_role("button", name="Turn on", exact=True).click()
-    page.get_by_role("button", name="Turn on and carry 3").click()
+    page.get_by_role("button", name="Turn on, process 3").click()
     until(lambda: source.names() == ["one", "three", "two"])
 
 

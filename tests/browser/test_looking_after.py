@@ -79,13 +79,13 @@ def test_what_came_while_it_was_off_is_asked_about(page: Page, orla):
     on = turn_on(orla)
     page.goto(f"/workflows/{on.workflow}")
     page.get_by_role("button", name="Turn off").click()
-    expect(page.get_by_text("nothing is taken in while it is off")).to_be_visible()
+    expect(page.get_by_text("New items aren’t processed while this is off")).to_be_visible()
     for n in range(4):
         orla.deliver(f"Missed {n}")
     until(lambda: orla.api("GET", f"/workflows/{on.workflow}/missed")["count"] == 4)
     page.get_by_role("button", name="Turn on", exact=True).click()
-    expect(page.get_by_text(re.compile("^4 came since it was turned off"))).to_be_visible()
-    page.get_by_role("button", name="Turn on and carry 4").click()
+    expect(page.get_by_text(re.compile("^4 items arrived while this was off"))).to_be_visible()
+    page.get_by_role("button", name="Turn on, process 4").click()
     expect(page.get_by_role("button", name="Turn off")).to_be_visible()
     until(lambda: sorted(on.titles()) == [f"Missed {n}" for n in range(4)])
 
@@ -96,7 +96,7 @@ def test_a_paused_workflow_says_why_and_is_resumed(page: Page, orla):
 
     switch.pause(orla.kelvix.engine, orla.space, on.workflow, "5 runs failed one after the other; the last said: no")
     page.goto("/workflows")
-    expect(page.get_by_text("paused: 5 runs failed")).to_be_visible()
+    expect(page.get_by_text(re.compile("Paused.*: 5 runs failed"))).to_be_visible()
     page.goto(f"/workflows/{on.workflow}")
     expect(page.get_by_text("Paused: 5 runs failed one after the other")).to_be_visible()
     page.get_by_role("button", name="Resume").click()

@@ -28,6 +28,7 @@ from kelvix.store.captures import CaptureAddress
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 from kelvix.store.records import Origin
+from kelvix.store.usage import Full
 
 router = APIRouter(tags=["captures"])
 A_MINUTE = 60  # captures that an address takes
@@ -135,7 +136,10 @@ def keep(
     key: str | None,
     page: Article | None = None,
     files: tuple[Sent, ...] = (),
+    bound: bool = True,
 ) -> dict[str, Any]:
+    """Keep lines as records. `bound`: under the same key, another text is refused; else whatever comes is the same. Raises
+    Refused."""
     person = people.by_id(engine.directory.home, address.person_id)
     if person is None or person.role not in ("owner", "editor"):
         raise Refused(403, "Whoever made this address may no longer add records.", "Make a new one.")
@@ -171,8 +175,10 @@ def keep(
         }
 
     try:
-        answer = once_of(space, f"capture address {address.id}", key, work)
+        answer = once_of(space, f"capture address {address.id}", key, text if bound else None, work)
     except NotKept as why:
         raise Refused(422, str(why), why.advice) from None
+    except Full as full:
+        raise Refused(503, "There is no room for this.", f"{full}.", after=60) from None
     engine.dispatch.announce(space.id, f"records:{reading.database.id}")
     return answer

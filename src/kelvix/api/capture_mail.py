@@ -81,7 +81,7 @@ class Handler:
         if not text:
             raise Refused(422, "There is nothing in it.", "Write a subject, or a line of text.")
         key = message.message_id[:200] or hashlib.sha256(source).hexdigest()
-        keep(self.engine, space, kept_at, text, False, key, files=files)
+        keep(self.engine, space, kept_at, text, False, key, files=files, bound=False)  # lists change a mail on its way
 
 
 def listener(engine: Engine) -> Controller | None:

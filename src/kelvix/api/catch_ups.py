@@ -141,7 +141,9 @@ def list_past(who: Reader, workflow_id: int, body: PastIn) -> PastOut:
 
 @router.get("/workflows/{workflow_id}/missed")
 def get_missed(who: Reader, workflow_id: int) -> MissedOut:
-    """What came since the workflow was turned off or paused."""
+    """What came since the workflow was turned off. While one is paused, what arrives is held, and nothing is missed."""
+    if kept_workflow(who, workflow_id).state == "paused":
+        return MissedOut(count=0, since=None)
     found = catching_up.missed(who.engine, who.space, workflow_id)
     return MissedOut(count=found.count, since=found.since)
 

@@ -16,6 +16,7 @@ from kelvix.engine.intake import MOST_BYTES, Intake
 
 WHERE = short(r"/hooks/(\d{1,18})/(\d{1,18})", most=50, worst="/hooks/1")
 THREADS = 8
+RETRY_AFTER = b"60"  # seconds after which there may be room again
 
 
 class Hooks:
@@ -56,5 +57,6 @@ class Hooks:
 
 
 async def answer(send: Send, status: int) -> None:
-    await send({"type": "http.response.start", "status": int(status), "headers": [(b"content-length", b"0")]})
+    headers = [(b"content-length", b"0"), *([(b"retry-after", RETRY_AFTER)] if status == 503 else [])]
+    await send({"type": "http.response.start", "status": int(status), "headers": headers})
     await send({"type": "http.response.body", "body": b""})

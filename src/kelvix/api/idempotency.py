@@ -1,4 +1,5 @@
-"""Idempotency-Key: a write that is sent twice is carried out once, and answered alike."""
+"""Idempotency-Key: a write that is sent twice is carried out once, and answered alike. A key belongs to what was sent under it
+first: another body is refused (the IETF's draft of this header, section 2.6, from memory)."""
 
 from __future__ import annotations
 
@@ -7,6 +8,7 @@ from collections.abc import Callable
 from typing import Any
 
 from kelvix.api.access import Caller
+from kelvix.api.problems import Problem
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 from kelvix.store.secrets import digest
@@ -14,20 +16,28 @@ from kelvix.store.secrets import digest
 Work = Callable[[Transaction], dict[str, Any]]
 
 
-def once(who: Caller, key: str | None, work: Work) -> dict[str, Any]:
-    """Run `work` in a transaction, unless this caller's key was seen: then give the earlier answer."""
-    return once_of(who.space, str(who.person.id), key, work)
+def once(who: Caller, route: str, key: str | None, body: str, work: Work) -> dict[str, Any]:
+    """Run `work` in a transaction, unless this caller's key was seen on this route: then give the earlier answer. Raises
+    Problem where it was seen with another body."""
+    return once_of(who.space, f"{who.person.id} {route}", key, body, work)
 
 
-def once_of(space: Space, whose: str, key: str | None, work: Work) -> dict[str, Any]:
-    """The same, for whoever `whose` names."""
+def once_of(space: Space, whose: str, key: str | None, body: str | None, work: Work) -> dict[str, Any]:
+    """The same, for whoever and whatever `whose` names; without a body, whatever comes under a key is the same."""
     if key is None:
         return space.transact(work)
     mine = digest("idempotency", whose, key)
+    sent = digest("body", body) if body is not None else None
 
     def guarded(t: Transaction) -> dict[str, Any]:
-        if not t.row("INSERT IGNORE INTO idempotency (workspace_id, digest) VALUES (%s,%s) RETURNING digest", (space.id, mine)):
-            known = t.row("SELECT answer FROM idempotency WHERE workspace_id=%s AND digest=%s", (space.id, mine))
+        if not t.row(
+            "INSERT IGNORE INTO idempotency (workspace_id, digest, body) VALUES (%s,%s,%s) RETURNING digest",
+            (space.id, mine, sent),
+        ):
+            known = t.row("SELECT answer, body FROM idempotency WHERE workspace_id=%s AND digest=%s", (space.id, mine))
+            if known and None not in (known["body"], sent) and known["body"] != sent:
+                said = "Send each request under a key of its own, and only the same request again under the same key."
+                raise Problem(422, "This key was used for another request.", said)
             return dict(json.loads(known["answer"])) if known else {}
         answer = work(t)
         t.execute("UPDATE idempotency SET answer=%s WHERE workspace_id=%s AND digest=%s", (json.dumps(answer), space.id, mine))

@@ -17,6 +17,7 @@ from kelvix.engine.switch import NotReady
 from kelvix.store.changes import CannotUndo
 from kelvix.store.databases import Refused
 from kelvix.store.records import Stale, wire
+from kelvix.store.usage import Full
 from kelvix.store.workflows import StaleDraft
 
 
@@ -117,6 +118,12 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(Passing)
     async def passing(_: Request, error: Passing) -> JSONResponse:
         return document(503, _sentence(str(error)), "Try again in a moment.")
+
+    @app.exception_handler(Full)
+    async def full(_: Request, error: Full) -> JSONResponse:
+        answer = document(503, "There is no room for this.", _sentence(str(error)))
+        answer.headers["retry-after"] = "60"
+        return answer
 
     @app.exception_handler(Standing)
     async def standing(_: Request, error: Standing) -> JSONResponse:

@@ -25,7 +25,7 @@ from kelvix.core.workflow import (
     Writes,
 )
 from kelvix.engine import catching_up, expecting, sampling, switch, whereabouts
-from kelvix.store import connections, databases, events, listening, runs, statistics, watches, workflows
+from kelvix.store import connections, databases, events, inbox, listening, runs, statistics, usage, watches, workflows
 from kelvix.store.database_server import Transaction
 from kelvix.store.watches import Watch
 from kelvix.store.workflows import Kept, Sample
@@ -50,6 +50,14 @@ class WatchOut(BaseModel):
     problem: str | None
 
 
+class HeldOut(BaseModel):
+    """What arrived and is held, since the workflow is paused or the workspace is at a limit."""
+
+    count: int
+    since: datetime
+    why: str
+
+
 class WorkflowOut(BaseModel):
     id: int
     name: str
@@ -66,6 +74,7 @@ class WorkflowOut(BaseModel):
     a_month: int | None = Field(description="how many runs a month are expected")
     a_month_from: str = Field(description="what that is told from")
     silent: str | None = Field(description="where its source has fallen silent: since when, and the likely cause")
+    held: HeldOut | None = Field(None, description="what arrived and has not been carried yet")
     recent: list[str] = Field([], description="the states of the last runs, the newest first")
 
 
@@ -179,6 +188,7 @@ def _out(
     watch: Watch | None,
     names: dict[int, str],
     happened: Mapping[int, int],
+    held: inbox.Held | None,
 ) -> dict[str, Any]:
     live = workflows.version(t, who.space.id, kept.live) if kept.live else None
     recent = t.rows(
@@ -209,11 +219,24 @@ def _out(
         if one and one.state == "on"
         else None,
         "sentence": telling.sentence(kept.draft, _event_words(who, kept.draft), names),
+        "held": _held(t, who, kept, held) if held else None,
         "recent": [r["state"] for r in recent],
         "a_month": a_month,
         "a_month_from": told_from,
         "silent": kept.silence["said"] if kept.silence and kept.state == "on" else None,
     }
+
+
+def _held(t: Transaction, who: Caller, kept: Kept, held: inbox.Held) -> HeldOut:
+    if kept.state == "paused":
+        why = "They will run when the workflow is resumed."
+    elif kept.state != "on":
+        why = "They will run when the workflow is turned on."
+    elif usage.is_over(t, who.space.id):
+        why = f"This workspace has reached its limit of {who.space.limits.runs_a_day:,} runs in 24 hours."
+    else:
+        why = "They are being started."
+    return HeldOut(count=held.count, since=held.since, why=why)
 
 
 def _names(t: Transaction, workspace_id: int) -> dict[int, str]:
@@ -225,8 +248,8 @@ def list_workflows(who: Reader) -> list[WorkflowOut]:
     def work(t: Transaction) -> list[WorkflowOut]:
         watched, names = watches.every(t, who.space.id), _names(t, who.space.id)
         happened = statistics.by_workflow(t, who.space.id, expecting.DAYS)
-        kept = workflows.every(t, who.space.id)
-        return [WorkflowOut(**_out(who, t, k, watched.get(k.id), names, happened)) for k in kept]
+        kept, held = workflows.every(t, who.space.id), inbox.by_workflow(t, who.space.id)
+        return [WorkflowOut(**_out(who, t, k, watched.get(k.id), names, happened, held.get(k.id))) for k in kept]
 
     return who.space.read(work)
 
@@ -251,7 +274,8 @@ def get_workflow(who: Reader, workflow_id: int) -> WorkflowDetail:
     def work(t: Transaction) -> WorkflowDetail:
         watch = watches.of_workflow(t, who.space.id, workflow_id)
         happened = statistics.by_workflow(t, who.space.id, expecting.DAYS)
-        return WorkflowDetail(**_out(who, t, kept, watch, _names(t, who.space.id), happened), document=kept.draft)
+        held = inbox.by_workflow(t, who.space.id).get(workflow_id)
+        return WorkflowDetail(**_out(who, t, kept, watch, _names(t, who.space.id), happened, held), document=kept.draft)
 
     return who.space.read(work)
 
@@ -269,6 +293,14 @@ def save_draft(
     who.space.transact(lambda t: workflows.save(t, who.space.id, workflow_id, saw, body.name, document))
     who.announce("workflows", f"workflow:{workflow_id}")
     return get_workflow(who, workflow_id)
+
+
+@router.delete("/workflows/{workflow_id}/held", status_code=204)
+def drop_held(who: Editor, workflow_id: int) -> None:
+    """Drop what arrived and is held. It cannot be undone."""
+    kept_workflow(who, workflow_id)
+    who.space.transact(lambda t: inbox.drop(t, who.space.id, workflow_id))
+    who.announce("workflows", f"workflow:{workflow_id}")
 
 
 @router.delete("/workflows/{workflow_id}", status_code=204)

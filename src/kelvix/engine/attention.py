@@ -13,7 +13,7 @@ from kelvix.connectors.contract import Passing, Standing
 from kelvix.core import silence
 from kelvix.core.values import as_text
 from kelvix.engine.engine import Engine
-from kelvix.store import connections, questions, watches, workflows
+from kelvix.store import connections, inbox, questions, watches, workflows
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 
@@ -44,11 +44,13 @@ def of(space: Space, with_questions: bool = False) -> list[Cause]:
     def work(t: Transaction) -> list[Cause]:
         kept = workflows.every(t, space.id)
         names = {w.id: w.name for w in kept}
-        used = watches.every(t, space.id)
+        used, held = watches.every(t, space.id), inbox.by_workflow(t, space.id)
         found = _refused(t, space, names, {w.connection_id for w in used.values() if w.state == "on"})
         found += [
-            Cause("paused", f"paused/{w.id}/{w.turned_off_at}", f"It is paused: {w.reason or 'nobody knows why'}",
-                  "Put right what is wrong, then resume it.", w.turned_off_at or w.created_at, w.id, w.name)
+            Cause("paused", f"paused/{w.id}/{w.turned_off_at}", f"It is paused: {w.reason or 'nobody knows why'}"
+                  + (f". {_items(held[w.id].count)} held" if w.id in held else ""),
+                  "Fix the problem, then resume it: what arrived meanwhile will run.", w.turned_off_at or w.created_at,
+                  w.id, w.name)
             for w in kept if w.state == "paused"
         ]  # fmt: skip
         found += _failed(t, space, names)
@@ -65,6 +67,10 @@ def of(space: Space, with_questions: bool = False) -> list[Cause]:
         return found
 
     return space.read(work)
+
+
+def _items(count: int) -> str:
+    return "1 item is" if count == 1 else f"{count:,} items are"
 
 
 def never_on(space: Space) -> list[Cause]:

@@ -127,7 +127,7 @@ def with_files(t: Transaction, space: Space, reading: Reading, files: Sequence[S
     first = reading.lines[0]
     values = dict(first.quick.values)
     for field, sent in zip(fields, files, strict=False):
-        values[field.id] = kept_files.keep_within(t, space.id, sent.name, file_name.kind(sent.name), sent.content)
+        values[field.id] = kept_files.keep_within(t, space, sent.name, file_name.kind(sent.name), sent.content)
     if left := ", ".join(sent.name for sent in files[len(fields) :]):
         text = str(values.get(TEXT_FIELD) or first.text)
         values[TEXT_FIELD] = "\n".join(filter(None, (text, f"Sent with it, and not kept: {left}")))

@@ -10,7 +10,8 @@ from http import HTTPStatus
 from kelvix.engine import metrics
 from kelvix.engine.engine import Engine
 from kelvix.formats import webhook_signature
-from kelvix.store import watches
+from kelvix.store import usage, watches
+from kelvix.store.database_server import Transaction
 from kelvix.store.watches import Told
 
 MOST_BYTES = 64 * 1024
@@ -21,6 +22,7 @@ REMEMBER = 5.0  # seconds for which a watch is taken as it was, so that a push c
 class Listening:
     """A watch, as the intake knows it: what proves a push, and what it must be about."""
 
+    workflow: int
     container: str
     kinds: tuple[str, ...]
     secret: str
@@ -45,7 +47,7 @@ class Intake:
         if row is None:
             return None
         secret = self.engine.vault.open(row["push_secret"], workspace_id, f"watch/{watch_id}")
-        found = Listening(row["container"], tuple(row["kinds"].split(",")), secret, time.monotonic())
+        found = Listening(row["workflow_id"], row["container"], tuple(row["kinds"].split(",")), secret, time.monotonic())
         self._known[(workspace_id, watch_id)] = found
         return found
 
@@ -78,8 +80,26 @@ class Intake:
             if took == "ordered":
                 took = space.transact(lambda t: watches.take_in_ordered(t, workspace_id, watch_id, container, what, "push"))
             if took == "off":
-                return HTTPStatus.GONE
+                return self._held(workspace_id, watch_id, listening, what)
             if took == "new":
                 metrics.TAKEN_IN.labels("push").inc()
                 self.engine.dispatch.announce(workspace_id, "ready")
+        return HTTPStatus.ACCEPTED
+
+    def _held(self, workspace_id: int, watch_id: int, listening: Listening, what: Told) -> HTTPStatus:
+        """Hold a push for a workflow that is paused, or whose workspace has had its runs."""
+        space = self.engine.directory.open(workspace_id)
+
+        def work(t: Transaction) -> bool:
+            if not watches.is_paused(t, workspace_id, watch_id):
+                return False
+            watches.hold(t, space, listening.workflow, watch_id, listening.container, [what], "push")
+            return True
+
+        try:
+            if not space.transact(work):
+                return HTTPStatus.GONE
+        except usage.Full:
+            return HTTPStatus.SERVICE_UNAVAILABLE
+        self.engine.dispatch.announce(workspace_id, f"workflow:{listening.workflow}")
         return HTTPStatus.ACCEPTED

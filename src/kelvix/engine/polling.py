@@ -14,7 +14,7 @@ from kelvix.connectors.contract import Passing, Standing
 from kelvix.engine import metrics
 from kelvix.engine.engine import Engine
 from kelvix.engine.pacing import Paced
-from kelvix.store import watches
+from kelvix.store import usage, watches
 from kelvix.store.database_server import DatabaseServer, Transaction
 from kelvix.store.watches import Told, Watch
 
@@ -22,6 +22,7 @@ EVERY_WITH_PUSH = 60.0  # seconds between checks where pushes come too
 EVERY = 20.0
 LONGEST = 900.0
 LEASE = 60.0
+FULL = 60.0  # seconds between checks where the workspace has no room for what arrives
 THREADS = 24
 MOST_OF_ONE = 3  # watches of one workspace that are checked at once
 MOST_READS = 20  # of the feed, in one check
@@ -80,12 +81,18 @@ def check(engine: Engine, watch: Watch) -> int:
             with engine.pacer.calls(space, watch.connection_id, has_turn):
                 changes, reached, more = app.changes(token, cursor)
             has_turn = False
+            holds = watch.state == "paused" or space.read(lambda t: usage.is_over(t, space.id))
             arrived = [told for c in changes if (told := watch.takes(c.container, c.item, c.kind, c.revision))]
 
-            def take(t: Transaction, arrived: list[Told] = arrived, reached: int = reached, more: bool = more) -> int:
-                found = watches.take_in_many(
-                    t, watch.workspace_id, watch.workflow_id, watch.version_id, watch.container, arrived, "poll"
-                )
+            def take(
+                t: Transaction, arrived: list[Told] = arrived, reached: int = reached, more: bool = more, holds: bool = holds
+            ) -> int:
+                if holds:
+                    found = watches.hold(t, space, watch.workflow_id, watch.id, watch.container, arrived, "poll")
+                else:
+                    found = watches.take_in_many(
+                        t, watch.workspace_id, watch.workflow_id, watch.version_id, watch.container, arrived, "poll"
+                    )
                 watches.checked(t, watch, reached, 0.0 if more else wait, None)
                 return found
 
@@ -100,6 +107,8 @@ def check(engine: Engine, watch: Watch) -> int:
     except Passing as failure:
         problem = str(failure)
         wait = failure.after or min(LONGEST, wait * 2 ** min(watch.failures, 8)) * random.uniform(0.8, 1.2)
+    except usage.Full as full:
+        problem, wait = f"{full}: what arrives stays with the app until there is room", FULL
     except Standing as failure:
         problem = str(failure)
         wait = LONGEST

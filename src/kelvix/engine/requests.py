@@ -3,6 +3,7 @@ and only then said to be accepted. While the workflow is off, a request becomes 
 
 from __future__ import annotations
 
+import json
 import time
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -14,12 +15,13 @@ from kelvix.core.workflow import Address
 from kelvix.engine import metrics
 from kelvix.engine.engine import Engine
 from kelvix.formats import webhook_signature
-from kelvix.store import events, listening, workflows
+from kelvix.store import events, inbox, listening, usage, workflows
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 from kelvix.store.listening import Door
 from kelvix.store.secrets import digest
 
+FULL = 60  # seconds after which there may be room again
 MOST_SAMPLES = 5  # requests that are kept as samples while a workflow is off
 
 
@@ -66,7 +68,7 @@ def knock(engine: Engine, space: Space, token: str, raw: bytes, proof: Proof) ->
 
 def _own(engine: Engine, space: Space, door: Door) -> Address | None:
     """As it runs, where the workflow is on; else as it is being built."""
-    if door.state == "on" and door.version_id:
+    if door.state in ("on", "paused") and door.version_id:
         own = space.read(lambda t: workflows.version(t, space.id, door.version_id or 0))[1].when.own
     else:
         kept = space.read(lambda t: workflows.get(t, space.id, door.workflow_id))
@@ -78,7 +80,7 @@ def take_in(engine: Engine, space: Space, door: Door, own: Address, body: dict[s
     """Commit a request, and say so. Raises Refused for a body that is not what was declared, and for too many."""
     now = datetime.now(UTC)
     env = space.env(now)
-    on = door.state == "on" and door.version_id is not None
+    on = door.state in ("on", "paused") and door.version_id is not None
     if own.limit and not space.transact(lambda t: listening.count_request(t, door, own.limit)):
         raise Refused(429, f"More than {own.limit} requests came within this minute.", "Send it again later.", after=60)
     try:
@@ -87,21 +89,46 @@ def take_in(engine: Engine, space: Space, door: Door, own: Address, body: dict[s
         if on:
             raise Refused(422, "The body is not what this address takes.", f"{bad}.", bad.fields) from None
         values = {}
-    known = digest("request", proof.key or proof.message_id or now.isoformat(), door.workflow_id)
-    if not proof.key and not proof.message_id:
-        known = digest("request", now.isoformat(), time.monotonic_ns(), door.workflow_id)
+    # what was signed counts: whoever sends a signed request again could give it any other key
+    name = proof.message_id if own.signed else proof.key or proof.message_id
+    known = digest("request", name or f"{now.isoformat()} {time.monotonic_ns()}", door.workflow_id)
     title = next((shorten(v, 120) for i in own.inputs if isinstance(v := values.get(i.key), str) and v), "") or "A request"
-    item = {"id": known.hex()[:16], "title": title, "link": None, "app": "kelvix", "container": "", "values": values}
+    item: dict[str, Any] = {"id": known.hex()[:16], "title": title, "link": None, "app": "kelvix", "container": ""}
+    item["values"] = values
+    item["body_digest"] = digest("body", json.dumps(body, sort_keys=True)).hex()
     if not on:
         return _as_sample(engine, space, door, own, body, item, now)
 
-    def work(t: Transaction) -> int | None:
-        return events.take_in(t, space.id, door.workflow_id, door.version_id or 0, known, item, "request")
+    def work(t: Transaction) -> tuple[bool, str]:
+        why = "the workflow is paused" if listening.door_state(t, door) == "paused" else ""
+        why = why or ("the workspace has had its runs of the last 24 hours" if usage.is_over(t, space.id) else "")
+        if why:
+            arrived = inbox.Arrived(known, known.hex()[:16], "request", item)
+            new = inbox.hold(t, space.id, door.workflow_id, f"address/{door.id}", [arrived], space.most_bytes) > 0
+        else:
+            made = events.take_in(t, space.id, door.workflow_id, door.version_id or 0, known, item, "request")
+            new = made is not None
+        if not new and _body_before(t, space, door, known) not in (None, item["body_digest"]):
+            raise Refused(
+                422,
+                "This key was used for another request.",
+                "Send each request under a key of its own, and only the same request again under the same key.",
+            )
+        return new, why
 
-    made = space.transact(work)
+    try:
+        new, held = space.transact(work)
+    except usage.Full as full:
+        raise Refused(503, "There is no room for this request.", f"{full}. Send it again later.", after=FULL) from None
     metrics.TAKEN_IN.labels("request").inc()
-    engine.dispatch.announce(space.id, "ready")
-    return {"taken": True, "id": item["id"], "new": made is not None}
+    engine.dispatch.announce(space.id, "ready", *([f"workflow:{door.workflow_id}"] if held else []))
+    return {"taken": True, "id": item["id"], "new": new} | ({"held": f"{held}; it goes on when that is over"} if held else {})
+
+
+def _body_before(t: Transaction, space: Space, door: Door, known: bytes) -> str | None:
+    """The digest of the body that came first under a key, as long as it is kept."""
+    kept = events.item_of(t, space.id, door.workflow_id, known) or inbox.item_of(t, space.id, door.workflow_id, known)
+    return str(kept["body_digest"]) if kept and "body_digest" in kept else None
 
 
 def _as_sample(
@@ -116,4 +143,4 @@ def _as_sample(
 
     space.transact(work)
     engine.dispatch.announce(space.id, "samples")
-    return {"taken": False, "id": item["id"], "kept": "as a sample: the workflow is off, or is being built"}
+    return {"taken": False, "id": item["id"], "kept": "not taken: kept as a sample, since the workflow is off"}

@@ -62,7 +62,7 @@ def turn_on(engine: Engine, space: Space, workflow_id: int, from_where_it_was: b
     kinds = app.event(when.event).kinds
     same = (
         before is not None
-        and before.state == "on"
+        and before.state in ("on", "paused")
         and before.connection_id == when.connection
         and before.container == when.container
         and before.kinds == ",".join(kinds)
@@ -73,7 +73,7 @@ def turn_on(engine: Engine, space: Space, workflow_id: int, from_where_it_was: b
         workflows.set_state(t, space.id, workflow_id, "on", version, order=when.order)
         if same and before:
             listening.end(t, space.id, workflow_id)
-            t.execute("UPDATE watch SET version_id=%s WHERE workspace_id=%s AND id=%s", (version, space.id, before.id))
+            watches.resume(t, space.id, before.id, version)
             return before.id
         listening.end(t, space.id, workflow_id)
         return watches.start(
@@ -82,7 +82,7 @@ def turn_on(engine: Engine, space: Space, workflow_id: int, from_where_it_was: b
 
     watch_id = space.transact(work)
     if not same:
-        if before and before.state == "on":
+        if before and before.state != "off":
             _end_pushes(engine, space, before)
         _ask_for_pushes(engine, space, watch_id, app, token, when.container or "")
     engine.dispatch.announce(space.id, "workflows", f"workflow:{workflow_id}")
@@ -101,13 +101,13 @@ def _listen(engine: Engine, space: Space, kept: workflows.Kept, own: Own, from_w
         watches.end(t, space.id, kept.id)
         cursor = changes.last(t, space.id)
         was = listening.of_workflow(t, space.id, kept.id)
-        if from_where_it_was and was and was.kind == "record" and was.database_id == database:
+        if was and (from_where_it_was or was.state == "paused") and was.kind == "record" and was.database_id == database:
             cursor = was.cursor_at
         next_at = coming[0] if coming else None
         listening.start(t, space.id, kept.id, version, own.kind, database, cursor, now, next_at)
 
     space.transact(work)
-    if before and before.state == "on":
+    if before and before.state != "off":
         _end_pushes(engine, space, before)
     engine.dispatch.announce(space.id, "workflows", f"workflow:{kept.id}")
 
@@ -178,12 +178,13 @@ def _end_pushes(engine: Engine, space: Space, watch: watches.Watch) -> None:
 
 
 def pause(engine: Engine, space: Space, workflow_id: int, reason: str) -> None:
-    """Listen no more until somebody looked at it: a workflow that fails each time does no good by going on."""
+    """Carry nothing until somebody looked at it: a workflow that fails each time does no good by going on. What arrives is
+    held."""
     turn_off(engine, space, workflow_id, reason, "paused")
 
 
 def turn_off(engine: Engine, space: Space, workflow_id: int, reason: str | None = None, state: str = "off") -> None:
-    """Listen no more. Runs that were begun go on to their end. Raises LookupError."""
+    """Listen no more, or hold what arrives where it is paused. Runs that were begun go on to their end. Raises LookupError."""
     watch = space.read(lambda t: watches.of_workflow(t, space.id, workflow_id))
 
     def work(t: Transaction) -> None:
@@ -192,11 +193,15 @@ def turn_off(engine: Engine, space: Space, workflow_id: int, reason: str | None 
             raise LookupError("no such workflow")
         if state == "paused" and kept.state != "on":
             return
-        watches.end(t, space.id, workflow_id)
-        listening.end(t, space.id, workflow_id)
+        if state == "paused":
+            watches.pause(t, space.id, workflow_id)
+            listening.pause(t, space.id, workflow_id)
+        else:
+            watches.end(t, space.id, workflow_id)
+            listening.end(t, space.id, workflow_id)
         workflows.set_state(t, space.id, workflow_id, state, kept.live, reason)
 
     space.transact(work)
-    if watch and watch.state == "on":
+    if watch and watch.state != "off" and state == "off":
         _end_pushes(engine, space, watch)
     engine.dispatch.announce(space.id, "workflows", f"workflow:{workflow_id}")

@@ -11,7 +11,7 @@ from kelvix.core.patterns import pattern
 from kelvix.core.values import as_text, shorten, whole
 from kelvix.core.workflow import Find, RecordEvent, Stop
 from kelvix.engine.engine import Engine
-from kelvix.store import events, listening, runs, watches, workflows
+from kelvix.store import events, inbox, listening, runs, watches, workflows
 from kelvix.store.directory import Space
 
 Fate = Literal[
@@ -77,6 +77,8 @@ def where_is(engine: Engine, space: Space, workflow_id: int, link_or_id: str) ->
         event = space.read(lambda t: events.of_item(t, space.id, workflow_id, item_id)) or event
     if event:
         return _fate_of_event(space, event["id"], event["came_by"], event["at"])
+    if held := _held(space, kept, item_id):
+        return held
     if watch is None or kept.turned_on_at is None:
         return Whereabouts(
             "off",
@@ -111,6 +113,8 @@ def _own_fate(space: Space, kept: workflows.Kept, link_or_id: str) -> Whereabout
     event = space.read(lambda t: events.of_item(t, space.id, kept.id, item))
     if event:
         return _fate_of_event(space, event["id"], event["came_by"], event["at"])
+    if held := _held(space, kept, item):
+        return held
     one = space.read(lambda t: listening.of_workflow(t, space.id, kept.id))
     if kept.turned_on_at is None or one is None:
         return Whereabouts("off", "This workflow has never been turned on, so it has taken in nothing yet.", "Turn it on.")
@@ -124,6 +128,18 @@ def _own_fate(space: Space, kept: workflows.Kept, link_or_id: str) -> Whereabout
         )
     said = "It has not been what this workflow waits for since that was turned on"
     return Whereabouts("before_on", f"{said} ({as_text(kept.turned_on_at, space.zone)}).", "Press its button, or change it.")
+
+
+def _held(space: Space, kept: workflows.Kept, item_id: str) -> Whereabouts | None:
+    """The fate of what waits in the inbox."""
+    row = space.read(lambda t: inbox.of_item(t, space.id, kept.id, item_id))
+    if row is None:
+        return None
+    said = f"It came in {as_text(row['at'], space.zone)} {CAME.get(row['came_by'], 'at a check')}, and is held"
+    if kept.state == "on":
+        return Whereabouts("on_its_way", f"{said}: it will run as soon as the workspace may run more.", at=row["at"])
+    advice = "Resume the workflow, and it will run." if kept.state == "paused" else "Turn the workflow on, and it will run."
+    return Whereabouts("on_its_way", f"{said}: the workflow is {kept.state}.", advice, row["title"] or "", at=row["at"])
 
 
 def _lines_of(space: Space, run_id: int) -> dict[tuple[str, str], runs.RunLine]:

@@ -14,7 +14,7 @@ from functools import partial
 import pymysql
 import structlog
 
-from kelvix.engine import catching_up, following, polling, timing, upkeep
+from kelvix.engine import catching_up, following, holding, polling, timing, upkeep
 from kelvix.engine.alone import Alone
 from kelvix.engine.engine import Engine
 from kelvix.engine.runner import Runner
@@ -177,6 +177,7 @@ class Worker:
                     new += following.settle(self.engine, versions, server)
                     new += timing.come_round(self.engine, versions, server)
                     new += catching_up.feed(self.engine, server)
+                    new += holding.let_go_on(self.engine, server)
             except Exception:
                 log.exception("following what happens here goes on after a failure")
                 self._stopping.wait(1)

@@ -29,4 +29,5 @@ def verify(secret: str, message_id: str, timestamp: str, signatures: str, body: 
         expected = sign(secret, message_id, int(timestamp), body)
     except ValueError:
         return False
-    return any(hmac.compare_digest(expected, given) for given in signatures.split(" "))
+    given = signatures.encode("utf-8", "surrogateescape").split(b" ")
+    return any(hmac.compare_digest(expected.encode(), one) for one in given)

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, TypeVar
 from zoneinfo import ZoneInfo
@@ -21,14 +22,35 @@ T = TypeVar("T")
 FRESH = 2.0  # seconds for which what is known of a workspace is not asked again
 
 
+@dataclass(frozen=True)
+class Limits:
+    """What a workspace may: bytes that are kept for it, runs in 24 hours, calls of the API in a minute."""
+
+    bytes: int = 20 << 30
+    runs_a_day: int = 100_000
+    calls_a_minute: int = 6_000
+
+
 class Space:
     """One workspace's data. Every statement that is run through it must be scoped by `id`. `language` is a name of the CLDR;
     `order` says whether day or month comes first (DMY, MDY), where the workspace has said so."""
 
     def __init__(
-        self, workspace_id: int, server: DatabaseServer, zone: ZoneInfo, language: str = "en_GB", order: str | None = None
+        self,
+        workspace_id: int,
+        server: DatabaseServer,
+        zone: ZoneInfo,
+        language: str = "en_GB",
+        order: str | None = None,
+        limits: Limits = Limits(),
     ):
         self.id, self.server, self.zone, self.language, self.order = workspace_id, server, zone, language, order
+        self.limits = limits
+
+    @property
+    def most_bytes(self) -> int:
+        """How many bytes the workspace may keep."""
+        return self.limits.bytes
 
     def env(self, now: datetime) -> Env:
         """What expressions may know of this workspace."""
@@ -51,7 +73,7 @@ class Within(Space):
     """A workspace within a transaction that is open: what is done through it is part of that, and committed with it."""
 
     def __init__(self, space: Space, t: Transaction):
-        super().__init__(space.id, space.server, space.zone, space.language, space.order)
+        super().__init__(space.id, space.server, space.zone, space.language, space.order, space.limits)
         self._t = t
 
     def transact(self, work: Callable[[Transaction], T]) -> T:
@@ -82,12 +104,18 @@ class Directory:
         until, space = self._open.get(workspace_id, (0.0, None))
         if space is None or time.monotonic() > until:
             found = self.home.read(
-                lambda t: t.row("SELECT server, timezone, language, date_order FROM workspace WHERE id=%s", (workspace_id,))
+                lambda t: t.row(
+                    "SELECT server, timezone, language, date_order, most_bytes, most_runs_a_day, most_calls_a_minute "
+                    "FROM workspace WHERE id=%s",
+                    (workspace_id,),
+                )
             )
             if found is None:
                 raise LookupError(f"no workspace {workspace_id}")
             zone = ZoneInfo(found["timezone"])
-            space = Space(workspace_id, self.servers[found["server"]], zone, found["language"], found["date_order"])
+            limits = Limits(found["most_bytes"], found["most_runs_a_day"], found["most_calls_a_minute"])
+            server = self.servers[found["server"]]
+            space = Space(workspace_id, server, zone, found["language"], found["date_order"], limits)
             self._open[workspace_id] = (time.monotonic() + FRESH, space)
         return space
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from datetime import datetime
 from typing import Any
 
 from kelvix.store import lanes, ready
@@ -23,23 +24,30 @@ def take_in(
 ) -> int | None:
     """Within the caller's transaction, an event and the work that it makes: its id; none where it is known. `digest` makes two
     tellings the same event."""
-    item_id = str(item["id"])[:200]
+    title, kept = item["title"][:300], json.dumps(item, ensure_ascii=False)
+    return enter(t, workspace_id, workflow_id, version_id, digest, str(item["id"])[:200], came_by, title, kept, causes)
+
+
+def enter(
+    t: Transaction,
+    workspace_id: int,
+    workflow_id: int,
+    version_id: int,
+    digest: bytes,
+    item_id: str,
+    came_by: str,
+    title: str | None,
+    item: str | None,
+    causes: list[int] | None = None,
+    at: datetime | None = None,
+) -> int | None:
+    """The same, with the item as it is kept, where it brings one along; `at`: when it came."""
     lane = lanes.of(order_of(t, workspace_id, workflow_id), workflow_id, item_id)
+    led = json.dumps(causes[-MOST_CAUSES:]) if causes else None
     event = t.row(
-        "INSERT IGNORE INTO event (workspace_id, workflow_id, version_id, digest, item_id, came_by, title, item, causes, lane) "
-        "VALUES (%s,%s,%s,%s,%s,%s,%s,%s,%s,%s) RETURNING id",
-        (
-            workspace_id,
-            workflow_id,
-            version_id,
-            digest,
-            item_id,
-            came_by,
-            item["title"][:300],
-            json.dumps(item, ensure_ascii=False),
-            json.dumps(causes[-MOST_CAUSES:]) if causes else None,
-            lane,
-        ),
+        "INSERT IGNORE INTO event (workspace_id, workflow_id, version_id, digest, item_id, came_by, title, item, causes, lane, "
+        "at) VALUES (%s,%s,%s,%s,%s,%s,%s,%s,%s,%s,COALESCE(%s, NOW(3))) RETURNING id",
+        (workspace_id, workflow_id, version_id, digest, item_id, came_by, title, item, led, lane, at),
     )
     if event is None:
         return None
@@ -78,6 +86,14 @@ def of_item(t: Transaction, workspace_id: int, workflow_id: int, item_id: str) -
         "SELECT id, came_by, at FROM event WHERE workspace_id=%s AND workflow_id=%s AND item_id=%s ORDER BY id DESC LIMIT 1",
         (workspace_id, workflow_id, item_id),
     )
+
+
+def item_of(t: Transaction, workspace_id: int, workflow_id: int, digest: bytes) -> dict[str, Any] | None:
+    """What an event brought along, as long as that is kept."""
+    row = t.row(
+        "SELECT item FROM event WHERE workspace_id=%s AND workflow_id=%s AND digest=%s", (workspace_id, workflow_id, digest)
+    )
+    return json.loads(row["item"]) if row and row["item"] else None
 
 
 def newest(t: Transaction, workspace_id: int, workflow_id: int, limit: int) -> list[Row]:

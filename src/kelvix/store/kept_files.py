@@ -7,6 +7,7 @@ from functools import partial
 from itertools import count
 
 from kelvix.core.values import File
+from kelvix.store import usage
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 
@@ -15,27 +16,34 @@ PIECE = 1 << 20  # bytes
 
 
 def keep(space: Space, name: str, kind: str, content: Iterable[bytes]) -> File:
-    """Each piece is a transaction of its own; what breaks off on the way is no file."""
+    """Each piece is a transaction of its own; what breaks off on the way is no file. Raises usage.Full."""
     made = space.transact(
         lambda t: t.insert("INSERT INTO kept_file (workspace_id, name, kind) VALUES (%s,%s,%s)", (space.id, name, kind))
     )
     size = 0
     for number, piece in enumerate(_pieces(content)):
         size += len(piece)
-        space.transact(partial(_add_piece, row=(made, number, piece)))
+        space.transact(partial(_add_counted, space=space, row=(made, number, piece)))
     space.transact(lambda t: t.execute("UPDATE kept_file SET size=%s, whole=1 WHERE id=%s", (size, made)))
     return File(name, size, kind, f"{SOURCE}:{made}")
 
 
-def keep_within(t: Transaction, workspace_id: int, name: str, kind: str, content: bytes) -> File:
-    """A small one, within the caller's transaction: it is kept with what else that does, or not at all."""
+def keep_within(t: Transaction, space: Space, name: str, kind: str, content: bytes) -> File:
+    """A small one, within the caller's transaction: it is kept with what else that does, or not at all. Raises usage.Full."""
+    usage.take(t, space.id, len(content), space.most_bytes)
     made = t.insert(
         "INSERT INTO kept_file (workspace_id, name, kind, size, whole) VALUES (%s,%s,%s,%s,1)",
-        (workspace_id, name, kind, len(content)),
+        (space.id, name, kind, len(content)),
     )
     for number, piece in enumerate(_pieces((content,))):
         _add_piece(t, (made, number, piece))
     return File(name, len(content), kind, f"{SOURCE}:{made}")
+
+
+def _add_counted(t: Transaction, space: Space, row: tuple[int, int, bytes]) -> None:
+    usage.take(t, space.id, len(row[2]), space.most_bytes)
+    _add_piece(t, row)
+    t.execute("UPDATE kept_file SET size=size+%s WHERE id=%s", (len(row[2]), row[0]))
 
 
 def _add_piece(t: Transaction, row: tuple[int, int, bytes]) -> None:
@@ -83,7 +91,10 @@ def _piece(t: Transaction, file_id: int, number: int) -> bytes | None:
 
 def forget_broken_off(t: Transaction) -> None:
     """What was begun a day ago and is not whole."""
-    rows = t.rows("SELECT id FROM kept_file WHERE whole=0 AND created_at < NOW(3) - INTERVAL 1 DAY LIMIT 20")
+    rows = t.rows(
+        "SELECT id, workspace_id, size FROM kept_file WHERE whole=0 AND created_at < NOW(3) - INTERVAL 1 DAY LIMIT 20"
+    )
     for row in rows:
         t.execute("DELETE FROM kept_file_piece WHERE file_id=%s", (row["id"],))
         t.execute("DELETE FROM kept_file WHERE id=%s", (row["id"],))
+        usage.give_back(t, row["workspace_id"], row["size"])

@@ -66,8 +66,9 @@ def start(
     t.execute(
         "INSERT INTO listening (workspace_id, workflow_id, version_id, kind, state, database_id, cursor_at, last_at, next_at) "
         "VALUES (%s,%s,%s,%s,'on',%s,%s,%s,%s) ON DUPLICATE KEY UPDATE "
-        "cursor_at=IF(state='on' AND kind=VALUES(kind) AND database_id <=> VALUES(database_id), cursor_at, VALUES(cursor_at)), "
-        "note=IF(state='on', note, NULL), version_id=VALUES(version_id), kind=VALUES(kind), state='on', "
+        "cursor_at=IF(state IN ('on','paused') AND kind=VALUES(kind) AND database_id <=> VALUES(database_id), cursor_at, "
+        "VALUES(cursor_at)), "
+        "note=IF(state IN ('on','paused'), note, NULL), version_id=VALUES(version_id), kind=VALUES(kind), state='on', "
         "database_id=VALUES(database_id), last_at=VALUES(last_at), next_at=VALUES(next_at)",
         (workspace_id, workflow_id, version_id, kind, database_id, cursor, now, next_at),
     )
@@ -78,11 +79,20 @@ def end(t: Transaction, workspace_id: int, workflow_id: int) -> None:
     t.execute("DELETE FROM settling WHERE workspace_id=%s AND workflow_id=%s", (workspace_id, workflow_id))
 
 
+def pause(t: Transaction, workspace_id: int, workflow_id: int) -> None:
+    """Stay where it is, for a workflow that is paused: the log is read on from there, and requests are held."""
+    t.execute(
+        "UPDATE listening SET state='paused' WHERE workspace_id=%s AND workflow_id=%s AND state='on'",
+        (workspace_id, workflow_id),
+    )
+
+
 def behind(t: Transaction, limit: int) -> list[Listening]:
     """Those that have not read the change log to its end."""
     rows = t.rows(
         "SELECT l.id FROM listening l JOIN counter c ON c.workspace_id = l.workspace_id AND c.name = 'change' "
-        "WHERE l.kind='record' AND l.state='on' AND l.cursor_at < c.n LIMIT %s",
+        "LEFT JOIN workspace_usage u ON u.workspace_id = l.workspace_id "
+        "WHERE l.kind='record' AND l.state='on' AND l.cursor_at < c.n AND COALESCE(u.is_over, 0)=0 LIMIT %s",
         (limit,),
     )
     return [one for r in rows if (one := get(t, r["id"]))]
@@ -108,7 +118,8 @@ def read_to(t: Transaction, one: Listening, cursor: int, note: dict[str, Any] | 
 def due(t: Transaction, limit: int) -> list[Listening]:
     """Schedules whose time has come."""
     rows = t.rows(
-        f"SELECT {COLUMNS} FROM listening WHERE kind='schedule' AND state='on' AND next_at <= NOW(3) ORDER BY next_at LIMIT %s",
+        f"SELECT {COLUMNS} FROM listening WHERE kind='schedule' AND state='on' AND next_at <= NOW(3) AND workspace_id NOT IN "
+        "(SELECT workspace_id FROM workspace_usage WHERE is_over=1) ORDER BY next_at LIMIT %s",
         (limit,),
     )
     return [_listening(r) for r in rows]
@@ -170,6 +181,12 @@ def door(t: Transaction, vault: Vault, workspace_id: int, token: str) -> Door | 
     return Door(row["id"], row["workspace_id"], row["workflow_id"], row["version_id"], state, secret)
 
 
+def door_state(t: Transaction, one: Door) -> str:
+    """Its state as it is now, held for this transaction."""
+    row = t.row("SELECT state FROM listening WHERE workspace_id=%s AND id=%s LOCK IN SHARE MODE", (one.workspace_id, one.id))
+    return str(row["state"]) if row else "off"
+
+
 def count_request(t: Transaction, one: Door, limit: int) -> bool:
     """Count a request of this minute, by the database's clock; whether it is within the limit."""
     t.execute(
@@ -207,7 +224,12 @@ def stir(t: Transaction, one: Listening, record_id: int, quiet: float) -> None:
 
 def settled(t: Transaction, limit: int) -> list[Row]:
     """Records that have been quiet for long enough."""
-    return t.rows("SELECT * FROM settling WHERE due_at <= NOW(3) ORDER BY due_at LIMIT %s", (limit,))
+    return t.rows(
+        "SELECT s.* FROM settling s LEFT JOIN listening l ON l.workspace_id=s.workspace_id AND l.workflow_id=s.workflow_id "
+        "LEFT JOIN workspace_usage u ON u.workspace_id=s.workspace_id WHERE s.due_at <= NOW(3) "
+        "AND COALESCE(l.state, 'off') <> 'paused' AND COALESCE(u.is_over, 0)=0 ORDER BY s.due_at LIMIT %s",
+        (limit,),
+    )
 
 
 def settling(t: Transaction, workflow_id: int, record_id: int) -> Row | None:

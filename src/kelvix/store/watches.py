@@ -7,8 +7,9 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Literal
 
-from kelvix.store import events, lanes
+from kelvix.store import events, inbox, lanes
 from kelvix.store.database_server import Row, Transaction
+from kelvix.store.directory import Space
 from kelvix.store.secrets import Vault, digest
 
 COLUMNS = (
@@ -106,10 +107,37 @@ def end(t: Transaction, workspace_id: int, workflow_id: int) -> None:
     t.execute("UPDATE watch SET state='off' WHERE workspace_id=%s AND workflow_id=%s", (workspace_id, workflow_id))
 
 
+def pause(t: Transaction, workspace_id: int, workflow_id: int) -> None:
+    """Go on listening for a workflow that is paused: what arrives is held."""
+    t.execute(
+        "UPDATE watch SET state='paused' WHERE workspace_id=%s AND workflow_id=%s AND state='on'", (workspace_id, workflow_id)
+    )
+
+
+def resume(t: Transaction, workspace_id: int, watch_id: int, version_id: int) -> None:
+    """Go on from where a watch is, as a version."""
+    t.execute(
+        "UPDATE watch SET state='on', version_id=%s, next_check_at=LEAST(next_check_at, NOW(3)) "
+        "WHERE workspace_id=%s AND id=%s",
+        (version_id, workspace_id, watch_id),
+    )
+
+
+def is_paused(t: Transaction, workspace_id: int, watch_id: int) -> bool:
+    """Say whether a watch holds what arrives: its workflow is paused, or its workspace has had its runs."""
+    row = t.row(
+        "SELECT w.state, COALESCE(u.is_over, 0) AS is_over FROM watch w LEFT JOIN workspace_usage u "
+        "ON u.workspace_id=w.workspace_id WHERE w.workspace_id=%s AND w.id=%s",
+        (workspace_id, watch_id),
+    )
+    return row is not None and (row["state"] == "paused" or (row["state"] == "on" and bool(row["is_over"])))
+
+
 def for_push(t: Transaction, workspace_id: int, watch_id: int) -> Row | None:
     """What the intake of pushes needs to prove a push."""
     return t.row(
-        "SELECT container, kinds, push_secret FROM watch WHERE workspace_id=%s AND id=%s AND push_secret IS NOT NULL",
+        "SELECT workflow_id, container, kinds, push_secret FROM watch WHERE workspace_id=%s AND id=%s "
+        "AND push_secret IS NOT NULL",
         (workspace_id, watch_id),
     )
 
@@ -117,7 +145,7 @@ def for_push(t: Transaction, workspace_id: int, watch_id: int) -> Row | None:
 def workspaces_due(t: Transaction) -> list[int]:
     """Workspaces with watches whose next check has come, whoever waited longest first."""
     rows = t.rows(
-        "SELECT workspace_id FROM watch WHERE state='on' AND next_check_at <= NOW(3) GROUP BY workspace_id "
+        "SELECT workspace_id FROM watch WHERE state IN ('on','paused') AND next_check_at <= NOW(3) GROUP BY workspace_id "
         "ORDER BY MIN(next_check_at)"
     )
     return [r["workspace_id"] for r in rows]
@@ -128,7 +156,7 @@ def due(t: Transaction, workspace_id: int, limit: int, lease: float) -> list[Wat
     found = [
         Watch(**r)
         for r in t.rows(
-            f"SELECT {COLUMNS} FROM watch WHERE state='on' AND next_check_at <= NOW(3) AND workspace_id=%s "
+            f"SELECT {COLUMNS} FROM watch WHERE state IN ('on','paused') AND next_check_at <= NOW(3) AND workspace_id=%s "
             "ORDER BY next_check_at LIMIT %s FOR UPDATE SKIP LOCKED",
             (workspace_id, limit),
         )
@@ -169,7 +197,8 @@ TAKE_IN = """BEGIN NOT ATOMIC
   DECLARE EXIT HANDLER FOR 1062 BEGIN ROLLBACK; SELECT 'known' AS took; END;
   START TRANSACTION;
   INSERT INTO event (workspace_id, workflow_id, version_id, digest, item_id, came_by)
-    SELECT workspace_id, workflow_id, version_id, %s, %s, %s FROM watch WHERE workspace_id=%s AND id=%s AND state='on';
+    SELECT workspace_id, workflow_id, version_id, %s, %s, %s FROM watch WHERE workspace_id=%s AND id=%s AND state='on'
+    AND NOT EXISTS (SELECT 1 FROM workspace_usage u WHERE u.workspace_id=watch.workspace_id AND u.is_over=1);
   IF ROW_COUNT() = 1 THEN
     SET new_id = LAST_INSERT_ID();
     INSERT INTO ready (workspace_id, queue, event_id)
@@ -234,6 +263,14 @@ def take_in_many(
             events.line_up(t, workspace_id, workflow_id, event["id"], lane, catch_up is not None)
             new += 1
     return new
+
+
+def hold(
+    t: Transaction, space: Space, workflow_id: int, watch_id: int, container: str, told: Sequence[Told], came_by: str
+) -> int:
+    """Within the caller's transaction, hold items whose workflow is paused: how many were new. Raises usage.Full."""
+    arrived = [inbox.Arrived(event_digest(container, one), one.item, came_by) for one in told]
+    return inbox.hold(t, space.id, workflow_id, f"watch/{watch_id}", arrived, space.most_bytes)
 
 
 def known(t: Transaction, workspace_id: int, workflow_id: int, container: str, told: Sequence[Told]) -> set[Told]:

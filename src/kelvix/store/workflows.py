@@ -11,6 +11,7 @@ from pydantic import TypeAdapter
 
 from kelvix.core.documents import check_shape
 from kelvix.core.workflow import Workflow
+from kelvix.store import inbox
 from kelvix.store.database_server import Row, Transaction
 from kelvix.store.directory import Space
 
@@ -145,6 +146,7 @@ def set_state(
 
 
 def delete(t: Transaction, workspace_id: int, workflow_id: int) -> bool:
+    inbox.drop(t, workspace_id, workflow_id)
     for table in ("sample", "watch", "backcast", "listening", "settling", "kept_secret", "lane_place"):
         t.execute(f"DELETE FROM {table} WHERE workspace_id=%s AND workflow_id=%s", (workspace_id, workflow_id))
     return bool(t.execute("DELETE FROM workflow WHERE workspace_id=%s AND id=%s", (workspace_id, workflow_id)))

@@ -1062,6 +1062,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/workflows/{workflow_id}/held": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Drop Held
+         * @description Drop what arrived and is held. It cannot be undone.
+         */
+        delete: operations["drop_held_api_v1_workflows__workflow_id__held_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/workflows/{workflow_id}/items": {
         parameters: {
             query?: never;
@@ -1131,7 +1151,7 @@ export interface paths {
         };
         /**
          * Get Missed
-         * @description What came since the workflow was turned off or paused.
+         * @description What came since the workflow was turned off. While one is paused, what arrives is held, and nothing is missed.
          */
         get: operations["get_missed_api_v1_workflows__workflow_id__missed_get"];
         put?: never;
@@ -2730,6 +2750,21 @@ export interface components {
             name: string;
             /** Value */
             value: string;
+        };
+        /**
+         * HeldOut
+         * @description What arrived and is held, since the workflow is paused or the workspace is at a limit.
+         */
+        HeldOut: {
+            /** Count */
+            count: number;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /** Why */
+            why: string;
         };
         /**
          * Input
@@ -4488,6 +4523,8 @@ export interface components {
             document: components["schemas"]["Workflow"];
             /** Draft Version */
             draft_version: number;
+            /** @description what arrived and has not been carried yet */
+            held?: components["schemas"]["HeldOut"] | null;
             /** Id */
             id: number;
             listens: components["schemas"]["ListensOut"] | null;
@@ -4546,6 +4583,8 @@ export interface components {
             changed_since_on: boolean;
             /** Draft Version */
             draft_version: number;
+            /** @description what arrived and has not been carried yet */
+            held?: components["schemas"]["HeldOut"] | null;
             /** Id */
             id: number;
             listens: components["schemas"]["ListensOut"] | null;
@@ -6734,6 +6773,35 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["FormulaRead"];
                 };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    drop_held_api_v1_workflows__workflow_id__held_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workflow_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Validation Error */
             422: {

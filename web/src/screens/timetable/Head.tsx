@@ -5,6 +5,7 @@ import { useNotices } from "../../frame/Notices";
 import { answer, client } from "../../api/client";
 import { useApp, type WorkflowDetail } from "../../api/queries";
 import { dateTime, relative, seconds } from "../../parts/dates";
+import { Held } from "./Held";
 import { TurnOn } from "./TurnOn";
 import { whenOf } from "./model";
 import type { Draft } from "./useDraft";
@@ -59,7 +60,7 @@ export function Head({ workflow, draft, findings, wrongSamples, zone, sampleLabe
                 {workflow.watch.problem && <span className="bad"> · ! {workflow.watch.problem}</span>}
               </>
             ) : (
-              <>nothing is taken in while it is {workflow.state === "paused" ? "paused" : "off"}</>
+              <>{workflow.state === "paused" ? "New items are held while this is paused" : "New items aren’t processed while this is off"}</>
             )}
             {!on && workflow.a_month !== null && ` · about ${workflow.a_month.toLocaleString("en-GB")} runs a month, ${workflow.a_month_from}`}
             {wrongSamples > 0 && (
@@ -77,6 +78,7 @@ export function Head({ workflow, draft, findings, wrongSamples, zone, sampleLabe
         <TurnOn workflow={workflow} draft={draft} findings={findings} />
       </div>
       {workflow.silent && <div className="note">{workflow.silent}</div>}
+      <Held workflow={workflow} itemsWord={app?.items_word ?? "items"} />
       {workflow.state === "paused" && workflow.reason && <div className="note bad">Paused: {workflow.reason}</div>}
       <div className="tabs">
         <NavLink to={`/workflows/${workflow.id}`} end>

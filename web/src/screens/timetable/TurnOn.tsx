@@ -32,7 +32,7 @@ export function TurnOn({ workflow, draft, findings }: Props) {
     },
     onSuccess: (now, carried) => {
       done(now);
-      tell(carried ? "On: what came while it was off is carried too." : "On: what arrives from now on is carried through.");
+      tell(carried ? "On. The items that arrived while this was off will run too." : "On. New items will run from now on.");
     },
     onError: (error) => {
       setMissed(null);
@@ -43,7 +43,7 @@ export function TurnOn({ workflow, draft, findings }: Props) {
     mutationFn: () => answer(client.POST("/api/v1/workflows/{workflow_id}/off", where)),
     onSuccess: (now) => {
       done(now);
-      tell("Off: nothing is taken in any more.");
+      tell("Off. New items aren’t processed any more.");
     },
     onError: fail,
   });
@@ -62,20 +62,20 @@ export function TurnOn({ workflow, draft, findings }: Props) {
       {on ? (
         <Button onClick={() => turnOff.mutate()}>Turn off</Button>
       ) : (
-        <Button variant="contained" onClick={() => (workflow.turned_on_at ? ask.mutate() : turnOn.mutate(false))} disabled={turnOn.isPending || ask.isPending} title={findings ? `${findings} to put right first` : ""}>
+        <Button variant="contained" onClick={() => (workflow.turned_on_at && workflow.state !== "paused" ? ask.mutate() : turnOn.mutate(false))} disabled={turnOn.isPending || ask.isPending} title={findings ? `${findings} to put right first` : ""}>
           {workflow.state === "paused" ? "Resume" : "Turn on"}
         </Button>
       )}
       <Dialog open={missed !== null} onClose={() => setMissed(null)}>
         <DialogTitle>
-          {missed?.count} came {missed?.since ? `since it was ${workflow.state === "paused" ? "paused" : "turned off"}, ${relative(missed.since)}` : "while it was off"}
+          {missed?.count === 1 ? "1 item" : `${missed?.count} items`} arrived while this was off{missed?.since && `, since ${relative(missed.since)}`}
         </DialogTitle>
-        <DialogContent>Shall they be carried too? They come beside what arrives from now on, and can be undone as one.</DialogContent>
+        <DialogContent>Process them too? They run alongside new items, and can be undone together.</DialogContent>
         <DialogActions>
-          <Button onClick={() => setMissed(null)}>Leave it off</Button>
-          <Button onClick={() => turnOn.mutate(false)}>Turn on, leave them</Button>
+          <Button onClick={() => setMissed(null)}>Cancel</Button>
+          <Button onClick={() => turnOn.mutate(false)}>Turn on, skip {missed?.count}</Button>
           <Button variant="contained" onClick={() => turnOn.mutate(true)}>
-            Turn on and carry {missed?.count}
+            Turn on, process {missed?.count}
           </Button>
         </DialogActions>
       </Dialog>

@@ -103,7 +103,7 @@ function State({ workflow }: { workflow: Workflow }) {
   if (workflow.state === "paused") {
     return (
       <span className="bad" title={workflow.reason ?? ""}>
-        <span className="mk">‖</span>paused: {workflow.reason}
+        <span className="mk">‖</span>Paused{workflow.held && `, ${workflow.held.count.toLocaleString("en-GB")} held`}: {workflow.reason}
       </span>
     );
   }
