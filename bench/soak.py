@@ -34,7 +34,7 @@ def resident(pid: int) -> float:
 
 
 def processes(running: Kelvix) -> dict[str, int]:
-    children = {name: child.pid for name, child in running.installation._children.items()}
+    children = {name: running.installation.child(name).pid for name in running.installation._children}
     return children | {"mariadb": running.installation.mariadb.child.pid}
 
 

@@ -55,9 +55,9 @@ class Settings:
         """A different host name than Kelvix's, so that no cookie is shared."""
         return f"http://localhost:{self.practice_port}"
 
-    def write(self, path: pathlib.Path) -> None:
-        path.touch(mode=0o600)
-        path.write_text(json.dumps(asdict(self), indent=1))
+    def json(self) -> str:
+        """The settings as a text, from which `of_json` reads them."""
+        return json.dumps(asdict(self), indent=1)
 
 
 def read(path: str | pathlib.Path | None = None) -> Settings:

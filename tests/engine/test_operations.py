@@ -15,7 +15,7 @@ import httpx2 as httpx
 import pytest
 from prometheus_client.parser import text_string_to_metric_families
 
-from kelvix.commands import doctor
+from kelvix.commands import doctor, secret_files
 from kelvix.settings import TOP, VARIABLE
 from kelvix.store.secrets import new_key
 from support import Kelvix, turn_on, until
@@ -126,7 +126,7 @@ def test_logs_are_json_and_say_which_run(own):
 def worker_elsewhere(own, tmp_path):
     """As on another host: all that it has is the settings file."""
     copy = tmp_path / "settings.json"
-    own.settings.write(copy)
+    secret_files.write(copy, own.settings.json())
     out = tmp_path / "worker.out"
     with out.open("wb") as log:
         env = {k: v for k, v in os.environ.items() if k != VARIABLE}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import gzip
 import pathlib
 import secrets
@@ -13,6 +14,7 @@ from fastapi import FastAPI, Request
 from fastapi.responses import FileResponse, HTMLResponse, JSONResponse, Response
 from starlette.middleware.trustedhost import TrustedHostMiddleware
 
+from kelvix import processes
 from kelvix.api import (
     backcasts,
     capture_address,
@@ -39,6 +41,7 @@ from kelvix.api.bounds import Bounds
 from kelvix.api.hooks import Hooks
 from kelvix.engine.engine import Engine
 from kelvix.engine.intake import Intake
+from kelvix.room import Room
 from kelvix.settings import TOP
 
 WEB = TOP / "web/dist"
@@ -64,10 +67,12 @@ def build(engine: Engine) -> FastAPI:
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         app.state.hub.start()
+        beating = asyncio.create_task(processes.beat_on_the_loop())
         mail = capture_mail.listener(engine)
         if mail:
             mail.start()
         yield
+        beating.cancel()
         if mail:
             mail.stop()
 
@@ -104,7 +109,8 @@ def build(engine: Engine) -> FastAPI:
     ):
         app.include_router(part.router)
     problems.install(app)
-    app.add_middleware(Bounds)
+    disk = Room(engine.settings.data)
+    app.add_middleware(Bounds, disk=disk)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=[engine.settings.host, "127.0.0.1", "[::1]", "testserver"])
 
     @app.get("/api/v1/openapi.json", include_in_schema=False)
@@ -155,5 +161,5 @@ def build(engine: Engine) -> FastAPI:
             headers={"content-security-policy": POLICY.format(nonce=nonce), "cache-control": "no-store"},
         )
 
-    app.add_middleware(Hooks, intake=app.state.intake)
+    app.add_middleware(Hooks, intake=app.state.intake, disk=disk)
     return app

@@ -3,22 +3,37 @@
 from __future__ import annotations
 
 from starlette.datastructures import Headers, MutableHeaders
+from starlette.responses import JSONResponse
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from kelvix import room
 from kelvix.api import problems
 from kelvix.core.values import whole
+from kelvix.room import Room
 
 MOST_REQUEST = 8 << 20  # bytes of a request
 MOST_OF = {"/api/v1/files": 200 << 20}  # of those that are passed on a piece at a time
 
 
+READS = ("GET", "HEAD", "OPTIONS", "DELETE")  # what may go on when the disk is full: deleting makes room
+
+
+def no_room() -> JSONResponse:
+    """Answer what cannot be taken in now."""
+    answer = problems.document(503, "The disk is almost full.", room.SENTENCE)
+    answer.headers["retry-after"] = str(room.RETRY_AFTER)
+    return answer
+
+
 class Bounds:
-    def __init__(self, inner: ASGIApp):
-        self.inner = inner
+    def __init__(self, inner: ASGIApp, disk: Room):
+        self.inner, self.disk = inner, disk
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
             return await self.inner(scope, receive, send)
+        if scope["method"] not in READS and not self.disk.is_left():
+            return await no_room()(scope, receive, send)
         length = whole(Headers(scope=scope).get("content-length", "0"))
         most = MOST_OF.get(scope["path"], MOST_REQUEST)
         if length is None or length > most:

@@ -20,9 +20,11 @@ from kelvix.engine.engine import Engine
 from kelvix.engine.requests import Refused
 from kelvix.formats.rfc5322 import Message
 from kelvix.readers import contents
+from kelvix.room import Room
 from kelvix.store import captures
 
 MOST_BYTES = 25 << 20
+NO_ROOM = "452 4.3.1 the disk is almost full; try again later"
 ADDRESS = short(r"capture-(\d{1,12})-([0-9a-f]{32})@.+", most=320, worst="a", flags=re.I)
 PREFIX = pattern(r"(?i)^\s*(?:(?:re|fwd?)\s*:\s*)+", worst="re: ")
 SIGNATURE = pattern(r"(?m)^-- $", worst="-- ")
@@ -40,8 +42,11 @@ def text_of(message: Message) -> str:
 class Handler:
     def __init__(self, engine: Engine):
         self.engine = engine
+        self.disk = Room(engine.settings.data)
 
     async def handle_RCPT(self, server: SMTP, session: Session, envelope: Envelope, address: str, options: list[str]) -> str:
+        if not self.disk.is_left():
+            return NO_ROOM
         if not await run_in_threadpool(self._known, address):
             return f"550 5.1.1 there is no capture address {address}"
         envelope.rcpt_tos.append(address)

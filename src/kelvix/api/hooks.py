@@ -13,6 +13,7 @@ from starlette.types import ASGIApp, Receive, Scope, Send
 
 from kelvix.core.patterns import short
 from kelvix.engine.intake import MOST_BYTES, Intake
+from kelvix.room import Room
 
 WHERE = short(r"/hooks/(\d{1,18})/(\d{1,18})", most=50, worst="/hooks/1")
 THREADS = 8
@@ -20,8 +21,8 @@ RETRY_AFTER = b"60"  # seconds after which there may be room again
 
 
 class Hooks:
-    def __init__(self, inner: ASGIApp, intake: Intake):
-        self.inner, self.intake = inner, intake
+    def __init__(self, inner: ASGIApp, intake: Intake, disk: Room):
+        self.inner, self.intake, self.disk = inner, intake, disk
         self._threads = ThreadPoolExecutor(THREADS, thread_name_prefix="intake")
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
@@ -32,6 +33,8 @@ class Hooks:
             return await answer(send, 404)
         if scope["method"] != "POST":
             return await answer(send, 405)
+        if not self.disk.is_left():
+            return await answer(send, 503)
         body = b""
         while True:
             message = await receive()

@@ -6,6 +6,7 @@ import gc
 
 import uvicorn
 
+from kelvix import processes
 from kelvix import settings as settings_module
 from kelvix.commands.joining import settings_of
 
@@ -67,4 +68,5 @@ def worker(words: list[str]) -> None:
     if settings.metrics_port:
         any(metrics.serve(settings.metrics_port + n) for n in range(1, MOST_WORKERS + 1))
     settle()
+    processes.keep_beating()
     main(engine)

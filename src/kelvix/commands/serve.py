@@ -16,12 +16,14 @@ import httpx2 as httpx
 
 from kelvix import processes
 from kelvix import settings as settings_module
+from kelvix.commands import secret_files
 from kelvix.commands.mariadb import MariaDB
+from kelvix.commands.supervisor import Child
 from kelvix.settings import TOP, Server, Settings
 from kelvix.store import ddl, people
 from kelvix.store.database_server import DatabaseServer
 from kelvix.store.migrate import migrate
-from kelvix.store.secrets import new_key
+from kelvix.store.secrets import new_key, sealed_with_another
 
 STOPPING = {"worker": 30.0}  # seconds for which a process may finish what it began
 CHILDREN = {"practice": ["practice"], "web": ["web"], "worker": ["worker"]}
@@ -61,15 +63,14 @@ class Installation:
         self.mariadb = MariaDB(data / "mariadb", mariadb_port, host=database_host)
         self.host, self.port, self.reachable = host, port, reachable
         self.settings_file = data / "settings.json"
-        self._children: dict[str, subprocess.Popen[bytes]] = {}
+        self._children: dict[str, Child] = {}
         self._stopping = False
 
     def prepare(self) -> Settings:
         """Start the database and write the settings; a second start keeps the key."""
         key_file = self.data / "key"
-        if not key_file.exists():
-            key_file.touch(mode=0o600)
-            key_file.write_text(new_key())
+        kept_key = secret_files.read(key_file, "the key that encrypts secrets")
+        key = kept_key or new_key()
         ports = [
             _port(self.port, "Kelvix"),
             _port(self.port + 1 if self.port else 0, "the practice apps"),
@@ -82,7 +83,7 @@ class Installation:
         self.settings = Settings(
             str(self.data),
             {"home": home},
-            key_file.read_text(),
+            key,
             self.mariadb.server("kelvix_practice"),
             self.host,
             port=ports[0],
@@ -92,8 +93,16 @@ class Installation:
             capture_smtp_port=ports[4],
             reachable=self.reachable,
         )
-        self.settings.write(self.settings_file)
         migrate(home)
+        if sealed_with_another(DatabaseServer(home), key):
+            self.mariadb.stop()
+            raise SystemExit(
+                f"kelvix: {key_file} is not the key with which this installation’s secrets were encrypted. Restore the key "
+                "from a backup of the data folder; without it, no connection can be used."
+            )
+        if kept_key is None:
+            secret_files.write(key_file, key)
+        secret_files.write(self.settings_file, self.settings.json())
         ddl.reconcile(DatabaseServer(home))
         return self.settings
 
@@ -107,12 +116,9 @@ class Installation:
         """Start child processes and wait until those that answer HTTP do."""
         env = os.environ | {settings_module.VARIABLE: str(self.settings_file), "PYTHONPATH": str(TOP / "src")}
         for name in names:
-            log = str(self.data / f"{name}.log")
-            self._children[name] = processes.spawn(
-                [sys.executable, "-W", "ignore::DeprecationWarning", "-m", "kelvix", *CHILDREN[name.partition("-")[0]]],
-                env=env,
-                quiet=log,
-            )
+            words = [sys.executable, "-W", "ignore::DeprecationWarning", "-m", "kelvix", *CHILDREN[name.partition("-")[0]]]
+            self._children[name] = Child(name, words, env, self.data / f"{name}.log")
+            self._children[name].start()
         for name, address in (("practice", self.settings.practice_address), ("web", self.settings.address)):
             if name in names:
                 self._wait_for(name, f"{address}/healthz")
@@ -120,7 +126,7 @@ class Installation:
     def _wait_for(self, name: str, address: str) -> None:
         until = time.monotonic() + 60
         while time.monotonic() < until:
-            if self._children[name].poll() is not None:
+            if self.child(name).poll() is not None:
                 break
             try:
                 if httpx.get(address, timeout=2, trust_env=False).status_code == 200:
@@ -131,13 +137,22 @@ class Installation:
         raise SystemExit(f"kelvix: the {name} process did not start:\n" + "\n".join(last))
 
     def child(self, name: str) -> subprocess.Popen[bytes]:
-        return self._children[name]
+        process = self._children[name].process
+        assert process
+        return process
 
     def stop_child(self, name: str) -> None:
-        processes.stop(self._children.pop(name), STOPPING.get(name.partition("-")[0], 10))
+        self._children.pop(name).stop(STOPPING.get(name.partition("-")[0], 10))
+
+    def look(self) -> None:
+        """Start again what ended by itself, the database too."""
+        now = time.monotonic()
+        self.mariadb.look(now, say)
+        for child in self._children.values():
+            child.look(now, say)
 
     def keep_up(self) -> None:
-        """Until a signal: start again what ended by itself."""
+        """Look after all processes until a signal comes."""
 
         def stop(_: int, __: FrameType | None) -> None:
             self._stopping = True
@@ -146,22 +161,16 @@ class Installation:
         signal.signal(signal.SIGINT, stop)
         while not self._stopping:
             time.sleep(0.2)
-            if self.mariadb.child and self.mariadb.child.poll() is not None and not self._stopping:
-                self.mariadb.start()
-            for name, child in list(self._children.items()):
-                if child.poll() is not None and not self._stopping:
-                    print(
-                        f"kelvix: the {name} process ended ({child.returncode}) and is started again; "
-                        f"{self.data / f'{name}.log'} tells more",
-                        flush=True,
-                    )
-                    time.sleep(1)
-                    self.start(name)
+            self.look()
 
     def stop(self) -> None:
         for name in list(self._children):
             self.stop_child(name)
         self.mariadb.stop()
+
+
+def say(sentence: str) -> None:
+    print(f"kelvix: {sentence}", flush=True)
 
 
 def sign_in_address(settings: Settings, server: Server) -> str:
@@ -200,7 +209,10 @@ def main(words: list[str], demo: bool) -> None:
         default=[],
         help="a host of a private network to which web requests may go all the same; may be given several times",
     )
+    parser.add_argument("--no-practice", action="store_true", help="do not start the practice apps")
     given = parser.parse_args(words)
+    if demo and given.no_practice:
+        parser.error("the demo needs the practice apps")
     installation = Installation(
         given.data.resolve(), given.host, given.port, database_host=given.database_host, reachable=tuple(given.reach)
     )
@@ -210,7 +222,8 @@ def main(words: list[str], demo: bool) -> None:
         loaded = installation.data / "loaded"
         if demo and not loaded.exists():
             installation.empty()  # an earlier loading may have been cut short
-        installation.start("practice")
+        if not given.no_practice:
+            installation.start("practice")
         if people.first_owner(DatabaseServer(home)) is None:
             if demo:
                 from kelvix.demo.load import load
@@ -220,10 +233,12 @@ def main(words: list[str], demo: bool) -> None:
                 loaded.touch()
             else:
                 people.create_workspace(DatabaseServer(home), "My workspace", "Owner", "Europe/London")
-                practice_account(settings)
+                if not given.no_practice:
+                    practice_account(settings)
         installation.start("web", "worker")
+        beside = "" if given.no_practice else f", the practice apps at {settings.practice_address}"
         print(
-            f"\nKelvix runs at {settings.address}, the practice apps at {settings.practice_address}.\n"
+            f"\nKelvix runs at {settings.address}{beside}.\n"
             f"Sign in, once, at\n\n    {sign_in_address(settings, home)}\n\nCtrl-C stops everything.",
             flush=True,
         )

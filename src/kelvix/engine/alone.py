@@ -6,12 +6,10 @@ ends, and the worker kills the child.
 
 from __future__ import annotations
 
-import json
 import os
 import subprocess
 import sys
 import time
-from dataclasses import asdict
 from functools import partial
 
 import structlog
@@ -52,7 +50,7 @@ class Alone:
         assert self._child.stdin and self._child.stdout
         os.set_blocking(self._child.stdout.fileno(), False)
         with self._child.stdin as told:
-            told.write(json.dumps(asdict(self.settings)).encode())
+            told.write(self.settings.json().encode())
 
     def lost(self, run_ids: list[int]) -> None:
         """Kill the child, if what it carries is among the runs whose lease ended."""

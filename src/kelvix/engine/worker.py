@@ -19,6 +19,7 @@ from kelvix.engine.alone import Alone
 from kelvix.engine.engine import Engine
 from kelvix.engine.runner import Runner
 from kelvix.engine.standpoint import LEASE
+from kelvix.room import Room
 from kelvix.store import ready, runs
 from kelvix.store.runs import Claim
 
@@ -35,6 +36,7 @@ log = structlog.stdlib.get_logger(__name__)
 class Worker:
     def __init__(self, engine: Engine, runner: Runner | None = None):
         self.engine, self.runner = engine, runner or Runner(engine)
+        self.disk = Room(engine.settings.data)
         self._stopping = threading.Event()
         self._free = threading.Semaphore(COMPUTING)
         self.runner.leases.leave, self.runner.leases.return_ = self._free.release, self._free.acquire
@@ -68,6 +70,9 @@ class Worker:
                 if time.monotonic() - tidied > TIDY:
                     tidied = time.monotonic()
                     self._tidy()
+                if not self.disk.is_left():
+                    self._stopping.wait(1)
+                    continue
                 ended, self._held_back = self._ended, False
                 if not self._take_up() and not (self._held_back and ended != self._ended):
                     self.engine.dispatch.wait(LOOK)
@@ -172,6 +177,9 @@ class Worker:
         while not self._stopping.is_set():
             new = 0
             try:
+                if not self.disk.is_left():
+                    self._stopping.wait(1)
+                    continue
                 for server in self.engine.directory.servers.values():
                     new += following.follow(self.engine, versions, server)
                     new += following.settle(self.engine, versions, server)
@@ -195,6 +203,9 @@ class Worker:
     def _read_feeds(self) -> None:
         while not self._stopping.is_set():
             try:
+                if not self.disk.is_left():
+                    self._stopping.wait(1)
+                    continue
                 for server in self.engine.directory.servers.values():
                     self._poller.check_due(server)
             except Exception:

@@ -1,6 +1,7 @@
 """The practice apps as one web application: their APIs, their plain pages, the consent window, the fault switches."""
 
 # No deferred annotations here: routes within functions name types that only exist there.
+import asyncio
 import pathlib
 from collections.abc import AsyncIterator
 from contextlib import ExitStack, asynccontextmanager
@@ -8,11 +9,12 @@ from typing import Annotated
 from urllib.parse import urlencode, urlsplit
 
 from fastapi import Depends, FastAPI, Form, HTTPException, Request, Response
-from fastapi.responses import HTMLResponse, RedirectResponse
+from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
 from starlette.datastructures import Headers, MutableHeaders
 from starlette.middleware.trustedhost import TrustedHostMiddleware
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from kelvix import processes, room
 from kelvix.core.values import whole
 from kelvix.practice import receiver as receiver_app
 from kelvix.practice.apps import every
@@ -21,6 +23,7 @@ from kelvix.practice.faults import MODES, PUSH_MODES, SAID, FaultMiddleware, Fau
 from kelvix.practice.framework import COOKIE, Desk, NotSignedIn
 from kelvix.practice.push import Pusher
 from kelvix.practice.store import Store
+from kelvix.room import Room
 from kelvix.settings import Settings
 from kelvix.store.database_server import DatabaseServer, Row
 from kelvix.store.migrate import migrate
@@ -34,12 +37,15 @@ CSP = "default-src 'self'; style-src 'self' 'nonce-practice'; frame-ancestors 'n
 class Guard:
     """Pages take writes from their own pages only (SameSite cookie and Origin), and run no scripts at all. Plain ASGI."""
 
-    def __init__(self, inner: ASGIApp):
-        self.inner = inner
+    def __init__(self, inner: ASGIApp, disk: Room):
+        self.inner, self.disk = inner, disk
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
             return await self.inner(scope, receive, send)
+        if scope["method"] not in ("GET", "HEAD", "DELETE") and not self.disk.is_left():
+            full = JSONResponse({"error": "the disk is almost full"}, 503, {"retry-after": str(room.RETRY_AFTER)})
+            return await full(scope, receive, send)
         headers, where = Headers(scope=scope), scope["path"]
         origin = headers.get("origin")
         machine = "/api/" in where or where == "/oauth/token"  # these are proved by tokens and codes, not by cookies
@@ -67,6 +73,8 @@ def build(settings: Settings) -> ASGIApp:
         with ExitStack() as running:
             for one in apps.values():
                 running.enter_context(one.running())
+            beating = asyncio.create_task(processes.beat_on_the_loop())
+            running.callback(beating.cancel)
             yield
 
     app = FastAPI(title="Practice apps", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
@@ -75,7 +83,7 @@ def build(settings: Settings) -> ASGIApp:
         app.include_router(one.api())
         app.include_router(one.pages(desk))
     app.include_router(receiver_app.router(receiver))
-    app.add_middleware(Guard)
+    app.add_middleware(Guard, disk=Room(settings.data))
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=["localhost", "127.0.0.1"])
 
     Signed = Annotated[Row, Depends(desk.person)]

@@ -9,6 +9,8 @@ import os
 from cryptography.exceptions import InvalidTag
 from cryptography.hazmat.primitives.ciphers.aead import AESGCM
 
+from kelvix.store.database_server import DatabaseServer, Transaction
+
 NONCE = 12  # bytes, NIST SP 800-38D
 
 
@@ -23,6 +25,22 @@ def digest(*parts: str | int) -> bytes:
         raw = str(part).encode("utf-8", "surrogatepass")
         seen.update(len(raw).to_bytes(8, "big") + raw)
     return seen.digest()
+
+
+SEALED = (("connection", "secret"), ("kept_secret", "secret"), ("watch", "push_secret"), ("listening", "token"))
+
+
+def sealed_with_another(server: DatabaseServer, key: str) -> bool:
+    """Say whether anything in a database was sealed with another key than this."""
+    mine = hashlib.sha256(base64.b64decode(key)).digest()[:4]
+
+    def work(t: Transaction) -> bool:
+        return any(
+            t.row(f"SELECT 1 FROM {table} WHERE {column} IS NOT NULL AND LEFT({column}, 4) <> %s LIMIT 1", (mine,))
+            for table, column in SEALED
+        )
+
+    return server.read(work)
 
 
 class Vault:

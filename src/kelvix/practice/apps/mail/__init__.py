@@ -22,6 +22,7 @@ from kelvix.practice.framework import Desk, PracticeApp
 from kelvix.practice.push import Pusher
 from kelvix.practice.store import Access, Store
 from kelvix.readers import contents
+from kelvix.room import Room
 from kelvix.settings import Settings
 from kelvix.store.database_server import Row
 from kelvix.store.secrets import digest
@@ -52,7 +53,7 @@ class Mail(PracticeApp):
 
     @contextmanager
     def running(self) -> Iterator[None]:
-        controller = listener(self.store, self.code, self.deliver, self.settings.smtp_port)
+        controller = listener(self.store, self.code, self.deliver, self.settings.smtp_port, Room(self.settings.data))
         controller.start()
         yield
         controller.stop()

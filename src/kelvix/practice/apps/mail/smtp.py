@@ -10,18 +10,22 @@ from aiosmtpd.smtp import SMTP, Envelope, Session
 from starlette.concurrency import run_in_threadpool
 
 from kelvix.practice.store import Store
+from kelvix.room import Room
 
 MOST_BYTES = 40 << 20
+NO_ROOM = "452 4.3.1 the disk is almost full; try again later"
 log = structlog.stdlib.get_logger(__name__)
 
 
 class Handler:
     """SMTP on loopback: a message goes to the folder that has the recipient's address."""
 
-    def __init__(self, store: Store, code: str, deliver: Callable[[int, bytes], int]):
-        self.store, self.code, self.deliver = store, code, deliver
+    def __init__(self, store: Store, code: str, deliver: Callable[[int, bytes], int], disk: Room):
+        self.store, self.code, self.deliver, self.disk = store, code, deliver, disk
 
     async def handle_RCPT(self, server: SMTP, session: Session, envelope: Envelope, address: str, options: list[str]) -> str:
+        if not self.disk.is_left():
+            return NO_ROOM
         folder = await run_in_threadpool(self.store.container_by_address, self.code, address.lower())
         if folder is None:
             return f"550 5.1.1 there is no folder with the address {address}"
@@ -45,10 +49,10 @@ class Handler:
                 yield folder["id"]
 
 
-def listener(store: Store, code: str, deliver: Callable[[int, bytes], int], port: int) -> Controller:
+def listener(store: Store, code: str, deliver: Callable[[int, bytes], int], port: int, disk: Room) -> Controller:
     """Takes mail on loopback. SMTPUTF8 and 8BITMIME are offered; no sign-in, since only this machine can reach it."""
     return Controller(
-        Handler(store, code, deliver),
+        Handler(store, code, deliver, disk),
         hostname="127.0.0.1",
         port=port,
         enable_SMTPUTF8=True,
