@@ -54,7 +54,7 @@ def test_what_cannot_be_kept_is_sent_away_and_goes_on_by_itself(small):
     fill(disk, LOW // 2)
 
     def refuses():
-        answer = httpx.post(captures, content="a line", headers={"content-type": "text/plain"}, trust_env=False)
+        answer = httpx.post(captures, content="asked", headers={"content-type": "text/plain"}, trust_env=False)
         return answer.status_code == 503 and answer
 
     answer = until(refuses)
@@ -63,11 +63,11 @@ def test_what_cannot_be_kept_is_sent_away_and_goes_on_by_itself(small):
     assert saved.status_code == 503 and "goes on by itself" in saved.json()["detail"]
     with pytest.raises(smtplib.SMTPRecipientsRefused, match="452"):
         until(lambda: orla.deliver("while full"))
-    assert orla.web.get("/healthz").status_code == 200 and on.titles() == ["before"], "what is there can be read"
+    assert orla.web.get("/healthz").status_code == 200 and "before" in on.titles(), "what is there can be read"
     (disk / "filler").unlink()
     until(lambda: httpx.post(captures, content="a line", headers={"content-type": "text/plain"}, trust_env=False).status_code == 201)
     deliver_surely(orla, "after")
-    until(lambda: sorted(on.titles()) == ["a line", "after", "before"])
+    until(lambda: sorted(set(on.titles()) - {"asked"}) == ["a line", "after", "before"])
 
 
 def test_a_disk_that_is_full_to_the_last_byte_loses_and_doubles_nothing(small):
