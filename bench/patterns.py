@@ -55,7 +55,9 @@ def main() -> None:
         grown = large / small if large > FLOOR else 1.0
         kept[name] = grown
         rows.append([name[:60], repr(worst), f"{small * 1e3:.2f} ms", f"{large * 1e3:.2f} ms", f"{grown:.1f} x"])
-    table(f"patterns: {len(measured)}, 100 kB and 1 MB of what costs each most", ["", "repeated", "100 kB", "1 MB", "grown"], rows)
+    table(
+        f"patterns: {len(measured)}, 100 kB and 1 MB of what costs each most", ["", "repeated", "100 kB", "1 MB", "grown"], rows
+    )
     verdict(max(kept.values()) <= MOST, f"each at most {MOST:.0f} times as long for ten times as much")
     keep("patterns", kept)
 

@@ -71,7 +71,7 @@ def test_what_stands_by_itself_is_found_even_where_two_share_what_is_between_the
         ("first amount(t).amount", "x5 GBP 10, later", Decimal(10)),
         ("first amount(t).amount", "ABC 5 GBP 6", Decimal(6)),
         ("string(first date(t))", "112/5/2026 or 31/02/2026 12/05/2026", "2026-05-12"),
-        ('string(time(t))', "10:00:00z", "10:00:00Z"),
+        ("string(time(t))", "10:00:00z", "10:00:00Z"),
     ],
 )
 def test_what_is_found_stays_what_it_was(formula, text, expected):
@@ -96,7 +96,11 @@ def test_patterns_are_kept_in_one_place():
     assert len(LISTED) > 40 and all(one.worst for one in LISTED)
     for folder in ("formats", "core/feel/added"):
         for path in (TOP / "src/kelvix" / folder).glob("*.py"):
-            calls = [n for n in ast.walk(ast.parse(path.read_text())) if isinstance(n, ast.Attribute) and isinstance(n.value, ast.Name)]
+            calls = [
+                n
+                for n in ast.walk(ast.parse(path.read_text()))
+                if isinstance(n, ast.Attribute) and isinstance(n.value, ast.Name)
+            ]
             own = {n.attr for n in calls if n.value.id == "re"} - {"I", "A", "S", "M", "ASCII"}
             assert not own or (folder != "formats" and path.name in BOUNDED), (path, own)
     assert once("a") is once("a")

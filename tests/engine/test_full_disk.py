@@ -65,7 +65,11 @@ def test_what_cannot_be_kept_is_sent_away_and_goes_on_by_itself(small):
         until(lambda: orla.deliver("while full"))
     assert orla.web.get("/healthz").status_code == 200 and "before" in on.titles(), "what is there can be read"
     (disk / "filler").unlink()
-    until(lambda: httpx.post(captures, content="a line", headers={"content-type": "text/plain"}, trust_env=False).status_code == 201)
+    until(
+        lambda: (
+            httpx.post(captures, content="a line", headers={"content-type": "text/plain"}, trust_env=False).status_code == 201
+        )
+    )
     deliver_surely(orla, "after")
     until(lambda: sorted(set(on.titles()) - {"asked"}) == ["a line", "after", "before"])
 

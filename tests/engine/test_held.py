@@ -59,14 +59,19 @@ def test_requests_to_a_paused_workflow_are_held_and_go_on_in_order(door):
     door.person.api("POST", f"/workflows/{door.id}/on")
     until(lambda: len(door.names()) == 5)
     assert sorted(door.names()) == [f"call {n}" for n in range(5)] and door.held() == 0
-    assert door.person.space.row("SELECT bytes FROM workspace_usage WHERE workspace_id=%s", (door.person.space.id,))["bytes"] == 0
+    assert (
+        door.person.space.row("SELECT bytes FROM workspace_usage WHERE workspace_id=%s", (door.person.space.id,))["bytes"] == 0
+    )
 
 
 def test_the_same_request_is_held_once_and_never_carried_again(door):
     door.call("before", **{"idempotency-key": "a"})
     until(lambda: door.names() == ["before"])
     door.pause()
-    answers = [door.call("before", **{"idempotency-key": "a"}), *(door.call("twice", **{"idempotency-key": "b"}) for _ in range(3))]
+    answers = [
+        door.call("before", **{"idempotency-key": "a"}),
+        *(door.call("twice", **{"idempotency-key": "b"}) for _ in range(3)),
+    ]
     assert [a.json()["new"] for a in answers] == [False, True, False, False] and door.held() == 1
     other = door.call("another", **{"idempotency-key": "b"})
     assert other.status_code == 422 and "another request" in other.json()["title"]
@@ -134,7 +139,10 @@ def test_pushes_and_what_is_polled_are_held(orla):
 
 
 def test_changes_of_records_wait_where_the_log_was_left(orla):
-    table, log = orla.database("Tasks", {"name": "Name", "type": "text"}), orla.database("Log", {"name": "Name", "type": "text"})
+    table, log = (
+        orla.database("Tasks", {"name": "Name", "type": "text"}),
+        orla.database("Log", {"name": "Name", "type": "text"}),
+    )
     when = {"verb": "when", "id": "w", "own": {"kind": "record", "event": "added", "database": table["id"]}}
     name = table["fields"][0]["id"]
     add = {"verb": "add", "id": "a", "database": log["id"],
@@ -153,7 +161,12 @@ def test_a_signed_request_is_known_by_its_signed_id(door):
     kept = orla.api("GET", f"/workflows/{door.id}")
     document = kept["document"]
     document["lines"][0]["own"]["signed"] = True
-    orla.api("PUT", f"/workflows/{door.id}", json={"name": "Calls", "document": document}, headers={"if-match": str(kept["draft_version"])})
+    orla.api(
+        "PUT",
+        f"/workflows/{door.id}",
+        json={"name": "Calls", "document": document},
+        headers={"if-match": str(kept["draft_version"])},
+    )
     orla.api("POST", f"/workflows/{door.id}/on")
     secret = door.secret
     body, stamp = b'{"name": "signed"}', int(time.time())

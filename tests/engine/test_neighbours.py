@@ -59,7 +59,13 @@ def test_a_receiver_that_drips(troubled, neighbour):
     quiet = crossings(neighbour, 2, "quiet")
     orla = running.person("Orla")
     connection = orla.connect("Enquiries")
-    when = {"verb": "when", "id": "w", "connection": connection, "container": str(orla.folders["Enquiries"]), "container_name": "E"}
+    when = {
+        "verb": "when",
+        "id": "w",
+        "connection": connection,
+        "container": str(orla.folders["Enquiries"]),
+        "container_name": "E",
+    }
     tell = {"verb": "web_request", "id": "r", "address": [{"text": address}], "recognises": True, "body": []}
     workflow = orla.workflow("Tell", {"lines": [when, tell]})
     orla.api("POST", f"/workflows/{workflow}/on")
@@ -125,7 +131,9 @@ def test_an_app_that_is_slow_holds_up_no_other_feed(troubled, neighbour):
     neighbour.check_now()
     many.faults("slow", app="files")
     try:
-        many.space.transact(lambda t: t.execute("UPDATE watch SET next_check_at=NOW(3) WHERE workspace_id=%s", (many.space.id,)))
+        many.space.transact(
+            lambda t: t.execute("UPDATE watch SET next_check_at=NOW(3) WHERE workspace_id=%s", (many.space.id,))
+        )
         time.sleep(0.5)
         began = time.monotonic()
         neighbour.check_now()

@@ -48,7 +48,12 @@ def test_each_kind_is_read_as_its_format_reads_it(own, tmp_path):
     assert contents.article(page.encode("latin-1"), "", "iso-8859-1").text == "Ünder one roof."
     source = b"Subject: Hello\r\nContent-Type: multipart/mixed; boundary=b\r\n\r\n--b\r\n\r\ntext\r\n--b\r\nContent-Disposition: attachment; filename=a.bin\r\n\r\n\xff\x00\r\n--b--\r\n"
     message = contents.message(source)
-    assert (message.subject, message.text, message.date, [a.name for a in message.attachments]) == ("Hello", "text", None, ["a.bin"])
+    assert (message.subject, message.text, message.date, [a.name for a in message.attachments]) == (
+        "Hello",
+        "text",
+        None,
+        ["a.bin"],
+    )
     assert contents.message_parts(source, (2, 99)) == {2: b"\xff\x00"}
     feed = b"<rss version='2.0'><channel><item><link>https://a.example/1</link><title>One</title><description>&lt;p&gt;Text&lt;/p&gt;</description></item></channel></rss>"
     assert [(li.title, li.text) for li in contents.links(feed, as_text=True)] == [("One", "Text")]
@@ -124,7 +129,9 @@ def test_a_reader_dies_with_its_parent():
         "from kelvix.readers.pool import Pool; p = Pool(); p.read_bytes('message', b'Subject: x'); c = p._idle.get(); "
         "print(c.process.pid, flush=True); import time; time.sleep(60)"
     )
-    parent = subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, env=os.environ | {"PYTHONPATH": str(TOP / "src")})
+    parent = subprocess.Popen(
+        [sys.executable, "-c", code], stdout=subprocess.PIPE, env=os.environ | {"PYTHONPATH": str(TOP / "src")}
+    )
     child = int(parent.stdout.readline())
     os.kill(child, 0)
     parent.kill()
@@ -150,7 +157,8 @@ def test_a_position_in_a_file_is_kept(own, tmp_path):
 def test_many_threads_share_the_children(own):
     found: list[str] = []
     threads = [
-        threading.Thread(target=lambda n=n: found.append(contents.message(f"Subject: {n}\r\n\r\n".encode()).subject)) for n in range(40)
+        threading.Thread(target=lambda n=n: found.append(contents.message(f"Subject: {n}\r\n\r\n".encode()).subject))
+        for n in range(40)
     ]
     for thread in threads:
         thread.start()

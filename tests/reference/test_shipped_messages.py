@@ -29,7 +29,10 @@ def test_parts_of_parts():
     """test_nested_inner_contains_outer_boundary: four texts, none of them lost; test_mime_attachments_in_constructor's mail."""
     text = of("38").text
     assert "Unlike the test test_nested-multiples" in text and not of("38").attachments
-    assert "a simple kind of mirror" in parts((DATA / "msg_04.txt").read_bytes(), (of("04").attachments[0].index,)).popitem()[1].decode()
+    assert (
+        "a simple kind of mirror"
+        in parts((DATA / "msg_04.txt").read_bytes(), (of("04").attachments[0].index,)).popitem()[1].decode()
+    )
 
 
 @pytest.mark.parametrize(

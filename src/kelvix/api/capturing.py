@@ -150,7 +150,7 @@ def capture(who: Editor, body: CaptureIn, idempotency_key: Annotated[str | None,
         ).model_dump(mode="json")
 
     try:
-        answer = once(who, "capture", idempotency_key, body.model_dump_json(), work)
+        answer = once(who, "capture", idempotency_key, body, work)
     except NotKept as why:
         raise Problem(422, str(why), why.advice) from None
     who.announce(f"records:{answer['database']}")

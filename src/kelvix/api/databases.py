@@ -310,7 +310,7 @@ def add_record(
         assert made
         return Written(record=record_out(made), change=seq).model_dump(mode="json")
 
-    answer = once(who, f"records of {database_id}", idempotency_key, body.model_dump_json(), work)
+    answer = once(who, f"records of {database_id}", idempotency_key, body, work)
     who.announce(f"records:{database_id}")
     return Written.model_validate(answer)
 

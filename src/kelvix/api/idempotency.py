@@ -7,6 +7,8 @@ import json
 from collections.abc import Callable
 from typing import Any
 
+from pydantic import BaseModel
+
 from kelvix.api.access import Caller
 from kelvix.api.problems import Problem
 from kelvix.store.database_server import Transaction
@@ -16,10 +18,11 @@ from kelvix.store.secrets import digest
 Work = Callable[[Transaction], dict[str, Any]]
 
 
-def once(who: Caller, route: str, key: str | None, body: str, work: Work) -> dict[str, Any]:
+def once(who: Caller, route: str, key: str | None, body: BaseModel, work: Work) -> dict[str, Any]:
     """Run `work` in a transaction, unless this caller's key was seen on this route: then give the earlier answer. Raises
     Problem where it was seen with another body."""
-    return once_of(who.space, f"{who.person.id} {route}", key, body, work)
+    sent = json.dumps(body.model_dump(mode="json"), sort_keys=True) if key else None
+    return once_of(who.space, f"{who.person.id} {route}", key, sent, work)
 
 
 def once_of(space: Space, whose: str, key: str | None, body: str | None, work: Work) -> dict[str, Any]:

@@ -41,7 +41,7 @@ def values_of(tree: str) -> tuple[t.Value, ...]:
 
 def fresh(env: Env) -> Env:
     """The same environment for another evaluation."""
-    return Env(env.now, env.zone, env.locale, env.order)
+    return Env(env.now, env.zone, env.locale, env.order, elsewhere=env.elsewhere)
 
 
 def to_feel(value: Value, env: Env) -> object:

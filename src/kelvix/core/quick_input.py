@@ -122,10 +122,12 @@ def lines_of(text: str, each: bool) -> list[tuple[str, str]]:
     for line in lines:
         begins = line.strip() and (not found or (each and not line.startswith((" ", "\t"))))
         if begins:
-            found.append((BULLET.sub("", line.strip()), []))
+            found.append((line.strip(), []))
         elif found:
             found[-1][1].append(line.strip() if each else line)
-    return [_bounded(line, "\n".join(more).strip("\n")) for line, more in found]
+    if len(found) > MOST_LINES:  # too many to be kept: none is looked at
+        return [(line, "") for line, _ in found]
+    return [_bounded(BULLET.sub("", line), "\n".join(more).strip("\n")) for line, more in found]
 
 
 def _bounded(line: str, more: str) -> tuple[str, str]:

@@ -9,27 +9,80 @@ or minutes.
 from __future__ import annotations
 
 import re
+from calendar import monthrange
 from collections.abc import Iterator
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 from itertools import islice, takewhile
 from zoneinfo import ZoneInfo
 
 from cronsim import CronSim, CronSimError
 from dateutil.rrule import rrulestr
 
-from kelvix.core.values import Unfit
+from kelvix.core.patterns import short
+from kelvix.core.values import Unfit, whole
 from kelvix.core.workflow import Schedule
 
 SHORTEST = 60  # seconds between two times
 REAL_TIME = re.compile(r"FREQ=(HOURLY|MINUTELY|SECONDLY)\b", re.I)
 MOST_STEPS = 100_000  # of a rule, looked through for one that is still to come
+LONGEST_RULE = 500  # characters
+FIRST_YEAR, LAST_YEAR = 1970, 2200  # in which a schedule may begin
+AHEAD = 10  # years in which a rule must come round
+FREQUENCIES = ("YEARLY", "MONTHLY", "WEEKLY", "DAILY", "HOURLY", "MINUTELY")
+WEEKDAYS = ("MO", "TU", "WE", "TH", "FR", "SA", "SU")
+PART = short(r"([A-Z-]+)=(.+)", most=LONGEST_RULE, worst="A", flags=re.I)
+VALUES = {  # RFC 5545, 3.3.10: the least and the most of each part, below zero too where it counts from the end
+    "BYMINUTE": (0, 59, False),
+    "BYHOUR": (0, 23, False),
+    "BYMONTHDAY": (1, 31, True),
+    "BYYEARDAY": (1, 366, True),
+    "BYWEEKNO": (1, 53, True),
+    "BYMONTH": (1, 12, False),
+    "BYSETPOS": (1, 366, True),
+    "INTERVAL": (1, 10_000, False),
+    "COUNT": (1, 1_000_000, False),
+}
+STEPS = {  # of which a rule's times are whole numbers apart
+    "WEEKLY": timedelta(weeks=1),
+    "DAILY": timedelta(days=1),
+    "HOURLY": timedelta(hours=1),
+    "MINUTELY": timedelta(minutes=1),
+}
+DAY = short(r"([+-]?\d{1,2})?(MO|TU|WE|TH|FR|SA|SU)", most=5, worst="1", flags=re.I)
 
 
 def _start(schedule: Schedule) -> datetime:
     try:
-        return datetime.fromisoformat(schedule.start).replace(tzinfo=None)
+        start = datetime.fromisoformat(schedule.start).replace(tzinfo=None)
     except ValueError:
-        raise Unfit("say when the schedule begins, as in 2026-11-25T09:00") from None
+        raise Unfit("say when the schedule begins, for example 2026-11-25T09:00") from None
+    if not FIRST_YEAR <= start.year <= LAST_YEAR:
+        raise Unfit(f"a schedule begins between the years {FIRST_YEAR} and {LAST_YEAR}")
+    return start
+
+
+def _parts(text: str) -> dict[str, str]:
+    """The parts of a rule, by name. Raises Unfit for what RFC 5545 does not allow, which libraries take or stumble over."""
+    if len(text) > LONGEST_RULE:
+        raise Unfit(f"a rule has at most {LONGEST_RULE} characters")
+    found: dict[str, str] = {}
+    for piece in filter(None, (p.strip() for p in text.split(";"))):
+        part = PART.fullmatch(piece)
+        if part is None or part[1].upper() in found:
+            raise Unfit(f"“{piece}” is no rule that iCalendar knows, or stands there twice")
+        found[part[1].upper()] = part[2].upper()
+    if found.get("FREQ") not in FREQUENCIES:
+        said = f"“{text}” is no rule that iCalendar knows"
+        raise Unfit(f"{said}: it says FREQ=DAILY, WEEKLY, MONTHLY, YEARLY, HOURLY or MINUTELY")
+    for name, (least, most, from_the_end) in VALUES.items():
+        for value in found[name].split(",") if name in found else ():
+            number = whole(value.lstrip("+").removeprefix("-") if from_the_end else value)
+            if number is None or not least <= number <= most:
+                raise Unfit(f"{name}={value} cannot be: it is a number from {least} to {most}")
+    for value in found["BYDAY"].split(",") if "BYDAY" in found else ():
+        if (day := DAY.fullmatch(value)) is None or (day[1] and not 1 <= abs(int(day[1])) <= 53):
+            raise Unfit(f"BYDAY={value} cannot be: it is MO, TU, WE, TH, FR, SA or SU, perhaps with a number before it")
+    return found
 
 
 def _rule(schedule: Schedule, zone: ZoneInfo, after: datetime) -> Iterator[datetime]:
@@ -37,42 +90,79 @@ def _rule(schedule: Schedule, zone: ZoneInfo, after: datetime) -> Iterator[datet
     text = schedule.rule.strip().removeprefix("RRULE:")
     if re.search("SECONDLY|BYSECOND", text, re.I):
         raise Unfit("the shortest time between two is a minute")
+    parts = _parts(text)
     start = _start(schedule)
     real = bool(REAL_TIME.search(text))
     begins = start.replace(tzinfo=zone).astimezone(UTC).replace(tzinfo=None) if real else start
     seen = after.astimezone(UTC if real else zone).replace(tzinfo=None)
-    begins = _nearer(text, begins, seen) if real else begins
+    begins = _nearer(parts, begins, seen)
+    if not _comes_round(parts, begins.date()):
+        return
     try:
-        rule = rrulestr(_until(text, zone, real), dtstart=begins)
-        found = rule.xafter(seen - timedelta(days=0 if real else 1), inc=False)  # a day back: clocks may have changed
-    except (ValueError, KeyError, TypeError, AttributeError):
+        end = f";UNTIL={_end(parts.pop('UNTIL'), zone, real):%Y%m%dT%H%M%S}" if "UNTIL" in parts else ""
+        rule = rrulestr(";".join(f"{k}={v}" for k, v in parts.items()) + end, dtstart=begins)
+    except (ValueError, KeyError, TypeError, AttributeError, OverflowError):
         raise Unfit(f"“{schedule.rule}” is no rule that iCalendar knows") from None
     last = after
-    for naive in islice(found, MOST_STEPS):
+    back = seen - timedelta(days=0 if real else 1)  # a day back: clocks may have changed
+    for number, naive in enumerate(rule, 1):
+        if naive <= back:
+            if number >= MOST_STEPS:
+                raise Unfit(f"this rule came round {MOST_STEPS:,} times before now: let it begin later")
+            continue
+        if naive.year > LAST_YEAR:
+            return
         at = naive.replace(tzinfo=UTC) if real else naive.replace(tzinfo=zone).astimezone(UTC)
         if at > last:
             yield at
             last = at
 
 
-def _nearer(text: str, begins: datetime, seen: datetime) -> datetime:
-    """A later beginning from which a rule by hours or minutes counts alike, so that years of them need not be gone through."""
-    if "COUNT=" in text.upper() or seen <= begins:
+def _comes_round(parts: dict[str, str], first: date) -> bool:
+    """Say whether there is any day on which a rule can come round, in a number of years: the library goes to the year 9999 for
+    one. And whether BYSETPOS names a time that there can be."""
+    numbers = {name: [int(v) for v in parts[name].split(",")] for name in VALUES if name in parts}
+    days = parts.get("BYDAY", "").split(",") if "BYDAY" in parts else []
+    frequency = parts["FREQ"]
+    if frequency not in ("MONTHLY", "YEARLY") and any(day[:-2] for day in days):
+        raise Unfit(f"a number before a day of the week stands with MONTHLY and YEARLY only: BYDAY={parts['BYDAY']}")
+    times = len(numbers.get("BYMINUTE", "1"))
+    times *= len(numbers.get("BYHOUR", "1")) if frequency not in ("HOURLY", "MINUTELY") else 1
+    size = times * {"WEEKLY": len(days) or 1, "MONTHLY": 31, "YEARLY": 366}.get(frequency, 1)
+    if any(abs(n) > size for n in numbers.get("BYSETPOS", [])):
+        raise Unfit(f"BYSETPOS={parts['BYSETPOS']} cannot be: there are at most {size} times to choose from")
+    weekdays = {WEEKDAYS.index(day[-2:]) for day in days}
+    for ahead in range(366 * AHEAD):
+        day = first + timedelta(days=ahead)
+        length = 366 if monthrange(day.year, 2)[1] == 29 else 365
+        this = {
+            "BYMONTH": (day.month, 12),
+            "BYMONTHDAY": (day.day, monthrange(day.year, day.month)[1]),
+            "BYYEARDAY": (day.timetuple().tm_yday, length),
+        }
+        if all(not {at, at - of - 1}.isdisjoint(numbers[name]) for name, (at, of) in this.items() if name in numbers) and (
+            not weekdays or day.weekday() in weekdays
+        ):
+            return True
+    return False
+
+
+def _nearer(parts: dict[str, str], begins: datetime, seen: datetime) -> datetime:
+    """A later beginning from which a rule counts alike, so that years of times need not be gone through; one with a count, or
+    by months or years, has none."""
+    step = STEPS.get(parts["FREQ"])
+    if "COUNT" in parts or step is None or seen <= begins:
         return begins
-    interval = re.search(r"INTERVAL=(\d{1,6})\b", text, re.I)
-    step = timedelta(hours=1) if "HOURLY" in text.upper() else timedelta(minutes=1)
-    step *= int(interval[1]) or 1 if interval else 1
-    return begins + max(0, (seen - begins) // step - 1) * step
+    step *= int(parts.get("INTERVAL", "1"))
+    return begins + max(0, (seen - begins) // step - 2) * step
 
 
-def _until(text: str, zone: ZoneInfo, real: bool) -> str:
-    """The rule with its end on the clock that is counted by."""
-
-    def local(m: re.Match[str]) -> str:
-        end = datetime.strptime(m[1], "%Y%m%dT%H%M%SZ").replace(tzinfo=UTC)
-        return f"UNTIL={end.astimezone(UTC if real else zone):%Y%m%dT%H%M%S}"
-
-    return re.sub(r"UNTIL=(\d{8}T\d{6}Z)", local, text, flags=re.I)
+def _end(text: str, zone: ZoneInfo, real: bool) -> datetime:
+    """The end of a rule on the clock that is counted by. Raises ValueError."""
+    if text.endswith("Z"):
+        end = datetime.strptime(text, "%Y%m%dT%H%M%SZ").replace(tzinfo=UTC)
+        return end.astimezone(UTC if real else zone).replace(tzinfo=None)
+    return datetime.strptime(text, "%Y%m%dT%H%M%S" if "T" in text else "%Y%m%d")
 
 
 def _cron(schedule: Schedule, zone: ZoneInfo, after: datetime) -> Iterator[datetime]:

@@ -12,7 +12,6 @@ from datetime import datetime
 from typing import Any
 
 from kelvix.core.cells import Cell
-from kelvix.core.feel import Env
 from kelvix.core.filling import Carried
 from kelvix.core.steps import Surroundings
 from kelvix.core.walking import Place, Walk
@@ -84,7 +83,7 @@ class Standpoint(Walk, ABC):
 
     def _as_of(self, moment: datetime) -> Surroundings:
         env = self._now.env
-        return replace(self._now, env=Env(moment, env.zone, env.locale, env.order))
+        return replace(self._now, env=replace(env, now=moment))
 
     def _record(self, line: Line, place: Place, outcome: str, given: Any = None, made: Any = None) -> None:
         self.progress.lines.append((line.id, place_text(place), outcome, given, made))

@@ -1,4 +1,4 @@
-"""What a reader child reads, by name: the function in `formats/` that does it, and how long it may take."""
+"""What a reader child reads, by name: the function that does it, and how long it may take."""
 
 from __future__ import annotations
 
@@ -25,17 +25,18 @@ class Kind:
         """Import the function; formats are heavy, so each child imports what it is asked for."""
         from importlib import import_module
 
-        found: Callable[..., Any] = getattr(import_module(f"kelvix.formats.{self.module}"), self.function)
+        found: Callable[..., Any] = getattr(import_module(self.module), self.function)
         return found
 
 
 KINDS = {
-    "article": Kind("article", "read_file", 15.0),
-    "links": Kind("lists_of_links", "read_file", 30.0),
-    "message": Kind("rfc5322", "read_file", 10.0),
-    "message_parts": Kind("rfc5322", "parts_of_file", 20.0),
-    "pdf": Kind("pdf", "read", 20.0),
-    "picture": Kind("picture", "read", 5.0),
+    "formula": Kind("kelvix.core.feel.heavy", "carry_out", 5.0),
+    "article": Kind("kelvix.formats.article", "read_file", 15.0),
+    "links": Kind("kelvix.formats.lists_of_links", "read_file", 30.0),
+    "message": Kind("kelvix.formats.rfc5322", "read_file", 10.0),
+    "message_parts": Kind("kelvix.formats.rfc5322", "parts_of_file", 20.0),
+    "pdf": Kind("kelvix.formats.pdf", "read", 20.0),
+    "picture": Kind("kelvix.formats.picture", "read", 5.0),
 }
 
 

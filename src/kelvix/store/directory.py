@@ -13,6 +13,7 @@ from typing import Any, TypeVar
 from zoneinfo import ZoneInfo
 
 from kelvix.core.feel import Env
+from kelvix.readers.formulas import elsewhere
 from kelvix.settings import Settings
 from kelvix.store.database_server import DatabaseServer, Row, Transaction
 
@@ -54,7 +55,7 @@ class Space:
 
     def env(self, now: datetime) -> Env:
         """What expressions may know of this workspace."""
-        return Env(now, self.zone, self.language, self.order)
+        return Env(now, self.zone, self.language, self.order, elsewhere=elsewhere)
 
     def transact(self, work: Callable[[Transaction], T]) -> T:
         return self.server.transact(work)

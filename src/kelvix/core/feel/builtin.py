@@ -77,7 +77,8 @@ class Param:
 class Builtin:
     """One form of a built-in function. `spread`: the last parameter takes all further arguments as a list; where it is
     "list", one argument that is a list is that list. `needs_env`: `do` gets the environment first. `example` is an
-    expression and what it gives. `added`: ours, not the standard's."""
+    expression and what it gives. `added`: ours, not the standard's. `weight`: steps that 256 characters
+    of what it is given are charged."""
 
     name: str
     params: tuple[Param, ...]
@@ -89,6 +90,7 @@ class Builtin:
     spread: Spread = ""
     needs_env: bool = False
     added: bool = False
+    weight: int = 1
 
     @property
     def least(self) -> int:
@@ -133,11 +135,12 @@ class Registry:
         spread: Spread = "",
         needs_env: bool = False,
         added: bool = False,
+        weight: int = 1,
     ) -> Callable[[Callable[..., T]], Callable[..., T]]:
         """Declare the decorated function as a form of a built-in."""
 
         def keep(do: Callable[..., T]) -> Callable[..., T]:
-            form = Builtin(name, tuple(params), result, do, says, (example, gives), group, spread, needs_env, added)
+            form = Builtin(name, tuple(params), result, do, says, (example, gives), group, spread, needs_env, added, weight)
             self.forms.setdefault(name, []).append(form)
             return do
 

@@ -20,13 +20,14 @@ from typing import Any
 from kelvix.core.feel import arithmetic, calls, comparison, environment, paths, types
 from kelvix.core.feel import tree as t
 from kelvix.core.feel.builtin import Builtin, Registry
-from kelvix.core.feel.environment import Env, Failure
+from kelvix.core.feel.environment import Env, Failure, Heavy
 from kelvix.core.feel.errors import FeelError, TooMuch
 from kelvix.core.feel.values import Function, Months, read_at
 
 Scope = Mapping[Any, object]
 FOLDED = frozenset({date, time, datetime, timedelta, Months, Decimal, str})
 PLENTY = 200  # nodes, from which on sizes are counted outside loops too
+MAX_NODES = 4_000  # of one expression: each costs some time to compile
 COMPARE = {"<": "less", "<=": "at_most", ">": "more", ">=": "at_least"}
 RUNTIME: dict[str, object] = {  # what compiled code may call, and the classes that it asks for
     **{f.__name__: f for f in (arithmetic.add, arithmetic.subtract, arithmetic.multiply, arithmetic.divide)},
@@ -35,7 +36,8 @@ RUNTIME: dict[str, object] = {  # what compiled code may call, and the classes t
     **{f.__name__: f for f in (comparison.both, comparison.either, comparison.any_of, comparison.between)},
     **{f.__name__: f for f in (comparison.passes, comparison.passes_test, comparison.make_range, paths.path)},
     **{f.__name__: f for f in (paths.filtered, paths.at_place, paths.run_through, paths.from_to, paths.loop)},
-    **{f.__name__: f for f in (paths.quantified, calls.misfit, calls.call_value, types.is_instance, environment.charged)},
+    **{f.__name__: f for f in (paths.quantified, calls.misfit, calls.call_value, types.is_instance)},
+    **{f.__name__: f for f in (environment.charged, environment.touched)},
     **{"Failure": Failure, "Function": Function, "D": Decimal, "str": str, "dict": dict, "list": list},
     "FAST": frozenset({Decimal, str, date, timedelta, Months}),
 }
@@ -44,15 +46,20 @@ ARITHMETIC = {"+": "add", "-": "subtract", "*": "multiply", "/": "divide", "**":
 
 @dataclass(frozen=True)
 class Compiled:
-    """An expression that is ready to be carried out."""
+    """An expression that is ready to be carried out; `reads` are the keys of the values that it uses."""
 
     node: t.Node
     run: Callable[[Scope, Env], object]
+    reads: tuple[Any, ...] = ()
 
     def evaluate(self, scope: Scope, env: Env) -> object:
         """What the expression gives. Null where it cannot be worked out, with a note in `env`. Raises TooMuch, nothing else."""
         try:
             return self.run(scope, env)
+        except Heavy:
+            assert env.elsewhere
+            env.notes.clear()
+            return env.elsewhere(self.node, {key: scope.get(key) for key in self.reads}, env)
         except TooMuch:
             raise
         except Failure as error:
@@ -63,7 +70,11 @@ class Compiled:
 
 def compile_tree(node: t.Node, functions: Registry) -> Compiled:
     """Raises FeelError for a tree that cannot mean anything, such as a call with too few arguments."""
-    return Compiled(node, _Unit(functions, node).function())
+    unit = _Unit(functions, node)
+    if unit.size > MAX_NODES:
+        raise TooMuch(f"a formula has at most {MAX_NODES:,} parts; this one has {unit.size:,}")
+    run = unit.function()
+    return Compiled(node, run, tuple(unit.read))
 
 
 class _Unit:
@@ -78,7 +89,8 @@ class _Unit:
         self.bound: list[tuple[str | None, str]] = []  # locals by name; items of filters, without one
         self.loops = 0
         self.read: dict[object, str] = {}
-        self.heavy = _size(node) > PLENTY
+        self.size = _size(node)
+        self.heavy = self.size > PLENTY
 
     # Putting code together
 
@@ -434,6 +446,9 @@ class _Unit:
         do, given = self.constant(form.do), ", ".join((["e"] if form.needs_env else []) + args)
         target = self.new()
         inner = f"charged(e, {do}({given}))" if self.loops or self.heavy else f"{do}({given})"
+        sized = [a for a in args if a not in self.classes]
+        if sized and (self.loops or self.heavy or form.weight > 1):
+            self.emit(f"touched(e, {form.weight}, {', '.join(sized)})")
         fast = _parsed(
             f"try:\n    {target} = {inner}\nexcept Failure as x:\n    {target} = e.failed(x, {self.constant(form.name)})"
         )
@@ -487,7 +502,12 @@ def _parsed(code: str) -> list[ast.stmt]:
 
 
 def _size(node: object) -> int:
-    return 1 + sum(_size(c) for c in t.children(node))
+    """Count the nodes of a tree, however deep it is."""
+    size, left = 0, [node]
+    while left:
+        size += 1
+        left += t.children(left.pop())
+    return size
 
 
 def _mentions(node: object, name: str) -> bool:

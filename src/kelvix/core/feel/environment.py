@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
@@ -10,11 +11,13 @@ from zoneinfo import ZoneInfo
 from kelvix.core.feel.errors import TooMuch
 from kelvix.core.feel.values import write
 
-MOST_STEPS = 200_000  # rounds of loops and calls of functions, for one evaluation
+MOST_STEPS = 200_000  # rounds of loops and calls of functions, and texts and lists by their size, for one evaluation
+FIRST_STEPS = 20_000  # of them that are taken at once, where there is an elsewhere for those that need more
 MOST_ITEMS = 100_000  # in a list
 MOST_TEXT = 1_000_000  # characters of a string
 DEEPEST_CALLS = 60  # of functions made in the expression
 MOST_NOTES = 5
+Elsewhere = Callable[[Any, Mapping[Any, object], "Env"], object]  # a tree, its values, the environment: the result
 Failure = (ValueError, ArithmeticError, TypeError, IndexError, KeyError, OverflowError)
 
 
@@ -30,6 +33,11 @@ class Env:
     notes: list[str] = field(default_factory=list)
     steps: int = MOST_STEPS
     calls: int = 0
+    elsewhere: Elsewhere | None = None  # works a formula out in a process that can be killed
+
+    def __post_init__(self) -> None:
+        if self.elsewhere is not None:
+            self.steps = FIRST_STEPS
 
     def note(self, sentence: str) -> Any:
         """Say why something is null. Gives null."""
@@ -46,7 +54,25 @@ class Env:
     def spend(self, steps: int = 1) -> None:
         self.steps -= steps
         if self.steps < 0:
+            if self.elsewhere is not None:
+                raise Heavy
             raise TooMuch(f"this takes more than {MOST_STEPS:,} steps")
+
+
+class Heavy(TooMuch):
+    """The first steps were not enough: it goes on elsewhere, from the start."""
+
+    def __init__(self) -> None:
+        super().__init__(f"this takes more than {FIRST_STEPS:,} steps")
+
+
+def touched(env: Env, weight: int, *values: object) -> None:
+    """Charge a call by the size of the texts and lists that it is given: `weight` steps for 256 characters, or for 16 items."""
+    for value in values:
+        if value.__class__ is str:
+            env.spend(len(value) * weight // 256)  # type: ignore[arg-type]
+        elif value.__class__ is list:
+            env.spend(len(value) * weight // 16)  # type: ignore[arg-type]
 
 
 def shown(value: object) -> str:

@@ -349,4 +349,9 @@ def values_in(node: Node) -> tuple[Value, ...]:
 
 
 def depth(node: object) -> int:
-    return 1 + max((depth(c) for c in children(node)), default=0)
+    deepest, left = 0, [(node, 1)]
+    while left:
+        one, level = left.pop()
+        deepest = max(deepest, level)
+        left += [(child, level + 1) for child in children(one)]
+    return deepest

@@ -53,6 +53,7 @@ def first_email(text: str) -> str | None:
     '"https://reeds.example/a?b=1"',
     GROUP,
     added=True,
+    weight=32,
 )
 def first_link(text: str) -> str | None:
     for found in _links().match(text[:SEARCHED]) or []:
@@ -71,6 +72,7 @@ def first_link(text: str) -> str | None:
     GROUP,
     needs_env=True,
     added=True,
+    weight=32,
 )
 def first_phone(env: Env, text: str) -> str | None:
     region = locale(env.locale).territory

@@ -32,6 +32,7 @@ BLANKS = pattern(r"\n{3,}", worst="\n\n\nx")
     '"Dear all"',
     GROUP,
     added=True,
+    weight=32,
 )
 def html_to_text(html: str) -> str:
     if not html.strip():
@@ -48,6 +49,7 @@ def html_to_text(html: str) -> str:
     '"Dear **all**"',
     GROUP,
     added=True,
+    weight=32,
 )
 def html_to_markdown(html: str) -> str:
     text = markdownify(nh3.clean(html, tags=nh3.ALLOWED_TAGS - {"img"}), heading_style="ATX", bullets="-")
