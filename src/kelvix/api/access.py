@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections import Counter
 from dataclasses import dataclass
 from typing import Annotated
 
@@ -30,6 +31,24 @@ class Caller:
 
     def announce(self, *topics: str) -> None:
         self.engine.dispatch.announce(self.space.id, *topics)
+
+
+class Calls:
+    """How many calls each workspace has made in this minute."""
+
+    def __init__(self) -> None:
+        self._minute = 0
+        self._made: Counter[int] = Counter()
+
+    def count(self, space: Space) -> None:
+        """Count a call. Raises Problem where there are too many."""
+        minute = int(time.monotonic() // 60)
+        if minute != self._minute:
+            self._minute, self._made = minute, Counter()
+        self._made[space.id] += 1
+        if self._made[space.id] > space.limits.calls_a_minute:
+            said = f"More than {space.limits.calls_a_minute:,} calls of this workspace came within a minute."
+            raise Problem(429, said, "Try again in a minute.", after=60)
 
 
 class Sessions:
@@ -69,14 +88,20 @@ def caller(request: Request) -> Caller:
         person = sessions.person("token", token) if scheme.lower() == "bearer" else None
         if person is None:
             raise Problem(401, "This token is not known.", "Make a new one with ./kelvix token --name X.")
-        return Caller(person, engine.directory.open(person.workspace_id), engine, None)
+        return _counted(request, Caller(person, engine.directory.open(person.workspace_id), engine, None))
     cookie = request.cookies.get(COOKIE, "")
     person = sessions.person("session", cookie) if cookie else None
     if person is None:
         raise Problem(401, "You are not signed in.", "Start Kelvix again to get a new sign-in address.")
     if request.method not in ("GET", "HEAD", "OPTIONS"):
         refuse_foreign(request)
-    return Caller(person, engine.directory.open(person.workspace_id), engine, cookie)
+    return _counted(request, Caller(person, engine.directory.open(person.workspace_id), engine, cookie))
+
+
+def _counted(request: Request, who: Caller) -> Caller:
+    calls: Calls = request.app.state.calls
+    calls.count(who.space)
+    return who
 
 
 def refuse_foreign(request: Request) -> None:

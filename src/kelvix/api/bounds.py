@@ -10,11 +10,13 @@ from kelvix import room
 from kelvix.api import problems
 from kelvix.core.values import whole
 from kelvix.room import Room
+from kelvix.store.answering import Answering
 
 MOST_REQUEST = 8 << 20  # bytes of a request
 MOST_OF = {"/api/v1/files": 200 << 20}  # of those that are passed on a piece at a time
 
 
+NEEDS_DATABASE = ("/api/", "/in/", "/capture/")
 READS = ("GET", "HEAD", "OPTIONS", "DELETE")  # what may go on when the disk is full: deleting makes room
 
 
@@ -25,15 +27,24 @@ def no_room() -> JSONResponse:
     return answer
 
 
+def no_database() -> JSONResponse:
+    """Answer at once while the database does not: whoever waited would hold a place that others need."""
+    answer = problems.document(503, "The database does not answer.", "Try again in a moment; nothing was saved.")
+    answer.headers["retry-after"] = "5"
+    return answer
+
+
 class Bounds:
-    def __init__(self, inner: ASGIApp, disk: Room):
-        self.inner, self.disk = inner, disk
+    def __init__(self, inner: ASGIApp, disk: Room, answering: Answering):
+        self.inner, self.disk, self.answering = inner, disk, answering
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
             return await self.inner(scope, receive, send)
         if scope["method"] not in READS and not self.disk.is_left():
             return await no_room()(scope, receive, send)
+        if scope["path"].startswith(NEEDS_DATABASE) and not self.answering.all():
+            return await no_database()(scope, receive, send)
         length = whole(Headers(scope=scope).get("content-length", "0"))
         most = MOST_OF.get(scope["path"], MOST_REQUEST)
         if length is None or length > most:

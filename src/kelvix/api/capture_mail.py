@@ -15,6 +15,7 @@ from starlette.concurrency import run_in_threadpool
 from kelvix.api.capture_address import keep, knock
 from kelvix.core import file_name
 from kelvix.core.patterns import pattern, short
+from kelvix.doors import TimedController
 from kelvix.engine.capturing import Sent
 from kelvix.engine.engine import Engine
 from kelvix.engine.requests import Refused
@@ -93,7 +94,7 @@ def listener(engine: Engine) -> Controller | None:
     """Takes mail, where the installation has a port for it."""
     if not engine.settings.capture_smtp_port:
         return None
-    return Controller(
+    return TimedController(
         Handler(engine),
         hostname=engine.settings.host,
         port=engine.settings.capture_smtp_port,

@@ -22,11 +22,11 @@ from kelvix.store.workflows import StaleDraft
 
 
 class Problem(Exception):
-    """To be raised by routes. `more` is added to the document."""
+    """To be raised by routes. `more` is added to the document; `after`: seconds after which to come again."""
 
-    def __init__(self, status: int, title: str, detail: str = "", **more: Any):
+    def __init__(self, status: int, title: str, detail: str = "", after: int | None = None, **more: Any):
         super().__init__(title)
-        self.status, self.title, self.detail, self.more = status, title, detail, more
+        self.status, self.title, self.detail, self.after, self.more = status, title, detail, after, more
 
 
 def document(status: int, title: str, detail: str = "", **more: Any) -> JSONResponse:
@@ -46,7 +46,10 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(Problem)
     async def ours(_: Request, problem: Problem) -> JSONResponse:
-        return document(problem.status, problem.title, problem.detail, **problem.more)
+        answer = document(problem.status, problem.title, problem.detail, **problem.more)
+        if problem.after is not None:
+            answer.headers["retry-after"] = str(problem.after)
+        return answer
 
     @app.exception_handler(HTTPException)
     async def plain(_: Request, error: HTTPException) -> JSONResponse:

@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator
-from functools import partial
+from functools import cache, partial
 from itertools import chain
 from typing import Annotated
 from urllib.parse import quote
 
+import anyio
 import anyio.from_thread
+import anyio.to_thread
 from fastapi import APIRouter, Query, Request
 from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, Field
-from starlette.concurrency import run_in_threadpool
 
 from kelvix.api.access import Editor, Reader
+from kelvix.api.problems import Problem
 from kelvix.core import file_name
 from kelvix.core.values import File
 from kelvix.engine import saving
@@ -22,6 +25,17 @@ from kelvix.store import databases, kept_files, records
 
 router = APIRouter(prefix="/api/v1", tags=["databases"])
 RAW = {"requestBody": {"content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}}}}
+
+
+MAX_UPLOADS = 4  # of one workspace at once
+THREADS = 32  # for uploads, which take as long as they take: none of those that all other routes share
+_UNDER_WAY: Counter[int] = Counter()
+
+
+@cache
+def _uploads() -> anyio.CapacityLimiter:
+    """Made when first needed: it belongs to the event loop."""
+    return anyio.CapacityLimiter(THREADS)
 
 
 class FileOut(BaseModel):
@@ -33,7 +47,13 @@ async def upload(who: Editor, request: Request, name: Annotated[str, Query(min_l
     """Keep a file, whose content is the body, for a field of a record: fill the field with what this answers."""
     clean = file_name.clean(name)
     work = partial(kept_files.keep, who.space, clean, file_name.kind(clean), _as_it_comes(request))
-    file = await run_in_threadpool(work)
+    if _UNDER_WAY[who.space.id] >= MAX_UPLOADS:
+        raise Problem(429, f"{MAX_UPLOADS} files are being uploaded to this workspace.", "Wait until one is done.", after=5)
+    _UNDER_WAY[who.space.id] += 1
+    try:
+        file = await anyio.to_thread.run_sync(work, limiter=_uploads())
+    finally:
+        _UNDER_WAY[who.space.id] -= 1
     return FileOut(file=file.wire())
 
 

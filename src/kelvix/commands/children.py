@@ -4,9 +4,7 @@ from __future__ import annotations
 
 import gc
 
-import uvicorn
-
-from kelvix import processes
+from kelvix import doors, processes
 from kelvix import settings as settings_module
 from kelvix.commands.joining import settings_of
 
@@ -30,15 +28,7 @@ def web(words: list[str]) -> None:
     if settings.metrics_port:
         metrics.serve(settings.metrics_port, engine.directory)
     settle()
-    uvicorn.run(
-        app,
-        host=settings.host,
-        port=settings.port,
-        access_log=False,
-        log_level="warning",
-        timeout_graceful_shutdown=1,
-        server_header=False,
-    )
+    doors.serve(app, settings.host, settings.port)
 
 
 def practice(words: list[str]) -> None:
@@ -47,15 +37,7 @@ def practice(words: list[str]) -> None:
     settings = settings_module.read()
     app = build(settings)
     settle()
-    uvicorn.run(
-        app,
-        host="127.0.0.1",
-        port=settings.practice_port,
-        access_log=False,
-        log_level="warning",
-        timeout_graceful_shutdown=1,
-        server_header=False,
-    )
+    doors.serve(app, "127.0.0.1", settings.practice_port)
 
 
 def worker(words: list[str]) -> None:

@@ -23,6 +23,7 @@ DEADLOCK = {1205, 1213}
 GONE = {2002, 2003, 2006, 2013, 2055, 1053, 1927, 1152}  # not there, went away, lost, shutting down, killed
 IDLE = 5  # seconds: a process that is frozen inside a transaction loses it, so that its locks hold up nobody
 LOOPBACK = ("127.0.0.1", "localhost", "::1")  # where nobody listens in: to set up TLS takes 40 ms for each thread
+READS = 60  # seconds for which an answer is waited for: a server that is frozen is not waited for without end
 PATIENCE = 60.0  # seconds for which a transaction waits for a server that is restarting
 
 
@@ -151,6 +152,8 @@ class DatabaseServer:
                 cursorclass=pymysql.cursors.DictCursor,
                 client_flag=CLIENT.FOUND_ROWS | CLIENT.MULTI_STATEMENTS,
                 connect_timeout=5,
+                read_timeout=READS,
+                write_timeout=READS,
                 max_allowed_packet=128 << 20,
                 ssl_disabled=self.server.host in LOOPBACK,
                 init_command=f"SET time_zone='+00:00', idle_transaction_timeout={IDLE}",

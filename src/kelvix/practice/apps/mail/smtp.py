@@ -9,6 +9,7 @@ from aiosmtpd.controller import Controller
 from aiosmtpd.smtp import SMTP, Envelope, Session
 from starlette.concurrency import run_in_threadpool
 
+from kelvix.doors import TimedController
 from kelvix.practice.store import Store
 from kelvix.room import Room
 
@@ -51,7 +52,7 @@ class Handler:
 
 def listener(store: Store, code: str, deliver: Callable[[int, bytes], int], port: int, disk: Room) -> Controller:
     """Takes mail on loopback. SMTPUTF8 and 8BITMIME are offered; no sign-in, since only this machine can reach it."""
-    return Controller(
+    return TimedController(
         Handler(store, code, deliver, disk),
         hostname="127.0.0.1",
         port=port,
