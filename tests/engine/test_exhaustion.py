@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import select
 import signal
 import smtplib
 import socket
@@ -136,7 +137,8 @@ def test_slow_uploads_hold_up_nobody_else(orla):
 
     cookie = "; ".join(f"{k}={v}" for k, v in orla.web.cookies.items())
     head = f"POST /api/v1/files?name=a.bin HTTP/1.1\r\nhost: 127.0.0.1\r\ncookie: {cookie}\r\ncontent-length: 1000000\r\n\r\n"
-    held = [knock(orla.kelvix.settings.port, head.encode() + b"x") for _ in range(MAX_UPLOADS + 2)]  # two are refused
+    held = [knock(orla.kelvix.settings.port, head.encode() + b"x") for _ in range(MAX_UPLOADS + 2)]
+    until(lambda: len(select.select(held, [], [], 0)[0]) == 2)  # those that are refused
 
     def refused():
         answer = orla.web.post("/api/v1/files?name=b.bin", content=b"x")

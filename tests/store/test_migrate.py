@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+import pymysql
 import pytest
 
+from kelvix.settings import TOP
 from kelvix.store import people
 from kelvix.store.database_server import DatabaseServer
-from kelvix.store.migrate import migrate, statements
+from kelvix.store.migrate import FOLDER, migrate, statements
 
 
 @pytest.fixture
@@ -43,6 +45,44 @@ def test_a_start_that_was_cut_short_goes_on_where_it_stopped(server, tmp_path):
     file.write_text("CREATE TABLE x (id INT); INSERT INTO x VALUES (1);")
     migrate(server, tmp_path)
     assert DatabaseServer(server).read(lambda t: t.row("SELECT COUNT(*) AS n FROM x"))["n"] == 1
+
+
+class Cut(BaseException):
+    """The process ends here."""
+
+
+def test_every_migration_can_be_cut_short_at_each_of_its_steps(server, monkeypatch):
+    """After each statement, before it was remembered: the next start names it, carries it on, and comes to the same tables."""
+
+    def tables():
+        opened = DatabaseServer(server)
+        names = opened.read(lambda t: [next(iter(r.values())) for r in t.rows("SHOW TABLES")])
+        return {n: opened.read(lambda t, n=n: t.row(f"SHOW CREATE TABLE `{n}`"))["Create Table"] for n in names}
+
+    for folder in (FOLDER, TOP / "src/kelvix/practice/migrations"):
+        migrate(server, folder)
+        whole = tables()
+        DatabaseServer(server).read(lambda t: t.execute("DROP DATABASE migrations"))
+        cuts = 0
+        real = pymysql.cursors.Cursor.execute
+
+        def execute(cursor, query, args=None, real=real):
+            if query.startswith("INSERT INTO migration VALUES") and args not in seen:
+                seen.add(args)
+                raise Cut
+            return real(cursor, query, args)
+
+        seen: set[tuple[str, int]] = set()
+        with monkeypatch.context() as patched:
+            patched.setattr(pymysql.cursors.Cursor, "execute", execute)
+            while True:
+                try:
+                    migrate(server, folder)
+                    break
+                except Cut:
+                    cuts += 1
+        assert cuts == len(seen) > 5 and tables() == whole
+        DatabaseServer(server).read(lambda t: t.execute("DROP DATABASE migrations"))
 
 
 def test_links_and_sessions_run_out(orla):
