@@ -1,5 +1,5 @@
 """Which addresses are public. Source: IANA's special-purpose address registries (RFC 6890 and its updates), a row for each
-block that is not globally reachable, from memory; RFC 6052 for NAT64 and RFC 4291 for IPv4 in IPv6."""
+block that is not globally reachable, from memory; RFC 3879, 7526 and 9637 for what was taken back or added since; RFC 6052 for NAT64 and RFC 4291 for IPv4 in IPv6."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ NOT_PUBLIC = [
     "0.0.0.0", "10.1.2.3", "100.64.0.1", "127.0.0.1", "127.255.255.254", "169.254.169.254", "172.16.0.1", "172.31.255.255",
     "192.0.2.1", "192.168.1.1", "198.18.0.1", "198.51.100.1", "203.0.113.9", "224.0.0.1", "240.0.0.1", "255.255.255.255",
     "::", "::1", "::ffff:127.0.0.1", "::ffff:10.0.0.1", "64:ff9b::127.0.0.1", "64:ff9b::10.0.0.1", "100::1", "2001:db8::1",
-    "fc00::1", "fd12:3456::1", "fe80::1", "fe80::1%eth0", "ff02::1", "2002:7f00:1::", "2002:0a00:0001::1",
+    "fc00::1", "fd12:3456::1", "fe80::1", "fe80::1%eth0", "ff02::1", "fec0::1", "feff::1", "3fff::1", "192.88.99.1", "::ffff:192.88.99.1", "2002:7f00:1::", "2002:0a00:0001::1",
 ]  # fmt: skip
 PUBLIC = ["8.8.4.4", "1.2.3.4", "172.32.0.1", "192.167.1.1", "2606:4700::1111", "::ffff:8.8.4.4", "64:ff9b::8.8.4.4"]
 

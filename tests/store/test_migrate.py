@@ -65,14 +65,14 @@ def test_every_migration_can_be_cut_short_at_each_of_its_steps(server, monkeypat
         DatabaseServer(server).read(lambda t: t.execute("DROP DATABASE migrations"))
         cuts = 0
         real = pymysql.cursors.Cursor.execute
+        seen: set[tuple[str, int]] = set()
 
-        def execute(cursor, query, args=None, real=real):
+        def execute(cursor, query, args=None, real=real, seen=seen):
             if query.startswith("INSERT INTO migration VALUES") and args not in seen:
                 seen.add(args)
                 raise Cut
             return real(cursor, query, args)
 
-        seen: set[tuple[str, int]] = set()
         with monkeypatch.context() as patched:
             patched.setattr(pymysql.cursors.Cursor, "execute", execute)
             while True:

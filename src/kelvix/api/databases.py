@@ -17,7 +17,7 @@ from kelvix.core.values import Type, Unfit, Value, Wire, coerce, from_wire, whol
 from kelvix.store import changes, databases, kept_files, records, runs
 from kelvix.store.changes import Change
 from kelvix.store.database_server import Transaction
-from kelvix.store.databases import NewField
+from kelvix.store.databases import MAX_COUNTED, NewField
 from kelvix.store.records import Origin, Record
 
 router = APIRouter(prefix="/api/v1", tags=["databases"])
@@ -43,7 +43,8 @@ class DatabaseOut(BaseModel):
     id: int
     name: str
     fields: list[FieldOut]
-    records: int | None = None
+    records: int | None = Field(None, description="how many it holds, counted no further than a number")
+    more: bool = Field(False, description="whether it holds more records than were counted")
 
 
 class NewFieldIn(BaseModel):
@@ -136,7 +137,8 @@ def database_out(d: Database, count: int | None = None) -> DatabaseOut:
     return DatabaseOut(
         id=d.id,
         name=d.name,
-        records=count,
+        records=min(count, MAX_COUNTED) if count is not None else None,
+        more=count is not None and count > MAX_COUNTED,
         fields=[
             FieldOut(
                 id=f.id,

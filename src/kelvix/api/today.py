@@ -16,6 +16,7 @@ from kelvix.core.day_figures import Day, Ended, by_day
 from kelvix.core.workflow import Address, RecordEvent, Schedule, Workflow
 from kelvix.engine import attention, versions
 from kelvix.engine.attention import Cause, Kind
+from kelvix.remembering import Remembered
 from kelvix.store import databases, questions, runs, statistics
 from kelvix.store.database_server import Transaction
 from kelvix.store.runs import Run, RunLine
@@ -63,6 +64,9 @@ class CauseOut(BaseModel):
     count: int
 
 
+_PAST: Remembered[tuple[list[Day], bool]] = Remembered(200, statistics.FRESH)  # of the days that are over
+
+
 def _day_out(day: Day) -> DayOut:
     return DayOut(**asdict(day))
 
@@ -78,27 +82,35 @@ def get_today(who: Reader) -> TodayOut:
     today = datetime.now(zone).date()
     midnight = datetime.combine(today, clock(), zone).astimezone(UTC)
 
-    def work(t: Transaction) -> tuple[list[Ended], dict[int, int], int, int]:
-        rows = statistics.ended_since(t, who.space.id, midnight - timedelta(days=DAYS - 1))
-        ended = [Ended(r["state"], r["created_at"], float(r["seconds"]) if r["seconds"] is not None else None) for r in rows]
-        ids = {n: r["id"] for n, r in enumerate(rows)}
-        return ended, ids, statistics.went_out_since(t, who.space.id, midnight), len(questions.open_ones(t, who.space.id))
+    def ended(t: Transaction, since: datetime, until: datetime) -> list[tuple[int, Ended]]:
+        rows = statistics.ended_between(t, who.space.id, since, until)
+        seconds = [float(r["seconds"]) if r["seconds"] is not None else None for r in rows]
+        return [(r["id"], Ended(r["state"], r["created_at"], s)) for r, s in zip(rows, seconds, strict=True)]
 
-    ended, ids, went_out, asked = who.space.read(work)
-    days = by_day(ended, zone, today, DAYS)
-    slow = max(
-        ((r.seconds, ids[n]) for n, r in enumerate(ended) if r.seconds is not None and r.at >= midnight),
-        default=(None, None),
-    )
+    def past(t: Transaction) -> tuple[list[Day], bool]:
+        runs = [run for _, run in ended(t, midnight - timedelta(days=DAYS - 1), midnight)]
+        return by_day(runs, zone, today - timedelta(days=1), DAYS - 1), len(runs) >= statistics.MOST
+
+    def work(t: Transaction) -> tuple[list[tuple[int, Ended]], tuple[list[Day], bool], int, int]:
+        return (
+            ended(t, midnight, midnight + timedelta(days=2)),  # a day may have 25 hours
+            _PAST.get((who.space.id, midnight), lambda: past(t)),
+            statistics.went_out_since(t, who.space.id, midnight),
+            len(questions.open_ones(t, who.space.id)),
+        )
+
+    runs, (before, partial), went_out, asked = who.space.read(work)
+    (day,) = by_day((run for _, run in runs), zone, today, 1)
+    slow = max(((run.seconds, id) for id, run in runs if run.seconds is not None), default=(None, None))
     return TodayOut(
-        came_in=days[-1].total,
+        came_in=day.total,
         went_out=went_out,
-        success=days[-1].success,
+        success=day.success,
         slowest=slow[0],
         slowest_run=slow[1],
         needs=asked + len(_causes(who)),
-        days=[_day_out(d) for d in days],
-        partial=len(ended) >= statistics.MOST,
+        days=[_day_out(d) for d in (*before, day)],
+        partial=partial,
     )
 
 

@@ -23,6 +23,8 @@ from kelvix.formats.article import charset_of
 CONNECT, READ, WHOLE = 6.0, 12.0, 20.0  # seconds; all of it under a run's lease
 MOST_ANSWER = 256 * 1024  # bytes
 NAT64 = ipaddress.ip_network("64:ff9b::/96")  # RFC 6052
+# What Python takes for public, and is not: site-local (RFC 3879), documentation (RFC 9637), relays of 6to4 (RFC 7526).
+NOT_PUBLIC = tuple(ipaddress.ip_network(n) for n in ("fec0::/10", "3fff::/20", "192.88.99.0/24"))
 
 
 class Unanswered(Exception):
@@ -67,6 +69,8 @@ def is_public(address: str) -> bool:
             return False
         if ip in NAT64 or ip.ipv4_mapped is not None:
             return True
+    if any(ip in network for network in NOT_PUBLIC if network.version == ip.version):
+        return False
     return ip.is_global and not ip.is_multicast and not ip.is_reserved
 
 

@@ -13,6 +13,7 @@ from kelvix.store.database_server import Row, Transaction
 from kelvix.store.directory import Space
 
 MOST_FIELDS = 200
+MAX_COUNTED = 10_000  # records of a database: beyond, that there are more is said
 TEXT = Field(TEXT_FIELD, "Text", "long_text")
 
 
@@ -106,7 +107,7 @@ def get(t: Transaction, workspace_id: int, database_id: int) -> Database | None:
     return next(iter(_databases(t, workspace_id, database_id)), None)
 
 
-def count(t: Transaction, database_id: int, most: int = 100_000) -> int:
+def count(t: Transaction, database_id: int, most: int = MAX_COUNTED + 1) -> int:
     """How many records a database holds, counted no further than `most`."""
     found = t.row(
         f"SELECT COUNT(*) AS n FROM (SELECT 1 FROM {ddl.table(database_id)} WHERE deleted_at IS NULL LIMIT {int(most)}) AS some"

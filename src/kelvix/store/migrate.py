@@ -38,8 +38,8 @@ def migrate(server: Server, folder: pathlib.Path = FOLDER) -> None:
         cursor.execute(f"USE `{server.schema}`")
         cursor.execute("CREATE TABLE IF NOT EXISTS migration (name VARCHAR(100), statement INT, PRIMARY KEY (name, statement))")
         cursor.execute(
-            "CREATE TABLE IF NOT EXISTS migration_begun (name VARCHAR(100), statement INT, started_at DATETIME NOT NULL DEFAULT "
-            "CURRENT_TIMESTAMP, PRIMARY KEY (name, statement))"
+            "CREATE TABLE IF NOT EXISTS migration_begun (name VARCHAR(100), statement INT, "
+            "started_at DATETIME NOT NULL DEFAULT CURRENT_TIMESTAMP, PRIMARY KEY (name, statement))"
         )
         cursor.execute("SELECT name, statement FROM migration")
         done = set(cursor.fetchall())

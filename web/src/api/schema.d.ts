@@ -2213,9 +2213,18 @@ export interface components {
             fields: components["schemas"]["FieldOut"][];
             /** Id */
             id: number;
+            /**
+             * More
+             * @description whether it holds more records than were counted
+             * @default false
+             */
+            more: boolean;
             /** Name */
             name: string;
-            /** Records */
+            /**
+             * Records
+             * @description how many it holds, counted no further than a number
+             */
             records?: number | null;
         };
         /**

@@ -9,13 +9,13 @@ from typing import Any
 
 from kelvix.connectors.consented import ConsentedApp
 from kelvix.connectors.contract import Collision, Container, Display, Event, Item, Saved, Standing
-from kelvix.connectors.remembering import Remembered
 from kelvix.core.file_name import split
 from kelvix.core.schema import CarriedField, CarriedList
 from kelvix.core.values import File, ItemValue, Rows, Type
 from kelvix.formats.pdf import MOST_TEXT, Pdf
 from kelvix.formats.picture import Picture
 from kelvix.readers import contents
+from kelvix.remembering import Remembered
 
 MOST_READ = 50 << 20  # bytes of a file that is looked into
 

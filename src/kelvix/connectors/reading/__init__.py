@@ -8,11 +8,11 @@ from typing import Any
 
 from kelvix.connectors.consented import ConsentedApp
 from kelvix.connectors.contract import Display, Event, Item
-from kelvix.connectors.remembering import Remembered
 from kelvix.core.schema import CarriedField, CarriedList
 from kelvix.core.values import ItemValue, Rows, Type
 from kelvix.formats.article import MOST_BYTES, Article
 from kelvix.readers import contents
+from kelvix.remembering import Remembered
 
 
 def _f(key: str, *name: str, type: Type = "text") -> CarriedField:

@@ -5,6 +5,7 @@ import { Link, useNavigate } from "react-router";
 import { answer, client, said } from "../../api/client";
 import { useDatabases } from "../../api/queries";
 import { useNotices } from "../../frame/Notices";
+import { counted } from "./counted";
 
 export function DatabaseList() {
   const databases = useDatabases().data;
@@ -63,7 +64,7 @@ export function DatabaseList() {
                 <td>
                   <Link to={`/databases/${d.id}`}>{d.name}</Link>
                 </td>
-                <td className="num">{d.records?.toLocaleString("en-GB")}</td>
+                <td className="num">{counted(d)}</td>
                 <td>{d.fields.map((f) => f.name).join(", ")}</td>
                 <td>
                   <button className="link" onClick={() => remove.mutate(d.id)} aria-label={`Delete ${d.name}`}>

@@ -9,6 +9,7 @@ import { FieldsDialog } from "./FieldsDialog";
 import { RecordSide } from "./RecordSide";
 import { RecordTable } from "./RecordTable";
 import { useWriting } from "./useWriting";
+import { counted } from "./counted";
 
 /** A database as a table, with a record at the side. */
 export function DatabaseScreen() {
@@ -51,7 +52,7 @@ export function DatabaseScreen() {
           {database.data.name}
           <span>: all, newest first</span>
         </h1>
-        <span className="quiet">{database.data.records?.toLocaleString("en-GB")} {database.data.records === 1 ? "record" : "records"}</span>
+        <span className="quiet">{counted(database.data)} {database.data.records === 1 ? "record" : "records"}</span>
         <DatabaseButtons database={id} chosen={picked} onDone={() => setPicked(new Set())} />
         <Button onClick={() => setFields(true)}>Fields</Button>
         <Button variant="contained" onClick={() => title && add.mutate({ [String(title.id)]: "New record" })}>
