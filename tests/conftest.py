@@ -15,6 +15,7 @@ settings.register_profile("kelvix", deadline=None, suppress_health_check=[Health
 settings.load_profile("kelvix")
 
 
+os.environ["KELVIX_RECOVER_EVERY"] = "1"
 os.environ["KELVIX_FIGURES_FRESH"] = "0"  # figures of weeks are counted anew each time
 os.environ["KELVIX_PRACTICE_LINK_SECONDS"] = "3"  # links to contents that expire within a test
 

@@ -12,11 +12,12 @@ from pydantic import BaseModel, Field
 from kelvix.api.access import Editor, Reader
 from kelvix.api.problems import Problem
 from kelvix.core.workflow import Workflow
-from kelvix.engine import again, undoing
+from kelvix.engine import again, recovering, undoing
 from kelvix.store import databases, runs, workflows
 from kelvix.store.database_server import Transaction
 from kelvix.store.runs import Run, RunLine
 
+MAX_AT_ONCE = 1_000  # runs that are taken up again at once
 router = APIRouter(prefix="/api/v1", tags=["runs"])
 
 
@@ -215,6 +216,15 @@ def leave_run(who: Editor, run_id: int) -> dict[str, int]:
     left = who.space.transact(work)
     who.announce("runs", "needs")
     return {"left": left}
+
+
+@router.post("/workflows/{workflow_id}/again-failed", status_code=202)
+def again_failed(who: Editor, workflow_id: int) -> dict[str, int]:
+    """Take all failed runs of a workflow up again, each after its last finished line."""
+    ids = who.space.read(lambda t: runs.failed_of(t, who.space.id, workflow_id, MAX_AT_ONCE))
+    taken = recovering.take_up(who.space, ids)
+    who.announce("ready", "runs", "needs")
+    return {"taken": taken}
 
 
 @router.post("/workflows/{workflow_id}/leave-failed")

@@ -232,11 +232,18 @@ def _held(t: Transaction, who: Caller, kept: Kept, held: inbox.Held) -> HeldOut:
         why = "They will run when the workflow is resumed."
     elif kept.state != "on":
         why = "They will run when the workflow is turned on."
+    elif (watch := watches.of_workflow(t, who.space.id, kept.id)) and _is_refused(t, who, watch.connection_id):
+        why = "They will run when the connection has been renewed."
     elif usage.is_over(t, who.space.id):
         why = f"This workspace has reached its limit of {who.space.limits.runs_a_day:,} runs in 24 hours."
     else:
         why = "They are being started."
     return HeldOut(count=held.count, since=held.since, why=why)
+
+
+def _is_refused(t: Transaction, who: Caller, connection_id: int) -> bool:
+    one = connections.get(t, who.space.id, connection_id)
+    return one is not None and one.state == "refused"
 
 
 def _names(t: Transaction, workspace_id: int) -> dict[int, str]:

@@ -15,11 +15,13 @@ Collision = Literal["number", "replace", "skip"]  # what becomes of a file whose
 
 
 class Passing(Exception):
-    """A failure that goes by itself: time-out, 429, 5xx, no answer. `after` is how long the app asks to wait, seconds."""
+    """A failure that goes by itself: time-out, 429, 5xx, no answer. `after` is how long the app asks to wait, seconds;
+    `connection` the one by which it was called, where that is known."""
 
     def __init__(self, sentence: str, after: float | None = None):
         super().__init__(sentence)
         self.after = after
+        self.connection: int | None = None
 
 
 class Limited(Passing):
@@ -29,8 +31,9 @@ class Limited(Passing):
 class Standing(Exception):
     """A failure that stays until somebody does something. `about` says what it concerns."""
 
-    def __init__(self, sentence: str, about: str = "item"):
+    def __init__(self, sentence: str, about: str = "item", connection: int | None = None):
         super().__init__(sentence)
+        self.connection = connection
         self.about = about  # access: the token is refused; container: not shared or gone; item: gone
 
 

@@ -7,7 +7,7 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from kelvix.connectors.contract import Limited
+from kelvix.connectors.contract import Limited, Passing, Standing
 from kelvix.store import pace
 from kelvix.store.directory import Space
 
@@ -44,6 +44,10 @@ class Pacer:
             after = limited.after if limited.after is not None else UNSAID
             space.transact(lambda t: pace.refused(t, *key, after))
             self._kept.add(key)
+            limited.connection = connection_id
+            raise
+        except (Passing, Standing) as failure:
+            failure.connection = connection_id
             raise
         if key in self._kept:
             space.transact(lambda t: pace.went_through(t, *key))

@@ -129,6 +129,8 @@ class Runner:
                 space.transact(lambda t: catch_ups.set_state(t, one, "paused"))
             return
         run = space.read(lambda t: runs.get(t, space.id, claim.run_id))
+        if run and (run.problem or {}).get("connection"):
+            return  # that is said of the connection, and what failed by it goes on when it is well
         said = (run.problem or {}).get("sentence", "") if run else ""
         with contextlib.suppress(LookupError):
             reason = f"{MOST_IN_A_ROW} runs failed one after the other; the last said: {said}"
@@ -151,11 +153,13 @@ class Runner:
         except Limited as limited:
             self._put_back(space, claim, str(limited), limited.after or UNSAID, False)
         except Passing as failure:
-            failed = self._later(space, claim, str(failure), failure.after)
+            failed = self._later(space, claim, str(failure), failure.after, connection=failure.connection)
         except Standing as failure:
             workflow = self.versions.get(space, claim.version_id)
-            self.engine.note_failure(space, workflow.when.connection, failure)
-            failed = self._fail(space, claim, str(failure))
+            used = failure.connection or workflow.when.connection
+            self.engine.note_failure(space, used, failure)
+            because = used if failure.about == "access" else failure.connection if failure.about == "send" else None
+            failed = self._fail(space, claim, str(failure), because)
         except Exception as error:
             log.exception("a run met an error of our own")
             failed = self._later(
@@ -175,13 +179,21 @@ class Runner:
 
         self._guarded(space, work)
 
-    def _later(self, space: Space, claim: Claim, sentence: str, after: float | None, most: int = MOST_ATTEMPTS) -> bool:
+    def _later(
+        self,
+        space: Space,
+        claim: Claim,
+        sentence: str,
+        after: float | None,
+        most: int = MOST_ATTEMPTS,
+        connection: int | None = None,
+    ) -> bool:
         """Let a run wait for its next attempt; whether it has failed instead, since this was the last."""
         if claim.kind == "try":
             return self._fail(space, claim, sentence)
         if claim.attempts >= most:
             given_up = f"given up after {claim.attempts} attempts. Run it again when the cause is gone"
-            return self._fail(space, claim, f"{sentence}; {given_up}")
+            return self._fail(space, claim, f"{sentence}; {given_up}", connection)
         pause = after if after is not None else backoff(claim.attempts)
 
         def work(t: Transaction) -> None:
@@ -191,9 +203,12 @@ class Runner:
         self._guarded(space, work)
         return False
 
-    def _fail(self, space: Space, claim: Claim, sentence: str) -> bool:
+    def _fail(self, space: Space, claim: Claim, sentence: str, connection: int | None = None) -> bool:
+        """`connection`: because of which it failed, where that is so."""
+        problem = {"sentence": sentence, "line": None} | ({"connection": connection} if connection else {})
+
         def work(t: Transaction) -> None:
-            runs.hold(t, claim, LEASE, None, "failed", {"sentence": sentence, "line": None})
+            runs.hold(t, claim, LEASE, None, "failed", problem)
             runs.note_attempt(t, claim, sentence, None)
 
         self._guarded(space, work)

@@ -32,7 +32,7 @@ def send(engine: Engine, space: Space, line: SendMail, mails: tuple[Mail, ...], 
         except Standing as failure:
             if failure.about == "access":
                 engine.note_failure(space, line.connection, failure)
-                raise Standing(str(failure), "send") from None
+                raise Standing(str(failure), "send", failure.connection) from None
             if failure.about == "container":
                 raise Standing(
                     f"{app.name} does not let this connection send: widen it, and tick that it may send", "send"

@@ -8,7 +8,7 @@ from functools import partial
 
 import structlog
 
-from kelvix.engine import attention, holding, notifying
+from kelvix.engine import attention, holding, notifying, recovering
 from kelvix.engine.engine import Engine
 from kelvix.store import kept_files, retention
 from kelvix.store.database_server import DatabaseServer, Transaction
@@ -16,6 +16,7 @@ from kelvix.store.database_server import DatabaseServer, Transaction
 log = structlog.stdlib.get_logger(__name__)
 TELL_EVERY = float(os.environ.get("KELVIX_TELL_EVERY", "30"))  # seconds
 SILENCE_EVERY, PRUNE_EVERY = 300.0, 3600.0
+RECOVER_EVERY = float(os.environ.get("KELVIX_RECOVER_EVERY", "20"))  # seconds between looks for connections that are well
 COUNT_EVERY = float(os.environ.get("KELVIX_COUNT_EVERY", "20"))  # seconds between counts of a workspace's runs
 
 
@@ -32,6 +33,7 @@ def look_after(engine: Engine, server: DatabaseServer) -> None:
     for name, every, work in (
         ("silence", SILENCE_EVERY, lambda space: attention.watch_silence(engine, engine.directory.open(space))),
         ("tell", TELL_EVERY, lambda space: notifying.tell(engine, engine.directory.open(space))),
+        ("recover", RECOVER_EVERY, lambda space: recovering.recover(engine, space)),
         ("count", COUNT_EVERY, lambda space: holding.count_runs(engine, space)),
         ("prune", PRUNE_EVERY, lambda space: prune(engine, space)),
     ):

@@ -351,6 +351,30 @@ def failed_in_a_row(t: Transaction, claim: Claim, number: int) -> bool:
     return len(rows) == number and all(r["state"] == "failed" for r in rows)
 
 
+def failed_by_connection(t: Transaction, workspace_id: int) -> dict[int, list[int]]:
+    """Runs that failed because of a connection and that nobody dismissed, the oldest first, by connection."""
+    rows = t.rows(
+        "SELECT id, JSON_VALUE(problem, '$.connection') AS connection FROM run WHERE workspace_id=%s AND state='failed' "
+        "AND left_at IS NULL AND kind='event' AND pruned=0 AND JSON_VALUE(problem, '$.connection') IS NOT NULL ORDER BY id "
+        "LIMIT 2000",
+        (workspace_id,),
+    )
+    found: dict[int, list[int]] = {}
+    for row in rows:
+        found.setdefault(int(row["connection"]), []).append(row["id"])
+    return found
+
+
+def failed_of(t: Transaction, workspace_id: int, workflow_id: int, limit: int) -> list[int]:
+    """Failed runs of a workflow that nobody dismissed, the oldest first."""
+    rows = t.rows(
+        "SELECT id FROM run WHERE workspace_id=%s AND workflow_id=%s AND state='failed' AND left_at IS NULL AND kind='event' "
+        "AND pruned=0 ORDER BY id LIMIT %s",
+        (workspace_id, workflow_id, limit),
+    )
+    return [row["id"] for row in rows]
+
+
 def lines(t: Transaction, workspace_id: int, run_ids: list[int]) -> dict[int, dict[tuple[str, str], RunLine]]:
     """What was recorded of the lines, by run, line and place."""
     found: dict[int, dict[tuple[str, str], RunLine]] = {run: {} for run in run_ids}

@@ -124,10 +124,12 @@ def resume(t: Transaction, workspace_id: int, watch_id: int, version_id: int) ->
 
 
 def is_paused(t: Transaction, workspace_id: int, watch_id: int) -> bool:
-    """Say whether a watch holds what arrives: its workflow is paused, or its workspace has had its runs."""
+    """Say whether a watch holds what arrives: its workflow is paused, its connection refused, or its workspace has had its
+    runs."""
     row = t.row(
-        "SELECT w.state, COALESCE(u.is_over, 0) AS is_over FROM watch w LEFT JOIN workspace_usage u "
-        "ON u.workspace_id=w.workspace_id WHERE w.workspace_id=%s AND w.id=%s",
+        "SELECT w.state, COALESCE(u.is_over, 0) OR COALESCE(c.state, '')='refused' AS is_over FROM watch w "
+        "LEFT JOIN workspace_usage u ON u.workspace_id=w.workspace_id LEFT JOIN connection c ON c.id=w.connection_id "
+        "WHERE w.workspace_id=%s AND w.id=%s",
         (workspace_id, watch_id),
     )
     return row is not None and (row["state"] == "paused" or (row["state"] == "on" and bool(row["is_over"])))
@@ -198,7 +200,8 @@ TAKE_IN = """BEGIN NOT ATOMIC
   START TRANSACTION;
   INSERT INTO event (workspace_id, workflow_id, version_id, digest, item_id, came_by)
     SELECT workspace_id, workflow_id, version_id, %s, %s, %s FROM watch WHERE workspace_id=%s AND id=%s AND state='on'
-    AND NOT EXISTS (SELECT 1 FROM workspace_usage u WHERE u.workspace_id=watch.workspace_id AND u.is_over=1);
+    AND NOT EXISTS (SELECT 1 FROM workspace_usage u WHERE u.workspace_id=watch.workspace_id AND u.is_over=1)
+    AND NOT EXISTS (SELECT 1 FROM connection c WHERE c.id=watch.connection_id AND c.state='refused');
   IF ROW_COUNT() = 1 THEN
     SET new_id = LAST_INSERT_ID();
     INSERT INTO ready (workspace_id, queue, event_id)

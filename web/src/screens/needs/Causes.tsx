@@ -40,17 +40,25 @@ export function Causes({ causes, withQuestions = false }: Props) {
 function OneCause({ cause }: { cause: Cause }) {
   const go = useNavigate();
   const queries = useQueryClient();
-  const { fail } = useNotices();
+  const { tell, fail } = useNotices();
   const leave = useMutation({
     mutationFn: () => answer(client.POST("/api/v1/workflows/{workflow_id}/leave-failed", { params: { path: { workflow_id: cause.workflow ?? 0 } } })),
     onSuccess: () => void queries.invalidateQueries(),
+    onError: fail,
+  });
+  const retry = useMutation({
+    mutationFn: () => answer(client.POST("/api/v1/workflows/{workflow_id}/again-failed", { params: { path: { workflow_id: cause.workflow ?? 0 } } })),
+    onSuccess: ({ taken }) => {
+      void queries.invalidateQueries();
+      tell(taken === 1 ? "1 run is being retried." : `${taken} runs are being retried.`);
+    },
     onError: fail,
   });
   const step: Record<Cause["kind"], [string, string]> = {
     question: ["Answer", "/needs"],
     failed: ["Open the run", `/runs/${cause.run}`],
     paused: ["Open it", `/workflows/${cause.workflow}`],
-    refused: ["Renew it", `/connections/${cause.connection}`],
+    refused: ["Reconnect", `/connections/${cause.connection}`],
     unreachable: ["Open it", `/workflows/${cause.workflow}`],
     silent: ["Open it", `/workflows/${cause.workflow}`],
     never_on: ["Open it", `/workflows/${cause.workflow}`],
@@ -65,9 +73,14 @@ function OneCause({ cause }: { cause: Cause }) {
       </p>
       <Button onClick={() => void go(to)}>{words}</Button>
       {cause.kind === "failed" && (
-        <button className="link" style={{ marginLeft: 10 }} onClick={() => leave.mutate()}>
-          leave {cause.count === 1 ? "it" : `all ${cause.count}`} as {cause.count === 1 ? "it is" : "they are"}
-        </button>
+        <>
+          <button className="link" style={{ marginLeft: 10 }} disabled={retry.isPending} onClick={() => retry.mutate()}>
+            {cause.count === 1 ? "Retry" : `Retry all ${cause.count}`}
+          </button>
+          <button className="link" style={{ marginLeft: 10 }} disabled={leave.isPending} onClick={() => leave.mutate()}>
+            {cause.count === 1 ? "Dismiss" : `Dismiss all ${cause.count}`}
+          </button>
+        </>
       )}
     </section>
   );
