@@ -10,7 +10,7 @@ from zoneinfo import ZoneInfo
 
 import pytest
 
-from hostile import taking
+from attacks import taking
 from kelvix.core import schedule
 from kelvix.core.feel import Env, evaluate, heavy
 from kelvix.core.feel.environment import FIRST_STEPS, MOST_STEPS

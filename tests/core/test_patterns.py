@@ -12,7 +12,7 @@ from zoneinfo import ZoneInfo
 import pytest
 
 import kelvix
-from hostile import taking
+from attacks import taking
 from kelvix.core.feel import Env, evaluate
 from kelvix.core.patterns import LISTED, once, short, standing
 from kelvix.core.values import mentions

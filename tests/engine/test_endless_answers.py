@@ -11,7 +11,7 @@ import zlib
 
 import pytest
 
-from hostile import dripping, taking
+from attacks import dripping, taking
 from kelvix.connectors import guarded_http, http
 from kelvix.connectors.contract import Passing
 from kelvix.connectors.http import Caller

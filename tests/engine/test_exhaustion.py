@@ -14,7 +14,7 @@ import httpx2 as httpx
 import pytest
 import uvicorn
 
-from hostile import taking
+from attacks import taking
 from kelvix import doors
 from kelvix.processes import free_port
 from support import Kelvix, turn_on, until

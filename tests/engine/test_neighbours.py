@@ -8,7 +8,7 @@ import time
 
 import pytest
 
-from hostile import dripping, heavy_pdf
+from attacks import dripping, heavy_pdf
 from kelvix.store import runs
 from support import FIELDS, Kelvix, document, turn_on, until
 

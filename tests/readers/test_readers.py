@@ -12,7 +12,7 @@ from dataclasses import replace
 import pytest
 from PIL import Image
 
-from hostile import heavy_pdf, taking
+from attacks import heavy_pdf, taking
 from kelvix.formats.lists_of_links import Unreadable
 from kelvix.readers import contents, kinds, pool
 from kelvix.readers.pool import NotRead, Pool

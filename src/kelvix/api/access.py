@@ -119,5 +119,12 @@ def editor(who: Annotated[Caller, Depends(caller)]) -> Caller:
     return who
 
 
+def owner(who: Annotated[Caller, Depends(caller)]) -> Caller:
+    if who.person.role != "owner":
+        raise Problem(403, "Only the owner changes this.", f"Ask the owner of {who.person.workspace}.")
+    return who
+
+
 Reader = Annotated[Caller, Depends(caller)]
+Owner = Annotated[Caller, Depends(owner)]
 Editor = Annotated[Caller, Depends(editor)]

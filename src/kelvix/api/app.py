@@ -45,6 +45,25 @@ from kelvix.room import Room
 from kelvix.settings import TOP
 from kelvix.store.answering import Answering
 
+PARTS = (
+    session,
+    today,
+    capture_address,
+    capturing,
+    databases,
+    connections,
+    workflows,
+    kept_secrets,
+    record_files,
+    rehearsal,
+    backcasts,
+    catch_ups,
+    runs,
+    needs,
+    triggers,
+    incoming,
+    live,
+)
 WEB = TOP / "web/dist"
 QUICK = {
     "manifest.webmanifest": "application/manifest+json",
@@ -90,25 +109,7 @@ def build(engine: Engine) -> FastAPI:
     )
     app.state.engine, app.state.intake = engine, Intake(engine)
     app.state.sessions, app.state.calls, app.state.hub = Sessions(engine), Calls(), live.Hub(engine)
-    for part in (
-        session,
-        today,
-        capture_address,
-        capturing,
-        databases,
-        connections,
-        workflows,
-        kept_secrets,
-        record_files,
-        rehearsal,
-        backcasts,
-        catch_ups,
-        runs,
-        needs,
-        triggers,
-        incoming,
-        live,
-    ):
+    for part in PARTS:
         app.include_router(part.router)
     problems.install(app)
     disk, answering = Room(engine.settings.data), Answering(engine.settings.servers.values())

@@ -10,7 +10,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from pydantic import BaseModel, Field
 
-from kelvix.api.access import COOKIE, Editor, Reader, Sessions, engine_of
+from kelvix.api.access import COOKIE, Owner, Reader, Sessions, engine_of
 from kelvix.api.problems import Problem
 from kelvix.core.feel.added.language import languages
 from kelvix.core.values import EMAIL
@@ -86,11 +86,9 @@ def me(who: Reader) -> Me:
 
 
 @router.put("/api/v1/workspace")
-def change_workspace(who: Editor, body: WorkspaceIn) -> Me:
+def change_workspace(who: Owner, body: WorkspaceIn) -> Me:
     """How this workspace writes dates and numbers, how long it keeps what runs carried, and where its owner is told what needs
     them. Only its owner changes it."""
-    if who.person.role != "owner":
-        raise Problem(403, "Only the owner changes this.", f"Ask the owner of {who.person.workspace}.")
     if body.timezone not in available_timezones():
         raise Problem(422, f"There is no time zone {body.timezone}.", "A time zone looks like Europe/London.")
     if body.language not in {code for code, _ in languages()}:

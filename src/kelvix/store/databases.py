@@ -65,8 +65,8 @@ def _databases(t: Transaction, workspace_id: int, only: int | None = None) -> li
     rows = t.rows(
         "SELECT d.id AS database_id, d.name AS database_name, f.* FROM `database` d LEFT JOIN field f "
         "ON f.workspace_id = d.workspace_id AND f.database_id = d.id AND f.state = 'ready' WHERE d.workspace_id=%s "
-        f"AND d.state='ready' AND d.deleted_at IS NULL {'AND d.id=%s' if only else ''}",
-        (workspace_id, only) if only else (workspace_id,),
+        f"AND d.state='ready' AND d.deleted_at IS NULL {'AND d.id=%s' if only is not None else ''}",
+        (workspace_id, only) if only is not None else (workspace_id,),
     )
     # Sorted here: the server would sort rows with long texts on disk.
     rows.sort(key=lambda r: (r["database_name"].casefold(), r["database_id"], r["position"] or 0, r["id"] or 0))

@@ -464,7 +464,7 @@ def of_event(t: Transaction, workspace_id: int, event_id: int) -> Run | None:
 
 def leave(t: Transaction, workspace_id: int, workflow_id: int, run_id: int | None) -> int:
     """Leave a failed run as it is, or all that a workflow has: how many there were."""
-    only, args = ("AND id=%s", (run_id,)) if run_id else ("", ())
+    only, args = ("AND id=%s", (run_id,)) if run_id is not None else ("", ())
     return t.execute(
         "UPDATE run SET left_at=NOW(3) WHERE workspace_id=%s AND workflow_id=%s AND state='failed' AND left_at IS NULL " + only,
         (workspace_id, workflow_id, *args),

@@ -220,5 +220,5 @@ def change_sample(t: Transaction, workspace_id: int, workflow_id: int, sample_id
 
 
 def forget_samples(t: Transaction, workspace_id: int, workflow_id: int, sample_id: int | None = None) -> int:
-    only, args = ("AND id=%s", (sample_id,)) if sample_id else ("AND kind='fetched'", ())
+    only, args = ("AND id=%s", (sample_id,)) if sample_id is not None else ("AND kind='fetched'", ())
     return t.execute(f"DELETE FROM sample WHERE workspace_id=%s AND workflow_id=%s {only}", (workspace_id, workflow_id, *args))
