@@ -106,9 +106,14 @@ def pages_of_brackets(orla: Person) -> Iterator[None]:
     table = orla.database("Pages", {"name": "Name", "type": "text"}, {"name": "Page", "type": "link"})
     address = orla.api("POST", "/capture/addresses", json={"name": "x", "database": table["id"]})[0]["address"]
     page = f"<html><title>T</title><body><article><p>{'[' * 164_000}</p></article></body></html>"
-    with again_and_again(
-        lambda: httpx.post(f"{address}?url=https://a.example/{time.monotonic_ns()}", content=page.encode(), timeout=60,
-                           headers={"content-type": "text/html"}, trust_env=False), 2):  # fmt: skip
+
+    def post() -> None:
+        where = f"{address}?url=https://a.example/{time.monotonic_ns()}"
+        answer = httpx.post(where, content=page.encode(), timeout=60, headers={"content-type": "text/html"}, trust_env=False)
+        if answer.status_code == 429:  # an address takes sixty a minute: what is measured is pages that are read
+            time.sleep(1)
+
+    with again_and_again(post, 2):
         yield
 
 

@@ -9,7 +9,8 @@ from kelvix.commands import logs
 HELP = """kelvix COMMAND
 
   demo       start with the demo workspace          --data DIR --port N --host H
-  start      start for real use                     --data DIR --port N --host H --database-host H --reach HOST:PORT --no-practice
+  start      start for real use                     --data DIR --port N --host H --database-host H
+                                                    --reach HOST:PORT --no-practice
   test       run all tests                          [pytest's own arguments]
   bench      measure, beside a baseline             [name]
   shots      refresh docs/screenshots from the demo

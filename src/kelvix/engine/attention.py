@@ -77,8 +77,8 @@ def never_on(space: Space) -> list[Cause]:
     """Workflows that were built and tried, and never turned on."""
     kept = space.read(lambda t: workflows.every(t, space.id))
     return [
-        Cause("never_on", f"never_on/{w.id}", "It was built and tried, and never turned on.", "Turn it on, or leave it.",
-              w.tried_ok_at, w.id, w.name)
+        Cause("never_on", f"never_on/{w.id}", "It was built and tried, and never turned on.",
+              "Turn it on to process new items.", w.tried_ok_at, w.id, w.name)
         for w in kept if w.tried_ok_at and w.turned_on_at is None
     ]  # fmt: skip
 
@@ -89,7 +89,7 @@ def _refused(t: Transaction, space: Space, names: dict[int, str], in_use: set[in
         if one.id in in_use and one.state in ("refused", "lost"):
             said = one.reason or ("its access has ended" if one.state == "lost" else "the app refuses it")
             cause = Cause("refused", f"refused/{one.id}", f"The connection {one.name} is not accepted: {said}",
-                          "Renew it; nothing that came meanwhile is lost.", one.created_at, connection=one.id)  # fmt: skip
+                          "Reconnect it. What arrives meanwhile is held, and runs afterwards.", one.created_at, connection=one.id)  # fmt: skip
             found.append(cause)
     return found
 
@@ -111,7 +111,7 @@ def _failed(t: Transaction, space: Space, names: dict[int, str]) -> list[Cause]:
         head = f"A run failed: {said}" if number == 1 else f"{number} runs failed; the last said: {said}"
         found.append(
             Cause("failed", f"failed/{row['workflow_id']}/{row['newest']}", head,
-                  "Open it, put it right, run it again; or leave it as it is.", newest["finished_at"], row["workflow_id"],
+                  "Open the run, fix the problem, then retry.", newest["finished_at"], row["workflow_id"],
                   names[row["workflow_id"]], run=row["newest"], count=number)
         )  # fmt: skip
     return found

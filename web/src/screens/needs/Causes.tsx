@@ -57,11 +57,11 @@ function OneCause({ cause }: { cause: Cause }) {
   const step: Record<Cause["kind"], [string, string]> = {
     question: ["Answer", "/needs"],
     failed: ["Open the run", `/runs/${cause.run}`],
-    paused: ["Open it", `/workflows/${cause.workflow}`],
+    paused: ["Open workflow", `/workflows/${cause.workflow}`],
     refused: ["Reconnect", `/connections/${cause.connection}`],
-    unreachable: ["Open it", `/workflows/${cause.workflow}`],
-    silent: ["Open it", `/workflows/${cause.workflow}`],
-    never_on: ["Open it", `/workflows/${cause.workflow}`],
+    unreachable: ["Open workflow", `/workflows/${cause.workflow}`],
+    silent: ["Open workflow", `/workflows/${cause.workflow}`],
+    never_on: ["Open workflow", `/workflows/${cause.workflow}`],
   };
   const [words, to] = step[cause.kind];
   return (

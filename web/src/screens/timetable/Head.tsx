@@ -78,8 +78,8 @@ export function Head({ workflow, draft, findings, wrongSamples, zone, sampleLabe
         <TurnOn workflow={workflow} draft={draft} findings={findings} />
       </div>
       {workflow.silent && <div className="note">{workflow.silent}</div>}
-      <Held workflow={workflow} itemsWord={app?.items_word ?? "items"} />
       {workflow.state === "paused" && workflow.reason && <div className="note bad">Paused: {workflow.reason}</div>}
+      <Held workflow={workflow} itemsWord={app?.items_word ?? "items"} />
       <div className="tabs">
         <NavLink to={`/workflows/${workflow.id}`} end>
           Rehearsal
@@ -111,7 +111,7 @@ function StateMark({ workflow }: { workflow: WorkflowDetail }) {
   }
   if (workflow.state === "paused") return <span className="state off">‖ Paused</span>;
   return workflow.tried_never_on ? (
-    <span className="state off">◑ Off: tried, never turned on</span>
+    <span className="state off">◑ Off, tried</span>
   ) : (
     <span className="state plain">○ Off</span>
   );

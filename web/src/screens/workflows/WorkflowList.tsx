@@ -96,7 +96,7 @@ function State({ workflow }: { workflow: Workflow }) {
   if (workflow.state === "on") {
     return (
       <span className="ok">
-        <span className="mk">●</span>on
+        <span className="mk">●</span>On
       </span>
     );
   }
@@ -109,11 +109,11 @@ function State({ workflow }: { workflow: Workflow }) {
   }
   return workflow.tried_never_on ? (
     <span className="look">
-      <span className="mk">◑</span>off: tried, never turned on
+      <span className="mk">◑</span>Off, tried
     </span>
   ) : (
     <span className="quiet">
-      <span className="mk">○</span>off
+      <span className="mk">○</span>Off
     </span>
   );
 }
