@@ -345,3 +345,14 @@ def test_what_a_person_wrote_does_not_get_into_the_code():
         found = evaluate(text, {"x": 1}, env())
         assert found is None or isinstance(found, (str, Decimal))
     assert not re.search("__", str(gives("x.__class__", x=1)))
+
+
+@pytest.mark.parametrize(
+    ("formula", "expected"),
+    [  # DMN 1.4, 10.3.2.5: what is no list is filtered as a list of one
+        ("100[1]", 100), ("100[item > 5]", [100]), ("100[item < 5]", []), ('"a"[1]', "a"), ("100[2]", None),
+        ("3 in ]1..3[", False), ("2 in ]1..3[", True), ("2 in [1..3[", True), ("[1, 2, 3][2] + 1[1]", 3),
+    ],
+)  # fmt: skip
+def test_a_literal_is_filtered_as_a_list_of_one(formula, expected):
+    assert evaluate(formula, {}, env()) == expected

@@ -6,6 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from attacks import taking
 from kelvix.formats.html_text import safe_html
 from kelvix.formats.rfc5322 import MOST_TEXT, parse, parts
 
@@ -146,3 +147,67 @@ def test_names_of_attachments_are_made_safe(header, kept):
 def test_html_that_is_shown_cannot_act(source):
     cleaned = safe_html(source).lower()
     assert not any(word in cleaned for word in ("script", "onerror", "onclick", "iframe", "form", "style=", "<img"))
+
+
+BROKEN = b"""Subject: Survey\r
+Content-Type: multipart/mixed; boundary="this-is-nowhere"\r
+\r
+--real-one\r
+Content-Type: text/plain\r
+\r
+The survey is attached.\r
+--real-one\r
+Content-Type: application/pdf\r
+Content-Disposition: attachment; filename="survey.pdf"\r
+Content-Transfer-Encoding: base64\r
+\r
+JVBERi0xLjQ=\r
+--real-one--\r
+"""
+
+
+def test_an_attachment_behind_a_boundary_that_is_wrong_is_not_lost():
+    found = parse(BROKEN)
+    assert found.text == "The survey is attached."
+    [attached] = found.attachments
+    assert (attached.name, attached.size) == ("survey.pdf", 8)
+    assert parts(BROKEN, (attached.index,)) == {attached.index: b"%PDF-1.4"}
+    unclosed = parse(BROKEN.replace(b"this-is-nowhere", b"real-one").replace(b"--real-one--\r\n", b""))
+    assert [a.name for a in unclosed.attachments] == ["survey.pdf"]
+    plain = parse(b"Content-Type: multipart/mixed; boundary=never\r\n\r\n-- \r\nContent with dashes\r\n")
+    assert "Content with dashes" in plain.text and plain.attachments == ()
+
+
+@pytest.mark.parametrize(
+    ("label", "raw", "expected"),
+    [  # WHATWG Encoding, 4.2: what a label is taken for, from memory; the bytes by Python's own codecs
+        ("iso-8859-1", b"\x93Orgel\x94 \x80 5", "“Orgel” € 5"),
+        ("us-ascii", b"caf\xe9", "café"),
+        ("gb2312", "镕基".encode("gb18030"), "镕基"),
+        ("ks_c_5601-1987", "뷁".encode("cp949"), "뷁"),
+        ("Shift_JIS", "①".encode("cp932"), "①"),
+        ("iso-8859-9", b"\x99 \xdd", "™ İ"),
+    ],
+)
+def test_character_sets_are_what_browsers_take_them_for(label, raw, expected):
+    found = parse(b"Content-Type: text/plain; charset=" + label.encode() + b"\r\n\r\n" + raw)
+    assert found.text == expected and not any("charset" in p or "decoded" in p for p in found.problems)
+
+
+ATTACKS = {
+    "one huge header": b"Subject: " + b"=?utf-8?q?a?= " * 40_000 + b"\r\n\r\nx",
+    "a From of brackets": b"From: " + b"(" * 200_000 + b"\r\nSubject: s\r\n\r\nx",
+    "a To of quotes": b"To: " + b'"' * 100_000 + b"\r\nSubject: s\r\n\r\nx",
+    "a Content-Type of parameters": b"Content-Type: text/plain;" + b" a=b;" * 40_000 + b"\r\nSubject: s\r\n\r\nx",
+    "parts in parts": b"Subject: s\r\n"
+    + b"".join(b"Content-Type: multipart/mixed; boundary=b%d\r\n\r\n--b%d\r\n" % (n, n) for n in range(1_000))
+    + b"\r\nx",
+}
+
+
+@pytest.mark.parametrize("name", ATTACKS)
+def test_a_mail_that_is_made_to_hurt_is_taken_in(name):
+    """It took minutes, or ended in an error that told its sender to come again for days."""
+    with taking(5):
+        found = parse(ATTACKS[name])
+    assert found.subject and len(found.subject) <= 5000

@@ -89,7 +89,8 @@ def _refused(t: Transaction, space: Space, names: dict[int, str], in_use: set[in
         if one.id in in_use and one.state in ("refused", "lost"):
             said = one.reason or ("its access has ended" if one.state == "lost" else "the app refuses it")
             cause = Cause("refused", f"refused/{one.id}", f"The connection {one.name} is not accepted: {said}",
-                          "Reconnect it. What arrives meanwhile is held, and runs afterwards.", one.created_at, connection=one.id)  # fmt: skip
+                          "Reconnect it. What arrives meanwhile is held, and runs afterwards.", one.created_at,
+                          connection=one.id)  # fmt: skip
             found.append(cause)
     return found
 

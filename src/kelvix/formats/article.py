@@ -17,6 +17,7 @@ from trafilatura.metadata import extract_metadata
 
 from kelvix.core.patterns import Match, pattern
 from kelvix.formats.html_text import all_text, is_laborious
+from kelvix.formats.rfc5322 import AS_BROWSERS
 
 MOST_BYTES = 8 << 20
 MOST_TAGS = 25_000  # of a page whose main text is looked for, which takes seconds then; of one with more, all text is taken
@@ -119,7 +120,7 @@ def _decoded(page: bytes, charset: str) -> bytes | str:
         except LookupError:
             continue
         if known:
-            return page.decode("cp1252" if known in ("iso8859-1", "ascii") else known, "replace")
+            return page.decode(AS_BROWSERS.get(name.strip().lower(), known), "replace")
     return page
 
 

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import unicodedata
-from collections.abc import Collection
+from collections import Counter
+from collections.abc import Collection, Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from email.header import decode_header, make_header
@@ -25,7 +26,22 @@ MAX_STRUCTURE = 1_000  # of those that say what a part is (Content-Type and its 
 MAX_ADDRESSES = 100_000  # of those that list addresses
 MAX_PARSED = 1_000  # characters up to which addresses are read by the whole grammar; beyond, one after the other
 MAX_MULTIPARTS = 100  # parts that hold parts
+PARTS = re2.compile(rb"(?mi)^--([^\s\"](?:[^\r\n\"]{0,68}[^\s\"-])?)[ \t]*\r?\nContent-[a-z-]+:")
 BOUNDARY = re2.compile(rb"(?i)boundary\s*=")
+# Labels that mean another character set than they say, as browsers and mail programs take them (WHATWG Encoding, 4.2, “names
+# and labels”, from memory): what says Latin-1 or ASCII is windows-1252, what says GB2312 or GBK is GB18030.
+AS_BROWSERS = {
+    **dict.fromkeys(("ascii", "us-ascii", "ansi_x3.4-1968", "iso-8859-1", "iso8859-1", "iso_8859-1", "latin1", "latin-1", "l1",
+                     "cp1252", "x-cp1252", "cp819", "ibm819", "csisolatin1", "iso-ir-100"), "windows-1252"),
+    **dict.fromkeys(("gb2312", "gbk", "gb_2312", "gb_2312-80", "chinese", "csgb2312", "x-gbk", "iso-ir-58"), "gb18030"),
+    **dict.fromkeys(("iso-8859-9", "iso8859-9", "latin5", "l5", "csisolatin5", "iso-ir-148"), "windows-1254"),
+    **dict.fromkeys(("tis-620", "iso-8859-11", "iso8859-11", "dos-874"), "cp874"),
+    **dict.fromkeys(("ks_c_5601-1987", "ksc5601", "euc-kr", "korean", "csksc56011987"), "cp949"),
+    **dict.fromkeys(("shift_jis", "shift-jis", "sjis", "ms_kanji", "x-sjis", "windows-31j"), "cp932"),
+    **dict.fromkeys(("big5", "big5-hkscs", "cn-big5", "x-x-big5"), "big5hkscs"),
+    **dict.fromkeys(("utf8", "unicode-1-1-utf-8", "x-unicode20utf8", "unicode11utf8"), "utf-8"),
+    **dict.fromkeys(("koi", "koi8", "koi8_r", "cskoi8r"), "koi8-r"), "macintosh": "mac_roman", "x-mac-roman": "mac_roman",
+}  # fmt: skip
 ADDRESSES = ("from", "to", "cc", "bcc", "sender", "reply-to")
 
 
@@ -134,7 +150,8 @@ def _decoded(part: EmailMessage, problems: list[str]) -> str:
     raw = part.get_payload(decode=True)
     if not isinstance(raw, bytes):
         return clean(str(part.get_payload() or ""))
-    charset = (part.get_content_charset() or "utf-8").lower()
+    charset = (part.get_content_charset() or "utf-8").strip().lower()
+    charset = AS_BROWSERS.get(charset, charset)
     try:
         return raw.decode(charset)
     except LookupError:
@@ -144,6 +161,26 @@ def _decoded(part: EmailMessage, problems: list[str]) -> str:
     except UnicodeDecodeError:
         problems.append("parts of its text could not be decoded and show as \ufffd")
     return raw.decode("utf-8", "replace")
+
+
+def _walk(message: EmailMessage) -> Iterator[EmailMessage]:
+    """All parts in their order. Where the boundary that a multipart names is nowhere in it, its parts would be taken for text:
+    it is parted by the boundary that stands before most headers of parts, if there is one."""
+    for part in message.walk():
+        yield part
+        if part.is_multipart() or part.get_content_maintype() != "multipart":
+            continue
+        content = str(part.get_payload() or "").encode("ascii", "surrogateescape")
+        found = Counter(match[1] for match in PARTS.finditer(content))
+        if found:
+            boundary = found.most_common(1)[0][0]
+            head = b'Content-Type: multipart/mixed; boundary="%s"\r\n\r\n' % boundary.replace(b'"', b"")
+            again = BytesParser(_class=EmailMessage, policy=POLICY).parsebytes(head + content)
+            if again.is_multipart():
+                part.set_payload(str(again.preamble or "").strip())  # what it holds follows
+                for one in again.walk():
+                    if one is not again:
+                        yield one
 
 
 def unreadable(source: bytes, why: str) -> Message:
@@ -165,11 +202,12 @@ def parse(source: bytes) -> Message:
     plain: list[str] = []
     marked: list[str] = []
     attachments: list[Attachment] = []
-    for index, part in enumerate(message.walk()):
+    unparted: list[tuple[EmailMessage, int]] = []
+    for index, part in enumerate(_walk(message)):
         if part.is_multipart():
             continue
-        if part.get_content_maintype() == "multipart":  # without a boundary that is found, its parts stand there as text
-            plain.append(clean(str(part.get_payload() or "")))
+        if part.get_content_maintype() == "multipart":  # without any boundary, its parts stand there as text
+            unparted.append((part, len(plain)))
             continue
         try:
             kind, name = part.get_content_type(), part.get_filename() or ""
@@ -190,6 +228,9 @@ def parse(source: bytes) -> Message:
                     len(raw) if isinstance(raw, bytes) else 0,
                 )
             )
+    for part, place in reversed(unparted):
+        if text := clean(str(part.get_payload() or "")):
+            plain.insert(place, text)
     if message.defects or any(p.defects for p in message.walk()):
         problems.append("it is not quite formed as the mail standard asks; what could be read is shown")
     joined = "\n".join(marked)
@@ -235,5 +276,5 @@ def parts_of_file(file: IO[bytes], indexes: list[int]) -> dict[int, bytes]:
 def parts(source: bytes, indexes: Collection[int]) -> dict[int, bytes]:
     """The contents of those parts with these indexes that have one."""
     message = BytesParser(_class=EmailMessage, policy=POLICY).parsebytes(source)
-    raw = {n: p.get_payload(decode=True) for n, p in enumerate(message.walk()) if n in indexes and not p.is_multipart()}
+    raw = {n: p.get_payload(decode=True) for n, p in enumerate(_walk(message)) if n in indexes and not p.is_multipart()}
     return {n: content for n, content in raw.items() if isinstance(content, bytes)}

@@ -59,6 +59,7 @@ class _Parser:
         self.locals: list[str] = []
         self.keys: set[str] = set(PROPERTIES)  # names that some context of the text has
         self.filters = 0
+        self.ends_range = 0  # ranges whose end is being read: “[” after a literal closes one, and is no filter
         self.attempts = 0
         self.depth = 0
         self._known: tuple[int, int, re.Pattern[str] | None] = (-1, -1, None)
@@ -335,7 +336,7 @@ class _Parser:
                     continue
                 node, member = self.path(node, member)
             elif self.text.startswith("[", self.at):
-                if literal:
+                if literal and self.ends_range:
                     return node  # the end of a range: ]1..3[
                 self.at += 1
                 outer, self.filters = self.keys, self.filters + 1
@@ -474,7 +475,9 @@ class _Parser:
         return t.List(tuple(items))
 
     def interval(self, low: t.Node, low_in: bool) -> t.Node:
+        self.ends_range += 1
         high = self.expression()
+        self.ends_range -= 1
         closing = self.sign("]", ")", "[")
         if closing is None:
             self.fail("“]” or “)” is missing after the range")
