@@ -36,19 +36,20 @@ def test_parts_of_parts():
 
 
 @pytest.mark.parametrize(
-    ("name", "text"),
+    ("name", "text", "attached"),
     [
-        ("15", "Some removed test."),  # test_invalid_content_type's neighbour: a message whose boundary is missing
-        ("17", "This is the dingus fish."),
-        ("25", "This is a MIME-encapsulated message"),
-        ("31", "message 1"),  # test_no_start_boundary: the payload is its text
-        ("35", "counter to RFC 2822, there's no separating newline here"),  # test_missing_header_body_separator
-        ("41", "Blah blah blah"),  # test_missing_start_boundary's sibling
+        ("15", "Some removed test.", []),  # test_invalid_content_type's neighbour: a message whose boundary is missing
+        ("17", "This is the dingus fish.", []),
+        # its boundary stands nowhere in it; what it names by another is there all the same
+        ("25", "This is a MIME-encapsulated message", ["text/rfc822-headers"]),
+        ("31", "message 1", []),  # test_no_start_boundary: the payload is its text
+        ("35", "counter to RFC 2822, there's no separating newline here", []),  # test_missing_header_body_separator
+        ("41", "Blah blah blah", []),  # test_missing_start_boundary's sibling
     ],
 )
-def test_what_is_not_well_formed_loses_no_text_and_says_so(name, text):
+def test_what_is_not_well_formed_loses_no_text_and_says_so(name, text, attached):
     found = of(name)
-    assert text in found.text and not found.attachments
+    assert text in found.text and [a.type for a in found.attachments] == attached
     assert "not quite formed" in found.problems[0]
 
 
