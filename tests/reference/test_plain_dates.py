@@ -42,12 +42,22 @@ PHRASES = {
     "16:00": "2026-11-25 16:00", "3pm": "2026-11-26 15:00", "noon": "2026-11-26 12:00", "at 5": "2026-11-25 17:00",
     "2026-12-24 18:00": "2026-12-24 18:00", "5 o'clock tomorrow": "2026-11-26 17:00", "by friday": "2026-11-27",
     "until the 3rd at 8am": "2026-12-03 08:00",
+    # British ways: common practice, by Oxford and Cambridge learners' dictionaries, from memory
+    "friday at 3.30": "2026-11-27 15:30", "at 10.15 on Monday": "2026-11-30 10:15", "a week on Friday": "2026-12-04",
+    "a fortnight on Monday": "2026-12-14", "two weeks on Tuesday": "2026-12-15", "Friday fortnight": "2026-12-11",
+    "a week tomorrow": "2026-12-03", "tomorrow week": "2026-12-03", "today fortnight": "2026-12-09", "a week from Friday": "2026-12-04",
+    "the third of December": "2026-12-03", "December the fifth": "2026-12-05", "twenty-first of January 2027": "2027-01-21",
+    "the thirty-first of December": "2026-12-31", "by the third": "2026-12-03", "friday at 1530": "2026-11-27 15:30",
+    "tomorrow 0900 hrs": "2026-11-26 09:00", "at 1845": "2026-11-25 18:45", "half three tomorrow": "2026-11-26 15:30",
+    "friday half 9": "2026-11-27 09:30", "at half eight": "2026-11-26 08:30", "half past three tomorrow": "2026-11-26 15:30",
+    "quarter to nine on monday": "2026-11-30 08:45",
 }  # fmt: skip
 NONE = ("", "may", "in the morning", "version 2.1", "1/2", "ring 3 parishes", "1.5 hours", "31 feb", "25:00", "the 40th", "marching",
         "sunday-best", "10-12", "room 14", "13pm friday dinner plan b"[:4])  # fmt: skip
 # Spellings that are dates less often than other things, and where they are dates all the same; by day and month (13/2 is 13 February).
 OTHERWISE = ("the cat sat on the mat", "Buy sun cream", "Sat nav for the van", "Practice the 3rd movement", "version 1.2", "Buy 2.5 kg of glue",
-             "3/4 inch screws", "1/2 cup of zinc", "it may 5 pipes spoil", "march 3 soldiers", "open 24/7")  # fmt: skip
+             "3/4 inch screws", "1/2 cup of zinc", "it may 5 pipes spoil", "march 3 soldiers", "open 24/7", "play the second movement", "half 12 pipes", "every Friday",
+             "every Monday at 9", "each Thursday 3pm tune the swell", "every other Friday", "every 2 weeks", "by 2030 all of it", "1530 pipes")  # fmt: skip
 DOUBTFUL = {
     "ring the verger sat": "2026-11-28", "sat, ring the verger": "2026-11-28", "sat 10am ring": "2026-11-28 10:00",
     "Ring on Sun at Holm": "2026-11-29", "meet Sat with Ivo": "2026-11-28", "read it by the 3rd, twice": "2026-12-03", "pay due 5.12 or so": "2026-12-05",

@@ -3,8 +3,10 @@
 Conventions (common practice, and said to the person before anything is kept): a weekday is the next one to come, never today;
 "next Friday" is that of next week, weeks beginning on Monday; a day of a month without a year is the next one to come; a time
 without a day is today's, or tomorrow's if it has passed; "morning" is 9:00, "afternoon" 14:00, "evening" 18:00, "tonight"
-20:00. A time that daylight saving leaves out is taken an hour later, one that comes twice the first time. What is a date less
-often than a word or a number (sat, 1/2, the 3rd) is one where it stands apart: after "on" or "by", before a time, at the end.
+20:00; "half three" is half past three; "Friday week" and "a week on Friday" are the Friday after the next to come. What recurs
+("every Friday") is no date. A time that daylight saving leaves out is taken an hour later, one that comes twice the first time.
+What is a date less often than a word or a number (sat, 1/2, the 3rd) is one where it stands apart: after "on" or "by", before a
+time, at the end.
 """
 
 from __future__ import annotations
@@ -19,9 +21,17 @@ from kelvix.core.values import MONTHS
 
 WEEKDAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
 WORDED = ("a", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve")
+WEEKS = {"week": 7, "fortnight": 14}  # in days
 PARTS_OF_DAY = {"noon": time(12), "midday": time(12), "midnight": time(0), "morning": time(9), "afternoon": time(14),
                 "evening": time(18), "night": time(20)}  # fmt: skip
 
+ORDINALS = ("first", "second", "third", "fourth", "fifth", "sixth", "seventh", "eighth", "ninth", "tenth", "eleventh",
+            "twelfth", "thirteenth", "fourteenth", "fifteenth", "sixteenth", "seventeenth", "eighteenth", "nineteenth", "twentieth",
+            "twenty first", "twenty second", "twenty third", "twenty fourth", "twenty fifth", "twenty sixth", "twenty seventh",
+            "twenty eighth", "twenty ninth", "thirtieth", "thirty first")  # fmt: skip
+
+_ORDINAL = "|".join(o.replace(" ", "[- ]") for o in reversed(ORDINALS))
+_HOUR = rf"(?:\d{{1,2}}|{'|'.join(WORDED[1:])})"
 _WEEKDAY = r"(?:mon|tues?|wed(?:nes)?|thu(?:rs?)?|fri|sat(?:ur)?|sun)(?:day)?"
 _MONTH = (
     r"(?:jan(?:uary)?|feb(?:ruary)?|mar(?:ch)?|apr(?:il)?|may|june?|july?|aug(?:ust)?|sept?(?:ember)?|oct(?:ober)?|"
@@ -33,26 +43,34 @@ DAY = "|".join(
     (
         r"(?P<iso>\d{4}-\d{2}-\d{2})",
         r"(?P<after>(?:the )?day after tomorrow)|(?P<before>(?:the )?day before yesterday)",
-        r"(?P<word>today|tonight|tomorrow|tmrw|yesterday)",
+        r"(?P<word>today|tonight|tomorrow|tmrw|yesterday)(?: (?P<word_on>week|fortnight))?",
+        rf"(?P<weeks>(?P<weeks_n>{_COUNT}) (?P<weeks_u>weeks?|fortnights?) (?:on |from |come )?"
+        rf"(?P<weeks_d>{_WEEKDAY}|today|tomorrow))",
         rf"(?P<in>in (?P<in_n>{_COUNT}) (?P<in_u>{_UNIT}))",
         rf"(?P<ago>(?P<ago_n>{_COUNT}) (?P<ago_u>{_UNIT}) (?:ago|back))",
         rf"(?P<from>(?P<from_n>{_COUNT}) (?P<from_u>{_UNIT}) from (?:now|today))",
         r"(?P<end>(?:the )?end of (?:the |this )?(?P<end_u>week|month|year))",
         rf"(?P<this>(?P<which>this|next|last|coming) (?P<this_u>{_WEEKDAY}|week|weekend|month|year))",
+        rf"(?P<om>(?:(?P<om_w>{_WEEKDAY}),? )?(?:the )?(?P<om_d>{_ORDINAL}) of (?P<om_m>{_MONTH})(?:,? (?P<om_y>\d{{4}}))?)",
+        rf"(?P<mo>(?P<mo_m>{_MONTH}) the (?P<mo_d>{_ORDINAL})(?:,? (?P<mo_y>\d{{4}}))?)",
         rf"(?P<dm>(?:(?P<dm_w>{_WEEKDAY}),? )?(?:the )?(?P<dm_d>\d{{1,2}})(?:st|nd|rd|th)?(?: of)? (?P<dm_m>{_MONTH})\.?"
         r"(?:,? (?P<dm_y>\d{4}))?)",
         rf"(?P<md>(?:(?P<md_w>{_WEEKDAY}),? )?(?P<md_m>{_MONTH})\.? (?P<md_d>\d{{1,2}})(?:st|nd|rd|th)?"
         r"(?:,? (?P<md_y>\d{4}))?)",
-        rf"(?P<weekday>{_WEEKDAY})(?: (?P<week_on>week))?",
+        rf"(?P<weekday>{_WEEKDAY})(?: (?P<week_on>week|fortnight))?",
         r"(?P<nth>the (?P<nth_d>\d{1,2})(?:st|nd|rd|th))",
+        rf"(?P<worded>the (?P<worded_d>{_ORDINAL}))",
         r"(?P<num>(?P<num_a>\d{1,2})[/.](?P<num_b>\d{1,2})(?:[/.](?P<num_y>\d{4}))?)",
     )
 )
 CLOCK = "|".join(
     (
-        r"(?P<half>(?P<half_w>half past|quarter past|quarter to) (?P<half_h>\d{1,2})(?: ?(?P<half_x>am|pm))?)",
+        rf"(?P<half>(?P<half_w>half past|quarter past|quarter to|half) (?P<half_h>{_HOUR})(?: ?(?P<half_x>am|pm))?)",
         r"(?P<twelve>(?P<h12>\d{1,2})(?:[:.](?P<m12>\d{2}))? ?(?P<x12>am|pm|a\.m\.|p\.m\.))",
         r"(?P<hm>(?P<h24>[01]?\d|2[0-3])[:](?P<m24>[0-5]\d))(?: ?h)?",
+        r"(?P<dotted>(?:at|@) ?(?P<dot_h>[01]?\d|2[0-3])\.(?P<dot_m>[0-5]\d))",
+        r"(?P<four>(?:(?:at|@) ?(?P<four_h>[01]\d|2[0-3])(?P<four_m>[0-5]\d)"
+        r"|(?P<hrs_h>[01]\d|2[0-3])(?P<hrs_m>[0-5]\d) ?(?:hrs|hours)))",
         r"(?P<oclock>(?P<oh>\d{1,2}) o['’]clock)",
         rf"(?:(?:in )?(?:the )?(?P<part>{'|'.join(PARTS_OF_DAY)}))",
         r"(?P<bare>(?:at|@) ?(?P<bare_h>\d{1,2}))",
@@ -60,6 +78,8 @@ CLOCK = "|".join(
 )
 _DAY = re.compile(rf"(?<![\w-])(?:on |by |until |till |due |for |from |before )?(?:{DAY})(?![\w-])", re.I)
 _CLOCK = re.compile(rf"(?<![\w:.])(?:at |@ ?|by )?(?:{CLOCK})(?![\w:])", re.I)
+_RECURS = re.compile(r"\b(?:every|each)\s+(?:(?:other|second|third|\d{1,3})\s+)?$", re.I)
+_ASKED_FOR = re.compile(r"(?:at|by) |@", re.I)
 _PREPOSITION = re.compile(r"(?:on|by|until|till|due) ", re.I)
 _WORD = re.compile(r"[\s\0]+\w")  # used pieces of a line are NUL
 _BETWEEN = re.compile(r"\s*,?\s*", re.I)
@@ -87,7 +107,9 @@ def find(text: str, now: datetime, zone: ZoneInfo, order: str | None = None, sin
     here = now.astimezone(zone)
     for match in _starts(text):
         found = _at(text, match, here, zone, order) if match[1].start() >= since else None
-        if found is not None:
+        if found is not None and _RECURS.search(text[: found.start]):
+            since = found.end  # what recurs is not one date, and neither is the time that belongs to it
+        elif found is not None:
             return found
     return None
 
@@ -119,6 +141,8 @@ def _at(text: str, found: tuple[str, re.Match[str]], now: datetime, zone: ZoneIn
     after = _DAY.match(text, _skip(text, match.end()))
     if after and isinstance(day := _day(after, now, order), date) and not isinstance(day, datetime):
         return Said(match.start(), after.end(), _real(datetime.combine(day, moment), zone), True, (match.start(), match.end()))
+    if (match["half_w"] or "").lower() == "half" and not match["half_x"] and not _ASKED_FOR.match(match[0]):
+        return None  # half 12 pipes
     if match["part"] and match["part"].lower() not in ("noon", "midday", "midnight"):
         return None  # "morning" alone is a greeting more often than a time
     day = now.date() if moment > now.time() else now.date() + timedelta(days=1)
@@ -129,12 +153,14 @@ def _is_doubtful(m: re.Match[str]) -> bool:
     """Whether it is written as other things are: the cat sat, sun cream, may 5 pipes, 3/4 inch, 24/7, the 3rd movement."""
     weekday = (m["weekday"] or "").lower() in ("sat", "sun", "wed") and not m["week_on"]
     month = (m["md_m"] or "").lower() in ("may", "mar", "march") and not m["md_y"]
-    return weekday or month or bool(m["nth"]) or bool(m["num"] and not m["num_y"])
+    return weekday or month or bool(m["nth"] or m["worded"]) or bool(m["num"] and not m["num_y"])
 
 
 def _stands_apart(text: str, m: re.Match[str]) -> bool:
     if _PREPOSITION.match(m[0]):
         return True
+    if m["worded"]:  # the second movement, and never the third
+        return False
     if m["num"] and ("." in m["num"] or m["num"] == "24/7"):  # 2.5 is a number
         return False
     named = m["weekday"] and m["weekday"][0].isupper() and bool(text[: m.start()].strip())
@@ -153,16 +179,21 @@ def _real(naive: datetime, zone: ZoneInfo) -> datetime:
 
 def _time(m: re.Match[str]) -> time | None:
     if m["half"]:
-        hour = _hour(int(m["half_h"]), m["half_x"])
+        hour = _hour(_count(m["half_h"]), m["half_x"])
         if hour is None:
             return None
-        minutes = {"half past": 30, "quarter past": 15, "quarter to": -15}[m["half_w"].lower()]
+        minutes = {"half": 30, "half past": 30, "quarter past": 15, "quarter to": -15}[m["half_w"].lower()]
         return (datetime(2000, 1, 1, hour) + timedelta(minutes=minutes)).time()
     if m["twelve"]:
         hour, minute = _hour(int(m["h12"]), m["x12"]), int(m["m12"] or 0)
         return time(hour, minute) if hour is not None and minute < 60 else None
     if m["hm"]:
         return time(int(m["h24"]), int(m["m24"]))
+    if m["dotted"]:
+        hour = _hour(int(m["dot_h"]), None)
+        return time(hour, int(m["dot_m"])) if hour is not None else None
+    if m["four"]:
+        return time(int(m["four_h"] or m["hrs_h"]), int(m["four_m"] or m["hrs_m"]))
     if m["part"]:
         return PARTS_OF_DAY[m["part"].lower()]
     hour = _hour(int(m["oh"] or m["bare_h"]), None)
@@ -190,7 +221,15 @@ def _day(m: re.Match[str], now: datetime, order: str | None) -> date | datetime 
         if m["before"]:
             return today - timedelta(days=2)
         if m["word"]:
-            return today + timedelta(days={"tomorrow": 1, "tmrw": 1, "yesterday": -1}.get(m["word"].lower(), 0))
+            ahead = {"tomorrow": 1, "tmrw": 1, "yesterday": -1}.get(m["word"].lower(), 0)
+            return today + timedelta(days=ahead + WEEKS.get((m["word_on"] or "").lower(), 0))
+        if m["weeks"]:
+            days = _count(m["weeks_n"]) * WEEKS[m["weeks_u"].lower().rstrip("s")]
+            return _named_day(today, m["weeks_d"]) + timedelta(days=days)
+        if m["om"]:
+            return _of_month(today, _ordinal(m["om_d"]), m["om_m"], m["om_y"], m["om_w"])
+        if m["mo"]:
+            return _of_month(today, _ordinal(m["mo_d"]), m["mo_m"], m["mo_y"], None)
         if m["in"]:
             return _later(now, _count(m["in_n"]), m["in_u"])
         if m["from"]:
@@ -206,13 +245,25 @@ def _day(m: re.Match[str], now: datetime, order: str | None) -> date | datetime 
         if m["md"]:
             return _of_month(today, int(m["md_d"]), m["md_m"], m["md_y"], m["md_w"])
         if m["weekday"]:
-            ahead = (_number(m["weekday"]) - today.weekday() - 1) % 7 + 1
-            return today + timedelta(days=ahead + (7 if m["week_on"] else 0))
+            return _named_day(today, m["weekday"]) + timedelta(days=WEEKS.get((m["week_on"] or "").lower(), 0))
         if m["nth"]:
             return _next_with(today, int(m["nth_d"]))
+        if m["worded"]:
+            return _next_with(today, _ordinal(m["worded_d"]))
         return _numbers(today, int(m["num_a"]), int(m["num_b"]), m["num_y"], order)
     except (ValueError, OverflowError):
         return None
+
+
+def _named_day(today: date, name: str) -> date:
+    """Today, tomorrow, or the next such weekday to come."""
+    if name.lower() in ("today", "tomorrow"):
+        return today + timedelta(days=int(name.lower() == "tomorrow"))
+    return today + timedelta(days=(_number(name) - today.weekday() - 1) % 7 + 1)
+
+
+def _ordinal(word: str) -> int:
+    return ORDINALS.index(word.lower().replace("-", " ")) + 1
 
 
 def _count(word: str) -> int:
