@@ -26,9 +26,9 @@ PARTS_OF_DAY = {"noon": time(12), "midday": time(12), "midnight": time(0), "morn
                 "evening": time(18), "night": time(20)}  # fmt: skip
 
 ORDINALS = ("first", "second", "third", "fourth", "fifth", "sixth", "seventh", "eighth", "ninth", "tenth", "eleventh",
-            "twelfth", "thirteenth", "fourteenth", "fifteenth", "sixteenth", "seventeenth", "eighteenth", "nineteenth", "twentieth",
-            "twenty first", "twenty second", "twenty third", "twenty fourth", "twenty fifth", "twenty sixth", "twenty seventh",
-            "twenty eighth", "twenty ninth", "thirtieth", "thirty first")  # fmt: skip
+            "twelfth", "thirteenth", "fourteenth", "fifteenth", "sixteenth", "seventeenth", "eighteenth", "nineteenth",
+            "twentieth", "twenty first", "twenty second", "twenty third", "twenty fourth", "twenty fifth", "twenty sixth",
+            "twenty seventh", "twenty eighth", "twenty ninth", "thirtieth", "thirty first")  # fmt: skip
 
 _ORDINAL = "|".join(o.replace(" ", "[- ]") for o in reversed(ORDINALS))
 _HOUR = rf"(?:\d{{1,2}}|{'|'.join(WORDED[1:])})"
