@@ -133,7 +133,13 @@ def test_a_date_and_a_time_made_of_one_timestamp(built):
         box.press_sequentially(value, delay=20)
         page.get_by_role("option", name=re.compile(f"^{value}", re.I)).first.click()
     expect(page.get_by_text("7 fields fit")).to_have_count(2)
-    until(lambda: len(lines(orla, workflow)[-1]["fillings"]) == 7)
+    until(
+        lambda: (
+            (filled := lines(orla, workflow)[-1]["fillings"])
+            and len(filled) == 7
+            and not any(part.get("text") for one in filled for part in one["filling"])
+        )
+    )  # saved with what was chosen, not as typed
     sample = orla.api("GET", f"/workflows/{workflow}/samples")[0]
     orla.api("POST", f"/workflows/{workflow}/try", json={"sample": sample["id"]})
     (record,) = until(lambda: orla.records(database["id"]))
