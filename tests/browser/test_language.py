@@ -192,7 +192,7 @@ def test_a_renamed_and_a_deleted_field(built):
     orla.api("DELETE", f"/databases/{database['id']}/fields/{ids['Time']}")
     page.reload()
     expect(page.get_by_text("no longer has the field “Time”").first).to_be_visible()
-    expect(page.get_by_title("1 to put right first")).to_be_visible()
+    expect(page.get_by_title("1 problem to fix first")).to_be_visible()
     orla.api("POST", f"/databases/{database['id']}/fields", json={"name": "Time of day", "type": "text"})
     page.get_by_role("button", name="fill Time of day with it").first.click()
     expect(page.get_by_text("6 fields fit")).to_have_count(2)

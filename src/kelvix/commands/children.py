@@ -7,6 +7,7 @@ import gc
 from kelvix import doors, processes
 from kelvix import settings as settings_module
 from kelvix.commands.joining import settings_of
+from kelvix.readers.pool import POOL
 
 MOST_WORKERS = 16  # on one host, each with an address of its own for its metrics
 
@@ -27,6 +28,7 @@ def web(words: list[str]) -> None:
     app = build(engine)
     if settings.metrics_port:
         metrics.serve(settings.metrics_port, engine.directory)
+    POOL.warm()
     settle()
     doors.serve(app, settings.host, settings.port)
 
@@ -49,6 +51,7 @@ def worker(words: list[str]) -> None:
     engine = make(settings)
     if settings.metrics_port:
         any(metrics.serve(settings.metrics_port + n) for n in range(1, MOST_WORKERS + 1))
+    POOL.warm()
     settle()
     processes.keep_beating()
     main(engine)

@@ -135,7 +135,7 @@ def _held(space: Space, kept: workflows.Kept, item_id: str) -> Whereabouts | Non
     row = space.read(lambda t: inbox.of_item(t, space.id, kept.id, item_id))
     if row is None:
         return None
-    said = f"It came in {as_text(row['at'], space.zone)} {CAME.get(row['came_by'], 'at a check')}, and is held"
+    said = f"It was received {as_text(row['at'], space.zone)} {CAME.get(row['came_by'], 'at a check')}, and is held"
     if kept.state == "on":
         return Whereabouts("on_its_way", f"{said}: it will run as soon as the workspace may run more.", at=row["at"])
     advice = "Resume the workflow, and it will run." if kept.state == "paused" else "Turn the workflow on, and it will run."

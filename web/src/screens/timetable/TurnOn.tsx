@@ -62,7 +62,7 @@ export function TurnOn({ workflow, draft, findings }: Props) {
       {on ? (
         <Button onClick={() => turnOff.mutate()}>Turn off</Button>
       ) : (
-        <Button variant="contained" onClick={() => (workflow.turned_on_at && workflow.state !== "paused" ? ask.mutate() : turnOn.mutate(false))} disabled={turnOn.isPending || ask.isPending} title={findings ? `${findings} to put right first` : ""}>
+        <Button variant="contained" onClick={() => (workflow.turned_on_at && workflow.state !== "paused" ? ask.mutate() : turnOn.mutate(false))} disabled={turnOn.isPending || ask.isPending} title={findings ? `${findings} ${findings === 1 ? "problem" : "problems"} to fix first` : ""}>
           {workflow.state === "paused" ? "Resume" : "Turn on"}
         </Button>
       )}
