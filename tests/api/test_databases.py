@@ -128,9 +128,10 @@ def test_bad_requests_get_a_clear_sentence(made, method, where, body, status, sa
 def test_a_database_goes_to_the_trash_and_comes_back(made):
     orla, database, ids = made
     orla.api("POST", f"/databases/{database['id']}/records", json={"values": {ids["Name"]: "kept"}})
-    orla.api("DELETE", f"/databases/{database['id']}")
+    gone = orla.api("DELETE", f"/databases/{database['id']}")
     orla.api("GET", f"/databases/{database['id']}", expect=404)
-    assert orla.api("POST", f"/databases/{database['id']}/restore")["records"] == 1
+    orla.api("POST", "/trash/restore", json=gone)
+    assert orla.api("GET", f"/databases/{database['id']}")["records"] == 1
 
 
 def test_hostile_keys_numbers_and_versions_get_a_sentence(made):

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import time
+
 from playwright.sync_api import Page, expect
 
 from support import until
 
 
 def tab_to(page: Page, name: str, key: str = "Tab") -> None:
-    """Press Tab until what has the focus is called so."""
-    for _ in range(120):
+    """Press Tab until what has the focus is called so: again where it is not to be had yet."""
+    end = time.monotonic() + 10
+    while time.monotonic() < end:
         if page.evaluate(
             "n => { const e = document.activeElement; return !!e && (e.getAttribute('aria-label') ?? e.labels?.[0]?.textContent "
             "?? e.textContent ?? '').trim().startsWith(n) }",

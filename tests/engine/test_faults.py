@@ -86,24 +86,26 @@ def test_a_folder_that_is_no_longer_shared(on):
 def test_a_field_deleted_under_a_running_workflow(on):
     orla = on.person
     address = on.database["fields"][1]["id"]
-    orla.api("DELETE", f"/databases/{on.database['id']}/fields/{address}")
+    where = f"/databases/{on.database['id']}/fields/{address}"
+    assert "used by From the post" in orla.api("DELETE", where, expect=409)["title"]
+    gone = orla.api("DELETE", f"{where}?anyway=true")
     orla.deliver("After the field went")
     [run] = until(lambda: orla.runs(on.workflow, "failed"))
     assert "no longer has the field" in run["problem"] and on.titles() == []
     findings = orla.api("POST", f"/workflows/{on.workflow}/rehearse", json={"document": on.detail()["document"]})["findings"]
     assert [f["field"] for f in findings] == [address]
-    orla.api("POST", f"/databases/{on.database['id']}/fields/{address}/restore")
+    orla.api("POST", "/trash/restore", json=gone)
     orla.api("POST", f"/runs/{run['id']}/again")
     assert until(on.titles) == ["After the field went"]
 
 
 def test_a_database_deleted_under_a_running_workflow(on):
     orla = on.person
-    orla.api("DELETE", f"/databases/{on.database['id']}")
+    gone = orla.api("DELETE", f"/databases/{on.database['id']}?anyway=true")
     orla.deliver("After the database went")
     [run] = until(lambda: orla.runs(on.workflow, "failed"))
     assert "is gone" in run["problem"]
-    orla.api("POST", f"/databases/{on.database['id']}/restore")
+    orla.api("POST", "/trash/restore", json=gone)
     orla.api("POST", f"/runs/{run['id']}/again")
     assert until(on.titles) == ["After the database went"]
 

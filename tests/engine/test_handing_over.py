@@ -108,3 +108,18 @@ def test_what_is_unfinished_is_said():
     assert "must be given" in handing.check(RunAnother("r", 4), {4: to}, nothing)[0].sentence
     gone = RunAnother("r", 4, (Given("what", (Part(ref=Reference("x", "y")),)),))
     assert "do not carry" in check(Workflow((When("w", connection=1, container="5"), gone)), around)[0].sentence
+
+
+def test_one_that_another_runs_says_so_before_it_is_deleted(pair):
+    orla, of = pair
+    other = of.noting()
+    outer = orla.workflow("Runs it", {"lines": [of.first, of.run(other)]})
+    orla.api("POST", f"/workflows/{other}/off")
+    orla.api("DELETE", f"/workflows/{other}")
+    orla.api("POST", "/trash/restore", json={"entries": [orla.api("GET", "/trash")["entries"][0]["id"]]})
+    orla.api("POST", f"/workflows/{other}/on")
+    orla.api("POST", f"/workflows/{outer}/on")
+    orla.api("POST", f"/workflows/{other}/off")
+    assert orla.api("DELETE", f"/workflows/{other}", expect=409)["title"] == "Notes it is used by Runs it."
+    assert [u["name"] for u in orla.api("GET", f"/workflows/{other}/uses")] == ["Runs it"]
+    orla.api("DELETE", f"/workflows/{other}?anyway=true")

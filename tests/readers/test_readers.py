@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import signal
 import subprocess
 import sys
@@ -80,21 +81,53 @@ def test_what_does_not_come_to_an_end_is_killed_and_another_child_takes_its_plac
     """A parser in C that never looks up, as a stopped process."""
     assert contents.message(b"Subject: first\r\n\r\nx").subject == "first"
     child = own._idle.get()
-    os.kill(child.process.pid, signal.SIGSTOP)
+    watched = os.dup(child.process)
+    signal.pidfd_send_signal(watched, signal.SIGSTOP)
     own._idle.put(child)
     found = contents.message(b"Subject: second\r\n\r\nx")
     assert found.subject == "second" and found.problems[0] == "it could not be read: reading it took more than 1 seconds"
-    assert child.process.poll() is not None
+    until(lambda: pool.ended(watched))
+    os.close(watched)
     assert contents.message(b"Subject: third\r\n\r\nx").problems == contents.message(b"Subject: third\r\n\r\nx").problems
 
 
 def test_a_child_that_dies_is_replaced(own):
     contents.message(b"Subject: first\r\n\r\nx")
     child = own._idle.get()
-    child.process.kill()
-    child.process.wait()
+    signal.pidfd_send_signal(child.process, signal.SIGKILL)
+    until(lambda: not child.alive)
     own._idle.put(child)
     assert contents.message(b"Subject: second\r\n\r\nx").subject == "second"
+
+
+def test_a_nursery_that_dies_takes_its_children_along_and_is_replaced(own):
+    """As where the system, short of memory, ends it."""
+    contents.message(b"Subject: first\r\n\r\nx")
+    child = own._idle.get()
+    os.kill(parent_of(pid_of(child)), signal.SIGKILL)
+    until(lambda: not child.alive)
+    own._idle.put(child)
+    found = contents.message(b"Subject: second\r\n\r\nx")
+    assert found.subject == "second" and not found.problems
+
+
+def pid_of(child):
+    with open(f"/proc/self/fdinfo/{child.process}") as about:
+        return int(re.search(r"^Pid:\s+(\d+)", about.read(), re.M)[1])
+
+
+def parent_of(pid):
+    with open(f"/proc/{pid}/stat") as about:
+        return int(about.read().rpartition(")")[2].split()[1])
+
+
+def test_children_are_forked_where_no_other_thread_is(own):
+    """It is ready at once; and the nursery has one thread: a lock that another held would stay locked in each child."""
+    contents.message(b"Subject: first\r\n\r\nx")
+    child = own._idle.get()
+    nursery = parent_of(pid_of(child))
+    own._idle.put(child)
+    assert os.listdir(f"/proc/{nursery}/task") == [str(nursery)]
 
 
 def test_memory_has_a_limit(own, tmp_path):
@@ -127,7 +160,8 @@ def test_children_that_nobody_needs_end(own, monkeypatch):
 def test_a_reader_dies_with_its_parent():
     code = (
         "from kelvix.readers.pool import Pool; p = Pool(); p.read_bytes('message', b'Subject: x'); c = p._idle.get(); "
-        "print(c.process.pid, flush=True); import time; time.sleep(60)"
+        "print(open(f'/proc/self/fdinfo/{c.process}').read().split('Pid:')[1].split()[0], flush=True); "
+        "import time; time.sleep(60)"
     )
     parent = subprocess.Popen(
         [sys.executable, "-c", code], stdout=subprocess.PIPE, env=os.environ | {"PYTHONPATH": str(TOP / "src")}

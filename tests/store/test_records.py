@@ -185,10 +185,10 @@ def test_a_field_can_be_added_taken_away_and_brought_back_with_its_values(made):
     record_id, _ = add(space, database, Name="x", Mail="a@b.example")
     extra = databases.add_field(space, database, NewField("Extra", "number"))
     mail = field(database, "Mail")
-    databases.set_field_state(space, database, mail, gone=True)
+    databases.take_field_away(space, database, mail, "Orla")
     now = space.read(lambda t: databases.get(t, space.id, database.id))
     assert now.field(mail) is None and now.field(extra.id).type == "number"
-    databases.set_field_state(space, now, mail, gone=False)
+    databases.bring_field_back(space, now, mail)
     again = space.read(lambda t: databases.get(t, space.id, database.id))
     assert space.read(lambda t: records.get(t, again, record_id)).values[mail] == "a@b.example"
 
@@ -294,6 +294,6 @@ def test_labels_are_changed_logged_and_undone(made):
     assert space.read(lambda t: changes.get(t, space.id, seq)).before == {str(tags): ["1", "3"]}
     space.transact(lambda t: changes.undo(t, space.id, seq, ME))
     assert now() == ("1", "3")
-    databases.set_field_state(space, grown, tags, gone=True)
-    databases.set_field_state(space, grown, tags, gone=False)
+    databases.take_field_away(space, grown, tags, "Orla")
+    databases.bring_field_back(space, space.read(lambda t: databases.get(t, space.id, grown.id)), tags)
     assert now() == ("1", "3"), "a field that is brought back has its labels again"

@@ -33,6 +33,7 @@ from kelvix.api import (
     runs,
     session,
     today,
+    trash,
     triggers,
     workflows,
 )
@@ -60,6 +61,7 @@ PARTS = (
     catch_ups,
     runs,
     needs,
+    trash,
     triggers,
     incoming,
     live,

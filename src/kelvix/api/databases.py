@@ -11,10 +11,12 @@ from pydantic import BaseModel, Field
 from kelvix.api.access import Caller, Editor, Reader
 from kelvix.api.idempotency import once
 from kelvix.api.problems import Problem
+from kelvix.api.trash import Deleted, UseOut, ask_first, uses_out
 from kelvix.core.schema import Database
 from kelvix.core.schema import Field as FieldOf
 from kelvix.core.values import Type, Unfit, Value, Wire, coerce, from_wire, whole
-from kelvix.store import changes, databases, kept_files, records, runs
+from kelvix.engine import using
+from kelvix.store import changes, databases, kept_files, records, runs, trash
 from kelvix.store.changes import Change
 from kelvix.store.database_server import Transaction
 from kelvix.store.databases import MAX_COUNTED, NewField
@@ -93,6 +95,10 @@ class ValuesIn(BaseModel):
     """What is not named is left as it is."""
 
     values: dict[str, Wire] = Field(examples=[{"1": "Quote for a tremulant"}])
+
+
+class RecordsIn(BaseModel):
+    records: list[int] = Field(min_length=1, max_length=500)
 
 
 class ChangeOut(BaseModel):
@@ -237,20 +243,20 @@ def rename_database(who: Editor, database_id: int, body: NameIn) -> DatabaseOut:
     return get_database(who, database_id)
 
 
-@router.delete("/databases/{database_id}", status_code=204)
-def delete_database(who: Editor, database_id: int) -> None:
-    """Into the trash: its records are kept."""
-    if not databases.set_deleted(who.space, database_id, True):
-        raise LookupError("there is no such database")
-    who.announce("databases")
+@router.get("/databases/{database_id}/uses")
+def list_uses(who: Reader, database_id: int) -> list[UseOut]:
+    """What is on or paused and uses the database, and the addresses that capture into it."""
+    return uses_out(using.of_database(who.engine, who.space, _database(who, database_id).id))
 
 
-@router.post("/databases/{database_id}/restore")
-def restore_database(who: Editor, database_id: int) -> DatabaseOut:
-    if not databases.set_deleted(who.space, database_id, False):
-        raise LookupError("there is no such database in the trash")
-    who.announce("databases")
-    return get_database(who, database_id)
+@router.delete("/databases/{database_id}")
+def delete_database(who: Editor, database_id: int, anyway: bool = False) -> Deleted:
+    """Into the trash: its records are kept. What is in use answers 409 and says by what, unless it is deleted anyway."""
+    database = _database(who, database_id)
+    ask_first(database.name, using.of_database(who.engine, who.space, database_id), anyway)
+    databases.delete(who.space, database, who.person.name)
+    who.announce("databases", "trash")
+    return Deleted(entries=who.space.read(lambda t: trash.of(t, who.space.id, "database", [database_id])))
 
 
 @router.post("/databases/{database_id}/fields", status_code=201)
@@ -275,18 +281,17 @@ def change_field(who: Editor, database_id: int, field_id: int, body: FieldChange
     return get_database(who, database_id)
 
 
-@router.delete("/databases/{database_id}/fields/{field_id}", status_code=204)
-def remove_field(who: Editor, database_id: int, field_id: int) -> None:
-    """Its values are kept, and come back with it."""
-    databases.set_field_state(who.space, _database(who, database_id), field_id, True)
-    who.announce("databases")
-
-
-@router.post("/databases/{database_id}/fields/{field_id}/restore")
-def restore_field(who: Editor, database_id: int, field_id: int) -> DatabaseOut:
-    databases.set_field_state(who.space, _database(who, database_id), field_id, False)
-    who.announce("databases")
-    return get_database(who, database_id)
+@router.delete("/databases/{database_id}/fields/{field_id}")
+def remove_field(who: Editor, database_id: int, field_id: int, anyway: bool = False) -> Deleted:
+    """Into the trash: its values are kept, and come back with it. What is in use answers 409 and says by what, unless it is
+    deleted anyway."""
+    database = _database(who, database_id)
+    field = database.field(field_id)
+    if field is not None:
+        ask_first(f"{database.name} › {field.name}", using.of_field(who.engine, who.space, database, field_id), anyway)
+    databases.take_field_away(who.space, database, field_id, who.person.name)
+    who.announce("databases", "trash")
+    return Deleted(entries=who.space.read(lambda t: trash.of(t, who.space.id, "field", [field_id], database_id)))
 
 
 @router.get("/databases/{database_id}/records")
@@ -348,8 +353,22 @@ def delete_record(who: Editor, database_id: int, record_id: int) -> dict[str, in
     """Into the trash. Answers with the number under which this can be undone."""
     database = _database(who, database_id)
     seq = who.space.transact(lambda t: records.set_deleted(t, who.space.id, database, record_id, True, origin_of(who)))
-    who.announce(f"records:{database_id}")
+    who.announce(f"records:{database_id}", "trash")
     return {"change": seq}
+
+
+@router.post("/databases/{database_id}/records/delete")
+def delete_records(who: Editor, database_id: int, body: RecordsIn) -> Deleted:
+    """Many into the trash, all of them or none."""
+    database = _database(who, database_id)
+
+    def work(t: Transaction) -> None:
+        for record_id in sorted(set(body.records)):
+            records.set_deleted(t, who.space.id, database, record_id, True, origin_of(who))
+
+    who.space.transact(work)
+    who.announce(f"records:{database_id}", "trash")
+    return Deleted(entries=who.space.read(lambda t: trash.of(t, who.space.id, "record", body.records, database_id)))
 
 
 @router.get("/databases/{database_id}/records/{record_id}")

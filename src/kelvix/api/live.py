@@ -6,6 +6,7 @@ import asyncio
 import json
 import threading
 import time
+from collections import deque
 from collections.abc import AsyncIterator
 
 import structlog
@@ -21,6 +22,8 @@ router = APIRouter(prefix="/api/v1", tags=["live"])
 LOOK = 2.0  # seconds between looks for what was announced and not heard
 KEEP_ALIVE = 15.0
 MOST_WAITING = 200
+RECENT = 30.0  # seconds: a page is read before its stream is open, longer before on a slow machine
+MOST_RECENT = 5_000  # announcements, of all workspaces
 log = structlog.stdlib.get_logger(__name__)
 
 
@@ -32,6 +35,7 @@ class Hub:
         self._streams: dict[asyncio.Queue[list[str]], int] = {}
         self._loop: asyncio.AbstractEventLoop | None = None
         self._seen: dict[int, tuple[int, int]] = {}
+        self._told: deque[tuple[float, int, list[str]]] = deque(maxlen=MOST_RECENT)
 
     def start(self) -> None:
         self._loop = asyncio.get_running_loop()
@@ -39,7 +43,12 @@ class Hub:
         threading.Thread(target=self._listen, name="live", daemon=True).start()
 
     def open(self, workspace_id: int) -> asyncio.Queue[list[str]]:
+        """Begin a stream. It starts with what was announced a moment ago: a browser may have read before it, and opened its
+        stream after it."""
         queue: asyncio.Queue[list[str]] = asyncio.Queue()
+        since = time.monotonic() - RECENT
+        if missed := {topic for at, of, topics in self._told if of == workspace_id and at > since for topic in topics}:
+            queue.put_nowait(sorted(missed))
         self._streams[queue] = workspace_id
         return queue
 
@@ -74,6 +83,7 @@ class Hub:
         return bool(before != now)
 
     def _hand_on(self, workspace_id: int, topics: list[str]) -> None:
+        self._told.append((time.monotonic(), workspace_id, topics))
         for queue, of in list(self._streams.items()):
             if of == workspace_id:
                 if queue.qsize() > MOST_WAITING:

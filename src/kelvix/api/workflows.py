@@ -13,6 +13,7 @@ from pydantic import BaseModel, Field
 
 from kelvix.api.access import Caller, Editor, Reader
 from kelvix.api.problems import Problem
+from kelvix.api.trash import Deleted, UseOut, ask_first, uses_out
 from kelvix.connectors.contract import Passing, Standing
 from kelvix.core import telling
 from kelvix.core.naming import remember_names
@@ -24,8 +25,8 @@ from kelvix.core.workflow import (
     Workflow,
     Writes,
 )
-from kelvix.engine import catching_up, expecting, sampling, switch, whereabouts
-from kelvix.store import connections, databases, events, inbox, listening, runs, statistics, usage, watches, workflows
+from kelvix.engine import catching_up, expecting, sampling, switch, using, whereabouts
+from kelvix.store import connections, databases, events, inbox, listening, runs, statistics, trash, usage, watches, workflows
 from kelvix.store.database_server import Transaction
 from kelvix.store.watches import Watch
 from kelvix.store.workflows import Kept, Sample
@@ -310,12 +311,24 @@ def drop_held(who: Editor, workflow_id: int) -> None:
     who.announce("workflows", f"workflow:{workflow_id}")
 
 
-@router.delete("/workflows/{workflow_id}", status_code=204)
-def delete_workflow(who: Editor, workflow_id: int) -> None:
-    if kept_workflow(who, workflow_id).state == "on":
+@router.get("/workflows/{workflow_id}/uses")
+def list_uses(who: Reader, workflow_id: int) -> list[UseOut]:
+    """The workflows that are on or paused and run this one."""
+    return uses_out(using.of_workflow(who.engine, who.space, kept_workflow(who, workflow_id).id))
+
+
+@router.delete("/workflows/{workflow_id}")
+def delete_workflow(who: Editor, workflow_id: int, anyway: bool = False) -> Deleted:
+    """Into the trash; what it holds is dropped. One that another runs answers 409 unless it is deleted anyway."""
+    kept = kept_workflow(who, workflow_id)
+    if kept.state == "on":
         raise Problem(409, "This workflow is on.", "Turn it off first.")
-    who.space.transact(lambda t: workflows.delete(t, who.space.id, workflow_id))
-    who.announce("workflows")
+    ask_first(kept.name, using.of_workflow(who.engine, who.space, workflow_id), anyway)
+    if kept.state == "paused":
+        switch.turn_off(who.engine, who.space, workflow_id)
+    who.space.transact(lambda t: workflows.delete(t, who.space.id, kept, who.person.name))
+    who.announce("workflows", f"workflow:{workflow_id}", "trash")
+    return Deleted(entries=who.space.read(lambda t: trash.of(t, who.space.id, "workflow", [workflow_id])))
 
 
 # Samples

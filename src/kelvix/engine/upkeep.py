@@ -10,7 +10,7 @@ import structlog
 
 from kelvix.engine import attention, holding, notifying, recovering
 from kelvix.engine.engine import Engine
-from kelvix.store import kept_files, retention
+from kelvix.store import kept_files, retention, trash
 from kelvix.store.database_server import DatabaseServer, Transaction
 
 log = structlog.stdlib.get_logger(__name__)
@@ -59,6 +59,7 @@ def prune(engine: Engine, workspace_id: int) -> int:
     space = engine.directory.open(workspace_id)
     content, whole = engine.directory.home.read(lambda t: retention.days(t, workspace_id))
     total = 0
+    trash.empty_old(space)
     for work in (
         lambda t: retention.prune_content(t, workspace_id, content),
         lambda t: retention.forget_runs(t, workspace_id, whole),

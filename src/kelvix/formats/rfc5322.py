@@ -170,7 +170,7 @@ def _walk(message: EmailMessage) -> Iterator[EmailMessage]:
         yield part
         if part.is_multipart() or part.get_content_maintype() != "multipart":
             continue
-        content = str(part.get_payload() or "").encode("ascii", "surrogateescape")
+        content = str(part.get_payload() or "").encode("utf-8", "surrogateescape")
         found = Counter(match[1] for match in PARTS.finditer(content))
         if found:
             boundary = found.most_common(1)[0][0]

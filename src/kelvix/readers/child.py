@@ -1,11 +1,14 @@
 """A reader child: takes one file after another over a socket, reads it within its limits, and sends back what it says as JSON.
 
-Started as `python -m kelvix.readers.child FD PARENT`. It ends when its parent does: the kernel kills it, and its socket closes.
+Children are forked from a nursery, `python -m kelvix.readers.child FD PARENT`, which has loaded every format before: a child is
+ready in milliseconds, also on a machine that is busy. The nursery itself reads nothing. Each ends when its parent does: the
+kernel kills it, and its socket closes.
 """
 
 from __future__ import annotations
 
 import contextlib
+import gc
 import json
 import os
 import resource
@@ -88,11 +91,35 @@ def _answer(file: object, name: str, seconds: float, arguments: dict[str, object
         return b"V" + json.dumps(str(error)).encode()
 
 
+def bear(channel: socket.socket) -> None:
+    """Fork a child for each socket that comes, and send back a descriptor of its process, until the parent closes its end."""
+    here = os.getpid()
+    while True:
+        asked, descriptors, _, _ = socket.recv_fds(channel, 1, 1)
+        if not asked:
+            return
+        if (child := os.fork()) == 0:
+            channel.close()
+            processes.tie(here)
+            limit()
+            with contextlib.suppress(EOFError, OSError):
+                serve(socket.socket(fileno=descriptors[0]))
+            os._exit(0)
+        process = os.pidfd_open(child)
+        socket.send_fds(channel, [b"."], [process])
+        for descriptor in (process, descriptors[0]):
+            os.close(descriptor)
+
+
 def main() -> None:
     processes.tie(int(sys.argv[2]))
-    limit()
+    signal.signal(signal.SIGCHLD, signal.SIG_IGN)  # the kernel clears away the children that ended
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    for kind in KINDS:
+        adapter(kind)
+    gc.freeze()  # the children share what is loaded
     with contextlib.suppress(EOFError, OSError):
-        serve(socket.socket(fileno=int(sys.argv[1])))
+        bear(socket.socket(fileno=int(sys.argv[1])))
 
 
 if __name__ == "__main__":

@@ -7,6 +7,8 @@ import contextlib
 import json
 import os
 import queue
+import select
+import signal
 import socket
 import subprocess
 import sys
@@ -33,11 +35,16 @@ class NotRead(Exception):
     """The file could not be read: its parser took too long, took too much memory or broke down. The message is a sentence."""
 
 
-class Child:
-    """One reader process and the socket to it."""
+def ended(process: int) -> bool:
+    """Say whether a process has ended, by its descriptor."""
+    return bool(select.select([process], [], [], 0)[0])
+
+
+class Nursery:
+    """The process that the children are forked from. It is used by one thread only: the kernel ties it to that thread."""
 
     def __init__(self) -> None:
-        ours, theirs = socket.socketpair()
+        self.channel, theirs = socket.socketpair()
         with theirs:
             self.process = subprocess.Popen(
                 [sys.executable, "-W", "ignore", "-m", "kelvix.readers.child", str(theirs.fileno()), str(os.getpid())],
@@ -47,8 +54,38 @@ class Child:
                 stdout=subprocess.DEVNULL,
                 start_new_session=True,
             )
-        self.channel = ours
+        self.channel.settimeout(PATIENCE)
+
+    def child(self) -> Child:
+        """Start a child. Raises OSError and EOFError where the nursery has ended, or hangs."""
+        ours, theirs = socket.socketpair()
+        with theirs:
+            socket.send_fds(self.channel, [b"."], [theirs.fileno()])
+        told, descriptors, _, _ = socket.recv_fds(self.channel, 1, 1)
+        if not told:
+            ours.close()
+            raise EOFError
+        return Child(descriptors[0], ours)
+
+    def end(self) -> None:
+        """End the process, and with it its children."""
+        self.channel.close()
+        self.process.kill()
+        self.process.wait()
+
+
+class Child:
+    """One reader process, by a descriptor of it, and the socket to it."""
+
+    def __init__(self, process: int, channel: socket.socket) -> None:
+        self.process = process
+        self.channel = channel
         self.idle_since = time.monotonic()
+
+    @property
+    def alive(self) -> bool:
+        """Whether its process has not ended."""
+        return not ended(self.process)
 
     def ask(self, file: IO[bytes], request: bytes, seconds: float) -> bytes:
         """Send a request with an open file, and wait for the answer. Raises TimeoutError, EOFError, OSError."""
@@ -67,21 +104,23 @@ class Child:
         """End the process, whatever it does."""
         with contextlib.suppress(OSError):
             self.channel.close()
-        self.process.kill()
-        self.process.wait()
+        with contextlib.suppress(ProcessLookupError):
+            signal.pidfd_send_signal(self.process, signal.SIGKILL)
+        os.close(self.process)
 
 
 class Pool:
     """The reader children of this process. Safe to share between threads.
 
-    One thread, which lives as long as the process, starts the children: the kernel ties a child to the *thread* it came from.
+    One thread, which lives as long as the process, keeps the nursery: the kernel ties it to the *thread* it came from.
     """
 
     def __init__(self) -> None:
         self._idle: queue.LifoQueue[Child] = queue.LifoQueue()
         self._wanted: queue.SimpleQueue[bool] = queue.SimpleQueue()
         self._lock = threading.Lock()
-        self._alive = 0
+        self._alive = 0  # with those that are being started
+        self._starting = 0
         self._starter: threading.Thread | None = None
 
     def warm(self) -> None:
@@ -125,15 +164,15 @@ class Pool:
         while True:
             with contextlib.suppress(queue.Empty):
                 child = self._idle.get_nowait()
-                if child.process.poll() is None:
+                if child.alive:
                     return child
                 self._lose(child)
                 continue
             if time.monotonic() >= until:
                 raise NotRead("too much is being read at once; try again in a moment")
-            if hurried or not self._alive:
+            if not self._alive or (hurried and not self._starting):
                 self._grow(MAX_CHILDREN)
-            wait, hurried = (PATIENCE / 4 if hurried else HURRY), True
+            wait, hurried = (PATIENCE / 4 if hurried and not self._starting else HURRY), True
             with contextlib.suppress(queue.Empty):
                 self._idle.put(self._idle.get(timeout=wait))
 
@@ -145,22 +184,33 @@ class Pool:
             if self._alive >= most:
                 return
             self._alive += 1
+            self._starting += 1
         self._wanted.put(True)
 
     def _start(self) -> None:
         """Start children as they are asked for, and end those that nobody needed for a while."""
+        nursery: Nursery | None = None
         while True:
             try:
                 self._wanted.get(timeout=IDLE / 2)
             except queue.Empty:
                 self._shrink()
                 continue
-            try:
-                self._idle.put(Child())
-            except OSError as error:
-                log.warning("a reader could not be started", why=str(error))
+            for _ in range(2):  # where the nursery has ended, another takes its place
+                try:
+                    nursery = nursery or Nursery()
+                    self._idle.put(nursery.child())
+                    break
+                except (OSError, EOFError) as error:
+                    log.warning("a reader could not be started", why=str(error))
+                    if nursery:
+                        nursery.end()
+                    nursery = None
+            else:
                 with self._lock:
                     self._alive -= 1
+            with self._lock:
+                self._starting -= 1
 
     def _shrink(self) -> None:
         kept: list[Child] = []

@@ -45,6 +45,15 @@ def every(t: Transaction, vault: Vault, workspace_id: int, person_id: int) -> li
     return [(_of(r), vault.open(r["token"], workspace_id, f"capture/{person_id}")) for r in rows]
 
 
+def keeping_in(t: Transaction, workspace_id: int, database_id: int) -> list[CaptureAddress]:
+    """The addresses of all persons that keep what comes in a database."""
+    rows = t.rows(
+        f"SELECT {COLUMNS} FROM capture_address WHERE workspace_id=%s AND database_id=%s ORDER BY id",
+        (workspace_id, database_id),
+    )
+    return [_of(r) for r in rows]
+
+
 def _of(row: Row) -> CaptureAddress:
     return CaptureAddress(**{k: v for k, v in row.items() if k in CaptureAddress.__dataclass_fields__})
 

@@ -8,7 +8,7 @@ from dataclasses import asdict, dataclass, replace
 
 from kelvix.core.schema import TEXT_FIELD, Database, Field
 from kelvix.core.values import Choice, NewChoice, Type, Value, fold
-from kelvix.store import ddl
+from kelvix.store import ddl, trash
 from kelvix.store.database_server import Row, Transaction
 from kelvix.store.directory import Space
 
@@ -245,19 +245,42 @@ def with_new_choices(t: Transaction, workspace_id: int, values: Mapping[int, Val
     return kept
 
 
-def set_field_state(space: Space, database: Database, field_id: int, gone: bool) -> None:
-    """Take a field away, or bring it back with its values. Raises Refused, LookupError."""
+def take_field_away(space: Space, database: Database, field_id: int, by: str) -> None:
+    """Move a field into the trash; its values are kept. Raises Refused, LookupError."""
     if database.fields[0].id == field_id:
         raise Refused("the title of the records cannot be taken away; rename it instead")
-    states = ("dropping", "ready") if gone else ("adding", "gone")
-    if field_id == TEXT_FIELD or not space.transact(
-        lambda t: t.execute(
-            "UPDATE field SET state=%s WHERE workspace_id=%s AND database_id=%s AND id=%s AND state=%s",
-            (states[0], space.id, database.id, field_id, states[1]),
-        )
+    field = database.field(field_id)
+    if field is None or field_id == TEXT_FIELD:
+        raise LookupError("no such field")
+
+    def work(t: Transaction) -> None:
+        _set_field_state(t, space.id, database.id, field_id, "ready", "dropping")
+        trash.put(t, space.id, "field", field_id, field.name, by, database.id)
+
+    space.transact(work)
+    _reconcile(space, database.id)
+
+
+def bring_field_back(space: Space, database: Database, field_id: int) -> None:
+    """Take a field out of the trash, with its values. Raises Refused, LookupError."""
+
+    def work(t: Transaction) -> None:
+        row = t.row("SELECT * FROM field WHERE workspace_id=%s AND id=%s AND state='gone'", (space.id, field_id))
+        if row is not None:
+            _check_new([NewField(row["name"], row["type"])], database.fields)
+        _set_field_state(t, space.id, database.id, field_id, "gone", "adding")
+        trash.take(t, space.id, "field", field_id, database.id)
+
+    space.transact(work)
+    _reconcile(space, database.id)
+
+
+def _set_field_state(t: Transaction, workspace_id: int, database_id: int, field_id: int, before: str, after: str) -> None:
+    if not t.execute(
+        "UPDATE field SET state=%s WHERE workspace_id=%s AND database_id=%s AND id=%s AND state=%s",
+        (after, workspace_id, database_id, field_id, before),
     ):
         raise LookupError("no such field")
-    _reconcile(space, database.id)
 
 
 def rename(space: Space, database_id: int, name: str) -> bool:
@@ -276,17 +299,30 @@ def rename(space: Space, database_id: int, name: str) -> bool:
     return space.transact(work)
 
 
-def set_deleted(space: Space, database_id: int, deleted: bool) -> bool:
-    """Into the trash, or out of it."""
-    set_to, was = ("NOW(3)", "IS NULL") if deleted else ("NULL", "IS NOT NULL")
+def delete(space: Space, database: Database, by: str) -> None:
+    """Move a database into the trash; its records are kept. Raises LookupError."""
 
-    def work(t: Transaction) -> bool:
-        changed(t, space.id)
-        return bool(
-            t.execute(
-                f"UPDATE `database` SET deleted_at={set_to} WHERE workspace_id=%s AND id=%s AND deleted_at {was}",
-                (space.id, database_id),
-            )
-        )
+    def work(t: Transaction) -> None:
+        _set_deleted(t, space.id, database.id, "NOW(3)", "IS NULL")
+        trash.put(t, space.id, "database", database.id, database.name, by)
 
-    return space.transact(work)
+    space.transact(work)
+
+
+def bring_back(space: Space, database_id: int) -> None:
+    """Take a database out of the trash, with its records. Raises LookupError."""
+
+    def work(t: Transaction) -> None:
+        _set_deleted(t, space.id, database_id, "NULL", "IS NOT NULL")
+        trash.take(t, space.id, "database", database_id)
+
+    space.transact(work)
+
+
+def _set_deleted(t: Transaction, workspace_id: int, database_id: int, set_to: str, was: str) -> None:
+    changed(t, workspace_id)
+    if not t.execute(
+        f"UPDATE `database` SET deleted_at={set_to} WHERE workspace_id=%s AND id=%s AND deleted_at {was}",
+        (workspace_id, database_id),
+    ):
+        raise LookupError("there is no such database")

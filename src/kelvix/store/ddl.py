@@ -5,11 +5,12 @@ from __future__ import annotations
 
 import random
 import time
+from functools import partial
 
 import pymysql
 
 from kelvix.core.values import Type
-from kelvix.store.database_server import DatabaseServer
+from kelvix.store.database_server import DatabaseServer, Transaction
 
 COLUMN: dict[Type, str] = {
     "text": "TEXT",
@@ -51,6 +52,15 @@ def _mark(server: DatabaseServer, what: str, row_id: int, before: str, after: st
     server.transact(lambda t: t.execute(f"UPDATE `{what}` SET state=%s WHERE id=%s AND state=%s", (after, row_id, before)))
 
 
+def _forget(t: Transaction, database_id: int, field_id: int | None = None) -> None:
+    """Forget a database, or one field of it, whose table or column went."""
+    only, args = ("AND field_id=%s", (database_id, field_id)) if field_id else ("", (database_id,))
+    t.execute(f"DELETE FROM record_label WHERE database_id=%s {only}", args)
+    t.execute(f"DELETE FROM field WHERE database_id=%s {only.replace('field_id', 'id')}", args)
+    if field_id is None:
+        t.execute("DELETE FROM `database` WHERE id=%s AND state='going'", (database_id,))
+
+
 def index(server: DatabaseServer, database_id: int, field_id: int, type_: Type) -> None:
     """Let a field be looked up fast, by its first 60 characters where it is text. Writers are not held up meanwhile."""
     if type_ not in COLUMN:
@@ -65,6 +75,9 @@ def index(server: DatabaseServer, database_id: int, field_id: int, type_: Type) 
 def reconcile(server: DatabaseServer, database_id: int | None = None) -> None:
     """Bring tables in line with the states of databases and fields: of one database, or of all."""
     only, args = ("AND d.id=%s", (database_id,)) if database_id else ("", ())
+    for row in server.read(lambda t: t.rows(f"SELECT d.id FROM `database` d WHERE d.state='going' {only}", args)):
+        _insist(server, f"DROP TABLE IF EXISTS {table(row['id'])}")
+        server.transact(partial(_forget, database_id=row["id"]))
     for row in server.read(lambda t: t.rows(f"SELECT d.id FROM `database` d WHERE d.state='adding' {only}", args)):
         _insist(
             server,
@@ -78,7 +91,7 @@ def reconcile(server: DatabaseServer, database_id: int | None = None) -> None:
     for row in server.read(
         lambda t: t.rows(
             "SELECT f.id, f.database_id, f.type, f.state FROM field f JOIN `database` d ON d.id = f.database_id "
-            f"WHERE f.state IN ('adding','dropping') {only} ORDER BY f.id",
+            f"WHERE f.state IN ('adding','dropping','going') {only} ORDER BY f.id",
             args,
         )
     ):
@@ -88,7 +101,11 @@ def reconcile(server: DatabaseServer, database_id: int | None = None) -> None:
                 kind = COLUMN[row["type"]]
                 _insist(server, f"ALTER TABLE {target} NOWAIT ADD COLUMN IF NOT EXISTS {name} {kind}, ALGORITHM=INSTANT")
             _mark(server, "field", row["id"], "adding", "ready")
-        else:  # the column stays, so that an undo brings its values back
+        elif row["state"] == "dropping":  # the column stays, so that its values come back with it
             _mark(server, "field", row["id"], "dropping", "gone")
+        else:
+            _insist(server, f"ALTER TABLE {target} NOWAIT DROP INDEX IF EXISTS `i_{int(row['id'])}`")
+            _insist(server, f"ALTER TABLE {target} NOWAIT DROP COLUMN IF EXISTS {name}")
+            server.transact(partial(_forget, database_id=row["database_id"], field_id=row["id"]))
     if database_id is None:  # whoever remembers how tables were reads them anew
         server.transact(lambda t: t.execute("UPDATE counter SET n=n+1 WHERE name='schema'"))

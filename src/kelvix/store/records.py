@@ -11,7 +11,7 @@ from typing import Any
 
 from kelvix.core.schema import Database
 from kelvix.core.values import File, Value, Wire, plain, to_wire
-from kelvix.store import ddl, labels
+from kelvix.store import ddl, labels, trash
 from kelvix.store.database_server import Row, Transaction
 from kelvix.store.databases import with_new_choices
 
@@ -252,6 +252,12 @@ def set_deleted(t: Transaction, workspace_id: int, database: Database, record_id
         f"deleted_at={'NOW(3)' if deleted else 'NULL'} WHERE id=%s",
         (record_id,),
     )
+    if deleted:
+        title = record.values.get(database.fields[0].id)
+        by = origin.person or origin.workflow or "a workflow"
+        trash.put(t, workspace_id, "record", record_id, None if title is None else str(title), by, database.id)
+    else:
+        trash.take(t, workspace_id, "record", record_id, database.id)
     return _log(
         t, workspace_id, database.id, record_id, record.version + 1, "delete" if deleted else "restore", origin, None, None
     )

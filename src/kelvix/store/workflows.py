@@ -11,7 +11,7 @@ from pydantic import TypeAdapter
 
 from kelvix.core.documents import check_shape
 from kelvix.core.workflow import Workflow
-from kelvix.store import inbox
+from kelvix.store import inbox, trash
 from kelvix.store.database_server import Row, Transaction
 from kelvix.store.directory import Space
 
@@ -69,12 +69,18 @@ def _kept(row: Row) -> Kept:
 
 
 def every(t: Transaction, workspace_id: int) -> list[Kept]:
-    return [_kept(r) for r in t.rows("SELECT * FROM workflow WHERE workspace_id=%s ORDER BY name, id", (workspace_id,))]
+    return [
+        _kept(r)
+        for r in t.rows(
+            "SELECT * FROM workflow WHERE workspace_id=%s AND deleted_at IS NULL ORDER BY name, id", (workspace_id,)
+        )
+    ]
 
 
 def get(t: Transaction, workspace_id: int, workflow_id: int, lock: bool = False) -> Kept | None:
     row = t.row(
-        "SELECT * FROM workflow WHERE workspace_id=%s AND id=%s" + (" FOR UPDATE" if lock else ""), (workspace_id, workflow_id)
+        "SELECT * FROM workflow WHERE workspace_id=%s AND id=%s AND deleted_at IS NULL" + (" FOR UPDATE" if lock else ""),
+        (workspace_id, workflow_id),
     )
     return _kept(row) if row else None
 
@@ -145,11 +151,26 @@ def set_state(
     )
 
 
-def delete(t: Transaction, workspace_id: int, workflow_id: int) -> bool:
-    inbox.drop(t, workspace_id, workflow_id)
-    for table in ("sample", "watch", "backcast", "listening", "settling", "kept_secret", "lane_place"):
-        t.execute(f"DELETE FROM {table} WHERE workspace_id=%s AND workflow_id=%s", (workspace_id, workflow_id))
-    return bool(t.execute("DELETE FROM workflow WHERE workspace_id=%s AND id=%s", (workspace_id, workflow_id)))
+def delete(t: Transaction, workspace_id: int, kept: Kept, by: str) -> None:
+    """Move a workflow that is not on into the trash: it is off from now on, and drops what it holds."""
+    inbox.drop(t, workspace_id, kept.id)
+    for table in ("watch", "listening", "settling"):
+        t.execute(f"DELETE FROM {table} WHERE workspace_id=%s AND workflow_id=%s", (workspace_id, kept.id))
+    t.execute(
+        "UPDATE workflow SET state='off', reason=NULL, deleted_at=NOW(3) WHERE workspace_id=%s AND id=%s",
+        (workspace_id, kept.id),
+    )
+    trash.put(t, workspace_id, "workflow", kept.id, kept.name, by)
+
+
+def bring_back(t: Transaction, workspace_id: int, workflow_id: int) -> None:
+    """Take a workflow out of the trash; it is off. Raises LookupError."""
+    if not t.execute(
+        "UPDATE workflow SET deleted_at=NULL WHERE workspace_id=%s AND id=%s AND deleted_at IS NOT NULL",
+        (workspace_id, workflow_id),
+    ):
+        raise LookupError("there is no such workflow")
+    trash.take(t, workspace_id, "workflow", workflow_id)
 
 
 # Samples: the source items with which a workflow is rehearsed.

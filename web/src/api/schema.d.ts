@@ -323,7 +323,7 @@ export interface paths {
         post?: never;
         /**
          * Delete Database
-         * @description Into the trash: its records are kept.
+         * @description Into the trash: its records are kept. What is in use answers 409 and says by what, unless it is deleted anyway.
          */
         delete: operations["delete_database_api_v1_databases__database_id__delete"];
         options?: never;
@@ -381,30 +381,14 @@ export interface paths {
         post?: never;
         /**
          * Remove Field
-         * @description Its values are kept, and come back with it.
+         * @description Into the trash: its values are kept, and come back with it. What is in use answers 409 and says by what, unless it is
+         *     deleted anyway.
          */
         delete: operations["remove_field_api_v1_databases__database_id__fields__field_id__delete"];
         options?: never;
         head?: never;
         /** Change Field */
         patch: operations["change_field_api_v1_databases__database_id__fields__field_id__patch"];
-        trace?: never;
-    };
-    "/api/v1/databases/{database_id}/fields/{field_id}/restore": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Restore Field */
-        post: operations["restore_field_api_v1_databases__database_id__fields__field_id__restore_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
         trace?: never;
     };
     "/api/v1/databases/{database_id}/records": {
@@ -422,6 +406,26 @@ export interface paths {
         put?: never;
         /** Add Record */
         post: operations["add_record_api_v1_databases__database_id__records_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/databases/{database_id}/records/delete": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Delete Records
+         * @description Many into the trash, all of them or none.
+         */
+        post: operations["delete_records_api_v1_databases__database_id__records_delete_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -476,17 +480,20 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/databases/{database_id}/restore": {
+    "/api/v1/databases/{database_id}/uses": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /**
+         * List Uses
+         * @description What is on or paused and uses the database, and the addresses that capture into it.
+         */
+        get: operations["list_uses_api_v1_databases__database_id__uses_get"];
         put?: never;
-        /** Restore Database */
-        post: operations["restore_database_api_v1_databases__database_id__restore_post"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -826,6 +833,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/trash": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Trash
+         * @description What was deleted within 30 days, the newest first. `next` is the cursor of the following page: give it as `before`.
+         */
+        get: operations["list_trash_api_v1_trash_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/trash/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore
+         * @description Bring things back, as they were deleted; a workflow is off then.
+         */
+        post: operations["restore_api_v1_trash_restore_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/workflows": {
         parameters: {
             query?: never;
@@ -862,7 +909,10 @@ export interface paths {
          */
         put: operations["save_draft_api_v1_workflows__workflow_id__put"];
         post?: never;
-        /** Delete Workflow */
+        /**
+         * Delete Workflow
+         * @description Into the trash; what it holds is dropped. One that another runs answers 409 unless it is deleted anyway.
+         */
         delete: operations["delete_workflow_api_v1_workflows__workflow_id__delete"];
         options?: never;
         head?: never;
@@ -1432,6 +1482,26 @@ export interface paths {
          * @description Carry a sample through the saved draft for real: all lines, or the Add line that is named. The run can be undone.
          */
         post: operations["carry_sample_api_v1_workflows__workflow_id__try_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/workflows/{workflow_id}/uses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Uses
+         * @description The workflows that are on or paused and run this one.
+         */
+        get: operations["list_uses_api_v1_workflows__workflow_id__uses_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2363,6 +2433,14 @@ export interface components {
             within: string;
         };
         /**
+         * Deleted
+         * @description `entries` bring it back, by /trash/restore.
+         */
+        Deleted: {
+            /** Entries */
+            entries: number[];
+        };
+        /**
          * DisplayOut
          * @description How an item is shown as itself, by keys of its carried values.
          */
@@ -2395,6 +2473,11 @@ export interface components {
             monogram: string;
             /** Name */
             name: string;
+        };
+        /** EntriesIn */
+        EntriesIn: {
+            /** Entries */
+            entries: number[];
         };
         /**
          * EntryOut
@@ -3490,6 +3573,11 @@ export interface components {
             /** Version */
             version: number;
         };
+        /** RecordsIn */
+        RecordsIn: {
+            /** Records */
+            records: number[];
+        };
         /** RecordsOut */
         RecordsOut: {
             /** Next */
@@ -3611,6 +3699,21 @@ export interface components {
              * @default
              */
             within: string;
+        };
+        /**
+         * Restored
+         * @description What came back, by its kind and number.
+         */
+        Restored: {
+            /** Database */
+            database: number | null;
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "record" | "field" | "database" | "workflow";
         };
         /** ResultOut */
         ResultOut: {
@@ -4154,6 +4257,43 @@ export interface components {
             /** Went Out */
             went_out: number;
         };
+        /** TrashOut */
+        TrashOut: {
+            /** Entries */
+            entries: components["schemas"]["TrashedOut"][];
+            /** Next */
+            next: number | null;
+        };
+        /** TrashedOut */
+        TrashedOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /**
+             * Database
+             * @description the database that a record or a field is of
+             */
+            database: string | null;
+            /** Deleted By */
+            deleted_by: string;
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "record" | "field" | "database" | "workflow";
+            /** Name */
+            name: string | null;
+            /**
+             * Until
+             * Format: date-time
+             * @description when it goes for good
+             */
+            until: string;
+        };
         /** TryIn */
         TryIn: {
             /** Only Line */
@@ -4237,6 +4377,21 @@ export interface components {
              * @default
              */
             within: string;
+        };
+        /**
+         * UseOut
+         * @description What uses a thing: a workflow that is on or paused, or an address that captures.
+         */
+        UseOut: {
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "workflow" | "address";
+            /** Name */
+            name: string;
         };
         /** ValidationError */
         ValidationError: {
@@ -5335,7 +5490,9 @@ export interface operations {
     };
     delete_database_api_v1_databases__database_id__delete: {
         parameters: {
-            query?: never;
+            query?: {
+                anyway?: boolean;
+            };
             header?: never;
             path: {
                 database_id: number;
@@ -5345,11 +5502,13 @@ export interface operations {
         requestBody?: never;
         responses: {
             /** @description Successful Response */
-            204: {
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["Deleted"];
+                };
             };
             /** @description Validation Error */
             422: {
@@ -5465,7 +5624,9 @@ export interface operations {
     };
     remove_field_api_v1_databases__database_id__fields__field_id__delete: {
         parameters: {
-            query?: never;
+            query?: {
+                anyway?: boolean;
+            };
             header?: never;
             path: {
                 database_id: number;
@@ -5476,11 +5637,13 @@ export interface operations {
         requestBody?: never;
         responses: {
             /** @description Successful Response */
-            204: {
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["Deleted"];
+                };
             };
             /** @description Validation Error */
             422: {
@@ -5508,38 +5671,6 @@ export interface operations {
                 "application/json": components["schemas"]["FieldChange"];
             };
         };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["DatabaseOut"];
-                };
-            };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
-        };
-    };
-    restore_field_api_v1_databases__database_id__fields__field_id__restore_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                database_id: number;
-                field_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
         responses: {
             /** @description Successful Response */
             200: {
@@ -5619,6 +5750,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Written"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    delete_records_api_v1_databases__database_id__records_delete_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                database_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordsIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Deleted"];
                 };
             };
             /** @description Validation Error */
@@ -5767,7 +5933,7 @@ export interface operations {
             };
         };
     };
-    restore_database_api_v1_databases__database_id__restore_post: {
+    list_uses_api_v1_databases__database_id__uses_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -5784,7 +5950,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DatabaseOut"];
+                    "application/json": components["schemas"]["UseOut"][];
                 };
             };
             /** @description Validation Error */
@@ -6271,6 +6437,72 @@ export interface operations {
             };
         };
     };
+    list_trash_api_v1_trash_get: {
+        parameters: {
+            query?: {
+                kind?: ("record" | "field" | "database" | "workflow") | null;
+                before?: number | null;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrashOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    restore_api_v1_trash_restore_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EntriesIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Restored"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     list_workflows_api_v1_workflows_get: {
         parameters: {
             query?: never;
@@ -6394,7 +6626,9 @@ export interface operations {
     };
     delete_workflow_api_v1_workflows__workflow_id__delete: {
         parameters: {
-            query?: never;
+            query?: {
+                anyway?: boolean;
+            };
             header?: never;
             path: {
                 workflow_id: number;
@@ -6404,11 +6638,13 @@ export interface operations {
         requestBody?: never;
         responses: {
             /** @description Successful Response */
-            204: {
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["Deleted"];
+                };
             };
             /** @description Validation Error */
             422: {
@@ -7506,6 +7742,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TryOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_uses_api_v1_workflows__workflow_id__uses_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workflow_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UseOut"][];
                 };
             };
             /** @description Validation Error */

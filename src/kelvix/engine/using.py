@@ -1,0 +1,68 @@
+"""What would break if something were deleted: the workflows that run and use it, and the capture addresses that keep in it.
+
+A workflow uses what its check misses: it is checked with what is there, and once more without the thing in question."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import Literal
+
+from kelvix.core.checking import check
+from kelvix.core.schema import Database
+from kelvix.core.steps import Surroundings
+from kelvix.core.workflow import Workflow
+from kelvix.engine.engine import Engine
+from kelvix.store import captures, workflows
+from kelvix.store.database_server import Transaction
+from kelvix.store.directory import Space
+
+
+@dataclass(frozen=True)
+class Use:
+    """`id` is that of the workflow, or of the capture address."""
+
+    kind: Literal["workflow", "address"]
+    id: int
+    name: str
+
+
+def of_database(engine: Engine, space: Space, database_id: int) -> list[Use]:
+    """What uses a database."""
+    addresses = space.read(lambda t: captures.keeping_in(t, space.id, database_id))
+    found = _workflows(engine, space, lambda around: _without_databases(around, {database_id: None}))
+    return [*found, *(Use("address", a.id, a.name) for a in addresses)]
+
+
+def of_field(engine: Engine, space: Space, database: Database, field_id: int) -> list[Use]:
+    """What uses a field of a database."""
+    left = Database(database.id, database.name, tuple(f for f in database.fields if f.id != field_id))
+    return _workflows(engine, space, lambda around: _without_databases(around, {database.id: left}))
+
+
+def of_workflow(engine: Engine, space: Space, workflow_id: int) -> list[Use]:
+    """What runs a workflow by a line of its own."""
+    return _workflows(
+        engine, space, lambda around: replace(around, others={k: v for k, v in around.others.items() if k != workflow_id})
+    )
+
+
+def _without_databases(around: Surroundings, instead: dict[int, Database | None]) -> Surroundings:
+    left = {k: d for k, d in (dict(around.databases) | instead).items() if d is not None}
+    return replace(around, databases=left)
+
+
+def _workflows(engine: Engine, space: Space, without: Callable[[Surroundings], Surroundings]) -> list[Use]:
+    """The workflows that are on or paused and whose check finds something without the thing that it does not find with it."""
+
+    def work(t: Transaction) -> list[tuple[workflows.Kept, Workflow]]:
+        kept = [w for w in workflows.every(t, space.id) if w.state != "off"]
+        return [(w, workflows.version(t, space.id, w.live)[1] if w.live else w.draft) for w in kept]
+
+    found: list[Use] = []
+    for kept, document in space.read(work):
+        around = engine.surroundings(space, document)
+        anyway = check(document, around)
+        if any(f not in anyway for f in check(document, without(around))):
+            found.append(Use("workflow", kept.id, kept.name))
+    return found
