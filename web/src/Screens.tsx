@@ -13,6 +13,7 @@ import { RunList } from "./screens/runs/RunList";
 import { RunScreen } from "./screens/runs/RunScreen";
 import { Timetable } from "./screens/timetable/Timetable";
 import { Today } from "./screens/today/Today";
+import { Trash } from "./screens/trash/Trash";
 import { WorkflowList } from "./screens/workflows/WorkflowList";
 
 /** All screens but quick input, which a phone loads without them. */
@@ -37,6 +38,7 @@ export default function Screens() {
         <Route path="captures" element={<Captures />} />
         <Route path="connections" element={<ConnectionList />} />
         <Route path="connections/:connection" element={<ConnectionScreen />} />
+        <Route path="trash" element={<Trash />} />
         <Route path="practice" element={<PracticeApps />} />
         <Route path="*" element={<Planned name="Nothing here" what="There is no screen at this address. The rail on the left leads to those there are." />} />
       </Route>

@@ -7,7 +7,7 @@ function keysOf(topic: string): (string | number)[][] {
   const number = Number(id);
   switch (kind) {
     case "records":
-      return [["records", number], ["record", number], ["databases"]];
+      return [["records", number], ["record", number], ["databases"], ["trash"]];
     case "databases":
       return [["databases"], ["records"], ["record"], ["rehearsal"]];
     case "runs":

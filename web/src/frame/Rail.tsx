@@ -15,6 +15,7 @@ const BELOW = [
   ["Side by side", "/beside"],
   ["Captures", "/captures"],
   ["Connections", "/connections"],
+  ["Trash", "/trash"],
   ["Practice apps", "/practice"],
 ] as const;
 

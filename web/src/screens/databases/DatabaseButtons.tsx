@@ -1,4 +1,6 @@
 import { Button } from "@mui/material";
+import { answer, client } from "../../api/client";
+import { useDeleting } from "../../parts/Deleting";
 import { usePress } from "./usePress";
 
 interface Props {
@@ -7,11 +9,19 @@ interface Props {
   onDone: () => void;
 }
 
-/** Starts workflows by hand: by the database's own buttons, and for the records that are chosen. */
+/** Starts workflows by hand, by the database's own buttons and for the records that are chosen; and deletes those. */
 export function DatabaseButtons({ database, chosen, onDone }: Props) {
   const { buttons, press, busy } = usePress(database);
   const records = [...chosen];
   const many = records.length === 1 ? "1 record" : `${records.length} records`;
+  const { start, dialog } = useDeleting();
+  const remove = () =>
+    start({
+      name: many,
+      also: records.length > 1 ? `All ${records.length} that are chosen go into the trash.` : undefined,
+      run: () => answer(client.POST("/api/v1/databases/{database_id}/records/delete", { params: { path: { database_id: database } }, body: { records } })),
+      onDone,
+    });
   return (
     <>
       {buttons
@@ -38,11 +48,15 @@ export function DatabaseButtons({ database, chosen, onDone }: Props) {
                 {b.button ?? `Start ${b.name}`}
               </Button>
             ))}
+          <Button color="error" onClick={remove}>
+            Delete {records.length === 1 ? "it" : "them"}
+          </Button>
           <button className="link" onClick={onDone}>
             choose none
           </button>
         </>
       )}
+      {dialog}
     </>
   );
 }

@@ -1,31 +1,25 @@
 import { Button, Dialog, DialogActions, DialogContent, DialogTitle, TextField } from "@mui/material";
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { answer, client, said } from "../../api/client";
-import { useDatabases } from "../../api/queries";
-import { useNotices } from "../../frame/Notices";
+import { useDatabases, type Database } from "../../api/queries";
+import { useDeleting } from "../../parts/Deleting";
 import { counted } from "./counted";
 
 export function DatabaseList() {
   const databases = useDatabases().data;
   const [making, setMaking] = useState(false);
-  const { tell, fail } = useNotices();
-  const queries = useQueryClient();
-  const again = () => void queries.invalidateQueries({ queryKey: ["databases"] });
-  const restore = useMutation({
-    mutationFn: (id: number) => answer(client.POST("/api/v1/databases/{database_id}/restore", { params: { path: { database_id: id } } })),
-    onSuccess: again,
-    onError: fail,
-  });
-  const remove = useMutation({
-    mutationFn: (id: number) => answer(client.DELETE("/api/v1/databases/{database_id}", { params: { path: { database_id: id } } })),
-    onSuccess: (_, id) => {
-      again();
-      tell("The database is in the trash; its records are kept.", { label: "Undo", run: () => restore.mutate(id) });
-    },
-    onError: fail,
-  });
+  const { start, dialog } = useDeleting();
+  const remove = (d: Database) => {
+    const path = { params: { path: { database_id: d.id } } };
+    start({
+      name: d.name,
+      also: d.records ? `Its ${counted(d)} ${d.records === 1 ? "record goes" : "records go"} with it.` : undefined,
+      uses: () => answer(client.GET("/api/v1/databases/{database_id}/uses", path)),
+      run: (anyway) => answer(client.DELETE("/api/v1/databases/{database_id}", { params: { ...path.params, query: { anyway } } })),
+    });
+  };
   return (
     <main>
       <div className="row head">
@@ -67,7 +61,7 @@ export function DatabaseList() {
                 <td className="num">{counted(d)}</td>
                 <td>{d.fields.map((f) => f.name).join(", ")}</td>
                 <td>
-                  <button className="link" onClick={() => remove.mutate(d.id)} aria-label={`Delete ${d.name}`}>
+                  <button className="link" onClick={() => remove(d)} aria-label={`Delete ${d.name}`}>
                     delete
                   </button>
                 </td>
@@ -77,6 +71,7 @@ export function DatabaseList() {
         </table>
       )}
       {making && <NewDatabase onClose={() => setMaking(false)} />}
+      {dialog}
     </main>
   );
 }

@@ -4,6 +4,7 @@ import { useCallback, useMemo, useState } from "react";
 import { useParams } from "react-router";
 import { answer, client, said } from "../../api/client";
 import { useMe, useRecords, type Field, type RecordOut, type Wire } from "../../api/queries";
+import { Clash } from "./Clash";
 import { DatabaseButtons } from "./DatabaseButtons";
 import { FieldsDialog } from "./FieldsDialog";
 import { RecordSide } from "./RecordSide";
@@ -23,7 +24,7 @@ export function DatabaseScreen() {
   });
   const pages = useRecords(id);
   const zone = useMe().data?.timezone ?? "UTC";
-  const { edit, add, remove, undo } = useWriting(id);
+  const { edit, add, remove, undo, clash, settle } = useWriting(id);
   const [fields, setFields] = useState(false);
   const [picked, setPicked] = useState<ReadonlySet<number>>(new Set());
   const records = useMemo(() => pages.data?.pages.flatMap((p) => p.records) ?? [], [pages.data]);
@@ -72,6 +73,7 @@ export function DatabaseScreen() {
           <RecordSide key={record} database={id} record={record} zone={zone} onEdit={onEdit} onDelete={() => remove.mutate(record)} onUndo={(seq) => undo.mutate(seq)} />
         )}
       </div>
+      {clash && <Clash clash={clash} database={database.data} zone={zone} onMine={() => settle(true)} onTheirs={() => settle(false)} />}
       {fields && <FieldsDialog database={database.data} onClose={() => setFields(false)} />}
     </main>
   );

@@ -3,6 +3,8 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { answer, client, said } from "../../api/client";
 import type { Database, Field } from "../../api/queries";
+import { useDeleting } from "../../parts/Deleting";
+import { useRestoring } from "../trash/useTrash";
 import { TYPE_WORDS } from "./values";
 
 const chosenFrom = (type: Field["type"]) => type === "choice" || type === "labels";
@@ -10,7 +12,7 @@ const chosenFrom = (type: Field["type"]) => type === "choice" || type === "label
 /** The fields of a database: rename, require, set choices, take away (and bring back), add. */
 export function FieldsDialog({ database, onClose }: { database: Database; onClose: () => void }) {
   const queries = useQueryClient();
-  const [gone, setGone] = useState<Field[]>([]);
+  const [gone, setGone] = useState<{ name: string; entries: number[] }[]>([]);
   const [name, setName] = useState("");
   const [type, setType] = useState<Field["type"]>("text");
   const [choices, setChoices] = useState("");
@@ -44,22 +46,19 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
     onSuccess: again,
     onError,
   });
-  const restore = useMutation({
-    mutationFn: (field: number) => answer(client.POST("/api/v1/databases/{database_id}/fields/{field_id}/restore", place(field))),
-    onSuccess: (_, field) => {
-      again();
-      setGone(gone.filter((f) => f.id !== field));
-    },
-    onError,
-  });
-  const remove = useMutation({
-    mutationFn: (field: Field) => answer(client.DELETE("/api/v1/databases/{database_id}/fields/{field_id}", place(field.id))),
-    onSuccess: (_, field) => {
-      again();
-      setGone([...gone, field]);
-    },
-    onError,
-  });
+  const restore = useRestoring();
+  const { start, dialog } = useDeleting();
+  const remove = (field: Field) =>
+    start({
+      name: field.name,
+      run: async (anyway) => {
+        const deleted = await answer(
+          client.DELETE("/api/v1/databases/{database_id}/fields/{field_id}", { params: { ...place(field.id).params, query: { anyway } } }),
+        );
+        setGone((now) => [...now, { name: field.name, entries: deleted.entries }]);
+        return deleted;
+      },
+    });
   return (
     <Dialog open onClose={onClose} maxWidth="md" fullWidth>
       <DialogTitle>Fields of {database.name}</DialogTitle>
@@ -104,7 +103,7 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
                   </td>
                   <td>
                     {n > 0 && (
-                      <button className="link" onClick={() => remove.mutate(f)} aria-label={`Take ${f.name} away`}>
+                      <button className="link" onClick={() => remove(f)} aria-label={`Take ${f.name} away`}>
                         take away
                       </button>
                     )}
@@ -114,9 +113,9 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
           </tbody>
         </table>
         {gone.map((f) => (
-          <div className="note" key={f.id} role="status">
-            {f.name} is taken away; its values are kept.{" "}
-            <button className="link" onClick={() => restore.mutate(f.id)}>
+          <div className="note" key={f.entries[0]} role="status">
+            {f.name} is in the trash; its values are kept.{" "}
+            <button className="link" onClick={() => restore.mutate(f.entries, { onSuccess: () => setGone((now) => now.filter((g) => g !== f)) })}>
               bring {f.name} back
             </button>
           </div>
@@ -147,6 +146,7 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
       <DialogActions>
         <Button onClick={onClose}>Close</Button>
       </DialogActions>
+      {dialog}
     </Dialog>
   );
 }

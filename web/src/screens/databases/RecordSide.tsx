@@ -19,10 +19,17 @@ interface Props {
   onUndo: (seq: number) => void;
 }
 
+/** What is edited: a field, in the heading or among the others, of the record as it was when that began. */
+interface Editing {
+  field: number;
+  head: boolean;
+  of: RecordOut;
+}
+
 /** A record at the side: its text as the main column, its fields beside it, each with where it came from. */
 export function RecordSide({ database, record, zone, onEdit, onDelete, onUndo }: Props) {
   const detail = useRecord(database, record);
-  const [editing, setEditing] = useState<number | null>(null);
+  const [editing, setEditing] = useState<Editing | null>(null);
   const [history, setHistory] = useState(false);
   const gone = detail.error instanceof Problem && detail.error.status === 404;
   if (detail.error && (gone || !detail.data)) {
@@ -38,14 +45,15 @@ export function RecordSide({ database, record, zone, onEdit, onDelete, onUndo }:
   const title = of.fields[0];
   const text = of.fields.find((f) => f.id === 0);
   const value = (f: Field | undefined) => (f ? kept.values[String(f.id)] : null);
+  const begin = (field: Field, head = false) => setEditing({ field: field.id, head, of: kept });
   const done = (field: Field) => (next: Wire | undefined) => {
     setEditing(null);
-    if (next !== undefined) onEdit(kept, field, next);
+    if (next !== undefined) onEdit(editing?.of ?? kept, field, next);
   };
   return (
     <aside className="side" aria-label="The record">
       <div className="row top">
-        <h2 className="grow">{title && editing === title.id ? <CellEditor field={title} value={value(title)} zone={zone} onDone={done(title)} /> : <span onDoubleClick={() => title && setEditing(title.id)}>{String(value(title) ?? "without a name")}</span>}</h2>
+        <h2 className="grow">{title && editing?.head ? <CellEditor field={title} value={value(title)} zone={zone} onDone={done(title)} /> : <span onDoubleClick={() => title && begin(title, true)}>{String(value(title) ?? "without a name")}</span>}</h2>
         <button className="link" onClick={() => setHistory(!history)}>
           {history ? "record" : "history"}
         </button>
@@ -78,7 +86,7 @@ export function RecordSide({ database, record, zone, onEdit, onDelete, onUndo }:
       ) : (
         <div className="body">
           <div>
-            {text && <RecordText field={text} value={String(value(text) ?? "")} onSave={done(text)} origin={origins["0"]?.words} />}
+            {text && <RecordText field={text} record={kept} onSave={(of, next) => onEdit(of, text, next)} origin={origins["0"]?.words} />}
           </div>
           <dl className="particulars">
             {of.fields
@@ -87,10 +95,10 @@ export function RecordSide({ database, record, zone, onEdit, onDelete, onUndo }:
                 <div key={f.id}>
                   <dt>{f.name}</dt>
                   <dd>
-                    {editing === f.id ? (
+                    {editing?.field === f.id && !editing.head ? (
                       <CellEditor field={f} value={value(f)} zone={zone} onDone={done(f)} />
                     ) : (
-                      <Value field={f} value={value(f)} zone={zone} copy={`/api/v1/databases/${database}/records/${record}/files/${f.id}`} onEdit={() => setEditing(f.id)} />
+                      <Value field={f} value={value(f)} zone={zone} copy={`/api/v1/databases/${database}/records/${record}/files/${f.id}`} onEdit={() => begin(f)} />
                     )}
                     {origins[String(f.id)] && <small title={dateTime(origins[String(f.id)]?.at ?? "", zone)}>{origins[String(f.id)]?.words}</small>}
                   </dd>
@@ -146,15 +154,16 @@ function Value({ field, value, zone, copy, onEdit }: ValueProps) {
 }
 
 /** The record's own text, in Markdown: read, or written in a plain box. */
-function RecordText({ field, value, origin, onSave }: { field: Field; value: string; origin: string | undefined; onSave: (v: Wire | undefined) => void }) {
-  const [draft, setDraft] = useState<string | null>(null);
+function RecordText({ field, record, origin, onSave }: { field: Field; record: RecordOut; origin: string | undefined; onSave: (of: RecordOut, text: Wire) => void }) {
+  const [draft, setDraft] = useState<{ text: string; of: RecordOut } | null>(null);
+  const value = String(record.values[String(field.id)] ?? "");
   if (draft === null) {
     return (
       <>
         <div className="md">{value ? <Markdown>{value}</Markdown> : <p className="quiet">No text yet.</p>}</div>
         <p className="quiet" style={{ fontSize: 11.5 }}>
           {origin}{" "}
-          <button className="link" onClick={() => setDraft(value)}>
+          <button className="link" onClick={() => setDraft({ text: value, of: record })}>
             edit the text
           </button>
         </p>
@@ -163,12 +172,12 @@ function RecordText({ field, value, origin, onSave }: { field: Field; value: str
   }
   return (
     <>
-      <textarea className="find" style={{ height: 260 }} aria-label={field.name} autoFocus value={draft} onChange={(e) => setDraft(e.target.value)} />
+      <textarea className="find" style={{ height: 260 }} aria-label={field.name} autoFocus value={draft.text} onChange={(e) => setDraft({ ...draft, text: e.target.value })} />
       <div className="row">
         <Button
           variant="contained"
           onClick={() => {
-            onSave(draft === value ? undefined : draft || null);
+            if (draft.text !== String(draft.of.values[String(field.id)] ?? "")) onSave(draft.of, draft.text || null);
             setDraft(null);
           }}
         >

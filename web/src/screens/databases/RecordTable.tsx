@@ -30,7 +30,7 @@ export function RecordTable({ database, records, chosen, zone, more, picked, onP
   const view = useRef<HTMLDivElement>(null);
   const [sizes, setSizes] = useState<ColumnSizingState>({});
   const [at, setAt] = useState<{ row: number; column: number } | null>(null);
-  const [editing, setEditing] = useState(false);
+  const [editing, setEditing] = useState<{ of: RecordOut; column: number } | null>(null);
   const fields = useMemo(() => database.fields.filter((f) => f.id !== 0), [database]);
   const columns = useMemo(
     () =>
@@ -78,9 +78,9 @@ export function RecordTable({ database, records, chosen, zone, more, picked, onP
     } else if (event.key === " " && record) {
       event.preventDefault();
       pick(record.id);
-    } else if (event.key === "F2") {
+    } else if (event.key === "F2" && record) {
       event.preventDefault();
-      setEditing(true);
+      setEditing({ of: record, column: at.column });
     } else if (event.key === "Enter" && record) {
       void navigate(`/databases/${database.id}/${record.id}`);
     }
@@ -123,16 +123,16 @@ export function RecordTable({ database, records, chosen, zone, more, picked, onP
                     style={{ width: cell.column.getSize() }}
                     onFocus={() => !here && setAt({ row: item.index, column: n })}
                     onClick={() => n === 0 && !editing && void navigate(`/databases/${database.id}/${row.original.id}`)}
-                    onDoubleClick={() => setEditing(true)}
+                    onDoubleClick={() => setEditing({ of: row.original, column: n })}
                   >
-                    {here && editing && field ? (
+                    {editing?.of.id === row.original.id && editing.column === n && field ? (
                       <CellEditor
                         field={field}
                         value={row.original.values[cell.column.id]}
                         zone={zone}
                         onDone={(value) => {
-                          setEditing(false);
-                          if (value !== undefined) onEdit(row.original, field, value);
+                          setEditing(null);
+                          if (value !== undefined) onEdit(editing.of, field, value); // as it was when editing began
                         }}
                       />
                     ) : (

@@ -1,14 +1,25 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
 import { useNavigate } from "react-router";
-import { answer, client, Problem, said } from "../../api/client";
+import { answer, client, Problem } from "../../api/client";
 import { newKey } from "../../api/key";
 import type { RecordOut, Wire } from "../../api/queries";
 import { useNotices } from "../../frame/Notices";
 
 interface Edit {
+  /** The record as it was when editing began. */
   record: RecordOut;
   values: Record<string, Wire>;
 }
+
+/** An edit of what was changed elsewhere since it was begun. */
+export interface Clashing {
+  edit: Edit;
+  mine: Record<string, Wire>;
+  theirs: Record<string, Wire>;
+}
+
+const same = (a: Wire | undefined, b: Wire | undefined) => JSON.stringify(a ?? null) === JSON.stringify(b ?? null);
 
 /** Writing records: each write names the version that was seen, and can be undone. */
 export function useWriting(database: number) {
@@ -27,6 +38,7 @@ export function useWriting(database: number) {
     },
     onError: fail,
   });
+  const [clash, setClash] = useState<Clashing | null>(null);
   const offer = (text: string, seq: number) => tell(text, { label: "Undo", run: () => undo.mutate(seq) });
 
   const edit = useMutation({
@@ -44,12 +56,12 @@ export function useWriting(database: number) {
     onError: (error, { record, values }) => {
       again();
       if (!(error instanceof Problem) || error.status !== 412) return fail(error);
-      // The other edit stays; what was typed here is kept and can be written over it, knowingly.
-      const typed = Object.values(values).map(String).join(", ");
-      return tell(`${said(error)} You typed: “${typed}”.`, {
-        label: "Write mine",
-        run: () => edit.mutate({ record: { ...record, version: Number(error.more.version) }, values }),
-      });
+      const theirs = error.more.values as Record<string, Wire>;
+      const newer = { ...record, version: Number(error.more.version), values: theirs };
+      const touched = Object.keys(values).filter((field) => !same(theirs[field], record.values[field]) && !same(theirs[field], values[field]));
+      // Other fields were changed, or to the same: both edits stand. Else the person chooses.
+      if (touched.length === 0) edit.mutate({ record: newer, values });
+      else setClash({ edit: { record: newer, values }, mine: values, theirs });
     },
   });
   const add = useMutation({
@@ -81,5 +93,9 @@ export function useWriting(database: number) {
     },
     onError: fail,
   });
-  return { edit, add, remove, undo };
+  const settle = (mine: boolean) => {
+    if (mine && clash) edit.mutate(clash.edit);
+    setClash(null);
+  };
+  return { edit, add, remove, undo, clash, settle };
 }

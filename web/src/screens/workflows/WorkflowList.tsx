@@ -2,6 +2,8 @@ import { Button } from "@mui/material";
 import { useState } from "react";
 import { Link } from "react-router";
 import { useMe, useWorkflows, type Workflow } from "../../api/queries";
+import { answer, client } from "../../api/client";
+import { useDeleting } from "../../parts/Deleting";
 import { dateTime, seconds } from "../../parts/dates";
 import { NewWorkflow } from "./NewWorkflow";
 
@@ -10,6 +12,14 @@ export function WorkflowList() {
   const workflows = useWorkflows().data;
   const zone = useMe().data?.timezone ?? "UTC";
   const [making, setMaking] = useState(false);
+  const { start, dialog } = useDeleting();
+  const remove = (w: Workflow) =>
+    start({
+      name: w.name,
+      also: w.held ? `${w.held.count.toLocaleString("en-GB")} ${w.held.count === 1 ? "item" : "items"} that it holds will be dropped, and cannot be restored.` : undefined,
+      uses: () => answer(client.GET("/api/v1/workflows/{workflow_id}/uses", { params: { path: { workflow_id: w.id } } })),
+      run: (anyway) => answer(client.DELETE("/api/v1/workflows/{workflow_id}", { params: { path: { workflow_id: w.id }, query: { anyway } } })),
+    });
   return (
     <main>
       <div className="row head">
@@ -31,10 +41,11 @@ export function WorkflowList() {
           <table className="list">
             <colgroup>
               <col />
-              <col style={{ width: 230 }} />
+              <col style={{ width: 200 }} />
               <col style={{ width: 220 }} />
               <col style={{ width: 150 }} />
               <col style={{ width: 150 }} />
+              <col style={{ width: 74 }} />
             </colgroup>
             <thead>
               <tr>
@@ -43,6 +54,7 @@ export function WorkflowList() {
                 <th>Last 30 runs</th>
                 <th>Next check</th>
                 <th className="num">Runs a month</th>
+                <th />
               </tr>
             </thead>
             <tbody>
@@ -67,6 +79,11 @@ export function WorkflowList() {
                     {w.a_month === null ? <span className="quiet">not known yet</span> : `about ${w.a_month.toLocaleString("en-GB")}`}
                     {w.a_month !== null && <span className="det">{w.a_month_from}</span>}
                   </td>
+                  <td>
+                    <button className="link" onClick={() => remove(w)} aria-label={`Delete ${w.name}`}>
+                      delete
+                    </button>
+                  </td>
                 </tr>
               ))}
             </tbody>
@@ -74,6 +91,7 @@ export function WorkflowList() {
         </div>
       )}
       {making && <NewWorkflow onClose={() => setMaking(false)} />}
+      {dialog}
     </main>
   );
 }

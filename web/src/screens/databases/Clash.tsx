@@ -1,0 +1,43 @@
+import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from "@mui/material";
+import type { Database } from "../../api/queries";
+import type { Clashing } from "./useWriting";
+import { reads } from "./values";
+
+interface Props {
+  clash: Clashing;
+  database: Database;
+  zone: string;
+  onMine: () => void;
+  onTheirs: () => void;
+}
+
+/** A field that was changed elsewhere while it was edited here: both values, and the choice between them. */
+export function Clash({ clash, database, zone, onMine, onTheirs }: Props) {
+  const fields = database.fields.filter((f) => String(f.id) in clash.mine);
+  return (
+    <Dialog open onClose={onTheirs} maxWidth="sm" fullWidth>
+      <DialogTitle>{fields.map((f) => f.name).join(", ")} was changed meanwhile</DialogTitle>
+      <DialogContent>
+        <p>Somebody, or a workflow, changed it after you began. Choose which value is kept.</p>
+        {fields.map((f) => (
+          <dl className="particulars" key={f.id}>
+            <div>
+              <dt>There now</dt>
+              <dd style={{ whiteSpace: "pre-wrap", overflowWrap: "anywhere" }}>{reads(f, clash.theirs[String(f.id)], zone) || "empty"}</dd>
+            </div>
+            <div>
+              <dt>Yours</dt>
+              <dd style={{ whiteSpace: "pre-wrap", overflowWrap: "anywhere" }}>{reads(f, clash.mine[String(f.id)], zone) || "empty"}</dd>
+            </div>
+          </dl>
+        ))}
+      </DialogContent>
+      <DialogActions>
+        <Button onClick={onTheirs}>Keep what is there</Button>
+        <Button variant="contained" onClick={onMine}>
+          Write mine
+        </Button>
+      </DialogActions>
+    </Dialog>
+  );
+}
