@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import time
 
 import pytest
 from playwright.sync_api import Page, expect
@@ -217,3 +218,18 @@ def test_a_link_leads_to_the_cell_and_a_reload_keeps_it(built):
     expect(page.get_by_text("Line 2 · Only if")).to_be_visible()
     expect(page.get_by_role("columnheader", name=re.compile("Quote 0"))).to_have_attribute("aria-current", "true")
     assert f"/workflows/{workflow}?line=o&column=" in page.url
+
+
+def test_an_edit_is_called_saved_when_it_is_and_a_reload_before_that_loses_nothing(built):
+    page, orla, _, workflow = built
+    page.clock.install()
+    page.reload()
+    cell = page.get_by_role("gridcell", name=re.compile("4 fields fit")).first
+    cell.focus()
+    expect(page.get_by_text(re.compile(r"Draft \d+, saved"))).to_be_visible()
+    page.clock.pause_at(time.time() + 3600)  # the moment after which a draft is saved does not pass
+    page.keyboard.press("Delete")
+    expect(page.get_by_text(re.compile(r"Draft \d+, saving …"))).to_be_visible()
+    assert len(draft(orla, workflow)) == 3
+    page.reload()
+    until(lambda: len(draft(orla, workflow)) == 2)

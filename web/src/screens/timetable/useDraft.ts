@@ -84,6 +84,19 @@ export function useDraft(kept: WorkflowDetail) {
     return () => clearTimeout(wait);
   }, [clean, content, saving, save]);
 
+  useEffect(() => {
+    if (clean || saving !== "saved") return undefined;
+    // A window that is closed or reloaded within that moment still sends it: the browser does so after the page is gone.
+    const leave = () =>
+      void client.PUT("/api/v1/workflows/{workflow_id}", {
+        params: { path: { workflow_id: kept.id }, header: { "if-match": String(saw.current) } },
+        body: content,
+        keepalive: true,
+      });
+    window.addEventListener("pagehide", leave);
+    return () => window.removeEventListener("pagehide", leave);
+  }, [clean, content, saving, kept.id]);
+
   const change = useCallback((next: Content) => {
     setContent((now) => {
       past.current = [...past.current.slice(-99), now];
@@ -102,7 +115,8 @@ export function useDraft(kept: WorkflowDetail) {
   return {
     ...content,
     version,
-    saving,
+    /** "saved" only where nothing waits to be. */
+    saving: saving === "saved" && !clean ? ("saving" as const) : saving,
     problem,
     setDocument: (document: Document) => change({ ...content, document }),
     rename: (name: string) => change({ ...content, name }),
