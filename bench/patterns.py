@@ -9,22 +9,33 @@ import importlib
 import pkgutil
 import time
 from collections.abc import Callable
+from datetime import UTC, datetime
+from zoneinfo import ZoneInfo
 
 from _report import keep, table, verdict
 
 import kelvix
+from kelvix.core import quick_input
+from kelvix.core.feel import Env
 from kelvix.core.feel.added import finding
 from kelvix.core.patterns import LISTED
+from kelvix.core.schema import Database, Field
 from kelvix.core.values import mentions
 from kelvix.formats import article, html_text, rfc5322
 
 SMALL, LARGE, MOST, FLOOR = 100_000, 1_000_000, 12.0, 0.1  # below the floor, in seconds, what grows is page faults
+CHORES = Database(1, "Chores", (Field(1, "Name", "text"), Field(2, "Due", "date"), Field(0, "Text", "long_text")))
+ENV = Env(datetime(2026, 11, 28, tzinfo=UTC), ZoneInfo("Europe/London"))
 WHOLE: dict[str, tuple[str, Callable[[str], object]]] = {
     "all text of a page": ("<br ", html_text.all_text),
     "whether a page is laborious": ("<a", html_text.is_laborious),
     "links of an article": ("[", lambda text: article.LINK.sub(article._unless_safe, text)),
     "a message's header": ("(", lambda text: rfc5322.parse(f"From: {text}\r\nSubject: {text}\r\n\r\nx".encode())),
     "an amount in a text": ("1 111", lambda text: next(iter(finding.MONEY.finditer(text)), None)),
+    "a line typed in a hurry": (
+        "the end of ",
+        lambda text: quick_input.understand(text[: quick_input.MOST_UNDERSTOOD], CHORES, (), ENV),
+    ),
     "a word in a text": ("a ", lambda text: mentions(text, "organ")),
 }
 

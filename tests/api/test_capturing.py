@@ -110,6 +110,38 @@ def test_an_address_takes_text_json_and_forms_and_says_what_it_understood(tasks)
     assert "“My phone”" in detail["captured"]["words"]
 
 
+def test_an_address_takes_fields_by_their_names_and_says_what_it_did_not_understand(tasks):
+    orla, made, _ = tasks
+    to = address(orla, made["id"])
+    sent = {"Name": "Order felt", "due": "2026-12-03", "Who": "Ivo", "Colour": "red"}
+    answer = orla.web.post(to, json=sent)
+    assert answer.status_code == 201, answer.text
+    [record] = answer.json()["records"]
+    assert record["understood"] == {"Name": "Order felt", "Due": "3 Dec 2026", "Who": "Ivo", "Text": "Colour: red"}
+    assert record["not_understood"] == ["Tasks has no field “Colour”: what it says is in the text"]
+    again = orla.web.post(to, data={"text": "Ring the verger by 31 Feb", "Who": "Nobody"}).json()["records"][0]
+    assert len(again["not_understood"]) == 2 and again["not_understood"][1] == "“31 Feb” is not a day of the calendar"
+    assert again["not_understood"][0].startswith("Who: “Nobody” is ")
+    assert "Who: Nobody" in again["understood"]["Text"] and again["understood"]["Name"] == "Ring the verger by 31 Feb"
+    assert (
+        orla.web.post(to, json={"Due": "2026-12-03", "Who": "Ivo"}).json()["records"][0]["understood"]["Name"] == "2026-12-03"
+    )
+    assert orla.web.post(to, json={"Due": {"day": 3}}).status_code == 422
+    keyed = {"idempotency-key": "one"}
+    assert orla.web.post(to, json=sent, headers=keyed).status_code == 201
+    assert orla.web.post(to, json=sent | {"Who": "Orla"}, headers=keyed).status_code == 422, (
+        "another request under the same key"
+    )
+
+
+def test_what_a_line_leaves_open_is_said_when_it_is_kept(tasks):
+    orla, made, _ = tasks
+    body = {"database": made["id"], "text": "Ring the verger 5/6"}
+    said = ["“5/6” can be 5 June or 6 May: write the month as a word"]
+    assert orla.api("POST", "/capture/understand", json=body)["lines"][0]["unclear"] == said
+    assert orla.api("POST", "/capture", json=body)["not_understood"] == said
+
+
 def test_mail_to_an_address_is_kept_once(tasks):
     orla, made, ids = tasks
     orla.api("POST", "/capture/addresses", json={"name": "By mail", "database": made["id"]})

@@ -14,7 +14,9 @@ import pytest
 import kelvix
 from attacks import taking
 from kelvix.core.feel import Env, evaluate
-from kelvix.core.patterns import LISTED, once, short, standing
+from kelvix.core.patterns import LISTED, MOST_CUT, cut, once, short, standing
+from kelvix.core.quick_input import understand
+from kelvix.core.schema import Database, Field
 from kelvix.core.values import mentions
 from kelvix.formats import article
 from kelvix.settings import TOP
@@ -89,21 +91,36 @@ def test_a_long_text_is_no_short_one():
 
 
 def test_patterns_are_kept_in_one_place():
-    """No format that is read from outside, and nothing that finds things in texts, has a pattern of Python's own."""
+    """No format that is read from outside, and nothing that finds things in texts, has a pattern of Python's own; neither has what reads a typed line."""
     for module in pkgutil.walk_packages(kelvix.__path__, "kelvix."):
         if not module.name.endswith("__main__"):
             importlib.import_module(module.name)
     assert len(LISTED) > 40 and all(one.worst for one in LISTED)
+    lines = [TOP / "src/kelvix/core" / name for name in ("quick_input.py", "plain_dates.py")]
     for folder in ("formats", "core/feel/added"):
-        for path in (TOP / "src/kelvix" / folder).glob("*.py"):
+        for path in [*(TOP / "src/kelvix" / folder).glob("*.py"), *lines]:
             calls = [
                 n
                 for n in ast.walk(ast.parse(path.read_text()))
                 if isinstance(n, ast.Attribute) and isinstance(n.value, ast.Name)
             ]
-            own = {n.attr for n in calls if n.value.id == "re"} - {"I", "A", "S", "M", "ASCII"}
-            assert not own or (folder != "formats" and path.name in BOUNDED), (path, own)
+            own = {n.attr for n in calls if n.value.id == "re"} - {"I", "A", "S", "M", "ASCII", "Match", "escape"}
+            assert not own, (path, own)
     assert once("a") is once("a")
 
 
-BOUNDED = {"dates.py", "people.py", "finding.py"}  # what they look at is cut to a thousand characters, or to one match
+def test_a_pattern_that_is_cut_looks_at_the_beginning_only():
+    found = cut(r"(?<!x)a", worst="a")
+    assert sum(1 for _ in found.finditer("a" * 10_000)) == MOST_CUT and found.fullmatch("a" * 10_000) is None
+    assert found.match("xa", 1) is None and found.search("xab a")[0] == "a"
+    LISTED.pop()
+
+
+@pytest.mark.parametrize(
+    "worst",
+    ["the end of ", "1 ", "at 1 ", "every ", "every 1 ", "5/6 ", "a week on ", "half ", "Due: ", "a@", "#a", "https://"],
+)
+def test_a_long_line_of_what_reads_as_dates_is_read_at_once(worst):
+    fields = (Field(1, "Name", "text"), Field(2, "Due", "date"), Field(3, "From", "email"), Field(4, "Page", "link"))
+    with taking(10):
+        understand((worst * 2_000)[:MOST_CUT], Database(1, "Tasks", (*fields, Field(0, "Text", "long_text"))), (), Env(**ENV))

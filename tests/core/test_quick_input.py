@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from kelvix.core.feel import Env
 from kelvix.core.proposing import database_for
-from kelvix.core.quick_input import complete, lines_of, understand
+from kelvix.core.quick_input import by_names, complete, lines_of, understand
 from kelvix.core.schema import Database, Field
 from kelvix.core.values import Choice
 
@@ -149,3 +149,57 @@ def test_the_database_is_learned_from_the_words():
     assert database_for(["unheard"], counts, "", [1, 2], 2) == 2, "nothing is known of it: the one used last"
     assert database_for(["ring"], {}, "", [3, 4], None) == 3 and database_for([], {}, "", [], None) is None
     assert database_for(["ring"], counts, "", [2], 1) == 2, "one that is gone is not proposed"
+
+
+DUE = Database(2, "Chores", (Field(1, "Name", "text"), Field(2, "Due", "date"), Field(0, "Text", "long_text")))
+
+
+@pytest.mark.parametrize(
+    ("line", "said"),
+    [
+        ("Ring the verger by 31 Feb", "“31 Feb” is not a day of the calendar"),
+        ("Feast on the 31st of April", "“the 31st of April” is not a day of the calendar"),
+        ("Survey 30/02/2026", "“30/02/2026” is not a day of the calendar"),
+        ("Survey 2026-02-30", "“2026-02-30” is not a day of the calendar"),
+        ("Ring the verger 5/6", "“5/6” can be 5 June or 6 May: write the month as a word"),
+        ("Ring the verger on 5.6.2026", "“5.6.2026” can be 5 June or 6 May: write the month as a word"),
+        ("Ring the verger 3pm", "“3pm” names no day, which Due needs: add one, as in “today 3pm”"),
+        ("Ring the verger 13pm", "“13pm” is no time of day"),
+    ],
+)
+def test_what_reads_as_a_date_and_is_none_is_said_and_stays_in_the_name(line, said):
+    quick = understand(line, DUE, (), ENV)
+    assert quick.unclear == (said,) and quick.values == {1: line}
+
+
+@pytest.mark.parametrize(
+    "line", ["Order 3/4 inch screws", "24/7 helpline", "Tuning every Friday 31 Feb", "Play the 2.5 stop", "Ring Ada on 5 June"]
+)
+def test_what_is_no_date_or_is_one_is_not_doubted(line):
+    assert understand(line, DUE, (), ENV).unclear == ()
+
+
+def test_an_order_of_day_and_month_settles_it_and_so_does_a_field_with_room_for_a_time():
+    ordered = Env(ENV.now, ENV.zone, order="DMY")
+    assert understand("Ring the verger 5/6", DUE, (), ordered).values == {1: "Ring the verger", 2: date(2027, 6, 5)}
+    timed = Database(3, "Calls", (Field(1, "Name", "text"), Field(2, "Due", "datetime"), Field(0, "Text", "long_text")))
+    quick = understand("Ring the verger 3pm", timed, (), ENV)
+    assert quick.unclear == () and quick.values[2] == datetime(2026, 11, 26, 15, tzinfo=UTC)
+    none = Database(4, "Notes", (Field(1, "Name", "text"), Field(0, "Text", "long_text")))
+    assert understand("Ring the verger 31 Feb", none, (), ENV).unclear == (), "where no date is asked for, none is missed"
+
+
+def test_fields_are_filled_by_their_names_and_nothing_that_does_not_fit_is_lost():
+    sent = {"name": "Order felt", "Due": "next Friday", "WHO": "ivo", "Hours": 1.5, "Done": True, "About": ["reeds", "felt"],
+            "Price": "many", "Colour": "red", "Page": None, "Address": ""}  # fmt: skip
+    quick, left = by_names(sent, TASKS, ENV)
+    assert quick.values == {1: "Order felt", 2: date(2026, 12, 4), 3: "i", 4: Decimal("1.5"), 5: True, 6: ("r", "felt")}
+    assert quick.wrong == ("Price: “many” is not a number; a number looks like 412.60 or 1,850",)
+    assert quick.unclear == ("Workshop tasks has no field “Colour”: what it says is in the text",)
+    assert left == ("Price: many", "Colour: red")
+
+
+@given(st.dictionaries(st.sampled_from([f.name for f in TASKS.fields]) | st.text(max_size=9), st.none() | st.booleans() | st.integers() | st.floats() | st.text(max_size=30) | st.lists(st.text(max_size=9), max_size=3), max_size=6))  # fmt: skip
+def test_any_names_and_values_are_taken(sent):
+    quick, left = by_names(sent, TASKS, ENV)
+    assert len(left) == len(quick.wrong) + len(quick.unclear)

@@ -1,8 +1,10 @@
 """Where lines come to a capture address: POST /capture/{workspace}/{token}. Without sign-in: whoever has the address may add
-records by it, and no more than that. It takes plain text, JSON or a form, and answers what was understood."""
+records by it, and no more than that. It takes plain text, JSON or a form, also by the names of the database's fields, and says
+what was understood and what was not."""
 
 from __future__ import annotations
 
+import json
 from functools import partial
 from typing import Any
 
@@ -11,7 +13,6 @@ from fastapi.responses import JSONResponse
 from starlette.concurrency import run_in_threadpool
 
 from kelvix.api import problems
-from kelvix.api.capturing import line_out
 from kelvix.api.idempotency import once_of
 from kelvix.api.incoming import read_body, read_named
 from kelvix.core import file_name
@@ -33,6 +34,8 @@ from kelvix.store.usage import Full
 router = APIRouter(tags=["captures"])
 A_MINUTE = 60  # captures that an address takes
 PAGES = ("text/html", "application/xhtml+xml")
+WORDS = ("text", "title", "url", "link", "selection", "note")  # under which a bookmark button or a phone sends what is kept
+OWN = (*WORDS, "html", "each", "key")  # what has a meaning of its own; any other name is that of a field
 
 
 @router.post("/capture/{workspace_id}/{token}", status_code=201)
@@ -53,11 +56,14 @@ async def take(workspace_id: int, token: str, request: Request) -> JSONResponse:
             files = tuple(Sent(file_name.clean(name), content) for name, content in sent)
         charset = article.charset_of(request.headers.get("content-type", "")) if kind in PAGES else ""
         page = await run_in_threadpool(page_of, named, charset)
-        text = text_of(named, page, files)
+        fields = {} if kind in PAGES else {k: v for k, v in named.items() if k not in OWN and v not in (None, "", [])}
+        text = text_of(named, page, files, fields)
         listed = isinstance(named.get("text"), list)
         each = request.query_params.get("each", str(named.get("each", listed))).lower() in ("1", "true", "yes")
         key = request.headers.get("idempotency-key") or str(named.get("key") or "") or None
-        work = partial(keep, engine, space, address, text, each, key[:200] if key else None, page, files)
+        key = key[:200] if key else None
+        alone = not (page or files or any(named.get(k) for k in WORDS))
+        work = partial(keep, engine, space, address, text, each, key, page, files, fields=fields, fields_only=alone)
         answer = await run_in_threadpool(work)
     except Refused as refused:
         said = problems.document(refused.status, refused.title, refused.detail)
@@ -75,10 +81,17 @@ def _decoded(raw: bytes) -> str:
         raise Refused(400, "The body is not UTF-8.", "Send text in UTF-8.") from None
 
 
-def text_of(named: dict[str, Any], page: Article | None = None, files: tuple[Sent, ...] = ()) -> str:
+def text_of(
+    named: dict[str, Any],
+    page: Article | None = None,
+    files: tuple[Sent, ...] = (),
+    fields: dict[str, Any] | None = None,
+) -> str:
     """The lines behind the names text, title, url and selection, as a bookmark button or a phone sends them; a page is named by
-    its address, a file that came alone by its name. Raises Refused."""
-    told = {k: _lines(k, named.get(k)).strip("\n") for k in ("text", "title", "url", "link", "selection", "note")}
+    its address, a file that came alone by its name, what has nothing but fields by the first of them. Raises Refused."""
+    told = {k: _lines(k, named.get(k)).strip("\n") for k in WORDS}
+    for name, value in (fields or {}).items():
+        _lines(name, value)
     if page:
         told |= {"title": page.address, "url": "", "link": ""}
     if told["text"].strip() and not told["title"]:
@@ -86,8 +99,11 @@ def text_of(named: dict[str, Any], page: Article | None = None, files: tuple[Sen
     line = " ".join(filter(None, (told["title"] or told["selection"][:200], told["url"] or told["link"])))
     if not line and files:
         line = file_name.split(files[0].name)[0]
+    if not line and fields:
+        line = _lines("", next(iter(fields.values()))).partition("\n")[0]
     if not line:
-        raise Refused(422, "There is nothing to keep.", "Send “text”, or “title” with “url” and “selection”.")
+        said = "Send “text”, or “title” with “url” and “selection”, or the database's fields by their names."
+        raise Refused(422, "There is nothing to keep.", said)
     quoted = "\n".join(f"> {ln}" for ln in told["selection"].splitlines()) if told["title"] else ""
     return "\n".join(filter(None, (" ".join(line.split()), quoted, told["text"] or told["note"])))
 
@@ -137,9 +153,11 @@ def keep(
     page: Article | None = None,
     files: tuple[Sent, ...] = (),
     bound: bool = True,
+    fields: dict[str, Any] | None = None,
+    fields_only: bool = False,
 ) -> dict[str, Any]:
-    """Keep lines as records. `bound`: under the same key, another text is refused; else whatever comes is the same. Raises
-    Refused."""
+    """Keep lines as records, the first with `fields` by their names, which may be all there is. `bound`: under the same key,
+    another text is refused; else whatever comes is the same. Raises Refused."""
     person = people.by_id(engine.directory.home, address.person_id)
     if person is None or person.role not in ("owner", "editor"):
         raise Refused(403, "Whoever made this address may no longer add records.", "Make a new one.")
@@ -147,6 +165,8 @@ def keep(
         reading = capturing.read(engine, space, person.id, text, address.database_id, each)
         if page:
             reading = capturing.with_posted_page(space, reading, page)
+        if fields:
+            reading = capturing.with_names(space, reading, fields, fields_only)
     except NotKept as why:
         raise Refused(422, str(why), why.advice) from None
     except LookupError:
@@ -168,14 +188,15 @@ def keep(
                         for f in database.fields
                         if whole.lines[n].quick.values.get(f.id) is not None
                     },
-                    "not_understood": line_out(whole, n).wrong,
+                    "not_understood": [*whole.lines[n].quick.wrong, *whole.lines[n].quick.unclear],
                 }
                 for n, (record, _) in enumerate(made)
             ],
         }
 
+    sent = json.dumps([text, fields]) if fields else text
     try:
-        answer = once_of(space, f"capture address {address.id}", key, text if bound else None, work)
+        answer = once_of(space, f"capture address {address.id}", key, sent if bound else None, work)
     except NotKept as why:
         raise Refused(422, str(why), why.advice) from None
     except Full as full:

@@ -60,6 +60,7 @@ class LineOut(BaseModel):
     text: str
     pieces: list[PieceOut]
     wrong: list[str]
+    unclear: list[str] = Field(description="what reads as a date and could not be taken for one, a sentence for each")
     needs: list[str]
 
 
@@ -85,6 +86,7 @@ class CapturedOut(BaseModel):
     record: RecordOut
     records: list[int]
     changes: list[int]
+    not_understood: list[str] = Field([], description="what was not understood, a sentence for each; it stands in the names")
 
 
 def line_out(reading: Reading, at: int) -> LineOut:
@@ -96,6 +98,7 @@ def line_out(reading: Reading, at: int) -> LineOut:
         text=one.text,
         pieces=[PieceOut(start=p.start, end=p.end, field=p.field, name=names[p.field], said=p.said) for p in one.quick.pieces],
         wrong=list(one.quick.wrong),
+        unclear=list(one.quick.unclear),
         needs=[f.name for f in database.fields if f.required and one.quick.values.get(f.id) is None and f.id != 0],
     )
 
@@ -147,6 +150,7 @@ def capture(who: Editor, body: CaptureIn, idempotency_key: Annotated[str | None,
             record=record_out(first),
             records=[record for record, _ in made],
             changes=[seq for _, seq in made],
+            not_understood=[said for one in reading.lines for said in (*one.quick.wrong, *one.quick.unclear)][:20],
         ).model_dump(mode="json")
 
     try:

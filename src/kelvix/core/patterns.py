@@ -2,7 +2,7 @@
 
 Python's own `re` takes minutes for some patterns and texts (CWE-1333). Each is listed with the characters that, repeated, cost
 it most; `bench/patterns.py` measures them all. RE2 knows neither look-around nor back-references: `standing` finds what stands
-by itself, and `short` is Python's own for texts that are cut.
+by itself, `short` is Python's own for whole texts that are short, and `cut` for the beginnings of longer ones.
 """
 
 from __future__ import annotations
@@ -16,6 +16,7 @@ from typing import Any, Protocol
 import re2
 
 MOST_MEMORY = 8 << 20  # bytes that one pattern may take while it is used
+MOST_CUT = 2_000  # characters of a text that patterns of Python's own look at
 MOST_TRIES = 100  # places in a text at which something that stands by itself is looked for
 LETTER = r"[\pL\pN_]"  # what Python's `re` takes for a character of a word; RE2's own \w knows ASCII only
 NO_LETTER = r"[^\pL\pN_]"
@@ -89,6 +90,42 @@ def short(source: str, *, most: int, worst: str, flags: re.RegexFlag = re.NOFLAG
     compiled = Short(source, most, flags)
     LISTED.append(Listed(source, worst, compiled.fullmatch))
     return compiled
+
+
+class Cut:
+    """A pattern of Python's own `re`, with look-around, for texts of which only the beginning is looked at."""
+
+    def __init__(self, source: str, flags: re.RegexFlag):
+        self._compiled = re.compile(source, flags)
+
+    def match(self, text: str, pos: int = 0) -> re.Match[str] | None:
+        """Match at a place."""
+        return self._compiled.match(text, pos, MOST_CUT)
+
+    def search(self, text: str) -> re.Match[str] | None:
+        """Find the first."""
+        return self._compiled.search(text, 0, MOST_CUT)
+
+    def finditer(self, text: str) -> Iterator[re.Match[str]]:
+        """Find all."""
+        return self._compiled.finditer(text, 0, MOST_CUT)
+
+    def fullmatch(self, text: str) -> re.Match[str] | None:
+        """Match the whole text, if it is no longer than what is looked at."""
+        return self._compiled.fullmatch(text) if len(text) <= MOST_CUT else None
+
+
+def cut(source: str, *, worst: str, flags: re.RegexFlag = re.NOFLAG) -> Cut:
+    """Compile a pattern that looks at no more than the beginning of a text, and list it."""
+    compiled = Cut(source, flags)
+    LISTED.append(Listed(source, worst, lambda text: sum(1 for _ in compiled.finditer(text))))
+    return compiled
+
+
+@lru_cache(maxsize=512)
+def cut_once(source: str, flags: re.RegexFlag = re.NOFLAG) -> Cut:
+    """Compile one that is made of a person's own words, such as names of fields, and is not listed."""
+    return Cut(source, flags)
 
 
 class Standing:

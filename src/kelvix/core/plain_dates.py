@@ -17,6 +17,7 @@ from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
 from zoneinfo import ZoneInfo
 
+from kelvix.core.patterns import cut
 from kelvix.core.values import MONTHS
 
 WEEKDAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
@@ -76,25 +77,28 @@ CLOCK = "|".join(
         r"(?P<bare>(?:at|@) ?(?P<bare_h>\d{1,2}))",
     )
 )
-_DAY = re.compile(rf"(?<![\w-])(?:on |by |until |till |due |for |from |before )?(?:{DAY})(?![\w-])", re.I)
-_CLOCK = re.compile(rf"(?<![\w:.])(?:at |@ ?|by )?(?:{CLOCK})(?![\w:])", re.I)
-_RECURS = re.compile(r"\b(?:every|each)\s+(?:(?:other|second|third|\d{1,3})\s+)?$", re.I)
-_ASKED_FOR = re.compile(r"(?:at|by) |@", re.I)
-_PREPOSITION = re.compile(r"(?:on|by|until|till|due) ", re.I)
-_WORD = re.compile(r"[\s\0]+\w")  # used pieces of a line are NUL
-_BETWEEN = re.compile(r"\s*,?\s*", re.I)
+_BEFORE = "(?:on |by |until |till |due |for |from |before )"
+_DAY = cut(rf"(?<![\w-]){_BEFORE}?(?:{DAY})(?![\w-])", worst="the end of ", flags=re.I)
+_CLOCK = cut(rf"(?<![\w:.])(?:at |@ ?|by )?(?:{CLOCK})(?![\w:])", worst="at 1 ", flags=re.I)
+_RECURS = cut(r"\b(?:every|each)\s+(?:(?:other|second|third|\d{1,3})\s+)?$", worst="every ", flags=re.I)
+_ASKED_FOR = cut(r"(?:at|by) |@", worst="@", flags=re.I)
+_PREPOSITION_ANY = cut(_BEFORE, worst="on ", flags=re.I)
+_PREPOSITION = cut(r"(?:on|by|until|till|due) ", worst="on ", flags=re.I)
+_WORD = cut(r"[\s\0]+\w", worst=" ")  # used pieces of a line are NUL
+_BETWEEN = cut(r"\s*,?\s*", worst=" ")
 
 
 @dataclass(frozen=True)
 class Said:
     """Where in the text a date stands, and what it means; `timed` says whether a time was named, `clock` where that stands
-    beside the day."""
+    beside the day; `dayless` whether no day was."""
 
     start: int
     end: int
     at: datetime
     timed: bool
     clock: tuple[int, int] | None = None
+    dayless: bool = False
 
     @property
     def day(self) -> date:
@@ -146,7 +150,36 @@ def _at(text: str, found: tuple[str, re.Match[str]], now: datetime, zone: ZoneIn
     if match["part"] and match["part"].lower() not in ("noon", "midday", "midnight"):
         return None  # "morning" alone is a greeting more often than a time
     day = now.date() if moment > now.time() else now.date() + timedelta(days=1)
-    return Said(match.start(), match.end(), _real(datetime.combine(day, moment), zone), True)
+    return Said(match.start(), match.end(), _real(datetime.combine(day, moment), zone), True, dayless=True)
+
+
+def doubts(text: str, now: datetime, zone: ZoneInfo, order: str | None = None) -> list[str]:
+    """What reads as a date and is none, or could be two: a sentence for each. What `find` takes is not among it."""
+    here, said = now.astimezone(zone), []
+    for kind, match in _starts(text):
+        words = " ".join(match[0].split())
+        if kind == "clock":
+            if match["twelve"] and _time(match) is None:
+                said.append(f"“{words}” is no time of day")
+            continue
+        if _day(match, here, order) is not None or _RECURS.search(text[: match.start()]):
+            continue
+        if _is_doubtful(match) and not _stands_apart(text, match):
+            continue
+        words = words[len(found[0]) :] if (found := _PREPOSITION_ANY.match(words)) else words
+        if match["num"] and order is None and (pair := _either(match)):
+            said.append(f"“{words}” can be {pair[0]} or {pair[1]}: write the month as a word")
+        elif match["num"] or not (match["this"] or match["weekday"]):
+            said.append(f"“{words}” is not a day of the calendar")
+    return said
+
+
+def _either(m: re.Match[str]) -> tuple[str, str] | None:
+    """Both readings of a day and a month in figures, where there are two."""
+    first, second = int(m["num_a"]), int(m["num_b"])
+    if not (1 <= first <= 12 and 1 <= second <= 12):
+        return None
+    return f"{first} {calendar.month_name[second]}", f"{second} {calendar.month_name[first]}"
 
 
 def _is_doubtful(m: re.Match[str]) -> bool:

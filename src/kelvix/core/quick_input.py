@@ -8,20 +8,22 @@ a label's always: it says what the thing is about.
 
 from __future__ import annotations
 
+import json
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from itertools import zip_longest
 
 from kelvix.core import plain_dates
 from kelvix.core.feel import Env
-from kelvix.core.patterns import pattern
+from kelvix.core.patterns import MOST_CUT, cut, cut_once, pattern
 from kelvix.core.schema import TEXT_FIELD, Database, Field
 from kelvix.core.values import EMAIL, Choice, Unfit, Value, as_text, coerce, fold, shorten
 
 MOST_LINES = 200
-MOST_UNDERSTOOD = 2000  # characters of a line; what is longer is no line typed in a hurry
+MOST_UNDERSTOOD = MOST_CUT  # characters of a line; what is longer is no line typed in a hurry
 MOST_COMPLETIONS = 6
+MOST_UNCLEAR = 3  # sentences on what was not understood: more are no help
 PAST = frozenset(("received", "added", "created", "changed", "finished", "sent", "done", "arrived", "captured", "paid"))
 MONEY = frozenset(("price", "amount", "cost", "costs", "total", "sum", "fee", "budget", "paid"))
 JOINING = frozenset(
@@ -31,7 +33,13 @@ HOLDING = frozenset(("of", "and", "or", "&", "+"))  # those of them that hold to
 PERSON = frozenset(("who", "person", "people", "owner", "assigned", "assignee", "by", "for"))
 BULLET = pattern(r"^(?:[-*•]\s+)?(?:\[[ xX]?\]\s+)?", worst="- ")
 NUMBER = r"\d{1,9}(?:,\d{3})*(?:\.\d+)?"
-_LINK = re.compile(r"https?://[^\s<>\"]+[^\s<>\".,;:!?)\]]", re.I)
+_LINK = cut(r"https?://[^\s<>\"]+[^\s<>\".,;:!?)\]]", worst="https://", flags=re.I)
+_ADDRESS = cut(r"\S+@\S+", worst="a")
+_MARKED = cut(r"(?<!\S)#([\w-]+)", worst="#a")
+_BEFORE_CARET = cut(r"(?:[#@])?[\w’'-]*$", worst="a")
+_WORDS = cut(r"[^\W\d_]{3,}", worst="a")
+_NONSPACE = cut(r"\S+", worst="a ")
+_LOOSE = pattern(r"\s+([,.;:!?])", worst=" ")
 
 
 @dataclass(frozen=True)
@@ -46,11 +54,12 @@ class Understood:
 
 @dataclass(frozen=True)
 class Quick:
-    """A record that a line means. `wrong` says what does not fit."""
+    """A record that a line means. `wrong` says what does not fit, `unclear` what reads as a date and was not taken for one."""
 
     values: dict[int, Value]
     pieces: tuple[Understood, ...]
     wrong: tuple[str, ...] = ()
+    unclear: tuple[str, ...] = ()
 
 
 class _Reading:
@@ -62,6 +71,7 @@ class _Reading:
         self.values: dict[int, Value] = {}
         self.pieces: list[Understood] = []
         self.unfit: list[tuple[Field, str]] = []
+        self.unclear: list[str] = []
 
     @property
     def left(self) -> str:
@@ -105,13 +115,59 @@ def understand(line: str, database: Database, people: Sequence[str], env: Env) -
     _people(reading)
     title = database.fields[0]
     named = reading.values.get(title.id)
-    name = re.sub(r"\s+([,.;:!?])", r"\1", " ".join(reading.left.replace("\0", " ").split())).strip(" ,;-–")
+    name = _LOOSE.sub(r"\1", " ".join(reading.left.replace("\0", " ").split())).strip(" ,;-–")
     if name:
         reading.values[title.id] = f"{name} {named}" if named else name
     elif line.strip() and title.id not in reading.values:
         reading.values[title.id] = line.strip()
     wrong = tuple(f"{field.name}: {said}" for field, said in reading.unfit if field.id not in reading.values)
-    return Quick(reading.values, tuple(sorted(reading.pieces, key=lambda p: p.start)), wrong)
+    return Quick(reading.values, tuple(sorted(reading.pieces, key=lambda p: p.start)), wrong, tuple(reading.unclear))
+
+
+def by_names(sent: Mapping[str, object], database: Database, env: Env) -> tuple[Quick, tuple[str, ...]]:
+    """A record that is meant by names of fields and their values, as another program sends them: texts, numbers, yes or no, or
+    lists of them. Beside it, as lines, what did not fit or has no field, so that it is not lost."""
+    names = {fold(f.name): f for f in database.fields}
+    values: dict[int, Value] = {}
+    wrong: list[str] = []
+    unclear: list[str] = []
+    left: list[str] = []
+    for name, given in sent.items():
+        texts = tuple(_plainly(one) for one in (given if isinstance(given, list) else [given]) if one not in (None, ""))
+        field = names.get(fold(name))
+        if not texts:
+            continue
+        if field is None:
+            unclear.append(f"{database.name} has no field “{shorten(name, 60)}”: what it says is in the text")
+            left.append(f"{shorten(name, 60)}: {', '.join(texts)}")
+            continue
+        try:
+            values[field.id] = _given(texts, field, env)
+        except Unfit as unfit:
+            wrong.append(f"{field.name}: {unfit}")
+            left.append(f"{field.name}: {', '.join(texts)}")
+    return Quick(values, (), tuple(wrong), tuple(unclear)), tuple(left)
+
+
+def _plainly(one: object) -> str:
+    if isinstance(one, bool):
+        return "yes" if one else "no"
+    return one if isinstance(one, str) else json.dumps(one, ensure_ascii=False)
+
+
+def _given(texts: tuple[str, ...], field: Field, env: Env) -> Value:
+    """Raises Unfit."""
+    value: Value = texts if field.type == "labels" and len(texts) > 1 else ", ".join(texts)
+    try:
+        return coerce(value, field.type, env.zone, field.choices, env.order, field.grows)
+    except Unfit:
+        if field.type not in ("date", "datetime"):
+            raise
+        text = texts[0].strip()
+        said = plain_dates.find(text, env.now, env.zone, env.order)
+        if said is None or said.start or said.end < len(text):
+            raise
+        return coerce(said.at if field.type == "datetime" else said.day, field.type, env.zone)
 
 
 def lines_of(text: str, each: bool) -> list[tuple[str, str]]:
@@ -141,11 +197,11 @@ def _named_fields(r: _Reading) -> None:
     if not names:
         return
     heads = "|".join(re.escape(name) for name in sorted(names, key=len, reverse=True))
-    pattern = re.compile(rf"(?<!\w)({heads})\s*[:=]\s*", re.I)
+    headed = cut_once(rf"(?<!\w)({heads})\s*[:=]\s*", re.I)
     folded = fold(r.line)
     if len(folded) != len(r.line):  # folding changed the length: the places would not agree
         folded = r.line.lower()
-    marks = list(pattern.finditer(folded))
+    marks = list(headed.finditer(folded))
     for mark, after in zip_longest(marks, marks[1:]):
         field = names.get(mark[1])
         end = after.start() if after else len(r.line)
@@ -158,7 +214,7 @@ def _named_fields(r: _Reading) -> None:
             if said is not None and said.start == 0:
                 text = text[: said.end]
                 value = said.day if field.type == "date" else said.at
-        elif field.type == "number" and (match := re.match(rf"({NUMBER})\s?{_unit(field)}(?!\w)", text, re.I)):
+        elif field.type == "number" and (match := cut_once(rf"({NUMBER})\s?{_unit(field)}(?!\w)", re.I).match(text)):
             text, value = match[0], match[1]
         elif field.type in ("choice", "number", "yes_no", "email", "link"):
             text, value = _shortest(text, field, r)
@@ -167,7 +223,7 @@ def _named_fields(r: _Reading) -> None:
 
 def _shortest(text: str, field: Field, r: _Reading) -> tuple[str, Value]:
     """As many of the first words as the field takes: what stands behind them belongs to the name again."""
-    words = list(re.finditer(r"\S+", text))
+    words = list(_NONSPACE.finditer(text))
     for word in reversed(words):
         piece = text[: word.end()].rstrip(",;")
         try:
@@ -182,7 +238,7 @@ def _addresses(r: _Reading) -> None:
     for match in _LINK.finditer(r.left):
         if fields := r.open("link"):
             r.try_value(match.start(), match.end(), fields[0], match[0], _is_joined(r, match))
-    for match in re.finditer(r"\S+@\S+", r.left):
+    for match in _ADDRESS.finditer(r.left):
         address = match[0].strip("<>,;.()")
         start = match.start() + match[0].index(address) if address else match.start()
         if EMAIL.fullmatch(address) and (fields := r.open("email")):
@@ -192,17 +248,19 @@ def _addresses(r: _Reading) -> None:
 def _dates(r: _Reading) -> None:
     """Dates fill date fields in their order, those of what is past last."""
     since = 0
-    while True:
+    while len(r.unclear) < MOST_UNCLEAR and (fields := r.open("date", "datetime")):
         said = plain_dates.find(r.left, r.env.now, r.env.zone, r.env.order, since)
         if said is None:
+            r.unclear += plain_dates.doubts(r.left, r.env.now, r.env.zone, r.env.order)[:MOST_UNCLEAR]
             return
         since = said.end
-        fields = r.open("date", "datetime")
-        if not fields:
-            return
         future = said.at >= r.env.now.replace(hour=0, minute=0, second=0, microsecond=0)
         fields.sort(key=lambda f: (bool(PAST & set(fold(f.name).split())) == future, said.timed and f.type == "date"))
         field = fields[0]
+        if said.dayless and field.type == "date":  # the time stays in the name: it would be lost
+            words = r.line[said.start : said.end].strip()
+            r.unclear.append(f"“{words}” names no day, which {field.name} needs: add one, as in “today {words}”")
+            continue
         r.take(said.start, said.end, field, coerce(said.at if field.type == "datetime" else said.day, field.type, r.env.zone))
         if field.type == "date" and said.clock:  # the field has no room for the time: it stays in the name
             r.free[slice(*said.clock)] = r.line[slice(*said.clock)]
@@ -222,7 +280,7 @@ def _numbers(r: _Reading) -> None:
         pattern = rf"(?<![\w.,/:-]){number} ?{_unit(field)}(?!\w)|(?<!\w){name} [£$€]?{number}(?![\w,/:-])"
         if MONEY & set(fold(field.name).split()):
             pattern += rf"|(?<!\w)[£$€]{number}(?![\w,/:-])"
-        match = re.search(pattern, r.left, re.I)
+        match = cut_once(pattern, re.I).search(r.left)
         if match:
             found = next(g for g in match.groups() if g)
             r.try_value(match.start(), match.end(), field, found, keep=_is_joined(r, match))
@@ -236,7 +294,7 @@ def _choices(r: _Reading) -> None:
         for _, choice in found:
             _choice(r, field, choice)
     growing = [f for f in r.database.fields if f.grows and (f.type == "labels" or f in r.open("choice"))]
-    for match in re.finditer(r"(?<!\S)#([\w-]+)", r.left):
+    for match in _MARKED.finditer(r.left):
         if growing:
             field = growing[0]
             r.try_value(match.start(), match.end(), field, (match[1],) if field.type == "labels" else match[1])
@@ -244,7 +302,7 @@ def _choices(r: _Reading) -> None:
 
 
 def _named(r: _Reading, choice: Choice) -> re.Match[str] | None:
-    return re.search(rf"(?<![\w#@])([#@]?){re.escape(choice.name)}(?!\w)", r.left, re.I)
+    return cut_once(rf"(?<![\w#@])([#@]?){re.escape(choice.name)}(?!\w)", re.I).search(r.left)
 
 
 def _choice(r: _Reading, field: Field, choice: Choice) -> None:
@@ -292,7 +350,7 @@ def _people(r: _Reading) -> None:
         if not fields:
             return
         for name in (person, person.split()[0]):
-            match = re.search(rf"(?<!\w)@?{re.escape(name)}(?!\w)", r.left, re.I)
+            match = cut_once(rf"(?<!\w)@?{re.escape(name)}(?!\w)", re.I).search(r.left)
             if match:
                 r.take(match.start(), match.end(), fields[0], person, keep=not match[0].startswith("@"))
                 fields = fields[1:]
@@ -302,7 +360,7 @@ def _people(r: _Reading) -> None:
 def complete(line: str, caret: int, database: Database, people: Sequence[str]) -> list[tuple[int, str]]:
     """How the word before the caret can go on: where it begins, and the whole word. With # or @ before it, choices, labels and
     people at once; else from its second letter, names of fields too."""
-    match = re.search(r"(?:[#@])?[\w’'-]*$", line[:caret])
+    match = _BEFORE_CARET.search(line[:caret])
     word = match[0] if match else ""
     start, marked = caret - len(word), word[:1] in ("#", "@")
     begun = fold(word.lstrip("#@"))
@@ -319,4 +377,4 @@ def complete(line: str, caret: int, database: Database, people: Sequence[str]) -
 
 def words_of(line: str) -> set[str]:
     """The words of a line by which the database that one means is learned."""
-    return set(re.findall(r"[^\W\d_]{3,}", fold(line)))
+    return {found[0] for found in _WORDS.finditer(fold(line))}

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 
@@ -11,7 +11,7 @@ from kelvix.core import file_name, page_fields, proposing, quick_input
 from kelvix.core.finding import Compared, Question
 from kelvix.core.quick_input import Quick
 from kelvix.core.schema import TEXT_FIELD, Database, Field
-from kelvix.core.values import shorten
+from kelvix.core.values import Value, shorten
 from kelvix.engine import reading_pages
 from kelvix.engine.engine import Engine
 from kelvix.formats.article import Article
@@ -116,6 +116,24 @@ def with_posted_page(space: Space, reading: Reading, page: Article) -> Reading:
     field = next((f for f in reading.database.fields if f.type == "link"), None)
     line = _with_page(space, reading.database, reading.lines[0], field, page, page.address)
     return replace(reading, lines=(line, *reading.lines[1:]))
+
+
+def with_names(space: Space, reading: Reading, sent: Mapping[str, object], only: bool) -> Reading:
+    """The first line with the fields that were sent by their names. `only`: nothing else was sent, and nothing is read out of
+    the line, which is the name or else the first of them."""
+    database, first = reading.database, reading.lines[0]
+    quick, left = quick_input.by_names(sent, database, space.env(datetime.now(UTC)))
+    title = database.fields[0].id
+    before: dict[int, Value] = {title: shorten(first.line, 200)} if only else dict(first.quick.values)
+    text = quick.values.get(TEXT_FIELD) or first.text
+    more: dict[int, Value] = {TEXT_FIELD: "\n".join(filter(None, (str(text), *left)))} if text or left else {}
+    whole = Quick(
+        before | quick.values | more,
+        first.quick.pieces if not only else (),
+        (*(() if only else first.quick.wrong), *quick.wrong),
+        (*(() if only else first.quick.unclear), *quick.unclear),
+    )
+    return replace(reading, lines=(replace(first, quick=whole), *reading.lines[1:]))
 
 
 def with_files(t: Transaction, space: Space, reading: Reading, files: Sequence[Sent]) -> Reading:

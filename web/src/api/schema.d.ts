@@ -1988,6 +1988,12 @@ export interface components {
              * @description the database's
              */
             name: string;
+            /**
+             * Not Understood
+             * @description what was not understood, a sentence for each; it stands in the names
+             * @default []
+             */
+            not_understood: string[];
             record: components["schemas"]["RecordOut"];
             /** Records */
             records: number[];
@@ -2985,6 +2991,11 @@ export interface components {
             text: string;
             /** Title */
             title: string;
+            /**
+             * Unclear
+             * @description what reads as a date and could not be taken for one, a sentence for each
+             */
+            unclear: string[];
             /** Wrong */
             wrong: string[];
         };

@@ -58,7 +58,8 @@ export function CaptureLine() {
       once.current = { text: "", key: "" };
       if (input.current?.value === captured.text) setText("");
       const number = made.records.length;
-      tell(number === 1 ? `Added to ${made.name}.` : `${number} records added to ${made.name}.`, {
+      const added = number === 1 ? `Added to ${made.name}.` : `${number} records added to ${made.name}.`;
+      tell([added, ...made.not_understood.slice(0, 2).map((one) => `${one}.`)].join(" "), {
         label: "Open",
         run: () => void navigate(number === 1 ? `/databases/${made.database}/${made.record.id}` : `/databases/${made.database}`),
       });

@@ -27,6 +27,11 @@ export function Understood({ reading, several, each, onEach, pages, onPages }: P
               ! {w}
             </span>
           ))}
+          {line.unclear.map((u) => (
+            <span key={u} className="look">
+              ? {u}
+            </span>
+          ))}
           {line.needs.length > 0 && <span className="look">needs {line.needs.join(", ")}: type it as “{line.needs[0]}: …”</span>}
         </div>
       ))}

@@ -82,7 +82,8 @@ async function send() {
         }),
       );
       const number = made.records.length;
-      change(without(one.key), { said: number === 1 ? "Added." : `${number} records added.`, held: "" });
+      const added = number === 1 ? "Added." : `${number} records added.`;
+      change(without(one.key), { said: [added, ...made.not_understood.slice(0, 3).map((not) => `${not}.`)].join(" "), held: "" });
     } catch (error) {
       const status = error instanceof Problem ? error.status : 0;
       if (status === 0 || status >= 500 || status === 429) return show({ held: "Kelvix cannot be reached now; it will be sent later." });

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from datetime import date, datetime, time
 from decimal import Decimal
 
@@ -13,7 +12,10 @@ from babel import numbers as babel_numbers
 from kelvix.core.feel.added.language import GROUP, date_order, locale
 from kelvix.core.feel.builtin import BUILTINS, DATE, DATETIME, NUMBER, STRING, TIME, Param
 from kelvix.core.feel.environment import Env
+from kelvix.core.patterns import pattern as listed
 from kelvix.core.values import parse_date
+
+LEADING = listed(r"(?i)^(next|on|by|this)\s+", worst="on ")
 
 MOMENT = DATE | DATETIME | TIME
 
@@ -36,7 +38,7 @@ def format_date(env: Env, value: date | time, pattern: str, language: str | None
     parsed = babel_dates.parse_pattern(pattern)
     if isinstance(value, datetime):
         return str(parsed.apply(value.astimezone(env.zone) if value.tzinfo else value, where))
-    fields = {f[0] for f in re.sub(r"'[^']*'", "", pattern) if f.isalpha()}
+    fields = {f[0] for f in "".join(pattern.split("'")[::2]) if f.isalpha()}
     if isinstance(value, date) and fields & set("hHkKmsSAaz"):
         raise ValueError("a date has no time of day; the pattern asks for one")
     if isinstance(value, time) and fields & set("yYMLdDEecwWQqG"):
@@ -58,7 +60,7 @@ def format_date(env: Env, value: date | time, pattern: str, language: str | None
     added=True,
 )
 def format_number(env: Env, value: Decimal, pattern: str | None = None, language: str | None = None) -> str:
-    if pattern is not None and (len(pattern) > 100 or not re.search(r"[0#@]", pattern)):
+    if pattern is not None and (len(pattern) > 100 or not set("0#@") & set(pattern)):
         raise ValueError(f"“{pattern[:40]}” is not a pattern for numbers; one looks like #,##0.00")
     return babel_numbers.format_decimal(value, pattern, locale(language or env.locale))
 
@@ -75,7 +77,7 @@ def format_number(env: Env, value: Decimal, pattern: str | None = None, language
     added=True,
 )
 def format_money(env: Env, amount: Decimal, currency: str, language: str | None = None) -> str:
-    if not re.fullmatch(r"[A-Z]{3}", currency):
+    if len(currency) != 3 or not (currency.isascii() and currency.isupper() and currency.isalpha()):
         raise ValueError("a currency is three capitals, such as EUR")
     return babel_numbers.format_currency(amount, currency, locale=locale(language or env.locale))
 
@@ -115,7 +117,7 @@ def natural_date(env: Env, text: str, as_of: date | None = None) -> datetime:
         raise ValueError("this is not a date in plain words")
     order = env.order or date_order(env.locale)
     found: datetime | None = dateparser.parse(
-        re.sub(r"^(next|on|by|this)\s+", "", words, flags=re.I),
+        LEADING.sub("", words),
         languages=[locale(env.locale).language],
         settings={
             "RELATIVE_BASE": local.replace(tzinfo=None),

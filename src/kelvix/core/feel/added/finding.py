@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from datetime import date
 from decimal import Decimal, InvalidOperation
 from functools import lru_cache
@@ -109,13 +108,17 @@ def _currencies() -> frozenset[str]:
     return frozenset(babel_numbers.list_currencies())
 
 
+GROUPING = dict.fromkeys(map(ord, " \u00a0\u202f'’"))
+SIGNS = dict.fromkeys(map(ord, ".,"))
+
+
 def read_amount(text: str, tag: str) -> Decimal | None:
     """Digits with groups and decimals, as the CLDR's signs of a language tell them apart. None where two readings remain."""
-    plain = re.sub(r"[ \u00a0\u202f'’]", "", text)
+    plain = text.translate(GROUPING)
     points, commas = plain.count("."), plain.count(",")
     if points and commas:
         point = max(plain.rfind("."), plain.rfind(","))
-        plain = re.sub(r"[.,]", "", plain[:point]) + "." + plain[point + 1 :]
+        plain = plain[:point].translate(SIGNS) + "." + plain[point + 1 :]
     elif points + commas == 1:
         sign = "." if points else ","
         head, _, tail = plain.partition(sign)
@@ -124,7 +127,7 @@ def read_amount(text: str, tag: str) -> Decimal | None:
             return None  # 1.850 where the point is the decimal sign: a thousand, or a little more than one?
         plain = head + tail if grouped else f"{head}.{tail}"
     else:
-        plain = re.sub(r"[.,]", "", plain)
+        plain = plain.translate(SIGNS)
     try:
         return Decimal(plain)
     except InvalidOperation:

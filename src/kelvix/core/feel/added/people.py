@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from datetime import date
 from decimal import Decimal
 
@@ -10,7 +9,7 @@ import nameparser
 
 from kelvix.core.feel.added.language import GROUP
 from kelvix.core.feel.builtin import ANY, BUILTINS, CONTEXT, LIST, STRING, Param
-from kelvix.core.patterns import pattern
+from kelvix.core.patterns import cut, pattern
 from kelvix.core.values import EMAIL
 
 BETWEEN = pattern(r";| and |\n", worst=" and")
@@ -33,6 +32,9 @@ def name_parts(text: str) -> dict[str, object]:
     return {k: getattr(found, k) or None for k in ("title", "first", "middle", "last", "suffix")}
 
 
+PARTS = cut(r'\s*"?(?P<name>[^"<>]*?)"?\s*<(?P<address>[^<>\s]+)>\s*|\s*(?P<bare>\S+)\s*', worst=" ")
+
+
 @BUILTINS.add(
     "address parts",
     [Param("address", STRING)],
@@ -44,7 +46,7 @@ def name_parts(text: str) -> dict[str, object]:
     added=True,
 )
 def address_parts(text: str) -> dict[str, object]:
-    found = re.fullmatch(r'\s*"?(?P<name>[^"<>]*?)"?\s*<(?P<address>[^<>\s]+)>\s*|\s*(?P<bare>\S+)\s*', text[:1_000])
+    found = PARTS.fullmatch(text)
     address = (found["address"] or found["bare"]) if found else ""
     if not found or not EMAIL.fullmatch(address):
         raise ValueError(f"“{text[:40]}” is not an e-mail address")
