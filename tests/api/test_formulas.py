@@ -231,5 +231,5 @@ def test_what_cannot_be_read_in_a_sample_is_told_from_what_is_not_there(built):
     assert "“yesterday” is not a date and time" in found["unreadable"][broken]["date"]
     results = {r["field"]: r for r in found["cells"][broken][-1]["results"]}
     states = [r["state"] for r in results.values()]
-    assert states.count("put_right") == 1 and "cannot be read in this sample" in str(results)
-    assert any(r["sentence"] == "is not in this sample" for r in results.values())
+    assert states.count("put_right") == 1 and "cannot be read in this item" in str(results)
+    assert any(r["sentence"] == "is not in this item" for r in results.values())

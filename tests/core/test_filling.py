@@ -81,12 +81,12 @@ def test_a_required_field_that_is_not_filled_is_said_with_an_offer():
     found = results(line(mail=(ref("sender.address"),)))[11]
     assert (found.state, found.sentence) == ("put_right", "Title must be filled")
     empty = results(line(title=(ref("cc"),)))[11]
-    assert "is empty in this sample" in empty.sentence
+    assert "is empty in this item" in empty.sentence
 
 
 def test_empty_and_absent_are_told_apart():
-    assert results(line(title=(ref("subject"),), contact=(ref("cc"),)))[12].sentence == "is empty in this sample"
-    assert results(line(title=(ref("subject"),), contact=(ref("count"),)))[12].sentence == "is not in this sample"
+    assert results(line(title=(ref("subject"),), contact=(ref("cc"),)))[12].sentence == "is empty in this item"
+    assert results(line(title=(ref("subject"),), contact=(ref("count"),)))[12].sentence == "is not in this item"
 
 
 def test_a_name_in_an_address_field_offers_the_address():

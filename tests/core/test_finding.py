@@ -110,7 +110,7 @@ def test_several_are_never_settled_silently():
 def test_what_is_empty_finds_nothing_and_asks_nothing():
     asked: list[Question] = []
     found = cell(FIND, {"subject": "Quote"}, around(asked=asked))
-    assert (found.state, asked) == ("found_none", []) and "is empty in this sample" in found.parts[0].sentence
+    assert (found.state, asked) == ("found_none", []) and "is empty in this item" in found.parts[0].sentence
     either = replace(FIND, mode="any", sought=(BY_ADDRESS, Sought(1, "is", (Part(ref=Reference("w", "subject")),))))
     assert cell(either, {"subject": "Quote"}, around(asked=asked)).state == "found"
     assert asked[0].compared == (Compared(1, "is", "Quote"),), "what is empty is left out of “any”"

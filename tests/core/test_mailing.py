@@ -105,7 +105,7 @@ def test_each_recipient_gets_a_mail_of_their_own_with_their_own_rows():
 
 def test_what_cannot_be_sent_is_said():
     assert cell(replace(MAIL, connection=None)).state == "unready"
-    assert cell(MAIL, item={}).note == "the subject is empty in this sample"
+    assert cell(MAIL, item={}).note == "the subject is empty in this item"
     assert "not an e-mail" in cell(replace(MAIL, to=text("Ada"))).note
     assert "no longer carried" in cell(TABLE).note
 

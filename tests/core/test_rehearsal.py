@@ -63,7 +63,7 @@ def test_empty_absent_and_unreadable_are_told_apart():
     assert list(carried.unreadable) == [Reference("w", "date")]
     late = OnlyIf("o", "all", (Condition(Reference("w", "date"), "empty"),))
     cell = rehearse(Workflow((WHEN, late, ADD)), broken, AROUND)[1]
-    assert cell.state == "put_right" and "Message › Date cannot be read in this sample: “yesterday”" in cell.note
+    assert cell.state == "put_right" and "Message › Date cannot be read in this item: “yesterday”" in cell.note
     filled = replace(ADD, fillings=(FieldFilling(11, (Part(ref=Reference("w", "date")),)),))
     assert "cannot be read" in rehearse(Workflow((WHEN, filled)), broken, AROUND)[1].results[0].sentence
     assert states(WHOLE, broken) == ["in", "goes_on", "fits"]  # nothing here uses it

@@ -95,7 +95,7 @@ WRONG = [
     (span(0, "hours"), "say how long"),
     (span(20_000, "minutes"), "say how long"),
     (span(400, "days"), "a run waits a year at most"),
-    (Wait("x", "moment", filling=DATE), "is empty in this sample"),
+    (Wait("x", "moment", filling=DATE), "is empty in this item"),
     (Wait("x", "moment", filling=(Part(text="soon"),)), "“soon” is not a date"),
     (Wait("x", "moment", filling=(Part(text="1 Jul 2036"),)), "a run waits a year at most"),
     (replace(WORK, days=()), "choose at least one working day"),

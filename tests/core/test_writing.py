@@ -88,7 +88,7 @@ def test_each_field_says_what_an_empty_value_does():
     """A rule of the product: unsaid, it leaves what is there."""
     empty = {"subject": "", "address": "ada@stbride.example", "stage": None}
     left = last(FIND, UPDATE, item=empty)
-    assert said(left)[3] == ("empty", "is empty in this sample: the record keeps what it has") and written(left.results) == {}
+    assert said(left)[3] == ("empty", "is empty in this item: the record keeps what it has") and written(left.results) == {}
     clears = replace(UPDATE, fillings=(replace(STAGE, empty="clear"),))
     cleared = last(FIND, clears, item=empty)
     assert written(cleared.results) == {3: None} and "the field is cleared" in said(cleared)[3][1]

@@ -85,6 +85,17 @@ def test_what_was_carried_is_known_and_not_carried_again(old):
     assert where["fate"] == "came_through" and "caught up" in where["sentence"]
 
 
+def test_one_whose_run_failed_is_not_called_carried(old):
+    orla, flow = old
+    ids = [i["id"] for i in flow.past()["items"]]
+    flow.begin(ids[:2])
+    flow.ended()
+    run = next(r for r in orla.runs(flow.workflow) if r["item_id"] == ids[1])
+    orla.space.transact(lambda t: t.execute("UPDATE run SET state='failed' WHERE id=%s", (run["id"],)))
+    known = {i["id"]: (i["state"], i["run"]) for i in flow.past()["items"]}
+    assert known[ids[0]][0] == "carried" and known[ids[1]] == ("failed", run["id"])
+
+
 def test_it_can_be_held_and_goes_on_from_where_it_is(old):
     orla, flow = old
     ids = [i["id"] for i in flow.past()["items"]]

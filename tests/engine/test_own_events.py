@@ -94,6 +94,31 @@ def test_a_field_that_reaches_a_value_from_another(tables):
     assert of.noted() == ["Reeds"]
 
 
+def test_samples_are_records_to_which_it_happened_as_they_were_then(tables):
+    orla, of = tables
+    _, stage, who = of.fields
+    reached = of.flow(of.event("reached", field=stage, becomes="Done"), on=False)
+
+    def samples(workflow):
+        document = orla.api("GET", f"/workflows/{workflow}")["document"]
+        orla.api("POST", f"/workflows/{workflow}/samples/fetch", json={"document": document})
+        return [
+            (s["title"], s["values"].get(f"was_{stage}"), s["values"][f"f_{stage}"])
+            for s in orla.api("GET", f"/workflows/{workflow}/samples")
+        ]
+
+    of.add("Added so", values={stage: "2"})
+    assert samples(reached) == [], "what never reached the value is no sample of that"
+    record = of.add("Reeds", values={stage: "1"})
+    of.change(record, {stage: "2"})
+    of.change(record, {stage: "1"})
+    of.change(record, {who: "Ivo"})
+    assert samples(reached) == [("Reeds", "Open", "Done")]
+    changed = of.flow(of.event("changed", fields=[who]), on=False)
+    assert samples(changed) == [("Reeds", "Open", "Open")]
+    assert {title for title, *_ in samples(of.flow(of.event("added"), on=False))} == {"Added so", "Reeds"}
+
+
 def test_it_waits_until_the_record_is_filled_and_quiet(tables):
     orla, of = tables
     workflow = of.flow(of.event("added", quiet=1, filled=[of.fields[2]]))
@@ -171,7 +196,7 @@ def test_what_happens_while_it_is_off_is_left(tables):
 def test_a_database_that_was_deleted_holds_nobody_up(tables):
     orla, of = tables
     workflow = of.flow(of.event("added"))
-    orla.api("DELETE", f"/databases/{of.database}")
+    orla.api("DELETE", f"/databases/{of.database}?anyway=true")
     other = orla.database("Others", {"name": "Name", "type": "text"})
     orla.api("POST", f"/databases/{other['id']}/records", json={"values": {str(other["fields"][0]["id"]): "x"}})
     of.settled(workflow)

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from datetime import timedelta
+
+from kelvix.core.values import as_text
 from support import turn_on, until
 
 
@@ -90,3 +93,18 @@ def test_a_workflow_never_turned_on(orla):
     orla.deliver("Hello")
     said = orla.api("POST", f"/workflows/{other}/where", json={"item": str(on.newest_message())})
     assert said["fate"] == "off" and "never been turned on" in said["sentence"]
+
+
+def test_the_day_from_which_items_are_taken_is_not_that_of_the_second_version(orla):
+    """Turned on anew while it is on, as after an edit, a workflow goes on from where it was."""
+    orla.deliver("Before")
+    on = turn_on(orla)
+    orla.space.transact(
+        lambda t: t.execute("UPDATE watch SET since=since - INTERVAL 1 DAY WHERE workflow_id=%s", (on.workflow,))
+    )
+    orla.api("POST", f"/workflows/{on.workflow}/on")
+    said = on.where(str(on.newest_message()))
+    since = orla.space.row("SELECT since FROM watch WHERE workflow_id=%s", (on.workflow,))["since"]
+    turned = orla.space.row("SELECT turned_on_at FROM workflow WHERE id=%s", (on.workflow,))["turned_on_at"]
+    assert said["fate"] == "before_on" and turned - since > timedelta(hours=1)
+    assert f"before the workflow was turned on ({as_text(since, orla.space.zone)})" in said["sentence"]

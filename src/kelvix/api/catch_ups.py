@@ -32,12 +32,14 @@ class PastIn(BaseModel):
 
 
 class PastItem(BaseModel):
-    """`state`: what carrying it would come to (new, there, passed_by, put_right), or that it was carried or tried already."""
+    """`state`: what carrying it would come to (new, there, passed_by, put_right), or that it was carried or tried already, or
+    that its run failed; `run` is that run."""
 
     id: str
     title: str
     at: datetime
     state: State
+    run: int | None
 
 
 class FieldName(BaseModel):
@@ -125,7 +127,7 @@ def list_past(who: Reader, workflow_id: int, body: PastIn) -> PastOut:
     recognises = _recognises(body.recognises) or {c.line: c.proposed for c in choices}
     items, onward = catching_up.past(who.engine, who.space, workflow_id, draft, recognises, body.before, PAGE)
     return PastOut(
-        items=[PastItem(id=i.id, title=i.title, at=i.at, state=i.state) for i in items],
+        items=[PastItem(id=i.id, title=i.title, at=i.at, state=i.state, run=i.run) for i in items],
         next=onward,
         known_by=[
             KnownBy(

@@ -60,7 +60,7 @@ class Carried:
         """Raises Unfit for a value that could not be read."""
         for ref in refs:
             if ref in self.unreadable:
-                raise Unfit(f"{self.name(ref)} cannot be read in this sample: {self.unreadable[ref]}")
+                raise Unfit(f"{self.name(ref)} cannot be read in this item: {self.unreadable[ref]}")
 
     def name(self, ref: Reference) -> str:
         found = self.fields.get(ref)
@@ -225,7 +225,7 @@ def _fill_field(
         return FieldResult(field.id, "put_right", None, str(unfit), remedies)
     if value is None:
         absent = len(filling) == 1 and filling[0].ref is not None and filling[0].ref not in carried.values
-        said = "is not in this sample" if absent else "is empty in this sample"
+        said = "is not in this item" if absent else "is empty in this item"
         if field.required and there is None:
             return FieldResult(
                 field.id,

@@ -104,7 +104,7 @@ def _compare(key: str, sought: Sought, database: Database, carried: Carried, env
     except Unfit as unfit:
         return PartResult(key, "put_right", None, str(unfit)), None
     if value is None:
-        return PartResult(key, "empty", None, "is empty in this sample, so that nothing is found by it"), None
+        return PartResult(key, "empty", None, "is empty in this item, so that nothing is found by it"), None
     if isinstance(value, NewChoice):  # no record has it yet: whatever asks for others is so of each
         other = Compared(field.id, sought.operator, "") if sought.operator in ("is_not", "has_none") else None
         return PartResult(key, "fits", str(value), "no record has this choice yet"), other

@@ -55,7 +55,7 @@ def recipients(text: str) -> tuple[str, ...]:
             raise Unfit(f"“{shorten(address)}” is not an e-mail address")
         found.setdefault(address.lower(), address)
     if not found:
-        raise Unfit("there is nobody to send it to in this sample")
+        raise Unfit("there is nobody to send it to in this item")
     if len(found) > MOST_RECIPIENTS:
         raise Unfit(f"these are {len(found)} recipients, more than the {MOST_RECIPIENTS} of one mail")
     return tuple(found.values())
@@ -90,7 +90,7 @@ def mails(line: SendMail, carried: Carried, env: Env) -> tuple[tuple[Mail, ...],
         raise Unfit("the list that is laid out is no longer carried by the lines above; choose another")
     subject = " ".join(as_text(compute(line.subject, carried, env), env.zone).split())
     if not subject:
-        raise Unfit("the subject is empty in this sample")
+        raise Unfit("the subject is empty in this item")
     texts = [as_text(compute(p, carried, env), env.zone).strip() for p in line.paragraphs]
     text = "\n\n".join(t for t in texts if t)
     columns = columns_of(line, found) if found else ()

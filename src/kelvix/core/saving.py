@@ -31,12 +31,12 @@ def saving(line: SaveFile, carried: Carried, env: Env) -> Saving | None:
         raise Unfit("this is a text, not a file: choose a value that is a file, such as an attachment’s content")
     name = as_text(compute(line.name, carried, env), env.zone).strip() if is_filled(line.name) else str(file)
     if not name:
-        raise Unfit("the name is empty in this sample")
+        raise Unfit("the name is empty in this item")
     folder = line.container_name
     if line.container is None:
         folder = " ".join(as_text(compute(line.folder, carried, env), env.zone).split())
         if not folder:
-            raise Unfit("the folder’s name is empty in this sample")
+            raise Unfit("the folder’s name is empty in this item")
         folder = file_name.clean(folder)
     return Saving(file, file_name.with_extension(name, str(file)), folder)
 

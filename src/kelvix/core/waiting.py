@@ -42,7 +42,7 @@ def until(line: Wait, since: datetime, carried: Carried, env: Env) -> datetime:
         case "moment":
             value = coerce(compute(line.filling, carried, env), "datetime", env.zone, (), env.order)
             if value is None:
-                raise Unfit("what it waits for is empty in this sample")
+                raise Unfit("what it waits for is empty in this item")
             assert isinstance(value, datetime)
             found = value
         case "working":

@@ -70,7 +70,7 @@ def succeeds(line: WebRequest, status: int) -> bool:
 def _address(text: str) -> str:
     """Raises Unfit for what is not a web address that a request may go to."""
     if not text:
-        raise Unfit("the address is empty in this sample")
+        raise Unfit("the address is empty in this item")
     parts = split_address(text)
     host = parts.hostname if parts else None
     if parts is None or parts.scheme not in ("http", "https") or not host:

@@ -150,7 +150,7 @@ def match(line: AddOrUpdate, results: tuple[FieldResult, ...], database: Databas
         if field is None or "is" not in finding.OPERATORS[field.type]:
             return "say by which field a record is recognised: the one that was chosen is gone, or cannot be compared"
         if result is None or result.value is None:
-            return f"a record is recognised by {field.name}, which is empty in this sample"
+            return f"a record is recognised by {field.name}, which is empty in this item"
         compared.append(Compared(field.id, "is", result.value))
     return Question(database.id, "all", tuple(compared), "oldest")
 

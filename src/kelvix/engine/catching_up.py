@@ -8,10 +8,9 @@ from datetime import datetime
 from functools import partial
 from typing import Literal
 
-from kelvix.connectors.contract import Standing
+from kelvix.connectors.contract import Item, Standing
 from kelvix.core import recognising, sources
 from kelvix.core.checking import check
-from kelvix.core.recognising import Expected
 from kelvix.core.workflow import RecordEvent, Workflow
 from kelvix.engine import switch, undoing
 from kelvix.engine.engine import Engine
@@ -27,17 +26,18 @@ AT_ONCE = 8  # items of one catch-up that are on their way at a time
 MOST = 5_000  # items of one catch-up
 MOST_MISSED = 1_000  # that are counted
 
-State = Literal["new", "there", "passed_by", "put_right", "carried", "tried"]
+State = Literal["new", "there", "passed_by", "put_right", "carried", "failed", "tried"]
 
 
 @dataclass(frozen=True)
 class Past:
-    """A past item, and what carrying it would come to, or that it was carried already."""
+    """A past item, and what carrying it would come to, or that it was carried already, or failed, by which run."""
 
     id: str
     title: str
     at: datetime
     state: State
+    run: int | None = None
 
 
 def past(
@@ -51,14 +51,14 @@ def past(
     known = space.read(lambda t: catch_ups.known_items(t, space.id, workflow_id, [i.id for i in items]))
     around = engine.surroundings(space, document)
 
-    def state(item_id: str, values: dict[str, object]) -> State:
-        found = known.get(item_id)
-        if found == "carried":
-            return "carried"
-        comes: Expected = recognising.expected(document, values, around, recognises)
-        return "tried" if found == "tried" and comes == "new" else comes
+    def one(item: Item) -> Past:
+        found, run = known.get(item.id, (None, None))
+        if found in ("carried", "failed"):
+            return Past(item.id, item.title, item.at, found, run)
+        comes: State = recognising.expected(document, dict(item.values), around, recognises)
+        return Past(item.id, item.title, item.at, "tried" if found == "tried" and comes == "new" else comes, run)
 
-    return [Past(i.id, i.title, i.at, state(i.id, dict(i.values))) for i in items], onward
+    return [one(i) for i in items], onward
 
 
 def start(engine: Engine, space: Space, workflow_id: int, items: Sequence[Told], recognises: Recognises, person: str) -> int:

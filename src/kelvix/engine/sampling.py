@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import UTC, datetime
 from typing import Any
 
 from kelvix.connectors.contract import App, Item
-from kelvix.core import schedule
+from kelvix.core import schedule, sources
+from kelvix.core.schema import Database
 from kelvix.core.workflow import Own, RecordEvent, Schedule, When
 from kelvix.engine import following, timing
 from kelvix.engine.engine import Engine
-from kelvix.store import databases, records, workflows
+from kelvix.store import changes, databases, records, workflows
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 
 NEWEST = 5
+MOST_LOOKED_AT = 2_000  # changes of a database, for those that would have started a workflow
 
 
 def as_kept(app: App, item: Item) -> dict[str, Any]:
@@ -71,12 +74,42 @@ def fetch_own(engine: Engine, space: Space, workflow_id: int, own: Own, count: i
             now = datetime.now(UTC)
             _keep_own(space, workflow_id, [(following.pressed_item(engine, space, database, now, ""), now)])
             return 1
-        before_too = own.event in ("changed", "reached")
-        kept = space.read(lambda t: records.newest(t, database, count))
-        found = [(following.item_of(engine, space, database, r, {} if before_too else None), r.changed_at) for r in kept]
+        found = _happened(engine, space, database, own, count)
+        if not found and own.event != "reached":  # as if it happened to the newest records now
+            as_it_is: dict[int, Any] | None = {} if own.event == "changed" else None
+            kept = space.read(lambda t: records.newest(t, database, count))
+            found = [(following.item_of(engine, space, database, r, as_it_is), r.changed_at) for r in kept]
         _keep_own(space, workflow_id, found)
         return len(found)
     return 0
+
+
+def _happened(
+    engine: Engine, space: Space, database: Database, own: RecordEvent, count: int
+) -> list[tuple[dict[str, Any], datetime]]:
+    """The records to which this happened last, each as it was then, with its time. What is only ever done by hand leaves no
+    change behind."""
+    if own.event in sources.BUTTONS:
+        return []
+    kind = "add" if own.event == "added" else "update"
+
+    def work(t: Transaction) -> list[tuple[dict[str, Any], datetime]]:
+        found: dict[int, tuple[dict[str, Any], datetime]] = {}
+        for change in changes.newest(t, space.id, database.id, kind, MOST_LOOKED_AT):
+            before, after = changes.values(change.before, database), changes.values(change.after, database)
+            if change.record_id in found or not sources.matches(own, database, change.kind, before, after):
+                continue
+            record = records.get(t, database, change.record_id)
+            if record is None:
+                continue
+            then = replace(record, values=dict(record.values) | (after or {}) if kind == "update" else record.values)
+            item = following.item_of(engine, space, database, then, before if own.event in ("changed", "reached") else None)
+            found[change.record_id] = (item, change.at)
+            if len(found) == count:
+                break
+        return list(found.values())
+
+    return space.read(work)
 
 
 def fetch_newest(engine: Engine, space: Space, workflow_id: int, when: When, count: int = NEWEST) -> int:

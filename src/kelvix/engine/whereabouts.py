@@ -127,7 +127,9 @@ def _own_fate(space: Space, kept: workflows.Kept, link_or_id: str) -> Whereabout
             "If others should be started by it, let another workflow listen.",
         )
     said = "It has not been what this workflow waits for since that was turned on"
-    return Whereabouts("before_on", f"{said} ({as_text(kept.turned_on_at, space.zone)}).", "Press its button, or change it.")
+    return Whereabouts(
+        "before_on", f"{said} ({as_text(one.since or kept.turned_on_at, space.zone)}).", "Press its button, or change it."
+    )
 
 
 def _held(space: Space, kept: workflows.Kept, item_id: str) -> Whereabouts | None:
@@ -230,7 +232,7 @@ def _fate_without_event(
             at=item.at,
         )
     if item.seq <= watch.cursor_from:
-        on = as_text(kept.turned_on_at, space.zone)
+        on = as_text(watch.since or kept.turned_on_at, space.zone)
         return Whereabouts(
             "before_on",
             f"It arrived {as_text(item.at, space.zone)}, before the workflow was turned on ({on}).",

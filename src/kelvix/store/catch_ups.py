@@ -165,18 +165,25 @@ def runs_of(t: Transaction, one: CatchUp) -> list[int]:
     ]
 
 
-def known_items(t: Transaction, workspace_id: int, workflow_id: int, items: Sequence[str]) -> dict[str, str]:
-    """Which items were carried before, or are in a try that was not undone."""
+def known_items(
+    t: Transaction, workspace_id: int, workflow_id: int, items: Sequence[str]
+) -> dict[str, tuple[Literal["carried", "failed", "tried"], int | None]]:
+    """Which items were carried before, or failed, or are in a try that was not undone; each with its newest run."""
     if not items:
         return {}
     marks = ",".join(["%s"] * len(items))
     tried = t.rows(
-        f"SELECT DISTINCT item_id FROM run WHERE workspace_id=%s AND workflow_id=%s AND kind='try' AND state='done' "
-        f"AND undone_at IS NULL AND item_id IN ({marks})",
+        f"SELECT item_id, MAX(id) AS run FROM run WHERE workspace_id=%s AND workflow_id=%s AND kind='try' AND state='done' "
+        f"AND undone_at IS NULL AND item_id IN ({marks}) GROUP BY item_id",
         (workspace_id, workflow_id, *items),
     )
     carried = t.rows(
-        f"SELECT DISTINCT item_id FROM event WHERE workspace_id=%s AND workflow_id=%s AND item_id IN ({marks})",
+        "SELECT e.item_id, r.id AS run, r.state FROM event e LEFT JOIN run r ON r.event_id = e.id "
+        f"WHERE e.workspace_id=%s AND e.workflow_id=%s AND e.item_id IN ({marks}) ORDER BY e.id, r.id",
         (workspace_id, workflow_id, *items),
     )
-    return {r["item_id"]: "tried" for r in tried} | {r["item_id"]: "carried" for r in carried}
+    found: dict[str, tuple[Literal["carried", "failed", "tried"], int | None]]
+    found = {r["item_id"]: ("tried", r["run"]) for r in tried}
+    for row in carried:  # the newest run of an item says how it went
+        found[row["item_id"]] = ("failed" if row["state"] == "failed" else "carried", row["run"])
+    return found

@@ -78,6 +78,16 @@ def of_run(t: Transaction, workspace_id: int, run_id: int) -> list[Change]:
     ]
 
 
+def newest(t: Transaction, workspace_id: int, database_id: int, kind: str, most: int) -> list[Change]:
+    """The changes of one kind in a database, the newest first, among the newest so many of its workspace."""
+    first = last(t, workspace_id) - most
+    rows = t.rows(
+        "SELECT * FROM `change` WHERE workspace_id=%s AND seq>%s AND database_id=%s AND kind=%s ORDER BY seq DESC",
+        (workspace_id, first, database_id, kind),
+    )
+    return [_change(r) for r in rows]
+
+
 def after(t: Transaction, workspace_id: int, seq: int, limit: int) -> list[Change]:
     """The changes of a workspace after a number, in their order, with none left out that commits later.
 

@@ -12,14 +12,14 @@ from kelvix.store.secrets import Vault, digest
 
 COLUMNS = (
     "id, workspace_id, workflow_id, version_id, kind, state, database_id, cursor_at, last_at, next_at, note, "
-    "token IS NOT NULL AS has_address"
+    "token IS NOT NULL AS has_address, since"
 )
 
 
 @dataclass(frozen=True)
 class Listening:
     """`cursor_at` is how far the change log was read; `last_at` and `next_at` are a schedule's times; `note` says what was seen
-    and not taken, and why."""
+    and not taken, and why; `since`: when it began to listen, whichever version it was."""
 
     id: int
     workspace_id: int
@@ -33,6 +33,7 @@ class Listening:
     next_at: datetime | None
     note: dict[str, Any]
     has_address: bool
+    since: datetime | None
 
 
 def _listening(row: Row) -> Listening:
@@ -51,6 +52,9 @@ def every(t: Transaction, workspace_id: int) -> dict[int, Listening]:
     return {r["workflow_id"]: _listening(r) for r in rows}
 
 
+SAME = "state IN ('on','paused') AND kind=VALUES(kind) AND database_id <=> VALUES(database_id)"
+
+
 def start(
     t: Transaction,
     workspace_id: int,
@@ -64,10 +68,9 @@ def start(
 ) -> None:
     """Begin to listen; one that goes on listening to the same goes on from where it is."""
     t.execute(
-        "INSERT INTO listening (workspace_id, workflow_id, version_id, kind, state, database_id, cursor_at, last_at, next_at) "
-        "VALUES (%s,%s,%s,%s,'on',%s,%s,%s,%s) ON DUPLICATE KEY UPDATE "
-        "cursor_at=IF(state IN ('on','paused') AND kind=VALUES(kind) AND database_id <=> VALUES(database_id), cursor_at, "
-        "VALUES(cursor_at)), "
+        "INSERT INTO listening (workspace_id, workflow_id, version_id, kind, state, database_id, cursor_at, last_at, next_at, "
+        "since) VALUES (%s,%s,%s,%s,'on',%s,%s,%s,%s,NOW(3)) ON DUPLICATE KEY UPDATE "
+        f"cursor_at=IF({SAME}, cursor_at, VALUES(cursor_at)), since=IF({SAME}, since, VALUES(since)), "
         "note=IF(state IN ('on','paused'), note, NULL), version_id=VALUES(version_id), kind=VALUES(kind), state='on', "
         "database_id=VALUES(database_id), last_at=VALUES(last_at), next_at=VALUES(next_at)",
         (workspace_id, workflow_id, version_id, kind, database_id, cursor, now, next_at),

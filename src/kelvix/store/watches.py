@@ -14,14 +14,14 @@ from kelvix.store.secrets import Vault, digest
 
 COLUMNS = (
     "id, workspace_id, workflow_id, connection_id, container, version_id, state, cursor_from, cursor_at, push_id, "
-    "next_check_at, last_check_at, problem, failures, kinds, turn"
+    "next_check_at, last_check_at, problem, failures, kinds, turn, since"
 )
 
 
 @dataclass(frozen=True)
 class Watch:
-    """`cursor_from` is where the app's feed stood when the workflow was turned on, `cursor_at` how far it was read; `turn`: its
-    next call of the app has its turn."""
+    """`cursor_from` is where the app's feed stood at `since`, when it began to listen, in whichever version; `cursor_at` how
+    far it was read; `turn`: its next call of the app has its turn."""
 
     id: int
     workspace_id: int
@@ -39,6 +39,7 @@ class Watch:
     failures: int
     kinds: str
     turn: int = 0
+    since: datetime | None = None
 
     def takes(self, container: str, item: str, kind: str, revision: int) -> Told | None:
         """What a change of an item is to the workflow, if it starts it."""
@@ -85,10 +86,11 @@ def start(
     """Begin to listen from `cursor`; a watch of this workflow that ended earlier is used again, under its old id."""
     t.execute(
         "INSERT INTO watch (workspace_id, workflow_id, connection_id, container, version_id, state, cursor_from, "
-        "cursor_at, next_check_at, kinds) VALUES (%s,%s,%s,%s,%s,'on',%s,%s, NOW(3) + INTERVAL %s SECOND, %s) "
+        "cursor_at, next_check_at, kinds, since) VALUES (%s,%s,%s,%s,%s,'on',%s,%s, NOW(3) + INTERVAL %s SECOND, %s, NOW(3)) "
         "ON DUPLICATE KEY UPDATE connection_id=VALUES(connection_id), container=VALUES(container), "
         "version_id=VALUES(version_id), state='on', cursor_from=VALUES(cursor_from), cursor_at=VALUES(cursor_at), "
-        "next_check_at=VALUES(next_check_at), problem=NULL, failures=0, push_id=NULL, push_secret=NULL, kinds=VALUES(kinds)",
+        "next_check_at=VALUES(next_check_at), problem=NULL, failures=0, push_id=NULL, push_secret=NULL, kinds=VALUES(kinds), "
+        "since=VALUES(since)",
         (workspace_id, workflow_id, connection_id, container, version_id, cursor, cursor, wait, ",".join(kinds)),
     )
     row = t.row("SELECT id FROM watch WHERE workspace_id=%s AND workflow_id=%s", (workspace_id, workflow_id))

@@ -3370,7 +3370,8 @@ export interface components {
         };
         /**
          * PastItem
-         * @description `state`: what carrying it would come to (new, there, passed_by, put_right), or that it was carried or tried already.
+         * @description `state`: what carrying it would come to (new, there, passed_by, put_right), or that it was carried or tried already, or that
+         *     its run failed; `run` is that run.
          */
         PastItem: {
             /**
@@ -3380,11 +3381,13 @@ export interface components {
             at: string;
             /** Id */
             id: string;
+            /** Run */
+            run: number | null;
             /**
              * State
              * @enum {string}
              */
-            state: "new" | "there" | "passed_by" | "put_right" | "carried" | "tried";
+            state: "new" | "there" | "passed_by" | "put_right" | "carried" | "failed" | "tried";
             /** Title */
             title: string;
         };

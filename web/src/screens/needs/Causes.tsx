@@ -18,7 +18,8 @@ export function Causes({ causes, withQuestions = false }: Props) {
   const asked = useNeeds().data?.length ?? 0;
   const go = useNavigate();
   if (causes === undefined) return null;
-  if (causes.length === 0 && !(withQuestions && asked)) return <p className="quiet">Nothing needs you.</p>;
+  const grave = causes.filter((c) => c.kind !== "never_on");
+  const others = causes.filter((c) => c.kind === "never_on"); // they need nobody, and are not counted
   return (
     <div className="causes">
       {withQuestions && asked > 0 && (
@@ -30,7 +31,12 @@ export function Causes({ causes, withQuestions = false }: Props) {
           <Button onClick={() => void go("/needs")}>Answer</Button>
         </section>
       )}
-      {causes.map((cause) => (
+      {withQuestions && grave.length === 0 && asked === 0 && <p className="quiet">Nothing needs you.</p>}
+      {grave.map((cause) => (
+        <OneCause key={cause.key} cause={cause} />
+      ))}
+      {others.length > 0 && <h2>Not turned on yet</h2>}
+      {others.map((cause) => (
         <OneCause key={cause.key} cause={cause} />
       ))}
     </div>

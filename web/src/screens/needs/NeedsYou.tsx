@@ -34,7 +34,7 @@ export function NeedsYou() {
         )}
         {!!causes?.length && (
           <>
-            {!!needs?.length && <h2 style={{ marginTop: 14 }}>To look at</h2>}
+            {!!needs?.length && grave > 0 && <h2 style={{ marginTop: 14 }}>To look at</h2>}
             <Causes causes={causes} />
           </>
         )}

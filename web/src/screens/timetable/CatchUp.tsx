@@ -1,6 +1,7 @@
 import { Button } from "@mui/material";
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { Link } from "react-router";
 import { answer, client, said, type Schemas } from "../../api/client";
 import { relative } from "../../parts/dates";
 import { CatchUpProgress } from "./CatchUpProgress";
@@ -16,6 +17,7 @@ const STATES: Record<Past["state"], [look: string, mark: string, words: string]>
   passed_by: ["st", "▬", "would pass by"],
   put_right: ["bad", "!", "something to put right"],
   carried: ["st", "●", "carried before"],
+  failed: ["bad", "!", "its run failed"],
   tried: ["look", "?", "carried in a try"],
 };
 
@@ -49,8 +51,9 @@ export function CatchUp({ workflow, zone, ready }: Props) {
   const items = past.data?.pages.flatMap((p) => p.items) ?? [];
   const knownBy = past.data?.pages[0]?.known_by ?? [];
   const by: Recognises = recognises ?? Object.fromEntries(knownBy.map((k) => [k.line, k.proposed]));
-  const isChosen = (item: Past) => chosen[item.id] ?? item.state === "new";
-  const taken = items.filter((i) => isChosen(i) && i.state !== "carried");
+  const isTaken = (item: Past) => item.state === "carried" || item.state === "failed";
+  const isChosen = (item: Past) => (chosen[item.id] ?? item.state === "new") && !isTaken(item);
+  const taken = items.filter(isChosen);
   const start = useMutation({
     mutationFn: () => answer(client.POST("/api/v1/workflows/{workflow_id}/catch-up", { ...path, body: { items: taken.map((i) => i.id).reverse(), recognises: by } })),
     onSuccess: (made) => {
@@ -90,7 +93,7 @@ export function CatchUp({ workflow, zone, ready }: Props) {
                   return (
                     <tr key={item.id}>
                       <td>
-                        <input type="checkbox" aria-label={`Carry ${item.title}`} disabled={item.state === "carried"} checked={isChosen(item) && item.state !== "carried"} onChange={(event) => setChosen({ ...chosen, [item.id]: event.target.checked })} />
+                        <input type="checkbox" aria-label={`Carry ${item.title}`} disabled={isTaken(item)} checked={isChosen(item)} onChange={(event) => setChosen({ ...chosen, [item.id]: event.target.checked })} />
                       </td>
                       <td className="t" title={relative(item.at)}>
                         {columnTime(item.at, zone)}
@@ -98,7 +101,8 @@ export function CatchUp({ workflow, zone, ready }: Props) {
                       <td>{item.title}</td>
                       <td className={look}>
                         <span className="mk">{mark}</span>
-                        {words}
+                        {words}{" "}
+                        {item.state === "failed" && item.run !== null && <Link to={`/runs/${item.run}`}>retry it there</Link>}
                       </td>
                     </tr>
                   );
