@@ -35,7 +35,7 @@ export function SamplesCorner({ samples, shown, filter, setFilter, count, setCou
   return (
     <>
       <div className="row">
-        <span>{samples === 0 ? "No samples yet" : shown === samples ? `${samples} samples` : `${shown} of ${samples} samples`}</span>
+        <span>{samples === 0 ? "No samples yet" : shown === samples ? (samples === 1 ? "1 sample" : `${samples} samples`) : `${shown} of ${samples} samples`}</span>
         {samples > 0 && (
           <Select value={filter} sx={small} SelectDisplayProps={{ "aria-label": "Which samples are shown" }} onChange={(event) => setFilter(event.target.value as Filter)}>
             {(Object.keys(FILTERS) as Filter[]).map((f) => (

@@ -146,10 +146,12 @@ export function carriedFor(document: Document, id: string, carried: Carried[]): 
   return carried.filter((c) => usable.has(c.line) && (!repeats.has(c.line) || c.inside === (c.line === id || isWithin(document, id, c.line))));
 }
 
-/** What a carried value is called among others: those of the source without its name. */
+/** What a carried value is called among others: those of the source without its name, where no other would be called so. */
 export function carriedName(one: Carried, among: Carried[]): string {
-  const ofSource = one.line === among[0]?.line;
-  return (ofSource && one.name.slice(1).join(" › ")) || one.name.join(" › ");
+  const first = among[0];
+  const plain = one.name.slice(1).join(" › ");
+  const alike = one.name[0] !== first?.name[0] && among.some((c) => c.line === one.line && c.name[0] === first?.name[0] && c.name.slice(1).join(" › ") === plain);
+  return (one.line === first?.line && !alike && plain) || one.name.join(" › ");
 }
 
 /** What a carried value is in a sample. */
