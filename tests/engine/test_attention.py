@@ -7,7 +7,8 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 
-from kelvix.engine import attention, notifying, upkeep
+from kelvix.engine import attention, notifying
+from kelvix.store.upkeep import due
 from support import document, until
 
 
@@ -150,4 +151,4 @@ def test_what_was_tried_and_never_turned_on_is_said(orla):
 
 def test_what_is_due_is_due_for_one(orla):
     server = orla.space.server
-    assert server.transact(lambda t: upkeep.due(t, "test", 60)) and not server.transact(lambda t: upkeep.due(t, "test", 60))
+    assert server.transact(lambda t: due(t, "test", 60)) and not server.transact(lambda t: due(t, "test", 60))

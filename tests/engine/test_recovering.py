@@ -3,11 +3,14 @@ take it up by hand."""
 
 from __future__ import annotations
 
+from urllib.parse import parse_qs, urlsplit
+
 import pytest
 
+from kelvix.engine import attention
 from kelvix.store import watches
 from kelvix.store.watches import Told
-from support import turn_on, until
+from support import FIELDS, FILLS, document, turn_on, until
 
 
 def test_after_a_refused_token_all_goes_on_by_itself(orla):
@@ -29,7 +32,6 @@ def test_after_a_refused_token_all_goes_on_by_itself(orla):
     assert len(held) == 6, "what is pushed while the connection is refused is held, not failed"
     assert on.detail()["state"] == "on", "it is not paused: the connection says what is wrong"
     orla.connect("Enquiries", "Suppliers", connection=on.connection)
-    orla.space.transact(lambda t: t.execute("UPDATE watch SET next_check_at=NOW(3) WHERE workspace_id=%s", (space.id,)))
     until(lambda: sorted(on.titles()) == sorted(["before", *sent]), 30)
     assert not orla.runs(on.workflow, "failed")
 
@@ -78,3 +80,107 @@ def test_what_gave_up_on_an_app_goes_on_when_it_is_back(orla, mode):
     finally:
         orla.faults()
     until(lambda: on.titles() == ["meanwhile"], 30)
+
+
+def states(orla):
+    return {c["id"]: c["state"] for c in orla.api("GET", "/connections")}
+
+
+def causes(orla):
+    return [(c["kind"], c["sentence"]) for c in orla.api("GET", "/attention")]
+
+
+def test_renewed_access_is_taken_at_once_with_what_was_ticked_before(orla):
+    """Pushes ended with the old access: they are agreed on anew, and nobody waits for a check."""
+    on = turn_on(orla)
+    before = orla.space.row("SELECT push_id FROM watch WHERE workflow_id=%s", (on.workflow,))["push_id"]
+    orla.revoke(on.connection)
+    assert orla.api("GET", f"/connections/{on.connection}/sight")["finding"] == "refused"
+    asked = orla.api("POST", "/connections/consent", json={"app": "mail", "connection": on.connection})["address"]
+    ticked = parse_qs(urlsplit(asked).query)["already"][0].split(",")
+    assert set(ticked) == {str(orla.folders[f]) for f in ("Enquiries", "Suppliers")}
+    orla.connect("Enquiries", "Suppliers", connection=on.connection)
+    assert states(orla)[on.connection] == "good" and not causes(orla)
+    assert orla.space.row("SELECT push_id FROM watch WHERE workflow_id=%s", (on.workflow,))["push_id"] != before
+    until(lambda: orla.space.row("SELECT last_check_at FROM watch WHERE workflow_id=%s AND problem IS NULL", (on.workflow,)))
+    orla.deliver("after it was renewed")
+    until(lambda: on.titles() == ["after it was renewed"])
+    [run] = orla.runs(on.workflow)
+    where = on.where(run["item_id"])
+    assert "as it arrived" in where["sentence"], where
+
+
+def test_allowed_but_nothing_shared_is_not_good(orla):
+    on = turn_on(orla)
+    orla.connect(connection=on.connection)
+    assert states(orla)[on.connection] == "empty"
+    assert (
+        "refused",
+        "The connection Mail of " + orla_account(orla) + " is accepted, but nothing is shared with it",
+    ) in causes(orla)
+    orla.connect("Enquiries", connection=on.connection)
+    assert states(orla)[on.connection] == "good"
+
+
+def orla_account(orla):
+    return orla.api("GET", "/connections")[0]["account"]
+
+
+def test_while_every_call_fails_the_screens_say_so_and_afterwards_all_looks_at_once(orla, monkeypatch):
+    """Checks that failed for hours come a quarter of an hour apart: they do not wait that long once the app is back."""
+    monkeypatch.setattr(attention, "FAILS_FOR", attention.timedelta(0))
+    on = turn_on(orla)
+    orla.faults("down", "never")
+    try:
+        orla.deliver("meanwhile")
+        on.check_now()
+        until(lambda: states(orla)[on.connection] == "failing")
+        found = attention.of(orla.space)
+        assert [(c.kind, c.connection) for c in found if c.kind == "unreachable"] == [("unreachable", on.connection)]
+        assert "has had no answer since" in found[0].sentence and "cannot be reached" in found[0].sentence
+        late = "UPDATE watch SET failures=12, next_check_at=NOW(3) + INTERVAL 900 SECOND WHERE workflow_id=%s"
+        orla.space.transact(lambda t: t.execute(late, (on.workflow,)))
+    finally:
+        orla.faults("none", "never")
+    try:
+        until(lambda: on.titles() == ["meanwhile"], 30)
+        assert states(orla)[on.connection] == "good" and not causes(orla)
+    finally:
+        orla.faults()
+
+
+def test_after_an_app_asked_for_fewer_calls_the_backlog_of_several_workflows_is_soon_gone(orla):
+    """A turn that was given is used, and the calls come closer again: two of the usual checks are enough for all."""
+    connection = orla.connect("Enquiries")
+    flows = []
+    for n in range(4):
+        database = orla.database(f"Enquiries {n}", *FIELDS)
+        flow = orla.workflow(f"From the post {n}", document(connection, orla.folders["Enquiries"], database, FILLS))
+        orla.api("POST", f"/workflows/{flow}/on")
+        flows.append((flow, database["id"]))
+    orla.faults("limited", "never")
+    try:
+        for n in range(5):
+            orla.deliver(f"m{n}")
+        for flow, _ in flows:
+            orla.api("POST", f"/workflows/{flow}/check-now")
+        until(lambda: orla.space.row("SELECT 1 FROM pace WHERE workspace_id=%s AND every >= 1", (orla.space.id,)), 20)
+    finally:
+        orla.faults("none", "never")
+    try:
+        until(lambda: all(len(orla.records(d)) == 5 for _, d in flows), 40)
+        until(lambda: orla.space.row("SELECT 1 FROM pace WHERE workspace_id=%s", (orla.space.id,)) is None, 20)
+    finally:
+        orla.faults()
+
+
+def test_failed_runs_are_dated_by_the_last_that_failed(orla):
+    on = turn_on(orla)
+    for subject in ("first", "second"):
+        orla.deliver(subject)
+    until(lambda: len(on.titles()) == 2)
+    old, new = sorted(r["id"] for r in orla.runs(on.workflow))
+    fail = "UPDATE run SET state='failed', problem='{\"sentence\": \"x\"}', finished_at=NOW(3) - INTERVAL %s HOUR WHERE id=%s"
+    orla.space.transact(lambda t: (t.execute(fail, (1, old)), t.execute(fail, (5, new))))
+    [cause] = [c for c in attention.of(orla.space) if c.kind == "failed"]
+    assert cause.run == old and cause.count == 2, "an older run that was tried again failed after the newer one"

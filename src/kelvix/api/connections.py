@@ -13,7 +13,8 @@ from kelvix.api.access import Caller, Editor, Reader
 from kelvix.api.problems import Problem
 from kelvix.connectors.contract import Passing, Sight, Standing
 from kelvix.core.workflow import connections_of
-from kelvix.store import connections, workflows
+from kelvix.engine import recovering
+from kelvix.store import connections, watches, workflows
 from kelvix.store.connections import Connection
 
 router = APIRouter(prefix="/api/v1", tags=["connections"])
@@ -79,8 +80,11 @@ class ConnectionOut(BaseModel):
     app: str
     name: str
     account: str
-    state: str
+    state: str = Field(
+        description="good, expiring, empty (nothing is shared with it), failing (its calls fail), refused or lost"
+    )
     reason: str | None
+    failing_since: datetime | None
     expires_at: datetime | None
     used_by: list[str] = []
 
@@ -140,6 +144,7 @@ def _out(c: Connection, used_by: list[str]) -> ConnectionOut:
         account=c.account,
         state=c.state,
         reason=c.reason,
+        failing_since=c.failing_since,
         expires_at=c.expires_at,
         used_by=used_by,
     )
@@ -192,13 +197,14 @@ def ask_for_consent(who: Editor, body: ConsentIn) -> ConsentOut:
     already: tuple[str, ...] = ()
     send = body.send
     if body.connection is not None:
-        _get(who, body.connection)
+        kept = _get(who, body.connection)
         try:
-            _, token = who.engine.access(who.space, body.connection)
-            sight = app.look(token)
+            sight = recovering.see(who.engine, who.space, body.connection)
             already, send = tuple(c.id for c in sight.shared), send or sight.may_send
-        except (Passing, Standing):
-            already = ()
+        except (Passing, Standing):  # what it saw last, and what workflows use
+            used = who.space.read(lambda t: watches.every(t, who.space.id)).values()
+            listened = (w.container for w in used if w.connection_id == kept.id and w.state != "off")
+            already, send = tuple(dict.fromkeys((*(kept.shared or ()), *listened))), send or kept.may_send
     state, verifier = secrets.token_urlsafe(32), secrets.token_urlsafe(48)
     connections.begin_consent(who.space, who.engine.vault, state, who.session, body.app, body.connection, verifier)
     return ConsentOut(address=app.consent_address(_redirect(who), state, verifier, already, send))
@@ -219,7 +225,7 @@ def take_consent(who: Editor, request: Request, state: str = "", code: str = "",
     app = who.engine.apps[asked.app]
     try:
         grant = app.exchange(_redirect(who), code, asked.verifier)
-        account = app.look(grant.token).account
+        sight = app.look(grant.token)
     except (Passing, Standing):
         return RedirectResponse("/connections?said=failed", 303)
     made = connections.save(
@@ -227,11 +233,14 @@ def take_consent(who: Editor, request: Request, state: str = "", code: str = "",
         who.engine.vault,
         asked.connection_id,
         app.code,
-        f"{app.name} of {account}",
-        account,
+        f"{app.name} of {sight.account}",
+        sight.account,
         grant.token,
         grant.expires_in,
     )
+    who.space.transact(lambda t: connections.saw(t, who.space.id, made, [c.id for c in sight.shared], sight.may_send))
+    if asked.connection_id is not None:
+        recovering.renewed(who.engine, who.space, made)
     who.announce("connections")
     return RedirectResponse(f"/connections/{made}", 303)
 
@@ -286,10 +295,8 @@ def look(who: Reader, connection_id: int) -> SightOut:
     kept = _get(who, connection_id)
     app = who.engine.apps[kept.app]
     try:
-        _, token = who.engine.access(who.space, connection_id)
-        sight = app.look(token)
-    except Standing as failure:
-        who.engine.note_failure(who.space, connection_id, failure)
+        sight = recovering.see(who.engine, who.space, connection_id)
+    except Standing:
         return SightOut(
             finding="refused",
             sentence=f"{app.name} refuses this connection: its access was taken away or has run out.",
@@ -309,9 +316,6 @@ def look(who: Reader, connection_id: int) -> SightOut:
             not_shared=[],
             may_send=False,
         )
-    if kept.state == "refused":
-        who.space.transact(lambda t: connections.mark(t, who.space.id, connection_id, "good", None))
-        who.announce("connections")
     finding, sentence, advice = _finding(sight, app.name, app.containers_word, app.items_word)
     return SightOut(
         finding=finding,

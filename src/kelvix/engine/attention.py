@@ -4,6 +4,7 @@ are refused. Each cause has a name of its own, so that it is told of once."""
 from __future__ import annotations
 
 import json
+import os
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from functools import partial
@@ -12,6 +13,7 @@ from typing import Any, Literal
 from kelvix.connectors.contract import Passing, Standing
 from kelvix.core import silence
 from kelvix.core.values import as_text
+from kelvix.core.workflow import connections_of
 from kelvix.engine.engine import Engine
 from kelvix.store import connections, inbox, questions, watches, workflows
 from kelvix.store.database_server import Transaction
@@ -19,6 +21,7 @@ from kelvix.store.directory import Space
 
 Kind = Literal["question", "failed", "paused", "refused", "unreachable", "silent", "never_on"]
 WAITS = 3  # checks that failed in a row, before a source is said to be out of reach
+FAILS_FOR = timedelta(seconds=float(os.environ.get("KELVIX_FAILS_FOR", "60")))  # after which failing calls are told of
 DAYS = 30  # for which failed runs are named
 
 
@@ -45,7 +48,9 @@ def of(space: Space, with_questions: bool = False) -> list[Cause]:
         kept = workflows.every(t, space.id)
         names = {w.id: w.name for w in kept}
         used, held = watches.every(t, space.id), inbox.by_workflow(t, space.id)
-        found = _refused(t, space, names, {w.connection_id for w in used.values() if w.state == "on"})
+        listened = {w.connection_id for w in used.values() if w.state != "off"}
+        found = _connections(t, space, listened.union(*(connections_of(w.draft) for w in kept if w.state != "off")))
+        failing = {c.connection for c in found}
         found += [
             Cause("paused", f"paused/{w.id}/{w.turned_off_at}", f"It is paused: {w.reason or 'nobody knows why'}"
                   + (f". {_items(held[w.id].count)} held" if w.id in held else ""),
@@ -59,7 +64,8 @@ def of(space: Space, with_questions: bool = False) -> list[Cause]:
                   f"Its source has not been read for {one.failures} checks: {one.problem}",
                   "It goes on by itself when that has passed.", one.last_check_at or one.next_check_at, one.workflow_id,
                   names.get(one.workflow_id, ""))
-            for one in used.values() if one.state == "on" and one.problem and one.failures >= WAITS
+            for one in used.values()
+            if one.state == "on" and one.problem and one.failures >= WAITS and one.connection_id not in failing
         ]  # fmt: skip
         found += _silent(t, space, names)
         if with_questions:
@@ -83,37 +89,52 @@ def never_on(space: Space) -> list[Cause]:
     ]  # fmt: skip
 
 
-def _refused(t: Transaction, space: Space, names: dict[int, str], in_use: set[int]) -> list[Cause]:
+def _connections(t: Transaction, space: Space, in_use: set[int]) -> list[Cause]:
+    """Connections that workflows use and that do not serve: refused, without anything shared, or not answered for a while."""
     found = []
     for one in connections.every(t, space.id):
-        if one.id in in_use and one.state in ("refused", "lost"):
-            said = one.reason or ("its access has ended" if one.state == "lost" else "the app refuses it")
-            cause = Cause("refused", f"refused/{one.id}", f"The connection {one.name} is not accepted: {said}",
-                          "Reconnect it. What arrives meanwhile is held, and runs afterwards.", one.created_at,
-                          connection=one.id)  # fmt: skip
-            found.append(cause)
+        if one.id in in_use and (said := _trouble(one, space)):
+            kind, sentence, advice, at = said
+            found.append(Cause(kind, f"{one.state}/{one.id}/{at}", sentence, advice, at, connection=one.id))
     return found
+
+
+def _trouble(one: connections.Connection, space: Space) -> tuple[Kind, str, str, datetime] | None:
+    since = one.state_at or one.created_at
+    if one.state in ("refused", "lost"):
+        why = one.reason or ("its access has ended" if one.state == "lost" else "the app refuses it")
+        ended = one.expires_at if one.state == "lost" and one.expires_at else since
+        said = f"The connection {one.name} is not accepted: {why}"
+        return "refused", said, "Reconnect it. What arrives meanwhile is held, and runs afterwards.", ended
+    if one.state == "empty":
+        said = f"The connection {one.name} is accepted, but nothing is shared with it"
+        return "refused", said, "Widen it, and tick what its workflows use.", since
+    if one.failing_since and datetime.now(UTC) - one.failing_since > FAILS_FOR:
+        said = f"The connection {one.name} has had no answer since {as_text(one.failing_since, space.zone)}: {one.reason}"
+        return "unreachable", said, "It goes on by itself when that has passed; nothing is lost.", one.failing_since
+    return None
 
 
 def _failed(t: Transaction, space: Space, names: dict[int, str]) -> list[Cause]:
     rows = t.rows(
-        "SELECT workflow_id, COUNT(*) AS n, MAX(id) AS newest FROM run WHERE workspace_id=%s AND pruned=0 "
-        "AND created_at > NOW(3) - INTERVAL %s DAY AND state='failed' AND left_at IS NULL AND kind='event' "
-        "GROUP BY workflow_id ORDER BY newest DESC",
+        "SELECT workflow_id, COUNT(*) AS n, MAX(CONCAT(DATE_FORMAT(finished_at, '%%Y%%m%%d%%H%%i%%s%%f'), '/', id)) AS last "
+        "FROM run WHERE workspace_id=%s AND pruned=0 AND created_at > NOW(3) - INTERVAL %s DAY AND state='failed' "
+        "AND left_at IS NULL AND kind='event' GROUP BY workflow_id ORDER BY last DESC",
         (space.id, DAYS),
     )
     found = []
     for row in rows:
-        newest = t.row("SELECT problem, finished_at, title FROM run WHERE id=%s", (row["newest"],))
+        last = int(row["last"].partition("/")[2])  # the one that failed last, whichever came last
+        newest = t.row("SELECT problem, finished_at, title FROM run WHERE id=%s", (last,))
         if newest is None or row["workflow_id"] not in names:
             continue
         said = json.loads(newest["problem"] or "{}").get("sentence", "")
         number = row["n"]
         head = f"A run failed: {said}" if number == 1 else f"{number} runs failed; the last said: {said}"
         found.append(
-            Cause("failed", f"failed/{row['workflow_id']}/{row['newest']}", head,
+            Cause("failed", f"failed/{row['workflow_id']}/{last}", head,
                   "Open the run, fix the problem, then retry.", newest["finished_at"], row["workflow_id"],
-                  names[row["workflow_id"]], run=row["newest"], count=number)
+                  names[row["workflow_id"]], run=last, count=number)
         )  # fmt: skip
     return found
 

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from kelvix.connectors.contract import Limited, Passing, Standing
-from kelvix.store import pace
+from kelvix.store import connections, pace
 from kelvix.store.directory import Space
 
 LOOK = 1.0  # seconds for which it is taken as known whose calls are kept apart
@@ -27,11 +27,12 @@ class Paced(Exception):
 class Pacer:
     def __init__(self) -> None:
         self._kept: set[tuple[int, int]] = set()
+        self._failing: set[tuple[int, int]] = set()
         self._looked: dict[int, float] = {}  # by server
 
     @contextmanager
     def calls(self, space: Space, connection_id: int, has_turn: bool = False) -> Iterator[None]:
-        """Around calls of an app. Raises Paced before they are made, and what they raise."""
+        """Around calls of an app: whether it answers is noted. Raises Paced before they are made, and what they raise."""
         key = (space.id, connection_id)
         if self._is_kept(space, key) and not has_turn:
             after, own = space.transact(lambda t: pace.turn(t, *key))
@@ -45,16 +46,33 @@ class Pacer:
             space.transact(lambda t: pace.refused(t, *key, after))
             self._kept.add(key)
             limited.connection = connection_id
+            self._note_failing(space, key, limited)
             raise
-        except (Passing, Standing) as failure:
+        except Passing as failure:
+            failure.connection = connection_id
+            self._note_failing(space, key, failure)
+            raise
+        except Standing as failure:
             failure.connection = connection_id
             raise
+        if key in self._failing:
+            self.note_answer(space, connection_id)
         if key in self._kept:
             space.transact(lambda t: pace.went_through(t, *key))
+
+    def note_answer(self, space: Space, connection_id: int) -> bool:
+        """Note that an app answered; True where it did not before."""
+        self._failing.discard((space.id, connection_id))
+        return space.transact(lambda t: connections.note_answer(t, space.id, connection_id))
+
+    def _note_failing(self, space: Space, key: tuple[int, int], failure: Passing) -> None:
+        if key not in self._failing:
+            self._failing.add(key)
+            space.transact(lambda t: connections.note_failing(t, *key, str(failure)))
 
     def _is_kept(self, space: Space, key: tuple[int, int]) -> bool:
         server = id(space.server)
         if time.monotonic() - self._looked.get(server, -LOOK) >= LOOK:
             self._looked[server] = time.monotonic()
-            self._kept = space.read(pace.kept)
+            self._kept, self._failing = space.read(lambda t: (pace.kept(t), connections.failing(t)))
         return key in self._kept

@@ -10,7 +10,7 @@ from functools import partial
 
 import structlog
 
-from kelvix.connectors.contract import Passing, Standing
+from kelvix.connectors.contract import Limited, Passing, Standing
 from kelvix.engine import metrics
 from kelvix.engine.engine import Engine
 from kelvix.engine.pacing import Paced
@@ -102,11 +102,14 @@ def check(engine: Engine, watch: Watch) -> int:
             cursor = reached
             if not more:
                 break
-    except Paced as paced:
-        problem, wait, has_turn = str(paced), paced.after, paced.own
+    except Paced as paced:  # no check yet, and nothing that anybody need be told of
+        after, own = paced.after, paced.own
+        space.transact(lambda t: watches.put_off(t, watch, after, own))
+        return new
     except Passing as failure:
         problem = str(failure)
-        wait = failure.after or min(LONGEST, wait * 2 ** min(watch.failures, 8)) * random.uniform(0.8, 1.2)
+        spread = 1 if isinstance(failure, Limited) else 2 ** min(watch.failures, 8)
+        wait = failure.after or min(LONGEST, wait * spread) * random.uniform(0.8, 1.2)
     except usage.Full as full:
         problem, wait = f"{full}: what arrives stays with the app until there is room", FULL
     except Standing as failure:
@@ -114,6 +117,7 @@ def check(engine: Engine, watch: Watch) -> int:
         wait = LONGEST
         engine.note_failure(space, watch.connection_id, failure)
     if problem:
-        space.transact(lambda t: watches.checked(t, watch, cursor, wait, problem, has_turn))
-    engine.dispatch.announce(watch.workspace_id, *(["ready"] if new else []), f"workflow:{watch.workflow_id}")
+        space.transact(lambda t: watches.checked(t, watch, cursor, wait, problem))
+    if new or problem != watch.problem or not problem:  # the same problem is not told of at each check
+        engine.dispatch.announce(watch.workspace_id, *(["ready"] if new else []), f"workflow:{watch.workflow_id}")
     return new

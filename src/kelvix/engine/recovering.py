@@ -1,5 +1,5 @@
-"""What failed because of a connection is taken up again by itself, all of it together, once that connection is well: after a
-token was renewed, or an app came back."""
+"""What waits for a connection goes on by itself once that is well: after access was renewed, or an app came back. What failed
+because of it is taken up again, all of it together; its workflows look at once, and are told of what arrives as before."""
 
 from __future__ import annotations
 
@@ -7,10 +7,10 @@ from functools import partial
 
 import structlog
 
-from kelvix.connectors.contract import Passing, Standing
-from kelvix.engine import again
+from kelvix.connectors.contract import Passing, Sight, Standing
+from kelvix.engine import again, switch
 from kelvix.engine.engine import Engine
-from kelvix.store import connections, runs
+from kelvix.store import connections, runs, upkeep, watches
 from kelvix.store.directory import Space
 
 AT_ONCE = 200  # runs at a look; the app's pace is kept by whoever carries them
@@ -18,13 +18,15 @@ log = structlog.stdlib.get_logger(__name__)
 
 
 def recover(engine: Engine, workspace_id: int) -> int:
-    """Take up again what failed because of a connection that is well now: how many runs."""
+    """Take up again what failed because of a connection that is well now, and let its workflows look: how many runs. One
+    question to the app stands for all who wait for it."""
     space = engine.directory.open(workspace_id)
     waiting = space.read(partial(runs.failed_by_connection, workspace_id=workspace_id))
+    failing = {c.id for c in space.read(lambda t: connections.every(t, space.id)) if c.state == "failing"}
     total = 0
-    for connection_id in sorted(waiting):
-        if _is_well(engine, space, connection_id):
-            total += take_up(space, waiting[connection_id][:AT_ONCE])
+    for connection_id in sorted(waiting.keys() | failing):
+        if look(engine, space, connection_id) is not None:
+            total += take_up(space, waiting.get(connection_id, [])[:AT_ONCE])
     if total:
         log.info("runs are taken up again, since their connection is well", workspace=workspace_id, runs=total)
         engine.dispatch.announce(workspace_id, "ready", "runs", "needs")
@@ -43,17 +45,42 @@ def take_up(space: Space, run_ids: list[int]) -> int:
     return taken
 
 
-def _is_well(engine: Engine, space: Space, connection_id: int) -> bool:
-    """Say whether a connection is good, and its app answers it."""
+def look(engine: Engine, space: Space, connection_id: int) -> Sight | None:
+    """Ask an app what a connection sees, and note the answer: None where it is not well."""
     kept = space.read(lambda t: connections.get(t, space.id, connection_id))
-    if kept is None or kept.state not in ("good", "expiring"):
-        return False
+    if kept is None or kept.state not in connections.WORKING:
+        return None
     try:
-        app, token = engine.access(space, connection_id)
-        app.look(token)
+        return see(engine, space, connection_id)
+    except (Passing, Standing):
+        return None
+
+
+def see(engine: Engine, space: Space, connection_id: int) -> Sight:
+    """Ask an app what a connection sees, and note the answer. Raises Passing, Standing."""
+    app, token = engine.access(space, connection_id)
+    try:
+        sight = app.look(token)
     except Standing as failure:
         engine.note_failure(space, connection_id, failure)
-        return False
-    except Passing:
-        return False
-    return True
+        raise
+    except Passing as failure:
+        why = str(failure)
+        space.transact(lambda t: connections.note_failing(t, space.id, connection_id, why))
+        raise
+    was_refused = space.transact(lambda t: connections.mark(t, space.id, connection_id, "good", None))
+    news = space.transact(lambda t: connections.saw(t, space.id, connection_id, [c.id for c in sight.shared], sight.may_send))
+    if engine.pacer.note_answer(space, connection_id) or was_refused or news:
+        engine.dispatch.announce(space.id, "connections", "ready")
+    return sight
+
+
+def renewed(engine: Engine, space: Space, connection_id: int) -> None:
+    """Let all who use a connection take its new access at once: pushes are asked for anew, since those of the old access ended
+    with it, sources are looked at, and what failed is taken up."""
+    space.transact(lambda t: connections.take_up(t, space.id, connection_id))
+    for watch in space.read(lambda t: watches.every(t, space.id)).values():
+        if watch.connection_id == connection_id and watch.state in ("on", "paused"):
+            switch.ask_for_pushes(engine, space, watch)
+    space.transact(lambda t: upkeep.bring_forward(t, "recover"))
+    engine.dispatch.announce(space.id, "connections", "workflows", "ready")

@@ -84,7 +84,7 @@ def turn_on(engine: Engine, space: Space, workflow_id: int, from_where_it_was: b
     if not same:
         if before and before.state != "off":
             _end_pushes(engine, space, before)
-        _ask_for_pushes(engine, space, watch_id, app, token, when.container or "")
+        _push(engine, space, watch_id, app, token, when.container or "")
     engine.dispatch.announce(space.id, "workflows", f"workflow:{workflow_id}")
 
 
@@ -158,7 +158,16 @@ def _may_reach(engine: Engine, workflow: Workflow) -> list[Finding]:
     return found
 
 
-def _ask_for_pushes(engine: Engine, space: Space, watch_id: int, app: App, token: str, container: str) -> None:
+def ask_for_pushes(engine: Engine, space: Space, watch: watches.Watch) -> None:
+    """Ask anew to be told of what happens, as after access was renewed: what was agreed before ended with that."""
+    try:
+        app, token = engine.access(space, watch.connection_id)
+    except Standing:
+        return
+    _push(engine, space, watch.id, app, token, watch.container)
+
+
+def _push(engine: Engine, space: Space, watch_id: int, app: App, token: str, container: str) -> None:
     """Where the app will not push, its feed is read more often instead."""
     try:
         push_id, secret = app.subscribe(token, container, f"{engine.settings.address}/hooks/{space.id}/{watch_id}")

@@ -11,21 +11,14 @@ import structlog
 from kelvix.engine import attention, holding, notifying, recovering
 from kelvix.engine.engine import Engine
 from kelvix.store import kept_files, retention, trash
-from kelvix.store.database_server import DatabaseServer, Transaction
+from kelvix.store.database_server import DatabaseServer
+from kelvix.store.upkeep import due
 
 log = structlog.stdlib.get_logger(__name__)
 TELL_EVERY = float(os.environ.get("KELVIX_TELL_EVERY", "30"))  # seconds
 SILENCE_EVERY, PRUNE_EVERY = 300.0, 3600.0
 RECOVER_EVERY = float(os.environ.get("KELVIX_RECOVER_EVERY", "20"))  # seconds between looks for connections that are well
 COUNT_EVERY = float(os.environ.get("KELVIX_COUNT_EVERY", "20"))  # seconds between counts of a workspace's runs
-
-
-def due(t: Transaction, name: str, every: float) -> bool:
-    """Whether a piece of work is due, which it is then for nobody else until its time comes round again."""
-    t.execute("INSERT IGNORE INTO upkeep (name, due_at) VALUES (%s, NOW(3))", (name,))
-    return bool(
-        t.execute("UPDATE upkeep SET due_at=NOW(3) + INTERVAL %s SECOND WHERE name=%s AND due_at <= NOW(3)", (every, name))
-    )
 
 
 def look_after(engine: Engine, server: DatabaseServer) -> None:

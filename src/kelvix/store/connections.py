@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -14,7 +16,8 @@ CONSENT_MINUTES = 15
 
 @dataclass(frozen=True)
 class Connection:
-    """`state` is good, refused or lost; a good one that ends within a week reads as expiring."""
+    """`state` is good, refused or lost, and so since `state_at`. A good one whose calls all fail reads as failing, with why;
+    one that sees nothing as empty; one that ends within a week as expiring. `shared`: the containers that it saw last."""
 
     id: int
     app: str
@@ -24,6 +27,10 @@ class Connection:
     reason: str | None
     expires_at: datetime | None
     created_at: datetime
+    state_at: datetime | None
+    failing_since: datetime | None
+    shared: tuple[str, ...] | None
+    may_send: bool
 
 
 @dataclass(frozen=True)
@@ -34,9 +41,17 @@ class Consent:
 
 
 COLUMNS = (
-    "id, app, name, account, IF(state='good' AND expires_at < NOW(3) + INTERVAL 7 DAY, "
-    "IF(expires_at < NOW(3), 'lost', 'expiring'), state) AS state, reason, expires_at, created_at"
+    "id, app, name, account, CASE WHEN state<>'good' THEN state WHEN expires_at < NOW(3) THEN 'lost' "
+    "WHEN failing_since IS NOT NULL THEN 'failing' WHEN shared='[]' AND NOT may_send THEN 'empty' "
+    "WHEN expires_at < NOW(3) + INTERVAL 7 DAY THEN 'expiring' ELSE state END AS state, "
+    "IF(state='good', failing_why, reason) AS reason, expires_at, created_at, state_at, failing_since, shared, may_send"
 )
+WORKING = ("good", "expiring", "empty", "failing")  # states in which an app is asked
+
+
+def _connection(row: Row) -> Connection:
+    shared = None if row["shared"] is None else tuple(json.loads(row["shared"]))
+    return Connection(**(row | {"shared": shared, "may_send": bool(row["may_send"])}))
 
 
 def _row_name(connection_id: int) -> str:
@@ -45,14 +60,14 @@ def _row_name(connection_id: int) -> str:
 
 def every(t: Transaction, workspace_id: int) -> list[Connection]:
     return [
-        Connection(**r)
+        _connection(r)
         for r in t.rows(f"SELECT {COLUMNS} FROM connection WHERE workspace_id=%s ORDER BY name, id", (workspace_id,))
     ]
 
 
 def get(t: Transaction, workspace_id: int, connection_id: int) -> Connection | None:
     row = t.row(f"SELECT {COLUMNS} FROM connection WHERE workspace_id=%s AND id=%s", (workspace_id, connection_id))
-    return Connection(**row) if row else None
+    return _connection(row) if row else None
 
 
 def token(t: Transaction, vault: Vault, workspace_id: int, connection_id: int) -> tuple[str, str] | None:
@@ -79,8 +94,8 @@ def save(
             (space.id, app, name[:200], account),
         )
         t.execute(
-            "UPDATE connection SET account=%s, state='good', reason=NULL, secret=%s, "
-            "expires_at=NOW(3) + INTERVAL %s SECOND WHERE workspace_id=%s AND id=%s",
+            "UPDATE connection SET account=%s, state='good', reason=NULL, state_at=NOW(3), failing_since=NULL, "
+            "failing_why=NULL, secret=%s, expires_at=NOW(3) + INTERVAL %s SECOND WHERE workspace_id=%s AND id=%s",
             (account, vault.seal(secret, space.id, _row_name(row)), expires_in, space.id, row),
         )
         return row
@@ -92,8 +107,61 @@ def mark(t: Transaction, workspace_id: int, connection_id: int, state: str, reas
     """Note what the app said of a connection; True where that is news."""
     return bool(
         t.execute(
-            "UPDATE connection SET state=%s, reason=%s WHERE workspace_id=%s AND id=%s AND state<>%s",
+            "UPDATE connection SET state=%s, reason=%s, state_at=NOW(3) WHERE workspace_id=%s AND id=%s AND state<>%s",
             (state, reason, workspace_id, connection_id, state),
+        )
+    )
+
+
+def note_failing(t: Transaction, workspace_id: int, connection_id: int, why: str) -> bool:
+    """Note that a call by a connection failed, in passing; True where the one before it did not."""
+    return bool(
+        t.execute(
+            "UPDATE connection SET failing_since=NOW(3), failing_why=%s WHERE workspace_id=%s AND id=%s "
+            "AND failing_since IS NULL",
+            (why[:1000], workspace_id, connection_id),
+        )
+    )
+
+
+def note_answer(t: Transaction, workspace_id: int, connection_id: int) -> bool:
+    """Note that an app answered a connection; True where the calls before failed. Its watches are due at once, and what waits
+    is taken in by their next check; but where the app asks for fewer calls, they come at its pace."""
+    if not t.execute(
+        "UPDATE connection SET failing_since=NULL, failing_why=NULL WHERE workspace_id=%s AND id=%s "
+        "AND failing_since IS NOT NULL",
+        (workspace_id, connection_id),
+    ):
+        return False
+    if t.row("SELECT 1 FROM pace WHERE workspace_id=%s AND connection_id=%s", (workspace_id, connection_id)) is None:
+        take_up(t, workspace_id, connection_id)
+    return True
+
+
+def take_up(t: Transaction, workspace_id: int, connection_id: int) -> None:
+    """Let whatever listens by a connection look at once."""
+    t.execute(
+        "UPDATE watch SET next_check_at=NOW(3), failures=0, problem=NULL WHERE workspace_id=%s AND connection_id=%s "
+        "AND state IN ('on','paused')",
+        (workspace_id, connection_id),
+    )
+    t.execute("DELETE FROM pace WHERE workspace_id=%s AND connection_id=%s", (workspace_id, connection_id))
+
+
+def failing(t: Transaction) -> set[tuple[int, int]]:
+    """The workspaces and connections whose calls fail."""
+    return {
+        (r["workspace_id"], r["id"]) for r in t.rows("SELECT workspace_id, id FROM connection WHERE failing_since IS NOT NULL")
+    }
+
+
+def saw(t: Transaction, workspace_id: int, connection_id: int, shared: Sequence[str], may_send: bool) -> bool:
+    """Note what a connection sees; True where that is news."""
+    return bool(
+        t.execute(
+            "UPDATE connection SET shared=%s, may_send=%s WHERE workspace_id=%s AND id=%s "
+            "AND NOT (shared <=> %s AND may_send=%s)",
+            (seen := json.dumps(sorted(shared)), may_send, workspace_id, connection_id, seen, may_send),
         )
     )
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from kelvix.store.database_server import Transaction
 
-CLOSER, FREE = 0.8, 0.02  # of the distance, after each call that went through; seconds below which nothing is kept
+CLOSER, FREE = 0.5, 0.02  # of the distance, after each call that went through; seconds below which nothing is kept
 WIDEST = 60.0  # seconds between calls
 AHEAD = 10.0  # seconds for which turns are given in advance
 

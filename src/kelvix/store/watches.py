@@ -170,13 +170,21 @@ def due(t: Transaction, workspace_id: int, limit: int, lease: float) -> list[Wat
     return found
 
 
-def checked(t: Transaction, watch: Watch, cursor: int, wait: float, problem: str | None, has_turn: bool = False) -> None:
-    """Note a check: how far the feed was read, when to look again, what went wrong, and whether the next has its turn."""
+def put_off(t: Transaction, watch: Watch, wait: float, has_turn: bool) -> None:
+    """Note that a check comes later, since the app asked for fewer calls, and whether its turn is given."""
+    t.execute(
+        "UPDATE watch SET next_check_at=NOW(3) + INTERVAL %s SECOND, turn=%s WHERE workspace_id=%s AND id=%s",
+        (wait, has_turn, watch.workspace_id, watch.id),
+    )
+
+
+def checked(t: Transaction, watch: Watch, cursor: int, wait: float, problem: str | None) -> None:
+    """Note a check: how far the feed was read, when to look again, what went wrong. It had its turn."""
     t.execute(
         "UPDATE watch SET cursor_at=GREATEST(cursor_at, %s), next_check_at=NOW(3) + INTERVAL %s SECOND, "
-        "last_check_at=NOW(3), problem=%s, failures=IF(%s IS NULL, 0, failures+1), turn=%s "
+        "last_check_at=NOW(3), problem=%s, failures=IF(%s IS NULL, 0, failures+1), turn=0 "
         "WHERE workspace_id=%s AND id=%s AND cursor_from=%s",
-        (cursor, wait, problem, problem, has_turn, watch.workspace_id, watch.id, watch.cursor_from),
+        (cursor, wait, problem, problem, watch.workspace_id, watch.id, watch.cursor_from),
     )
 
 

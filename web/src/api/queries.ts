@@ -24,7 +24,7 @@ export const useApp = (code: string | undefined) => useApps().data?.find((a) => 
 export const useDatabases = () => useQuery({ queryKey: ["databases"], queryFn: () => answer(client.GET("/api/v1/databases")) });
 
 export const useConnections = () =>
-  useQuery({ queryKey: ["connections"], queryFn: () => answer(client.GET("/api/v1/connections")) });
+  useQuery({ queryKey: ["connections"], queryFn: () => answer(client.GET("/api/v1/connections")), refetchInterval: 20_000 });
 
 export const useSight = (id: number | null | undefined) =>
   useQuery({

@@ -2242,13 +2242,18 @@ export interface components {
             app: string;
             /** Expires At */
             expires_at: string | null;
+            /** Failing Since */
+            failing_since: string | null;
             /** Id */
             id: number;
             /** Name */
             name: string;
             /** Reason */
             reason: string | null;
-            /** State */
+            /**
+             * State
+             * @description good, expiring, empty (nothing is shared with it), failing (its calls fail), refused or lost
+             */
             state: string;
             /**
              * Used By
@@ -3370,8 +3375,8 @@ export interface components {
         };
         /**
          * PastItem
-         * @description `state`: what carrying it would come to (new, there, passed_by, put_right), or that it was carried or tried already, or that
-         *     its run failed; `run` is that run.
+         * @description `state`: what carrying it would come to (new, there, passed_by, put_right), or that it was carried or tried already, or
+         *     that its run failed; `run` is that run.
          */
         PastItem: {
             /**

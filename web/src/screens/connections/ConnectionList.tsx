@@ -11,12 +11,19 @@ const SAID: Record<string, string> = {
 };
 
 export function ConnectionState({ state }: { state: string }) {
-  const looks: Record<string, [string, string]> = { good: ["●", "ok"], expiring: ["◔", "look"], refused: ["!", "bad"], lost: ["!", "bad"] };
-  const [mark, look] = looks[state] ?? ["?", "quiet"];
+  const looks: Record<string, [string, string, string?]> = {
+    good: ["●", "ok"],
+    expiring: ["◔", "look"],
+    empty: ["◌", "look", "nothing shared"],
+    failing: ["!", "bad", "no answer"],
+    refused: ["!", "bad"],
+    lost: ["!", "bad"],
+  };
+  const [mark, look, words] = looks[state] ?? ["?", "quiet"];
   return (
     <span className={look}>
       <span className="mk">{mark}</span>
-      {state}
+      {words ?? state}
     </span>
   );
 }
@@ -65,6 +72,11 @@ export function ConnectionList() {
                 <td>{c.account}</td>
                 <td>
                   <ConnectionState state={c.state} />
+                  {c.failing_since && (
+                    <span className="det" title={c.reason ?? ""}>
+                      since {relative(c.failing_since)}
+                    </span>
+                  )}
                 </td>
                 <td>{c.used_by.join(", ") || <span className="quiet">nothing yet</span>}</td>
                 <td>{c.expires_at ? relative(c.expires_at) : "never"}</td>

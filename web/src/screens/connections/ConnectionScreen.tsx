@@ -49,7 +49,7 @@ export function ConnectionScreen() {
   const connection = kept.data;
   const seen = sight.data;
   const widen = () => consent.ask(connection.app, connection.id);
-  const renew = seen?.finding === "refused" || connection.state !== "good";
+  const renew = seen?.finding === "refused" || ["refused", "lost", "expiring"].includes(connection.state);
   return (
     <main>
       <div className="row head top">

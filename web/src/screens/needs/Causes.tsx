@@ -65,7 +65,7 @@ function OneCause({ cause }: { cause: Cause }) {
     failed: ["Open the run", `/runs/${cause.run}`],
     paused: ["Open workflow", `/workflows/${cause.workflow}`],
     refused: ["Reconnect", `/connections/${cause.connection}`],
-    unreachable: ["Open workflow", `/workflows/${cause.workflow}`],
+    unreachable: cause.connection ? ["Open connection", `/connections/${cause.connection}`] : ["Open workflow", `/workflows/${cause.workflow}`],
     silent: ["Open workflow", `/workflows/${cause.workflow}`],
     never_on: ["Open workflow", `/workflows/${cause.workflow}`],
   };

@@ -52,12 +52,11 @@ export function Head({ workflow, draft, findings, wrongSamples, zone, sampleLabe
               <>{LISTENS[workflow.listens.kind]}{workflow.listens.next_at && `, next ${dateTime(workflow.listens.next_at, zone)}`}</>
             ) : on && workflow.watch ? (
               <>
-                takes {app?.items_word ?? "items"} <b>{workflow.watch.pushed ? "as they arrive" : "at each check"}</b> · next check{" "}
-                {seconds(workflow.watch.next_check_at, zone)}{" "}
+                takes {app?.items_word ?? "items"} <b>{workflow.watch.pushed ? "as they arrive" : "at each check"}</b> ·{" "}
                 <button className="link" onClick={() => check.mutate()}>
                   check now
                 </button>
-                {workflow.watch.problem && <span className="bad"> · ! {workflow.watch.problem}</span>}
+                {!workflow.watch.problem && <>, else at <span className="fixed">{seconds(workflow.watch.next_check_at, zone)}</span></>}
               </>
             ) : (
               <>{workflow.state === "paused" ? "New items are held while this is paused" : "New items aren’t processed while this is off"}</>
@@ -77,6 +76,7 @@ export function Head({ workflow, draft, findings, wrongSamples, zone, sampleLabe
         </Button>
         <TurnOn workflow={workflow} draft={draft} findings={findings} />
       </div>
+      {on && workflow.watch?.problem && <div className="note bad" role="status">The last check failed: {workflow.watch.problem}. It is tried again by itself.</div>}
       {workflow.silent && <div className="note">{workflow.silent}</div>}
       {workflow.state === "paused" && workflow.reason && <div className="note bad">Paused: {workflow.reason}</div>}
       <Held workflow={workflow} itemsWord={app?.items_word ?? "items"} />
