@@ -12,8 +12,8 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
-import httpx2 as httpx
 import pymysql
+import urllib3
 
 from kelvix.commands.joining import parser, settings_at
 from kelvix.settings import TOP, Server, Settings
@@ -176,12 +176,12 @@ def _processes(home: DatabaseServer) -> Iterator[Finding]:
 def _web(settings: Settings) -> Finding:
     began = time.monotonic()
     try:
-        answer = httpx.get(f"{settings.address}/healthz", timeout=5, trust_env=False)
-    except httpx.HTTPError as error:
+        answer = urllib3.request("GET", f"{settings.address}/healthz", timeout=5, retries=False)
+    except urllib3.exceptions.HTTPError as error:
         return Finding("web application", f"does not answer at {settings.address} ({type(error).__name__})", "start Kelvix")
     took = time.monotonic() - began
-    well = answer.status_code == 200
-    return Finding("web application", f"{answer.status_code} in {took * 1000:.0f} ms", "" if well else "see what its log says")
+    well = answer.status == 200
+    return Finding("web application", f"{answer.status} in {took * 1000:.0f} ms", "" if well else "see what its log says")
 
 
 def _mail(settings: Settings) -> Finding:

@@ -8,7 +8,7 @@ import sys
 
 import structlog
 
-QUIET = ("httpx2", "mail.log", "urllib3")
+QUIET = ("mail.log", "urllib3")
 
 
 def set_up(process: str, plain: bool = False) -> None:

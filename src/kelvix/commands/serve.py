@@ -12,7 +12,7 @@ import sys
 import time
 from types import FrameType
 
-import httpx2 as httpx
+import urllib3
 
 from kelvix import processes
 from kelvix import settings as settings_module
@@ -129,9 +129,9 @@ class Installation:
             if self.child(name).poll() is not None:
                 break
             try:
-                if httpx.get(address, timeout=2, trust_env=False).status_code == 200:
+                if urllib3.request("GET", address, timeout=2, retries=False).status == 200:
                     return
-            except httpx.HTTPError:
+            except urllib3.exceptions.HTTPError:
                 time.sleep(0.05)
         last = (self.data / f"{name}.log").read_text(errors="replace").splitlines()[-8:]
         raise SystemExit(f"kelvix: the {name} process did not start:\n" + "\n".join(last))

@@ -8,8 +8,8 @@ import threading
 import time
 import uuid
 
-import httpx2 as httpx
 import structlog
+import urllib3
 
 from kelvix.formats import webhook_signature
 from kelvix.practice.faults import Faults
@@ -17,6 +17,7 @@ from kelvix.practice.store import Store
 
 AGAIN_AFTER = (0.5, 2.0, 8.0)  # seconds
 THREADS = 4
+SECONDS = 10.0  # without an answer
 log = structlog.stdlib.get_logger(__name__)
 
 
@@ -40,23 +41,24 @@ class Pusher:
                 self._queue.put((subscriber["url"], subscriber["secret"], content))
 
     def _work(self) -> None:
-        with httpx.Client(timeout=10, trust_env=False) as client:
-            while True:
-                url, secret, content = self._queue.get()
-                try:
-                    self._deliver(client, url, secret, content)
-                except Exception:
-                    log.exception("a push failed")
+        client = urllib3.PoolManager(timeout=SECONDS, retries=False)
+        while True:
+            url, secret, content = self._queue.get()
+            try:
+                self._deliver(client, url, secret, content)
+            except Exception:
+                log.exception("a push failed")
 
-    def _deliver(self, client: httpx.Client, url: str, secret: str, content: dict[str, str | int]) -> None:
+    def _deliver(self, client: urllib3.PoolManager, url: str, secret: str, content: dict[str, str | int]) -> None:
         body = json.dumps(content).encode()
         message_id = uuid.uuid4().hex
         for pause in (*AGAIN_AFTER, 0.0):
             stamp = int(time.time())
             try:
-                answer = client.post(
+                answer = client.request(
+                    "POST",
                     url,
-                    content=body,
+                    body=body,
                     headers={
                         "content-type": "application/json",
                         "webhook-id": message_id,
@@ -64,9 +66,9 @@ class Pusher:
                         "webhook-signature": webhook_signature.sign(secret, message_id, stamp, body),
                     },
                 )
-                if answer.status_code < 500 and answer.status_code != 429:
+                if answer.status < 500 and answer.status != 429:
                     return
-            except httpx.HTTPError:
+            except urllib3.exceptions.HTTPError:
                 pass
             if pause:
                 time.sleep(pause)
