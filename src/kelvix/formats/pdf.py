@@ -1,15 +1,18 @@
-"""What a PDF says: its title, its text, and what readers highlighted and noted in it. Read by pypdf, from a file on disk."""
+"""What a PDF says: its title, its text, and what readers highlighted and noted in it. Read by pypdf, from a file on disk; what
+lies under a highlight by pdfplumber, in a reader child."""
 
 from __future__ import annotations
 
 import time
 from dataclasses import dataclass
-from typing import IO, Any
+from io import BufferedReader
+from typing import IO, TYPE_CHECKING, Any, cast
 
 import structlog
 from pypdf import Configuration, PageObject, PdfReader, apply_configuration
 
-from kelvix.formats.pdf_characters import Character, characters, within
+if TYPE_CHECKING:
+    from kelvix.formats.pdf_characters import Places
 
 MOST_PAGES = 300
 MOST_TEXT = 400_000  # characters
@@ -69,7 +72,7 @@ def _read(file: IO[bytes]) -> Pdf:
         try:
             page = reader.pages[number]
             text = page.extract_text().strip()
-            marks += _highlights(page, number + 1)
+            marks += _highlights(file, page, number)
         except Exception as error:
             log.info("a page of a PDF cannot be read", page=number + 1, why=str(error)[:200])
             problem = problem or f"page {number + 1} cannot be read"
@@ -98,24 +101,26 @@ def _word(raw: object) -> str:
     return " ".join(str(raw).split())[:500] if raw else ""
 
 
-def _highlights(page: PageObject, number: int) -> list[Highlight]:
+def _highlights(file: IO[bytes], page: PageObject, index: int) -> list[Highlight]:
     """Annotations of ISO 32000-1, 12.5.6.10 (text markup) and 12.5.6.4 (notes)."""
     found: list[Highlight] = []
-    standing: list[Character] | None = None
+    standing: Places | None = None
     for entry in page.annotations or []:
         mark: Any = entry.get_object()
         kind, note = mark.get("/Subtype"), _word(mark.get("/Contents"))
         if kind in ("/Highlight", "/Underline", "/Squiggly", "/StrikeOut"):
-            standing = characters(page) if standing is None else standing
-            if (text := _under(standing, mark)) or note:
-                found.append(Highlight(number, text, note))
+            if standing is None:
+                from kelvix.formats.pdf_characters import places
+
+                standing = places(cast(BufferedReader, file), index)
+            if (text := standing.under(_quads(mark))[:5000]) or note:
+                found.append(Highlight(index + 1, text, note))
         elif kind in ("/Text", "/FreeText") and note:
-            found.append(Highlight(number, "", note))
+            found.append(Highlight(index + 1, "", note))
     return found
 
 
-def _under(standing: list[Character], mark: Any) -> str:
-    """The text that lies under a markup: what stands within its quadrilaterals, each given by eight numbers."""
+def _quads(mark: Any) -> list[list[float]]:
+    """What a markup covers: quadrilaterals, each given by eight numbers; else its rectangle."""
     raw = [float(n) for n in mark.get("/QuadPoints", mark.get("/Rect", []))]
-    quads = [raw[i : i + 8] for i in range(0, len(raw) - 7, 8)] or ([[raw[0], raw[1], raw[2], raw[3]]] if len(raw) == 4 else [])
-    return within(standing, [(min(q[::2]), min(q[1::2]), max(q[::2]), max(q[1::2])) for q in quads])[:5000]
+    return [raw[i : i + 8] for i in range(0, len(raw) - 7, 8)] or ([raw] if len(raw) == 4 else [])

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import contextlib
 import gc
+import importlib
 import json
 import os
 import resource
@@ -27,6 +28,7 @@ EARLIER = 0.75  # of the time after which the parent kills: reading is broken of
 AGAIN = 0.5  # seconds after which it is broken off once more, where the first was swallowed
 LOWER = 10  # the niceness of a child: whoever waits for it waits longer, and nobody else does
 LENGTH = struct.Struct("!I")
+PDFIUM = "kelvix.formats.pdf_characters"  # what brings PDFium along, which no other process loads
 
 
 class TakesTooLong(Exception):
@@ -117,6 +119,7 @@ def main() -> None:
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     for kind in KINDS:
         adapter(kind)
+    importlib.import_module(PDFIUM)
     gc.freeze()  # the children share what is loaded
     with contextlib.suppress(EOFError, OSError):
         bear(socket.socket(fileno=int(sys.argv[1])))
