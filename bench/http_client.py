@@ -15,7 +15,7 @@ import httpx2
 import urllib3
 from _report import keep, median, table, verdict
 
-SMALL, LARGE = b'[' + b'{"changes": []}, ' * 20 + b'0]', b"x" * (8 << 20)
+SMALL, LARGE = b"[" + b'{"changes": []}, ' * 20 + b"0]", b"x" * (8 << 20)
 CALLS, ROUNDS = 400, 7
 
 

@@ -1,14 +1,17 @@
-"""A storm: messages are carried through a workflow that writes here, sends a mail and sends a web request, while workers are killed
-and frozen, the database is killed and started again, the apps are slow, fail, limit and fall silent, and pushes come doubled and
-in any order. At the end a ledger says what each message led to. The bench uses it too."""
+"""A storm: messages are carried through a workflow that writes here, sends a mail and sends a web request, while every process is
+killed and started again, workers and the database are frozen, the disk is full and empties again, the clocks of all processes
+are set back and forth, the apps are slow, fail, limit and fall silent, and pushes come doubled and in any order. At the end a
+ledger says what each message led to. The bench uses it too."""
 
 from __future__ import annotations
 
+import glob
 import json
 import os
 import random
 import signal
 import smtplib
+import subprocess
 import threading
 import time
 from collections import Counter
@@ -17,14 +20,19 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
+from unittest.mock import patch
 
 import httpx2 as httpx
 
+from kelvix.commands.serve import Installation
 from kelvix.formats import webhook_signature
 from kelvix.practice.receiver import Receiver
 from support import Kelvix, Person, document, until
 
 LEASE = 3.0  # seconds
+DISK, LOW = 900 << 20, 60 << 20  # bytes of the storm's own disk, and of its low-water mark
+CLOCKS = ("+1h", "-20m", "+3m", "-2h", "+0")
+FROZEN = float(os.environ.get("KELVIX_STORM_FROZEN", "5"))  # seconds for which the database stands still
 FAULTS = ("slow", "failing", "limited", "down", "none")
 
 
@@ -39,29 +47,59 @@ def deliver_surely(person: Person, subject: str) -> None:
 
 
 @contextmanager
-def stormy_kelvix(folder: Path, workers: int) -> Iterator[Kelvix]:
-    """A Kelvix with short leases and several workers."""
-    os.environ["KELVIX_LEASE"] = str(LEASE)
+def small_disk(folder: Path) -> Iterator[Path]:
+    """A disk of its own, of a fixed size, where the machine lets us mount one; else the folder."""
+    folder.mkdir()
+    mounted = subprocess.run(["mount", "-t", "tmpfs", "-o", f"size={DISK}", "tmpfs", str(folder)], capture_output=True)
     try:
-        running = Kelvix(folder)
-        running.installation.start(*(f"worker-{n}" for n in range(1, workers)))
-        yield running
+        yield folder
     finally:
-        running.stop()
-        del os.environ["KELVIX_LEASE"]
+        if mounted.returncode == 0:
+            subprocess.run(["umount", "-l", str(folder)], check=True)
+
+
+def other_clocks(clock: Path) -> dict[str, str]:
+    """What gives processes that are started now a clock that a file sets forward or back (Debian's faketime): what they measure
+    durations by is left alone, as on a machine whose clock is set."""
+    found = sorted(glob.glob("/usr/lib/*/faketime/libfaketimeMT.so.1"))
+    if not found:
+        return {}
+    clock.write_text("+0")
+    return {"LD_PRELOAD": found[0], "FAKETIME_TIMESTAMP_FILE": str(clock), "FAKETIME_CACHE_DURATION": "1",
+            "FAKETIME_DONT_FAKE_MONOTONIC": "1"}  # fmt: skip
+
+
+@contextmanager
+def stormy_kelvix(folder: Path, workers: int) -> Iterator[Kelvix]:
+    """A Kelvix with short leases and several workers, on a small disk, by a clock of its own."""
+    clock = folder.parent / "clock"
+    set_for_it = other_clocks(clock) | {"KELVIX_LEASE": str(LEASE), "KELVIX_LOW_WATER": str(LOW)}
+    with small_disk(folder) as disk:
+        os.environ |= set_for_it
+        try:
+            imports = f"{Installation.imports}:{Path(__file__).parent / 'clocks'}" if clock.exists() else Installation.imports
+            with patch.object(Installation, "imports", imports):
+                running = Kelvix(disk / "data")
+            running.installation.imports = imports
+            try:
+                running.installation.start(*(f"worker-{n}" for n in range(1, workers)))
+                yield running
+            finally:
+                running.stop()
+        finally:
+            for name in set_for_it:
+                del os.environ[name]
 
 
 @dataclass
 class Ledger:
-    """What the messages led to: how many effects of each kind each has, by its subject; `slowest` in seconds from its arrival to
-    the end of its run."""
+    """What the messages led to: how many effects of each kind each has, by its subject."""
 
     messages: int
     records: Counter[str]
     mails: Counter[str]
     requests: Counter[str]
     states: Counter[str]
-    slowest: float
     struck: Counter[str] = field(default_factory=Counter)
 
     def wrong(self) -> dict[str, list[str]]:
@@ -106,12 +144,20 @@ class Storm:
     def _workers(self) -> list[str]:
         return [n for n in self.running.installation._children if n.startswith("worker")]
 
-    def kill_a_worker(self) -> None:
-        name = self.dice.choice(self._workers())
+    def _kill(self, name: str) -> None:
         child = self.running.installation.child(name)
         child.kill()
         child.wait()
         self.running.installation.start(name)
+
+    def kill_a_worker(self) -> None:
+        self._kill(self.dice.choice(self._workers()))
+
+    def kill_the_web_application(self) -> None:
+        self._kill("web")
+
+    def kill_the_practice_apps(self) -> None:
+        self._kill("practice")
 
     def freeze_a_worker(self) -> None:
         child = self.running.installation.child(self.dice.choice(self._workers()))
@@ -126,6 +172,28 @@ class Storm:
         mariadb.child.wait()
         time.sleep(0.3)
         mariadb.start()
+
+    def freeze_the_database(self) -> None:
+        child = self.running.installation.mariadb.child
+        assert child
+        child.send_signal(signal.SIGSTOP)
+        time.sleep(FROZEN)
+        child.send_signal(signal.SIGCONT)
+
+    def fill_the_disk(self) -> None:
+        data = self.running.installation.data
+        if not os.path.ismount(data.parent):
+            return
+        free = os.statvfs(data)
+        with (data.parent / "filler").open("wb") as file:
+            os.posix_fallocate(file.fileno(), 0, max(1, free.f_bavail * free.f_frsize - LOW // 2))
+        time.sleep(4)
+        (data.parent / "filler").unlink()
+
+    def set_the_clocks(self) -> None:
+        if clock := os.environ.get("FAKETIME_TIMESTAMP_FILE"):
+            Path(clock).write_text(self.dice.choice(CLOCKS))
+            time.sleep(2)  # until all have looked
 
     def turn_a_switch(self) -> None:
         with_patience(lambda: self.orla.faults(self.dice.choice(FAULTS), self.dice.choice(("once", "twice", "never"))))
@@ -158,6 +226,11 @@ class Storm:
             (self.turn_a_switch, 4),
             (self.push_again_in_any_order, 3),
             (self.restart_the_database, 1),
+            (self.kill_the_web_application, 2),
+            (self.kill_the_practice_apps, 2),
+            (self.freeze_the_database, 1),
+            (self.fill_the_disk, 1),
+            (self.set_the_clocks, 3),
         ]
         first = [strike for strike, _ in strikes]  # each at least once
         while first or goes_on():
@@ -177,6 +250,8 @@ class Storm:
         self._rage(pause, lambda: any(one.is_alive() for one in senders))
         for one in senders:
             one.join()
+        if clock := os.environ.get("FAKETIME_TIMESTAMP_FILE"):
+            Path(clock).write_text("+0")
         with_patience(lambda: self.orla.faults())
         with_patience(lambda: self.orla.faults(app="receiver"))
         with_patience(lambda: self.orla.api("POST", f"/workflows/{self.workflow}/check-now"))
@@ -206,8 +281,7 @@ class Storm:
     def _take_stock(self) -> Ledger:
         """Effects are told apart by the run that made them: each message has one run, and each run one effect of a kind."""
         space = self.orla.space
-        runs = space.rows("SELECT id, state, TIMESTAMPDIFF(MICROSECOND, created_at, finished_at) / 1e6 AS took FROM run "
-                          "WHERE workflow_id=%s", (self.workflow,))  # fmt: skip
+        runs = space.rows("SELECT id, state FROM run WHERE workflow_id=%s", (self.workflow,))
         added = space.rows("SELECT run_id FROM `change` WHERE workspace_id=%s AND kind='add'", (space.id,))
         sent = self._sent()
         came = self.running.practice.server.read(lambda t: t.rows("SELECT headers FROM received WHERE path=%s", (self.path,)))
@@ -217,7 +291,6 @@ class Storm:
             mails=Counter(sent),
             requests=Counter(json.loads(r["headers"])["kelvix-source"] for r in came),
             states=Counter(r["state"] for r in runs),
-            slowest=max((float(r["took"]) for r in runs if r["took"] is not None), default=0.0),
             struck=self.struck,
         )
 

@@ -11,7 +11,9 @@ from storming import Storm, stormy_kelvix
 def test_each_message_has_exactly_one_effect_of_each_kind(tmp_path):
     with stormy_kelvix(tmp_path / "k", workers=2) as running:
         storm = Storm(running, seed=20261125)
-        ledger = storm.blow(messages=120, pause=1.0)
+        ledger = storm.blow(messages=300, pause=1.0)
         assert ledger.wrong() == {}, (ledger.states, ledger.struck)
-        assert ledger.states == {"done": ledger.messages} and ledger.messages >= 120
-        assert all(ledger.struck[s] for s in ("kill_a_worker", "freeze_a_worker", "restart_the_database", "turn_a_switch"))
+        assert ledger.states == {"done": ledger.messages} and ledger.messages >= 300
+        strikes = ("kill_a_worker", "freeze_a_worker", "restart_the_database", "turn_a_switch", "kill_the_web_application",
+                   "kill_the_practice_apps", "freeze_the_database", "fill_the_disk", "set_the_clocks")  # fmt: skip
+        assert all(ledger.struck[s] for s in strikes)

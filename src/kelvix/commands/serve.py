@@ -112,9 +112,11 @@ class Installation:
             self.mariadb.drop(server.schema)
         migrate(self.settings.servers["home"])
 
+    imports = str(TOP / "src")  # where the children find what they import
+
     def start(self, *names: str) -> None:
         """Start child processes and wait until those that answer HTTP do."""
-        env = os.environ | {settings_module.VARIABLE: str(self.settings_file), "PYTHONPATH": str(TOP / "src")}
+        env = os.environ | {settings_module.VARIABLE: str(self.settings_file), "PYTHONPATH": self.imports}
         for name in names:
             words = [sys.executable, "-W", "ignore::DeprecationWarning", "-m", "kelvix", *CHILDREN[name.partition("-")[0]]]
             self._children[name] = Child(name, words, env, self.data / f"{name}.log")

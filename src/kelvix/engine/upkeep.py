@@ -10,7 +10,7 @@ import structlog
 
 from kelvix.engine import attention, holding, notifying, recovering
 from kelvix.engine.engine import Engine
-from kelvix.store import kept_files, retention, trash
+from kelvix.store import clock, kept_files, retention, trash
 from kelvix.store.database_server import DatabaseServer
 from kelvix.store.upkeep import due
 
@@ -23,6 +23,8 @@ COUNT_EVERY = float(os.environ.get("KELVIX_COUNT_EVERY", "20"))  # seconds betwe
 
 def look_after(engine: Engine, server: DatabaseServer) -> None:
     """Do what is due on a server."""
+    if back := server.transact(clock.follow):
+        log.warning("the clock was set back; what is due is brought forward by as much", seconds=round(back))
     for name, every, work in (
         ("silence", SILENCE_EVERY, lambda space: attention.watch_silence(engine, engine.directory.open(space))),
         ("tell", TELL_EVERY, lambda space: notifying.tell(engine, engine.directory.open(space))),

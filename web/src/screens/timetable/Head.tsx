@@ -76,7 +76,7 @@ export function Head({ workflow, draft, findings, wrongSamples, zone, sampleLabe
         </Button>
         <TurnOn workflow={workflow} draft={draft} findings={findings} />
       </div>
-      {on && workflow.watch?.problem && <div className="note bad" role="status">The last check failed: {workflow.watch.problem}. It is tried again by itself.</div>}
+      {on && workflow.watch?.problem && <div className="note bad" role="status">The last check failed: {workflow.watch.problem}.</div>}
       {workflow.silent && <div className="note">{workflow.silent}</div>}
       {workflow.state === "paused" && workflow.reason && <div className="note bad">Paused: {workflow.reason}</div>}
       <Held workflow={workflow} itemsWord={app?.items_word ?? "items"} />
