@@ -118,9 +118,9 @@ def test_an_address_takes_fields_by_their_names_and_says_what_it_did_not_underst
     assert answer.status_code == 201, answer.text
     [record] = answer.json()["records"]
     assert record["understood"] == {"Name": "Order felt", "Due": "3 Dec 2026", "Who": "Ivo", "Text": "Colour: red"}
-    assert record["not_understood"] == ["Tasks has no field “Colour”: what it says is in the text"]
+    assert record["not_understood"] == ["Tasks has no field “Colour”; its value was added to the text"]
     again = orla.web.post(to, data={"text": "Ring the verger by 31 Feb", "Who": "Nobody"}).json()["records"][0]
-    assert len(again["not_understood"]) == 2 and again["not_understood"][1] == "“31 Feb” is not a day of the calendar"
+    assert len(again["not_understood"]) == 2 and again["not_understood"][1] == "“31 Feb” is not a valid date"
     assert again["not_understood"][0].startswith("Who: “Nobody” is ")
     assert "Who: Nobody" in again["understood"]["Text"] and again["understood"]["Name"] == "Ring the verger by 31 Feb"
     assert (
@@ -137,7 +137,7 @@ def test_an_address_takes_fields_by_their_names_and_says_what_it_did_not_underst
 def test_what_a_line_leaves_open_is_said_when_it_is_kept(tasks):
     orla, made, _ = tasks
     body = {"database": made["id"], "text": "Ring the verger 5/6"}
-    said = ["“5/6” can be 5 June or 6 May: write the month as a word"]
+    said = ["“5/6” could be 5 June or 6 May; write the month as a word"]
     assert orla.api("POST", "/capture/understand", json=body)["lines"][0]["unclear"] == said
     assert orla.api("POST", "/capture", json=body)["not_understood"] == said
 

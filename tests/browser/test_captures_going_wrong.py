@@ -181,7 +181,7 @@ def test_it_comes_at_once_and_the_next_look_is_shown(page: Page, orla: Person, s
     flow = source.workflow()
     page.goto(f"/workflows/{flow}")
     expect(page.get_by_text("as they arrive")).to_be_visible()
-    expect(page.get_by_text(re.compile(r"else at \d"))).to_be_visible()
+    expect(page.get_by_text(re.compile(r"next check \d"))).to_be_visible()
     source.bring("pushed")
     until(lambda: source.names() == ["pushed"], seconds=5)
     orla.faults(push="never", app=source.app)  # what pushes miss, the cursor finds: not by reading every item again

@@ -82,7 +82,7 @@ def test_a_fault_switch_shows_on_the_workflow(page: Page, orla, mode):
         page.goto(f"/workflows/{on.workflow}")
         page.get_by_role("button", name="check now").click()
         expect(
-            page.get_by_text(re.compile("The last check failed: Mail (answered with an error|no longer accepts)"))
+            page.get_by_text(re.compile("Last check failed: Mail (answered with an error|no longer accepts)"))
         ).to_be_visible()
     finally:
         orla.faults()

@@ -74,12 +74,12 @@ def test_two_windows_edit_one_field_the_second_is_told_and_chooses(tasks):
         assert kept(orla, database, record)[ids["Mail"]] == theirs
 
     edit_both("mine@post.example", "theirs@post.example")
-    page.get_by_role("button", name="Write mine").click()
+    page.get_by_role("button", name="Overwrite").click()
     until(lambda: kept(orla, database, record)[ids["Mail"]] == "mine@post.example")
     expect(page.get_by_role("dialog")).to_have_count(0)
     expect(other.get_by_role("gridcell", name="mine@post.example")).to_be_visible()
     edit_both("again@post.example", "theirs.too@post.example")
-    page.get_by_role("button", name="Keep what is there").click()
+    page.get_by_role("button", name="Keep current").click()
     expect(page.get_by_label("Edit Mail: theirs.too@post.example")).to_be_visible()
 
     # Two fields of one record: both edits stand, and nobody is asked.
@@ -132,8 +132,8 @@ def test_many_are_deleted_with_one_question_and_restored_from_the_trash(tasks):
     page.get_by_role("link", name="Databases", exact=True).click()
     page.get_by_label("Delete Tasks").click()
     asked = page.get_by_role("dialog")
-    expect(asked).to_contain_text("Its 1 record goes with it.")
-    expect(asked).to_contain_text("the capture address From the phone")
+    expect(asked).to_contain_text("Its 1 record is deleted too.")
+    expect(asked).to_contain_text("capture address From the phone")
     asked.get_by_role("button", name="Delete", exact=True).click()
     expect(page.get_by_text("No databases yet")).to_be_visible()
 
@@ -144,9 +144,9 @@ def test_many_are_deleted_with_one_question_and_restored_from_the_trash(tasks):
     page.get_by_label("Restore Ring the verger").click()
     expect(page.get_by_text("Tasks is in the trash too. Restore the database first.")).to_be_visible()
     for name in ("Ring the verger", "Buy hide glue", "Tasks"):
-        page.get_by_label(f"Tick {name}").click()
-    page.get_by_role("button", name="Restore 3").click()
-    expect(page.get_by_role("heading", name="Nothing here")).to_be_visible()
+        page.get_by_label(f"Select {name}").click()
+    page.get_by_role("button", name="Restore 3 items").click()
+    expect(page.get_by_role("heading", name="The trash is empty")).to_be_visible()
     assert len(orla.records(database["id"])) == 3
 
 
@@ -189,9 +189,9 @@ def test_fields_are_made_renamed_and_taken_away_with_undo(tasks):
     page.get_by_label("Name of Mail").press("Enter")
     expect(page.get_by_label("Name of Address")).to_be_visible()
     page.get_by_label("Take Hours away").click()
-    expect(page.get_by_text("Hours is in the trash; its values are kept.")).to_be_visible()
+    expect(page.get_by_text("Hours moved to the trash.")).to_be_visible()
     expect(page.get_by_label("Name of Hours")).to_have_count(0)
-    page.get_by_role("button", name="bring Hours back").click()
+    page.get_by_role("button", name="Restore Hours").click()
     expect(page.get_by_label("Name of Hours")).to_be_visible()
     page.get_by_role("button", name="Close").first.click()
     assert {"Who", "Address", "Hours"} <= {f["name"] for f in orla.api("GET", f"/databases/{database['id']}")["fields"]}

@@ -157,14 +157,14 @@ DUE = Database(2, "Chores", (Field(1, "Name", "text"), Field(2, "Due", "date"), 
 @pytest.mark.parametrize(
     ("line", "said"),
     [
-        ("Ring the verger by 31 Feb", "“31 Feb” is not a day of the calendar"),
-        ("Feast on the 31st of April", "“the 31st of April” is not a day of the calendar"),
-        ("Survey 30/02/2026", "“30/02/2026” is not a day of the calendar"),
-        ("Survey 2026-02-30", "“2026-02-30” is not a day of the calendar"),
-        ("Ring the verger 5/6", "“5/6” can be 5 June or 6 May: write the month as a word"),
-        ("Ring the verger on 5.6.2026", "“5.6.2026” can be 5 June or 6 May: write the month as a word"),
-        ("Ring the verger 3pm", "“3pm” names no day, which Due needs: add one, as in “today 3pm”"),
-        ("Ring the verger 13pm", "“13pm” is no time of day"),
+        ("Ring the verger by 31 Feb", "“31 Feb” is not a valid date"),
+        ("Feast on the 31st of April", "“the 31st of April” is not a valid date"),
+        ("Survey 30/02/2026", "“30/02/2026” is not a valid date"),
+        ("Survey 2026-02-30", "“2026-02-30” is not a valid date"),
+        ("Ring the verger 5/6", "“5/6” could be 5 June or 6 May; write the month as a word"),
+        ("Ring the verger on 5.6.2026", "“5.6.2026” could be 5 June or 6 May; write the month as a word"),
+        ("Ring the verger 3pm", "“3pm” has no day; for Due, write for example “today 3pm”"),
+        ("Ring the verger 13pm", "“13pm” is not a valid time"),
     ],
 )
 def test_what_reads_as_a_date_and_is_none_is_said_and_stays_in_the_name(line, said):
@@ -195,7 +195,7 @@ def test_fields_are_filled_by_their_names_and_nothing_that_does_not_fit_is_lost(
     quick, left = by_names(sent, TASKS, ENV)
     assert quick.values == {1: "Order felt", 2: date(2026, 12, 4), 3: "i", 4: Decimal("1.5"), 5: True, 6: ("r", "felt")}
     assert quick.wrong == ("Price: “many” is not a number; a number looks like 412.60 or 1,850",)
-    assert quick.unclear == ("Workshop tasks has no field “Colour”: what it says is in the text",)
+    assert quick.unclear == ("Workshop tasks has no field “Colour”; its value was added to the text",)
     assert left == ("Price: many", "Colour: red")
 
 

@@ -116,7 +116,7 @@ def test_allowed_but_nothing_shared_is_not_good(orla):
     assert states(orla)[on.connection] == "empty"
     assert (
         "refused",
-        "The connection Mail of " + orla_account(orla) + " is accepted, but nothing is shared with it",
+        f"Mail of {orla_account(orla)} is connected, but nothing is shared",
     ) in causes(orla)
     orla.connect("Enquiries", connection=on.connection)
     assert states(orla)[on.connection] == "good"
@@ -137,7 +137,7 @@ def test_while_every_call_fails_the_screens_say_so_and_afterwards_all_looks_at_o
         until(lambda: states(orla)[on.connection] == "failing")
         found = attention.of(orla.space)
         assert [(c.kind, c.connection) for c in found if c.kind == "unreachable"] == [("unreachable", on.connection)]
-        assert "has had no answer since" in found[0].sentence and "cannot be reached" in found[0].sentence
+        assert "has been unreachable since" in found[0].sentence and "cannot be reached" in found[0].sentence
         late = "UPDATE watch SET failures=12, next_check_at=NOW(3) + INTERVAL 900 SECOND WHERE workflow_id=%s"
         orla.space.transact(lambda t: t.execute(late, (on.workflow,)))
     finally:

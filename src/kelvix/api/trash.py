@@ -78,7 +78,7 @@ def ask_first(name: str, uses: list[Use], anyway: bool) -> None:
     raise Problem(
         409,
         f"{name} is used by {listed}.",
-        "Change what uses it first. Or delete it with anyway=true: what uses it fails from then on, until it is restored.",
+        "Edit those first, or delete it with anyway=true: they will fail until it is restored.",
         uses=[u.model_dump() for u in uses_out(uses)],
     )
 
@@ -113,7 +113,7 @@ def restore(who: Editor, body: EntriesIn) -> list[Restored]:
     asked = set(body.entries)
     found = list(who.space.read(lambda t: trash.many(t, who.space.id, sorted(asked))))
     if len(found) < len(asked):
-        raise LookupError("this is not in the trash any more")
+        raise LookupError("this item is no longer in the trash")
     found.sort(key=lambda e: ORDER.index(e.kind))
     back = [_restore(who, entry) for entry in found]
     who.announce("trash")

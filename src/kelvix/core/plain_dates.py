@@ -160,7 +160,7 @@ def doubts(text: str, now: datetime, zone: ZoneInfo, order: str | None = None) -
         words = " ".join(match[0].split())
         if kind == "clock":
             if match["twelve"] and _time(match) is None:
-                said.append(f"“{words}” is no time of day")
+                said.append(f"“{words}” is not a valid time")
             continue
         if _day(match, here, order) is not None or _RECURS.search(text[: match.start()]):
             continue
@@ -168,9 +168,9 @@ def doubts(text: str, now: datetime, zone: ZoneInfo, order: str | None = None) -
             continue
         words = words[len(found[0]) :] if (found := _PREPOSITION_ANY.match(words)) else words
         if match["num"] and order is None and (pair := _either(match)):
-            said.append(f"“{words}” can be {pair[0]} or {pair[1]}: write the month as a word")
+            said.append(f"“{words}” could be {pair[0]} or {pair[1]}; write the month as a word")
         elif match["num"] or not (match["this"] or match["weekday"]):
-            said.append(f"“{words}” is not a day of the calendar")
+            said.append(f"“{words}” is not a valid date")
     return said
 
 

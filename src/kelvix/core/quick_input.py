@@ -138,7 +138,7 @@ def by_names(sent: Mapping[str, object], database: Database, env: Env) -> tuple[
         if not texts:
             continue
         if field is None:
-            unclear.append(f"{database.name} has no field “{shorten(name, 60)}”: what it says is in the text")
+            unclear.append(f"{database.name} has no field “{shorten(name, 60)}”; its value was added to the text")
             left.append(f"{shorten(name, 60)}: {', '.join(texts)}")
             continue
         try:
@@ -259,7 +259,7 @@ def _dates(r: _Reading) -> None:
         field = fields[0]
         if said.dayless and field.type == "date":  # the time stays in the name: it would be lost
             words = r.line[said.start : said.end].strip()
-            r.unclear.append(f"“{words}” names no day, which {field.name} needs: add one, as in “today {words}”")
+            r.unclear.append(f"“{words}” has no day; for {field.name}, write for example “today {words}”")
             continue
         r.take(said.start, said.end, field, coerce(said.at if field.type == "datetime" else said.day, field.type, r.env.zone))
         if field.type == "date" and said.clock:  # the field has no room for the time: it stays in the name

@@ -107,11 +107,11 @@ def _trouble(one: connections.Connection, space: Space) -> tuple[Kind, str, str,
         said = f"The connection {one.name} is not accepted: {why}"
         return "refused", said, "Reconnect it. What arrives meanwhile is held, and runs afterwards.", ended
     if one.state == "empty":
-        said = f"The connection {one.name} is accepted, but nothing is shared with it"
-        return "refused", said, "Widen it, and tick what its workflows use.", since
+        said = f"{one.name} is connected, but nothing is shared"
+        return "refused", said, "Change its access, and select what its workflows use.", since
     if one.failing_since and datetime.now(UTC) - one.failing_since > FAILS_FOR:
-        said = f"The connection {one.name} has had no answer since {as_text(one.failing_since, space.zone)}: {one.reason}"
-        return "unreachable", said, "It goes on by itself when that has passed; nothing is lost.", one.failing_since
+        said = f"{one.name} has been unreachable since {as_text(one.failing_since, space.zone)}: {one.reason}"
+        return "unreachable", said, "Kelvix retries automatically, and nothing is lost.", one.failing_since
     return None
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from kelvix.store.database_server import Transaction
 
-SLACK = 2.0  # seconds back that are nothing to speak of
+TOLERANCE = 2.0  # seconds back that are nothing to speak of
 DUE = (
     ("watch", "next_check_at"),
     ("pace", "next_at"),
@@ -22,10 +22,10 @@ def follow(t: Transaction) -> float:
     t.execute("INSERT IGNORE INTO upkeep (name, due_at) VALUES ('clock', NOW(3))")
     row = t.row("SELECT TIMESTAMPDIFF(MICROSECOND, NOW(3), due_at) / 1e6 AS ahead FROM upkeep WHERE name='clock' FOR UPDATE")
     back = float(row["ahead"]) if row else 0.0
-    if back > SLACK:
+    if back > TOLERANCE:
         for table, column, *only in DUE:
             t.execute(
                 f"UPDATE {table} SET {column}={column} - INTERVAL %s SECOND WHERE {column} > NOW(3) {' '.join(only)}", (back,)
             )
     t.execute("UPDATE upkeep SET due_at=NOW(3) WHERE name='clock'")
-    return back if back > SLACK else 0.0
+    return back if back > TOLERANCE else 0.0

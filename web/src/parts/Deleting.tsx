@@ -11,8 +11,10 @@ type Deleted = Schemas["Deleted"];
 export interface Deletion {
   /** What is deleted, as its name reads in a sentence. */
   name: string;
-  /** What goes with it, in a sentence; where there is any it is asked for first. */
+  /** What is deleted with it, in a sentence; if there is any it is asked for first, even an empty one. */
   also?: string;
+  /** Whether several are deleted. */
+  many?: boolean;
   /** What uses it. Asked for only where `also` asks anyway: the server says it of its own accord otherwise. */
   uses?: () => Promise<Use[]>;
   run: (anyway: boolean) => Promise<Deleted>;
@@ -34,7 +36,7 @@ export function useDeleting() {
     onSuccess: ({ entries }, { name, onDone }) => {
       setAsked(null);
       void queries.invalidateQueries();
-      tell(`${name[0]?.toUpperCase()}${name.slice(1)} ${entries.length > 1 ? "are" : "is"} in the trash.`, { label: "Undo", run: () => restore.mutate(entries) });
+      tell(`${name} moved to the trash.`, { label: "Undo", run: () => restore.mutate(entries) });
       onDone?.();
     },
     onError: (error, deletion) => {
@@ -54,11 +56,11 @@ export function useDeleting() {
       <DialogContent>
         {asked.used.length > 0 && (
           <div className="note bad">
-            It is in use, and what uses it fails until it is restored:
+            These use it, and will fail until you restore it:
             <ul style={{ margin: "4px 0 0", paddingLeft: 18 }}>
               {asked.used.map((u) => (
                 <li key={`${u.kind}${u.id}`}>
-                  {u.kind === "workflow" ? "the workflow " : "the capture address "}
+                  {u.kind === "workflow" ? "workflow " : "capture address "}
                   <b>{u.name}</b>
                 </li>
               ))}
@@ -66,12 +68,12 @@ export function useDeleting() {
           </div>
         )}
         <p>
-          {asked.also} It can be restored from the trash for 30 days.
+          {asked.also} You can restore {asked.many ? "them" : "it"} from the trash for 30 days.
         </p>
         {work.error && !(work.error instanceof Problem && work.error.more.uses) && <div className="note bad">{said(work.error)}</div>}
       </DialogContent>
       <DialogActions>
-        <Button onClick={() => setAsked(null)}>Leave it</Button>
+        <Button onClick={() => setAsked(null)}>Cancel</Button>
         <Button color="error" variant="contained" disabled={work.isPending} onClick={() => work.mutate({ ...asked, anyway: true })}>
           Delete
         </Button>

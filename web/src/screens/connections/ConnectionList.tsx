@@ -15,7 +15,7 @@ export function ConnectionState({ state }: { state: string }) {
     good: ["●", "ok"],
     expiring: ["◔", "look"],
     empty: ["◌", "look", "nothing shared"],
-    failing: ["!", "bad", "no answer"],
+    failing: ["!", "bad", "unreachable"],
     refused: ["!", "bad"],
     lost: ["!", "bad"],
   };

@@ -16,13 +16,13 @@ export function Clash({ clash, database, zone, onMine, onTheirs }: Props) {
   const fields = database.fields.filter((f) => String(f.id) in clash.mine);
   return (
     <Dialog open onClose={onTheirs} maxWidth="sm" fullWidth>
-      <DialogTitle>{fields.map((f) => f.name).join(", ")} was changed meanwhile</DialogTitle>
+      <DialogTitle>{fields.map((f) => f.name).join(", ")} was edited elsewhere</DialogTitle>
       <DialogContent>
-        <p>Somebody, or a workflow, changed it after you began. Choose which value is kept.</p>
+        <p>Someone, or a workflow, changed the value after you started editing. Choose which value to keep.</p>
         {fields.map((f) => (
           <dl className="particulars" key={f.id}>
             <div>
-              <dt>There now</dt>
+              <dt>Current</dt>
               <dd style={{ whiteSpace: "pre-wrap", overflowWrap: "anywhere" }}>{reads(f, clash.theirs[String(f.id)], zone) || "empty"}</dd>
             </div>
             <div>
@@ -33,9 +33,9 @@ export function Clash({ clash, database, zone, onMine, onTheirs }: Props) {
         ))}
       </DialogContent>
       <DialogActions>
-        <Button onClick={onTheirs}>Keep what is there</Button>
+        <Button onClick={onTheirs}>Keep current</Button>
         <Button variant="contained" onClick={onMine}>
-          Write mine
+          Overwrite
         </Button>
       </DialogActions>
     </Dialog>

@@ -18,7 +18,8 @@ export function DatabaseButtons({ database, chosen, onDone }: Props) {
   const remove = () =>
     start({
       name: many,
-      also: records.length > 1 ? `All ${records.length} that are chosen go into the trash.` : undefined,
+      also: records.length > 1 ? "" : undefined,
+      many: true,
       run: () => answer(client.POST("/api/v1/databases/{database_id}/records/delete", { params: { path: { database_id: database } }, body: { records } })),
       onDone,
     });

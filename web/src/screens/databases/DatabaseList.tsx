@@ -15,7 +15,7 @@ export function DatabaseList() {
     const path = { params: { path: { database_id: d.id } } };
     start({
       name: d.name,
-      also: d.records ? `Its ${counted(d)} ${d.records === 1 ? "record goes" : "records go"} with it.` : undefined,
+      also: d.records ? `Its ${counted(d)} ${d.records === 1 ? "record is" : "records are"} deleted too.` : undefined,
       uses: () => answer(client.GET("/api/v1/databases/{database_id}/uses", path)),
       run: (anyway) => answer(client.DELETE("/api/v1/databases/{database_id}", { params: { ...path.params, query: { anyway } } })),
     });

@@ -114,9 +114,9 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
         </table>
         {gone.map((f) => (
           <div className="note" key={f.entries[0]} role="status">
-            {f.name} is in the trash; its values are kept.{" "}
+            {f.name} moved to the trash.{" "}
             <button className="link" onClick={() => restore.mutate(f.entries, { onSuccess: () => setGone((now) => now.filter((g) => g !== f)) })}>
-              bring {f.name} back
+              Restore {f.name}
             </button>
           </div>
         ))}

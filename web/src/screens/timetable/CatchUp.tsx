@@ -17,7 +17,7 @@ const STATES: Record<Past["state"], [look: string, mark: string, words: string]>
   passed_by: ["st", "▬", "would pass by"],
   put_right: ["bad", "!", "something to put right"],
   carried: ["st", "●", "carried before"],
-  failed: ["bad", "!", "its run failed"],
+  failed: ["bad", "!", "failed"],
   tried: ["look", "?", "carried in a try"],
 };
 
@@ -102,7 +102,7 @@ export function CatchUp({ workflow, zone, ready }: Props) {
                       <td className={look}>
                         <span className="mk">{mark}</span>
                         {words}{" "}
-                        {item.state === "failed" && item.run !== null && <Link to={`/runs/${item.run}`}>retry it there</Link>}
+                        {item.state === "failed" && item.run !== null && <Link to={`/runs/${item.run}`}>Open run</Link>}
                       </td>
                     </tr>
                   );

@@ -32,7 +32,7 @@ export function CatchUpProgress({ workflow, latest }: { workflow: number; latest
   const counts = [
     added > 0 && `${added} carried`,
     latest.there > 0 && `${latest.there} there already`,
-    latest.known > 0 && `${latest.known} taken in before`,
+    latest.known > 0 && `${latest.known} already run`,
     latest.passed_by > 0 && `${latest.passed_by} passed by`,
     latest.failed > 0 && `${latest.failed} failed`,
   ].filter(Boolean);

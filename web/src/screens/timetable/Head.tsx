@@ -56,7 +56,7 @@ export function Head({ workflow, draft, findings, wrongSamples, zone, sampleLabe
                 <button className="link" onClick={() => check.mutate()}>
                   check now
                 </button>
-                {!workflow.watch.problem && <>, else at <span className="fixed">{seconds(workflow.watch.next_check_at, zone)}</span></>}
+                {!workflow.watch.problem && <> · next check {seconds(workflow.watch.next_check_at, zone)}</>}
               </>
             ) : (
               <>{workflow.state === "paused" ? "New items are held while this is paused" : "New items aren’t processed while this is off"}</>
@@ -76,7 +76,7 @@ export function Head({ workflow, draft, findings, wrongSamples, zone, sampleLabe
         </Button>
         <TurnOn workflow={workflow} draft={draft} findings={findings} />
       </div>
-      {on && workflow.watch?.problem && <div className="note bad" role="status">The last check failed: {workflow.watch.problem}.</div>}
+      {on && workflow.watch?.problem && <div className="note bad" role="status">Last check failed: {workflow.watch.problem}.</div>}
       {workflow.silent && <div className="note">{workflow.silent}</div>}
       {workflow.state === "paused" && workflow.reason && <div className="note bad">Paused: {workflow.reason}</div>}
       <Held workflow={workflow} itemsWord={app?.items_word ?? "items"} />

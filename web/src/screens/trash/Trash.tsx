@@ -6,7 +6,7 @@ import { dateTime, day, relative } from "../../parts/dates";
 import { useRestoring, useTrash, type Kind } from "./useTrash";
 
 const KINDS: [Kind | "", string][] = [
-  ["", "All that was deleted"],
+  ["", "All types"],
   ["record", "Records"],
   ["field", "Fields"],
   ["database", "Databases"],
@@ -41,13 +41,13 @@ export function Trash() {
           ))}
         </Select>
         <Button variant="contained" disabled={picked.size === 0 || restore.isPending} onClick={() => restore.mutate([...picked])}>
-          {picked.size === 0 ? "Restore the ticked" : `Restore ${picked.size}`}
+          {picked.size === 0 ? "Restore selected" : `Restore ${picked.size} ${picked.size === 1 ? "item" : "items"}`}
         </Button>
       </div>
       {trash.data && entries.length === 0 ? (
         <div className="empty">
-          <h2>Nothing here</h2>
-          <p>Records, fields, databases and workflows that are deleted can be restored from here for 30 days.</p>
+          <h2>The trash is empty</h2>
+          <p>Deleted records, fields, databases and workflows appear here for 30 days. Restore one to use it again.</p>
         </div>
       ) : (
         <div className="scroll fill">
@@ -64,11 +64,11 @@ export function Trash() {
             <thead>
               <tr>
                 <th />
-                <th>What</th>
+                <th>Type</th>
                 <th>Name</th>
                 <th>Deleted by</th>
-                <th>When</th>
-                <th>Goes for good</th>
+                <th>Deleted</th>
+                <th>Kept until</th>
                 <th />
               </tr>
             </thead>
@@ -76,19 +76,19 @@ export function Trash() {
               {entries.map((e) => (
                 <tr key={e.id}>
                   <td>
-                    <input type="checkbox" aria-label={`Tick ${e.name ?? "it"}`} checked={picked.has(e.id)} onChange={() => pick(e.id)} />
+                    <input type="checkbox" aria-label={`Select ${e.name ?? "it"}`} checked={picked.has(e.id)} onChange={() => pick(e.id)} />
                   </td>
                   <td className="quiet">{e.kind}</td>
                   <td>
                     {e.name ?? "without a name"}
-                    {e.database && <span className="det">of {e.database}</span>}
+                    {e.database && <span className="det">in {e.database}</span>}
                   </td>
                   <td>{e.deleted_by}</td>
                   <td title={dateTime(e.at, zone)}>{relative(e.at)}</td>
                   <td>{day(e.until, zone)}</td>
                   <td>
                     <button className="link" disabled={restore.isPending} onClick={() => restore.mutate([e.id])} aria-label={`Restore ${e.name ?? "it"}`}>
-                      restore
+                      Restore
                     </button>
                   </td>
                 </tr>
@@ -97,7 +97,7 @@ export function Trash() {
           </table>
           {trash.hasNextPage && (
             <button className="link" disabled={trash.isFetching} onClick={() => void trash.fetchNextPage()}>
-              show older ones
+              Show more
             </button>
           )}
         </div>

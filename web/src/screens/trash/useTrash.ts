@@ -21,7 +21,7 @@ export function useRestoring(onDone?: () => void) {
     mutationFn: (entries: number[]) => answer(client.POST("/api/v1/trash/restore", { body: { entries } })),
     onSuccess: (back) => {
       void queries.invalidateQueries();
-      tell(back.length === 1 ? "Restored." : `${back.length} things are restored.`);
+      tell(back.length === 1 ? "Restored." : `${back.length} items restored.`);
       onDone?.();
     },
     onError: fail,

@@ -16,7 +16,7 @@ export function WorkflowList() {
   const remove = (w: Workflow) =>
     start({
       name: w.name,
-      also: w.held ? `${w.held.count.toLocaleString("en-GB")} ${w.held.count === 1 ? "item" : "items"} that it holds will be dropped, and cannot be restored.` : undefined,
+      also: w.held ? `Its ${w.held.count.toLocaleString("en-GB")} held ${w.held.count === 1 ? "item is" : "items are"} deleted permanently.` : undefined,
       uses: () => answer(client.GET("/api/v1/workflows/{workflow_id}/uses", { params: { path: { workflow_id: w.id } } })),
       run: (anyway) => answer(client.DELETE("/api/v1/workflows/{workflow_id}", { params: { path: { workflow_id: w.id }, query: { anyway } } })),
     });
