@@ -16,7 +16,7 @@ from contextlib import contextmanager, suppress
 import httpx2 as httpx
 from _report import keep, percentile, table, verdict
 
-from attacks import dripping, heavy_pdf
+from attacks import dripping, heavy_pdf, tell_a_receiver
 from support import FIELDS, Kelvix, On, Person, document, turn_on, until
 
 SECONDS = float(os.environ.get("KELVIX_HOSTILE_SECONDS", "20"))
@@ -70,17 +70,7 @@ def again_and_again(work: Callable[[], object], threads: int = 1) -> Iterator[No
 
 @contextmanager
 def telling(orla: Person, address: str) -> Iterator[None]:
-    connection = orla.connect("Enquiries")
-    when = {
-        "verb": "when",
-        "id": "w",
-        "connection": connection,
-        "container": str(orla.folders["Enquiries"]),
-        "container_name": "E",
-    }
-    tell = {"verb": "web_request", "id": "r", "address": [{"text": address}], "recognises": True, "body": []}
-    flow = orla.workflow("Tell", {"lines": [when, tell]})
-    orla.api("POST", f"/workflows/{flow}/on")
+    flow = tell_a_receiver(orla, address)
     for n in range(20):
         orla.deliver(f"to tell {n}")
     time.sleep(1)

@@ -9,6 +9,8 @@ import zlib
 from collections.abc import Iterator
 from contextlib import contextmanager
 
+from support import Person
+
 
 def heavy_pdf(operations: int = 1_000_000) -> bytes:
     """One page, of some kilobytes, whose text is put together from so many pieces that reading it takes minutes."""
@@ -62,6 +64,17 @@ def dripping(head: bytes, every: float, first: bytes = b"") -> Iterator[int]:
     finally:
         over.set()
         listener.close()
+
+
+def tell_a_receiver(person: Person, address: str) -> int:
+    """Turn on a workflow that sends a request to an address for each message in Enquiries: its number."""
+    connection = person.connect("Enquiries")
+    when = {"verb": "when", "id": "w", "connection": connection, "container": str(person.folders["Enquiries"]),
+            "container_name": "E"}  # fmt: skip
+    tell = {"verb": "web_request", "id": "r", "address": [{"text": address}], "recognises": True, "body": []}
+    workflow = person.workflow("Tell", {"lines": [when, tell]})
+    person.api("POST", f"/workflows/{workflow}/on")
+    return workflow
 
 
 @contextmanager

@@ -8,7 +8,7 @@ import time
 
 import pytest
 
-from attacks import dripping, heavy_pdf
+from attacks import dripping, heavy_pdf, tell_a_receiver
 from kelvix.store import runs
 from support import FIELDS, Kelvix, document, turn_on, until
 
@@ -58,17 +58,7 @@ def test_a_receiver_that_drips(troubled, neighbour):
     running, address = troubled
     quiet = crossings(neighbour, 2, "quiet")
     orla = running.person("Orla")
-    connection = orla.connect("Enquiries")
-    when = {
-        "verb": "when",
-        "id": "w",
-        "connection": connection,
-        "container": str(orla.folders["Enquiries"]),
-        "container_name": "E",
-    }
-    tell = {"verb": "web_request", "id": "r", "address": [{"text": address}], "recognises": True, "body": []}
-    workflow = orla.workflow("Tell", {"lines": [when, tell]})
-    orla.api("POST", f"/workflows/{workflow}/on")
+    workflow = tell_a_receiver(orla, address)
     for n in range(8):
         orla.deliver(f"to tell {n}")
     until(lambda: len(orla.runs(workflow, "running")) >= 4)
