@@ -5,15 +5,17 @@ from __future__ import annotations
 import json
 import statistics
 import tempfile
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
 from kelvix.settings import TOP
-from support import Kelvix
+from support import Kelvix, On, until
 
 RESULTS = TOP / "bench/results"
+EVERY = 0.15  # seconds between messages whose crossing is measured
 
 
 @contextmanager
@@ -25,6 +27,30 @@ def kelvix() -> Iterator[Kelvix]:
             yield running
         finally:
             running.stop()
+
+
+def crossings(on: On, seconds: float, what: str) -> list[float]:
+    """Seconds from a message's way in to the record's commit, for one message after the other; by the log of changes, so that
+    what is measured is not the reading of records."""
+    found: list[float] = []
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        name = f"{what} {len(found)}"
+        before = on.person.space.row(
+            "SELECT COALESCE(MAX(seq),0) AS n FROM `change` WHERE workspace_id=%s", (on.person.space.id,)
+        )
+        began = time.monotonic()
+        on.person.deliver(name)
+        until(
+            lambda n=before["n"]: on.person.space.row(
+                "SELECT seq FROM `change` WHERE workspace_id=%s AND seq > %s LIMIT 1", (on.person.space.id, n)
+            ),
+            60,
+            0.002,
+        )
+        found.append(time.monotonic() - began)
+        time.sleep(EVERY)
+    return found
 
 
 def percentile(values: list[float], share: float) -> float:

@@ -14,37 +14,13 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 
 import httpx2 as httpx
-from _report import keep, percentile, table, verdict
+from _report import crossings, keep, percentile, table, verdict
 
 from attacks import dripping, heavy_pdf, tell_a_receiver
-from support import FIELDS, Kelvix, On, Person, document, turn_on, until
+from support import FIELDS, Kelvix, Person, document, turn_on
 
 SECONDS = float(os.environ.get("KELVIX_HOSTILE_SECONDS", "20"))
-TWICE, FLOOR, EVERY = 2.0, 0.25, 0.15  # seconds between the neighbour's messages
-
-
-def crossings(on: On, seconds: float, what: str) -> list[float]:
-    """Seconds from a message's way in to the record's commit, for one message after the other; by the log of changes, so that
-    what is measured is not the reading of records."""
-    found: list[float] = []
-    end = time.monotonic() + seconds
-    while time.monotonic() < end:
-        name = f"{what} {len(found)}"
-        before = on.person.space.row(
-            "SELECT COALESCE(MAX(seq),0) AS n FROM `change` WHERE workspace_id=%s", (on.person.space.id,)
-        )
-        began = time.monotonic()
-        on.person.deliver(name)
-        until(
-            lambda n=before["n"]: on.person.space.row(
-                "SELECT seq FROM `change` WHERE workspace_id=%s AND seq > %s LIMIT 1", (on.person.space.id, n)
-            ),
-            60,
-            0.002,
-        )
-        found.append(time.monotonic() - began)
-        time.sleep(EVERY)
-    return found
+TWICE, FLOOR = 2.0, 0.25
 
 
 @contextmanager

@@ -95,7 +95,8 @@ def _connections(t: Transaction, space: Space, in_use: set[int]) -> list[Cause]:
     for one in connections.every(t, space.id):
         if one.id in in_use and (said := _trouble(one, space)):
             kind, sentence, advice, at = said
-            found.append(Cause(kind, f"{one.state}/{one.id}/{at}", sentence, advice, at, connection=one.id))
+            hour = f"{at:%Y%m%d%H}"  # an app that comes and goes is one cause
+            found.append(Cause(kind, f"{one.state}/{one.id}/{hour}", sentence, advice, at, connection=one.id))
     return found
 
 
