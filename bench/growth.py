@@ -1,6 +1,7 @@
 """What each screen asks of a workspace that has grown: 400,000 runs with 1.2 million lines, 500,000 records and a million changes.
 
-Beside the screens, a mail that crosses. Claim: each takes at most twice as long as in a workspace that has just begun, or 20 ms. KELVIX_GROWTH is the number of runs.
+Beside the screens, a mail that crosses. Claim: each takes at most twice as long as in a workspace that has just begun, or 20 ms.
+KELVIX_GROWTH is the number of runs.
 """
 
 from __future__ import annotations

@@ -72,6 +72,13 @@ def test_a_field_that_reaches_a_value(tables):
     orla.api("PATCH", f"/databases/{tasks['id']}/records/{record['id']}", headers={"if-match": str(record["version"])},
              json={"values": {str(tasks["fields"][1]["id"]): "2"}})  # fmt: skip
     until(lambda: rows() == ["started"])
+    # What it was and what it is now have the same name, and are told apart wherever they are listed.
+    page.get_by_role("button", name=re.compile("^fetch the newest")).click()
+    page.get_by_text("a record to Notes").first.click()
+    page.get_by_label("Name is filled with").click()
+    page.keyboard.type("stage")
+    expect(page.get_by_role("option").filter(has_text=re.compile("^StageDone"))).to_have_count(1)
+    expect(page.get_by_role("option").filter(has_text=re.compile("^Before › Stage"))).to_have_count(1)
 
 
 def test_a_schedule_is_said_in_plain_choices_and_shows_when_it_comes_round(tables):
