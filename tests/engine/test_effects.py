@@ -90,7 +90,10 @@ def test_a_record_goes_to_the_trash_and_comes_back(parishes, by_hand):
     update = {"verb": "update", "id": "u", "of": "f", "fillings": [known.of(known.names[2], text="Closed")]}
     run = by_hand.begin(orla.workflow("Away", known.lines(known.found, delete, update)), ITEM)
     assert outcomes(by_hand.carry(run)) == ["in", "found", "deleted", "found_none"] and rows() == []
+    listed = orla.api("GET", "/trash")["entries"]
+    assert [(e["kind"], e["name"], e["deleted_by"]) for e in listed] == [("record", "St Bride", "Away")], "by which workflow"
     assert orla.api("POST", f"/runs/{run}/undo")["undone"] == 1 and rows() == [("St Bride", "1")]
+    assert orla.api("GET", "/trash")["entries"] == []
 
 
 def test_what_a_run_added_and_changed_is_taken_back_as_one(parishes, by_hand):

@@ -254,8 +254,8 @@ def set_deleted(t: Transaction, workspace_id: int, database: Database, record_id
     )
     if deleted:
         title = record.values.get(database.fields[0].id)
-        by = origin.person or origin.workflow or "a workflow"
-        trash.put(t, workspace_id, "record", record_id, None if title is None else str(title), by, database.id)
+        name = None if title is None else str(title)
+        trash.put(t, workspace_id, "record", record_id, name, origin.person, database.id, origin.run)
     else:
         trash.take(t, workspace_id, "record", record_id, database.id)
     return _log(

@@ -30,11 +30,24 @@ class Trashed:
     at: datetime
 
 
-def put(t: Transaction, workspace_id: int, kind: Kind, item_id: int, name: str | None, by: str, database_id: int = 0) -> None:
-    """Note that something was deleted, in the transaction that deletes it."""
+BY_RUN = "(SELECT w.name FROM run r JOIN workflow w ON w.id = r.workflow_id WHERE r.workspace_id=%s AND r.id=%s)"
+
+
+def put(
+    t: Transaction,
+    workspace_id: int,
+    kind: Kind,
+    item_id: int,
+    name: str | None,
+    by: str | None,
+    database_id: int = 0,
+    run: int | None = None,
+) -> None:
+    """Note that something was deleted, in the transaction that deletes it; by a person, or else by the workflow of a run."""
     t.later(
-        "REPLACE INTO trash (workspace_id, kind, database_id, item_id, name, deleted_by) VALUES (%s,%s,%s,%s,%s,%s)",
-        (workspace_id, kind, database_id, item_id, name and name[:300], by[:200]),
+        "REPLACE INTO trash (workspace_id, kind, database_id, item_id, name, deleted_by) "
+        f"VALUES (%s,%s,%s,%s,%s,COALESCE(%s,{BY_RUN},'a workflow'))",
+        (workspace_id, kind, database_id, item_id, name and name[:300], by and by[:200], workspace_id, run),
     )
 
 
