@@ -139,7 +139,7 @@ def test_many_are_deleted_with_one_question_and_restored_from_the_trash(tasks):
 
     page.get_by_role("link", name="Trash").click()
     row = page.get_by_role("row").filter(has_text="Ring the verger")
-    expect(row).to_contain_text("record")
+    expect(row).to_contain_text("Record")
     expect(row).to_contain_text("Orla")
     page.get_by_label("Restore Ring the verger").click()
     expect(page.get_by_text("Tasks is in the trash too. Restore the database first.")).to_be_visible()

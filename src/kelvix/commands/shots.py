@@ -24,7 +24,6 @@ VIEWS: dict[str, tuple[str, ...]] = {
     "timetable": ("/workflows/6",),
     "timetable-dark": ("/workflows/6",),
     "files": ("/workflows/3",),
-    "find": ("/workflows/1", "text=a record in Parishes"),
     "decide": ("/workflows/7", "text=which way to go"),
     "mail": ("/workflows/8", "text=Open work: … hours"),
     "side-by-side": ("/beside?left=c2.6&right=d4",),
@@ -38,6 +37,15 @@ VIEWS: dict[str, tuple[str, ...]] = {
     "run": ("/runs/20",),
     "connection": ("/connections/1",),
     "practice-apps": ("/practice",),
+    # The last: it deletes some of what the others show.
+    "trash": (
+        "/databases/1",
+        "[aria-label='Choose Loft visit on Thursday']",
+        "[aria-label='Choose Scaffolding for Oxbow']",
+        "button:has-text('Delete them')",
+        "[role=dialog] button:has-text('Delete')",
+        "nav a:has-text('Trash')",
+    ),
 }
 
 

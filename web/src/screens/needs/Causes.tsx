@@ -35,7 +35,7 @@ export function Causes({ causes, withQuestions = false }: Props) {
       {grave.map((cause) => (
         <OneCause key={cause.key} cause={cause} />
       ))}
-      {others.length > 0 && <h2>Not turned on yet</h2>}
+      {others.length > 0 && <h2 style={{ padding: "10px 15px 0" }}>Not turned on yet</h2>}
       {others.map((cause) => (
         <OneCause key={cause.key} cause={cause} />
       ))}

@@ -78,7 +78,7 @@ export function Trash() {
                   <td>
                     <input type="checkbox" aria-label={`Select ${e.name ?? "it"}`} checked={picked.has(e.id)} onChange={() => pick(e.id)} />
                   </td>
-                  <td className="quiet">{e.kind}</td>
+                  <td className="quiet">{`${e.kind[0]?.toUpperCase()}${e.kind.slice(1)}`}</td>
                   <td>
                     {e.name ?? "without a name"}
                     {e.database && <span className="det">in {e.database}</span>}
