@@ -75,7 +75,7 @@ def test_a_field_that_reaches_a_value(tables):
     # What it was and what it is now have the same name, and are told apart wherever they are listed.
     page.get_by_role("button", name=re.compile("^fetch the newest")).click()
     page.get_by_text("a record to Notes").first.click()
-    page.get_by_label("Name is filled with").click()
+    page.get_by_label("Text is filled with").click()
     page.keyboard.type("stage")
     expect(page.get_by_role("option").filter(has_text=re.compile("^StageDone"))).to_have_count(1)
     expect(page.get_by_role("option").filter(has_text=re.compile("^Before › Stage"))).to_have_count(1)

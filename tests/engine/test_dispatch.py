@@ -50,6 +50,28 @@ def test_waiting_ends_in_time(ends):
     assert time.monotonic() - began < 2
 
 
+def test_nobody_is_left_out_while_the_list_of_listeners_is_read(ends, monkeypatch):
+    """Another thread that announces at that moment tells those who were known before."""
+    teller = ends[0]
+    teller._listeners("news")
+    before = dict(teller._known)
+
+    def read(work):
+        rows = home.read(work)
+
+        def slowly():
+            for row in rows:
+                assert teller._known == before, "it is taken over whole"
+                yield row
+
+        return list(slowly()) and slowly()
+
+    home = teller._home
+    monkeypatch.setattr(teller, "_home", type("Home", (), {"read": staticmethod(read)}))
+    teller._known_at = 0.0
+    assert teller._listeners("news")
+
+
 def test_who_is_gone_is_forgotten(kelvix, ends):
     home = kelvix.engine.directory.home
     home.transact(lambda t: t.execute("INSERT INTO listener VALUES ('127.0.0.1:9', 'work', NOW(3) - INTERVAL 1 MINUTE)"))

@@ -15,7 +15,6 @@ from fastapi.responses import StreamingResponse
 
 from kelvix.api.access import Reader
 from kelvix.engine.engine import Engine
-from kelvix.store import changes
 from kelvix.store.database_server import Transaction
 
 router = APIRouter(prefix="/api/v1", tags=["live"])
@@ -34,7 +33,7 @@ class Hub:
         self.engine = engine
         self._streams: dict[asyncio.Queue[list[str]], int] = {}
         self._loop: asyncio.AbstractEventLoop | None = None
-        self._seen: dict[int, tuple[int, int]] = {}
+        self._seen: dict[int, tuple[int, ...]] = {}
         self._told: deque[tuple[float, int, list[str]]] = deque(maxlen=MOST_RECENT)
 
     def start(self) -> None:
@@ -71,11 +70,12 @@ class Hub:
                 time.sleep(1)
 
     def _moved(self, workspace_id: int) -> bool:
-        """Whether changes or runs came that nobody announced, by the two numbers that only go up."""
+        """Whether runs came, or records or databases changed, that nobody announced: by numbers that only go up."""
 
-        def work(t: Transaction) -> tuple[int, int]:
+        def work(t: Transaction) -> tuple[int, ...]:
             run = t.row("SELECT MAX(id) AS n FROM run WHERE workspace_id=%s", (workspace_id,))
-            return changes.last(t, workspace_id), int(run["n"] or 0) if run else 0
+            counters = t.rows("SELECT n FROM counter WHERE workspace_id=%s ORDER BY name", (workspace_id,))
+            return (int(run["n"] or 0) if run else 0, *(int(r["n"]) for r in counters))
 
         now = self.engine.directory.open(workspace_id).read(work)
         before = self._seen.get(workspace_id, now)

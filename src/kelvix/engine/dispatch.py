@@ -84,10 +84,11 @@ class Dispatch:
                     "SELECT address, wants FROM listener WHERE seen_at > NOW(3) - INTERVAL %s SECOND", (LISTEN_SECONDS,)
                 )
             )
-            self._known = {}
+            known: dict[str, list[tuple[str, int]]] = {}
             for row in rows:
                 host, _, port = row["address"].rpartition(":")
-                self._known.setdefault(row["wants"], []).append((host, int(port)))
+                known.setdefault(row["wants"], []).append((host, int(port)))
+            self._known = known  # whole at once: another thread reads it meanwhile
             self._known_at = time.monotonic()
         return self._known.get(wants, [])
 
