@@ -150,3 +150,15 @@ def test_after_thirty_days_things_go_for_good(made, kelvix):
         "the log keeps its numbers, not values"
     )
     assert trash.empty_old(orla.space) == 0
+
+
+def test_what_is_restored_while_old_things_go_loses_nothing(made):
+    """The list of what is old was read before it was restored."""
+    orla, database, ids = made
+    record = add(orla, database, Name="Order felt", Tags=["1"])
+    orla.api("DELETE", f"/databases/{database['id']}/records/{record}")
+    orla.api("POST", "/trash/restore", json={"entries": [entries(orla)[0]["id"]]})
+    trash._let_go(orla.space, "record", database["id"], record)
+    trash._let_go(orla.space, "database", 0, database["id"])
+    detail = orla.api("GET", f"/databases/{database['id']}/records/{record}")
+    assert detail["record"]["values"][ids["Tags"]] == ["1"] and detail["history"][-1]["after"][ids["Name"]] == "Order felt"

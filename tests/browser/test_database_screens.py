@@ -188,7 +188,7 @@ def test_fields_are_made_renamed_and_taken_away_with_undo(tasks):
     page.get_by_label("Name of Mail").fill("Address")
     page.get_by_label("Name of Mail").press("Enter")
     expect(page.get_by_label("Name of Address")).to_be_visible()
-    page.get_by_label("Take Hours away").click()
+    page.get_by_label("Remove Hours").click()
     expect(page.get_by_text("Hours moved to the trash.").first).to_be_visible()
     expect(page.get_by_label("Name of Hours")).to_have_count(0)
     page.get_by_role("button", name="Restore Hours").click()

@@ -116,12 +116,12 @@ def _let_go(space: Space, kind: Kind, database_id: int, item_id: int) -> None:
                     "UPDATE field SET state='going' WHERE workspace_id=%s AND id=%s AND state='gone'", (space.id, item_id)
                 )
             case "database":
-                t.execute(
+                if t.execute(
                     "UPDATE `database` SET state='going' WHERE workspace_id=%s AND id=%s AND deleted_at IS NOT NULL",
                     (space.id, item_id),
-                )
-                t.execute("DELETE FROM trash WHERE workspace_id=%s AND database_id=%s", (space.id, item_id))
-                _empty_changes(t, "workspace_id=%s AND database_id=%s", (space.id, item_id))
+                ):
+                    t.execute("DELETE FROM trash WHERE workspace_id=%s AND database_id=%s", (space.id, item_id))
+                    _empty_changes(t, "workspace_id=%s AND database_id=%s", (space.id, item_id))
             case "workflow":
                 _let_go_of_workflow(t, space.id, item_id)
 
@@ -134,7 +134,8 @@ def _let_go_of_record(t: Transaction, workspace_id: int, database_id: int, recor
     ready = t.row("SELECT id FROM `database` WHERE workspace_id=%s AND id=%s AND state='ready'", (workspace_id, database_id))
     if ready is None:
         return
-    t.execute(f"DELETE FROM {ddl.table(database_id)} WHERE id=%s AND deleted_at IS NOT NULL", (record_id,))
+    if not t.execute(f"DELETE FROM {ddl.table(database_id)} WHERE id=%s AND deleted_at IS NOT NULL", (record_id,)):
+        return  # restored a moment ago: its labels and its history stay
     t.execute("DELETE FROM record_label WHERE database_id=%s AND record_id=%s", (database_id, record_id))
     _empty_changes(t, "workspace_id=%s AND database_id=%s AND record_id=%s", (workspace_id, database_id, record_id))
 
@@ -150,6 +151,9 @@ def _empty_changes(t: Transaction, where: str, args: tuple[int, ...]) -> None:
 
 
 def _let_go_of_workflow(t: Transaction, workspace_id: int, workflow_id: int) -> None:
+    if not t.execute(
+        "DELETE FROM workflow WHERE workspace_id=%s AND id=%s AND deleted_at IS NOT NULL", (workspace_id, workflow_id)
+    ):
+        return
     for table in ("sample", "backcast", "kept_secret", "lane_place"):
         t.execute(f"DELETE FROM {table} WHERE workspace_id=%s AND workflow_id=%s", (workspace_id, workflow_id))
-    t.execute("DELETE FROM workflow WHERE workspace_id=%s AND id=%s AND deleted_at IS NOT NULL", (workspace_id, workflow_id))

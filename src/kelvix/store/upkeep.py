@@ -6,7 +6,7 @@ from kelvix.store.database_server import Transaction
 
 
 def due(t: Transaction, name: str, every: float) -> bool:
-    """Whether a piece of work is due, which it is then for nobody else until its time comes round again."""
+    """Say whether a piece of work is due, and claim it until it is due again."""
     t.execute("INSERT IGNORE INTO upkeep (name, due_at) VALUES (%s, NOW(3))", (name,))
     return bool(
         t.execute("UPDATE upkeep SET due_at=NOW(3) + INTERVAL %s SECOND WHERE name=%s AND due_at <= NOW(3)", (every, name))

@@ -103,8 +103,8 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
                   </td>
                   <td>
                     {n > 0 && (
-                      <button className="link" onClick={() => remove(f)} aria-label={`Take ${f.name} away`}>
-                        take away
+                      <button className="link" onClick={() => remove(f)} aria-label={`Remove ${f.name}`}>
+                        Remove
                       </button>
                     )}
                   </td>
