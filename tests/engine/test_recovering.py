@@ -120,6 +120,7 @@ def test_allowed_but_nothing_shared_is_not_good(orla):
     ) in causes(orla)
     orla.connect("Enquiries", connection=on.connection)
     assert states(orla)[on.connection] == "good"
+    assert len(orla.kelvix.practice.subscribers(orla.folders["Enquiries"])) == 1, "what was agreed on before has ended"
 
 
 def orla_account(orla):

@@ -228,6 +228,8 @@ def take_consent(who: Editor, request: Request, state: str = "", code: str = "",
         sight = app.look(grant.token)
     except (Passing, Standing):
         return RedirectResponse("/connections?said=failed", 303)
+    if asked.connection_id is not None:
+        recovering.before_renewal(who.engine, who.space, asked.connection_id)
     made = connections.save(
         who.space,
         who.engine.vault,

@@ -75,6 +75,13 @@ def see(engine: Engine, space: Space, connection_id: int) -> Sight:
     return sight
 
 
+def before_renewal(engine: Engine, space: Space, connection_id: int) -> None:
+    """End the pushes that were agreed on by the old access, while that is still known: else the app would go on with them."""
+    for watch in space.read(lambda t: watches.every(t, space.id)).values():
+        if watch.connection_id == connection_id:
+            switch.end_pushes(engine, space, watch)
+
+
 def renewed(engine: Engine, space: Space, connection_id: int) -> None:
     """Let all who use a connection take its new access at once: pushes are asked for anew, since those of the old access ended
     with it, sources are looked at, and what failed is taken up."""

@@ -83,7 +83,7 @@ def turn_on(engine: Engine, space: Space, workflow_id: int, from_where_it_was: b
     watch_id = space.transact(work)
     if not same:
         if before and before.state != "off":
-            _end_pushes(engine, space, before)
+            end_pushes(engine, space, before)
         _push(engine, space, watch_id, app, token, when.container or "")
     engine.dispatch.announce(space.id, "workflows", f"workflow:{workflow_id}")
 
@@ -108,7 +108,7 @@ def _listen(engine: Engine, space: Space, kept: workflows.Kept, own: Own, from_w
 
     space.transact(work)
     if before and before.state != "off":
-        _end_pushes(engine, space, before)
+        end_pushes(engine, space, before)
     engine.dispatch.announce(space.id, "workflows", f"workflow:{kept.id}")
 
 
@@ -177,7 +177,7 @@ def _push(engine: Engine, space: Space, watch_id: int, app: App, token: str, con
     space.transact(lambda t: watches.set_push(t, engine.vault, space.id, watch_id, push_id, secret))
 
 
-def _end_pushes(engine: Engine, space: Space, watch: watches.Watch) -> None:
+def end_pushes(engine: Engine, space: Space, watch: watches.Watch) -> None:
     if watch.push_id:
         try:
             app, token = engine.access(space, watch.connection_id)
@@ -212,5 +212,5 @@ def turn_off(engine: Engine, space: Space, workflow_id: int, reason: str | None 
 
     space.transact(work)
     if watch and watch.state != "off" and state == "off":
-        _end_pushes(engine, space, watch)
+        end_pushes(engine, space, watch)
     engine.dispatch.announce(space.id, "workflows", f"workflow:{workflow_id}")
