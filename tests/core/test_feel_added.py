@@ -67,6 +67,8 @@ def test_the_page_is_current_and_names_every_function():
         ('name parts("Revd Ada Pell").title', '"Revd"'),
         ('address parts("\\"Pell, Ada\\" <ada@stbride.example>").name', '"Pell, Ada"'),
         ('address parts("ada@stbride.example").account', '"ada"'),
+        ('address parts("\u00a0 Ada\u00a0Pell  <ada@stbride.example> ").name', '"Ada\u00a0Pell"'),
+        ('address parts("<ada@stbride.example>").name', "null"),
         ('address parts("Ada Pell")', "null"),
         ('file name("https://files.example/a/organ%20case.pdf?x=1#p")', '"organ%20case.pdf"'),
         ('file extension("survey.tar.gz")', '"tar.gz"'),

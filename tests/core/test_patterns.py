@@ -51,6 +51,8 @@ def test_links_that_would_run_something_are_left_out():
         ("first email(t)", "a" * 100_000),
         ("range(t)", "[" + "." * 200_000),
         ("file extension(t)", ".tar" * 100_000),
+        ("for n in 1..9 return address parts(t)", " " * 2_000),
+        ("for n in 1..9 return address parts(t)", '"' + "\u00a0" * 2_000 + "<a"),
         ("15 in range(t)", "[1" + ".." * 100_000 + "]"),
     ],
 )

@@ -9,7 +9,7 @@ import nameparser
 
 from kelvix.core.feel.added.language import GROUP
 from kelvix.core.feel.builtin import ANY, BUILTINS, CONTEXT, LIST, STRING, Param
-from kelvix.core.patterns import cut, pattern
+from kelvix.core.patterns import pattern
 from kelvix.core.values import EMAIL
 
 BETWEEN = pattern(r";| and |\n", worst=" and")
@@ -32,7 +32,7 @@ def name_parts(text: str) -> dict[str, object]:
     return {k: getattr(found, k) or None for k in ("title", "first", "middle", "last", "suffix")}
 
 
-PARTS = cut(r'\s*"?(?P<name>[^"<>]*?)"?\s*<(?P<address>[^<>\s]+)>\s*|\s*(?P<bare>\S+)\s*', worst=" ")
+PARTS = pattern(r'"?(?P<name>[^"<>]*?)"?\s*<(?P<address>[^<>\s]+)>|(?P<bare>\S+)', worst=" ")
 
 
 @BUILTINS.add(
@@ -46,12 +46,12 @@ PARTS = cut(r'\s*"?(?P<name>[^"<>]*?)"?\s*<(?P<address>[^<>\s]+)>\s*|\s*(?P<bare
     added=True,
 )
 def address_parts(text: str) -> dict[str, object]:
-    found = PARTS.fullmatch(text)
+    found = PARTS.fullmatch(text.strip())
     address = (found["address"] or found["bare"]) if found else ""
     if not found or not EMAIL.fullmatch(address):
         raise ValueError(f"“{text[:40]}” is not an e-mail address")
     account, _, domain = address.rpartition("@")
-    return {"name": found["name"] or None, "address": address, "account": account, "domain": domain}
+    return {"name": (found["name"] or "").strip() or None, "address": address, "account": account, "domain": domain}
 
 
 @BUILTINS.add(
