@@ -40,17 +40,25 @@ def until(what: Callable[[], Any], seconds: float = 15, every: float = 0.03) -> 
 class Person:
     """Somebody signed in to a workspace of their own, with an account in practice Mail."""
 
-    def __init__(self, kelvix: Kelvix, name: str):
-        self.kelvix = kelvix
-        self.owner = people.create_workspace(kelvix.engine.directory.home, f"{name}'s workspace", name, "Europe/London")
-        self.space: Space = kelvix.engine.directory.open(self.owner.workspace_id)
+    def __init__(self, kelvix: Kelvix, owner: people.Person, account: int):
+        self.kelvix, self.owner, self.account = kelvix, owner, account
+        self.space: Space = kelvix.engine.directory.open(owner.workspace_id)
         self.web = httpx.Client(base_url=kelvix.address, timeout=30, trust_env=False)
-        self.sign_in_code = people.new_sign_in_link(kelvix.engine.directory.home, self.owner.id)
+        self.sign_in_code = people.new_sign_in_link(kelvix.engine.directory.home, owner.id)
         assert self.web.get(f"/sign-in/{self.sign_in_code}").status_code == 303
-        tag = f"{self.owner.id}-{kelvix.settings.smtp_port}"
-        self.account = kelvix.practice.account(f"{name.lower()}-{tag}@works.example", name)
-        self.addresses = {n: a.replace("@", f"-{tag}@") for n, a in FOLDERS.items()}
-        self.folders = {n: kelvix.practice.container("mail", self.account, n, a) for n, a in self.addresses.items()}
+        folders = kelvix.practice.containers("mail", account)
+        self.addresses = {f["name"]: f["address"] for f in folders}
+        self.folders = {f["name"]: f["id"] for f in folders}
+
+    @staticmethod
+    def new(kelvix: Kelvix, name: str) -> Person:
+        """Somebody with a workspace, an account and empty folders of their own."""
+        owner = people.create_workspace(kelvix.engine.directory.home, f"{name}'s workspace", name, "Europe/London")
+        tag = f"{owner.id}-{kelvix.settings.smtp_port}"
+        account = kelvix.practice.account(f"{name.lower()}-{tag}@works.example", name)
+        for folder, address in FOLDERS.items():
+            kelvix.practice.container("mail", account, folder, address.replace("@", f"-{tag}@"))
+        return Person(kelvix, owner, account)
 
     def api(self, method: str, where: str, expect: int | None = None, **more: Any) -> Any:
         answer = self.web.request(method, f"/api/v1{where}", **more)
@@ -223,16 +231,23 @@ def turn_on(person: Person, words: tuple[str, ...] = ()) -> On:
 class Kelvix:
     """An installation with all its processes. `engine` and `practice` are this process's own ends of its databases."""
 
-    def __init__(self, folder: Path, database_host: str = "127.0.0.1", reachable: tuple[str, ...] = ()):
-        self.installation = Installation(folder, database_host=database_host, reachable=reachable)
+    def __init__(
+        self,
+        folder: Path,
+        database_host: str = "127.0.0.1",
+        reachable: tuple[str, ...] = (),
+        port: int = 0,
+        begins_with: tuple[str, ...] = ("practice", "web", "worker"),
+    ):
+        self.installation = Installation(folder, port=port, database_host=database_host, reachable=reachable)
         self.settings = self.installation.prepare()
-        self.installation.start("practice", "web", "worker")
+        self.installation.start(*begins_with)
         self.engine: Engine = make(self.settings)
         self.practice = Store(DatabaseServer(self.settings.practice))
         self.address = self.settings.address
 
     def person(self, name: str = "Orla") -> Person:
-        return Person(self, name)
+        return Person.new(self, name)
 
     def stop(self) -> None:
         self.installation.stop()
