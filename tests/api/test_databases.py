@@ -163,3 +163,12 @@ def test_json_that_is_no_text_is_refused(made, where, body, status):
         "/api/v1" + where.format(**filled), content=body.format(**filled).encode(), headers={"content-type": "application/json"}
     )
     assert answer.status_code == status, answer.text
+
+
+def test_the_types_of_fields_are_told_and_others_refused(orla):
+    told = {t["code"]: t for t in orla.api("GET", "/field-types")}
+    assert [*told][:2] == ["text", "long_text"] and told["datetime"]["name"] == "date and time"
+    assert told["number"]["has_sum"] and told["date"]["has_order"] and not told["labels"]["is_sorted"]
+    assert told["choice"]["has_choices"] and not told["choice"]["in_requests"] and told["yes_no"]["sought"] == ["is"]
+    refused = orla.api("POST", "/databases", 422, json={"name": "Stops", "fields": [{"name": "Tone", "type": "colour"}]})
+    assert "use one of text, long_text" in refused["detail"]

@@ -10,10 +10,11 @@ import pytest
 
 from kelvix.core.feel import FUNCTIONS, Env, Scope, read
 from kelvix.core.feel import tree as t
+from kelvix.core.fields import from_wire
 from kelvix.core.filling import Carried, compute, describe, fill_record, never_fits
 from kelvix.core.naming import remember_names
 from kelvix.core.schema import CarriedField, Database, Field
-from kelvix.core.values import Choice, Unfit, from_wire
+from kelvix.core.values import Choice, Unfit
 from kelvix.core.workflow import Add, FieldFilling, Formula, Part, Reference, Workflow
 
 LONDON = ZoneInfo("Europe/London")

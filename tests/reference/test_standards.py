@@ -12,7 +12,9 @@ from zoneinfo import ZoneInfo
 import pytest
 
 from kelvix.connectors.mail import Mail
-from kelvix.core.values import EMAIL, Unfit, coerce, fold
+from kelvix.core.fields import coerce
+from kelvix.core.fields.email import EMAIL
+from kelvix.core.values import Unfit, fold
 from kelvix.settings import TOP
 from support import query
 

@@ -15,10 +15,10 @@ import pytest
 
 from kelvix.core import formulas
 from kelvix.core.feel import Env
+from kelvix.core.fields import from_wire
 from kelvix.core.filling import Carried
 from kelvix.core.schema import CarriedField, Database, Field
 from kelvix.core.suggestions import suggest
-from kelvix.core.values import from_wire
 from kelvix.core.workflow import Reference
 
 HERE = Path(__file__).parent / "suggestions"

@@ -7,8 +7,9 @@ from decimal import Decimal
 
 import pytest
 
-from kelvix.core.finding import MOST, OPERATORS, Compared, Question, compared
-from kelvix.core.values import TYPES, File
+from kelvix.core.fields import TYPES
+from kelvix.core.finding import MOST, Compared, Question, compared
+from kelvix.core.values import File
 from kelvix.core.workflow import AddOrUpdate, Find, Sought
 from kelvix.store import databases, ddl, finding, records
 from kelvix.store.databases import NewField
@@ -69,7 +70,7 @@ def test_records_are_found_by_every_type(made, field, operator, value, which):
 @pytest.mark.parametrize("type_", TYPES)
 def test_filled_and_empty(made, type_):
     space, database, kept = made
-    if "filled" in OPERATORS[type_] and type_ != "text":
+    if "filled" in TYPES[type_].sought and type_ != "text":
         filled, empty = (ask(space, database, [(type_, o, None)], take="oldest") for o in ("filled", "empty"))
         assert filled.record == kept[0] and kept[0] not in (empty.record,) and empty.count + filled.count == 3
 

@@ -10,7 +10,7 @@ from typing import Annotated
 from fastapi import Depends, Request
 
 from kelvix.api.problems import Problem
-from kelvix.core.values import split_address
+from kelvix.core.fields.link import split_address
 from kelvix.engine.engine import Engine
 from kelvix.store import people
 from kelvix.store.directory import Space

@@ -9,12 +9,14 @@ from fastapi import APIRouter, Header, Query
 from pydantic import BaseModel, Field
 
 from kelvix.api.access import Caller, Editor, Reader
+from kelvix.api.field_types import KnownType
 from kelvix.api.idempotency import once
 from kelvix.api.problems import Problem
 from kelvix.api.trash import Deleted, UseOut, ask_first, uses_out
+from kelvix.core.fields import coerce, from_wire
 from kelvix.core.schema import Database
 from kelvix.core.schema import Field as FieldOf
-from kelvix.core.values import Type, Unfit, Value, Wire, coerce, from_wire, whole
+from kelvix.core.values import Type, Unfit, Value, Wire, whole
 from kelvix.engine import using
 from kelvix.store import changes, databases, kept_files, records, runs, trash
 from kelvix.store.changes import Change
@@ -51,7 +53,7 @@ class DatabaseOut(BaseModel):
 
 class NewFieldIn(BaseModel):
     name: str = Field(max_length=200, examples=["Received"])
-    type: Type
+    type: KnownType
     required: bool = False
     choices: list[str] = []
     grows: bool = False

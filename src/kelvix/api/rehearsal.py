@@ -11,7 +11,7 @@ from pydantic import BaseModel, Field
 
 from kelvix.api.access import Caller, Reader
 from kelvix.api.workflows import kept_workflow
-from kelvix.core import conditions, finding, formulas, known, rehearsal, repeating, shaping
+from kelvix.core import conditions, formulas, known, rehearsal, repeating, shaping
 from kelvix.core.cells import Cell, CellState, WebCall
 from kelvix.core.checking import check
 from kelvix.core.documents import check_shape
@@ -19,12 +19,13 @@ from kelvix.core.duplicating import duplicated
 from kelvix.core.feel import FUNCTIONS, FeelError, read, write
 from kelvix.core.feel import tree as t
 from kelvix.core.feel.builtin import words_for
+from kelvix.core.fields import TYPES
 from kelvix.core.filling import Remedy, compute, describe, is_filled
+from kelvix.core.operators import OPERATOR_WORDS
 from kelvix.core.steps import Surroundings
 from kelvix.core.suggestions import suggest
 from kelvix.core.values import Unfit, Value, Wire, as_text, to_wire
 from kelvix.core.workflow import (
-    OPERATOR_WORDS,
     Add,
     AddOrUpdate,
     Condition,
@@ -199,7 +200,6 @@ class RehearsalOut(BaseModel):
     unreadable: dict[str, dict[str, str]] = Field(description="by sample and key: what is wrong with a value of the source")
     findings: list[FindingOut]
     operator_words: dict[str, str]
-    find_operators: dict[str, list[str]] = Field(description="by type: how a Find line can compare a field of it")
     formulas: dict[str, FormulaOut]
     tests: dict[str, str]
 
@@ -326,7 +326,7 @@ def _carried(document: Workflow, around: Surroundings) -> list[CarriedValue]:
             key=f.key,
             name=list(f.name),
             type=f.type,
-            operators=list(conditions.OPERATORS[f.type]),
+            operators=list(TYPES[f.type].operators),
             written=write(t.Value(ref.line, f.key), scope),
             inside=repeating.is_inside(f.key) and isinstance(document.line(ref.line), Repeat),
         )
@@ -407,7 +407,6 @@ def rehearse(who: Reader, workflow_id: int, body: RehearseIn) -> Response:
             for f in check(body.document, around)
         ],
         operator_words={str(k): v for k, v in OPERATOR_WORDS.items()},
-        find_operators={type_: [str(o) for o in operators] for type_, operators in finding.OPERATORS.items()},
         formulas=_formulas(body.document, around),
         tests=_tests(body.document, around),
     )

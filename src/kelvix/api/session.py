@@ -13,7 +13,7 @@ from pydantic import BaseModel, Field
 from kelvix.api.access import COOKIE, Owner, Reader, Sessions, engine_of
 from kelvix.api.problems import Problem
 from kelvix.core.feel.added.language import languages
-from kelvix.core.values import EMAIL
+from kelvix.core.fields.email import EMAIL
 from kelvix.store import people, retention
 
 router = APIRouter(tags=["session"])

@@ -14,6 +14,7 @@ from kelvix.api.access import Caller, Editor, Reader
 from kelvix.api.problems import Problem
 from kelvix.api.workflows import kept_workflow
 from kelvix.core import schedule, sources
+from kelvix.core.fields import TYPES
 from kelvix.core.values import Unfit
 from kelvix.core.workflow import Address, Input, RecordEvent, Schedule
 from kelvix.engine import following, requests
@@ -23,15 +24,6 @@ from kelvix.store import listening, workflows
 
 router = APIRouter(prefix="/api/v1", tags=["triggers"])
 MOST_RECORDS = 500
-EXAMPLES = {
-    "number": 12.5,
-    "yes_no": True,
-    "date": "2026-11-25",
-    "datetime": "2026-11-25T09:00:00Z",
-    "email": "ada.pell@stbride.example",
-    "link": "https://stbride.example/organ",
-    "labels": ["reeds", "leather"],
-}
 
 
 class AddressOut(BaseModel):
@@ -85,7 +77,7 @@ def _example(address: str, own: Address | None) -> str:
             if not isinstance(at, dict):
                 break
         if isinstance(at, dict):
-            at[last] = EXAMPLES.get(one.type, "text")
+            at[last] = TYPES[one.type].example
     data = json.dumps(body, ensure_ascii=False).replace("'", "'\\''")
     return f"curl -X POST '{address}' -H 'content-type: application/json' -d '{data}'"
 

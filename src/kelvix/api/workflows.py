@@ -16,9 +16,10 @@ from kelvix.api.problems import Problem
 from kelvix.api.trash import Deleted, UseOut, ask_first, uses_out
 from kelvix.connectors.contract import Passing, Standing
 from kelvix.core import telling
+from kelvix.core.fields import coerce
 from kelvix.core.naming import remember_names
 from kelvix.core.steps import carried_from_item
-from kelvix.core.values import Rows, Unfit, Wire, coerce, shorten, to_wire, whole
+from kelvix.core.values import Rows, Unfit, Wire, shorten, to_wire, whole
 from kelvix.core.workflow import (
     Add,
     When,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from kelvix.core.feel import FUNCTIONS
 from kelvix.core.feel.builtin import Builtin, words_for
-from kelvix.core.values import ACCEPTS, TYPE_NAMES
+from kelvix.core.fields import TYPES
 from kelvix.settings import TOP
 
 PAGE = TOP / "docs/expressions.md"
@@ -89,7 +89,7 @@ def page() -> str:
         text += f"\n## {title}\n\n| function | does | example | gives |\n|---|---|---|---|\n"
         text += "".join(map(_of, sorted(groups[group], key=lambda f: f.name)))
     text += "\n## What a field accepts\n\n| field | accepts | never |\n|---|---|---|\n"
-    text += "".join(_row(TYPE_NAMES[type_], accepts, never) for type_, (accepts, never) in ACCEPTS.items())
+    text += "".join(_row(t.name, t.accepts, t.refuses) for t in TYPES.values())
     return text
 
 

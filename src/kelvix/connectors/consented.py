@@ -13,7 +13,8 @@ from authlib.oauth2.rfc7636 import create_s256_code_challenge
 
 from kelvix.connectors.contract import App, Change, Container, Grant, Item, Sight, Standing
 from kelvix.connectors.http import Caller
-from kelvix.core.values import shorten, split_address
+from kelvix.core.fields.link import split_address
+from kelvix.core.values import shorten
 
 CLIENT = "kelvix"  # the name by which apps know us
 

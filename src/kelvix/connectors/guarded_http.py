@@ -17,7 +17,8 @@ import urllib3
 from kelvix.connectors.contract import Passing, Standing
 from kelvix.connectors.deadline import DEADLINES, HTTPPool, HTTPSPool
 from kelvix.connectors.http import retry_after
-from kelvix.core.values import shorten, split_address
+from kelvix.core.fields.link import split_address
+from kelvix.core.values import shorten
 from kelvix.formats.article import charset_of
 
 CONNECT, READ, WHOLE = 6.0, 12.0, 20.0  # seconds; all of it under a run's lease

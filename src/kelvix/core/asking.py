@@ -8,9 +8,10 @@ from dataclasses import dataclass
 from kelvix.core import shaping
 from kelvix.core.cells import Cell, Finding, PartResult
 from kelvix.core.feel import Env
+from kelvix.core.fields import coerce
 from kelvix.core.filling import Carried, compute, is_filled, references
 from kelvix.core.schema import CarriedField
-from kelvix.core.values import Type, Unfit, Value, as_text, coerce, shorten
+from kelvix.core.values import Type, Unfit, Value, as_text, shorten
 from kelvix.core.workflow import Ask, Filled, Shaped
 
 HEAD = (CarriedField("approved", ("Answer", "Is it yes"), "yes_no"), CarriedField("by", ("Answer", "By"), "text"))

@@ -17,25 +17,13 @@ from kelvix.core.feel import Env, TooMuch, compiled
 from kelvix.core.feel import tree as t
 from kelvix.core.feel.compiler import Compiled
 from kelvix.core.feel.values import read_at
+from kelvix.core.fields import TYPES, coerce
 from kelvix.core.filling import Carried
+from kelvix.core.operators import OPERATOR_WORDS, Operator
 from kelvix.core.schema import CarriedField
-from kelvix.core.values import Type, Unfit, coerce
-from kelvix.core.workflow import OPERATOR_WORDS, Condition, Formula, Group, Mode, Narrows, Operator, Reference, Test
+from kelvix.core.values import Type, Unfit
+from kelvix.core.workflow import Condition, Formula, Group, Mode, Narrows, Reference, Test
 
-TEXT_OPERATORS: tuple[Operator, ...] = ("mentions", "mentions_none", "is", "is_not", "begins", "ends", "filled", "empty")
-OPERATORS: dict[Type, tuple[Operator, ...]] = {
-    "text": TEXT_OPERATORS,
-    "long_text": ("mentions", "mentions_none", "filled", "empty"),
-    "email": TEXT_OPERATORS,
-    "link": TEXT_OPERATORS,
-    "choice": ("is", "is_not", "filled", "empty"),
-    "yes_no": ("is", "is_not"),
-    "number": ("is", "is_not", "less", "more", "filled", "empty"),
-    "date": ("is", "before", "after", "filled", "empty"),
-    "datetime": ("before", "after", "filled", "empty"),
-    "labels": ("has", "has_none", "filled", "empty"),
-    "file": TEXT_OPERATORS,
-}
 TEXT_FUNCTIONS: dict[Operator, str] = {
     "mentions": "mentions",
     "is": "same text",
@@ -45,7 +33,6 @@ TEXT_FUNCTIONS: dict[Operator, str] = {
 }
 NEGATED: dict[Operator, Operator] = {"mentions_none": "mentions", "is_not": "is", "has_none": "has"}
 SIGNS: dict[Operator, str] = {"is": "=", "is_not": "!=", "less": "<", "before": "<", "more": ">", "after": ">"}
-COMPARED: tuple[Type, ...] = ("number", "date", "datetime", "yes_no")
 Fields = Mapping[Reference, CarriedField]
 
 
@@ -84,7 +71,7 @@ def _write_row(row: Condition, fields: Fields, env: Env) -> t.Node:
     if known is None:
         raise Unfit("this compares a value that the lines above no longer carry; choose another")
     type_, name = known.type, " › ".join(known.name)
-    if row.operator not in OPERATORS[type_]:
+    if row.operator not in TYPES[type_].operators:
         raise Unfit(f"“{OPERATOR_WORDS[row.operator]}” does not go with {name}")
     value = t.Value(row.ref.line, row.ref.value)
     if row.operator in ("filled", "empty"):
@@ -92,7 +79,7 @@ def _write_row(row: Condition, fields: Fields, env: Env) -> t.Node:
     words = [w.strip() for w in row.words if w.strip()]
     if not words:
         raise Unfit(f"say what {name} {OPERATOR_WORDS[row.operator]}")
-    if type_ not in COMPARED:
+    if not TYPES[type_].compares_values:
         plain = NEGATED.get(row.operator, row.operator)
         called = t.Call(t.Name(TEXT_FUNCTIONS[plain]), (value, *(t.String(w) for w in words)))
         return t.Call(t.Name("not"), (called,)) if row.operator in NEGATED else called
@@ -154,7 +141,7 @@ def _read_row(node: t.Node, fields: Fields) -> Condition | None:
         case t.Call(t.Name("not"), (t.Call() as inner,), ()) | t.Call(t.Name("not"), (t.In() as inner,), ()):
             row = _read_row(inner, fields)
             negated = next((n for n, plain in NEGATED.items() if row and plain == row.operator), None)
-            if row is None or negated is None or isinstance(inner, t.In) is not (fields[row.ref].type in COMPARED):
+            if row is None or negated is None or isinstance(inner, t.In) is not TYPES[fields[row.ref].type].compares_values:
                 return None
             return _checked(Condition(row.ref, negated, row.words), fields)
         case t.Call(t.Name(name), (t.Value(line, key), *words), ()) if name in TEXT_FUNCTIONS.values():
@@ -162,7 +149,7 @@ def _read_row(node: t.Node, fields: Fields) -> Condition | None:
             if len(texts) != len(words) or not texts or not all(x and x.strip() == x and "," not in x for x in texts):
                 return None
             operator = next(o for o, n in TEXT_FUNCTIONS.items() if n == name)
-            return _checked(Condition(Reference(line, key), operator, tuple(texts)), fields, COMPARED)
+            return _checked(Condition(Reference(line, key), operator, tuple(texts)), fields, as_texts=True)
         case t.Binary(("=" | "!=") as sign, t.Value(line, key), t.Null()):
             return _checked(Condition(Reference(line, key), "empty" if sign == "=" else "filled"), fields)
         case t.Binary(sign, t.Value(line, key), end):
@@ -178,9 +165,9 @@ def _read_row(node: t.Node, fields: Fields) -> Condition | None:
 def _compared(ref: Reference, sign: str, ends: list[t.Node], fields: Fields) -> Condition | None:
     type_ = fields[ref].type if ref in fields else None
     words = [_word(e, type_) for e in ends]
-    if type_ not in COMPARED or None in words:
+    if type_ is None or not TYPES[type_].compares_values or None in words:
         return None
-    operator = next((o for o in OPERATORS[type_] if SIGNS.get(o) == sign), None)
+    operator = next((o for o in TYPES[type_].operators if SIGNS.get(o) == sign), None)
     return Condition(ref, operator, tuple(w for w in words if w)) if operator else None
 
 
@@ -204,9 +191,9 @@ def _word(node: t.Node, type_: Type | None) -> str | None:
     return node.text if type_ == "date" and type(value) is date else None
 
 
-def _checked(row: Condition, fields: Fields, not_of: tuple[Type, ...] = ()) -> Condition | None:
-    type_ = fields[row.ref].type if row.ref in fields else None
-    return row if type_ and type_ not in not_of and row.operator in OPERATORS[type_] else None
+def _checked(row: Condition, fields: Fields, as_texts: bool = False) -> Condition | None:
+    type_ = TYPES[fields[row.ref].type] if row.ref in fields else None
+    return row if type_ and not (as_texts and type_.compares_values) and row.operator in type_.operators else None
 
 
 # Whether a sample goes on

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from kelvix.core import formulas, nesting
+from kelvix.core.fields import TYPES
 from kelvix.core.sources import MOST_INPUTS, MOST_QUIET
 from kelvix.core.web_request import MOST_VALUES
 from kelvix.core.workflow import (
@@ -14,6 +15,7 @@ from kelvix.core.workflow import (
     Find,
     Formula,
     Group,
+    Input,
     OnlyIf,
     Part,
     RecordEvent,
@@ -45,11 +47,13 @@ def check_shape(workflow: Workflow) -> None:
         raise BadDocument("each line needs an id of its own, of at most 20 characters")
     nesting.check(workflow.lines)
     own = workflow.when.own
+    _check_types(own.inputs if isinstance(own, Address) else ())
     if isinstance(own, Address) and len(own.inputs) > MOST_INPUTS:
         raise BadDocument(f"a request brings at most {MOST_INPUTS} values")
     if isinstance(own, RecordEvent) and not 0 <= own.quiet <= MOST_QUIET:
         raise BadDocument(f"a record can be waited for at most {MOST_QUIET} seconds until it is quiet")
     for line in workflow.lines:
+        _check_types(line.takes if isinstance(line, WebRequest) else ())
         if isinstance(line, Add | AddOrUpdate | Update):
             named = [f.field for f in line.fillings]
             if len(set(named)) != len(named):
@@ -70,6 +74,12 @@ def check_shape(workflow: Workflow) -> None:
             raise BadDocument(f"a line compares at most {MOST_COMPARISONS} fields")
         for part in (p for filling in fillings_of(line) for p in filling):
             _check_part(part)
+
+
+def _check_types(inputs: tuple[Input, ...]) -> None:
+    unknown = next((one for one in inputs if one.type not in TYPES), None)
+    if unknown:
+        raise BadDocument(f"“{unknown.type}” is no type of value; use one of {', '.join(TYPES)}")
 
 
 def _check_part(part: Part) -> None:

@@ -8,8 +8,10 @@ from decimal import Decimal
 
 from kelvix.core.cells import Finding
 from kelvix.core.feel import Env
+from kelvix.core.fields import TYPES
+from kelvix.core.fields.number import plain
 from kelvix.core.schema import CarriedField, Database, Field
-from kelvix.core.values import Value, as_text, plain
+from kelvix.core.values import Value, as_text
 from kelvix.core.workflow import Figure, Find
 
 Records = tuple[tuple[int, Mapping[int, Value]], ...]
@@ -28,8 +30,8 @@ ORDERED = ("least", "greatest")
 def fits(figure: Figure, field: Field) -> bool:
     """Whether a figure can be made of a field."""
     if figure.kind in NUMBERS:
-        return field.type == "number"
-    return figure.kind not in ORDERED or field.type in ("number", "date", "datetime")
+        return TYPES[field.type].has_sum
+    return figure.kind not in ORDERED or TYPES[field.type].has_order
 
 
 def figure_fields(line: Find, database: Database, name: str) -> tuple[CarriedField, ...]:

@@ -16,8 +16,11 @@ from rapidfuzz import fuzz
 from kelvix.core import formulas
 from kelvix.core.feel import Env
 from kelvix.core.feel import tree as t
+from kelvix.core.fields import TYPES, coerce
+from kelvix.core.fields.date import ORDERS, Doubtful
+from kelvix.core.fields.email import EMAIL
 from kelvix.core.schema import CarriedField, CarriedList, Database, Field
-from kelvix.core.values import EMAIL, ORDERS, WITH_ARTICLE, Doubtful, Type, Unfit, Value, as_text, coerce, fold, shorten
+from kelvix.core.values import Type, Unfit, Value, as_text, fold, shorten
 from kelvix.core.workflow import FieldFilling, Filling, Fills, Formula, Part, Reference, Shaped, Sought, filling_of
 
 UTC_ZONE = ZoneInfo("UTC")  # for dates alone, which have no zone
@@ -361,16 +364,10 @@ def never_fits(filling: Filling, field: Field, carried: Carried) -> str:
         type_ = carried.fields[part.ref].type
     elif part.formula is not None and part.formula.tree:
         type_ = formulas.type_of(formulas.loaded(part.formula.tree), carried.types)
-    clash = type_ is not None and (
-        (field.type in ("number", "yes_no", "email", "link") and type_ in ("date", "datetime"))
-        or (field.type in ("date", "datetime", "email", "link") and type_ in ("number", "yes_no"))
-        or (field.type == "email" and type_ == "link")
-        or (field.type == "link" and type_ == "email")
-    )
-    if type_ is None or not clash:
+    if type_ not in TYPES[field.type].never_fits:
         return ""
     what = carried.name(part.ref) if part.ref is not None else "the formula"
-    return f"{field.name} takes {WITH_ARTICLE[field.type]}, and {what} gives {WITH_ARTICLE[type_]}"
+    return f"{field.name} takes {TYPES[field.type].with_article}, and {what} gives {TYPES[type_].with_article}"
 
 
 def describe(filling: Filling, carried: Carried) -> str:

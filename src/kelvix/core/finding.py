@@ -14,28 +14,16 @@ from rapidfuzz import fuzz
 
 from kelvix.core.cells import Answer, Finding, PartResult
 from kelvix.core.feel import Env
+from kelvix.core.fields import TYPES, coerce
 from kelvix.core.figures import as_list, check_figures, figure, figure_fields
 from kelvix.core.filling import Carried, Held, ListRow, Remedy, compute, is_filled, references
+from kelvix.core.operators import OPERATOR_WORDS, Operator
 from kelvix.core.schema import CarriedField, CarriedList, Database, Field
-from kelvix.core.values import NewChoice, Type, Unfit, Value, as_text, coerce, fold, shorten
-from kelvix.core.workflow import OPERATOR_WORDS, AddOrUpdate, Find, Operator, Sought
+from kelvix.core.values import NewChoice, Type, Unfit, Value, as_text, fold, shorten
+from kelvix.core.workflow import AddOrUpdate, Find, Sought
 
 MOST = 100  # records that are counted
 MOST_ALL = 500  # records that are taken where all are
-TEXTS: tuple[Operator, ...] = ("is", "begins", "mentions", "filled", "empty")
-OPERATORS: dict[Type, tuple[Operator, ...]] = {
-    "text": TEXTS,
-    "long_text": ("mentions", "filled", "empty"),
-    "email": TEXTS,
-    "link": TEXTS,
-    "choice": ("is", "is_not", "filled", "empty"),
-    "yes_no": ("is",),
-    "number": ("is", "less", "more", "filled", "empty"),
-    "date": ("is", "before", "after", "filled", "empty"),
-    "datetime": ("before", "after", "filled", "empty"),
-    "labels": ("has", "has_none", "filled", "empty"),
-    "file": ("filled", "empty"),
-}
 Link = Callable[[object], str]  # a record's, by its id
 NEEDS_NOTHING: tuple[Operator, ...] = ("filled", "empty")
 
@@ -95,7 +83,7 @@ def _compare(key: str, sought: Sought, database: Database, carried: Carried, env
     field = database.field(sought.field)
     if field is None:
         return PartResult(key, "put_right", None, gone(sought, database)), None
-    if sought.operator not in OPERATORS[field.type]:
+    if sought.operator not in TYPES[field.type].sought:
         return PartResult(key, "put_right", None, misfit(sought, field)), None
     if sought.operator in NEEDS_NOTHING:
         return PartResult(key, "fits"), Compared(field.id, sought.operator)
@@ -219,7 +207,7 @@ def check(line: Find, database: Database | None, carried: Carried) -> list[Findi
         field, key = database.field(sought.field), str(place)
         if field is None:
             found.append(Finding(line.id, gone(sought, database), key=key, remedies=_nearest(line, place, database)))
-        elif sought.operator not in OPERATORS[field.type]:
+        elif sought.operator not in TYPES[field.type].sought:
             found.append(Finding(line.id, misfit(sought, field), key=key))
         elif sought.operator not in NEEDS_NOTHING:
             if not is_filled(sought.filling):
@@ -236,7 +224,7 @@ def check(line: Find, database: Database | None, carried: Carried) -> list[Findi
 def _nearest(line: Find, place: int, database: Database) -> tuple[Remedy, ...]:
     """Look at the remaining field that is most like the one that is gone, or take the comparison away."""
     sought = line.sought[place]
-    fits = [f for f in database.fields if sought.operator in OPERATORS[f.type] and f.type != "long_text"]
+    fits = [f for f in database.fields if sought.operator in TYPES[f.type].sought and TYPES[f.type].is_indexed]
     best = max(fits, key=lambda f: fuzz.WRatio(fold(f.name), fold(sought.named)), default=None)
 
     def instead(one: tuple[Sought, ...]) -> tuple[Sought, ...]:

@@ -14,7 +14,8 @@ from kelvix.core.feel import tree as t
 from kelvix.core.feel.added.texts import as_words
 from kelvix.core.feel.compiler import Compiled
 from kelvix.core.feel.values import Months, read_duration
-from kelvix.core.values import Type, Unfit, Value, coerce
+from kelvix.core.fields import coerce
+from kelvix.core.values import Type, Unfit, Value
 
 
 @lru_cache(maxsize=4096)

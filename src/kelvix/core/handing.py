@@ -6,9 +6,10 @@ from collections.abc import Mapping
 
 from kelvix.core.cells import Cell, Finding, PartResult
 from kelvix.core.feel import Env
+from kelvix.core.fields import coerce
 from kelvix.core.filling import Carried, compute, is_filled, references
 from kelvix.core.sources import CanRun
-from kelvix.core.values import Unfit, Value, coerce, shorten
+from kelvix.core.values import Unfit, Value, shorten
 from kelvix.core.workflow import Given, RunAnother
 
 

@@ -7,10 +7,11 @@ from decimal import Decimal
 
 from kelvix.core.cells import Cell, Finding, Mail
 from kelvix.core.feel import Env
+from kelvix.core.fields.email import EMAIL
 from kelvix.core.filling import Carried, ListRow, compute, is_filled, references
 from kelvix.core.patterns import pattern
 from kelvix.core.schema import CarriedField, CarriedList
-from kelvix.core.values import EMAIL, Unfit, as_text, shorten
+from kelvix.core.values import Unfit, as_text, shorten
 from kelvix.core.workflow import SendMail
 
 MOST_MAILS = 200

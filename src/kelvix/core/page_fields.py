@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from kelvix.core.feel import Env
+from kelvix.core.fields import coerce
 from kelvix.core.schema import TEXT_FIELD, Database
-from kelvix.core.values import Unfit, Value, coerce, fold
+from kelvix.core.values import Unfit, Value, fold
 
 NAMES: dict[str, frozenset[str]] = {
     "title": frozenset(("title",)),

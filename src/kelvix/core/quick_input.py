@@ -16,9 +16,11 @@ from itertools import zip_longest
 
 from kelvix.core import plain_dates
 from kelvix.core.feel import Env
+from kelvix.core.fields import coerce
+from kelvix.core.fields.email import EMAIL
 from kelvix.core.patterns import MOST_CUT, cut, cut_once, pattern
 from kelvix.core.schema import TEXT_FIELD, Database, Field
-from kelvix.core.values import EMAIL, Choice, Unfit, Value, as_text, coerce, fold, shorten
+from kelvix.core.values import Choice, Unfit, Value, as_text, fold, shorten
 
 MOST_LINES = 200
 MOST_UNDERSTOOD = MOST_CUT  # characters of a line; what is longer is no line typed in a hurry

@@ -7,7 +7,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from kelvix.core import finding, writing
+from kelvix.core import writing
+from kelvix.core.fields import TYPES
 from kelvix.core.filling import FieldResult, is_filled
 from kelvix.core.finding import Question
 from kelvix.core.rehearsal import rehearse_whole
@@ -35,9 +36,7 @@ def choices(workflow: Workflow, databases: Mapping[int, Database]) -> tuple[Choi
         database = databases.get(line.database or 0) if isinstance(line, Add) else None
         if not isinstance(line, Add) or database is None:
             continue
-        fields = tuple(
-            f for f in database.fields if is_filled(filling_of(line, f.id)) and "is" in finding.OPERATORS.get(f.type, ())
-        )
+        fields = tuple(f for f in database.fields if is_filled(filling_of(line, f.id)) and "is" in TYPES[f.type].sought)
         links = [f.id for f in fields if f.type == "link"]
         names = [f.id for f in fields if f.type in ("text", "email")]
         found.append(Choice(line.id, database, fields, tuple(links[:1] or names[:2])))

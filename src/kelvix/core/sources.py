@@ -11,9 +11,10 @@ from zoneinfo import ZoneInfo
 from kelvix.core import schedule
 from kelvix.core.cells import Finding
 from kelvix.core.feel import Env
+from kelvix.core.fields import TYPES, coerce, from_wire
 from kelvix.core.filling import Held
 from kelvix.core.schema import CarriedField, Database, Field
-from kelvix.core.values import Type, Unfit, Value, Wire, as_text, coerce, fold, from_wire, to_wire
+from kelvix.core.values import Type, Unfit, Value, Wire, as_text, fold, to_wire
 from kelvix.core.workflow import Address, Input, Own, RecordEvent, Schedule, When
 
 _UTC = ZoneInfo("UTC")
@@ -32,7 +33,6 @@ PRESSED_FIELDS = (
     CarriedField("link", ("Pressed", "Link to the database"), "link"),
 )
 REQUEST_FIELDS = (CarriedField("received", ("Request", "Received"), "datetime"),)
-INPUT_TYPES: tuple[Type, ...] = ("text", "long_text", "number", "date", "datetime", "email", "link", "yes_no", "labels")
 
 
 @dataclass(frozen=True)
@@ -191,7 +191,7 @@ def _check_inputs(when: When, own: Address) -> list[Finding]:
     keys = [i.key.strip() for i in own.inputs]
     if not all(keys) or len(set(keys)) != len(keys):
         return [Finding(when.id, "each value that a request brings needs a name of its own", key="inputs")]
-    if any(i.type not in INPUT_TYPES for i in own.inputs):
+    if any(i.type not in TYPES or not TYPES[i.type].in_requests for i in own.inputs):
         return [Finding(when.id, "a request cannot bring a value of this type", key="inputs")]
     return []
 

@@ -23,11 +23,12 @@ from kelvix.core import (
 )
 from kelvix.core.cells import Answer, Cell, CellState, PartResult
 from kelvix.core.feel import Env
+from kelvix.core.fields import from_wire
 from kelvix.core.filling import Carried, ListRow, Remedy
 from kelvix.core.finding import Question
 from kelvix.core.schema import CarriedField, CarriedList, Database, Field
 from kelvix.core.sources import CanRun
-from kelvix.core.values import Unfit, Value, as_text, from_wire, shorten
+from kelvix.core.values import Unfit, Value, as_text, shorten
 from kelvix.core.workflow import (
     Add,
     AddOrUpdate,

@@ -16,9 +16,10 @@ from rapidfuzz import fuzz
 
 from kelvix.core.feel import Env
 from kelvix.core.feel import tree as t
+from kelvix.core.fields import TYPES, coerce
 from kelvix.core.filling import Carried, compute
 from kelvix.core.schema import CarriedField, Database, Field
-from kelvix.core.values import TYPE_NAMES, Type, Unfit, coerce, fold
+from kelvix.core.values import Type, Unfit, fold
 from kelvix.core.workflow import Filling, Formula, Part, Reference
 
 PROPOSED, SURE, CLEARLY = 0.50, 0.74, 0.12  # of a score from 0 to about 1
@@ -156,32 +157,7 @@ def likeness(field: str, carried: Sequence[str]) -> float:
 
 def _fit_of_types(field: Type, carried: Type) -> float | None:
     """How well types go together; None where they never do."""
-    if field == carried:
-        return 1.0
-    fits: dict[tuple[Type, Type], float] = {
-        ("text", "long_text"): 0.45,
-        ("long_text", "text"): 0.4,
-        ("date", "datetime"): 0.95,
-        ("datetime", "date"): 0.7,
-        ("text", "choice"): 0.8,
-        ("choice", "text"): 0.5,
-        ("email", "text"): 0.5,
-        ("link", "text"): 0.4,
-        ("text", "email"): 0.35,
-        ("text", "link"): 0.25,
-        ("text", "number"): 0.35,
-        ("text", "date"): 0.35,
-        ("text", "datetime"): 0.3,
-        ("long_text", "link"): 0.1,
-        ("number", "text"): 0.4,
-        ("date", "text"): 0.4,
-        ("yes_no", "text"): 0.2,
-        ("labels", "text"): 0.5,
-        ("labels", "choice"): 0.6,
-        ("text", "labels"): 0.35,
-        ("text", "file"): 0.3,
-    }
-    return fits.get((field, carried))
+    return 1.0 if field == carried else TYPES[field].fits.get(carried)
 
 
 def _looks(field: Field, filling: Filling, samples: Sequence[Carried], env: Env) -> tuple[float, bool]:
@@ -303,7 +279,7 @@ def _reason(field: Field, source: CarriedField, like: float, type_fit: float, sh
     elif like >= 0.5:
         said.append("near name")
     if type_fit >= 0.95:
-        said.append(f"{'a date' if field.type == 'date' and source.type == 'datetime' else TYPE_NAMES[field.type]} as well")
+        said.append(f"{'a date' if field.type == 'date' and source.type == 'datetime' else TYPES[field.type].name} as well")
     elif share == 1.0:
         said.append("all samples fit")
     return ", ".join(said) or "the only one of its type"

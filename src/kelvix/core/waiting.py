@@ -8,8 +8,9 @@ from datetime import UTC, datetime, time, timedelta
 
 from kelvix.core.cells import Finding
 from kelvix.core.feel import Env
+from kelvix.core.fields import coerce
 from kelvix.core.filling import Carried, compute, is_filled, references
-from kelvix.core.values import Unfit, as_text, coerce
+from kelvix.core.values import Unfit, as_text
 from kelvix.core.workflow import Wait
 
 LONGEST = timedelta(days=366)

@@ -15,9 +15,10 @@ from urllib.parse import quote, urlencode, urlsplit
 from kelvix.core import sources
 from kelvix.core.cells import Cell, Finding, PartResult, WebCall
 from kelvix.core.feel import Env
+from kelvix.core.fields.link import split_address
 from kelvix.core.filling import Carried, compute, is_filled, references
 from kelvix.core.schema import CarriedField
-from kelvix.core.values import Unfit, Value, as_text, shorten, split_address, to_wire
+from kelvix.core.values import Unfit, Value, as_text, shorten, to_wire
 from kelvix.core.workflow import Filling, Given, Header, WebRequest
 
 MOST_VALUES = 100

@@ -6,41 +6,10 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Literal
 
+from kelvix.core.operators import Operator
 from kelvix.core.values import Type
 
 Mode = Literal["all", "any", "none"]
-Operator = Literal[
-    "is",
-    "is_not",
-    "mentions",
-    "mentions_none",
-    "begins",
-    "ends",
-    "before",
-    "after",
-    "less",
-    "more",
-    "has",
-    "has_none",
-    "filled",
-    "empty",
-]
-OPERATOR_WORDS: dict[Operator, str] = {
-    "is": "is",
-    "is_not": "is not",
-    "mentions": "mentions",
-    "mentions_none": "does not mention",
-    "begins": "begins with",
-    "ends": "ends with",
-    "before": "is before",
-    "after": "is after",
-    "less": "is less than",
-    "more": "is more than",
-    "has": "has",
-    "has_none": "has none of",
-    "filled": "is filled",
-    "empty": "is empty",
-}
 
 
 @dataclass(frozen=True)

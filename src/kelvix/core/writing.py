@@ -6,9 +6,9 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
-from kelvix.core import finding
 from kelvix.core.cells import Answer, Cell, CellState, Finding
 from kelvix.core.feel import Env
+from kelvix.core.fields import TYPES
 from kelvix.core.filling import Carried, FieldResult, Held, fill_record, is_filled, never_fits, references
 from kelvix.core.finding import Compared, Question
 from kelvix.core.schema import CarriedField, Database
@@ -147,7 +147,7 @@ def match(line: AddOrUpdate, results: tuple[FieldResult, ...], database: Databas
     compared: list[Compared] = []
     for field_id in line.by:
         field, result = database.field(field_id), next((r for r in results if r.field == field_id), None)
-        if field is None or "is" not in finding.OPERATORS[field.type]:
+        if field is None or "is" not in TYPES[field.type].sought:
             return "say by which field a record is recognised: the one that was chosen is gone, or cannot be compared"
         if result is None or result.value is None:
             return f"a record is recognised by {field.name}, which is empty in this item"
@@ -228,7 +228,7 @@ def _check_fillings(line: Fills, database: Database, carried: Carried, to: Targe
 
 def _check_match(line: AddOrUpdate, database: Database) -> list[Finding]:
     fields = [database.field(f) for f in line.by]
-    if not fields or any(f is None or "is" not in finding.OPERATORS[f.type] for f in fields):
+    if not fields or any(f is None or "is" not in TYPES[f.type].sought for f in fields):
         return [Finding(line.id, "say by which field a record is recognised")]
     return [
         Finding(line.id, f"a record is recognised by {f.name}: say what it is filled with", f.id)

@@ -13,8 +13,9 @@ from kelvix.connectors.contract import Passing, Standing
 from kelvix.core import web_request
 from kelvix.core.cells import WebCall
 from kelvix.core.feel import Env
+from kelvix.core.fields import from_wire
 from kelvix.core.filling import Carried
-from kelvix.core.values import from_wire, shorten, to_wire
+from kelvix.core.values import shorten, to_wire
 from kelvix.core.web_request import Answered
 from kelvix.core.workflow import WebRequest
 from kelvix.engine.engine import Engine

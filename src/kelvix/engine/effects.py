@@ -9,11 +9,12 @@ from typing import Any
 from kelvix.connectors.contract import Passing, Standing
 from kelvix.core import recognising, writing
 from kelvix.core.cells import Cell
+from kelvix.core.fields import from_wire
 from kelvix.core.filling import Carried, Held
 from kelvix.core.finding import Question
 from kelvix.core.schema import Database
 from kelvix.core.steps import Surroundings
-from kelvix.core.values import Unfit, Value, from_wire, to_wire
+from kelvix.core.values import Unfit, Value, to_wire
 from kelvix.core.workflow import Add, AddOrUpdate, Delete, Update, Writes
 from kelvix.store import finding, records
 from kelvix.store.database_server import Transaction

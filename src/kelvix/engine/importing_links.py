@@ -8,9 +8,10 @@ from functools import partial
 
 from kelvix.core import page_fields
 from kelvix.core.feel import Env
+from kelvix.core.fields import coerce
 from kelvix.core.finding import Compared, Question
 from kelvix.core.schema import Database, Field
-from kelvix.core.values import Unfit, Value, coerce
+from kelvix.core.values import Unfit, Value
 from kelvix.engine.capturing import NotKept
 from kelvix.formats import article
 from kelvix.formats.lists_of_links import Link

@@ -8,11 +8,12 @@ from kelvix.core import asking, writing
 from kelvix.core.asking import Answered
 from kelvix.core.cells import Cell
 from kelvix.core.feel import Env
+from kelvix.core.fields import from_wire
 from kelvix.core.filling import Carried
 from kelvix.core.finding import Question
 from kelvix.core.schema import Database
 from kelvix.core.steps import Surroundings
-from kelvix.core.values import as_text, from_wire, shorten, to_wire
+from kelvix.core.values import as_text, shorten, to_wire
 from kelvix.core.workflow import AddOrUpdate, Ask
 from kelvix.store import finding, records
 from kelvix.store.directory import Space

@@ -8,7 +8,8 @@ from urllib.parse import urljoin
 from kelvix.connectors import guarded_http
 from kelvix.connectors.contract import Passing, Standing
 from kelvix.connectors.guarded_http import Unanswered
-from kelvix.core.values import Value, split_address
+from kelvix.core.fields.link import split_address
+from kelvix.core.values import Value
 from kelvix.engine.engine import Engine
 from kelvix.formats import article
 from kelvix.formats.article import Article

@@ -19,7 +19,7 @@ from defusedxml import ElementTree as ET
 from lxml import etree
 from lxml import html as lxml_html
 
-from kelvix.core.values import split_address
+from kelvix.core.fields.link import split_address
 from kelvix.formats import article, html_text
 
 MOST_BYTES = 20 << 20

@@ -7,8 +7,9 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
+from kelvix.core.fields import from_wire
 from kelvix.core.schema import Database
-from kelvix.core.values import Unfit, Value, Wire, from_wire
+from kelvix.core.values import Unfit, Value, Wire
 from kelvix.store import databases, records
 from kelvix.store.database_server import Row, Transaction
 from kelvix.store.records import Origin

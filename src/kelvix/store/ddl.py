@@ -9,21 +9,10 @@ from functools import partial
 
 import pymysql
 
+from kelvix.core.fields import TYPES
 from kelvix.core.values import Type
 from kelvix.store.database_server import DatabaseServer, Transaction
 
-COLUMN: dict[Type, str] = {
-    "text": "TEXT",
-    "long_text": "MEDIUMTEXT",
-    "number": "DECIMAL(38,10)",
-    "date": "DATE",
-    "datetime": "DATETIME(3)",
-    "choice": "VARCHAR(20)",
-    "email": "VARCHAR(320)",
-    "link": "TEXT",
-    "yes_no": "TINYINT(1)",
-    "file": "TEXT",
-}  # labels are many-valued, and lie in a table beside (store/labels.py)
 TRIES = 200
 BUSY = {1205, 1969}
 
@@ -63,9 +52,10 @@ def _forget(t: Transaction, database_id: int, field_id: int | None = None) -> No
 
 def index(server: DatabaseServer, database_id: int, field_id: int, type_: Type) -> None:
     """Let a field be looked up fast, by its first 60 characters where it is text. Writers are not held up meanwhile."""
-    if type_ not in COLUMN:
+    kept = TYPES[type_]
+    if kept.column is None:
         return
-    of = column(field_id) + ("(60)" if "TEXT" in COLUMN[type_] or type_ == "email" else "")
+    of = column(field_id) + (f"({kept.index_prefix})" if kept.index_prefix else "")
     name = f"`i_{int(field_id)}`"
     _insist(
         server, f"ALTER TABLE {table(database_id)} NOWAIT ADD INDEX IF NOT EXISTS {name} ({of}), ALGORITHM=INPLACE, LOCK=NONE"
@@ -97,8 +87,8 @@ def reconcile(server: DatabaseServer, database_id: int | None = None) -> None:
     ):
         target, name = table(row["database_id"]), column(row["id"])
         if row["state"] == "adding":
-            if row["type"] in COLUMN:
-                kind = COLUMN[row["type"]]
+            kind = TYPES[row["type"]].column
+            if kind is not None:
                 _insist(server, f"ALTER TABLE {target} NOWAIT ADD COLUMN IF NOT EXISTS {name} {kind}, ALGORITHM=INSTANT")
             _mark(server, "field", row["id"], "adding", "ready")
         elif row["state"] == "dropping":  # the column stays, so that its values come back with it

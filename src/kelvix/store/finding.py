@@ -10,6 +10,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 from kelvix.core.cells import Answer
+from kelvix.core.fields import TYPES
 from kelvix.core.finding import MOST, MOST_ALL, Compared, Question
 from kelvix.core.schema import Database, Field
 from kelvix.core.values import Value, fold
@@ -18,7 +19,6 @@ from kelvix.store.database_server import DatabaseServer, Row, Transaction
 from kelvix.store.secrets import digest
 
 SIGNS = {"is": "=", "less": "<", "before": "<", "more": ">", "after": ">"}
-TEXTS = ("text", "long_text", "email", "link")
 
 
 def _where(database: Database, compared: Compared) -> tuple[str, list[Any]]:
@@ -27,11 +27,11 @@ def _where(database: Database, compared: Compared) -> tuple[str, list[Any]]:
     if field is None:
         raise LookupError("no such field")
     column, value = ddl.column(field.id), compared.value
-    if field.type == "labels":
+    if TYPES[field.type].column is None:
         return _of_labels(database, field, compared)
     match compared.operator:
         case "filled" | "empty":
-            empty = f"({column} IS NULL" + (f" OR {column}='')" if field.type in TEXTS else ")")
+            empty = f"({column} IS NULL" + (f" OR {column}='')" if TYPES[field.type].keeps_text else ")")
             return (empty if compared.operator == "empty" else f"NOT {empty}"), []
         case "is_not":
             return f"NOT ({column} <=> %s)", [value]
@@ -62,7 +62,7 @@ def prepare(server: DatabaseServer, database: Database, fields: Iterable[int]) -
     """Make the indexes that questions about these fields go by."""
     for field_id in fields:
         field = database.field(field_id)
-        if field is not None and field.type != "long_text":
+        if field is not None and TYPES[field.type].is_indexed:
             ddl.index(server, database.id, field.id, field.type)
 
 
@@ -78,7 +78,7 @@ def _rows(t: Transaction, database: Database, question: Question, columns: str, 
     where = (" AND " if question.mode == "all" else " OR ").join(f"({sql})" for sql, _ in parts)
     order = "id DESC" if question.take == "newest" else "id"
     by = database.field(question.order) if question.order is not None else None
-    if by is not None and by.type != "labels":
+    if by is not None and TYPES[by.type].column is not None:
         order = f"{ddl.column(by.id)} {'DESC' if question.descending else 'ASC'}, id"
     return t.rows(
         f"SET STATEMENT max_statement_time=10 FOR SELECT {columns} FROM {ddl.table(database.id)} "

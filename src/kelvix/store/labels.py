@@ -16,10 +16,6 @@ def column(database_id: int, field: Field) -> str:
     return f"(SELECT GROUP_CONCAT(label ORDER BY position) FROM record_label WHERE {of}) AS `f_{int(field.id)}`"
 
 
-def read(raw: str | None) -> tuple[str, ...] | None:
-    return tuple(raw.split(",")) if raw else None
-
-
 def write(t: Transaction, database_id: int, record_id: int, values: Mapping[int, Value]) -> None:
     """Set the labels of the fields that are named."""
     for field_id, value in values.items():

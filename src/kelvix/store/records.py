@@ -6,11 +6,11 @@ import json
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from decimal import Decimal
 from typing import Any
 
+from kelvix.core.fields import TYPES
 from kelvix.core.schema import Database
-from kelvix.core.values import File, Value, Wire, plain, to_wire
+from kelvix.core.values import Value, Wire, to_wire
 from kelvix.store import ddl, labels, trash
 from kelvix.store.database_server import Row, Transaction
 from kelvix.store.databases import with_new_choices
@@ -56,31 +56,20 @@ class Origin:
 
 def columns(database: Database) -> str:
     """What `read` needs of a record's row."""
-    own = (labels.column(database.id, f) if f.type == "labels" else ddl.column(f.id) for f in database.fields)
+    own = (labels.column(database.id, f) if TYPES[f.type].column is None else ddl.column(f.id) for f in database.fields)
     return ", ".join(["id", "version", "created_at", "changed_at", "deleted_at", *own])
 
 
 def _apart(database: Database, values: Values) -> tuple[Values, Values]:
-    """Values that lie in the record's own row, and its labels."""
-    many = {f.id for f in database.fields if f.type == "labels"}
+    """Values that lie in the record's own row, and those that lie beside it."""
+    many = {f.id for f in database.fields if TYPES[f.type].column is None}
     return {f: v for f, v in values.items() if f not in many}, {f: v for f, v in values.items() if f in many}
 
 
-def _value(raw: Any, type_: str) -> Value:
-    if type_ == "labels":
-        return labels.read(raw)
-    if type_ == "yes_no" and raw is not None:
-        return bool(raw)
-    if type_ == "number" and raw is not None:
-        return plain(Decimal(raw))
-    if type_ == "file" and raw:
-        return File.of(json.loads(raw))
-    return raw if raw != "" else None
-
-
-def _bound(values: Values) -> list[Any]:
+def _bound(database: Database, values: Values) -> list[Any]:
     """Values as columns keep them."""
-    return [json.dumps(v.wire(), ensure_ascii=False) if isinstance(v, File) else v for v in values.values()]
+    types = {f.id: TYPES[f.type] for f in database.fields}
+    return [types[f].to_column(v) for f, v in values.items()]
 
 
 def read(row: Row, database: Database) -> Record:
@@ -89,7 +78,7 @@ def read(row: Row, database: Database) -> Record:
         row["version"],
         row["created_at"],
         row["changed_at"],
-        {f.id: _value(row[f"f_{f.id}"], f.type) for f in database.fields},
+        {f.id: TYPES[f.type].from_column(row[f"f_{f.id}"]) for f in database.fields},
         row["deleted_at"] is not None,
     )
 
@@ -208,7 +197,7 @@ def add_later(
 def _insert(database: Database, values: Values) -> tuple[str, list[Any]]:
     own, _ = _apart(database, values)
     names = ", ".join(ddl.column(f) for f in own)
-    return f"INSERT INTO {ddl.table(database.id)} ({names}) VALUES ({', '.join(['%s'] * len(own))})", _bound(own)
+    return f"INSERT INTO {ddl.table(database.id)} ({names}) VALUES ({', '.join(['%s'] * len(own))})", _bound(database, own)
 
 
 def _added(t: Transaction, workspace_id: int, database: Database, record_id: int, values: Values, origin: Origin) -> int:
@@ -236,7 +225,7 @@ def change(t: Transaction, workspace_id: int, database: Database, record: Record
     sets = "".join(f", {ddl.column(f)}=%s" for f in own)
     t.execute(
         f"UPDATE {ddl.table(database.id)} SET version=version+1, changed_at=NOW(3){sets} WHERE id=%s",
-        [*_bound(own), record.id],
+        [*_bound(database, own), record.id],
     )
     labels.write(t, database.id, record.id, many)
     return _log(t, workspace_id, database.id, record.id, record.version + 1, "update", origin, before, values)

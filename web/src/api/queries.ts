@@ -3,6 +3,7 @@ import { answer, client, type Schemas } from "./client";
 
 export type Database = Schemas["DatabaseOut"];
 export type Field = Schemas["FieldOut"];
+export type FieldType = Schemas["FieldTypeOut"];
 export type RecordOut = Schemas["RecordOut"];
 export type Workflow = Schemas["WorkflowOut"];
 export type WorkflowDetail = Schemas["WorkflowDetail"];
@@ -20,6 +21,15 @@ export const useApps = () =>
   useQuery({ queryKey: ["apps"], queryFn: () => answer(client.GET("/api/v1/apps")), staleTime: Infinity });
 
 export const useApp = (code: string | undefined) => useApps().data?.find((a) => a.code === code);
+
+export const useFieldTypes = () =>
+  useQuery({ queryKey: ["field-types"], queryFn: () => answer(client.GET("/api/v1/field-types")), staleTime: Infinity });
+
+/** A type of field by its code, once the types are read. */
+export function useTypeOf(): (code: string | undefined) => FieldType | undefined {
+  const { data } = useFieldTypes();
+  return (code) => data?.find((t) => t.code === code);
+}
 
 export const useDatabases = () => useQuery({ queryKey: ["databases"], queryFn: () => answer(client.GET("/api/v1/databases")) });
 

@@ -500,6 +500,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/field-types": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Field Types
+         * @description All types that a field can be of, in the order in which they are offered.
+         */
+        get: operations["list_field_types_api_v1_field_types_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/files": {
         parameters: {
             query?: never;
@@ -2595,11 +2615,43 @@ export interface components {
             name: string;
             /** Required */
             required: boolean;
+            /** Type */
+            type: string;
+        };
+        /**
+         * FieldTypeOut
+         * @description `has_choices`: its values are of those that a field lists. `sought`: how a Find line compares a field of it.
+         */
+        FieldTypeOut: {
+            /** Accepts */
+            accepts: string;
+            /** Code */
+            code: string;
+            /** Has Choices */
+            has_choices: boolean;
             /**
-             * Type
-             * @enum {string}
+             * Has Order
+             * @description whether there is a least and a greatest
              */
-            type: "text" | "long_text" | "number" | "date" | "datetime" | "choice" | "email" | "link" | "yes_no" | "labels" | "file";
+            has_order: boolean;
+            /** Has Sum */
+            has_sum: boolean;
+            /**
+             * In Requests
+             * @description whether a request may declare a value of it
+             */
+            in_requests: boolean;
+            /**
+             * Is Sorted
+             * @description whether records can go by it
+             */
+            is_sorted: boolean;
+            /** Name */
+            name: string;
+            /** Refuses */
+            refuses: string;
+            /** Sought */
+            sought: ("is" | "is_not" | "mentions" | "mentions_none" | "begins" | "ends" | "before" | "after" | "less" | "more" | "has" | "has_none" | "filled" | "empty")[];
         };
         /**
          * Figure
@@ -2904,9 +2956,8 @@ export interface components {
             /**
              * Type
              * @default text
-             * @enum {string}
              */
-            type: "text" | "long_text" | "number" | "date" | "datetime" | "choice" | "email" | "link" | "yes_no" | "labels" | "file";
+            type: string;
         };
         /** ItemIn */
         ItemIn: {
@@ -3198,9 +3249,20 @@ export interface components {
             required: boolean;
             /**
              * Type
-             * @enum {string}
+             * @description the code of a field type
+             * @example text
+             * @example long_text
+             * @example number
+             * @example date
+             * @example datetime
+             * @example choice
+             * @example email
+             * @example link
+             * @example yes_no
+             * @example labels
+             * @example file
              */
-            type: "text" | "long_text" | "number" | "date" | "datetime" | "choice" | "email" | "link" | "yes_no" | "labels" | "file";
+            type: string;
         };
         /** NewestIn */
         NewestIn: {
@@ -3625,13 +3687,6 @@ export interface components {
             /** Cells */
             cells: {
                 [key: string]: components["schemas"]["CellOut"][];
-            };
-            /**
-             * Find Operators
-             * @description by type: how a Find line can compare a field of it
-             */
-            find_operators: {
-                [key: string]: string[];
             };
             /** Findings */
             findings: components["schemas"]["FindingOut"][];
@@ -5979,6 +6034,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_field_types_api_v1_field_types_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FieldTypeOut"][];
                 };
             };
         };

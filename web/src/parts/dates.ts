@@ -35,6 +35,11 @@ export function relative(at: string, now = Date.now()): string {
   return "";
 }
 
+/** How long something has gone on by now: for 12 min. */
+export function lasting(since: string, now = Date.now()): string {
+  return `for ${span((now - new Date(since).getTime()) / 1000)}`;
+}
+
 /** A span in its largest fitting unit: 320 ms, 4.2 s, 12 min, 3 h, 2 days. */
 export function span(of: number): string {
   if (of < 1) return `${Math.max(0, Math.round(of * 1000))} ms`;

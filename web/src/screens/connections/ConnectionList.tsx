@@ -1,7 +1,7 @@
 import { Button } from "@mui/material";
 import { Link, useSearchParams } from "react-router";
 import { useApps, useConnections, type Connection } from "../../api/queries";
-import { relative } from "../../parts/dates";
+import { lasting, relative } from "../../parts/dates";
 import { useConsent } from "./useConsent";
 
 const SAID: Record<string, string> = {
@@ -74,7 +74,7 @@ export function ConnectionList() {
                   <ConnectionState state={c.state} />
                   {c.failing_since && (
                     <span className="det" title={c.reason ?? ""}>
-                      since {relative(c.failing_since)}
+                      {lasting(c.failing_since)}
                     </span>
                   )}
                 </td>

@@ -2,19 +2,19 @@ import { Button, Checkbox, Dialog, DialogActions, DialogContent, DialogTitle, Me
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { answer, client, said } from "../../api/client";
-import type { Database, Field } from "../../api/queries";
+import { useFieldTypes, useTypeOf, type Database, type Field } from "../../api/queries";
 import { useDeleting } from "../../parts/Deleting";
 import { useRestoring } from "../trash/useTrash";
-import { TYPE_WORDS } from "./values";
-
-const chosenFrom = (type: Field["type"]) => type === "choice" || type === "labels";
 
 /** The fields of a database: rename, require, set choices, take away (and bring back), add. */
 export function FieldsDialog({ database, onClose }: { database: Database; onClose: () => void }) {
   const queries = useQueryClient();
+  const { data: types } = useFieldTypes();
+  const typeOf = useTypeOf();
+  const chosenFrom = (code: string) => !!typeOf(code)?.has_choices;
   const [gone, setGone] = useState<{ name: string; entries: number[] }[]>([]);
   const [name, setName] = useState("");
-  const [type, setType] = useState<Field["type"]>("text");
+  const [type, setType] = useState("text");
   const [choices, setChoices] = useState("");
   const [problem, setProblem] = useState("");
   const again = () => {
@@ -81,7 +81,7 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
                   <td>
                     <KeptText label={`Name of ${f.name}`} value={f.name} onKeep={(v) => change.mutate({ field: f.id, name: v })} />
                   </td>
-                  <td>{TYPE_WORDS[f.type]}</td>
+                  <td>{typeOf(f.type)?.name}</td>
                   <td>
                     <Checkbox
                       sx={{ padding: 0 }}
@@ -129,10 +129,10 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
           }}
         >
           <TextField label="New field" value={name} onChange={(e) => setName(e.target.value)} />
-          <TextField select label="Type" value={type} onChange={(e) => setType(e.target.value as Field["type"])}>
-            {Object.entries(TYPE_WORDS).map(([code, words]) => (
-              <MenuItem key={code} value={code}>
-                {words}
+          <TextField select label="Type" value={type} onChange={(e) => setType(e.target.value)}>
+            {types?.map((t) => (
+              <MenuItem key={t.code} value={t.code}>
+                {t.name}
               </MenuItem>
             ))}
           </TextField>

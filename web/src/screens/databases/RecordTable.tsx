@@ -2,9 +2,9 @@ import { createColumnHelper, flexRender, getCoreRowModel, useReactTable, type Co
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useMemo, useRef, useState, type KeyboardEvent } from "react";
 import { useNavigate } from "react-router";
-import type { Database, Field, RecordOut, Wire } from "../../api/queries";
+import { useTypeOf, type Database, type Field, type RecordOut, type Wire } from "../../api/queries";
 import { CellEditor } from "./CellEditor";
-import { reads, TYPE_WORDS, WIDTHS } from "./values";
+import { reads, WIDE, WIDTHS } from "./values";
 
 interface Props {
   database: Database;
@@ -27,6 +27,7 @@ const helper = createColumnHelper<RecordOut>();
     chooses a record. */
 export function RecordTable({ database, records, chosen, zone, more, picked, onPick, onEdit }: Props) {
   const navigate = useNavigate();
+  const typeOf = useTypeOf();
   const view = useRef<HTMLDivElement>(null);
   const [sizes, setSizes] = useState<ColumnSizingState>({});
   const [at, setAt] = useState<{ row: number; column: number } | null>(null);
@@ -35,7 +36,7 @@ export function RecordTable({ database, records, chosen, zone, more, picked, onP
   const columns = useMemo(
     () =>
       fields.map((f, n) =>
-        helper.display({ id: String(f.id), header: f.name, size: n === 0 ? 260 : WIDTHS[f.type] }),
+        helper.display({ id: String(f.id), header: f.name, size: n === 0 ? 260 : WIDTHS[f.type] ?? WIDE }),
       ),
     [fields],
   );
@@ -96,7 +97,7 @@ export function RecordTable({ database, records, chosen, zone, more, picked, onP
           {table.getFlatHeaders().map((h, n) => (
             <div key={h.id} className="th" role="columnheader" style={{ width: h.getSize() }}>
               <b style={{ fontStretch: "78%", fontWeight: 750, display: "block", fontSize: 14 }}>{flexRender(h.column.columnDef.header, h.getContext())}</b>
-              <small className="quiet" style={{ fontStretch: "78%", fontSize: 11 }}>{TYPE_WORDS[fields[n]?.type ?? "text"]}</small>
+              <small className="quiet" style={{ fontStretch: "78%", fontSize: 11 }}>{typeOf(fields[n]?.type)?.name}</small>
               <div className="grip" onMouseDown={h.getResizeHandler()} onTouchStart={h.getResizeHandler()} role="separator" aria-label={`Width of ${String(h.column.columnDef.header)}`} />
             </div>
           ))}

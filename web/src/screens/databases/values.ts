@@ -35,11 +35,7 @@ export function typed(field: Field, value: Wire | undefined, zone: string): stri
   return field.type === "datetime" ? dateTime(String(value), zone) : field.type === "yes_no" ? (value ? "yes" : "no") : String(value);
 }
 
-export const TYPE_WORDS: Record<Field["type"], string> = {
-  text: "text", long_text: "long text", number: "number", date: "date", datetime: "date, time", choice: "choice",
-  email: "e-mail", link: "link", yes_no: "yes or no", labels: "labels", file: "file",
-};
-
-export const WIDTHS: Record<Field["type"], number> = {
+export const WIDE = 190;
+export const WIDTHS: Record<string, number> = {
   text: 190, long_text: 240, number: 100, date: 112, datetime: 152, choice: 110, email: 190, link: 180, yes_no: 80, labels: 170, file: 180,
 };

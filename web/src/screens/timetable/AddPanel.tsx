@@ -1,9 +1,8 @@
 import { MenuItem, Select } from "@mui/material";
 import { useState } from "react";
-import type { Database, Sample } from "../../api/queries";
+import { useTypeOf, type Database, type Sample } from "../../api/queries";
 import { DatabaseSelect } from "./DatabaseSelect";
 import { FieldsTable } from "./FieldsTable";
-import { useLine } from "./lineContext";
 import { MakeDatabase } from "./MakeDatabase";
 import type { Add, AddOrUpdate, Cell, Rehearsal } from "./model";
 import { SuggestionsHead, useSuggestions } from "./Suggestions";
@@ -46,8 +45,8 @@ export function AddPanel({ line, when, app, databases, cell, findings, sample, o
 
 /** By which fields a record is known to be the same, and what happens where several are. */
 function Recognised({ line, database, onChange }: { line: AddOrUpdate; database: Database; onChange: (line: AddOrUpdate) => void }) {
-  const { rehearsal } = useLine();
-  const can = database.fields.filter((f) => rehearsal?.find_operators[f.type]?.includes("is"));
+  const typeOf = useTypeOf();
+  const can = database.fields.filter((f) => typeOf(f.type)?.sought.includes("is"));
   return (
     <div className="row" style={{ marginBottom: 6 }}>
       <span>A record is the same where</span>

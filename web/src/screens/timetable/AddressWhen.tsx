@@ -4,7 +4,7 @@ import { useState } from "react";
 import { answer, client } from "../../api/client";
 import { copyText } from "../../parts/copy";
 import { useNotices } from "../../frame/Notices";
-import { TYPE_WORDS } from "../databases/values";
+import { useFieldTypes } from "../../api/queries";
 import type { Address, Rehearsal } from "./model";
 
 interface Props {
@@ -15,11 +15,11 @@ interface Props {
 }
 
 type Input = Address["inputs"][number];
-const TYPES: Input["type"][] = ["text", "long_text", "number", "date", "datetime", "email", "link", "yes_no", "labels"];
 
 /** The address that requests come to, and what they bring: declared, or learned from one that came. */
 export function AddressWhen({ own, workflow, findings, onChange }: Props) {
   const queries = useQueryClient();
+  const types = useFieldTypes().data?.filter((t) => t.in_requests) ?? [];
   const { tell, fail } = useNotices();
   const path = { params: { path: { workflow_id: workflow } } };
   const key = ["address", workflow, own];
@@ -83,10 +83,10 @@ export function AddressWhen({ own, workflow, findings, onChange }: Props) {
                   <input className="find" style={{ margin: 0 }} aria-label="Name in the request" placeholder="customer.name" value={input.key} onChange={(event) => set(at, { ...input, key: event.target.value })} />
                 </td>
                 <td>
-                  <Select value={input.type} fullWidth sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "Type" }} onChange={(event) => set(at, { ...input, type: event.target.value as Input["type"] })}>
-                    {TYPES.map((t) => (
-                      <MenuItem key={t} value={t}>
-                        {TYPE_WORDS[t]}
+                  <Select value={input.type} fullWidth sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "Type" }} onChange={(event) => set(at, { ...input, type: event.target.value })}>
+                    {types.map((t) => (
+                      <MenuItem key={t.code} value={t.code}>
+                        {t.name}
                       </MenuItem>
                     ))}
                   </Select>

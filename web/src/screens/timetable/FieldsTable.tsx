@@ -1,6 +1,5 @@
 import { MenuItem, Select } from "@mui/material";
-import type { Database } from "../../api/queries";
-import { TYPE_WORDS } from "../databases/values";
+import { useTypeOf, type Database } from "../../api/queries";
 import { FilledWith } from "./FilledWith";
 import { fill, fillingOf, type Cell, type Fills, type Rehearsal } from "./model";
 import { Suggested, type Suggestion } from "./Suggestions";
@@ -17,6 +16,7 @@ interface Props<L extends Fills> {
 
 /** The fields of a line's database: what fills each, and what that gives with the chosen sample. */
 export function FieldsTable<L extends Fills>({ line, database, cell, findings, hasSample, suggested, onChange }: Props<L>) {
+  const typeOf = useTypeOf();
   const gone = line.fillings.filter((f) => !database.fields.some((d) => d.id === f.field));
   const gives = (field: number, of: Cell | undefined, sample: boolean) => <Gives field={field} cell={of} findings={findings} line={line} hasSample={sample} onChange={onChange} />;
   return (
@@ -50,7 +50,7 @@ export function FieldsTable<L extends Fills>({ line, database, cell, findings, h
                   <b>{field.name}</b>
                   {field.required && line.verb !== "update" && <span aria-label="must be filled"> *</span>}
                 </span>
-                <small>{TYPE_WORDS[field.type]}</small>
+                <small>{typeOf(field.type)?.name}</small>
               </span>
               <Renamed line={line} field={field.id} name={field.name} />
             </td>

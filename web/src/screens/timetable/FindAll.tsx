@@ -1,5 +1,5 @@
 import { MenuItem, Select } from "@mui/material";
-import type { Database } from "../../api/queries";
+import { useTypeOf, type Database, type FieldType } from "../../api/queries";
 import { FIGURE_WORDS } from "./lineWords";
 import { newId, type Figure, type Find, type Rehearsal } from "./model";
 
@@ -10,16 +10,17 @@ interface Props {
   onChange: (line: Find) => void;
 }
 
-const FITS = (kind: Figure["kind"], type: string) =>
-  kind === "sum" || kind === "average" ? type === "number" : kind === "first" || kind === "last" ? true : ["number", "date", "datetime"].includes(type);
+const FITS = (kind: Figure["kind"], type: FieldType | undefined) =>
+  kind === "sum" || kind === "average" ? type?.has_sum : kind === "first" || kind === "last" ? true : type?.has_order;
 
 /** What is made of all the records that were found: their order, figures, and a text that lists them. */
 export function FindAll({ line, database, findings, onChange }: Props) {
-  const ordered = database.fields.filter((f) => !["labels", "long_text"].includes(f.type));
+  const typeOf = useTypeOf();
+  const ordered = database.fields.filter((f) => typeOf(f.type)?.is_sorted);
   const listed = database.fields.filter((f) => f.type !== "long_text");
   const set = (at: number, next: Figure | null) => onChange({ ...line, figures: line.figures.flatMap((f, n) => (n === at ? (next ? [next] : []) : [f])) });
-  const first = database.fields.find((f) => f.type === "number") ?? database.fields[0];
-  const add = () => first && onChange({ ...line, figures: [...line.figures, { key: newId(), kind: first.type === "number" ? "sum" : "first", field: first.id }] });
+  const first = database.fields.find((f) => typeOf(f.type)?.has_sum) ?? database.fields[0];
+  const add = () => first && onChange({ ...line, figures: [...line.figures, { key: newId(), kind: typeOf(first.type)?.has_sum ? "sum" : "first", field: first.id }] });
   return (
     <div style={{ margin: "6px 0" }}>
       <div className="row wrapped">
@@ -78,7 +79,7 @@ export function FindAll({ line, database, findings, onChange }: Props) {
             onChange={(event) => set(at, { ...figure, field: Number(event.target.value) })}
           >
             {database.fields
-              .filter((f) => FITS(figure.kind, f.type) || f.id === figure.field)
+              .filter((f) => FITS(figure.kind, typeOf(f.type)) || f.id === figure.field)
               .map((f) => (
                 <MenuItem key={f.id} value={String(f.id)}>
                   {f.name}

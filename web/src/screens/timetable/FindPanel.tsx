@@ -1,7 +1,6 @@
 import { MenuItem, Select } from "@mui/material";
-import type { Database } from "../../api/queries";
+import { useTypeOf, type Database } from "../../api/queries";
 import { relative } from "../../parts/dates";
-import { TYPE_WORDS } from "../databases/values";
 import { DatabaseSelect } from "./DatabaseSelect";
 import { FilledWith } from "./FilledWith";
 import { FindAll } from "./FindAll";
@@ -26,10 +25,10 @@ function begin(database: Database, carried: Carried[]): Sought[] {
 
 /** What is looked for, and what was found for the chosen sample. */
 export function FindPanel({ line, databases, cell, findings, onChange }: Props) {
-  const { carried, rehearsal } = useLine();
+  const { carried } = useLine();
+  const typeOf = useTypeOf();
   const database = databases.find((d) => d.id === line.database);
   const set = (at: number, next: Sought | null) => onChange({ ...line, sought: line.sought.flatMap((s, n) => (n === at ? (next ? [next] : []) : [s])) });
-  const operators = rehearsal?.find_operators ?? {};
   const fresh = database?.fields.find((f) => !line.sought.some((s) => s.field === f.id)) ?? database?.fields[0];
   return (
     <>
@@ -66,7 +65,6 @@ export function FindPanel({ line, databases, cell, findings, onChange }: Props) 
                 key={at}
                 sought={sought}
                 database={database}
-                operators={operators}
                 part={cell?.parts.find((p) => p.key === String(at))}
                 finding={findings.find((f) => f.key === String(at))}
                 set={(next) => set(at, next)}
@@ -78,7 +76,7 @@ export function FindPanel({ line, databases, cell, findings, onChange }: Props) 
       )}
       {database && fresh && (
         <div style={{ margin: "6px 0" }}>
-          <button className="link" onClick={() => onChange({ ...line, sought: [...line.sought, { field: fresh.id, operator: operators[fresh.type]?.[0] as Sought["operator"], filling: [], named: "" }] })}>
+          <button className="link" onClick={() => onChange({ ...line, sought: [...line.sought, { field: fresh.id, operator: typeOf(fresh.type)?.sought[0] ?? "is", filling: [], named: "" }] })}>
             + compare another field
           </button>
         </div>
@@ -93,15 +91,15 @@ export function FindPanel({ line, databases, cell, findings, onChange }: Props) 
 interface RowProps {
   sought: Sought;
   database: Database;
-  operators: Record<string, string[]>;
   part: Cell["parts"][number] | undefined;
   finding: Rehearsal["findings"][number] | undefined;
   set: (next: Sought | null) => void;
   remedy: (all: Sought[]) => void;
 }
 
-function Row({ sought, database, operators, part, finding, set, remedy }: RowProps) {
+function Row({ sought, database, part, finding, set, remedy }: RowProps) {
   const { rehearsal } = useLine();
+  const typeOf = useTypeOf();
   const field = database.fields.find((f) => f.id === sought.field);
   const words = rehearsal?.operator_words ?? {};
   const sentence = part?.sentence || finding?.sentence;
@@ -117,8 +115,8 @@ function Row({ sought, database, operators, part, finding, set, remedy }: RowPro
           SelectDisplayProps={{ "aria-label": "Field to compare" }}
           onChange={(event) => {
             const next = database.fields.find((f) => f.id === Number(event.target.value));
-            const fits = operators[next?.type ?? ""] ?? [];
-            if (next) set({ ...sought, field: next.id, operator: fits.includes(sought.operator) ? sought.operator : (fits[0] as Sought["operator"]) });
+            const fits = typeOf(next?.type)?.sought ?? [];
+            if (next) set({ ...sought, field: next.id, operator: fits.includes(sought.operator) ? sought.operator : (fits[0] ?? sought.operator) });
           }}
         >
           {!field && (
@@ -128,7 +126,7 @@ function Row({ sought, database, operators, part, finding, set, remedy }: RowPro
           )}
           {database.fields.map((f) => (
             <MenuItem key={f.id} value={String(f.id)}>
-              {f.name}&nbsp;<small className="quiet">{TYPE_WORDS[f.type]}</small>
+              {f.name}&nbsp;<small className="quiet">{typeOf(f.type)?.name}</small>
             </MenuItem>
           ))}
         </Select>
@@ -136,7 +134,7 @@ function Row({ sought, database, operators, part, finding, set, remedy }: RowPro
       </td>
       <td className="wrap">
         <Select value={sought.operator} fullWidth sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "How it compares" }} onChange={(event) => set({ ...sought, operator: event.target.value as Sought["operator"] })}>
-          {(operators[field?.type ?? ""] ?? [sought.operator]).map((o) => (
+          {(typeOf(field?.type)?.sought ?? [sought.operator]).map((o) => (
             <MenuItem key={o} value={o}>
               {words[o] ?? o}
             </MenuItem>

@@ -1,10 +1,9 @@
 import { MenuItem, Select } from "@mui/material";
-import { TYPE_WORDS } from "../databases/values";
+import { useFieldTypes } from "../../api/queries";
 import type { WebRequest } from "./model";
 import { MoreRow, PanelRow, Remove } from "./PanelRow";
 
 type Taken = WebRequest["takes"][number];
-const TYPES = Object.keys(TYPE_WORDS) as Taken["type"][];
 
 interface Props {
   line: WebRequest;
@@ -15,6 +14,7 @@ interface Props {
 /** What counts as success, what is done where no answer comes, and what is taken out of the answer. */
 export function WebAnswer({ line, wrong, onChange }: Props) {
   const set = (at: number, value: Taken | null) => onChange({ ...line, takes: line.takes.flatMap((i, n) => (n === at ? (value ? [value] : []) : [i])) });
+  const types = useFieldTypes().data?.filter((t) => t.in_requests) ?? [];
   const asks = line.method === "POST" || line.method === "PATCH";
   return (
     <>
@@ -35,9 +35,9 @@ export function WebAnswer({ line, wrong, onChange }: Props) {
           <div className="row">
             <input className="find" style={{ margin: 0, width: 150 }} aria-label={`Name in the answer ${at + 1}`} placeholder="ticket.id" value={one.key} onChange={(event) => set(at, { ...one, key: event.target.value })} />
             <Select value={one.type} sx={{ height: 28, minWidth: 120 }} SelectDisplayProps={{ "aria-label": `Type of ${one.key || "the value"}` }} onChange={(event) => set(at, { ...one, type: event.target.value })}>
-              {TYPES.map((t) => (
-                <MenuItem key={t} value={t}>
-                  {TYPE_WORDS[t]}
+              {types.map((t) => (
+                <MenuItem key={t.code} value={t.code}>
+                  {t.name}
                 </MenuItem>
               ))}
             </Select>

@@ -12,8 +12,8 @@ from babel import numbers as babel_numbers
 from kelvix.core.feel.added.language import GROUP, date_order, locale
 from kelvix.core.feel.builtin import BUILTINS, DATE, DATETIME, NUMBER, STRING, TIME, Param
 from kelvix.core.feel.environment import Env
+from kelvix.core.fields.date import parse_date
 from kelvix.core.patterns import pattern as listed
-from kelvix.core.values import parse_date
 
 LEADING = listed(r"(?i)^(next|on|by|this)\s+", worst="on ")
 

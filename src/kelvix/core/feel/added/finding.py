@@ -14,8 +14,8 @@ from kelvix.core.feel.added.dates import read_date
 from kelvix.core.feel.added.language import GROUP, date_order, locale
 from kelvix.core.feel.builtin import BUILTINS, CONTEXT, DATE, STRING, Param
 from kelvix.core.feel.environment import Env
+from kelvix.core.fields.date import MONTH_NAMES
 from kelvix.core.patterns import pattern, standing
-from kelvix.core.values import MONTH_NAMES
 
 TEXT = [Param("text", STRING)]
 

@@ -9,8 +9,8 @@ import nameparser
 
 from kelvix.core.feel.added.language import GROUP
 from kelvix.core.feel.builtin import ANY, BUILTINS, CONTEXT, LIST, STRING, Param
+from kelvix.core.fields.email import EMAIL
 from kelvix.core.patterns import pattern
-from kelvix.core.values import EMAIL
 
 BETWEEN = pattern(r";| and |\n", worst=" and")
 

@@ -1,0 +1,54 @@
+"""Types of fields: one module each, found by its place; more of them from other Python packages, by entry points."""
+
+from __future__ import annotations
+
+import importlib
+import pkgutil
+from collections.abc import Mapping
+from importlib.metadata import entry_points
+from zoneinfo import ZoneInfo
+
+from kelvix.core.fields.field_type import FieldType, Taking
+from kelvix.core.values import Choice, Type, Unfit, Value, Wire, shorten
+
+GROUP = "kelvix.fields"
+
+
+def _found() -> Mapping[str, FieldType]:
+    """By code, in the order in which they are listed."""
+    modules = [importlib.import_module(f"{__name__}.{m.name}") for m in pkgutil.iter_modules(__path__)]
+    types = [m.TYPE for m in modules if hasattr(m, "TYPE")] + [e.load() for e in entry_points(group=GROUP)]
+    return {t.code: t for t in sorted(types, key=lambda t: t.rank)}
+
+
+TYPES = _found()
+
+
+def coerce(
+    value: Value,
+    to: Type,
+    zone: ZoneInfo,
+    choices: tuple[Choice, ...] = (),
+    order: str | None = None,
+    grows: bool = False,
+) -> Value:
+    """Bring a value into the form in which a field of type `to` keeps it. `order` is the workspace's, of day and month; `grows`
+    allows new choices. Raises Unfit."""
+    if value is None or (isinstance(value, str) and not value.strip()):
+        return None
+    type_ = TYPES[to]
+    if isinstance(value, tuple) and len(value) == 1 and type_.column is not None:
+        return coerce(value[0], to, zone, choices, order, grows)
+    return type_.coerce(value, Taking(zone, order, choices, grows))
+
+
+def from_wire(wire: Wire, of: Type) -> Value:
+    """Read a value from its JSON form. Raises Unfit where it is not one."""
+    if wire is None or wire == "" or wire == []:
+        return None
+    try:
+        return TYPES[of].from_wire(wire)
+    except Unfit:
+        raise
+    except (ValueError, ArithmeticError):
+        raise Unfit(f"“{shorten(str(wire))}” is not a {TYPES[of].name}") from None

@@ -1,0 +1,37 @@
+"""One of a field's choices, kept by its id."""
+
+from __future__ import annotations
+
+from kelvix.core.fields.field_type import FieldType, Taking, one_line
+from kelvix.core.values import NewChoice, Unfit, Value, fold, shorten
+
+LONGEST_NAME = 100
+
+
+def choose(text: str, how: Taking) -> str:
+    """The id of the choice that a text names, or a new one where the field allows it. Raises Unfit."""
+    line = one_line(text)
+    for choice in how.choices:
+        if fold(choice.name) == fold(line) or choice.id == line:
+            return choice.id
+    if how.grows and len(line) <= LONGEST_NAME:
+        return NewChoice(line)
+    known = ", ".join(c.name for c in how.choices[:8]) or "none yet"
+    raise Unfit(f"“{shorten(text)}” is not one of the choices ({known})")
+
+
+class Choice(FieldType):
+    code, rank, name, with_article = "choice", 60, "choice", "a choice"
+    accepts = "the name of a choice, without regard to case and accents; a new one where the field allows it"
+    refuses = "other texts"
+    operators = ("is", "is_not", "filled", "empty")
+    sought = ("is", "is_not", "filled", "empty")
+    has_choices, in_requests = True, False
+    column = "VARCHAR(20)"
+    fits = {"text": 0.5}
+
+    def read(self, text: str, how: Taking) -> Value:
+        return choose(text, how)
+
+
+TYPE = Choice()

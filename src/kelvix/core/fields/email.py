@@ -1,0 +1,36 @@
+"""An e-mail address."""
+
+from __future__ import annotations
+
+from kelvix.core.fields.field_type import FieldType, Taking, one_line
+from kelvix.core.patterns import short
+from kelvix.core.values import Unfit, Value, shorten
+
+LONGEST = 320
+# WHATWG HTML, "valid e-mail address" (input type=email), with a required dot-free or dotted host as the text gives it.
+EMAIL = short(
+    r"[a-zA-Z0-9.!#$%&'*+/=?^_`{|}~-]+@[a-zA-Z0-9](?:[a-zA-Z0-9-]{0,61}[a-zA-Z0-9])?"
+    r"(?:\.[a-zA-Z0-9](?:[a-zA-Z0-9-]{0,61}[a-zA-Z0-9])?)*",
+    most=LONGEST,
+    worst="a@a.",
+)
+
+
+class Email(FieldType):
+    code, rank, name, with_article = "email", 70, "e-mail", "an e-mail address"
+    accepts = "one address, as ada@stbride.example"
+    refuses = "an address with a name around it"
+    example = "ada.pell@stbride.example"
+    longest = LONGEST
+    column, index_prefix = "VARCHAR(320)", 60
+    fits = {"text": 0.5}
+    never_fits = frozenset(("date", "datetime", "number", "yes_no", "link"))
+
+    def read(self, text: str, how: Taking) -> Value:
+        line = one_line(text)
+        if not EMAIL.fullmatch(line):
+            raise Unfit(f"“{shorten(text)}” is not an e-mail address")
+        return line
+
+
+TYPE = Email()

@@ -1,0 +1,97 @@
+"""The one thing that is asked about a type of field: what it accepts, how it is compared, kept, sent and called."""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any, ClassVar
+from zoneinfo import ZoneInfo
+
+from kelvix.core.operators import Operator
+from kelvix.core.values import Choice, Unfit, Value, Wire, as_text, shorten
+
+TEXT_OPERATORS: tuple[Operator, ...] = ("mentions", "mentions_none", "is", "is_not", "begins", "ends", "filled", "empty")
+TEXTS_SOUGHT: tuple[Operator, ...] = ("is", "begins", "mentions", "filled", "empty")
+
+
+@dataclass(frozen=True)
+class Taking:
+    """How a field of a workspace takes values: its clock, its order of day and month (DMY, MDY or YMD), the field's choices,
+    and whether new ones may be added."""
+
+    zone: ZoneInfo
+    order: str | None = None
+    choices: tuple[Choice, ...] = ()
+    grows: bool = False
+
+
+class FieldType(ABC):
+    """A type of field. A module of this package makes one, as `TYPE`; another Python package makes one under the entry point
+    group `kelvix.fields`. `rank` is its place among the others where they are listed."""
+
+    code: ClassVar[str]
+    rank: ClassVar[int]
+    name: ClassVar[str]
+    with_article: ClassVar[str]
+    accepts: ClassVar[str]  # for the guide, as is what it refuses
+    refuses: ClassVar[str]
+    example: ClassVar[Any] = "text"  # JSON, as a request brings it
+    longest: ClassVar[int] = 10_000  # characters of a text that it takes
+
+    operators: ClassVar[tuple[Operator, ...]] = TEXT_OPERATORS  # of conditions
+    sought: ClassVar[tuple[Operator, ...]] = TEXTS_SOUGHT  # of Find
+    compares_values: ClassVar[bool] = False  # by the standard's own operators, not as texts
+    has_order: ClassVar[bool] = False  # there is a least and a greatest
+    has_sum: ClassVar[bool] = False
+    has_choices: ClassVar[bool] = False
+    in_requests: ClassVar[bool] = True  # a request may declare a value of it
+
+    fits: ClassVar[Mapping[str, float]] = {}  # how well carried values of other types go with it, from 0 to 1
+    never_fits: ClassVar[frozenset[str]] = frozenset()  # types whose values it refuses, whatever they are
+
+    column: ClassVar[str | None] = "TEXT"  # in MariaDB; None: many values, in a table beside
+    index_prefix: ClassVar[int | None] = None  # characters by which it is looked up; None: all
+    is_indexed: ClassVar[bool] = True
+
+    @property
+    def is_sorted(self) -> bool:
+        """Whether records can go by it: it is short, and one value."""
+        return self.is_indexed and self.column is not None
+
+    @property
+    def keeps_text(self) -> bool:
+        """Whether its column may hold a text of no characters, which is as good as nothing."""
+        return self.column is not None and ("CHAR" in self.column or "TEXT" in self.column)
+
+    def coerce(self, value: Value, how: Taking) -> Value:
+        """The value, which is not blank, as a field keeps it. Raises Unfit."""
+        text = as_text(value, how.zone)
+        if len(text) > self.longest:
+            raise Unfit(
+                f"“{shorten(text)}” has {len(text):,} characters, more than the {self.longest:,} that a {self.name} field keeps"
+            )
+        return self.read(text, how)
+
+    @abstractmethod
+    def read(self, text: str, how: Taking) -> Value:
+        """What a text means. Raises Unfit."""
+
+    def from_wire(self, wire: Wire) -> Value:
+        """The value behind its JSON form, which is not empty. Raises ValueError, Unfit."""
+        if not isinstance(wire, str):
+            raise ValueError
+        return wire
+
+    def to_column(self, value: Value) -> Any:
+        """As its column keeps it."""
+        return value
+
+    def from_column(self, raw: Any) -> Value:
+        """As its column gave it."""
+        return raw if raw != "" else None
+
+
+def one_line(text: str) -> str:
+    """Without line breaks, and one blank where there were several."""
+    return " ".join(text.split())

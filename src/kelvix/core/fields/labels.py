@@ -1,0 +1,57 @@
+"""Several of a field's choices, each once, in the order given."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from kelvix.core.fields.choice import choose
+from kelvix.core.fields.field_type import FieldType, Taking, one_line
+from kelvix.core.values import Unfit, Value, Wire, as_text, fold
+
+MOST_LABELS = 100  # of a record
+
+
+class Labels(FieldType):
+    code, rank, name, with_article = "labels", 100, "labels", "labels"
+    accepts = (
+        "a list of texts, or one text with commas or semicolons between labels; each is matched as a choice is, and kept once"
+    )
+    refuses = "texts that are not among its labels, unless the field allows new ones; more than 100 labels"
+    example = ["reeds", "leather"]
+    operators = ("has", "has_none", "filled", "empty")
+    sought = ("has", "has_none", "filled", "empty")
+    has_choices, column = True, None
+    fits = {"choice": 0.6, "text": 0.5}
+
+    def coerce(self, value: Value, how: Taking) -> Value:
+        if isinstance(value, tuple):
+            return self._kept(value, how)
+        return self.read(as_text(value, how.zone), how)
+
+    def read(self, text: str, how: Taking) -> Value:
+        """A text that is a label as a whole is not cut at its commas."""
+        if any(fold(c.name) == fold(one_line(text)) for c in how.choices):
+            return self._kept((text,), how)
+        return self._kept(tuple(text.replace(";", ",").replace("\n", ",").split(",")), how)
+
+    def _kept(self, texts: tuple[str, ...], how: Taking) -> Value:
+        found: dict[str, str] = {}
+        for text in texts:
+            if text.strip():
+                one = choose(text, how)
+                found.setdefault(fold(one), one)
+        if len(found) > MOST_LABELS:
+            raise Unfit(f"these are {len(found)} labels, more than the {MOST_LABELS} that a record keeps")
+        return tuple(found.values()) or None
+
+    def from_wire(self, wire: Wire) -> Value:
+        if isinstance(wire, list) and all(isinstance(w, str) for w in wire):
+            return tuple(wire)
+        raise ValueError
+
+    def from_column(self, raw: Any) -> Value:
+        """From the ids that the table beside gives, joined by commas."""
+        return tuple(raw.split(",")) if raw else None
+
+
+TYPE = Labels()

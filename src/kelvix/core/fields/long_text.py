@@ -1,0 +1,23 @@
+"""Text of many lines, in Markdown."""
+
+from __future__ import annotations
+
+from kelvix.core.fields.field_type import FieldType, Taking
+from kelvix.core.values import Value
+
+
+class LongText(FieldType):
+    code, rank, name, with_article = "long_text", 20, "long text", "a long text"
+    accepts = "anything, as it reads, with its line breaks"
+    refuses = "more than 4,000,000 characters"
+    longest = 4_000_000
+    operators = ("mentions", "mentions_none", "filled", "empty")
+    sought = ("mentions", "filled", "empty")
+    column, index_prefix, is_indexed = "MEDIUMTEXT", 60, False
+    fits = {"text": 0.4, "link": 0.1}
+
+    def read(self, text: str, how: Taking) -> Value:
+        return text.replace("\r\n", "\n").replace("\r", "\n")
+
+
+TYPE = LongText()
