@@ -3,8 +3,8 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { answer, client, said } from "../../api/client";
 import { useApps, useConnections, useDatabases, useMe, useSight } from "../../api/queries";
+import { reads } from "../../fields";
 import { dateTime } from "../../parts/dates";
-import { reads } from "../databases/values";
 import { read, write, type Place } from "./place";
 
 const EVERY = 2_000; // milliseconds between looks into an app; our own databases say by themselves what is new

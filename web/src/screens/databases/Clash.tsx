@@ -1,7 +1,7 @@
 import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from "@mui/material";
 import type { Database } from "../../api/queries";
+import { reads } from "../../fields";
 import type { Clashing } from "./useWriting";
-import { reads } from "./values";
 
 interface Props {
   clash: Clashing;

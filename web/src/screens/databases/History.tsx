@@ -1,6 +1,6 @@
 import type { Schemas } from "../../api/client";
+import { reads } from "../../fields";
 import { dateTime } from "../../parts/dates";
-import { reads } from "./values";
 
 const KINDS: Record<string, string> = { add: "added", update: "changed", delete: "deleted", restore: "restored" };
 

@@ -4,11 +4,11 @@ import Markdown from "react-markdown";
 import { Link } from "react-router";
 import { Problem, said } from "../../api/client";
 import { useRecord, type Field, type RecordOut, type Wire } from "../../api/queries";
+import { reads, viewOf } from "../../fields";
+import { FieldEditor } from "../../fields/FieldEditor";
 import { dateTime, relative } from "../../parts/dates";
-import { CellEditor } from "./CellEditor";
 import { History } from "./History";
 import { RecordButtons } from "./RecordButtons";
-import { reads } from "./values";
 
 interface Props {
   database: number;
@@ -53,7 +53,7 @@ export function RecordSide({ database, record, zone, onEdit, onDelete, onUndo }:
   return (
     <aside className="side" aria-label="The record">
       <div className="row top">
-        <h2 className="grow">{title && editing?.head ? <CellEditor field={title} value={value(title)} zone={zone} onDone={done(title)} /> : <span onDoubleClick={() => title && begin(title, true)}>{String(value(title) ?? "without a name")}</span>}</h2>
+        <h2 className="grow">{title && editing?.head ? <FieldEditor field={title} value={value(title)} zone={zone} onDone={done(title)} /> : <span onDoubleClick={() => title && begin(title, true)}>{String(value(title) ?? "without a name")}</span>}</h2>
         <button className="link" onClick={() => setHistory(!history)}>
           {history ? "record" : "history"}
         </button>
@@ -96,7 +96,7 @@ export function RecordSide({ database, record, zone, onEdit, onDelete, onUndo }:
                   <dt>{f.name}</dt>
                   <dd>
                     {editing?.field === f.id && !editing.head ? (
-                      <CellEditor field={f} value={value(f)} zone={zone} onDone={done(f)} />
+                      <FieldEditor field={f} value={value(f)} zone={zone} onDone={done(f)} />
                     ) : (
                       <Value field={f} value={value(f)} zone={zone} copy={`/api/v1/databases/${database}/records/${record}/files/${f.id}`} onEdit={() => begin(f)} />
                     )}
@@ -128,18 +128,13 @@ interface ValueProps {
 
 function Value({ field, value, zone, copy, onEdit }: ValueProps) {
   const shown = reads(field, value, zone);
-  if ((field.type === "link" || field.type === "file") && shown) {
+  const leads = shown ? viewOf(field).leads?.(shown, copy) : undefined;
+  if (leads) {
     return (
       <span className="row" style={{ gap: 6 }}>
-        {field.type === "file" ? (
-          <a className="clip" href={copy} download title="Downloads a copy">
-            {shown}
-          </a>
-        ) : (
-          <a className="clip" href={shown} target="_blank" rel="noreferrer">
-            {shown}
-          </a>
-        )}
+        <a className="clip" href={leads.href} {...(leads.download ? { download: true, title: "Downloads a copy" } : { target: "_blank", rel: "noreferrer" })}>
+          {shown}
+        </a>
         <button className="link" onClick={onEdit} aria-label={`Edit ${field.name}`}>
           edit
         </button>

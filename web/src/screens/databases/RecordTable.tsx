@@ -3,8 +3,8 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useMemo, useRef, useState, type KeyboardEvent } from "react";
 import { useNavigate } from "react-router";
 import { useTypeOf, type Database, type Field, type RecordOut, type Wire } from "../../api/queries";
-import { CellEditor } from "./CellEditor";
-import { reads, WIDE, WIDTHS } from "./values";
+import { reads, viewOf } from "../../fields";
+import { FieldEditor } from "../../fields/FieldEditor";
 
 interface Props {
   database: Database;
@@ -36,7 +36,7 @@ export function RecordTable({ database, records, chosen, zone, more, picked, onP
   const columns = useMemo(
     () =>
       fields.map((f, n) =>
-        helper.display({ id: String(f.id), header: f.name, size: n === 0 ? 260 : WIDTHS[f.type] ?? WIDE }),
+        helper.display({ id: String(f.id), header: f.name, size: n === 0 ? 260 : viewOf(f).width }),
       ),
     [fields],
   );
@@ -117,7 +117,7 @@ export function RecordTable({ database, records, chosen, zone, more, picked, onP
                 return (
                   <div
                     key={cell.id}
-                    className={field?.type === "number" ? "td num" : "td"}
+                    className={viewOf(field).isNumber ? "td num" : "td"}
                     role="gridcell"
                     tabIndex={here || (!at && item.index === 0 && n === 0) ? 0 : -1}
                     data-at={`${item.index} ${n}`}
@@ -127,7 +127,7 @@ export function RecordTable({ database, records, chosen, zone, more, picked, onP
                     onDoubleClick={() => setEditing({ of: row.original, column: n })}
                   >
                     {editing?.of.id === row.original.id && editing.column === n && field ? (
-                      <CellEditor
+                      <FieldEditor
                         field={field}
                         value={row.original.values[cell.column.id]}
                         zone={zone}

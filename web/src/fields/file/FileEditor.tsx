@@ -1,18 +1,11 @@
 import { useMutation } from "@tanstack/react-query";
-import type { Field, Wire } from "../../api/queries";
 import { upload } from "../../api/upload";
 import { useNotices } from "../../frame/Notices";
 import { ChooseFile } from "../../parts/ChooseFile";
-
-interface Props {
-  field: Field;
-  value: Wire | undefined;
-  /** The new value; undefined where nothing is to change. */
-  onDone: (value: Wire | undefined) => void;
-}
+import type { EditorProps } from "../fieldView";
 
 /** A file put into a field by hand, or taken away. */
-export function FileEditor({ field, value, onDone }: Props) {
+export function FileEditor({ field, value, onDone }: EditorProps) {
   const { fail } = useNotices();
   const send = useMutation({
     mutationFn: (file: File) => upload(file),

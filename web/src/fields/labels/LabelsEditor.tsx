@@ -1,16 +1,10 @@
 import { Autocomplete, TextField } from "@mui/material";
 import { useState } from "react";
-import type { Field, Wire } from "../../api/queries";
-import { labelNames } from "./values";
-
-interface Props {
-  field: Field;
-  value: Wire | undefined;
-  onDone: (value: Wire | undefined) => void;
-}
+import type { EditorProps } from "../fieldView";
+import { labelNames } from "./names";
 
 /** A record's labels: picked from those of the field, or typed where it may get new ones. Leaving keeps them, Escape does not. */
-export function LabelsEditor({ field, value, onDone }: Props) {
+export function LabelsEditor({ field, value, onDone }: EditorProps) {
   const before = labelNames(field, value);
   const [names, setNames] = useState(before);
   const [text, setText] = useState("");

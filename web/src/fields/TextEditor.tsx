@@ -1,0 +1,25 @@
+import { useState } from "react";
+import { typed } from ".";
+import type { EditorProps } from "./fieldView";
+
+/** A value typed as text; the server reads it. */
+export function TextEditor({ field, value, zone, onDone }: EditorProps) {
+  const before = typed(field, value, zone);
+  const [text, setText] = useState(before);
+  const keep = () => onDone(text === before ? undefined : text === "" ? null : text);
+  return (
+    <input
+      aria-label={field.name}
+      autoFocus
+      value={text}
+      onChange={(e) => setText(e.target.value)}
+      onFocus={(e) => e.target.select()}
+      onBlur={keep}
+      onKeyDown={(e) => {
+        e.stopPropagation();
+        if (e.key === "Enter") keep();
+        if (e.key === "Escape") onDone(undefined);
+      }}
+    />
+  );
+}

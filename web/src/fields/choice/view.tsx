@@ -1,0 +1,12 @@
+import type { EditorProps, FieldView } from "../fieldView";
+import { OptionsEditor } from "../OptionsEditor";
+
+function Editor(props: EditorProps) {
+  return <OptionsEditor {...props} options={props.field.choices} />;
+}
+
+export default {
+  width: 110,
+  reads: (value, field) => field.choices.find((c) => c.id === value)?.name ?? "a choice since taken away",
+  Editor,
+} satisfies FieldView;

@@ -1,0 +1,25 @@
+import type { ComponentType } from "react";
+import type { Field, Wire } from "../api/queries";
+
+export interface EditorProps {
+  field: Field;
+  value: Wire | undefined;
+  zone: string;
+  /** The new value; undefined where nothing is to change. */
+  onDone: (value: Wire | undefined) => void;
+}
+
+/** How values of a type of field are shown and edited. A folder here has the type's code for its name, and makes one in
+    `view`; a type without a folder reads as plain text. */
+export interface FieldView {
+  /** Pixels of its column in a table. */
+  width: number;
+  isNumber?: boolean;
+  /** How a value that is there reads. */
+  reads?: (value: NonNullable<Wire>, field: Field, zone: string) => string;
+  /** What an editing box begins with: what can be typed back and understood. */
+  typed?: (value: NonNullable<Wire>, zone: string) => string;
+  Editor?: ComponentType<EditorProps>;
+  /** Where a click on it leads; `copy` is where a copy of a file is downloaded. */
+  leads?: (shown: string, copy: string) => { href: string; download: boolean };
+}

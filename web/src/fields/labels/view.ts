@@ -1,0 +1,5 @@
+import type { FieldView } from "../fieldView";
+import { LabelsEditor } from "./LabelsEditor";
+import { labelNames } from "./names";
+
+export default { width: 170, reads: (value, field) => labelNames(field, value).join(", "), Editor: LabelsEditor } satisfies FieldView;
