@@ -172,3 +172,20 @@ def test_the_types_of_fields_are_told_and_others_refused(orla):
     assert told["choice"]["has_choices"] and not told["choice"]["in_requests"] and told["yes_no"]["sought"] == ["is"]
     refused = orla.api("POST", "/databases", 422, json={"name": "Stops", "fields": [{"name": "Tone", "type": "colour"}]})
     assert "use one of text, long_text" in refused["detail"]
+
+
+def test_times_and_durations_are_kept_and_given_back(orla):
+    made = orla.database("Visits", {"name": "Name", "type": "text"}, {"name": "Begins", "type": "time"}, {"name": "Took", "type": "duration"})  # fmt: skip
+    name, begins, took = (str(f["id"]) for f in made["fields"][:3])
+    where = f"/databases/{made['id']}/records"
+    kept = orla.api("POST", where, json={"values": {name: "Oxbow", begins: "9:05 am", took: "90 min"}})["record"]
+    assert kept["values"][begins] == "09:05" and kept["values"][took] == "PT1H30M"
+    changed = {"values": {begins: "23:59:59", took: "minus 2 days"}}
+    orla.api("PATCH", f"{where}/{kept['id']}", json=changed, headers={"if-match": str(kept["version"])})
+    [record] = orla.records(made["id"])
+    assert record["values"][begins] == "23:59:59" and record["values"][took] == "-P2D"
+    refused = orla.api("POST", where, 422, json={"values": {name: "x", took: "90"}})
+    assert "a duration looks like 1:30" in str(refused)
+    line = {"text": "Nether Wend Took: 45 min tower Begins: 8.30", "database": made["id"]}
+    captured = orla.api("POST", "/capture", 201, json=line)["record"]["values"]
+    assert (captured[name], captured[begins], captured[took]) == ("Nether Wend tower", "08:30", "PT45M")

@@ -185,6 +185,11 @@ def test_fields_are_made_renamed_and_taken_away_with_undo(tasks):
     page.get_by_label("Choices, separated by commas").fill("Orla, Ivo")
     page.get_by_role("button", name="Add the field").click()
     expect(page.get_by_label("Name of Who")).to_be_visible()
+    page.get_by_label("New field").fill("Took")
+    page.get_by_label("Type").click()
+    page.get_by_role("option", name="duration").click()
+    page.get_by_role("button", name="Add the field").click()
+    expect(page.get_by_label("Name of Took")).to_be_visible()
     page.get_by_label("Name of Mail").fill("Address")
     page.get_by_label("Name of Mail").press("Enter")
     expect(page.get_by_label("Name of Address")).to_be_visible()
@@ -194,7 +199,13 @@ def test_fields_are_made_renamed_and_taken_away_with_undo(tasks):
     page.get_by_role("button", name="Restore Hours").click()
     expect(page.get_by_label("Name of Hours")).to_be_visible()
     page.get_by_role("button", name="Close").first.click()
-    assert {"Who", "Address", "Hours"} <= {f["name"] for f in orla.api("GET", f"/databases/{database['id']}")["fields"]}
+    assert {"Who", "Took", "Address", "Hours"} <= {f["name"] for f in orla.api("GET", f"/databases/{database['id']}")["fields"]}
+    columns = page.get_by_role("columnheader").all_text_contents()
+    at = next(n for n, head in enumerate(columns) if head.startswith("Took")) - 1  # before it stand the boxes to choose by
+    page.locator(f"[data-at='0 {at}']").dblclick()
+    page.get_by_label("Took", exact=True).fill("1:30")
+    page.get_by_label("Took", exact=True).press("Enter")
+    expect(page.get_by_role("gridcell", name="1 hour, 30 minutes")).to_be_visible()
 
 
 def test_the_capture_line_adds_from_anywhere(tasks):

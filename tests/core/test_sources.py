@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import UTC, date, datetime
+from datetime import UTC, date, datetime, time, timedelta
 from decimal import Decimal
 from zoneinfo import ZoneInfo
 
@@ -44,6 +44,8 @@ TASKS = Database(
         Field(4, "Due", "date"),
         Field(5, "Kinds", "labels", False, (Choice("1", "Reeds"),)),
         Field(6, "Paid", "yes_no"),
+        Field(8, "Begins", "time"),
+        Field(9, "Took", "duration"),
     ),
 )
 
@@ -106,6 +108,9 @@ def test_a_rule_by_hours_that_began_years_ago_keeps_to_its_beginning():
         (RecordEvent(7, "reached", field=5, becomes="reeds"), "update", {5: None}, {5: ("1",)}, True),
         (RecordEvent(7, "reached", field=6, becomes="yes"), "update", {6: None}, {6: True}, True),
         (RecordEvent(7, "reached", field=6, becomes="yes"), "update", {6: True}, {6: False}, False),
+        (RecordEvent(7, "reached", field=8, becomes="9 am"), "update", {8: None}, {8: time(9)}, True),
+        (RecordEvent(7, "reached", field=9, becomes="90 min"), "update", {9: None}, {9: timedelta(hours=1.5)}, True),
+        (RecordEvent(7, "reached", field=9, becomes="soon"), "update", {9: None}, {9: timedelta(hours=1)}, False),
         (RecordEvent(7, "button", button="Go"), "update", {1: "x"}, {1: "y"}, False),
     ],
 )

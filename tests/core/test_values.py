@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import UTC, date, datetime
+from datetime import UTC, date, datetime, time, timedelta
 from decimal import Decimal
 from zoneinfo import ZoneInfo
 
@@ -115,6 +115,8 @@ def test_empty_stays_empty(value, to):
         st.booleans(),
         st.dates(),
         st.datetimes(timezones=st.just(UTC)),
+        st.times(),
+        st.timedeltas(),
         st.lists(st.text()).map(tuple),
     ),
     st.sampled_from(list(TYPES)),
@@ -125,11 +127,24 @@ def test_never_fails_otherwise(value, to):
     except Unfit as unfit:
         assert str(unfit)
     else:
-        assert kept is None or isinstance(kept, str | Decimal | bool | date | tuple)
+        assert kept is None or isinstance(kept, KEPT.get(to, str))
+
+
+KEPT = {
+    "number": Decimal,
+    "date": date,
+    "datetime": datetime,
+    "time": time,
+    "duration": timedelta,
+    "yes_no": bool,
+    "labels": tuple,
+}
 
 
 def of_type(to):
     return {
+        "time": st.times().map(lambda t: t.replace(microsecond=0)),
+        "duration": st.integers(-(10**12), 10**12).map(lambda n: timedelta(milliseconds=n)),
         "number": st.decimals(allow_nan=False, allow_infinity=False, places=4, min_value=-(10**20), max_value=10**20),
         "date": st.dates(),
         "datetime": st.datetimes(datetime(1900, 1, 1), datetime(9998, 12, 30), timezones=st.just(UTC)).map(

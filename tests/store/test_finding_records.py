@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import UTC, date, datetime
+from datetime import UTC, date, datetime, time, timedelta
 from decimal import Decimal
 
 import pytest
@@ -19,12 +19,23 @@ FIELDS = (
     NewField("text", "text"), NewField("long_text", "long_text"), NewField("number", "number"), NewField("date", "date"),
     NewField("datetime", "datetime"), NewField("choice", "choice", choices=("New", "Old")), NewField("email", "email"), NewField("link", "link"),
     NewField("yes_no", "yes_no"), NewField("labels", "labels", choices=("Reeds", "Leather")), NewField("file", "file"),
+    NewField("time", "time"), NewField("duration", "duration"),
 )  # fmt: skip
 FIRST = {
     "text": "Café 50%_off", "long_text": "a\nb", "number": Decimal("12.5"), "date": date(2026, 5, 1), "datetime": datetime(2026, 5, 1, 9, tzinfo=UTC),
     "choice": "1", "email": "ada@stbride.example", "link": "https://x.example/", "yes_no": True, "labels": ("1", "2"), "file": File("Survey.pdf", 12, "application/pdf", "mail:1/2"),
+    "time": time(9, 30), "duration": timedelta(minutes=90),
 }  # fmt: skip
-LATER = {"text": "Other", "number": Decimal(99), "date": date(2026, 6, 1), "choice": "2", "yes_no": False, "labels": ("2",)}
+LATER = {
+    "text": "Other",
+    "number": Decimal(99),
+    "date": date(2026, 6, 1),
+    "choice": "2",
+    "yes_no": False,
+    "labels": ("2",),
+    "time": time(17),
+    "duration": timedelta(days=2),
+}
 EMPTY = {"text": "Empty"}
 
 
@@ -56,6 +67,8 @@ CASES = [
     ("datetime", "before", datetime(2026, 5, 1, 9, 1, tzinfo=UTC), 0), ("datetime", "after", datetime(2026, 5, 1, 9, tzinfo=UTC), None),
     ("choice", "is", "2", 1), ("choice", "is_not", "2", 2), ("email", "is", "ADA@stbride.example", 0), ("link", "begins", "https://X", 0),
     ("yes_no", "is", True, 0), ("yes_no", "is", False, 1), ("labels", "has", "1", 0), ("labels", "has_none", "1", 2),
+    ("time", "is", time(9, 30), 0), ("time", "before", time(9, 30), None), ("time", "after", time(9, 30), 1),
+    ("duration", "is", timedelta(hours=1.5), 0), ("duration", "less", timedelta(hours=2), 0), ("duration", "more", timedelta(hours=2), 1),
 ]  # fmt: skip
 
 

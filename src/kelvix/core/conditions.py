@@ -7,7 +7,7 @@ and accents, by our added functions; numbers, dates, and yes or no by the standa
 from __future__ import annotations
 
 from collections.abc import Mapping
-from datetime import date, datetime
+from datetime import datetime
 from decimal import Decimal
 from functools import lru_cache
 from zoneinfo import ZoneInfo
@@ -33,6 +33,7 @@ TEXT_FUNCTIONS: dict[Operator, str] = {
 }
 NEGATED: dict[Operator, Operator] = {"mentions_none": "mentions", "is_not": "is", "has_none": "has"}
 SIGNS: dict[Operator, str] = {"is": "=", "is_not": "!=", "less": "<", "before": "<", "more": ">", "after": ">"}
+ANYWHERE = Env(datetime.min, ZoneInfo("UTC"))  # where a literal has no zone, any will do
 Fields = Mapping[Reference, CarriedField]
 
 
@@ -99,10 +100,7 @@ def _literal(word: str, type_: Type, env: Env) -> t.Node:
     if isinstance(value, Decimal):
         digits = t.Number(f"{abs(value):f}")
         return t.Negate(digits) if value < 0 else digits
-    if isinstance(value, datetime):
-        return t.At(f"{value.astimezone(env.zone):%Y-%m-%dT%H:%M:%S}")
-    assert isinstance(value, date)
-    return t.At(value.isoformat())
+    return t.At(TYPES[type_].at(value, env.zone))
 
 
 # Formulas as rows
@@ -173,22 +171,26 @@ def _compared(ref: Reference, sign: str, ends: list[t.Node], fields: Fields) -> 
 
 def _word(node: t.Node, type_: Type | None) -> str | None:
     """A literal as one types it, where it is of the value's type and would be written the same again."""
-    if isinstance(node, t.Bool):
-        return ("yes" if node.value else "no") if type_ == "yes_no" else None
-    if isinstance(node, t.Negate) and isinstance(node.of, t.Number):
-        return f"-{node.of.digits}" if type_ == "number" else None
-    if isinstance(node, t.Number):
-        return node.digits if type_ == "number" else None
-    if not isinstance(node, t.At):
-        return None
+    literal: object
+    match node:
+        case t.Bool(value):
+            literal = value
+        case t.Number(digits):
+            literal = Decimal(digits)
+        case t.Negate(t.Number(digits)):
+            literal = -Decimal(digits)
+        case t.At(text):
+            try:
+                literal = read_at(text)
+            except (ValueError, OverflowError):
+                return None
+        case _:
+            return None
+    word = TYPES[type_].word(literal) if type_ else None
     try:
-        value = read_at(node.text)
-    except ValueError:
+        return word if word and type_ and _literal(word, type_, ANYWHERE) == node else None
+    except Unfit:
         return None
-    if isinstance(value, datetime) and type_ == "datetime" and value.tzinfo is None and len(node.text) == 19:
-        midnight = not (value.hour or value.minute or value.second)
-        return value.date().isoformat() if midnight else node.text if value.second else f"{value:%Y-%m-%d %H:%M}"
-    return node.text if type_ == "date" and type(value) is date else None
 
 
 def _checked(row: Condition, fields: Fields, as_texts: bool = False) -> Condition | None:

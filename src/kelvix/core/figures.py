@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from datetime import date, datetime
-from decimal import Decimal
+from typing import Any
 
 from kelvix.core.cells import Finding
 from kelvix.core.feel import Env
 from kelvix.core.fields import TYPES
-from kelvix.core.fields.number import plain
 from kelvix.core.schema import CarriedField, Database, Field
 from kelvix.core.values import Value, as_text
 from kelvix.core.workflow import Figure, Find
@@ -53,23 +51,13 @@ def figure(one: Figure, database: Database, records: Records) -> Value:
         return None
     values = [v for _, kept in records if (v := field.named(kept.get(field.id))) is not None]
     if one.kind in NUMBERS:
-        numbers = [v for v in values if isinstance(v, Decimal)]
-        total = sum(numbers, Decimal(0))
-        if one.kind == "average":
-            return plain(round(total / len(numbers), 6)) if numbers else None
-        return plain(total)
+        return (TYPES[field.type].mean if one.kind == "average" else TYPES[field.type].total)(values)
     if not values:
         return None
     if one.kind in ORDERED:
-        return (min if one.kind == "least" else max)(values, key=_place)
+        of_one_type: list[Any] = values
+        return (min if one.kind == "least" else max)(of_one_type)  # type: ignore[no-any-return]
     return values[0 if one.kind == "first" else -1]
-
-
-def _place(value: Value) -> Decimal:
-    """Where a number, a date or a moment stands among others of its type."""
-    if isinstance(value, datetime):
-        return Decimal(value.timestamp())
-    return Decimal(value.toordinal()) if isinstance(value, date) else value if isinstance(value, Decimal) else Decimal(0)
 
 
 def as_list(line: Find, database: Database, records: Records, env: Env) -> str:

@@ -13,9 +13,9 @@ from kelvix.core.feel import FUNCTIONS, Env, FeelError, TooMuch, compiled
 from kelvix.core.feel import tree as t
 from kelvix.core.feel.added.texts import as_words
 from kelvix.core.feel.compiler import Compiled
-from kelvix.core.feel.values import Months, read_duration
+from kelvix.core.feel.values import Months, read_at, read_duration
 from kelvix.core.fields import coerce
-from kelvix.core.values import Type, Unfit, Value
+from kelvix.core.values import Type, Unfit, Value, span_words
 
 
 @lru_cache(maxsize=4096)
@@ -78,7 +78,9 @@ def settle(value: object, env: Env) -> Value:
         return found
     if value is None or isinstance(value, (str, bool, Decimal, date)):
         return value
-    if isinstance(value, (timedelta, Months)):
+    if isinstance(value, timedelta) or (isinstance(value, time) and value.tzinfo is None):
+        return value
+    if isinstance(value, Months):
         return duration_words(value)
     if isinstance(value, list) and all(isinstance(v, str) or v is None for v in value):
         return tuple(v for v in value if v) or None
@@ -93,9 +95,13 @@ _BY_CLASS: dict[type, Type] = {
     bool: "yes_no",
     date: "date",
     datetime: "datetime",
-    time: "text",
+    time: "time",
+    timedelta: "duration",
     list: "labels",
 }
+
+
+DAYS = ("date", "datetime")
 
 
 def type_of(node: t.Node, types: Mapping[tuple[str, str], Type]) -> Type | None:
@@ -112,13 +118,14 @@ def type_of(node: t.Node, types: Mapping[tuple[str, str], Type]) -> Type | None:
         case t.Bool() | t.Between() | t.In() | t.InstanceOf() | t.Quantified() | t.Tests():
             return "yes_no"
         case t.At(text):
-            return "text" if re.match(r"-?P", text) else "datetime" if "T" in text else "date" if "-" in text else "text"
+            return _BY_CLASS.get(type(read_at(text)), "text")
         case t.Binary(op, left, right):
             if op in ("and", "or", "=", "!=", "<", "<=", ">", ">="):
                 return "yes_no"
             found = type_of(left, types)
-            if op in ("+", "-") and found in ("date", "datetime") and type_of(right, types) not in ("date", "datetime"):
-                return found
+            if op in ("+", "-") and found in DAYS:
+                other = type_of(right, types)
+                return found if other not in DAYS else "duration" if op == "-" else None
             if op == "+" and found in ("text", "long_text"):
                 return "text"
             return "number" if found == "number" and type_of(right, types) == "number" else None
@@ -152,20 +159,11 @@ class Calculation:
 
 def duration_words(value: timedelta | Months) -> str:
     """A duration as people say it: 3 days, 4 hours."""
-    sign = "minus " if (value.count < 0 if isinstance(value, Months) else value < timedelta()) else ""
-    if isinstance(value, Months):
-        years, months = divmod(abs(value.count), 12)
-        parts = [(years, "year"), (months, "month")]
-    else:
-        seconds = abs(value) // timedelta(seconds=1)
-        parts = [
-            (seconds // 86400, "day"),
-            (seconds // 3600 % 24, "hour"),
-            (seconds // 60 % 60, "minute"),
-            (seconds % 60, "second"),
-        ]
-    said = ", ".join(f"{n} {unit}{'' if n == 1 else 's'}" for n, unit in parts if n)
-    return sign + (said or "no time")
+    if isinstance(value, timedelta):
+        return span_words(value)
+    years, months = divmod(abs(value.count), 12)
+    said = ", ".join(f"{n} {unit}{'' if n == 1 else 's'}" for n, unit in ((years, "year"), (months, "month")) if n)
+    return ("minus " if value.count < 0 else "") + (said or "0 months")
 
 
 def calculation(tree: str) -> Calculation | None:

@@ -16,7 +16,7 @@ from itertools import zip_longest
 
 from kelvix.core import plain_dates
 from kelvix.core.feel import Env
-from kelvix.core.fields import coerce
+from kelvix.core.fields import TYPES, coerce
 from kelvix.core.fields.email import EMAIL
 from kelvix.core.patterns import MOST_CUT, cut, cut_once, pattern
 from kelvix.core.schema import TEXT_FIELD, Database, Field
@@ -218,7 +218,7 @@ def _named_fields(r: _Reading) -> None:
                 value = said.day if field.type == "date" else said.at
         elif field.type == "number" and (match := cut_once(rf"({NUMBER})\s?{_unit(field)}(?!\w)", re.I).match(text)):
             text, value = match[0], match[1]
-        elif field.type in ("choice", "number", "yes_no", "email", "link"):
+        elif TYPES[field.type].reads_first_words:
             text, value = _shortest(text, field, r)
         r.try_value(mark.start(), mark.end() + len(text), field, value)
 

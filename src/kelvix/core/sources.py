@@ -138,7 +138,10 @@ def _is(field: Field, value: Value, said: str) -> bool:
         return fold(named) == fold(said)
     if isinstance(named, date):
         return named.isoformat() == said.strip() or fold(as_text(named, _UTC)) == fold(said)
-    return named is not None and f"{named}" == said.strip()
+    try:
+        return named is not None and coerce(said, field.type, _UTC) == named
+    except Unfit:
+        return False
 
 
 def ready(event: RecordEvent, values: Mapping[int, Value]) -> bool:

@@ -8,6 +8,8 @@ compared by stands in `core/fields`, a module for each.
 | number    | Decimal          | string, so that no digit is lost       |
 | date      | date             | 2026-11-23                             |
 | datetime  | datetime, UTC    | 2026-11-23T17:02:00Z                   |
+| time      | time, no zone    | 17:02, 17:02:30                        |
+| duration  | timedelta        | PT1H30M                                |
 | choice    | a choice's id    | string                                 |
 | email     | str              | string                                 |
 | link      | str              | string                                 |
@@ -23,7 +25,7 @@ from __future__ import annotations
 import sys
 import unicodedata
 from dataclasses import dataclass
-from datetime import UTC, date, datetime
+from datetime import UTC, date, datetime, time, timedelta
 from decimal import Decimal
 from functools import cache
 from zoneinfo import ZoneInfo
@@ -33,7 +35,7 @@ import re2
 from kelvix.core.patterns import NO_LETTER, once, short
 
 Type = str  # the code of a field type, as `core/fields` knows it
-Value = str | Decimal | date | datetime | bool | tuple[str, ...] | None
+Value = str | Decimal | date | datetime | time | timedelta | bool | tuple[str, ...] | None
 Wire = str | bool | list[str] | None
 Rows = list[dict[str, Wire]]
 ItemValue = Wire | Rows  # what a source item carries: a value, or the rows of a list
@@ -133,11 +135,39 @@ def as_text(value: Value, zone: ZoneInfo) -> str:
         return f"{as_text(local.date(), zone)}, {local:%H:%M}"
     if isinstance(value, date):
         return f"{value.day} {MONTHS[value.month - 1].title()} {value.year}"
+    if isinstance(value, time):
+        return f"{value:%H:%M:%S}" if value.second else f"{value:%H:%M}"
+    if isinstance(value, timedelta):
+        return span_words(value)
     if isinstance(value, Decimal):
         return f"{value:f}"
     if isinstance(value, tuple):
         return ", ".join(value)
     return value
+
+
+def span_words(value: timedelta) -> str:
+    """A duration as people say it: 3 days, 4 hours."""
+    seconds = abs(value) // timedelta(seconds=1)
+    parts = (
+        (seconds // 86400, "day"),
+        (seconds // 3600 % 24, "hour"),
+        (seconds // 60 % 60, "minute"),
+        (seconds % 60, "second"),
+    )
+    said = ", ".join(f"{n} {unit}{'' if n == 1 else 's'}" for n, unit in parts if n)
+    return ("minus " if value < timedelta() else "") + (said or "0 minutes")
+
+
+def iso_duration(value: timedelta) -> str:
+    """Days, hours, minutes and seconds as in ISO 8601; the canonical form of XML Schema's dayTimeDuration."""
+    milliseconds = abs(value) // timedelta(milliseconds=1)
+    seconds, rest = divmod(milliseconds, 1000)
+    days, hours, minutes, seconds = seconds // 86400, seconds // 3600 % 24, seconds // 60 % 60, seconds % 60
+    exact = f"{seconds}.{rest:03}".rstrip("0") if rest else str(seconds)
+    day = f"{days}D" if days else ""
+    clock = "".join(f"{n}{unit}" for n, unit in ((hours, "H"), (minutes, "M")) if n) + (f"{exact}S" if seconds or rest else "")
+    return ("-" if value < timedelta() else "") + "P" + day + (f"T{clock}" if clock else "" if day else "T0S")
 
 
 def to_wire(value: Value) -> Wire:
@@ -146,6 +176,10 @@ def to_wire(value: Value) -> Wire:
         return value.astimezone(UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z").replace(".000Z", "Z")
     if isinstance(value, date):
         return value.isoformat()
+    if isinstance(value, time):
+        return f"{value:%H:%M:%S}" if value.second else f"{value:%H:%M}"
+    if isinstance(value, timedelta):
+        return iso_duration(value)
     if isinstance(value, Decimal):
         return f"{value:f}"
     if isinstance(value, tuple):

@@ -26,12 +26,13 @@ def _where(database: Database, compared: Compared) -> tuple[str, list[Any]]:
     field = database.field(compared.field)
     if field is None:
         raise LookupError("no such field")
-    column, value = ddl.column(field.id), compared.value
-    if TYPES[field.type].column is None:
+    type_ = TYPES[field.type]
+    column, value = ddl.column(field.id), type_.to_column(compared.value)
+    if type_.column is None:
         return _of_labels(database, field, compared)
     match compared.operator:
         case "filled" | "empty":
-            empty = f"({column} IS NULL" + (f" OR {column}='')" if TYPES[field.type].keeps_text else ")")
+            empty = f"({column} IS NULL" + (f" OR {column}='')" if type_.keeps_text else ")")
             return (empty if compared.operator == "empty" else f"NOT {empty}"), []
         case "is_not":
             return f"NOT ({column} <=> %s)", [value]

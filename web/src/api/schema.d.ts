@@ -3255,6 +3255,8 @@ export interface components {
              * @example number
              * @example date
              * @example datetime
+             * @example time
+             * @example duration
              * @example choice
              * @example email
              * @example link

@@ -26,7 +26,8 @@ class Choice(FieldType):
     refuses = "other texts"
     operators = ("is", "is_not", "filled", "empty")
     sought = ("is", "is_not", "filled", "empty")
-    has_choices, in_requests = True, False
+    has_choices = reads_first_words = True
+    in_requests = False
     column = "VARCHAR(20)"
     fits = {"text": 0.5}
 

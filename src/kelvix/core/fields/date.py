@@ -146,5 +146,12 @@ class Date(FieldType):
     def from_wire(self, wire: Wire) -> Value:
         return date.fromisoformat(str(super().from_wire(wire)))
 
+    def at(self, value: Value, zone: ZoneInfo) -> str:
+        assert isinstance(value, date)
+        return value.isoformat()
+
+    def word(self, literal: object) -> str | None:
+        return literal.isoformat() if type(literal) is date else None
+
 
 TYPE = Date()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import UTC, date, datetime
+from zoneinfo import ZoneInfo
 
 from kelvix.core.fields.date import read_moment, within
 from kelvix.core.fields.field_type import FieldType, Taking
@@ -36,6 +37,18 @@ class DateTime(FieldType):
     def from_wire(self, wire: Wire) -> Value:
         value = within(datetime.fromisoformat(str(super().from_wire(wire))))
         return value if value.tzinfo else value.replace(tzinfo=UTC)
+
+    def at(self, value: Value, zone: ZoneInfo) -> str:
+        assert isinstance(value, datetime)
+        return f"{value.astimezone(zone):%Y-%m-%dT%H:%M:%S}"
+
+    def word(self, literal: object) -> str | None:
+        """Of a literal without a zone, which is on the workspace's clock."""
+        if not isinstance(literal, datetime) or literal.tzinfo is not None:
+            return None
+        if not (literal.hour or literal.minute or literal.second):
+            return literal.date().isoformat()
+        return f"{literal:%Y-%m-%dT%H:%M:%S}" if literal.second else f"{literal:%Y-%m-%d %H:%M}"
 
 
 TYPE = DateTime()

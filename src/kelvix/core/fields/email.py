@@ -23,6 +23,7 @@ class Email(FieldType):
     example = "ada.pell@stbride.example"
     longest = LONGEST
     column, index_prefix = "VARCHAR(320)", 60
+    reads_first_words = True
     fits = {"text": 0.5}
     never_fits = frozenset(("date", "datetime", "number", "yes_no", "link"))
 

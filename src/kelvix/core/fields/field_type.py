@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, ClassVar
 from zoneinfo import ZoneInfo
@@ -45,6 +45,7 @@ class FieldType(ABC):
     has_order: ClassVar[bool] = False  # there is a least and a greatest
     has_sum: ClassVar[bool] = False
     has_choices: ClassVar[bool] = False
+    reads_first_words: ClassVar[bool] = False  # in a typed line, as many of the first words as it accepts are its value
     in_requests: ClassVar[bool] = True  # a request may declare a value of it
 
     fits: ClassVar[Mapping[str, float]] = {}  # how well carried values of other types go with it, from 0 to 1
@@ -82,6 +83,22 @@ class FieldType(ABC):
         if not isinstance(wire, str):
             raise ValueError
         return wire
+
+    def total(self, values: Sequence[Value]) -> Value:
+        """The sum of its values; of none too."""
+        raise TypeError(f"a {self.name} has no sum")
+
+    def mean(self, values: Sequence[Value]) -> Value:
+        """The average of its values; None where there are none."""
+        raise TypeError(f"a {self.name} has no average")
+
+    def at(self, value: Value, zone: ZoneInfo) -> str:
+        """A value's literal in formulas, as it stands after @; of those types that are written so."""
+        raise TypeError(f"a {self.name} has no such literal")
+
+    def word(self, literal: object) -> str | None:
+        """What one types for a literal of a formula; nothing where it is of another type."""
+        return None
 
     def to_column(self, value: Value) -> Any:
         """As its column keeps it."""

@@ -25,6 +25,7 @@ class Link(FieldType):
     example = "https://stbride.example/organ"
     longest = 2_000
     index_prefix = 60
+    reads_first_words = True
     fits = {"text": 0.4}
     never_fits = frozenset(("date", "datetime", "number", "yes_no", "email"))
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from decimal import Context, Decimal, InvalidOperation
 from typing import Any
 
@@ -36,7 +37,7 @@ class Number(FieldType):
     example = 12.5
     operators = ("is", "is_not", "less", "more", "filled", "empty")
     sought = ("is", "less", "more", "filled", "empty")
-    compares_values = has_order = has_sum = True
+    compares_values = has_order = has_sum = reads_first_words = True
     column = "DECIMAL(38,10)"
     fits = {"text": 0.4}
     never_fits = frozenset(("date", "datetime"))
@@ -57,6 +58,16 @@ class Number(FieldType):
 
     def from_wire(self, wire: Wire) -> Value:
         return bounded(Decimal(str(super().from_wire(wire))))
+
+    def total(self, values: Sequence[Value]) -> Value:
+        return plain(sum((v for v in values if isinstance(v, Decimal)), Decimal(0)))
+
+    def mean(self, values: Sequence[Value]) -> Value:
+        numbers = [v for v in values if isinstance(v, Decimal)]
+        return plain(round(sum(numbers, Decimal(0)) / len(numbers), 6)) if numbers else None
+
+    def word(self, literal: object) -> str | None:
+        return f"{literal:f}" if isinstance(literal, Decimal) else None
 
     def from_column(self, raw: Any) -> Value:
         return None if raw is None else plain(Decimal(raw))

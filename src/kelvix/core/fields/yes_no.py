@@ -17,7 +17,7 @@ class YesNo(FieldType):
     example = True
     operators = ("is", "is_not")
     sought = ("is",)
-    compares_values = True
+    compares_values = reads_first_words = True
     column = "TINYINT(1)"
     fits = {"text": 0.2}
     never_fits = frozenset(("date", "datetime"))
@@ -35,6 +35,9 @@ class YesNo(FieldType):
         if isinstance(wire, bool):
             return wire
         raise ValueError
+
+    def word(self, literal: object) -> str | None:
+        return ("yes" if literal else "no") if isinstance(literal, bool) else None
 
     def from_column(self, raw: Any) -> Value:
         return None if raw is None else bool(raw)

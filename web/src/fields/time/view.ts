@@ -1,0 +1,3 @@
+import type { FieldView } from "../fieldView";
+
+export default { width: 96 } satisfies FieldView;
