@@ -46,7 +46,6 @@ class Crossing:
         row = orla.space.row("SELECT id, push_secret FROM watch WHERE workspace_id=%s", (orla.space.id,))
         self.where = f"/hooks/{orla.space.id}/{row['id']}"
         self.secret = running.engine.vault.open(row["push_secret"], orla.space.id, f"watch/{row['id']}")
-        self.local = threading.local()
         self.news = running.engine.dispatch
         self.news.listen("news")
         time.sleep(REFRESH + 0.5)  # until the worker knows
@@ -58,8 +57,6 @@ class Crossing:
         ]
 
     def push(self, item: int) -> None:
-        if not hasattr(self.local, "connection"):
-            self.local.connection = HTTPConnection("127.0.0.1", self.running.settings.port)
         body = json.dumps({"container": self.folder, "item": str(item)}).encode()
         stamp = int(time.time())
         headers = {
@@ -67,8 +64,8 @@ class Crossing:
             "webhook-timestamp": str(stamp),
             "webhook-signature": webhook_signature.sign(self.secret, "m", stamp, body),
         }
-        self.local.connection.request("POST", self.where, body, headers)
-        answer = self.local.connection.getresponse()
+        self.connection.request("POST", self.where, body, headers)
+        answer = self.connection.getresponse()
         answer.read()
         assert answer.status == 202
 
@@ -97,6 +94,7 @@ class Crossing:
 
         looker = threading.Thread(target=look)
         looker.start()
+        self.connection = HTTPConnection("127.0.0.1", self.running.settings.port)  # one that idles is closed after some seconds
         beat = time.perf_counter()
         for item in items:
             if every:
@@ -110,6 +108,7 @@ class Crossing:
         done.set()
         looker.join()
         watch.close()
+        self.connection.close()
         return [(ended[i] - began[i]) * 1000 for i in began]
 
 
