@@ -2,7 +2,8 @@ import { Dialog, DialogContent, DialogTitle, MenuItem, Select } from "@mui/mater
 import { useState } from "react";
 import { useApps, useDatabases, type Sample } from "../../api/queries";
 import { sentenceOf } from "./lineWords";
-import { columnTime, databaseOf, fillsFields, whenOf, type Cell, type Document, type Rehearsal } from "./model";
+import { databaseOf } from "./carried";
+import { columnTime, fillsFields, whenOf, type Cell, type Document, type Rehearsal } from "./model";
 
 interface Props {
   document: Document;

@@ -2,7 +2,8 @@ import { MenuItem, Select } from "@mui/material";
 import { useState, type ReactNode } from "react";
 import { FormulaPart } from "./FormulaPart";
 import { useLine } from "./lineContext";
-import { carriedName, sameRef, type Condition, type Formula, type Operator } from "./model";
+import { carriedName } from "./carried";
+import { sameRef, type Condition, type Formula, type Operator } from "./model";
 
 const NEEDS_NOTHING = new Set<string>(["filled", "empty"]);
 

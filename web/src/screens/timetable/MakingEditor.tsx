@@ -1,7 +1,8 @@
 import { MenuItem, Select } from "@mui/material";
 import { FilledWith } from "./FilledWith";
 import { useLine } from "./lineContext";
-import { carriedName, type Making, type Ref } from "./model";
+import { carriedName } from "./carried";
+import type { Making, Ref } from "./model";
 
 interface Props {
   name: string;

@@ -3,7 +3,8 @@ import type { Database } from "../../api/queries";
 import { FieldsTable } from "./FieldsTable";
 import { useLine } from "./lineContext";
 import { above, isWithin } from "./nesting";
-import { databaseOf, type Cell, type Delete, type Document, type Line, type Rehearsal, type Update } from "./model";
+import { databaseOf } from "./carried";
+import type { Cell, Delete, Document, Line, Rehearsal, Update } from "./model";
 
 const HOW: Partial<Record<Line["verb"], string>> = { find: "found", add: "added", add_or_update: "added or updated", update: "updated", repeat: "gone through" };
 

@@ -1,4 +1,5 @@
-import { carriedName, sameRef, type OnlyIf, type Rehearsal, type Test, type Way } from "./model";
+import { carriedName } from "./carried";
+import { sameRef, type OnlyIf, type Rehearsal, type Test, type Way } from "./model";
 
 const BETWEEN = { all: " and ", any: " or ", none: " or " } as const;
 
