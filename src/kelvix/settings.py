@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import os
 import pathlib
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, field
 
 TOP = pathlib.Path(__file__).resolve().parents[2]
 VARIABLE = "KELVIX_SETTINGS"  # names the settings file that the start command wrote
@@ -20,6 +20,12 @@ class Server:
     user: str
     password: str
     schema: str = "kelvix"
+
+
+def _seconds(variable: str, otherwise: float) -> float:
+    """A field whose default an environment variable may set, where settings are made; whoever reads them finds it there."""
+    default: float = field(default_factory=lambda: float(os.environ.get(variable, otherwise)))
+    return default
 
 
 @dataclass(frozen=True)
@@ -39,6 +45,10 @@ class Settings:
     capture_mail_domain: str = "capture.localhost"  # of their addresses: the one whose mail is sent to that port
     smtp_host: str = "127.0.0.1"  # where mail to the owner is handed in
     reachable: tuple[str, ...] = ()  # hosts of private networks, as name:port, to which web requests may go all the same
+    lease: float = _seconds("KELVIX_LEASE", 30)  # for which a claim holds, by the database's clock
+    tell_every: float = _seconds("KELVIX_TELL_EVERY", 30)  # between looks for what the owner is told
+    recover_every: float = _seconds("KELVIX_RECOVER_EVERY", 20)  # between looks for connections that are well again
+    count_every: float = _seconds("KELVIX_COUNT_EVERY", 20)  # between counts of a workspace's runs
 
     @property
     def address(self) -> str:

@@ -17,7 +17,6 @@ import structlog
 from kelvix import processes
 from kelvix.engine.engine import Engine, make
 from kelvix.engine.runner import Runner
-from kelvix.engine.standpoint import LEASE
 from kelvix.settings import TOP, Settings, of_json
 from kelvix.store import ready, runs
 
@@ -83,7 +82,7 @@ def carry(engine: Engine, say: int) -> None:
         claims = []
         for server in engine.directory.servers.values():
             if server.read(ready.has_suspect):
-                claims += server.transact(partial(runs.claim, limit=1, lease=LEASE, suspect=True))
+                claims += server.transact(partial(runs.claim, limit=1, lease=engine.settings.lease, suspect=True))
         for claim in claims:
             os.write(say, b"%d\n" % claim.run_id)
             runner.carry(claim)

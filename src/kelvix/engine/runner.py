@@ -32,7 +32,7 @@ from kelvix.engine.engine import Engine
 from kelvix.engine.leases import Leases
 from kelvix.engine.pacing import UNSAID, Paced
 from kelvix.engine.sampling import as_kept
-from kelvix.engine.standpoint import LEASE, Progress
+from kelvix.engine.standpoint import Progress
 from kelvix.engine.versions import Versions
 from kelvix.store import catch_ups, runs
 from kelvix.store.database_server import Transaction
@@ -59,7 +59,7 @@ class Runner:
 
     def __init__(self, engine: Engine, before_effect: Callable[[Claim], None] = lambda _: None):
         self.engine, self.before_effect = engine, before_effect
-        self.leases = Leases(LEASE)
+        self.leases = Leases(engine.settings.lease)
         self.versions = Versions()
 
     def carry(self, claim: Claim) -> None:
@@ -108,7 +108,7 @@ class Runner:
         failed: list[Claim] = []
         for claim in claims:
             assert claim.item is not None
-            progress = Progress(claim.item, False)
+            progress = Progress(self.engine.settings.lease, claim.item, False)
             carrying = Carrying(self.engine, space, claim, workflow, around, progress, {}, self.before_effect, self.leases)
             carrying.carry()
             topics |= carrying.topics
@@ -174,7 +174,7 @@ class Runner:
         metrics.REFUSED.inc()
 
         def work(t: Transaction) -> None:
-            runs.hold(t, claim, LEASE)
+            runs.hold(t, claim, self.engine.settings.lease)
             runs.wait(t, claim, after, {"sentence": sentence, "again_in": round(after, 1)}, False, has_turn)
 
         self._guarded(space, work)
@@ -197,7 +197,7 @@ class Runner:
         pause = after if after is not None else backoff(claim.attempts)
 
         def work(t: Transaction) -> None:
-            runs.hold(t, claim, LEASE)
+            runs.hold(t, claim, self.engine.settings.lease)
             runs.wait(t, claim, pause, {"sentence": sentence, "attempt": claim.attempts, "again_in": round(pause, 1)})
 
         self._guarded(space, work)
@@ -208,7 +208,7 @@ class Runner:
         problem = {"sentence": sentence, "line": None} | ({"connection": connection} if connection else {})
 
         def work(t: Transaction) -> None:
-            runs.hold(t, claim, LEASE, None, "failed", problem)
+            runs.hold(t, claim, self.engine.settings.lease, None, "failed", problem)
             runs.note_attempt(t, claim, sentence, None)
 
         self._guarded(space, work)
@@ -238,7 +238,7 @@ class Runner:
     def _item(self, space: Space, claim: Claim, workflow: Workflow) -> Progress:
         """The source item: as it was when first fetched for this run, else fetched now."""
         if claim.item is not None:
-            return Progress(claim.item, False)
+            return Progress(self.engine.settings.lease, claim.item, False)
         app, token = self.engine.access(space, workflow.when.connection)
         calls = self.engine.pacer.calls(space, workflow.when.connection or 0, bool(claim.turn))
         with self.leases.outside(space, claim), calls:
@@ -247,4 +247,4 @@ class Runner:
         if size > MOST_ITEM:
             said = f"this {app.item_word} is {size / 2**20:.0f} MB without its attachments, more than the {MOST_ITEM >> 20} MB"
             raise Standing(f"{said} that a run carries: shorten it, or leave it out by its size", "run")
-        return Progress(item, True)
+        return Progress(self.engine.settings.lease, item, True)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import time
 from abc import ABC
 from collections.abc import Callable, Mapping, Sequence
@@ -25,20 +24,20 @@ from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 from kelvix.store.runs import Claim, LineRow, RunLine
 
-LEASE = float(os.environ.get("KELVIX_LEASE", "30"))  # seconds for which a claim holds, by the database's clock
 STUCK, RESTS = "stuck", "rests"  # ends at which the run was already put away
 
 
 @dataclass
 class Progress:
-    """What was computed since the last commit, and is written with the next effect."""
+    """What was computed since the last commit, and is written with the next effect. `lease`: seconds that a claim holds."""
 
+    lease: float
     item: dict[str, Any]
     new_item: bool
     lines: list[LineRow] = field(default_factory=list)
 
     def hold(self, t: Transaction, claim: Claim, end: str | None, problem: runs.Problem | None = None) -> None:
-        runs.hold(t, claim, LEASE, self.item if self.new_item else None, end, problem)
+        runs.hold(t, claim, self.lease, self.item if self.new_item else None, end, problem)
 
     def written(self) -> None:
         self.new_item, self.lines = False, []

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Callable
 from functools import partial
 
@@ -15,10 +14,7 @@ from kelvix.store.database_server import DatabaseServer
 from kelvix.store.upkeep import due
 
 log = structlog.stdlib.get_logger(__name__)
-TELL_EVERY = float(os.environ.get("KELVIX_TELL_EVERY", "30"))  # seconds
-SILENCE_EVERY, PRUNE_EVERY = 300.0, 3600.0
-RECOVER_EVERY = float(os.environ.get("KELVIX_RECOVER_EVERY", "20"))  # seconds between looks for connections that are well
-COUNT_EVERY = float(os.environ.get("KELVIX_COUNT_EVERY", "20"))  # seconds between counts of a workspace's runs
+SILENCE_EVERY, PRUNE_EVERY = 300.0, 3600.0  # seconds
 
 
 def look_after(engine: Engine, server: DatabaseServer) -> None:
@@ -27,9 +23,9 @@ def look_after(engine: Engine, server: DatabaseServer) -> None:
         log.warning("the clock was set back; what is due is brought forward by as much", seconds=round(back))
     for name, every, work in (
         ("silence", SILENCE_EVERY, lambda space: attention.watch_silence(engine, engine.directory.open(space))),
-        ("tell", TELL_EVERY, lambda space: notifying.tell(engine, engine.directory.open(space))),
-        ("recover", RECOVER_EVERY, lambda space: recovering.recover(engine, space)),
-        ("count", COUNT_EVERY, lambda space: holding.count_runs(engine, space)),
+        ("tell", engine.settings.tell_every, lambda space: notifying.tell(engine, engine.directory.open(space))),
+        ("recover", engine.settings.recover_every, lambda space: recovering.recover(engine, space)),
+        ("count", engine.settings.count_every, lambda space: holding.count_runs(engine, space)),
         ("prune", PRUNE_EVERY, lambda space: prune(engine, space)),
     ):
         if server.transact(partial(due, name=name, every=every)):

@@ -18,7 +18,6 @@ from kelvix.engine import catching_up, following, holding, polling, timing, upke
 from kelvix.engine.alone import Alone
 from kelvix.engine.engine import Engine
 from kelvix.engine.runner import Runner
-from kelvix.engine.standpoint import LEASE
 from kelvix.room import Room
 from kelvix.store import ready, runs
 from kelvix.store.runs import Claim
@@ -109,7 +108,12 @@ class Worker:
                 due = server.read(ready.queues) if taken < free else []  # mostly there is nothing: no transaction for that
                 if due:
                     claim = partial(
-                        runs.claim, limit=free - taken, lease=LEASE, several=self._several, room=self._room, due=due
+                        runs.claim,
+                        limit=free - taken,
+                        lease=self.engine.settings.lease,
+                        several=self._several,
+                        room=self._room,
+                        due=due,
                     )
                     for some in self._grouped(server.transact(claim)):
                         taken += 1
