@@ -257,7 +257,7 @@ class Storm:
         with_patience(lambda: self.orla.api("POST", f"/workflows/{self.workflow}/check-now"))
         number = len(self._in_mail())
         end = time.monotonic() + calm
-        while time.monotonic() < end and self._ended() < number:
+        while time.monotonic() < end and self._done() < number:
             time.sleep(0.5)
         time.sleep(LEASE + 1)  # a frozen worker that wakes late has had its chance to write twice
         return self._take_stock()
@@ -272,10 +272,9 @@ class Storm:
             "SELECT id FROM item WHERE container_id=%s", (self.orla.folders["Enquiries"],)))  # fmt: skip
         return [str(r["id"]) for r in rows]
 
-    def _ended(self) -> int:
-        row = self.orla.space.row(
-            "SELECT COUNT(*) AS n FROM run WHERE workflow_id=%s AND finished_at IS NOT NULL", (self.workflow,)
-        )
+    def _done(self) -> int:
+        """One that failed while an app was away is not done: it is taken up again once its connection is well."""
+        row = self.orla.space.row("SELECT COUNT(*) AS n FROM run WHERE workflow_id=%s AND state='done'", (self.workflow,))
         return int(row["n"]) if row else 0
 
     def _take_stock(self) -> Ledger:
