@@ -56,7 +56,8 @@ def figure(one: Figure, database: Database, records: Records) -> Value:
         return None
     if one.kind in ORDERED:
         of_one_type: list[Any] = values
-        return (min if one.kind == "least" else max)(of_one_type)  # type: ignore[no-any-return]
+        found: Value = min(of_one_type) if one.kind == "least" else max(of_one_type)
+        return found
     return values[0 if one.kind == "first" else -1]
 
 

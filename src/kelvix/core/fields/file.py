@@ -1,4 +1,4 @@
-"""A file that lies in an app."""
+"""A file stored in an app."""
 
 from __future__ import annotations
 

@@ -7,6 +7,6 @@ function Editor(props: EditorProps) {
 
 export default {
   width: 110,
-  reads: (value, field) => field.choices.find((c) => c.id === value)?.name ?? "a choice since taken away",
+  reads: (value, field) => field.choices.find((c) => c.id === value)?.name ?? "a deleted choice",
   Editor,
 } satisfies FieldView;
