@@ -140,7 +140,7 @@ def test_each_attempt_is_kept_with_what_went_wrong(three):
         until(lambda: orla.runs(on.workflow, "waiting"))
     finally:
         orla.faults()
-    until(lambda: "Later" in on.titles(), 30)
+    until(lambda: "Later" in on.titles())
     run = next(r for r in orla.runs(on.workflow) if r["title"] == "Later")
     attempts = orla.api("GET", f"/runs/{run['id']}")["attempts"]
     assert attempts and "error of its own (500)" in attempts[0]["sentence"] and attempts[0]["again_in"] > 0

@@ -66,6 +66,7 @@ def port_of_three():
             continue
 
 
+@pytest.mark.alone
 @pytest.mark.parametrize("how", [signal.SIGKILL, signal.SIGINT])
 def test_start_prints_one_address_and_everything_ends_with_it(tmp_path, how):
     port = port_of_three()
@@ -89,13 +90,13 @@ def test_start_prints_one_address_and_everything_ends_with_it(tmp_path, how):
         worker = subprocess.Popen(
             [sys.executable, "-m", "kelvix", "worker", "--data", str(tmp_path / "data")], env=ENV, stderr=log
         )
-    until(lambda: "taking up work" in said.read_text(), 30)
+    until(lambda: "taking up work" in said.read_text())
     worker.terminate()
     assert worker.wait(10) == 0
 
     child.send_signal(how)
     child.wait(30)
-    until(lambda: not of_folder(tmp_path), 30)
+    until(lambda: not of_folder(tmp_path))
     began = time.monotonic()
     child = begin("start", tmp_path, port)
     (tmp_path / "start.out").write_text("")
@@ -103,7 +104,7 @@ def test_start_prints_one_address_and_everything_ends_with_it(tmp_path, how):
     assert time.monotonic() - began < 60
     child.send_signal(signal.SIGTERM)
     child.wait(30)
-    until(lambda: not of_folder(tmp_path), 30)
+    until(lambda: not of_folder(tmp_path))
 
 
 def test_a_port_in_use_gets_one_clear_sentence(tmp_path):
@@ -157,4 +158,4 @@ def test_the_demo_is_deterministic_and_rich(tmp_path):
     finally:
         child.terminate()
         child.wait(30)
-    until(lambda: not of_folder(tmp_path), 30)
+    until(lambda: not of_folder(tmp_path))

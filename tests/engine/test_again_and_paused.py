@@ -131,7 +131,7 @@ def test_an_app_that_asks_for_fewer_calls_loses_nothing(on):
             orla.deliver(f"m{n}")
         waited = until(lambda: [r for r in orla.runs(on.workflow) if r["state"] == "waiting" and r["problem"]])
         assert any("turn" in r["problem"] or "asks to wait" in r["problem"] for r in waited)
-        until(lambda: len(on.titles()) >= 3, 40)
+        until(lambda: len(on.titles()) >= 3)
     finally:
         orla.faults()
     until(lambda: len(on.titles()) == 12, 60)
@@ -155,7 +155,7 @@ def test_changes_of_one_record_are_carried_in_their_order(orla):
         body = {"values": {str(name): str(n)}}
         where = f"/databases/{tasks['id']}/records/{made['id']}"
         version = orla.api("PATCH", where, json=body, headers={"if-match": str(version)})["record"]["version"]
-    records = until(lambda: len(r := orla.records(log["id"])) == 12 and r, 30)
+    records = until(lambda: len(r := orla.records(log["id"])) == 12 and r)
     by_id = sorted(records, key=lambda r: r["id"])
     assert [r["values"][str(told)] for r in by_id] == [str(n) for n in range(1, 13)]
     assert orla.space.rows("SELECT id FROM lane_place WHERE workflow_id=%s", (workflow,)) == []

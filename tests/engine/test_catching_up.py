@@ -49,7 +49,7 @@ def old(orla):
 
         @classmethod
         def ended(cls):
-            return until(lambda: (c := cls.latest())["state"] == "done" and c, 40)
+            return until(lambda: (c := cls.latest())["state"] == "done" and c)
 
     return orla, Old
 
@@ -120,7 +120,7 @@ def test_one_that_fails_again_and_again_holds_itself_and_nothing_else(old):
     orla.api("POST", f"/workflows/{flow.workflow}/on")
     gone = [str(10**9 + n) for n in range(MOST_IN_A_ROW + catching_up.AT_ONCE)]
     flow.begin([*gone, *ids])
-    held = until(lambda: (c := flow.latest())["state"] == "paused" and c, 40)
+    held = until(lambda: (c := flow.latest())["state"] == "paused" and c)
     assert held["failed"] >= MOST_IN_A_ROW and orla.api("GET", f"/workflows/{flow.workflow}")["state"] == "on"
 
 

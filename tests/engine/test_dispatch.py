@@ -39,7 +39,7 @@ def test_rubbish_is_passed_over(ends):
         for rubbish in (b"", b"\xff\xfe", b"{}", b'["x"]', b"[]"):
             stranger.sendto(rubbish, address)
     teller.announce(10**12, "ready")
-    assert (10**12, ["ready"]) in until(lambda: [t for t in work.wait(1) if t[0] == 10**12], 3)
+    assert (10**12, ["ready"]) in until(lambda: [t for t in work.wait(1) if t[0] == 10**12])
 
 
 def test_waiting_ends_in_time(ends):
@@ -91,7 +91,7 @@ def test_work_that_nobody_announced_is_found(orla):
             )
         )
         assert took == "new"
-        assert until(on.titles, 5) == ["Unannounced"]
+        assert until(on.titles) == ["Unannounced"]
     finally:
         orla.faults()
 

@@ -20,6 +20,8 @@ from kelvix.store import runs
 from storming import deliver_surely
 from support import Kelvix, turn_on, until
 
+pytestmark = pytest.mark.alone
+
 LEASE = 2.0  # seconds, so that the tests need not wait long
 HERE = pathlib.Path(__file__).parent
 
@@ -55,7 +57,7 @@ def pausing(own, on, tmp_path):
 
 
 def paused(folder):
-    return until((folder / "paused").exists, 20) and int((folder / "paused").read_text())
+    return until((folder / "paused").exists) and int((folder / "paused").read_text())
 
 
 def test_a_worker_killed_between_claim_and_commit(own, on, pausing, tmp_path):
@@ -65,7 +67,7 @@ def test_a_worker_killed_between_claim_and_commit(own, on, pausing, tmp_path):
     pausing.wait()
     assert on.titles() == []
     own.installation.start("worker")
-    assert until(on.titles, 20) == ["Killed"]
+    assert until(on.titles) == ["Killed"]
     until(lambda: on.person.api("GET", f"/runs/{run}")["run"]["state"] == "done")
     assert on.person.api("GET", f"/runs/{run}")["run"]["attempts"] == 2
 
@@ -78,7 +80,7 @@ def test_a_worker_frozen_past_its_lease_writes_nothing_when_it_wakes(own, on, pa
     until(lambda: stat.read_text().rpartition(")")[2].split()[0] == "T")  # a busy machine stops it a little later
     (tmp_path / "go").touch()
     own.installation.start("worker")
-    assert until(on.titles, 40) == ["Frozen"]
+    assert until(on.titles) == ["Frozen"]
     pausing.send_signal(signal.SIGCONT)
     said = lambda: [json.loads(line) for line in (tmp_path / "log").read_text().splitlines() if line.startswith("{")]  # noqa: E731
     until(lambda: any(line.get("run") == run and "taken over by another worker" in line["event"] for line in said()))
@@ -110,7 +112,7 @@ def test_a_worker_killed_in_the_midst_of_saving_a_large_file(own):
         except FileNotFoundError:  # it came to its end in between
             return []
 
-    assert until(coming, 20, 0.001)[0] < pieces * len(piece)
+    assert until(coming, every=0.001)[0] < pieces * len(piece)
     own.installation.child("worker").kill()
     own.installation.child("worker").wait()
     until(lambda: not list(contents.glob("coming-*")))
@@ -143,7 +145,7 @@ def test_the_fencing_token_alone_stops_a_late_writer(own, on):
     space.transact(lambda t: runs.hold(t, now, 30))
     space.transact(lambda t: runs.wait(t, now, 0, {"sentence": "given back"}))
     own.installation.start("worker")
-    assert until(on.titles, 20) == ["Fenced"]
+    assert until(on.titles) == ["Fenced"]
 
 
 def test_two_workers_never_claim_the_same(own, on):

@@ -139,7 +139,7 @@ def test_one_record_is_kept_for_each_thing_also_when_many_come_at_once(parishes)
     for n in range(12):
         orla.deliver(f"Letter {n}", sender=f"Tobias Wren <t.wren-{n % 3}@sthewen.example>")
     orla.deliver("Quote", sender="Ada Pell <ADA@stbride.example>")
-    until(lambda: len(orla.runs(workflow, "done")) == 13, 30)
+    until(lambda: len(orla.runs(workflow, "done")) == 13)
     assert sorted(rows()) == [("Ada Pell", "2"), *[("Tobias Wren", "2")] * 3]
     found = [orla.api("GET", f"/runs/{r['id']}")["run"] for r in orla.runs(workflow)]
     found = [of_line(r, "k") for r in found]
@@ -158,7 +158,7 @@ def test_two_workers_that_bring_the_same_thing_at_once_add_it_once(parishes, by_
     both = Barrier(2)
     with ThreadPoolExecutor(2) as pool:
         list(pool.map(lambda run: by_hand.carry(run, lambda _: both.wait(10)), pair))
-    done = [until(lambda r=run: (x := orla.api("GET", f"/runs/{r}")["run"])["state"] == "done" and x, 20) for run in pair]
+    done = [until(lambda r=run: (x := orla.api("GET", f"/runs/{r}")["run"])["state"] == "done" and x) for run in pair]
     assert sorted(of_line(r, "k")["outcome"] for r in done) == ["added", "unchanged"]
     assert rows() == [("St Bride", "1"), ("Ada Pell", None)]
 

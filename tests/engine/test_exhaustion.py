@@ -19,6 +19,8 @@ from kelvix import doors
 from kelvix.processes import free_port
 from support import Kelvix, turn_on, until
 
+pytestmark = pytest.mark.alone
+
 
 @pytest.fixture
 def served(monkeypatch):
@@ -163,7 +165,7 @@ def test_a_workspace_makes_so_many_calls(kelvix, orla):
         answer = orla.web.get("/api/v1/me")
         return answer.status_code == 429 and answer
 
-    answer = until(refused, 20, 0.001)
+    answer = until(refused, every=0.001)
     assert answer.headers["retry-after"] == "60" and "20 calls" in answer.json()["title"]
     kelvix.person("Nell").api("GET", "/me")
 
@@ -192,6 +194,6 @@ def test_a_frozen_database_is_said_at_once_and_loses_nothing(tmp_path):
             os.kill(mariadb, signal.SIGCONT)
         until(lambda: on.person.web.get("/healthz").status_code == 200)
         on.person.deliver("after")
-        until(lambda: {"before", "after"} <= set(on.titles()), 30)
+        until(lambda: {"before", "after"} <= set(on.titles()))
     finally:
         running.stop()

@@ -5,9 +5,13 @@ from __future__ import annotations
 import threading
 import time
 
+import pytest
+
 from kelvix.engine import worker
 from kelvix.engine.engine import make
 from support import turn_on, until
+
+pytestmark = pytest.mark.alone
 
 
 def test_slow_runs_of_one_workspace_leave_room_for_another(kelvix):
@@ -34,7 +38,7 @@ def test_slow_runs_of_one_workspace_leave_room_for_another(kelvix):
     finally:
         slow.person.faults()
     assert left, f"it came through after {passed:.1f} s, when all slow ones were done"
-    until(lambda: len(slow.titles()) == 12, 40)
+    until(lambda: len(slow.titles()) == 12)
 
 
 def test_a_workspace_at_its_limit_goes_on_as_soon_as_one_run_has_ended(kelvix, monkeypatch):
@@ -42,7 +46,7 @@ def test_a_workspace_at_its_limit_goes_on_as_soon_as_one_run_has_ended(kelvix, m
     on = turn_on(kelvix.person("Orla"))
     kelvix.installation.stop_child("worker")
     many = 5 * worker.MOST_OF_ONE
-    monkeypatch.setattr(worker, "LOOK", 60.0)
+    monkeypatch.setattr(worker, "LOOK", 600.0)
     own = worker.Worker(make(kelvix.settings))
     working = threading.Thread(target=own.run)
     try:

@@ -14,6 +14,7 @@ def faults(on):
     on.person.faults()
 
 
+@pytest.mark.alone
 @pytest.mark.parametrize(
     ("mode", "said"),
     [("down", "Mail cannot be reached"), ("failing", "an error of its own (500)"), ("limited", "calls"), ("slow", "")],
@@ -27,7 +28,7 @@ def test_a_passing_failure_is_waited_out(on, faults, mode, said):
             orla.deliver(f"m{n}")
         waited = until(lambda: [r for r in orla.runs(on.workflow) if r["state"] == "waiting" and r["problem"]])
         assert said in waited[0]["problem"], "too many calls; or, once that is known, that it waits its turn"
-        until(lambda: len(on.titles()) == 3, 40)
+        until(lambda: len(on.titles()) == 3)
     else:
         faults(mode)
         orla.deliver("m0")
@@ -35,7 +36,7 @@ def test_a_passing_failure_is_waited_out(on, faults, mode, said):
             [run] = until(lambda: [r for r in orla.runs(on.workflow) if r["problem"]])
             assert said in run["problem"] and run["state"] == "waiting"
             faults()
-        until(lambda: on.titles() == ["m0"], 30)
+        until(lambda: on.titles() == ["m0"])
     assert sorted(on.titles()) == sorted(f"m{n}" for n in range(len(on.titles())))
     assert {r["state"] for r in orla.runs(on.workflow)} == {"done"}
 

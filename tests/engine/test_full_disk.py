@@ -13,6 +13,8 @@ import pytest
 from storming import deliver_surely
 from support import Kelvix, turn_on, until
 
+pytestmark = pytest.mark.alone
+
 SIZE, LOW = 700 << 20, 60 << 20  # bytes of the disk, and of its low-water mark
 
 

@@ -12,6 +12,8 @@ from attacks import dripping, heavy_pdf, tell_a_receiver
 from kelvix.store import runs
 from support import FIELDS, Kelvix, document, turn_on, until
 
+pytestmark = pytest.mark.alone
+
 LEASE = 2.0  # seconds: shorter than each of the attacks
 
 
@@ -41,7 +43,7 @@ def crossings(on, seconds: float, what: str) -> list[float]:
         name = f"{what} {len(found)}"
         began = time.monotonic()
         on.person.deliver(name)
-        until(lambda name=name: name in on.titles(), 30)
+        until(lambda name=name: name in on.titles())
         found.append(time.monotonic() - began)
     return found
 
@@ -65,7 +67,7 @@ def test_a_receiver_that_drips(troubled, neighbour):
     at_most_a_second_later(quiet, crossings(neighbour, 8, "dripping"))
     rows = orla.space.rows("SELECT state, endings FROM run WHERE workflow_id=%s", (workflow,))
     assert {r["endings"] for r in rows} == {0}, "none is taken for one that ended its worker"
-    until(lambda: any("did not answer" in str(r["problem"]) for r in orla.runs(workflow)), 40)
+    until(lambda: any("did not answer" in str(r["problem"]) for r in orla.runs(workflow)))
     orla.api("POST", f"/workflows/{workflow}/off")
 
 

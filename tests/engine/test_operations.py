@@ -35,7 +35,7 @@ def examined(settings):
 
 def test_the_doctor_finds_all_well(own):
     turn_on(own.person("Orla"))
-    found = until(lambda: (f := examined(own.settings)) and all(x.well for x in f.values()) and f, 20)
+    found = until(lambda: (f := examined(own.settings)) and all(x.well for x in f.values()) and f)
     assert {"key", "clocks", "schema", "workers", "web application", "mail to owners", "fields"} <= set(found)
     said = []
     assert doctor.report(iter(found.values()), said.append) and said[-1] == "All is well."
@@ -134,7 +134,7 @@ def worker_elsewhere(own, tmp_path):
             [sys.executable, "-m", "kelvix", "worker"], stderr=log, cwd=tmp_path,
             env=env | {VARIABLE: str(copy), "PYTHONPATH": str(TOP / "src")},
         )  # fmt: skip
-    until(lambda: "taking up work" in out.read_text(), 30)
+    until(lambda: "taking up work" in out.read_text())
     return child
 
 

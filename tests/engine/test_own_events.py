@@ -124,7 +124,7 @@ def test_it_waits_until_the_record_is_filled_and_quiet(tables):
     workflow = of.flow(of.event("added", quiet=1, filled=[of.fields[2]]))
     record = of.add("Reeds")
     of.settled(workflow)
-    until(lambda: orla.space.row("SELECT 1 FROM settling WHERE workflow_id=%s AND due_at IS NULL", (workflow,)), 20)
+    until(lambda: orla.space.row("SELECT 1 FROM settling WHERE workflow_id=%s AND due_at IS NULL", (workflow,)))
     assert of.noted() == [], "quiet, but not filled"
     of.change(record, {of.fields[2]: "Ivo"})
     of.settled(workflow)
@@ -178,7 +178,7 @@ def test_many_who_write_at_once_and_many_who_follow_lose_nothing(tables):
         list(pool.map(lambda n: of.add(f"Task {n:02}"), range(40)))
         for f in follows:
             f.result()
-    assert until(lambda: len(of.noted()) >= 40 and of.noted(), 40) == [f"Task {n:02}" for n in range(40)]
+    assert until(lambda: len(of.noted()) >= 40 and of.noted()) == [f"Task {n:02}" for n in range(40)]
     of.settled(workflow)
     assert len(orla.runs(workflow)) == 40
 

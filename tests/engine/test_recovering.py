@@ -32,7 +32,7 @@ def test_after_a_refused_token_all_goes_on_by_itself(orla):
     assert len(held) == 6, "what is pushed while the connection is refused is held, not failed"
     assert on.detail()["state"] == "on", "it is not paused: the connection says what is wrong"
     orla.connect("Enquiries", "Suppliers", connection=on.connection)
-    until(lambda: sorted(on.titles()) == sorted(["before", *sent]), 30)
+    until(lambda: sorted(on.titles()) == sorted(["before", *sent]))
     assert not orla.runs(on.workflow, "failed")
 
 
@@ -75,11 +75,11 @@ def test_what_gave_up_on_an_app_goes_on_when_it_is_back(orla, mode):
                 )
             ),
         )
-        [run] = until(lambda: orla.runs(on.workflow, "failed"), 30)
+        [run] = until(lambda: orla.runs(on.workflow, "failed"))
         assert "given up after" in run["problem"]
     finally:
         orla.faults()
-    until(lambda: on.titles() == ["meanwhile"], 30)
+    until(lambda: on.titles() == ["meanwhile"])
 
 
 def states(orla):
@@ -144,7 +144,7 @@ def test_while_every_call_fails_the_screens_say_so_and_afterwards_all_looks_at_o
     finally:
         orla.faults("none", "never")
     try:
-        until(lambda: on.titles() == ["meanwhile"], 30)
+        until(lambda: on.titles() == ["meanwhile"])
         assert states(orla)[on.connection] == "good" and not causes(orla)
     finally:
         orla.faults()
@@ -165,12 +165,12 @@ def test_after_an_app_asked_for_fewer_calls_the_backlog_of_several_workflows_is_
             orla.deliver(f"m{n}")
         for flow, _ in flows:
             orla.api("POST", f"/workflows/{flow}/check-now")
-        until(lambda: orla.space.row("SELECT 1 FROM pace WHERE workspace_id=%s AND every >= 1", (orla.space.id,)), 20)
+        until(lambda: orla.space.row("SELECT 1 FROM pace WHERE workspace_id=%s AND every >= 1", (orla.space.id,)))
     finally:
         orla.faults("none", "never")
     try:
-        until(lambda: all(len(orla.records(d)) == 5 for _, d in flows), 40)
-        until(lambda: orla.space.row("SELECT 1 FROM pace WHERE workspace_id=%s", (orla.space.id,)) is None, 20)
+        until(lambda: all(len(orla.records(d)) == 5 for _, d in flows))
+        until(lambda: orla.space.row("SELECT 1 FROM pace WHERE workspace_id=%s", (orla.space.id,)) is None)
     finally:
         orla.faults()
 

@@ -59,7 +59,7 @@ def test_run_again_after_a_failure_does_not_repeat_what_was_done(three):
 
     waiting = by_hand.carry(run, fail)
     assert titles() == ["x"] and waiting["problem"] == "the line was cut"
-    until(lambda: titles() == WHOLE, 20)  # the worker takes it up after its pause
+    until(lambda: titles() == WHOLE)  # the worker takes it up after its pause
 
 
 def test_what_ends_its_worker_each_time_is_set_aside(three):

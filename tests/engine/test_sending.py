@@ -96,7 +96,7 @@ def test_each_recipient_gets_their_own_and_a_failing_app_is_asked_again(post, by
     later = by_hand.carry(run)
     assert later["state"] == "waiting" and "error of its own" in later["problem"] and of.came() == []
     orla.faults("none")
-    assert until(lambda: (r := orla.api("GET", f"/runs/{run}")["run"])["state"] == "done" and r, 30)
+    assert until(lambda: (r := orla.api("GET", f"/runs/{run}")["run"])["state"] == "done" and r)
     sent = {m["to"][0]["address"]: m for m in of.came()}
     assert sorted(sent) == ["ivo@works.example", "tamsin@works.example"]
     assert "Reeds" in sent["ivo@works.example"]["text"] and "Bellows" in sent["ivo@works.example"]["text"]

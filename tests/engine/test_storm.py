@@ -6,6 +6,8 @@ import pytest
 
 from storming import Storm, stormy_kelvix
 
+pytestmark = pytest.mark.alone
+
 
 @pytest.mark.timeout(600)
 def test_each_message_has_exactly_one_effect_of_each_kind(tmp_path):

@@ -177,7 +177,7 @@ def test_a_reader_dies_with_its_parent():
             return True
         return open(f"/proc/{child}/stat").read().split()[2] == "Z"
 
-    until(gone, 10)
+    until(gone)
     parent.stdout.close()
 
 

@@ -62,7 +62,7 @@ class Leaving:
 
     def ended(self, flow: str, number: int) -> None:
         """So many runs of a workflow are done."""
-        until(lambda: len(self.p.runs(self.flows[flow], "done")) == number, 40)
+        until(lambda: len(self.p.runs(self.flows[flow], "done")) == number)
 
 
 ASKED = {"verb": "when", "id": "w", "own": {"kind": "address", "inputs": [{"key": "name", "name": "Name", "type": "text"}]}}
@@ -220,7 +220,7 @@ def unread(left: Leaving) -> None:
         lambda t: t.execute("UPDATE watch SET next_check_at=NOW(3) + INTERVAL 1 HOUR WHERE workflow_id<>%s", (first,))
     )
     p.api("POST", f"/workflows/{first}/check-now")
-    until(lambda: p.api("GET", f"/workflows/{first}")["watch"]["last_check_at"] != before, 20)
+    until(lambda: p.api("GET", f"/workflows/{first}")["watch"]["last_check_at"] != before)
     left.ended("From the post", 5)
     p.deliver("Read by none")
     p.faults("slow", app="receiver")

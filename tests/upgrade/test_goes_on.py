@@ -118,13 +118,13 @@ def test_all_of_it_goes_on(opened):
     opened.kelvix.installation.start("worker")
 
     # By themselves: what one had read and the other had not, what was cut, what settled, waited, and had not begun.
-    until(lambda: "Read by none" in opened.titles("From the post"), 40)
-    until(lambda: {"Read by one", "Read by none"} <= set(opened.titles("Second copy")), 40)
+    until(lambda: "Read by none" in opened.titles("From the post"))
+    until(lambda: {"Read by one", "Read by none"} <= set(opened.titles("Second copy")))
     until(lambda: opened.notes("Cut") == ["cut in its middle"], 60)
-    until(lambda: opened.notes("Settling") == ["Bellows"], 40)  # the other was changed since, and settles anew
-    until(lambda: opened.notes("Reached") == ["Bellows", "Reeds"], 40)
-    until(lambda: "not begun" in opened.notes("Address"), 40)
-    until(lambda: p.runs(flows["Waits"], "done"), 40)
+    until(lambda: opened.notes("Settling") == ["Bellows"])  # the other was changed since, and settles anew
+    until(lambda: opened.notes("Reached") == ["Bellows", "Reeds"])
+    until(lambda: "not begun" in opened.notes("Address"))
+    until(lambda: p.runs(flows["Waits"], "done"))
     assert opened.notes("Waits") == []
 
     # A connection with the token that was sealed; a secret in a header; an address; what was recognised is recognised.
@@ -162,20 +162,20 @@ def test_all_of_it_goes_on(opened):
     until(lambda: len(p.space.rows("SELECT 1 FROM settling WHERE due_at IS NOT NULL")) == 2)
     p.space.transact(lambda t: t.execute("UPDATE settling SET due_at=NOW(3) WHERE due_at IS NOT NULL"))  # ten minutes pass
 
-    until(lambda: opened.titles("Off")[3:] == ["Read by none", "Read by one", "While one is off"], 40)
-    until(lambda: opened.notes("Door that is shut")[1:] == ["held 0", "held 1", "held 2"], 40)
-    until(lambda: opened.titles("Held") == ["Held 0", "Held 1"], 40)
+    until(lambda: opened.titles("Off")[3:] == ["Read by none", "Read by one", "While one is off"])
+    until(lambda: opened.notes("Door that is shut")[1:] == ["held 0", "held 1", "held 2"])
+    until(lambda: opened.titles("Held") == ["Held 0", "Held 1"])
     until(lambda: opened.titles("Old letters") == [f"Old {n:02}" for n in range(20)], 60)
-    until(lambda: sorted(opened.notes("Tells others")) == ["answered", "in doubt", "refused"], 40)
-    until(lambda: p.runs(flows["Asks"], "passed_by") and opened.notes("Asks")[1:] == ["open, edited"], 40)
-    until(lambda: sorted(opened.notes("Settling")) == ["Bellows", "Leather", "Reeds"], 40)
+    until(lambda: sorted(opened.notes("Tells others")) == ["answered", "in doubt", "refused"])
+    until(lambda: p.runs(flows["Asks"], "passed_by") and opened.notes("Asks")[1:] == ["open, edited"])
+    until(lambda: sorted(opened.notes("Settling")) == ["Bellows", "Leather", "Reeds"])
 
     # Everything is looked at once more, and nothing more comes of it.
     p.space.transact(lambda t: t.execute("UPDATE watch SET next_check_at=NOW(3) WHERE state='on'"))
-    until(lambda: not p.space.rows("SELECT 1 FROM watch WHERE state='on' AND next_check_at <= NOW(3)"), 40)
+    until(lambda: not p.space.rows("SELECT 1 FROM watch WHERE state='on' AND next_check_at <= NOW(3)"))
     p.deliver("The last"), p.deliver("The last of all", "Suppliers")
-    until(lambda: "The last" in opened.titles("Off") and "The last of all" in opened.titles("Held"), 40)
-    until(lambda: not p.space.rows("SELECT 1 FROM ready WHERE workspace_id=%s", (p.space.id,)), 40)
+    until(lambda: "The last" in opened.titles("Off") and "The last of all" in opened.titles("Held"))
+    until(lambda: not p.space.rows("SELECT 1 FROM ready WHERE workspace_id=%s", (p.space.id,)))
     now = opened.now()
     new = {name: len(now["events"][name]) - len(before["events"][name]) for name in flows}
     assert new == {

@@ -25,6 +25,7 @@ from kelvix.store.database_server import DatabaseServer
 from kelvix.store.migrate import migrate
 from kelvix.store.secrets import new_key, sealed_with_another
 
+PATIENCE = 120.0  # seconds in which a process begins to answer, on a machine that is busy with much else
 STOPPING = {"worker": 30.0}  # seconds for which a process may finish what it began
 CHILDREN = {"practice": ["practice"], "web": ["web"], "worker": ["worker"]}
 
@@ -126,7 +127,7 @@ class Installation:
                 self._wait_for(name, f"{address}/healthz")
 
     def _wait_for(self, name: str, address: str) -> None:
-        until = time.monotonic() + 60
+        until = time.monotonic() + PATIENCE
         while time.monotonic() < until:
             if self.child(name).poll() is not None:
                 break
