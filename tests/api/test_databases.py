@@ -189,3 +189,44 @@ def test_times_and_durations_are_kept_and_given_back(orla):
     line = {"text": "Nether Wend Took: 45 min tower Begins: 8.30", "database": made["id"]}
     captured = orla.api("POST", "/capture", 201, json=line)["record"]["values"]
     assert (captured[name], captured[begins], captured[took]) == ("Nether Wend tower", "08:30", "PT45M")
+
+
+def test_amounts_people_spans_and_files_are_kept_given_back_and_undone(orla):
+    fields = [
+        {"name": n, "type": t}
+        for n, t in (("Name", "text"), ("Fee", "amount"), ("Who", "person"), ("Stay", "span"), ("Papers", "several_files"))
+    ]
+    made = orla.database("Visits", *fields)
+    name, fee, who, stay, papers = (str(f["id"]) for f in made["fields"][:5])
+    where = f"/databases/{made['id']}/records"
+    files = [
+        orla.api("POST", f"/files?name={n}.txt", content=n.encode(), headers={"content-type": "text/plain"})["file"]
+        for n in ("one", "two")
+    ]
+    given = {
+        name: "Oxbow",
+        fee: "€1,850.5",
+        who: "Ada Reed <ada@stbride.example>",
+        stay: "2026-11-23T10:00/PT1H30M",
+        papers: files,
+    }
+    kept = orla.api("POST", where, json={"values": given})["record"]
+    assert kept["values"][fee] == "1850.50 EUR" and kept["values"][who] == given[who]
+    assert kept["values"][stay] == "2026-11-23T10:00:00Z/2026-11-23T11:30:00Z" and [f[0] for f in kept["values"][papers]] == [
+        "one.txt",
+        "two.txt",
+    ]
+    for place, content in enumerate(("one", "two")):
+        assert orla.web.get(f"/api/v1{where}/{kept['id']}/files/{papers}?place={place}").text == content
+    assert orla.web.get(f"/api/v1{where}/{kept['id']}/files/{papers}?place=2").status_code == 404
+    changed = {"values": {fee: None, who: "bo@x.example", stay: "1 Dec 2026 – 3 Dec 2026", papers: files[:1]}}
+    seq = orla.api("PATCH", f"{where}/{kept['id']}", json=changed, headers={"if-match": str(kept["version"])})["change"]
+    [record] = orla.records(made["id"])
+    assert (record["values"][fee], record["values"][who]) == (None, "bo@x.example") and record["values"][
+        stay
+    ] == "2026-12-01/2026-12-03"
+    orla.api("POST", f"/changes/{seq}/undo")
+    [record] = orla.records(made["id"])
+    assert record["values"] == kept["values"]
+    refused = orla.api("POST", where, 422, json={"values": {name: "x", fee: "12", papers: [["x", "1", "", "kelvix:9"]]}})
+    assert "of which currency" in refused["fields"][fee] and "was sent to /api/v1/files before" in refused["fields"][papers]

@@ -41,7 +41,7 @@ def test_another_package_brings_a_type(monkeypatch):
 
     monkeypatch.setattr(fields, "entry_points", lambda group: [Entry()] if group == "kelvix.fields" else [])
     found = fields._found()
-    assert list(found)[2:5] == ["number", "pitch", "date"], "listed by its rank"
+    assert list(found)[2:5] == ["number", "amount", "pitch"], "listed by its rank"
     monkeypatch.setattr(fields, "TYPES", found)
     assert coerce("440", "pitch", ZONE) == "440" and from_wire("440", "pitch") == "440" and coerce(" ", "pitch", ZONE) is None
     with pytest.raises(Unfit, match="no pitch"):

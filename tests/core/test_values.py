@@ -12,7 +12,8 @@ from hypothesis import strategies as st
 
 from kelvix.core.fields import TYPES, coerce, from_wire
 from kelvix.core.fields.date import Doubtful
-from kelvix.core.values import Choice, File, NewChoice, Unfit, as_text, fold, shorten, to_wire, whole
+from kelvix.core.fields.email import EMAIL
+from kelvix.core.values import Amount, Choice, File, NewChoice, Person, Span, Unfit, as_text, fold, shorten, to_wire, whole
 
 LONDON = ZoneInfo("Europe/London")
 SUMMER = datetime(2026, 7, 1, 11, 30, tzinfo=UTC)
@@ -138,7 +139,17 @@ KEPT = {
     "duration": timedelta,
     "yes_no": bool,
     "labels": tuple,
+    "amount": Amount,
+    "person": Person,
+    "span": Span,
+    "several_files": tuple,
 }
+
+
+FILES = st.builds(File, st.text(), st.integers(0, 2**40), st.text(), st.text())
+MOMENTS = st.datetimes(datetime(1900, 1, 1), datetime(9998, 12, 30), timezones=st.just(UTC)).map(
+    lambda d: d.replace(microsecond=d.microsecond // 1000 * 1000)
+)
 
 
 def of_type(to):
@@ -147,12 +158,20 @@ def of_type(to):
         "duration": st.integers(-(10**12), 10**12).map(lambda n: timedelta(milliseconds=n)),
         "number": st.decimals(allow_nan=False, allow_infinity=False, places=4, min_value=-(10**20), max_value=10**20),
         "date": st.dates(),
-        "datetime": st.datetimes(datetime(1900, 1, 1), datetime(9998, 12, 30), timezones=st.just(UTC)).map(
-            lambda d: d.replace(microsecond=d.microsecond // 1000 * 1000)
-        ),
+        "datetime": MOMENTS,
         "yes_no": st.booleans(),
         "labels": st.lists(st.text(), min_size=1).map(tuple),
-        "file": st.builds(File, st.text(), st.integers(0, 2**40), st.text(), st.text()),
+        "file": FILES,
+        "several_files": st.lists(FILES, min_size=1).map(tuple),
+        "amount": st.builds(Amount, st.decimals(-(10**20), 10**20, places=2), st.sampled_from(("EUR", "USD"))),
+        "person": st.one_of(
+            st.from_regex(r"[^\W\d_]+( [^\W\d_]+)?", fullmatch=True).map(lambda name: Person(name, "")),
+            st.builds(Person, st.from_regex(r"\w*", fullmatch=True), st.emails().filter(EMAIL.fullmatch)),
+        ),
+        "span": st.one_of(
+            st.tuples(st.dates(), st.dates()).map(lambda ends: Span(*sorted(ends))),
+            st.tuples(MOMENTS, MOMENTS).map(lambda ends: Span(*sorted(ends))),
+        ),
     }.get(to, st.text(min_size=1))
 
 

@@ -9,7 +9,7 @@ import pytest
 
 from kelvix.core.fields import TYPES
 from kelvix.core.finding import MOST, Compared, Question, compared
-from kelvix.core.values import File
+from kelvix.core.values import Amount, File, Person, Span
 from kelvix.core.workflow import AddOrUpdate, Find, Sought
 from kelvix.store import databases, ddl, finding, records
 from kelvix.store.databases import NewField
@@ -19,12 +19,14 @@ FIELDS = (
     NewField("text", "text"), NewField("long_text", "long_text"), NewField("number", "number"), NewField("date", "date"),
     NewField("datetime", "datetime"), NewField("choice", "choice", choices=("New", "Old")), NewField("email", "email"), NewField("link", "link"),
     NewField("yes_no", "yes_no"), NewField("labels", "labels", choices=("Reeds", "Leather")), NewField("file", "file"),
-    NewField("time", "time"), NewField("duration", "duration"),
+    NewField("time", "time"), NewField("duration", "duration"), NewField("amount", "amount"), NewField("person", "person"),
+    NewField("span", "span"), NewField("several_files", "several_files"),
 )  # fmt: skip
 FIRST = {
     "text": "Café 50%_off", "long_text": "a\nb", "number": Decimal("12.5"), "date": date(2026, 5, 1), "datetime": datetime(2026, 5, 1, 9, tzinfo=UTC),
     "choice": "1", "email": "ada@stbride.example", "link": "https://x.example/", "yes_no": True, "labels": ("1", "2"), "file": File("Survey.pdf", 12, "application/pdf", "mail:1/2"),
-    "time": time(9, 30), "duration": timedelta(minutes=90),
+    "time": time(9, 30), "duration": timedelta(minutes=90), "amount": Amount(Decimal("12.5"), "EUR"), "person": Person("Ada Reed", "ada@stbride.example"),
+    "span": Span(date(2026, 5, 1), date(2026, 5, 3)), "several_files": (File("a.pdf", 1, "application/pdf", "mail:1/2"), File("b.pdf", 2, "", "mail:1/3")),
 }  # fmt: skip
 LATER = {
     "text": "Other",
@@ -35,6 +37,9 @@ LATER = {
     "labels": ("2",),
     "time": time(17),
     "duration": timedelta(days=2),
+    "amount": Amount(Decimal(99), "USD"),
+    "person": Person("Bo Lind", ""),
+    "span": Span(datetime(2026, 6, 1, 9, tzinfo=UTC), datetime(2026, 6, 1, 10, tzinfo=UTC)),
 }
 EMPTY = {"text": "Empty"}
 
@@ -69,6 +74,11 @@ CASES = [
     ("yes_no", "is", True, 0), ("yes_no", "is", False, 1), ("labels", "has", "1", 0), ("labels", "has_none", "1", 2),
     ("time", "is", time(9, 30), 0), ("time", "before", time(9, 30), None), ("time", "after", time(9, 30), 1),
     ("duration", "is", timedelta(hours=1.5), 0), ("duration", "less", timedelta(hours=2), 0), ("duration", "more", timedelta(hours=2), 1),
+    ("amount", "is", Amount(Decimal("12.50"), "EUR"), 0), ("amount", "is", Amount(Decimal("12.50"), "USD"), None),
+    ("amount", "less", Amount(Decimal(13), "EUR"), 0), ("amount", "more", Amount(Decimal(1), "USD"), 1), ("amount", "more", Amount(Decimal(1), "CHF"), None),
+    ("person", "is", Person("A. Reed", "ADA@stbride.example"), 0), ("person", "is", Person("bo lind", ""), 1), ("person", "is", Person("Ada", "x@y.example"), None),
+    ("span", "is", Span(date(2026, 5, 1), date(2026, 5, 3)), 0), ("span", "before", Span(date(2026, 5, 2), date(2026, 5, 2)), 0),
+    ("span", "after", Span(date(2026, 5, 2), date(2026, 5, 2)), 1), ("span", "is", Span(date(2026, 5, 1), date(2026, 5, 4)), None),
 ]  # fmt: skip
 
 

@@ -16,7 +16,7 @@ from kelvix.api.trash import Deleted, UseOut, ask_first, uses_out
 from kelvix.core.fields import coerce, from_wire
 from kelvix.core.schema import Database
 from kelvix.core.schema import Field as FieldOf
-from kelvix.core.values import Type, Unfit, Value, Wire, whole
+from kelvix.core.values import File, Type, Unfit, Value, Wire, whole
 from kelvix.engine import using
 from kelvix.store import changes, databases, kept_files, records, runs, trash
 from kelvix.store.changes import Change
@@ -188,12 +188,11 @@ def check_values(who: Caller, database: Database, given: dict[str, Wire], comple
         if field is None:
             raise Problem(422, f"{database.name} has no field with the id {key}.", "It may have been taken away meanwhile.")
         try:
-            if field.type == "file" and wire is not None:
-                wire = _kept(who, field, wire)
             try:
                 value = from_wire(wire, field.type)
             except Unfit:
-                value = tuple(wire) if isinstance(wire, list) else wire
+                value = tuple(map(str, wire)) if isinstance(wire, list) else wire
+            value = _with_kept_files(who, field, value)
             values[field.id] = coerce(value, field.type, who.space.zone, field.choices, who.space.order, field.grows)
         except Unfit as unfit:
             wrong[key] = str(unfit)
@@ -205,15 +204,18 @@ def check_values(who: Caller, database: Database, given: dict[str, Wire], comple
     return values
 
 
-def _kept(who: Caller, field: FieldOf, wire: Wire) -> Wire:
-    """A file that was put in by hand, as it lies here: what the caller says of its size does not count. Raises Unfit."""
-    source = wire[3] if isinstance(wire, list) and len(wire) == 4 else ""
-    file = who.space.read(lambda t: kept_files.get(t, who.space.id, source))
+def _with_kept_files(who: Caller, field: FieldOf, value: Value) -> Value:
+    """Files that were put in by hand, as they lie here: what the caller says of their size does not count. Raises Unfit."""
+    if isinstance(value, tuple):
+        return tuple(f for one in value if isinstance(f := _with_kept_files(who, field, one), str))
+    if not isinstance(value, File):
+        return value
+    file = who.space.read(lambda t: kept_files.get(t, who.space.id, value.source))
     if file is None:
         raise Unfit(
             f"{field.name} takes a file that was sent to /api/v1/files before; what a workflow brought can only be emptied"
         )
-    return file.wire()
+    return file
 
 
 @router.get("/databases")

@@ -69,11 +69,16 @@ def _as_it_comes(request: Request) -> Iterator[bytes]:
 
 
 @router.get("/databases/{database_id}/records/{record_id}/files/{field_id}", response_class=StreamingResponse)
-def download(who: Reader, database_id: int, record_id: int, field_id: int) -> StreamingResponse:
-    """What a file contains, fetched from where it lies; as a download only, whatever kind it says it is of."""
+def download(
+    who: Reader, database_id: int, record_id: int, field_id: int, place: Annotated[int, Query(ge=0)] = 0
+) -> StreamingResponse:
+    """What a file contains, fetched from where it lies; as a download only, whatever kind it says it is of. `place` says which
+    one of several, from 0."""
     database = who.space.read(lambda t: databases.get(t, who.space.id, database_id))
     record = who.space.read(lambda t: records.get(t, database, record_id)) if database else None
-    file = record.values.get(field_id) if record else None
+    value = record.values.get(field_id) if record else None
+    files = value if isinstance(value, tuple) else (value,)
+    file = files[place] if place < len(files) else None
     if not isinstance(file, File):
         raise LookupError("there is no such file")
     pieces: Iterator[bytes] = saving.content(who.engine, who.space, file)

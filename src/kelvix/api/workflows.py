@@ -407,7 +407,7 @@ def _checked(who: Caller, document: Workflow, body: SampleValues, before: dict[s
     wrong: dict[str, str] = {}
     for field in around.source:
         raw = body.values.get(field.key)
-        given = tuple(raw) if isinstance(raw, list) else raw
+        given = tuple(map(str, raw)) if isinstance(raw, list) else raw
         try:
             result[field.key] = to_wire(coerce(given, field.type, who.space.zone, (), who.space.order, grows=True))
         except Unfit as unfit:

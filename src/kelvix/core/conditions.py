@@ -31,6 +31,7 @@ TEXT_FUNCTIONS: dict[Operator, str] = {
     "ends": "ends",
     "has": "has any",
 }
+NAMED = {name: operator for operator, name in TEXT_FUNCTIONS.items()}
 NEGATED: dict[Operator, Operator] = {"mentions_none": "mentions", "is_not": "is", "has_none": "has"}
 SIGNS: dict[Operator, str] = {"is": "=", "is_not": "!=", "less": "<", "before": "<", "more": ">", "after": ">"}
 ANYWHERE = Env(datetime.min, ZoneInfo("UTC"))  # where a literal has no zone, any will do
@@ -74,22 +75,42 @@ def _write_row(row: Condition, fields: Fields, env: Env) -> t.Node:
     type_, name = known.type, " › ".join(known.name)
     if row.operator not in TYPES[type_].operators:
         raise Unfit(f"“{OPERATOR_WORDS[row.operator]}” does not go with {name}")
-    value = t.Value(row.ref.line, row.ref.value)
+    value: t.Node = t.Value(row.ref.line, row.ref.value)
     if row.operator in ("filled", "empty"):
         return t.Binary("!=" if row.operator == "filled" else "=", value, t.Null())
     words = [w.strip() for w in row.words if w.strip()]
     if not words:
         raise Unfit(f"say what {name} {OPERATOR_WORDS[row.operator]}")
+    compared, value = _compared_as(type_, value)
     if not TYPES[type_].compares_values:
         plain = NEGATED.get(row.operator, row.operator)
         called = t.Call(t.Name(TEXT_FUNCTIONS[plain]), (value, *(t.String(w) for w in words)))
         return t.Call(t.Name("not"), (called,)) if row.operator in NEGATED else called
-    ends = [_literal(w, type_, env) for w in words]
+    ends = [_literal(w, compared, env) for w in words]
     if len(ends) == 1:
         return t.Binary(SIGNS[row.operator], value, ends[0])
     if row.operator == "is_not":
         return t.Call(t.Name("not"), (t.In(value, tuple(ends)),))
     return t.In(value, tuple(ends) if row.operator == "is" else tuple(t.Test(SIGNS[row.operator], e) for e in ends))
+
+
+def _compared_as(type_: Type, value: t.Node) -> tuple[Type, t.Node]:
+    """What is compared of a value: one of several parts by one of these, which may be compared by its day."""
+    own = TYPES[type_]
+    if own.compared_by is None:
+        return type_, value
+    part = t.Path(value, own.compared_by)
+    return ("date", t.Call(t.Name("date"), (part,))) if own.as_day else (own.parts[own.compared_by], part)
+
+
+def _subject(node: t.Node, fields: Fields) -> Reference | None:
+    """The value of which a node is what is compared."""
+    inner = node.args[0] if isinstance(node, t.Call) and len(node.args) == 1 else node
+    value = inner.of if isinstance(inner, t.Path) else inner
+    if not isinstance(value, t.Value):
+        return None
+    ref = Reference(value.line, value.key)
+    return ref if ref in fields and _compared_as(fields[ref].type, value)[1] == node else None
 
 
 def _literal(word: str, type_: Type, env: Env) -> t.Node:
@@ -142,34 +163,36 @@ def _read_row(node: t.Node, fields: Fields) -> Condition | None:
             if row is None or negated is None or isinstance(inner, t.In) is not TYPES[fields[row.ref].type].compares_values:
                 return None
             return _checked(Condition(row.ref, negated, row.words), fields)
-        case t.Call(t.Name(name), (t.Value(line, key), *words), ()) if name in TEXT_FUNCTIONS.values():
+        case t.Call(t.Name(name), (subject, *words), ()) if name in TEXT_FUNCTIONS.values() and (
+            ref := _subject(subject, fields)
+        ):
             texts = [w.text for w in words if isinstance(w, t.String)]
             if len(texts) != len(words) or not texts or not all(x and x.strip() == x and "," not in x for x in texts):
                 return None
-            operator = next(o for o, n in TEXT_FUNCTIONS.items() if n == name)
-            return _checked(Condition(Reference(line, key), operator, tuple(texts)), fields, as_texts=True)
+            return _checked(Condition(ref, NAMED[name], tuple(texts)), fields, as_texts=True)
         case t.Binary(("=" | "!=") as sign, t.Value(line, key), t.Null()):
             return _checked(Condition(Reference(line, key), "empty" if sign == "=" else "filled"), fields)
-        case t.Binary(sign, t.Value(line, key), end):
-            return _compared(Reference(line, key), sign, [end], fields)
-        case t.In(t.Value(line, key), tests) if len(tests) > 1:
+        case t.Binary(sign, subject, end) if ref := _subject(subject, fields):
+            return _compared(ref, sign, [end], fields)
+        case t.In(subject, tests) if len(tests) > 1 and (ref := _subject(subject, fields)):
             signs = {x.op if isinstance(x, t.Test) else "=" for x in tests}
             ends = [x.with_ if isinstance(x, t.Test) else x for x in tests]
             plain = not any(isinstance(x, t.Test) and x.op == "=" for x in tests)
-            return _compared(Reference(line, key), signs.pop(), ends, fields) if len(signs) == 1 and plain else None
+            return _compared(ref, signs.pop(), ends, fields) if len(signs) == 1 and plain else None
     return None
 
 
 def _compared(ref: Reference, sign: str, ends: list[t.Node], fields: Fields) -> Condition | None:
-    type_ = fields[ref].type if ref in fields else None
-    words = [_word(e, type_) for e in ends]
-    if type_ is None or not TYPES[type_].compares_values or None in words:
+    type_ = fields[ref].type
+    compared, _ = _compared_as(type_, t.Value(ref.line, ref.value))
+    words = [_word(e, compared) for e in ends]
+    if not TYPES[type_].compares_values or None in words:
         return None
     operator = next((o for o in TYPES[type_].operators if SIGNS.get(o) == sign), None)
     return Condition(ref, operator, tuple(w for w in words if w)) if operator else None
 
 
-def _word(node: t.Node, type_: Type | None) -> str | None:
+def _word(node: t.Node, type_: Type) -> str | None:
     """A literal as one types it, where it is of the value's type and would be written the same again."""
     literal: object
     match node:
@@ -186,9 +209,9 @@ def _word(node: t.Node, type_: Type | None) -> str | None:
                 return None
         case _:
             return None
-    word = TYPES[type_].word(literal) if type_ else None
+    word = TYPES[type_].word(literal)
     try:
-        return word if word and type_ and _literal(word, type_, ANYWHERE) == node else None
+        return word if word and _literal(word, type_, ANYWHERE) == node else None
     except Unfit:
         return None
 

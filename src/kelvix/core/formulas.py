@@ -14,8 +14,8 @@ from kelvix.core.feel import tree as t
 from kelvix.core.feel.added.texts import as_words
 from kelvix.core.feel.compiler import Compiled
 from kelvix.core.feel.values import Months, read_at, read_duration
-from kelvix.core.fields import coerce
-from kelvix.core.values import Type, Unfit, Value, span_words
+from kelvix.core.fields import TYPES, coerce
+from kelvix.core.values import Composite, Type, Unfit, Value, span_words
 
 
 @lru_cache(maxsize=4096)
@@ -49,6 +49,8 @@ def to_feel(value: Value, env: Env) -> object:
     """A carried value as the language has it: moments on the workspace's clock, so that its hours are those people mean."""
     if isinstance(value, tuple):
         return list(value)
+    if isinstance(value, Composite):
+        return {name: to_feel(part, env) for name, part in value.parts().items()}
     return value.astimezone(env.zone) if isinstance(value, datetime) else value
 
 
@@ -82,6 +84,8 @@ def settle(value: object, env: Env) -> Value:
         return value
     if isinstance(value, Months):
         return duration_words(value)
+    if isinstance(value, dict) and (type_ := next((x for x in TYPES.values() if x.parts and set(x.parts) == set(value)), None)):
+        return type_.of_parts(value, env.zone)
     if isinstance(value, list) and all(isinstance(v, str) or v is None for v in value):
         return tuple(v for v in value if v) or None
     return as_words(env, value)
@@ -109,6 +113,9 @@ def type_of(node: t.Node, types: Mapping[tuple[str, str], Type]) -> Type | None:
     match node:
         case t.Value(line, key):
             return types.get((line, key))
+        case t.Path(of, name):
+            whole = type_of(of, types)
+            return TYPES[whole].parts.get(name) if whole else None
         case t.Number():
             return "number"
         case t.String():

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from kelvix.core.fields import TYPES
 from kelvix.core.values import Choice, NewChoice, Type, Value
 
 TEXT_FIELD = 0  # the record's own text, its main column: a target like any field, with an identity of its own
@@ -29,11 +30,11 @@ class Field:
 
     def named(self, value: Value) -> Value:
         """A value with the names of its choices in place of their ids; one that was taken away since has none."""
-        if self.type == "choice":
-            return self.choice_name(value)
+        if not TYPES[self.type].has_choices:
+            return value
         if isinstance(value, tuple):
             return tuple(n for n in map(self.choice_name, value) if n) or None
-        return value
+        return self.choice_name(value)
 
 
 @dataclass(frozen=True)

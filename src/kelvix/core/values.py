@@ -16,6 +16,10 @@ compared by stands in `core/fields`, a module for each.
 | yes_no    | bool             | true / false                           |
 | labels    | tuple of choices' ids | list of strings                   |
 | file      | File             | list: name, size, kind, where it lies  |
+| several_files | tuple of Files | list of such lists                     |
+| amount    | Amount           | 1850.50 EUR                            |
+| person    | Person           | Ada Reed <ada@stbride.example>         |
+| span      | Span             | 2026-11-23/2026-11-27, or with times   |
 
 An empty value is None. What does not fit raises `Unfit` with a sentence; nothing is guessed.
 """
@@ -24,6 +28,8 @@ from __future__ import annotations
 
 import sys
 import unicodedata
+from abc import ABC, abstractmethod
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
 from decimal import Decimal
@@ -35,8 +41,7 @@ import re2
 from kelvix.core.patterns import NO_LETTER, once, short
 
 Type = str  # the code of a field type, as `core/fields` knows it
-Value = str | Decimal | date | datetime | time | timedelta | bool | tuple[str, ...] | None
-Wire = str | bool | list[str] | None
+Wire = str | bool | list[str] | list[list[str]] | None
 Rows = list[dict[str, Wire]]
 ItemValue = Wire | Rows  # what a source item carries: a value, or the rows of a list
 
@@ -46,6 +51,95 @@ MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", 
 
 class Unfit(ValueError):
     """A value that a field does not accept. The message is a sentence for the person."""
+
+
+class Composite(ABC):
+    """A value of several parts, which formulas reach by their names."""
+
+    @abstractmethod
+    def words(self, zone: ZoneInfo) -> str:
+        """How it reads within text."""
+
+    @abstractmethod
+    def wire(self) -> str: ...
+
+    @abstractmethod
+    def parts(self) -> Mapping[str, Value]: ...
+
+
+@dataclass(frozen=True)
+class Amount(Composite):
+    """Money: a number of a currency, which is a code of ISO 4217. `digits`: decimals that the currency is written with."""
+
+    number: Decimal
+    currency: str
+    digits: int = 2
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Amount) and (self.number, self.currency) == (other.number, other.currency)
+
+    def __hash__(self) -> int:
+        return hash((self.number, self.currency))
+
+    def words(self, zone: ZoneInfo) -> str:
+        return self.wire()
+
+    def wire(self) -> str:
+        written = f"{self.number:f}"
+        given = len(written.partition(".")[2])
+        return f"{written if given >= self.digits else f'{self.number:.{self.digits}f}'} {self.currency}"
+
+    def parts(self) -> Mapping[str, Value]:
+        return {"number": self.number, "currency": self.currency}
+
+
+@dataclass(frozen=True)
+class Person(Composite):
+    """Somebody, by name, by address, or by both: one of them is filled."""
+
+    name: str
+    address: str
+
+    def words(self, zone: ZoneInfo) -> str:
+        return self.name or self.address
+
+    def wire(self) -> str:
+        return f"{self.name} <{self.address}>" if self.name and self.address else self.name or self.address
+
+    def parts(self) -> Mapping[str, Value]:
+        return {"name": self.name or None, "address": self.address or None}
+
+
+@dataclass(frozen=True)
+class Span(Composite):
+    """From a start to an end: two moments, or two days of which the last belongs to it."""
+
+    start: datetime | date
+    end: datetime | date
+
+    @property
+    def has_clock(self) -> bool:
+        return isinstance(self.start, datetime)
+
+    def words(self, zone: ZoneInfo) -> str:
+        if not isinstance(self.start, datetime) or not isinstance(self.end, datetime):
+            return (
+                f"{as_text(self.start, zone)} – {as_text(self.end, zone)}"
+                if self.end > self.start
+                else as_text(self.start, zone)
+            )
+        begins, ends = self.start.astimezone(zone), self.end.astimezone(zone)
+        return f"{as_text(begins, zone)} – {f'{ends:%H:%M}' if begins.date() == ends.date() else as_text(ends, zone)}"
+
+    def wire(self) -> str:
+        """An interval of ISO 8601."""
+        return f"{to_wire(self.start)}/{to_wire(self.end)}"
+
+    def parts(self) -> Mapping[str, Value]:
+        return {"start": self.start, "end": self.end}
+
+
+Value = str | Decimal | date | datetime | time | timedelta | bool | Composite | tuple[str, ...] | None
 
 
 class NewChoice(str):
@@ -143,7 +237,7 @@ def as_text(value: Value, zone: ZoneInfo) -> str:
         return f"{value:f}"
     if isinstance(value, tuple):
         return ", ".join(value)
-    return value
+    return value.words(zone) if isinstance(value, Composite) else value
 
 
 def span_words(value: timedelta) -> str:
@@ -183,7 +277,8 @@ def to_wire(value: Value) -> Wire:
     if isinstance(value, Decimal):
         return f"{value:f}"
     if isinstance(value, tuple):
-        return [str(v) for v in value]
-    if isinstance(value, File):
+        files = [v.wire() for v in value if isinstance(v, File)]
+        return files or [str(v) for v in value]
+    if isinstance(value, File | Composite):
         return value.wire()
     return value

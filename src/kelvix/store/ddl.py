@@ -22,8 +22,18 @@ def table(database_id: int) -> str:
     return f"`record_{int(database_id)}`"
 
 
-def column(field_id: int) -> str:
-    return f"`f_{int(field_id)}`"
+def name(field_id: int, part: str = "") -> str:
+    """Of a field's column, or of that of a part which its first column does not hold."""
+    return f"f_{int(field_id)}{part and '_' + part}"
+
+
+def column(field_id: int, part: str = "") -> str:
+    return f"`{name(field_id, part)}`"
+
+
+def columns(field_id: int, type_: Type) -> dict[str, str]:
+    """A field's columns, by part."""
+    return {part: column(field_id, part) for part in ("", *TYPES[type_].more_columns)}
 
 
 def _insist(server: DatabaseServer, statement: str) -> None:
@@ -56,9 +66,9 @@ def index(server: DatabaseServer, database_id: int, field_id: int, type_: Type) 
     if kept.column is None:
         return
     of = column(field_id) + (f"({kept.index_prefix})" if kept.index_prefix else "")
-    name = f"`i_{int(field_id)}`"
+    called = f"`i_{int(field_id)}`"
     _insist(
-        server, f"ALTER TABLE {table(database_id)} NOWAIT ADD INDEX IF NOT EXISTS {name} ({of}), ALGORITHM=INPLACE, LOCK=NONE"
+        server, f"ALTER TABLE {table(database_id)} NOWAIT ADD INDEX IF NOT EXISTS {called} ({of}), ALGORITHM=INPLACE, LOCK=NONE"
     )
 
 
@@ -85,17 +95,19 @@ def reconcile(server: DatabaseServer, database_id: int | None = None) -> None:
             args,
         )
     ):
-        target, name = table(row["database_id"]), column(row["id"])
+        target, type_ = table(row["database_id"]), TYPES[row["type"]]
         if row["state"] == "adding":
-            kind = TYPES[row["type"]].column
-            if kind is not None:
-                _insist(server, f"ALTER TABLE {target} NOWAIT ADD COLUMN IF NOT EXISTS {name} {kind}, ALGORITHM=INSTANT")
+            if type_.column is not None:
+                kinds = {"": type_.column, **type_.more_columns}
+                added = ", ".join(f"ADD COLUMN IF NOT EXISTS {column(row['id'], p)} {kind}" for p, kind in kinds.items())
+                _insist(server, f"ALTER TABLE {target} NOWAIT {added}, ALGORITHM=INSTANT")
             _mark(server, "field", row["id"], "adding", "ready")
         elif row["state"] == "dropping":  # the column stays, so that its values come back with it
             _mark(server, "field", row["id"], "dropping", "gone")
         else:
             _insist(server, f"ALTER TABLE {target} NOWAIT DROP INDEX IF EXISTS `i_{int(row['id'])}`")
-            _insist(server, f"ALTER TABLE {target} NOWAIT DROP COLUMN IF EXISTS {name}")
+            dropped = ", ".join(f"DROP COLUMN IF EXISTS {c}" for c in columns(row["id"], row["type"]).values())
+            _insist(server, f"ALTER TABLE {target} NOWAIT {dropped}")
             server.transact(partial(_forget, database_id=row["database_id"], field_id=row["id"]))
     if database_id is None:  # whoever remembers how tables were reads them anew
         server.transact(lambda t: t.execute("UPDATE counter SET n=n+1 WHERE name='schema'"))

@@ -11,14 +11,14 @@ from typing import Any
 
 from kelvix.core.cells import Answer
 from kelvix.core.fields import TYPES
-from kelvix.core.finding import MOST, MOST_ALL, Compared, Question
+from kelvix.core.finding import MOST, MOST_ALL, NEEDS_NOTHING, Compared, Question
 from kelvix.core.schema import Database, Field
 from kelvix.core.values import Value, fold
 from kelvix.store import ddl, records
 from kelvix.store.database_server import DatabaseServer, Row, Transaction
 from kelvix.store.secrets import digest
 
-SIGNS = {"is": "=", "less": "<", "before": "<", "more": ">", "after": ">"}
+SIGNS = {"less": "<", "before": "<", "more": ">", "after": ">"}
 
 
 def _where(database: Database, compared: Compared) -> tuple[str, list[Any]]:
@@ -27,21 +27,28 @@ def _where(database: Database, compared: Compared) -> tuple[str, list[Any]]:
     if field is None:
         raise LookupError("no such field")
     type_ = TYPES[field.type]
-    column, value = ddl.column(field.id), type_.to_column(compared.value)
     if type_.column is None:
         return _of_labels(database, field, compared)
+    columns = ddl.columns(field.id, field.type)
+    column = columns[""]
+    if compared.operator in NEEDS_NOTHING:
+        empty = " AND ".join(f"({c} IS NULL" + (f" OR {c}='')" if type_.keeps_text else ")") for c in columns.values())
+        return (f"({empty})" if compared.operator == "empty" else f"NOT ({empty})"), []
+    known = type_.known_by(compared.value)
+    value = type_.to_columns(compared.value)[""]
     match compared.operator:
-        case "filled" | "empty":
-            empty = f"({column} IS NULL" + (f" OR {column}='')" if type_.keeps_text else ")")
-            return (empty if compared.operator == "empty" else f"NOT {empty}"), []
+        case "is":
+            return " AND ".join(f"{columns[part]} = %s" for part in known), list(known.values())
         case "is_not":
-            return f"NOT ({column} <=> %s)", [value]
+            return f"NOT ({' AND '.join(f'{columns[part]} <=> %s' for part in known)})", list(known.values())
         case "begins":
             return f"{column} LIKE %s", [_literally(value) + "%"]
         case "mentions":
             return f"{column} LIKE %s", ["%" + _literally(value) + "%"]
-        case operator:
-            return f"{column} {SIGNS[operator]} %s", [value]
+        case operator:  # what several columns tell is compared within what is the same in the others: within a currency
+            alike = type_.within(compared.value)
+            same = "".join(f" AND {columns[part]} = %s" for part in alike)
+            return f"{column} {SIGNS[operator]} %s{same}", [value, *alike.values()]
 
 
 def _literally(value: object) -> str:

@@ -9,7 +9,7 @@ from datetime import datetime
 from typing import Any
 
 from kelvix.core.fields import TYPES
-from kelvix.core.schema import Database
+from kelvix.core.schema import Database, Field
 from kelvix.core.values import Value, Wire, to_wire
 from kelvix.store import ddl, labels, trash
 from kelvix.store.database_server import Row, Transaction
@@ -56,7 +56,11 @@ class Origin:
 
 def columns(database: Database) -> str:
     """What `read` needs of a record's row."""
-    own = (labels.column(database.id, f) if TYPES[f.type].column is None else ddl.column(f.id) for f in database.fields)
+    own = [
+        c
+        for f in database.fields
+        for c in ([labels.column(database.id, f)] if TYPES[f.type].column is None else ddl.columns(f.id, f.type).values())
+    ]
     return ", ".join(["id", "version", "created_at", "changed_at", "deleted_at", *own])
 
 
@@ -66,10 +70,10 @@ def _apart(database: Database, values: Values) -> tuple[Values, Values]:
     return {f: v for f, v in values.items() if f not in many}, {f: v for f, v in values.items() if f in many}
 
 
-def _bound(database: Database, values: Values) -> list[Any]:
-    """Values as columns keep them."""
+def _bound(database: Database, values: Values) -> dict[str, Any]:
+    """Values as columns keep them, by column."""
     types = {f.id: TYPES[f.type] for f in database.fields}
-    return [types[f].to_column(v) for f, v in values.items()]
+    return {ddl.column(f, part): kept for f, v in values.items() for part, kept in types[f].to_columns(v).items()}
 
 
 def read(row: Row, database: Database) -> Record:
@@ -78,9 +82,14 @@ def read(row: Row, database: Database) -> Record:
         row["version"],
         row["created_at"],
         row["changed_at"],
-        {f.id: TYPES[f.type].from_column(row[f"f_{f.id}"]) for f in database.fields},
+        {f.id: _of_row(row, f) for f in database.fields},
         row["deleted_at"] is not None,
     )
+
+
+def _of_row(row: Row, field: Field) -> Value:
+    type_ = TYPES[field.type]
+    return type_.from_columns({part: row[ddl.name(field.id, part)] for part in ("", *type_.more_columns)})
 
 
 def wire(values: Mapping[int, Value]) -> dict[str, Wire]:
@@ -196,8 +205,9 @@ def add_later(
 
 def _insert(database: Database, values: Values) -> tuple[str, list[Any]]:
     own, _ = _apart(database, values)
-    names = ", ".join(ddl.column(f) for f in own)
-    return f"INSERT INTO {ddl.table(database.id)} ({names}) VALUES ({', '.join(['%s'] * len(own))})", _bound(database, own)
+    bound = _bound(database, own)
+    marks = ", ".join(["%s"] * len(bound))
+    return f"INSERT INTO {ddl.table(database.id)} ({', '.join(bound)}) VALUES ({marks})", list(bound.values())
 
 
 def _added(t: Transaction, workspace_id: int, database: Database, record_id: int, values: Values, origin: Origin) -> int:
@@ -222,10 +232,11 @@ def change(t: Transaction, workspace_id: int, database: Database, record: Record
     values = with_new_choices(t, workspace_id, values)
     before = {f: record.values[f] for f in values}
     own, many = _apart(database, values)
-    sets = "".join(f", {ddl.column(f)}=%s" for f in own)
+    bound = _bound(database, own)
+    sets = "".join(f", {column}=%s" for column in bound)
     t.execute(
         f"UPDATE {ddl.table(database.id)} SET version=version+1, changed_at=NOW(3){sets} WHERE id=%s",
-        [*_bound(database, own), record.id],
+        [*bound.values(), record.id],
     )
     labels.write(t, database.id, record.id, many)
     return _log(t, workspace_id, database.id, record.id, record.version + 1, "update", origin, before, values)

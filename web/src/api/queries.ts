@@ -12,7 +12,7 @@ export type Run = Schemas["RunOut"];
 export type Need = Schemas["NeedOut"];
 export type Connection = Schemas["ConnectionOut"];
 export type App = Schemas["AppOut"];
-export type Wire = string | boolean | string[] | null;
+export type Wire = string | boolean | string[] | string[][] | null;
 
 export const useMe = () =>
   useQuery({ queryKey: ["me"], queryFn: () => answer(client.GET("/api/v1/me")), staleTime: Infinity, retry: false });

@@ -469,7 +469,8 @@ export interface paths {
         };
         /**
          * Download
-         * @description What a file contains, fetched from where it lies; as a download only, whatever kind it says it is of.
+         * @description What a file contains, fetched from where it lies; as a download only, whatever kind it says it is of. `place` says which
+         *     one of several, from 0.
          */
         get: operations["download_api_v1_databases__database_id__records__record_id__files__field_id__get"];
         put?: never;
@@ -2177,7 +2178,7 @@ export interface components {
         ChangeOut: {
             /** After */
             after: {
-                [key: string]: string | boolean | string[] | null;
+                [key: string]: string | boolean | string[] | string[][] | null;
             } | null;
             /**
              * At
@@ -2186,7 +2187,7 @@ export interface components {
             at: string;
             /** Before */
             before: {
-                [key: string]: string | boolean | string[] | null;
+                [key: string]: string | boolean | string[] | string[][] | null;
             } | null;
             /** By */
             by: string;
@@ -3253,16 +3254,20 @@ export interface components {
              * @example text
              * @example long_text
              * @example number
+             * @example amount
              * @example date
              * @example datetime
+             * @example span
              * @example time
              * @example duration
              * @example choice
              * @example email
+             * @example person
              * @example link
              * @example yes_no
              * @example labels
              * @example file
+             * @example files
              */
             type: string;
         };
@@ -3651,7 +3656,7 @@ export interface components {
             id: number;
             /** Values */
             values: {
-                [key: string]: string | boolean | string[] | null;
+                [key: string]: string | boolean | string[] | string[][] | null;
             };
             /** Version */
             version: number;
@@ -3711,7 +3716,7 @@ export interface components {
             provisional: {
                 [key: string]: {
                     [key: string]: {
-                        [key: string]: string | boolean | string[] | null;
+                        [key: string]: string | boolean | string[] | string[][] | null;
                     };
                 };
             };
@@ -3938,14 +3943,14 @@ export interface components {
             /** Lists */
             lists: {
                 [key: string]: {
-                    [key: string]: string | boolean | string[] | null;
+                    [key: string]: string | boolean | string[] | string[][] | null;
                 }[];
             };
             /** Title */
             title: string;
             /** Values */
             values: {
-                [key: string]: string | boolean | string[] | null;
+                [key: string]: string | boolean | string[] | string[][] | null;
             };
         };
         /** SampleResult */
@@ -3968,12 +3973,12 @@ export interface components {
              */
             lists: {
                 [key: string]: {
-                    [key: string]: string | boolean | string[] | null;
+                    [key: string]: string | boolean | string[] | string[][] | null;
                 }[];
             };
             /** Values */
             values: {
-                [key: string]: string | boolean | string[] | null;
+                [key: string]: string | boolean | string[] | string[][] | null;
             };
         };
         /** SamplesIn */
@@ -4494,7 +4499,7 @@ export interface components {
              *     }
              */
             values: {
-                [key: string]: string | boolean | string[] | null;
+                [key: string]: string | boolean | string[] | string[][] | null;
             };
         };
         /**
@@ -5980,7 +5985,9 @@ export interface operations {
     };
     download_api_v1_databases__database_id__records__record_id__files__field_id__get: {
         parameters: {
-            query?: never;
+            query?: {
+                place?: number;
+            };
             header?: never;
             path: {
                 database_id: number;

@@ -1,6 +1,12 @@
 import type { ComponentType } from "react";
 import type { Field, Wire } from "../api/queries";
 
+export interface Lead {
+  words: string;
+  href: string;
+  download: boolean;
+}
+
 export interface EditorProps {
   field: Field;
   value: Wire | undefined;
@@ -15,11 +21,11 @@ export interface FieldView {
   /** Pixels of its column in a table. */
   width: number;
   isNumber?: boolean;
-  /** How a value that is there reads. */
-  reads?: (value: NonNullable<Wire>, field: Field, zone: string) => string;
+  /** How a value that is there reads; without a field where a line carries it, by the names of its choices. */
+  reads?: (value: NonNullable<Wire>, field: Field | null, zone: string) => string;
   /** What an editing box begins with: what can be typed back and understood. */
   typed?: (value: NonNullable<Wire>, zone: string) => string;
   Editor?: ComponentType<EditorProps>;
-  /** Where a click on it leads; `copy` is where a copy of a file is downloaded. */
-  leads?: (shown: string, copy: string) => { href: string; download: boolean };
+  /** Where clicks on it lead; `copy` is where a copy of a file is downloaded. */
+  leads?: (value: NonNullable<Wire>, copy: string) => Lead[];
 }

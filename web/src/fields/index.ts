@@ -14,6 +14,12 @@ export function reads(field: Field, value: Wire | undefined, zone: string): stri
   return viewOf(field).reads?.(value, field, zone) ?? String(value);
 }
 
+/** How a value that a line carries reads: choices and labels are their names there. */
+export function readsCarried(type: string, value: Wire | undefined, zone: string): string {
+  if (value == null || value === "") return "";
+  return views.get(type)?.reads?.(value, null, zone) ?? String(value);
+}
+
 /** What an editing box begins with. */
 export function typed(field: Field, value: Wire | undefined, zone: string): string {
   if (value == null) return "";

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from kelvix.core.fields.field_type import FieldType, Taking, one_line
 from kelvix.core.patterns import short
-from kelvix.core.values import Unfit, Value, shorten
+from kelvix.core.values import Person, Unfit, Value, shorten
 
 LONGEST = 320
 # WHATWG HTML, "valid e-mail address" (input type=email), with a required dot-free or dotted host as the text gives it.
@@ -24,8 +24,11 @@ class Email(FieldType):
     longest = LONGEST
     column, index_prefix = "VARCHAR(320)", 60
     reads_first_words = True
-    fits = {"text": 0.5}
+    fits = {"person": 0.8, "text": 0.5}
     never_fits = frozenset(("date", "datetime", "number", "yes_no", "link"))
+
+    def coerce(self, value: Value, how: Taking) -> Value:
+        return super().coerce(value.address if isinstance(value, Person) and value.address else value, how)
 
     def read(self, text: str, how: Taking) -> Value:
         line = one_line(text)

@@ -9,7 +9,7 @@ from typing import Any, ClassVar
 from zoneinfo import ZoneInfo
 
 from kelvix.core.operators import Operator
-from kelvix.core.values import Choice, Unfit, Value, Wire, as_text, shorten
+from kelvix.core.values import Choice, Type, Unfit, Value, Wire, as_text, shorten
 
 TEXT_OPERATORS: tuple[Operator, ...] = ("mentions", "mentions_none", "is", "is_not", "begins", "ends", "filled", "empty")
 TEXTS_SOUGHT: tuple[Operator, ...] = ("is", "begins", "mentions", "filled", "empty")
@@ -42,6 +42,9 @@ class FieldType(ABC):
     operators: ClassVar[tuple[Operator, ...]] = TEXT_OPERATORS  # of conditions
     sought: ClassVar[tuple[Operator, ...]] = TEXTS_SOUGHT  # of Find
     compares_values: ClassVar[bool] = False  # by the standard's own operators, not as texts
+    parts: ClassVar[Mapping[str, Type]] = {}  # of a value of several parts, as formulas call them
+    compared_by: ClassVar[str | None] = None  # the part by which conditions compare it
+    as_day: ClassVar[bool] = False  # that part is compared by its day
     has_order: ClassVar[bool] = False  # there is a least and a greatest
     has_sum: ClassVar[bool] = False
     has_choices: ClassVar[bool] = False
@@ -52,6 +55,7 @@ class FieldType(ABC):
     never_fits: ClassVar[frozenset[str]] = frozenset()  # types whose values it refuses, whatever they are
 
     column: ClassVar[str | None] = "TEXT"  # in MariaDB; None: many values, in a table beside
+    more_columns: ClassVar[Mapping[str, str]] = {}  # of the parts that the first does not hold, by what follows its name
     index_prefix: ClassVar[int | None] = None  # characters by which it is looked up; None: all
     is_indexed: ClassVar[bool] = True
 
@@ -100,6 +104,10 @@ class FieldType(ABC):
         """What one types for a literal of a formula; nothing where it is of another type."""
         return None
 
+    def of_parts(self, parts: Mapping[str, Any], zone: ZoneInfo) -> Value:
+        """A value from what a formula gave for its parts. Raises Unfit."""
+        raise TypeError(f"a {self.name} has no parts")
+
     def to_column(self, value: Value) -> Any:
         """As its column keeps it."""
         return value
@@ -107,6 +115,22 @@ class FieldType(ABC):
     def from_column(self, raw: Any) -> Value:
         """As its column gave it."""
         return raw if raw != "" else None
+
+    def to_columns(self, value: Value) -> dict[str, Any]:
+        """As all its columns keep it, by what follows the first one's name."""
+        return {"": self.to_column(value)}
+
+    def from_columns(self, raw: Mapping[str, Any]) -> Value:
+        """As its columns gave it."""
+        return self.from_column(raw[""])
+
+    def within(self, value: Value) -> dict[str, Any]:
+        """What its further columns hold of all values that are more or less than this one."""
+        return {}
+
+    def known_by(self, value: Value) -> dict[str, Any]:
+        """What the columns of a value hold that is the same as this one."""
+        return self.to_columns(value)
 
 
 def one_line(text: str) -> str:

@@ -45,9 +45,12 @@ class Labels(FieldType):
         return tuple(found.values()) or None
 
     def from_wire(self, wire: Wire) -> Value:
-        if isinstance(wire, list) and all(isinstance(w, str) for w in wire):
-            return tuple(wire)
-        raise ValueError
+        if not isinstance(wire, list):
+            raise ValueError
+        texts = tuple(w for w in wire if isinstance(w, str))
+        if len(texts) < len(wire):
+            raise ValueError
+        return texts
 
     def from_column(self, raw: Any) -> Value:
         """From the ids that the table beside gives, joined by commas."""

@@ -1,3 +1,3 @@
 import type { FieldView } from "../fieldView";
 
-export default { width: 180, leads: (shown) => ({ href: shown, download: false }) } satisfies FieldView;
+export default { width: 180, leads: (value) => [{ words: String(value), href: String(value), download: false }] } satisfies FieldView;

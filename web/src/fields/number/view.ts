@@ -1,6 +1,4 @@
 import type { FieldView } from "../fieldView";
+import { inThousands } from "./inThousands";
 
-/** With commas between thousands. */
-const reads: FieldView["reads"] = (value) => String(value).replace(/\B(?=(\d{3})+(?!\d))(?<!\.\d*)/g, ",");
-
-export default { width: 100, isNumber: true, reads } satisfies FieldView;
+export default { width: 100, isNumber: true, reads: (value) => inThousands(String(value)) } satisfies FieldView;

@@ -128,13 +128,15 @@ interface ValueProps {
 
 function Value({ field, value, zone, copy, onEdit }: ValueProps) {
   const shown = reads(field, value, zone);
-  const leads = shown ? viewOf(field).leads?.(shown, copy) : undefined;
+  const leads = shown && value != null ? viewOf(field).leads?.(value, copy) : undefined;
   if (leads) {
     return (
-      <span className="row" style={{ gap: 6 }}>
-        <a className="clip" href={leads.href} {...(leads.download ? { download: true, title: "Downloads a copy" } : { target: "_blank", rel: "noreferrer" })}>
-          {shown}
-        </a>
+      <span className="row" style={{ gap: "0 6px", flexWrap: "wrap" }}>
+        {leads.map((one) => (
+          <a key={one.href} className="clip" href={one.href} {...(one.download ? { download: true, title: "Downloads a copy" } : { target: "_blank", rel: "noreferrer" })}>
+            {one.words}
+          </a>
+        ))}
         <button className="link" onClick={onEdit} aria-label={`Edit ${field.name}`}>
           edit
         </button>

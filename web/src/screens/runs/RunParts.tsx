@@ -3,7 +3,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { answer, client } from "../../api/client";
 import { useApp, useDatabases, useMe, type Run, type Wire } from "../../api/queries";
-import { reads } from "../../fields";
+import { reads, readsCarried } from "../../fields";
 import { dateTime } from "../../parts/dates";
 import type { Document } from "../timetable/model";
 import { WROTE } from "./undone";
@@ -85,7 +85,7 @@ function OneRecord({ run, line, document, place }: { run: Run; line: string | nu
       <dl className="pairs">
         {named.map((f) => {
           const value = values[f.key] ?? null;
-          return <Pair key={f.key} name={f.name.join(" › ")} value={value && (f.type === "datetime" || MOMENT.test(String(value))) ? dateTime(String(value), zone) : value} />;
+          return <Pair key={f.key} name={f.name.join(" › ")} value={value === null ? null : MOMENT.test(String(value)) ? dateTime(String(value), zone) : readsCarried(f.type, value, zone)} />;
         })}
         {values.problems && <Pair name="What could not be read" value={values.problems} />}
       </dl>

@@ -1,7 +1,7 @@
 import { Button } from "@mui/material";
 import { useCallback, useMemo, useRef, useState, type KeyboardEvent } from "react";
 import { useApp, useDatabases, type Sample, type WorkflowDetail } from "../../api/queries";
-import { dateTime, day } from "../../parts/dates";
+import { readsCarried } from "../../fields";
 import { TrialCell } from "./cells";
 import { Grid } from "./Grid";
 import { LinePanel } from "./LinePanel";
@@ -57,7 +57,7 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, read
     (ref: Ref) => {
       const value = valueOf(ref);
       const type = rehearsal?.carried.find((c) => sameRef({ line: c.line, value: c.key }, ref))?.type;
-      return value == null ? "" : type === "datetime" ? dateTime(String(value), zone) : type === "date" ? day(`${String(value)}T12:00:00Z`, "UTC") : type === "file" && Array.isArray(value) ? (value[0] ?? "") : Array.isArray(value) ? value.join(", ") : String(value);
+      return readsCarried(type ?? "", value, zone);
     },
     [valueOf, rehearsal, zone],
   );

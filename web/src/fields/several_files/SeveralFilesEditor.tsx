@@ -1,0 +1,38 @@
+import { useMutation } from "@tanstack/react-query";
+import { upload } from "../../api/upload";
+import { useNotices } from "../../frame/Notices";
+import { ChooseFile } from "../../parts/ChooseFile";
+import type { EditorProps } from "../fieldView";
+import { filesOf } from "./filesOf";
+
+/** Files put into a field by hand, one after the other, or taken away one by one. */
+export function SeveralFilesEditor({ field, value, onDone }: EditorProps) {
+  const { fail } = useNotices();
+  const files = filesOf(value);
+  const send = useMutation({
+    mutationFn: (file: File) => upload(file),
+    onSuccess: (kept) => onDone([...files, kept]),
+    onError: (error) => {
+      fail(error);
+      onDone(undefined);
+    },
+  });
+  if (send.isPending) return <span className="quiet">sending {send.variables.name} …</span>;
+  const without = (at: number) => files.filter((_, n) => n !== at);
+  return (
+    <span className="row" style={{ gap: "0 10px", flexWrap: "wrap" }} onKeyDown={(event) => event.key === "Escape" && onDone(undefined)}>
+      {files.map((file, at) => (
+        <span className="label" key={file[3]}>
+          {file[0]}
+          <button type="button" aria-label={`Take ${file[0] ?? "it"} away`} onClick={() => onDone(files.length > 1 ? without(at) : null)}>
+            ×
+          </button>
+        </span>
+      ))}
+      <ChooseFile words={files.length > 0 ? "add another" : "choose a file"} label={`A file for ${field.name}`} focus onFile={(file) => send.mutate(file)} />
+      <button className="link" onClick={() => onDone(undefined)}>
+        leave it
+      </button>
+    </span>
+  );
+}
