@@ -13,7 +13,21 @@ from hypothesis import strategies as st
 from kelvix.core.fields import TYPES, coerce, from_wire
 from kelvix.core.fields.date import Doubtful
 from kelvix.core.fields.email import EMAIL
-from kelvix.core.values import Amount, Choice, File, NewChoice, Person, Span, Unfit, as_text, fold, shorten, to_wire, whole
+from kelvix.core.values import (
+    Amount,
+    Choice,
+    File,
+    NewChoice,
+    Person,
+    Referred,
+    Span,
+    Unfit,
+    as_text,
+    fold,
+    shorten,
+    to_wire,
+    whole,
+)
 
 LONDON = ZoneInfo("Europe/London")
 SUMMER = datetime(2026, 7, 1, 11, 30, tzinfo=UTC)
@@ -143,6 +157,7 @@ KEPT = {
     "person": Person,
     "span": Span,
     "several_files": tuple,
+    "reference": tuple,
 }
 
 
@@ -162,6 +177,7 @@ def of_type(to):
         "yes_no": st.booleans(),
         "labels": st.lists(st.text(), min_size=1).map(tuple),
         "file": FILES,
+        "reference": st.lists(st.builds(Referred, st.text(), st.integers(1, 99), st.integers(1, 99)), min_size=1).map(tuple),
         "several_files": st.lists(FILES, min_size=1).map(tuple),
         "amount": st.builds(Amount, st.decimals(-(10**20), 10**20, places=2), st.sampled_from(("EUR", "USD"))),
         "person": st.one_of(

@@ -13,8 +13,8 @@ from kelvix.core.feel import FUNCTIONS, Env, Scope, read
 from kelvix.core.feel import tree as t
 from kelvix.core.fields import TYPES, coerce, from_wire
 from kelvix.core.filling import Carried
-from kelvix.core.schema import CarriedField
-from kelvix.core.values import Amount, File, Person, Span, Unfit, as_text, to_wire
+from kelvix.core.schema import CarriedField, Field
+from kelvix.core.values import Amount, File, Person, Referred, Span, Unfit, as_text, to_wire
 from kelvix.core.workflow import Condition, Reference
 
 LONDON = ZoneInfo("Europe/London")
@@ -185,3 +185,25 @@ def test_files_are_several_each_once():
         coerce("a.pdf", "several_files", LONDON)
     with pytest.raises(Unfit, match="more than the 100"):
         coerce(tuple(File(f"{n}", 1, "", f"files:{n}") for n in range(101)), "several_files", LONDON)
+
+
+def test_a_reference_takes_links_and_numbers_of_records_of_its_database():
+    field = Field(5, "Organ", "reference", refers_to=7)
+    take = lambda value: field.take(value, LONDON, None)  # noqa: E731
+    there = Referred("Oxbow", 7, 12)
+    assert take("https://kelvix.example/databases/7/12") == (there,) == take("12") == take(there) == take((there, "12"))
+    assert [str(r) for r in take(there)] == ["Oxbow"] and [str(r) for r in take("12")] == ["record 12"]
+    assert take("  ") is None and take(()) is None
+    assert field.seek("12", LONDON, None) == there
+    for value, said in (
+        ("https://kelvix.example/databases/8/12", "of another database"),
+        (Referred("Ada", 8, 1), "“Ada” is a record of another database"),
+        ("Oxbow", "“Oxbow” is not a record"),
+        (tuple(Referred(str(n), 7, n) for n in range(1, 502)), "more than the 500"),
+    ):
+        with pytest.raises(Unfit, match=said):
+            take(value)
+    with pytest.raises(Unfit, match="compare with one"):
+        field.seek((there, Referred("Wend", 7, 13)), LONDON, None)
+    row = Condition(REF, "has", ("oxbow",))
+    assert conditions.holds(row, carried("reference", (there,)), ENV) is True

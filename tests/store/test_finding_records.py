@@ -93,7 +93,7 @@ def test_records_are_found_by_every_type(made, field, operator, value, which):
 @pytest.mark.parametrize("type_", TYPES)
 def test_filled_and_empty(made, type_):
     space, database, kept = made
-    if "filled" in TYPES[type_].sought and type_ != "text":
+    if "filled" in TYPES[type_].sought and type_ != "text" and not TYPES[type_].refers:  # see test_references
         filled, empty = (ask(space, database, [(type_, o, None)], take="oldest") for o in ("filled", "empty"))
         assert filled.record == kept[0] and kept[0] not in (empty.record,) and empty.count + filled.count == 3
 

@@ -13,7 +13,7 @@ from kelvix.api.field_types import KnownType
 from kelvix.api.idempotency import once
 from kelvix.api.problems import Problem
 from kelvix.api.trash import Deleted, UseOut, ask_first, uses_out
-from kelvix.core.fields import coerce, from_wire
+from kelvix.core.fields import from_wire
 from kelvix.core.schema import Database
 from kelvix.core.schema import Field as FieldOf
 from kelvix.core.values import File, Type, Unfit, Value, Wire, whole
@@ -41,6 +41,8 @@ class FieldOut(BaseModel):
     required: bool
     choices: list[ChoiceOut]
     grows: bool = Field(description="whether what is written to it may add choices")
+    refers_to: int | None = Field(None, description="the database whose records are its values")
+    back: int | None = Field(None, description="the field of that database that refers back")
 
 
 class DatabaseOut(BaseModel):
@@ -57,9 +59,13 @@ class NewFieldIn(BaseModel):
     required: bool = False
     choices: list[str] = []
     grows: bool = False
+    refers_to: int | None = Field(None, description="of a field of references: the database whose records are its values")
+    back_name: str | None = Field(None, max_length=200, description="how the field there is called that refers back")
 
     def plain(self) -> NewField:
-        return NewField(self.name, self.type, self.required, tuple(self.choices), self.grows)
+        return NewField(
+            self.name, self.type, self.required, tuple(self.choices), self.grows, self.refers_to, self.back_name or ""
+        )
 
 
 class DatabaseIn(BaseModel):
@@ -97,6 +103,11 @@ class ValuesIn(BaseModel):
     """What is not named is left as it is."""
 
     values: dict[str, Wire] = Field(examples=[{"1": "Quote for a tremulant"}])
+
+
+class TitleOut(BaseModel):
+    id: int
+    title: str
 
 
 class RecordsIn(BaseModel):
@@ -155,6 +166,8 @@ def database_out(d: Database, count: int | None = None) -> DatabaseOut:
                 required=f.required,
                 choices=[ChoiceOut(id=c.id, name=c.name) for c in f.choices],
                 grows=f.grows,
+                refers_to=f.refers_to,
+                back=f.back,
             )
             for f in d.fields
         ],
@@ -193,7 +206,7 @@ def check_values(who: Caller, database: Database, given: dict[str, Wire], comple
             except Unfit:
                 value = tuple(map(str, wire)) if isinstance(wire, list) else wire
             value = _with_kept_files(who, field, value)
-            values[field.id] = coerce(value, field.type, who.space.zone, field.choices, who.space.order, field.grows)
+            values[field.id] = field.take(value, who.space.zone, who.space.order)
         except Unfit as unfit:
             wrong[key] = str(unfit)
     for field in database.fields:
@@ -292,7 +305,12 @@ def remove_field(who: Editor, database_id: int, field_id: int, anyway: bool = Fa
     database = _database(who, database_id)
     field = database.field(field_id)
     if field is not None:
-        ask_first(f"{database.name} › {field.name}", using.of_field(who.engine, who.space, database, field_id), anyway)
+        uses = using.of_field(who.engine, who.space, database, field_id)
+        if field.refers_to is not None and field.back is not None:  # the one that refers back goes with it
+            uses += [
+                u for u in using.of_field(who.engine, who.space, _database(who, field.refers_to), field.back) if u not in uses
+            ]
+        ask_first(f"{database.name} › {field.name}", uses, anyway)
     databases.take_field_away(who.space, database, field_id, who.person.name)
     who.announce("databases", "trash")
     return Deleted(entries=who.space.read(lambda t: trash.of(t, who.space.id, "field", [field_id], database_id)))
@@ -306,6 +324,14 @@ def list_records(
     database = _database(who, database_id)
     found = who.space.read(lambda t: records.newest(t, database, limit, before))
     return RecordsOut(records=[record_out(r) for r in found], next=found[-1].id if len(found) == limit else None)
+
+
+@router.get("/databases/{database_id}/titles")
+def list_titles(who: Reader, database_id: int, text: Annotated[str, Query(max_length=200)] = "") -> list[TitleOut]:
+    """The newest records whose title has this text, for choosing one."""
+    database = _database(who, database_id)
+    found = who.space.read(lambda t: records.titled(t, database, text.strip()))
+    return [TitleOut(id=id, title=title) for id, title in found]
 
 
 @router.post("/databases/{database_id}/records", status_code=201)
@@ -322,7 +348,7 @@ def add_record(
         return Written(record=record_out(made), change=seq).model_dump(mode="json")
 
     answer = once(who, f"records of {database_id}", idempotency_key, body, work)
-    who.announce(f"records:{database_id}")
+    who.announce(*database.shown_by(values))
     return Written.model_validate(answer)
 
 
@@ -348,7 +374,7 @@ def change_record(
 
     seq, now = who.space.transact(work)
     assert now
-    who.announce(f"records:{database_id}")
+    who.announce(*database.shown_by(values))
     return Written(record=record_out(now), change=seq)
 
 

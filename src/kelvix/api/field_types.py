@@ -31,6 +31,7 @@ class FieldTypeOut(BaseModel):
     accepts: str
     refuses: str
     has_choices: bool
+    refers: bool = Field(description="whether a field of it says to which database it refers")
     in_requests: bool = Field(description="whether a request may declare a value of it")
     is_sorted: bool = Field(description="whether records can go by it")
     has_order: bool = Field(description="whether there is a least and a greatest")

@@ -16,7 +16,7 @@ from rapidfuzz import fuzz
 from kelvix.core import formulas
 from kelvix.core.feel import Env
 from kelvix.core.feel import tree as t
-from kelvix.core.fields import TYPES, coerce
+from kelvix.core.fields import TYPES
 from kelvix.core.fields.date import ORDERS, Doubtful
 from kelvix.core.fields.email import EMAIL
 from kelvix.core.schema import CarriedField, CarriedList, Database, Field
@@ -164,7 +164,7 @@ def references(filling: Filling) -> tuple[Reference, ...]:
 
 def _coerced(value: Value, field: Field, env: Env) -> Value:
     """A value as a field keeps it, by the workspace's ways of writing. Raises Unfit."""
-    return coerce(value, field.type, env.zone, field.choices, env.order, field.grows)
+    return field.take(value, env.zone, env.order)
 
 
 def is_filled(filling: Filling) -> bool:

@@ -14,12 +14,12 @@ from rapidfuzz import fuzz
 
 from kelvix.core.cells import Answer, Finding, PartResult
 from kelvix.core.feel import Env
-from kelvix.core.fields import TYPES, coerce
+from kelvix.core.fields import TYPES
 from kelvix.core.figures import as_list, check_figures, figure, figure_fields
 from kelvix.core.filling import Carried, Held, ListRow, Remedy, compute, is_filled, references
 from kelvix.core.operators import OPERATOR_WORDS, Operator
 from kelvix.core.schema import CarriedField, CarriedList, Database, Field
-from kelvix.core.values import NewChoice, Type, Unfit, Value, as_text, fold, shorten
+from kelvix.core.values import NewChoice, Unfit, Value, as_text, fold, shorten
 from kelvix.core.workflow import AddOrUpdate, Find, Sought
 
 MOST = 100  # records that are counted
@@ -88,7 +88,7 @@ def _compare(key: str, sought: Sought, database: Database, carried: Carried, env
     if sought.operator in NEEDS_NOTHING:
         return PartResult(key, "fits"), Compared(field.id, sought.operator)
     try:
-        value = _value(compute(sought.filling, carried, env), field, env)
+        value = field.seek(compute(sought.filling, carried, env), env.zone, env.order)
     except Unfit as unfit:
         return PartResult(key, "put_right", None, str(unfit)), None
     if value is None:
@@ -96,14 +96,7 @@ def _compare(key: str, sought: Sought, database: Database, carried: Carried, env
     if isinstance(value, NewChoice):  # no record has it yet: whatever asks for others is so of each
         other = Compared(field.id, sought.operator, "") if sought.operator in ("is_not", "has_none") else None
         return PartResult(key, "fits", str(value), "no record has this choice yet"), other
-    shown = field.choice_name(value) if field.type == "labels" else field.named(value)
-    return PartResult(key, "fits", shown), Compared(field.id, sought.operator, value)
-
-
-def _value(value: Value, field: Field, env: Env) -> Value:
-    """What a field is compared with, as it keeps it; labels are compared with one. Raises Unfit."""
-    type_: Type = "choice" if field.type == "labels" else field.type
-    return coerce(value, type_, env.zone, field.choices, env.order, grows=field.grows)
+    return PartResult(key, "fits", field.named(value)), Compared(field.id, sought.operator, value)
 
 
 def compared(line: Find | AddOrUpdate) -> tuple[int, ...]:

@@ -48,7 +48,7 @@ def fresh(env: Env) -> Env:
 def to_feel(value: Value, env: Env) -> object:
     """A carried value as the language has it: moments on the workspace's clock, so that its hours are those people mean."""
     if isinstance(value, tuple):
-        return list(value)
+        return [str(one) for one in value]
     if isinstance(value, Composite):
         return {name: to_feel(part, env) for name, part in value.parts().items()}
     return value.astimezone(env.zone) if isinstance(value, datetime) else value

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from kelvix.core.feel import Env
-from kelvix.core.fields import coerce
 from kelvix.core.schema import TEXT_FIELD, Database
 from kelvix.core.values import Unfit, Value, fold
 
@@ -33,7 +32,7 @@ def fill(database: Database, about: Mapping[str, Value], filled: Mapping[int, Va
         if key is None or about.get(key) is None or filled.get(field.id) is not None:
             continue
         try:
-            values[field.id] = coerce(about[key], field.type, env.zone, field.choices, env.order, field.grows)
+            values[field.id] = field.take(about[key], env.zone, env.order)
         except Unfit:
             continue
     if about.get("text"):  # below what the person wrote about it

@@ -96,7 +96,7 @@ class _Reading:
 
     def try_value(self, start: int, end: int, field: Field, text: Value, keep: bool = False) -> bool:
         try:
-            value = coerce(text, field.type, self.env.zone, field.choices, self.env.order, field.grows)
+            value = field.take(text, self.env.zone, self.env.order)
         except Unfit as unfit:
             self.unfit.append((field, str(unfit)))
             return False
@@ -161,7 +161,7 @@ def _given(texts: tuple[str, ...], field: Field, env: Env) -> Value:
     """Raises Unfit."""
     value: Value = texts if field.type == "labels" and len(texts) > 1 else ", ".join(texts)
     try:
-        return coerce(value, field.type, env.zone, field.choices, env.order, field.grows)
+        return field.take(value, env.zone, env.order)
     except Unfit:
         if field.type not in ("date", "datetime"):
             raise
@@ -229,7 +229,7 @@ def _shortest(text: str, field: Field, r: _Reading) -> tuple[str, Value]:
     for word in reversed(words):
         piece = text[: word.end()].rstrip(",;")
         try:
-            if coerce(piece, field.type, r.env.zone, field.choices, r.env.order, False) is not None:
+            if field.take(piece, r.env.zone, r.env.order, may_grow=False) is not None:
                 return text[: word.end()], piece
         except Unfit:
             continue

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
+from zoneinfo import ZoneInfo
 
-from kelvix.core.fields import TYPES
+from kelvix.core.fields import TYPES, is_blank, take
+from kelvix.core.fields.field_type import Taking
 from kelvix.core.values import Choice, NewChoice, Type, Value
 
 TEXT_FIELD = 0  # the record's own text, its main column: a target like any field, with an identity of its own
@@ -13,7 +16,8 @@ TEXT_FIELD = 0  # the record's own text, its main column: a target like any fiel
 @dataclass(frozen=True)
 class Field:
     """A field of a database. Referred to by `id`, so that renaming it changes nothing elsewhere. `grows`: what is written to
-    it may add choices."""
+    it may add choices. `refers_to`: the database whose records are its values; `back`: the field there that refers back;
+    `leads`: whether this one was made first of the two; `their_title`: the field by which the records there are called."""
 
     id: int
     name: str
@@ -21,6 +25,21 @@ class Field:
     required: bool = False
     choices: tuple[Choice, ...] = ()
     grows: bool = False
+    refers_to: int | None = None
+    back: int | None = None
+    leads: bool = True
+    their_title: int | None = None
+
+    def take(self, value: Value, zone: ZoneInfo, order: str | None, may_grow: bool = True) -> Value:
+        """A value as this field keeps it. Raises Unfit."""
+        return take(value, self.type, self._taking(zone, order, may_grow))
+
+    def seek(self, value: Value, zone: ZoneInfo, order: str | None) -> Value:
+        """A value as this field is compared with it by a Find line. Raises Unfit."""
+        return None if is_blank(value) else TYPES[self.type].seek(value, self._taking(zone, order, True))
+
+    def _taking(self, zone: ZoneInfo, order: str | None, may_grow: bool) -> Taking:
+        return Taking(zone, order, self.choices, self.grows and may_grow, self.refers_to)
 
     def choice_name(self, choice_id: object) -> str | None:
         """A choice's name; a new one's is itself."""
@@ -44,6 +63,11 @@ class Database:
     id: int
     name: str
     fields: tuple[Field, ...]
+
+    def shown_by(self, fields: Iterable[int]) -> set[str]:
+        """What is told to screens when these fields of a record change: this database, and those whose records refer back."""
+        back = {self.field(f) for f in fields}
+        return {f"records:{d}" for d in (self.id, *(f.refers_to for f in back if f is not None and f.refers_to is not None))}
 
     def field(self, field_id: int) -> Field | None:
         return next((f for f in self.fields if f.id == field_id), None)

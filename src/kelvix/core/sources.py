@@ -109,13 +109,16 @@ def time_values(at: datetime, before: datetime | None, missed: int, env: Env) ->
     }
 
 
+CHANGED = ("update", "linked")  # a record's own value, or what refers back to it
+
+
 def matches(
     event: RecordEvent, database: Database, kind: str, before: Mapping[int, Value] | None, after: Mapping[int, Value] | None
 ) -> bool:
     """Whether a logged change is one that starts the workflow. `before` and `after` have the fields that changed."""
     if event.event == "added":
         return kind == "add"
-    if event.event in BUTTONS or kind != "update" or before is None or after is None:
+    if event.event in BUTTONS or kind not in CHANGED or before is None or after is None:
         return False
     if event.event == "changed":
         return not event.fields or any(f in after for f in event.fields)

@@ -16,7 +16,7 @@ from rapidfuzz import fuzz
 
 from kelvix.core.feel import Env
 from kelvix.core.feel import tree as t
-from kelvix.core.fields import TYPES, coerce
+from kelvix.core.fields import TYPES
 from kelvix.core.filling import Carried, compute
 from kelvix.core.schema import CarriedField, Database, Field
 from kelvix.core.values import Type, Unfit, fold
@@ -165,7 +165,7 @@ def _looks(field: Field, filling: Filling, samples: Sequence[Carried], env: Env)
     fit = filled = 0
     for carried in samples:
         try:
-            value = coerce(compute(filling, carried, env), field.type, env.zone, field.choices, env.order, field.grows)
+            value = field.take(compute(filling, carried, env), env.zone, env.order)
         except Unfit:
             filled += 1
             continue

@@ -17,6 +17,7 @@ compared by stands in `core/fields`, a module for each.
 | labels    | tuple of choices' ids | list of strings                   |
 | file      | File             | list: name, size, kind, where it lies  |
 | several_files | tuple of Files | list of such lists                     |
+| reference | tuple of Referred | list of lists: id, title, database     |
 | amount    | Amount           | 1850.50 EUR                            |
 | person    | Person           | Ada Reed <ada@stbride.example>         |
 | span      | Span             | 2026-11-23/2026-11-27, or with times   |
@@ -179,6 +180,37 @@ class File(str):
         return File(wire[0], int(wire[1]), wire[2], wire[3])
 
 
+class Referred(str):
+    """A record that another one refers to. It reads as its title, as it was known last."""
+
+    database: int
+    record: int
+
+    def __new__(cls, title: str, database: int, record: int) -> Referred:
+        made = super().__new__(cls, title)
+        made.database, made.record = database, record
+        return made
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Referred) and (self.database, self.record) == (other.database, other.record)
+
+    def __ne__(self, other: object) -> bool:
+        return not self == other
+
+    def __hash__(self) -> int:
+        return hash((self.database, self.record))
+
+    def wire(self) -> list[str]:
+        return [str(self.record), str(self), str(self.database)]
+
+    @staticmethod
+    def of(wire: object) -> Referred:
+        """Raises ValueError."""
+        if not isinstance(wire, list) or len(wire) != 3 or not all(isinstance(w, str) for w in wire):
+            raise ValueError("not a record")
+        return Referred(wire[1], int(wire[2]), int(wire[0]))
+
+
 @dataclass(frozen=True)
 class Choice:
     id: str
@@ -277,8 +309,8 @@ def to_wire(value: Value) -> Wire:
     if isinstance(value, Decimal):
         return f"{value:f}"
     if isinstance(value, tuple):
-        files = [v.wire() for v in value if isinstance(v, File)]
-        return files or [str(v) for v in value]
+        lists = [v.wire() for v in value if isinstance(v, File | Referred)]
+        return lists or [str(v) for v in value]
     if isinstance(value, File | Composite):
         return value.wire()
     return value

@@ -279,7 +279,7 @@ class Carrying(Outside):
         effect = self.space.transact(work)
         self._finished = last
         progress.written()
-        self.topics.add(f"records:{database.id}")
+        self.topics |= database.shown_by(writing.written(cell.results))
         return effects.carry_on(line, effect, database, carried, around)
 
     def _run_another(self, line: RunAnother, carried: Carried, place: Place) -> Carried:

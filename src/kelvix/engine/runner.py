@@ -11,6 +11,7 @@ from dataclasses import replace
 import structlog
 
 from kelvix.connectors.contract import Limited, Passing, Standing
+from kelvix.core.values import Unfit
 from kelvix.core.workflow import (
     Add,
     AddOrUpdate,
@@ -154,6 +155,8 @@ class Runner:
             self._put_back(space, claim, str(limited), limited.after or UNSAID, False)
         except Passing as failure:
             failed = self._later(space, claim, str(failure), failure.after, connection=failure.connection)
+        except Unfit as unfit:  # what was written does not fit what is there by now
+            failed = self._fail(space, claim, str(unfit))
         except Standing as failure:
             workflow = self.versions.get(space, claim.version_id)
             used = failure.connection or workflow.when.connection

@@ -73,9 +73,12 @@ def of_record(t: Transaction, workspace_id: int, database_id: int, record_id: in
 
 
 def of_run(t: Transaction, workspace_id: int, run_id: int) -> list[Change]:
+    """What a run changed; not what that led to at records that refer back, which follows from it."""
     return [
         _change(r)
-        for r in t.rows("SELECT * FROM `change` WHERE workspace_id=%s AND run_id=%s ORDER BY seq", (workspace_id, run_id))
+        for r in t.rows(
+            "SELECT * FROM `change` WHERE workspace_id=%s AND run_id=%s AND kind<>'linked' ORDER BY seq", (workspace_id, run_id)
+        )
     ]
 
 
@@ -148,7 +151,7 @@ def undo(t: Transaction, workspace_id: int, seq: int, origin: Origin, run: int |
     if record is None:
         raise LookupError("no such record")
     match change.kind:
-        case "update":
+        case "update" | "linked":
             return _undo_update(t, workspace_id, database, change, record, origin)
         case "add" | "restore" if not record.deleted:
             if record.version != change.version and _changed_since(t, workspace_id, change, run):
@@ -170,7 +173,8 @@ def _undo_update(
         field = database.field(int(key))
         if field is None:
             continue
-        if now.get(key) != (change.after or {}).get(key):
+        then = (change.after or {}).get(key)
+        if now.get(key) != then and record.values[field.id] != from_wire(then, field.type):
             raise CannotUndo(f"{field.name} was changed again since; change it by hand")
         values[field.id] = from_wire(was, field.type)
     return records.change(t, workspace_id, database, record, values, origin)

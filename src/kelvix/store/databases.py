@@ -6,6 +6,7 @@ import json
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, replace
 
+from kelvix.core.fields import TYPES
 from kelvix.core.schema import TEXT_FIELD, Database, Field
 from kelvix.core.values import Choice, NewChoice, Type, Value, fold
 from kelvix.store import ddl, trash
@@ -15,6 +16,17 @@ from kelvix.store.directory import Space
 MOST_FIELDS = 200
 MAX_COUNTED = 10_000  # records of a database: beyond, that there are more is said
 TEXT = Field(TEXT_FIELD, "Text", "long_text")
+
+
+# Of a field f: the field by which the records are called to which it refers; whether their database is there.
+THEIR_TITLE = (
+    "IF(f.refers_to IS NULL, NULL, "
+    "(SELECT i.id FROM field i WHERE i.database_id = f.refers_to ORDER BY i.position, i.id LIMIT 1)) AS their_title"
+)
+LEADS_SOMEWHERE = (
+    "(f.refers_to IS NULL OR EXISTS "
+    "(SELECT 1 FROM `database` o WHERE o.id = f.refers_to AND o.state = 'ready' AND o.deleted_at IS NULL))"
+)
 
 
 class Refused(ValueError):
@@ -28,6 +40,8 @@ class NewField:
     required: bool = False
     choices: tuple[str, ...] = ()
     grows: bool = False
+    refers_to: int | None = None
+    back_name: str = ""  # of the field that is made on the other side
 
 
 def _choices(names: tuple[str, ...], kept: tuple[Choice, ...] = ()) -> tuple[Choice, ...]:
@@ -57,14 +71,19 @@ def _field(row: Row) -> Field:
         bool(row["required"]),
         tuple(Choice(**c) for c in json.loads(row["choices"])),
         bool(row["grows"]),
+        row["refers_to"],
+        row["back"],
+        bool(row["leads"]),
+        row["their_title"],
     )
 
 
 def _databases(t: Transaction, workspace_id: int, only: int | None = None) -> list[Database]:
     """In order of their names, each with its fields, in one journey."""
     rows = t.rows(
-        "SELECT d.id AS database_id, d.name AS database_name, f.* FROM `database` d LEFT JOIN field f "
-        "ON f.workspace_id = d.workspace_id AND f.database_id = d.id AND f.state = 'ready' WHERE d.workspace_id=%s "
+        f"SELECT d.id AS database_id, d.name AS database_name, f.*, {THEIR_TITLE} FROM `database` d LEFT JOIN field f "
+        f"ON f.workspace_id = d.workspace_id AND f.database_id = d.id AND f.state = 'ready' AND {LEADS_SOMEWHERE} "
+        "WHERE d.workspace_id=%s "
         f"AND d.state='ready' AND d.deleted_at IS NULL {'AND d.id=%s' if only is not None else ''}",
         (workspace_id, only) if only is not None else (workspace_id,),
     )
@@ -126,18 +145,19 @@ def create(space: Space, name: str, fields: tuple[NewField, ...]) -> Database:
     def work(t: Transaction) -> int:
         made = t.insert("INSERT INTO `database` (workspace_id, name) VALUES (%s,%s)", (space.id, name.strip()[:200]))
         for position, field in enumerate(wanted):
-            _insert_field(t, space.id, made, field, position)
+            _insert_field(t, space.id, made, name.strip(), field, position)
         return made
 
     database_id = space.transact(work)
-    _reconcile(space, database_id)
+    _reconcile(space, database_id, *(f.refers_to for f in wanted if f.refers_to is not None))
     found = space.read(lambda t: get(t, space.id, database_id))
     assert found
     return found
 
 
-def _reconcile(space: Space, database_id: int) -> None:
-    ddl.reconcile(space.server, database_id)
+def _reconcile(space: Space, *database_ids: int) -> None:
+    for database_id in dict.fromkeys(database_ids):
+        ddl.reconcile(space.server, database_id)
     space.transact(lambda t: changed(t, space.id))
 
 
@@ -153,10 +173,36 @@ def _check_new(new: list[NewField], have: tuple[Field, ...]) -> None:
             raise Refused(f"there is a field called {field.name} already; choose another name")
 
 
-def _insert_field(t: Transaction, workspace_id: int, database_id: int, field: NewField, position: int) -> int:
+def _insert_field(
+    t: Transaction, workspace_id: int, database_id: int, database_name: str, field: NewField, position: int
+) -> int:
+    """A field, and where it refers to records the one that refers back. Raises Refused."""
+    if TYPES[field.type].refers is not (field.refers_to is not None):
+        raise Refused(
+            "say to which database this field refers" if field.refers_to is None else "only references lead to a database"
+        )
+    made = _insert_one(t, workspace_id, database_id, field, position)
+    if field.refers_to is not None:
+        there = get(t, workspace_id, field.refers_to)
+        if there is None:
+            raise Refused("the database to which this field refers is not there any more")
+        taken = {f.name.casefold() for f in there.fields} | ({field.name.casefold()} if there.id == database_id else set())
+        wanted = field.back_name.strip() or database_name
+        named = next(n for n in (wanted, *(f"{wanted} {x}" for x in range(2, 999))) if n.casefold() not in taken)
+        last = t.row("SELECT COALESCE(MAX(position), 0) + 1 AS n FROM field WHERE database_id=%s", (there.id,))
+        back = NewField(named, field.type, refers_to=database_id)
+        other = _insert_one(t, workspace_id, there.id, back, last["n"] if last else 1, of=made)
+        t.execute("UPDATE field SET back=%s WHERE workspace_id=%s AND id=%s", (other, workspace_id, made))
+    return made
+
+
+def _insert_one(
+    t: Transaction, workspace_id: int, database_id: int, field: NewField, position: int, of: int | None = None
+) -> int:
+    """`of`: the field that this one answers to from the other side."""
     return t.insert(
-        "INSERT INTO field (workspace_id, database_id, name, type, required, choices, grows, position) "
-        "VALUES (%s,%s,%s,%s,%s,%s,%s,%s)",
+        "INSERT INTO field (workspace_id, database_id, name, type, required, choices, grows, position, refers_to, back, leads) "
+        "VALUES (%s,%s,%s,%s,%s,%s,%s,%s,%s,%s,%s)",
         (
             workspace_id,
             database_id,
@@ -166,6 +212,9 @@ def _insert_field(t: Transaction, workspace_id: int, database_id: int, field: Ne
             _dump(_choices(field.choices)),
             field.grows,
             position,
+            field.refers_to,
+            of,
+            of is None,
         ),
     )
 
@@ -176,11 +225,12 @@ def add_field(space: Space, database: Database, field: NewField) -> Field:
 
     def work(t: Transaction) -> int:
         last = t.row("SELECT COALESCE(MAX(position), 0) + 1 AS n FROM field WHERE database_id=%s", (database.id,))
-        return _insert_field(t, space.id, database.id, field, last["n"] if last else 1)
+        return _insert_field(t, space.id, database.id, database.name, field, last["n"] if last else 1)
 
     field_id = space.transact(work)
-    _reconcile(space, database.id)
-    made = space.read(lambda t: t.row("SELECT * FROM field WHERE workspace_id=%s AND id=%s", (space.id, field_id)))
+    _reconcile(space, database.id, *([field.refers_to] if field.refers_to is not None else []))
+    one = f"SELECT f.*, {THEIR_TITLE} FROM field f WHERE f.workspace_id=%s AND f.id=%s"
+    made = space.read(lambda t: t.row(one, (space.id, field_id)))
     assert made
     return _field(made)
 
@@ -258,24 +308,29 @@ def take_field_away(space: Space, database: Database, field_id: int, by: str) ->
         trash.put(t, space.id, "field", field_id, field.name, by, database.id)
 
     space.transact(work)
-    _reconcile(space, database.id)
+    _reconcile(space, database.id, *([field.refers_to] if field.refers_to is not None else []))
 
 
 def bring_field_back(space: Space, database: Database, field_id: int) -> None:
     """Take a field out of the trash, with its values. Raises Refused, LookupError."""
 
-    def work(t: Transaction) -> None:
+    def work(t: Transaction) -> int | None:
         row = t.row("SELECT * FROM field WHERE workspace_id=%s AND id=%s AND state='gone'", (space.id, field_id))
         if row is not None:
             _check_new([NewField(row["name"], row["type"])], database.fields)
         _set_field_state(t, space.id, database.id, field_id, "gone", "adding")
         trash.take(t, space.id, "field", field_id, database.id)
+        return row["refers_to"] if row else None
 
-    space.transact(work)
-    _reconcile(space, database.id)
+    there = space.transact(work)
+    _reconcile(space, database.id, *([there] if there is not None else []))
 
 
 def _set_field_state(t: Transaction, workspace_id: int, database_id: int, field_id: int, before: str, after: str) -> None:
+    """Of a field, and of the one that refers back."""
+    t.execute(
+        "UPDATE field SET state=%s WHERE workspace_id=%s AND back=%s AND state=%s", (after, workspace_id, field_id, before)
+    )
     if not t.execute(
         "UPDATE field SET state=%s WHERE workspace_id=%s AND database_id=%s AND id=%s AND state=%s",
         (after, workspace_id, database_id, field_id, before),

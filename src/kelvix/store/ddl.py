@@ -55,9 +55,19 @@ def _forget(t: Transaction, database_id: int, field_id: int | None = None) -> No
     """Forget a database, or one field of it, whose table or column went."""
     only, args = ("AND field_id=%s", (database_id, field_id)) if field_id else ("", (database_id,))
     t.execute(f"DELETE FROM record_label WHERE database_id=%s {only}", args)
+    t.execute(
+        "DELETE l FROM record_reference l JOIN field f ON l.field_id IN (f.id, f.back) "
+        f"WHERE f.database_id=%s {only.replace('field_id', 'f.id')}",
+        args,
+    )
     t.execute(f"DELETE FROM field WHERE database_id=%s {only.replace('field_id', 'id')}", args)
     if field_id is None:
         t.execute("DELETE FROM `database` WHERE id=%s AND state='going'", (database_id,))
+
+
+def _let_go_of_fields_to(t: Transaction, database_id: int) -> None:
+    """Fields of others that refer to a database go with it."""
+    t.execute("UPDATE field SET state='going' WHERE refers_to=%s AND database_id<>%s", (database_id, database_id))
 
 
 def index(server: DatabaseServer, database_id: int, field_id: int, type_: Type) -> None:
@@ -76,6 +86,7 @@ def reconcile(server: DatabaseServer, database_id: int | None = None) -> None:
     """Bring tables in line with the states of databases and fields: of one database, or of all."""
     only, args = ("AND d.id=%s", (database_id,)) if database_id else ("", ())
     for row in server.read(lambda t: t.rows(f"SELECT d.id FROM `database` d WHERE d.state='going' {only}", args)):
+        server.transact(partial(_let_go_of_fields_to, database_id=row["id"]))
         _insist(server, f"DROP TABLE IF EXISTS {table(row['id'])}")
         server.transact(partial(_forget, database_id=row["id"]))
     for row in server.read(lambda t: t.rows(f"SELECT d.id FROM `database` d WHERE d.state='adding' {only}", args)):

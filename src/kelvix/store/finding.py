@@ -12,7 +12,7 @@ from typing import Any
 from kelvix.core.cells import Answer
 from kelvix.core.fields import TYPES
 from kelvix.core.finding import MOST, MOST_ALL, NEEDS_NOTHING, Compared, Question
-from kelvix.core.schema import Database, Field
+from kelvix.core.schema import Database
 from kelvix.core.values import Value, fold
 from kelvix.store import ddl, records
 from kelvix.store.database_server import DatabaseServer, Row, Transaction
@@ -27,8 +27,9 @@ def _where(database: Database, compared: Compared) -> tuple[str, list[Any]]:
     if field is None:
         raise LookupError("no such field")
     type_ = TYPES[field.type]
-    if type_.column is None:
-        return _of_labels(database, field, compared)
+    if type_.table_beside is not None:
+        exists, args = records.BESIDE[type_.table_beside].exists(database.id, field, compared.value)
+        return (f"NOT {exists}" if compared.operator in ("empty", "has_none") else exists), args
     columns = ddl.columns(field.id, field.type)
     column = columns[""]
     if compared.operator in NEEDS_NOTHING:
@@ -42,28 +43,13 @@ def _where(database: Database, compared: Compared) -> tuple[str, list[Any]]:
         case "is_not":
             return f"NOT ({' AND '.join(f'{columns[part]} <=> %s' for part in known)})", list(known.values())
         case "begins":
-            return f"{column} LIKE %s", [_literally(value) + "%"]
+            return f"{column} LIKE %s", [records.literally(value) + "%"]
         case "mentions":
-            return f"{column} LIKE %s", ["%" + _literally(value) + "%"]
+            return f"{column} LIKE %s", ["%" + records.literally(value) + "%"]
         case operator:  # what several columns tell is compared within what is the same in the others: within a currency
             alike = type_.within(compared.value)
             same = "".join(f" AND {columns[part]} = %s" for part in alike)
             return f"{column} {SIGNS[operator]} %s{same}", [value, *alike.values()]
-
-
-def _literally(value: object) -> str:
-    """A text for LIKE, in which nothing stands for anything else."""
-    return str(value).replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
-
-
-def _of_labels(database: Database, field: Field, compared: Compared) -> tuple[str, list[Any]]:
-    one = "" if compared.value is None else " AND l.label=%s"
-    exists = (
-        f"EXISTS (SELECT 1 FROM record_label l WHERE l.database_id=%s AND l.record_id={ddl.table(database.id)}.id "
-        f"AND l.field_id=%s{one})"
-    )
-    args = [database.id, field.id, *([compared.value] if one else [])]
-    return (f"NOT {exists}" if compared.operator in ("empty", "has_none") else exists), args
 
 
 def prepare(server: DatabaseServer, database: Database, fields: Iterable[int]) -> None:

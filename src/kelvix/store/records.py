@@ -11,11 +11,12 @@ from typing import Any
 from kelvix.core.fields import TYPES
 from kelvix.core.schema import Database, Field
 from kelvix.core.values import Value, Wire, to_wire
-from kelvix.store import ddl, labels, trash
+from kelvix.store import databases, ddl, labels, references, trash
 from kelvix.store.database_server import Row, Transaction
 from kelvix.store.databases import with_new_choices
 
 Values = dict[int, Value]
+BESIDE = {"labels": labels, "references": references}  # the tables in which values lie that are not of a record's own row
 
 
 class Stale(Exception):
@@ -56,18 +57,52 @@ class Origin:
 
 def columns(database: Database) -> str:
     """What `read` needs of a record's row."""
-    own = [
-        c
-        for f in database.fields
-        for c in ([labels.column(database.id, f)] if TYPES[f.type].column is None else ddl.columns(f.id, f.type).values())
-    ]
+    own: list[str] = []
+    for field in database.fields:
+        beside = TYPES[field.type].table_beside
+        own += ddl.columns(field.id, field.type).values() if beside is None else [BESIDE[beside].column(database.id, field)]
     return ", ".join(["id", "version", "created_at", "changed_at", "deleted_at", *own])
 
 
-def _apart(database: Database, values: Values) -> tuple[Values, Values]:
+def _apart(database: Database, values: Values) -> tuple[Values, dict[Field, Value]]:
     """Values that lie in the record's own row, and those that lie beside it."""
-    many = {f.id for f in database.fields if TYPES[f.type].column is None}
-    return {f: v for f, v in values.items() if f not in many}, {f: v for f, v in values.items() if f in many}
+    many = {f.id: f for f in database.fields if TYPES[f.type].table_beside is not None}
+    return {f: v for f, v in values.items() if f not in many}, {many[f]: v for f, v in values.items() if f in many}
+
+
+def _settled(t: Transaction, workspace_id: int, database: Database, values: Values) -> Values:
+    """Values whose new choices were made, and whose references lead to what is there. Raises Unfit."""
+    values = with_new_choices(t, workspace_id, values)
+    refer = {f: values[f.id] for f in database.fields if f.refers_to is not None and f.id in values}
+    return values | {f.id: v for f, v in references.settled(t, refer).items()} if refer else values
+
+
+def _write_beside(
+    t: Transaction, workspace_id: int, database: Database, record_id: int, values: Mapping[Field, Value], origin: Origin
+) -> None:
+    """Write what lies beside a record's row. Records that refer back are changed by that too, and say so in the log."""
+    for field, value in values.items():
+        if field.refers_to is None:
+            labels.write(t, database.id, field, record_id, value)
+            continue
+        changed = [o for o in references.others(t, field, record_id, value) if (field.refers_to, o) != (database.id, record_id)]
+        there = databases.get(t, workspace_id, field.refers_to) if changed else None
+        before = _referring_back(t, there, field, changed)
+        references.write(t, field, record_id, value)
+        after = _referring_back(t, there, field, changed)
+        for other in changed:
+            if there is not None and other in before:
+                t.execute(f"UPDATE {ddl.table(there.id)} SET version=version+1, changed_at=NOW(3) WHERE id=%s", (other,))
+                now, was = after[other], before[other]
+                _log(t, workspace_id, there.id, other, now.version + 1, "linked", origin, _only(was, field), _only(now, field))
+
+
+def _referring_back(t: Transaction, there: Database | None, field: Field, ids: Sequence[int]) -> dict[int, Record]:
+    return {r.id: r for r in many(t, there, ids)} if there is not None else {}
+
+
+def _only(record: Record, field: Field) -> Values:
+    return {field.back: record.values[field.back]} if field.back in record.values else {}
 
 
 def _bound(database: Database, values: Values) -> dict[str, Any]:
@@ -129,6 +164,25 @@ def newest(t: Transaction, database: Database, limit: int, before: int | None = 
     return [read(r, database) for r in rows]
 
 
+MOST_TITLES = 50  # that are offered for choosing one
+
+
+def titled(t: Transaction, database: Database, text: str) -> list[tuple[int, str]]:
+    """The newest records whose title has a text, without regard to case and accents: their ids and titles."""
+    title = ddl.column(database.fields[0].id)
+    rows = t.rows(
+        f"SET STATEMENT max_statement_time=10 FOR SELECT id, LEFT({title}, 200) AS title FROM {ddl.table(database.id)} "
+        f"WHERE deleted_at IS NULL AND {title} LIKE %s ORDER BY id DESC LIMIT {MOST_TITLES}",
+        (f"%{literally(text)}%",),
+    )
+    return [(r["id"], r["title"]) for r in rows]
+
+
+def literally(value: object) -> str:
+    """A text for LIKE, in which nothing stands for anything else."""
+    return str(value).replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
+
+
 CHANGE = "workspace_id, seq, database_id, record_id, version, kind, run_id, line_id, origin, before_values, after_values"
 NEXT = (
     "INSERT INTO counter (workspace_id, name, n) VALUES ({workspace},'change',LAST_INSERT_ID({number})) "
@@ -181,7 +235,7 @@ def _log(
 
 def add(t: Transaction, workspace_id: int, database: Database, values: Values, origin: Origin) -> tuple[int, int]:
     """A new record: its id and its change's number, which is not known yet where a run makes it."""
-    values = with_new_choices(t, workspace_id, values)
+    values = _settled(t, workspace_id, database, values)
     record_id = t.insert(*_insert(database, values))
     return record_id, _added(t, workspace_id, database, record_id, values, origin)
 
@@ -189,9 +243,9 @@ def add(t: Transaction, workspace_id: int, database: Database, values: Values, o
 def add_later(
     t: Transaction, workspace_id: int, database: Database, values: Values, origin: Origin, then: Callable[[int], object]
 ) -> None:
-    """A new record, made with the next statement of the transaction; `then` is told its id. One with labels is made at once,
-    so that the next statement finds it by them."""
-    values = with_new_choices(t, workspace_id, values)
+    """A new record, made with the next statement of the transaction; `then` is told its id. One with values beside its row is
+    made at once, so that the next statement finds it by them."""
+    values = _settled(t, workspace_id, database, values)
     if _apart(database, values)[1]:
         then(add(t, workspace_id, database, values, origin)[0])
         return
@@ -211,7 +265,7 @@ def _insert(database: Database, values: Values) -> tuple[str, list[Any]]:
 
 
 def _added(t: Transaction, workspace_id: int, database: Database, record_id: int, values: Values, origin: Origin) -> int:
-    labels.write(t, database.id, record_id, _apart(database, values)[1])
+    _write_beside(t, workspace_id, database, record_id, _apart(database, values)[1], origin)
     return _log(t, workspace_id, database.id, record_id, 1, "add", origin, None, values)
 
 
@@ -229,16 +283,16 @@ def update(
 
 def change(t: Transaction, workspace_id: int, database: Database, record: Record, values: Values, origin: Origin) -> int:
     """Change fields of a record that this transaction has locked. The change's number."""
-    values = with_new_choices(t, workspace_id, values)
+    values = _settled(t, workspace_id, database, values)
     before = {f: record.values[f] for f in values}
-    own, many = _apart(database, values)
+    own, beside = _apart(database, values)
     bound = _bound(database, own)
     sets = "".join(f", {column}=%s" for column in bound)
     t.execute(
         f"UPDATE {ddl.table(database.id)} SET version=version+1, changed_at=NOW(3){sets} WHERE id=%s",
         [*bound.values(), record.id],
     )
-    labels.write(t, database.id, record.id, many)
+    _write_beside(t, workspace_id, database, record.id, beside, origin)
     return _log(t, workspace_id, database.id, record.id, record.version + 1, "update", origin, before, values)
 
 

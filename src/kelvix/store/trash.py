@@ -113,7 +113,8 @@ def _let_go(space: Space, kind: Kind, database_id: int, item_id: int) -> None:
                 _let_go_of_record(t, space.id, database_id, item_id)
             case "field":
                 t.execute(
-                    "UPDATE field SET state='going' WHERE workspace_id=%s AND id=%s AND state='gone'", (space.id, item_id)
+                    "UPDATE field SET state='going' WHERE workspace_id=%s AND %s IN (id, back) AND state='gone'",
+                    (space.id, item_id),
                 )
             case "database":
                 if t.execute(
@@ -125,9 +126,12 @@ def _let_go(space: Space, kind: Kind, database_id: int, item_id: int) -> None:
             case "workflow":
                 _let_go_of_workflow(t, space.id, item_id)
 
+    row = space.read(lambda t: t.row("SELECT refers_to FROM field WHERE id=%s", (item_id,))) if kind == "field" else None
     space.transact(work)
     if kind in ("field", "database"):
         ddl.reconcile(space.server, database_id or item_id)
+    if row and row["refers_to"] is not None:
+        ddl.reconcile(space.server, row["refers_to"])
 
 
 def _let_go_of_record(t: Transaction, workspace_id: int, database_id: int, record_id: int) -> None:
@@ -137,6 +141,11 @@ def _let_go_of_record(t: Transaction, workspace_id: int, database_id: int, recor
     if not t.execute(f"DELETE FROM {ddl.table(database_id)} WHERE id=%s AND deleted_at IS NOT NULL", (record_id,)):
         return  # restored a moment ago: its labels and its history stay
     t.execute("DELETE FROM record_label WHERE database_id=%s AND record_id=%s", (database_id, record_id))
+    t.execute(
+        "DELETE l FROM record_reference l JOIN field f ON (l.field_id = f.id AND f.leads AND l.from_id=%s) "
+        "OR (l.field_id = f.back AND NOT f.leads AND l.to_id=%s) WHERE f.workspace_id=%s AND f.database_id=%s",
+        (record_id, record_id, workspace_id, database_id),
+    )
     _empty_changes(t, "workspace_id=%s AND database_id=%s AND record_id=%s", (workspace_id, database_id, record_id))
 
 

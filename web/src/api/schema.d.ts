@@ -481,6 +481,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/databases/{database_id}/titles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Titles
+         * @description The newest records whose title has this text, for choosing one.
+         */
+        get: operations["list_titles_api_v1_databases__database_id__titles_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/databases/{database_id}/uses": {
         parameters: {
             query?: never;
@@ -2603,6 +2623,11 @@ export interface components {
          * @description Field 0 is the records' text.
          */
         FieldOut: {
+            /**
+             * Back
+             * @description the field of that database that refers back
+             */
+            back?: number | null;
             /** Choices */
             choices: components["schemas"]["ChoiceOut"][];
             /**
@@ -2614,6 +2639,11 @@ export interface components {
             id: number;
             /** Name */
             name: string;
+            /**
+             * Refers To
+             * @description the database whose records are its values
+             */
+            refers_to?: number | null;
             /** Required */
             required: boolean;
             /** Type */
@@ -2649,6 +2679,11 @@ export interface components {
             is_sorted: boolean;
             /** Name */
             name: string;
+            /**
+             * Refers
+             * @description whether a field of it says to which database it refers
+             */
+            refers: boolean;
             /** Refuses */
             refuses: string;
             /** Sought */
@@ -3229,6 +3264,11 @@ export interface components {
         /** NewFieldIn */
         NewFieldIn: {
             /**
+             * Back Name
+             * @description how the field there is called that refers back
+             */
+            back_name?: string | null;
+            /**
              * Choices
              * @default []
              */
@@ -3243,6 +3283,11 @@ export interface components {
              * @example Received
              */
             name: string;
+            /**
+             * Refers To
+             * @description of a field of references: the database whose records are its values
+             */
+            refers_to?: number | null;
             /**
              * Required
              * @default false
@@ -3266,8 +3311,9 @@ export interface components {
              * @example link
              * @example yes_no
              * @example labels
+             * @example reference
              * @example file
-             * @example files
+             * @example several_files
              */
             type: string;
         };
@@ -4315,6 +4361,13 @@ export interface components {
             problem: string;
             /** Times */
             times: string[];
+        };
+        /** TitleOut */
+        TitleOut: {
+            /** Id */
+            id: number;
+            /** Title */
+            title: string;
         };
         /**
          * TodayOut
@@ -6004,6 +6057,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_titles_api_v1_databases__database_id__titles_get: {
+        parameters: {
+            query?: {
+                text?: string;
+            };
+            header?: never;
+            path: {
+                database_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TitleOut"][];
+                };
             };
             /** @description Validation Error */
             422: {

@@ -5,6 +5,8 @@ export interface Lead {
   words: string;
   href: string;
   download: boolean;
+  /** Within Kelvix: opened in this window. */
+  here?: boolean;
 }
 
 export interface EditorProps {

@@ -34,12 +34,22 @@ def coerce(
 ) -> Value:
     """Bring a value into the form in which a field of type `to` keeps it. `order` is the workspace's, of day and month; `grows`
     allows new choices. Raises Unfit."""
-    if value is None or (isinstance(value, str) and not value.strip()):
+    return take(value, to, Taking(zone, order, choices, grows))
+
+
+def take(value: Value, to: Type, how: Taking) -> Value:
+    """Bring a value into the form in which a field of type `to` keeps it. Raises Unfit."""
+    if is_blank(value):
         return None
     type_ = TYPES[to]
     if isinstance(value, tuple) and len(value) == 1 and type_.column is not None:
-        return coerce(value[0], to, zone, choices, order, grows)
-    return type_.coerce(value, Taking(zone, order, choices, grows))
+        return take(value[0], to, how)
+    return type_.coerce(value, how)
+
+
+def is_blank(value: Value) -> bool:
+    """Whether there is nothing in a value."""
+    return value is None or (isinstance(value, str) and not value.strip())
 
 
 def from_wire(wire: Wire, of: Type) -> Value:

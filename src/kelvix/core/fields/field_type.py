@@ -5,7 +5,7 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Literal
 from zoneinfo import ZoneInfo
 
 from kelvix.core.operators import Operator
@@ -18,12 +18,13 @@ TEXTS_SOUGHT: tuple[Operator, ...] = ("is", "begins", "mentions", "filled", "emp
 @dataclass(frozen=True)
 class Taking:
     """How a field of a workspace takes values: its clock, its order of day and month (DMY, MDY or YMD), the field's choices,
-    and whether new ones may be added."""
+    whether new ones may be added, and the database to which it refers."""
 
     zone: ZoneInfo
     order: str | None = None
     choices: tuple[Choice, ...] = ()
     grows: bool = False
+    refers_to: int | None = None
 
 
 class FieldType(ABC):
@@ -48,6 +49,7 @@ class FieldType(ABC):
     has_order: ClassVar[bool] = False  # there is a least and a greatest
     has_sum: ClassVar[bool] = False
     has_choices: ClassVar[bool] = False
+    refers: ClassVar[bool] = False  # a field of it says to which database
     reads_first_words: ClassVar[bool] = False  # in a typed line, as many of the first words as it accepts are its value
     in_requests: ClassVar[bool] = True  # a request may declare a value of it
 
@@ -55,6 +57,7 @@ class FieldType(ABC):
     never_fits: ClassVar[frozenset[str]] = frozenset()  # types whose values it refuses, whatever they are
 
     column: ClassVar[str | None] = "TEXT"  # in MariaDB; None: many values, in a table beside
+    table_beside: ClassVar[Literal["labels", "references"] | None] = None
     more_columns: ClassVar[Mapping[str, str]] = {}  # of the parts that the first does not hold, by what follows its name
     index_prefix: ClassVar[int | None] = None  # characters by which it is looked up; None: all
     is_indexed: ClassVar[bool] = True
@@ -77,6 +80,10 @@ class FieldType(ABC):
                 f"“{shorten(text)}” has {len(text):,} characters, more than the {self.longest:,} that a {self.name} field keeps"
             )
         return self.read(text, how)
+
+    def seek(self, value: Value, how: Taking) -> Value:
+        """The value, which is not blank, as a Find line compares a field with it. Raises Unfit."""
+        return self.coerce(value, how)
 
     @abstractmethod
     def read(self, text: str, how: Taking) -> Value:

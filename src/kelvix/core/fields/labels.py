@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from kelvix.core.fields import choice
 from kelvix.core.fields.choice import choose
 from kelvix.core.fields.field_type import FieldType, Taking, one_line
 from kelvix.core.values import Unfit, Value, Wire, as_text, fold
@@ -20,13 +21,18 @@ class Labels(FieldType):
     example = ["reeds", "leather"]
     operators = ("has", "has_none", "filled", "empty")
     sought = ("has", "has_none", "filled", "empty")
-    has_choices, column = True, None
+    has_choices = True
+    column, table_beside = None, "labels"
     fits = {"choice": 0.6, "text": 0.5}
 
     def coerce(self, value: Value, how: Taking) -> Value:
         if isinstance(value, tuple):
             return self._kept(value, how)
         return self.read(as_text(value, how.zone), how)
+
+    def seek(self, value: Value, how: Taking) -> Value:
+        """One of them."""
+        return choice.TYPE.coerce(value[0] if isinstance(value, tuple) and len(value) == 1 else value, how)
 
     def read(self, text: str, how: Taking) -> Value:
         """A text that is a label as a whole is not cut at its commas."""

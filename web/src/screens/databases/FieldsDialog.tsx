@@ -2,7 +2,7 @@ import { Button, Checkbox, Dialog, DialogActions, DialogContent, DialogTitle, Me
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { answer, client, said } from "../../api/client";
-import { useFieldTypes, useTypeOf, type Database, type Field } from "../../api/queries";
+import { useDatabases, useFieldTypes, useTypeOf, type Database, type Field } from "../../api/queries";
 import { useDeleting } from "../../parts/Deleting";
 import { useRestoring } from "../trash/useTrash";
 
@@ -16,6 +16,10 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
   const [name, setName] = useState("");
   const [type, setType] = useState("text");
   const [choices, setChoices] = useState("");
+  const [refersTo, setRefersTo] = useState(0);
+  const [backName, setBackName] = useState("");
+  const databases = useDatabases().data ?? [];
+  const refers = !!typeOf(type)?.refers;
   const [problem, setProblem] = useState("");
   const again = () => {
     setProblem("");
@@ -30,12 +34,13 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
       answer(
         client.POST("/api/v1/databases/{database_id}/fields", {
           params: { path: { database_id: database.id } },
-          body: { name, type, required: false, choices: chosenFrom(type) ? split(choices) : [], grows: false },
+          body: { name, type, required: false, choices: chosenFrom(type) ? split(choices) : [], grows: false, refers_to: refers ? refersTo || null : null, back_name: backName },
         }),
       ),
     onSuccess: () => {
       setName("");
       setChoices("");
+      setBackName("");
       again();
     },
     onError,
@@ -81,7 +86,10 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
                   <td>
                     <KeptText label={`Name of ${f.name}`} value={f.name} onKeep={(v) => change.mutate({ field: f.id, name: v })} />
                   </td>
-                  <td>{typeOf(f.type)?.name}</td>
+                  <td>
+                    {typeOf(f.type)?.name}
+                    {f.refers_to != null && <small className="quiet" style={{ display: "block" }}>{databases.find((d) => d.id === f.refers_to)?.name}</small>}
+                  </td>
                   <td>
                     <Checkbox
                       sx={{ padding: 0 }}
@@ -122,7 +130,7 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
         ))}
         <form
           className="row"
-          style={{ marginTop: 14 }}
+          style={{ marginTop: 22 }}
           onSubmit={(event) => {
             event.preventDefault();
             add.mutate();
@@ -137,7 +145,19 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
             ))}
           </TextField>
           {chosenFrom(type) && <TextField label={`${type === "labels" ? "Labels" : "Choices"}, separated by commas`} value={choices} onChange={(e) => setChoices(e.target.value)} />}
-          <Button type="submit" variant="contained" disabled={!name.trim() || add.isPending}>
+          {refers && (
+            <>
+              <TextField select label="Database" sx={{ minWidth: 150 }} value={refersTo || ""} onChange={(e) => setRefersTo(Number(e.target.value))}>
+                {databases.map((d) => (
+                  <MenuItem key={d.id} value={d.id}>
+                    {d.name}
+                  </MenuItem>
+                ))}
+              </TextField>
+              <TextField label="Name of the field there" placeholder={database.name} value={backName} onChange={(e) => setBackName(e.target.value)} slotProps={{ inputLabel: { shrink: true } }} />
+            </>
+          )}
+          <Button type="submit" variant="contained" disabled={!name.trim() || (refers && !refersTo) || add.isPending}>
             Add the field
           </Button>
         </form>

@@ -132,11 +132,17 @@ function Value({ field, value, zone, copy, onEdit }: ValueProps) {
   if (leads) {
     return (
       <span className="row" style={{ gap: "0 6px", flexWrap: "wrap" }}>
-        {leads.map((one) => (
-          <a key={one.href} className="clip" href={one.href} {...(one.download ? { download: true, title: "Downloads a copy" } : { target: "_blank", rel: "noreferrer" })}>
-            {one.words}
-          </a>
-        ))}
+        {leads.map((one) =>
+          one.here ? (
+            <Link key={one.href} className="clip" to={one.href}>
+              {one.words}
+            </Link>
+          ) : (
+            <a key={one.href} className="clip" href={one.href} {...(one.download ? { download: true, title: "Downloads a copy" } : { target: "_blank", rel: "noreferrer" })}>
+              {one.words}
+            </a>
+          ),
+        )}
         <button className="link" onClick={onEdit} aria-label={`Edit ${field.name}`}>
           edit
         </button>

@@ -1,0 +1,115 @@
+"""References between records: a row for each in a table beside, shown by two fields, that of either side. Scoped by the field,
+whose database the caller has looked up in its workspace."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from kelvix.core.schema import Field
+from kelvix.core.values import Referred, Unfit, Value
+from kelvix.store import ddl
+from kelvix.store.database_server import Transaction
+
+LONGEST_TITLE = 200
+AT_THE_END = 1_000_000
+
+
+@dataclass(frozen=True)
+class _Side:
+    """Which rows a field shows, and by which of their columns. The field that was made first leads."""
+
+    key: int
+    mine: str
+    other: str
+
+    @staticmethod
+    def of(field: Field) -> _Side:
+        assert field.back is not None
+        return _Side(field.id, "from_id", "to_id") if field.leads else _Side(field.back, "to_id", "from_id")
+
+
+def column(database_id: int, field: Field) -> str:
+    """What a record refers to, as one column of JSON, within a SELECT from its database's table. What is in the trash is left
+    out until it is brought back."""
+    side, there = _Side.of(field), ddl.table(field.refers_to or 0)
+    title = f"COALESCE(LEFT(r.{ddl.column(field.their_title or 0)}, {LONGEST_TITLE}), '')"
+    one = f"JSON_ARRAY(CAST(r.id AS CHAR), {title}, '{int(field.refers_to or 0)}')"
+    return (
+        f"(SELECT JSON_ARRAYAGG({one} ORDER BY l.position, r.id) "
+        f"FROM record_reference l JOIN {there} r ON r.id = l.{side.other} AND r.deleted_at IS NULL "
+        f"WHERE l.field_id={side.key} AND l.{side.mine}={ddl.table(database_id)}.id) AS `{ddl.name(field.id)}`"
+    )
+
+
+def exists(database_id: int, field: Field, value: Value) -> tuple[str, list[int]]:
+    """The condition that a record refers to one, or to any."""
+    side = _Side.of(field)
+    one = f" AND l.{side.other}=%s" if isinstance(value, Referred) else ""
+    there = f"JOIN {ddl.table(field.refers_to or 0)} r ON r.id = l.{side.other} AND r.deleted_at IS NULL "
+    return (
+        f"EXISTS (SELECT 1 FROM record_reference l {there}"
+        f"WHERE l.field_id=%s AND l.{side.mine}={ddl.table(database_id)}.id{one})",
+        [side.key, *([value.record] if isinstance(value, Referred) else [])],
+    )
+
+
+def settled(t: Transaction, values: Mapping[Field, Value]) -> dict[Field, Value]:
+    """What is to be referred to, by its titles of now. It is locked until the transaction ends, in the order of its numbers.
+    Raises Unfit for what is not there."""
+    return {field: _settled(t, field, value) for field, value in values.items()}
+
+
+def _settled(t: Transaction, field: Field, value: Value) -> Value:
+    wanted = [v for v in value if isinstance(v, Referred)] if isinstance(value, tuple) else []
+    if not wanted:
+        return None
+    marks = ",".join(["%s"] * len(wanted))
+    title = f"LEFT({ddl.column(field.their_title or 0)}, {LONGEST_TITLE})"
+    rows = t.rows(
+        f"SELECT id, {title} AS title FROM {ddl.table(field.refers_to or 0)} "
+        f"WHERE deleted_at IS NULL AND id IN ({marks}) ORDER BY id FOR UPDATE",
+        [w.record for w in wanted],
+    )
+    titles = {r["id"]: r["title"] or "" for r in rows}
+    for one in wanted:
+        if one.record not in titles:
+            raise Unfit(f"{field.name} refers to {one}, which is not there any more")
+    if not field.leads:  # the side that leads says the order
+        wanted.sort(key=lambda w: w.record)
+    return tuple(Referred(titles[w.record], w.database, w.record) for w in wanted)
+
+
+def others(t: Transaction, field: Field, record_id: int, value: Value) -> list[int]:
+    """The records at which this writing changes what refers back, in the order of their numbers."""
+    side = _Side.of(field)
+    rows = t.rows(
+        f"SELECT {side.other} AS id FROM record_reference WHERE field_id=%s AND {side.mine}=%s FOR UPDATE",
+        (side.key, record_id),
+    )
+    return sorted({r["id"] for r in rows} ^ _numbers(value))
+
+
+def write(t: Transaction, field: Field, record_id: int, value: Value) -> None:
+    """Set what a record refers to."""
+    side, wanted = _Side.of(field), _numbers(value)
+    kept = ",".join(["%s"] * len(wanted)) or "0"
+    t.execute(
+        f"DELETE FROM record_reference WHERE field_id=%s AND {side.mine}=%s AND {side.other} NOT IN ({kept})",
+        (side.key, record_id, *sorted(wanted)),
+    )
+    if isinstance(value, tuple):
+        again = "position=VALUES(position)" if field.leads else "position=position"
+        t.many(
+            f"INSERT INTO record_reference (field_id, {side.mine}, {side.other}, position) VALUES (%s,%s,%s,%s) "
+            f"ON DUPLICATE KEY UPDATE {again}",
+            [
+                (side.key, record_id, v.record, n if field.leads else AT_THE_END)
+                for n, v in enumerate(value)
+                if isinstance(v, Referred)
+            ],
+        )
+
+
+def _numbers(value: Value) -> set[int]:
+    return {v.record for v in value if isinstance(v, Referred)} if isinstance(value, tuple) else set()
