@@ -9,6 +9,8 @@ import sys
 
 import pytest
 
+from checks import naming
+from kelvix.core.fields import TYPES
 from kelvix.settings import TOP
 
 BIN = TOP / ".venv/bin"
@@ -69,3 +71,31 @@ def test_the_locks_are_whole():
     assert [w for w in wanted if f"\n{w.lower().replace('_', '-')}==" not in "\n" + locked] == []
     assert "--hash=sha256:" in locked
     assert '"lockfileVersion": 3' in (TOP / "web/package-lock.json").read_text()
+
+
+def test_no_type_of_field_is_named_in_many_files():
+    """What is of many types stands in one place each: other code asks the type what it wants to know."""
+    found = naming.files_by_type(TOP, TYPES)
+    assert set(found) >= set(TYPES), "each is named at least where it stands"
+    assert {code: sorted(files) for code, files in found.items() if len(files) > 7} == {}
+
+
+@pytest.mark.parametrize(
+    "source",
+    [
+        'if field.type == "labels": pass',
+        'GUESSED: tuple[Type, ...] = ("link", "labels")',
+        'def of(x) -> Type:\n    return "labels" if x else "text"',
+        'value = coerce(x, "labels", zone)',
+        'x = "text" if type_ in ("choice", "labels") else type_',
+        'fits = {"labels": 0.5}',
+    ],
+)
+def test_a_type_that_is_named_is_seen(source):
+    assert "labels" in set(naming.python(source))
+
+
+def test_what_is_no_types_name_is_left_out():
+    assert set(naming.python('item = {"link": x["link"]}; f = CarriedField("link", (n, "Link"), "link")')) & set(TYPES) == set()
+    assert list(naming.typescript('<button type="link" className="text">\nconst key = "date";')) == []
+    assert list(naming.typescript('const is = f.type === "datetime";')) == ["datetime"]

@@ -34,6 +34,14 @@ class FieldTypeOut(BaseModel):
     refers: bool = Field(description="whether a field of it says to which database it refers")
     in_requests: bool = Field(description="whether a request may declare a value of it")
     is_sorted: bool = Field(description="whether records can go by it")
+    is_text: bool = Field(description="whether its values are texts that say anything")
+    is_long: bool = Field(description="whether it is a text of many lines")
+    has_many: bool = Field(description="whether it holds several values")
+    tells_day: bool
+    has_clock: bool = Field(description="whether it tells a moment of the day")
+    is_number: bool
+    is_address: bool = Field(description="whether it is the address of a page")
+    tells_apart: int = Field(description="how well an item is known again by it: 2 very well, 1 as well as by a name, 0 not")
     has_order: bool = Field(description="whether there is a least and a greatest")
     has_sum: bool
     sought: list[Operator]

@@ -38,8 +38,7 @@ def figure_fields(line: Find, database: Database, name: str) -> tuple[CarriedFie
     for one in line.figures:
         field = database.field(one.field) if one.field is not None else None
         if field is not None and fits(one, field):
-            type_ = "text" if field.type == "choice" else field.type
-            found.append(CarriedField(one.key, (name, f"{WORDS[one.kind]} {field.name}"), type_))
+            found.append(CarriedField(one.key, (name, f"{WORDS[one.kind]} {field.name}"), field.carried_as))
     return tuple(found)
 
 

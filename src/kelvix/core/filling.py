@@ -16,7 +16,7 @@ from rapidfuzz import fuzz
 from kelvix.core import formulas
 from kelvix.core.feel import Env
 from kelvix.core.feel import tree as t
-from kelvix.core.fields import TYPES
+from kelvix.core.fields import TYPES, is_text
 from kelvix.core.fields.date import ORDERS, Doubtful
 from kelvix.core.fields.email import EMAIL
 from kelvix.core.schema import CarriedField, CarriedList, Database, Field
@@ -264,9 +264,15 @@ def _readings(field: Field, filling: Filling, doubt: Doubtful) -> tuple[Remedy, 
 def _address_for_a_name(field: Field, value: Value) -> str:
     """A sentence where an address is about to be written into a field that seems to be for a name."""
     words = set(re.findall(r"[a-z]+", fold(field.name)))
-    if field.type == "text" and words & PERSON_WORDS and isinstance(value, str) and EMAIL.fullmatch(value) and "@" in value:
+    if not isinstance(value, str) or "@" not in value or not EMAIL.fullmatch(value):
+        return ""
+    if TYPES[field.type].takes_all and words & PERSON_WORDS:
         return f"“{shorten(value)}” is an address, and {field.name} looks like a field for a name"
     return ""
+
+
+def _is_address(field: Field) -> bool:
+    return TYPES[field.type].family == "address"
 
 
 def _swaps(line: Fills, field: Field, filling: Filling, database: Database, carried: Carried, env: Env) -> tuple[Remedy, ...]:
@@ -282,7 +288,7 @@ def _swaps(line: Fills, field: Field, filling: Filling, database: Database, carr
             continue
         if here is None or there is None or _address_for_a_name(field, here) or _address_for_a_name(target, there):
             continue
-        if {field.type, target.type} == {"text", "email"}:
+        if TYPES[field.type].takes_all is not TYPES[target.type].takes_all and (_is_address(field) or _is_address(target)):
             return (
                 Remedy(
                     f"swap {field.name} and {target.name}",
@@ -306,7 +312,7 @@ def _offers(field: Field, filling: Filling, carried: Carried, env: Env) -> tuple
             continue
         alike = difflib.SequenceMatcher(None, fold(field.name), fold(" ".join(candidate.name))).ratio()
         score = alike + 2 * (candidate.type == field.type) + (near != "" and candidate.group == near)
-        if field.type in ("text", "long_text") and candidate.type in ("text", "long_text"):
+        if is_text(field.type) and is_text(candidate.type):
             score += 1
         try:
             if _coerced(carried.values.get(ref), field, env) is None:
@@ -364,7 +370,7 @@ def never_fits(filling: Filling, field: Field, carried: Carried) -> str:
         type_ = carried.fields[part.ref].type
     elif part.formula is not None and part.formula.tree:
         type_ = formulas.type_of(formulas.loaded(part.formula.tree), carried.types)
-    if type_ not in TYPES[field.type].never_fits:
+    if type_ is None or TYPES[type_].family not in TYPES[field.type].refuses_families:
         return ""
     what = carried.name(part.ref) if part.ref is not None else "the formula"
     return f"{field.name} takes {TYPES[field.type].with_article}, and {what} gives {TYPES[type_].with_article}"

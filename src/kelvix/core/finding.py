@@ -121,7 +121,7 @@ def name_of(database: Database) -> str:
 
 def _own_fields(database: Database, above: tuple[str, ...]) -> tuple[CarriedField, ...]:
     """The fields of a record that was found, by the names of their choices."""
-    return tuple(CarriedField(f"f_{f.id}", (*above, f.name), "text" if f.type == "choice" else f.type) for f in database.fields)
+    return tuple(CarriedField(f"f_{f.id}", (*above, f.name), f.carried_as) for f in database.fields)
 
 
 def _own_values(database: Database, record: object, values: Mapping[int, Value], link: Link) -> dict[str, Value]:

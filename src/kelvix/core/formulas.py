@@ -14,7 +14,7 @@ from kelvix.core.feel import tree as t
 from kelvix.core.feel.added.texts import as_words
 from kelvix.core.feel.compiler import Compiled
 from kelvix.core.feel.values import Months, read_at, read_duration
-from kelvix.core.fields import TYPES, coerce
+from kelvix.core.fields import TYPES, coerce, is_text
 from kelvix.core.values import Composite, Type, Unfit, Value, span_words
 
 
@@ -93,19 +93,12 @@ def settle(value: object, env: Env) -> Value:
 
 # Types, as far as they can be told without a sample
 
-_BY_CLASS: dict[type, Type] = {
-    Decimal: "number",
-    str: "text",
-    bool: "yes_no",
-    date: "date",
-    datetime: "datetime",
-    time: "time",
-    timedelta: "duration",
-    list: "labels",
-}
+_BY_CLASS: dict[type, Type] = {t.of_class: t.code for t in TYPES.values() if t.of_class is not None}
+NUMBER, TEXT, YES_NO, TEXTS = (_BY_CLASS[of] for of in (Decimal, str, bool, list))
 
 
-DAYS = ("date", "datetime")
+def _is_day(type_: Type | None) -> bool:
+    return type_ is not None and TYPES[type_].tells_day
 
 
 def type_of(node: t.Node, types: Mapping[tuple[str, str], Type]) -> Type | None:
@@ -117,27 +110,27 @@ def type_of(node: t.Node, types: Mapping[tuple[str, str], Type]) -> Type | None:
             whole = type_of(of, types)
             return TYPES[whole].parts.get(name) if whole else None
         case t.Number():
-            return "number"
+            return NUMBER
         case t.String():
-            return "text"
-        case t.List(items) if items and all(type_of(i, types) == "text" for i in items):
-            return "labels"
+            return TEXT
+        case t.List(items) if items and all(type_of(i, types) == TEXT for i in items):
+            return TEXTS
         case t.Bool() | t.Between() | t.In() | t.InstanceOf() | t.Quantified() | t.Tests():
-            return "yes_no"
+            return YES_NO
         case t.At(text):
-            return _BY_CLASS.get(type(read_at(text)), "text")
+            return _BY_CLASS.get(type(read_at(text)), TEXT)
         case t.Binary(op, left, right):
             if op in ("and", "or", "=", "!=", "<", "<=", ">", ">="):
-                return "yes_no"
+                return YES_NO
             found = type_of(left, types)
-            if op in ("+", "-") and found in DAYS:
+            if op in ("+", "-") and _is_day(found):
                 other = type_of(right, types)
-                return found if other not in DAYS else "duration" if op == "-" else None
-            if op == "+" and found in ("text", "long_text"):
-                return "text"
-            return "number" if found == "number" and type_of(right, types) == "number" else None
+                return found if not _is_day(other) else _BY_CLASS[timedelta] if op == "-" else None
+            if op == "+" and is_text(found):
+                return TEXT
+            return NUMBER if found == NUMBER and type_of(right, types) == NUMBER else None
         case t.Negate(of):
-            return "number" if type_of(of, types) == "number" else None
+            return NUMBER if type_of(of, types) == NUMBER else None
         case t.If(_, then, otherwise):
             one = type_of(then, types)
             return one if one == type_of(otherwise, types) else None

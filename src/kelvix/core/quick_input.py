@@ -10,14 +10,14 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import zip_longest
 
 from kelvix.core import plain_dates
 from kelvix.core.feel import Env
 from kelvix.core.fields import TYPES, coerce
-from kelvix.core.fields.email import EMAIL
+from kelvix.core.fields.field_type import FieldType
 from kelvix.core.patterns import MOST_CUT, cut, cut_once, pattern
 from kelvix.core.schema import TEXT_FIELD, Database, Field
 from kelvix.core.values import Choice, Unfit, Value, as_text, fold, shorten
@@ -35,8 +35,6 @@ HOLDING = frozenset(("of", "and", "or", "&", "+"))  # those of them that hold to
 PERSON = frozenset(("who", "person", "people", "owner", "assigned", "assignee", "by", "for"))
 BULLET = pattern(r"^(?:[-*•]\s+)?(?:\[[ xX]?\]\s+)?", worst="- ")
 NUMBER = r"\d{1,9}(?:,\d{3})*(?:\.\d+)?"
-_LINK = cut(r"https?://[^\s<>\"]+[^\s<>\".,;:!?)\]]", worst="https://", flags=re.I)
-_ADDRESS = cut(r"\S+@\S+", worst="a")
 _MARKED = cut(r"(?<!\S)#([\w-]+)", worst="#a")
 _BEFORE_CARET = cut(r"(?:[#@])?[\w’'-]*$", worst="a")
 _WORDS = cut(r"[^\W\d_]{3,}", worst="a")
@@ -79,13 +77,14 @@ class _Reading:
     def left(self) -> str:
         return "".join(self.free)
 
-    def open(self, *types: str) -> list[Field]:
-        """Fields of these types that nothing was found for yet."""
-        return [f for f in self.database.fields[1:] if f.type in types and f.id not in self.values and f.id != TEXT_FIELD]
+    def open(self, fits: Callable[[FieldType], bool]) -> list[Field]:
+        """Fields of fitting types that nothing was found for yet."""
+        free = (f for f in self.database.fields[1:] if f.id not in self.values and f.id != TEXT_FIELD)
+        return [f for f in free if fits(TYPES[f.type])]
 
     def take(self, start: int, end: int, field: Field, value: Value, keep: bool = False) -> None:
         """`keep`: the words stay in the name all the same."""
-        if field.type == "labels" and isinstance(value, tuple):
+        if _has_many(field) and isinstance(value, tuple):
             before = self.values.get(field.id)
             value = tuple(dict.fromkeys((*(before if isinstance(before, tuple) else ()), *value)))
         self.values[field.id] = value
@@ -159,17 +158,29 @@ def _plainly(one: object) -> str:
 
 def _given(texts: tuple[str, ...], field: Field, env: Env) -> Value:
     """Raises Unfit."""
-    value: Value = texts if field.type == "labels" and len(texts) > 1 else ", ".join(texts)
+    value: Value = texts if _has_many(field) and len(texts) > 1 else ", ".join(texts)
     try:
         return field.take(value, env.zone, env.order)
     except Unfit:
-        if field.type not in ("date", "datetime"):
+        if not TYPES[field.type].tells_day:
             raise
         text = texts[0].strip()
         said = plain_dates.find(text, env.now, env.zone, env.order)
         if said is None or said.start or said.end < len(text):
             raise
-        return coerce(said.at if field.type == "datetime" else said.day, field.type, env.zone)
+        return _of_day(said, field, env)
+
+
+def _has_many(field: Field) -> bool:
+    return TYPES[field.type].has_many
+
+
+def _has_clock(field: Field) -> bool:
+    return TYPES[field.type].has_clock
+
+
+def _of_day(said: plain_dates.Said, field: Field, env: Env) -> Value:
+    return coerce(said.at if _has_clock(field) else said.day, field.type, env.zone)
 
 
 def lines_of(text: str, each: bool) -> list[tuple[str, str]]:
@@ -195,7 +206,7 @@ def _bounded(line: str, more: str) -> tuple[str, str]:
 
 def _named_fields(r: _Reading) -> None:
     """Field: value, up to the next such name, a comma before it or the end."""
-    names = {fold(f.name): f for f in r.database.fields if f.id != TEXT_FIELD and f.type != "file"}
+    names = {fold(f.name): f for f in r.database.fields if f.id != TEXT_FIELD and TYPES[f.type].can_be_typed}
     if not names:
         return
     heads = "|".join(re.escape(name) for name in sorted(names, key=len, reverse=True))
@@ -211,12 +222,12 @@ def _named_fields(r: _Reading) -> None:
         if field is None or not text or text.startswith("//"):
             continue
         value: Value = text
-        if field.type in ("date", "datetime"):
+        if TYPES[field.type].tells_day:
             said = plain_dates.find(text, r.env.now, r.env.zone, r.env.order)
             if said is not None and said.start == 0:
                 text = text[: said.end]
-                value = said.day if field.type == "date" else said.at
-        elif field.type == "number" and (match := cut_once(rf"({NUMBER})\s?{_unit(field)}(?!\w)", re.I).match(text)):
+                value = said.at if _has_clock(field) else said.day
+        elif TYPES[field.type].is_number and (match := cut_once(rf"({NUMBER})\s?{_unit(field)}(?!\w)", re.I).match(text)):
             text, value = match[0], match[1]
         elif TYPES[field.type].reads_first_words:
             text, value = _shortest(text, field, r)
@@ -237,34 +248,31 @@ def _shortest(text: str, field: Field, r: _Reading) -> tuple[str, Value]:
 
 
 def _addresses(r: _Reading) -> None:
-    for match in _LINK.finditer(r.left):
-        if fields := r.open("link"):
-            r.try_value(match.start(), match.end(), fields[0], match[0], _is_joined(r, match))
-    for match in _ADDRESS.finditer(r.left):
-        address = match[0].strip("<>,;.()")
-        start = match.start() + match[0].index(address) if address else match.start()
-        if EMAIL.fullmatch(address) and (fields := r.open("email")):
-            r.try_value(start, start + len(address), fields[0], address, _is_joined(r, match))
+    """What is known by its form alone: links before what stands in them."""
+    for type_ in reversed(TYPES.values()):
+        for start, end, value in type_.in_line(r.left):
+            if fields := [f for f in r.open(lambda t: t.can_be_typed) if TYPES[f.type] is type_]:
+                r.try_value(start, end, fields[0], value, _is_joined(r, start, end))
 
 
 def _dates(r: _Reading) -> None:
     """Dates fill date fields in their order, those of what is past last."""
     since = 0
-    while len(r.unclear) < MOST_UNCLEAR and (fields := r.open("date", "datetime")):
+    while len(r.unclear) < MOST_UNCLEAR and (fields := r.open(lambda t: t.tells_day)):
         said = plain_dates.find(r.left, r.env.now, r.env.zone, r.env.order, since)
         if said is None:
             r.unclear += plain_dates.doubts(r.left, r.env.now, r.env.zone, r.env.order)[:MOST_UNCLEAR]
             return
         since = said.end
         future = said.at >= r.env.now.replace(hour=0, minute=0, second=0, microsecond=0)
-        fields.sort(key=lambda f: (bool(PAST & set(fold(f.name).split())) == future, said.timed and f.type == "date"))
+        fields.sort(key=lambda f: (bool(PAST & set(fold(f.name).split())) == future, said.timed and not _has_clock(f)))
         field = fields[0]
-        if said.dayless and field.type == "date":  # the time stays in the name: it would be lost
+        if said.dayless and not _has_clock(field):  # the time stays in the name: it would be lost
             words = r.line[said.start : said.end].strip()
             r.unclear.append(f"“{words}” has no day; for {field.name}, write for example “today {words}”")
             continue
-        r.take(said.start, said.end, field, coerce(said.at if field.type == "datetime" else said.day, field.type, r.env.zone))
-        if field.type == "date" and said.clock:  # the field has no room for the time: it stays in the name
+        r.take(said.start, said.end, field, _of_day(said, field, r.env))
+        if not _has_clock(field) and said.clock:  # the field has no room for the time: it stays in the name
             r.free[slice(*said.clock)] = r.line[slice(*said.clock)]
 
 
@@ -277,7 +285,7 @@ def _unit(field: Field) -> str:
 def _numbers(r: _Reading) -> None:
     """A number with the name of its field beside it, whole or its first letter: 4 hours, 4 h, hours 4. An amount of money goes
     into a field for money without it."""
-    for field in r.open("number"):
+    for field in r.open(lambda t: t.is_number):
         name, number = re.escape(fold(field.name)), f"({NUMBER})"
         pattern = rf"(?<![\w.,/:-]){number} ?{_unit(field)}(?!\w)|(?<!\w){name} [£$€]?{number}(?![\w,/:-])"
         if MONEY & set(fold(field.name).split()):
@@ -285,22 +293,22 @@ def _numbers(r: _Reading) -> None:
         match = cut_once(pattern, re.I).search(r.left)
         if match:
             found = next(g for g in match.groups() if g)
-            r.try_value(match.start(), match.end(), field, found, keep=_is_joined(r, match))
+            r.try_value(match.start(), match.end(), field, found, keep=_is_joined(r, *match.span()))
 
 
 def _choices(r: _Reading) -> None:
-    for field in r.open("choice", "labels"):
+    for field in r.open(lambda t: t.has_choices):
         found = [(m, c) for c in sorted(field.choices, key=lambda c: -len(c.name)) if (m := _named(r, c))]
-        if field.type == "choice":  # one that is marked, else the first that is named
+        if not _has_many(field):  # one that is marked, else the first that is named
             found = sorted(found, key=lambda one: (not one[0][1], one[0].start()))[:1]
         for _, choice in found:
             _choice(r, field, choice)
-    growing = [f for f in r.database.fields if f.grows and (f.type == "labels" or f in r.open("choice"))]
+    growing = [f for f in r.database.fields if f.grows and (_has_many(f) or f in r.open(lambda t: t.has_choices))]
     for match in _MARKED.finditer(r.left):
         if growing:
             field = growing[0]
-            r.try_value(match.start(), match.end(), field, (match[1],) if field.type == "labels" else match[1])
-            growing = growing if field.type == "labels" else growing[1:]
+            r.try_value(match.start(), match.end(), field, (match[1],) if _has_many(field) else match[1])
+            growing = growing if _has_many(field) else growing[1:]
 
 
 def _named(r: _Reading, choice: Choice) -> re.Match[str] | None:
@@ -311,50 +319,51 @@ def _choice(r: _Reading, field: Field, choice: Choice) -> None:
     match = _named(r, choice)
     if match is None:  # a longer one had these words
         return
-    value: Value = (choice.id,) if field.type == "labels" else choice.id
+    value: Value = (choice.id,) if _has_many(field) else choice.id
     if match[1]:
-        keep = _is_joined(r, match)
+        keep = _is_joined(r, *match.span())
     else:
-        keep = field.type == "labels" or _is_within(r, match) or _reads_on(r, match)
+        keep = _has_many(field) or _is_within(r, *match.span()) or _reads_on(r, *match.span())
     r.take(match.start(), match.end(), field, value, keep)
     if keep and match[1]:
         r.free[match.start()] = "\0"  # the word stays without its mark
 
 
-def _around(r: _Reading, match: re.Match[str]) -> tuple[list[str], list[str]]:
+def _around(r: _Reading, start: int, end: int) -> tuple[list[str], list[str]]:
     """The words that are left before and behind a piece."""
-    before, after = r.left[: match.start()], r.left[match.end() :]
+    before, after = r.left[:start], r.left[end:]
     return before.replace("\0", " ").split(), after.replace("\0", " ").strip(" ,;.").split()
 
 
-def _is_within(r: _Reading, match: re.Match[str]) -> bool:
-    before, after = _around(r, match)
+def _is_within(r: _Reading, start: int, end: int) -> bool:
+    before, after = _around(r, start, end)
     return bool(before and after)
 
 
-def _is_joined(r: _Reading, match: re.Match[str]) -> bool:
+def _is_joined(r: _Reading, start: int, end: int) -> bool:
     """Whether the name would break off without this piece, or begin in the middle: Meet Ada and; Buy of wood; with the post."""
-    before, after = _around(r, match)
+    before, after = _around(r, start, end)
     ends = bool(before) and fold(before[-1]) in JOINING
     return ends or (bool(after) and fold(after[0]) in (HOLDING if before else JOINING))
 
 
-def _reads_on(r: _Reading, match: re.Match[str]) -> bool:
+def _reads_on(r: _Reading, start: int, end: int) -> bool:
     """Whether the name would not say enough without this piece: one word, as in email."""
-    before, after = _around(r, match)
-    return _is_joined(r, match) or len(before) + len(after) == 1
+    before, after = _around(r, start, end)
+    return _is_joined(r, start, end) or len(before) + len(after) == 1
 
 
 def _people(r: _Reading) -> None:
-    """The people of the workspace, into a text field that is for one."""
-    fields = [f for f in r.open("text") if PERSON & set(fold(f.name).split())]
+    """The people of the workspace, into fields for people, and for texts that are named for one."""
+    named = [f for f in r.open(lambda t: t.takes_all) if PERSON & set(fold(f.name).split())]
+    fields = [*r.open(lambda t: t.is_for_people), *named]
     for person in sorted(r.people, key=len, reverse=True):
         if not fields:
             return
         for name in (person, person.split()[0]):
             match = cut_once(rf"(?<!\w)@?{re.escape(name)}(?!\w)", re.I).search(r.left)
             if match:
-                r.take(match.start(), match.end(), fields[0], person, keep=not match[0].startswith("@"))
+                r.try_value(match.start(), match.end(), fields[0], person, keep=not match[0].startswith("@"))
                 fields = fields[1:]
                 break
 
@@ -369,10 +378,10 @@ def complete(line: str, caret: int, database: Database, people: Sequence[str]) -
     if not marked and len(begun) < 2:
         return []
     mark = word[:1] if marked else ""
-    names = [f"{mark}{c.name}" for f in database.fields if f.type in ("choice", "labels") for c in f.choices]
+    names = [f"{mark}{c.name}" for f in database.fields if TYPES[f.type].has_choices for c in f.choices]
     names += [f"{mark}{p}" for p in people]
     if not marked:
-        names += [f"{f.name}: " for f in database.fields[1:] if f.id != TEXT_FIELD and f.type != "file"]
+        names += [f"{f.name}: " for f in database.fields[1:] if f.id != TEXT_FIELD and TYPES[f.type].can_be_typed]
     found = [n for n in dict.fromkeys(names) if fold(n.lstrip("#@")).startswith(begun) and fold(n) != fold(word)]
     return [(start, n) for n in found[:MOST_COMPLETIONS]]
 

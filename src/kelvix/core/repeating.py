@@ -6,6 +6,7 @@ from decimal import Decimal
 
 from kelvix.core.cells import Finding
 from kelvix.core.feel import Env
+from kelvix.core.fields import TYPES
 from kelvix.core.filling import Carried, Held, ListRow, compute, is_filled, references
 from kelvix.core.schema import CarriedField, CarriedList
 from kelvix.core.values import Unfit, Value, as_text
@@ -24,7 +25,7 @@ def list_of(line: Repeat, carried: Carried) -> CarriedList | None:
     if line.of is None:
         return None
     known = carried.fields.get(line.of)
-    if known is not None and known.type == "labels":
+    if known is not None and TYPES[known.type].of_class is list:
         return CarriedList(known.key, known.name, (CarriedField("label", (known.name[-1],), "text"),))
     return carried.lists.get(line.of)
 

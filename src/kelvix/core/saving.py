@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from kelvix.core import file_name
 from kelvix.core.cells import Cell, Finding, Saving
 from kelvix.core.feel import Env
+from kelvix.core.fields import TYPES
 from kelvix.core.filling import Carried, compute, is_filled, references
 from kelvix.core.schema import CarriedField
 from kelvix.core.values import File, Unfit, Value, as_text, shorten
@@ -72,7 +73,7 @@ def check(line: SaveFile, carried: Carried) -> list[Finding]:
         found.append(Finding(line.id, "choose the folder that the file is saved into", key="folder"))
     if not is_filled(line.file):
         found.append(Finding(line.id, "choose the file that is saved", key="file"))
-    elif any(carried.fields[ref].type != "file" for ref in references(line.file) if ref in carried.fields):
+    elif any(TYPES[carried.fields[ref].type].family != "file" for ref in references(line.file) if ref in carried.fields):
         found.append(Finding(line.id, "this is not a file: choose a value that is one", key="file"))
     for key, filling in (("file", line.file), ("name", line.name), ("folder", line.folder)):
         if any(ref not in carried.fields for ref in references(filling)):

@@ -41,6 +41,11 @@ class Field:
     def _taking(self, zone: ZoneInfo, order: str | None, may_grow: bool) -> Taking:
         return Taking(zone, order, self.choices, self.grows and may_grow, self.refers_to)
 
+    @property
+    def carried_as(self) -> Type:
+        """The type of its values where lines carry them, by the names of their choices."""
+        return TYPES[self.type].carried_as or self.type
+
     def choice_name(self, choice_id: object) -> str | None:
         """A choice's name; a new one's is itself."""
         if isinstance(choice_id, NewChoice):

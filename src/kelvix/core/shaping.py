@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from kelvix.core import formulas
 from kelvix.core.feel import Env
 from kelvix.core.feel import tree as t
+from kelvix.core.fields import is_text
 from kelvix.core.filling import Carried, compute
 from kelvix.core.values import Type, Unfit, Value, as_text
 from kelvix.core.workflow import Cite, DatePart, Default, Filled, Formula, Join, LookUp, Making, Part, Piece, Reference, Shaped
@@ -81,16 +82,16 @@ def type_of(shaped: Shaped, types: dict[tuple[str, str], Type]) -> Type:
     if isinstance(shaped.made, Default) and shaped.made.of:
         found = {types.get((r.line, r.value)) for r in shaped.made.of} - {None}
         only = found.pop() if len(found) == 1 else None
-        return only if only is not None and (not shaped.made.otherwise or only in ("text", "long_text")) else "text"
+        return only if only is not None and (not shaped.made.otherwise or is_text(only)) else formulas.TEXT
     if isinstance(shaped.made, LookUp):
         cells = [r.value.strip() for r in shaped.made.rows if r.key.strip()] + [shaped.made.otherwise.strip()]
         numbers = [bool(re.fullmatch(r"\d+(\.\d+)?", c)) for c in cells if c]
-        return "number" if numbers and all(numbers) else "text"
+        return formulas.NUMBER if numbers and all(numbers) else formulas.TEXT
     try:
         node = formula(shaped.made)
     except Unfit:
-        return "text"
-    return (formulas.type_of(node, types) if node is not None else None) or "text"
+        return formulas.TEXT
+    return (formulas.type_of(node, types) if node is not None else None) or formulas.TEXT
 
 
 def shape(shaped: Shaped, type_: Type, carried: Carried, env: Env) -> Value:
@@ -102,7 +103,7 @@ def shape(shaped: Shaped, type_: Type, carried: Carried, env: Env) -> Value:
         value = compute((Part(formula=Formula(t.dump(node))),), carried, env) if node is not None else None
     if value is None or value == "":
         return None
-    return as_text(value, env.zone) if type_ in ("text", "long_text") and not isinstance(value, str) else value
+    return as_text(value, env.zone) if is_text(type_) and not isinstance(value, str) else value
 
 
 # Patterns that contradict themselves

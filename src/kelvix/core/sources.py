@@ -11,10 +11,10 @@ from zoneinfo import ZoneInfo
 from kelvix.core import schedule
 from kelvix.core.cells import Finding
 from kelvix.core.feel import Env
-from kelvix.core.fields import TYPES, coerce, from_wire
+from kelvix.core.fields import TYPES, coerce, from_wire, seeming
 from kelvix.core.filling import Held
 from kelvix.core.schema import CarriedField, Database, Field
-from kelvix.core.values import Type, Unfit, Value, Wire, as_text, fold, to_wire
+from kelvix.core.values import Unfit, Value, Wire, as_text, fold, to_wire
 from kelvix.core.workflow import Address, Input, Own, RecordEvent, Schedule, When
 
 _UTC = ZoneInfo("UTC")
@@ -61,13 +61,13 @@ def fields_of(own: Own, databases: Mapping[int, Database]) -> tuple[CarriedField
     if database is None:
         return ()
     fields = [_field(f, f"f_{f.id}", ("Record", f.name)) for f in database.fields]
-    before = [_field(f, f"was_{f.id}", ("Before", f.name)) for f in database.fields if f.type != "long_text"]
+    before = [_field(f, f"was_{f.id}", ("Before", f.name)) for f in database.fields if not TYPES[f.type].is_long]
     link = CarriedField("link", ("Record", "Link"), "link")
     return (*fields, link, *(before if own.event in ("changed", "reached") else ()))
 
 
 def _field(field: Field, key: str, name: tuple[str, ...]) -> CarriedField:
-    return CarriedField(key, name, "text" if field.type == "choice" else field.type)
+    return CarriedField(key, name, field.carried_as)
 
 
 def record_values(
@@ -77,7 +77,7 @@ def record_values(
     item: dict[str, Any] = {f"f_{f.id}": to_wire(f.named(values.get(f.id))) for f in database.fields}
     if before is not None:
         known = {f.id: before[f.id] if f.id in before else values.get(f.id) for f in database.fields}
-        item |= {f"was_{f.id}": to_wire(f.named(known[f.id])) for f in database.fields if f.type != "long_text"}
+        item |= {f"was_{f.id}": to_wire(f.named(known[f.id])) for f in database.fields if not TYPES[f.type].is_long}
     kept = {"id": record, "values": {str(k): to_wire(v) for k, v in values.items()}}
     return item | {"link": link, "record": kept}
 
@@ -202,9 +202,6 @@ def _check_inputs(when: When, own: Address) -> list[Finding]:
     return []
 
 
-GUESSED: tuple[Type, ...] = ("link", "email", "date", "datetime")
-
-
 class BadRequest(ValueError):
     """A request whose body is not what was declared. `fields` says what is wrong, by key."""
 
@@ -239,7 +236,7 @@ def request_values(own: Address, body: Mapping[str, Any], received: datetime, en
 
 def value_of(raw: Any, one: Input, env: Env) -> Value:
     """Raises Unfit."""
-    if isinstance(raw, (dict, list)) and not (one.type == "labels" and isinstance(raw, list)):
+    if isinstance(raw, (dict, list)) and not (TYPES[one.type].has_many and isinstance(raw, list)):
         raise Unfit("is nested; declare the values within it, with dots between their names")
     given: Value = tuple(str(r) for r in raw) if isinstance(raw, list) else raw if isinstance(raw, (bool, str)) else str(raw)
     return coerce(given, one.type, env.zone, (), env.order, grows=True)
@@ -266,31 +263,8 @@ def learned(body: Any, above: str = "") -> tuple[Input, ...]:
     items = body.items() if isinstance(body, Mapping) else enumerate(body) if isinstance(body, list) else ()
     for name, value in items:
         key = f"{above}.{name}" if above else str(name)
-        if isinstance(value, list) and all(isinstance(v, str) for v in value):
-            found.append(Input(key, "labels"))
-        elif isinstance(value, (dict, list)):
+        if isinstance(value, dict) or (isinstance(value, list) and not all(isinstance(v, str) for v in value)):
             found += learned(value, key)
         else:
-            found.append(Input(key, _type_of(value)))
+            found.append(Input(key, seeming(value)))
     return tuple(found[:MOST_INPUTS])
-
-
-def _type_of(value: Any) -> Type:
-    if isinstance(value, bool):
-        return "yes_no"
-    if isinstance(value, (int, float)):
-        return "number"
-    text = str(value or "")
-    for type_ in GUESSED if text else ():
-        if type_ in ("date", "datetime") and not text[:4].isdigit():
-            continue
-        if type_ == "email" and "@" not in text:
-            continue
-        try:
-            if type_ == "date" and len(text) != 10:
-                continue
-            coerce(text, type_, _UTC)
-            return type_
-        except Unfit:
-            continue
-    return "long_text" if "\n" in text or len(text) > 200 else "text"

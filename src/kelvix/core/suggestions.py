@@ -11,6 +11,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from decimal import Decimal
 
 from rapidfuzz import fuzz
 
@@ -90,17 +91,17 @@ FILLER = {
     "do",
 }
 # A value that is found in a text, by the words of the field's name
-FOUND: tuple[tuple[frozenset[str], tuple[Type, ...], str, str], ...] = (
+FOUND: tuple[tuple[frozenset[str], type, str, str], ...] = (
     (
         frozenset({"amount", "total", "sum", "due", "price", "cost"}),
-        ("number",),
+        Decimal,
         "first amount",
         "the first amount of money in it",
     ),
-    (frozenset({"phone", "telephone", "mobile", "tel"}), ("text",), "first phone", "the first telephone number in"),
+    (frozenset({"phone", "telephone", "mobile", "tel"}), str, "first phone", "the first telephone number in"),
     (
         frozenset({"number", "no", "reference", "ref", "invoice", "receipt", "order"}),
-        ("text",),
+        str,
         "first reference",
         "the first reference number in",
     ),
@@ -157,7 +158,7 @@ def likeness(field: str, carried: Sequence[str]) -> float:
 
 def _fit_of_types(field: Type, carried: Type) -> float | None:
     """How well types go together; None where they never do."""
-    return 1.0 if field == carried else TYPES[field].fits.get(carried)
+    return TYPES[field].fit(TYPES[carried])
 
 
 def _looks(field: Field, filling: Filling, samples: Sequence[Carried], env: Env) -> tuple[float, bool]:
@@ -217,7 +218,7 @@ def _candidates(
         like = likeness(field.name, source.name)
         used = history.get(source.key, 0)
         score = 0.62 * like + 0.26 * type_fit + 0.12 * share + min(0.35, 0.2 * used)
-        if type_fit >= 0.95 and _only_one(ref, field.type, carried) and (like >= 0.25 or field.type in ("email", "link")):
+        if type_fit >= 0.95 and _only_one(ref, field.type, carried) and (like >= 0.25 or TYPES[field.type].family == "address"):
             score = max(score, 0.56)
         if ref == title and field.id == database.fields[0].id:  # what names a record is what names the item
             score = max(score, 0.9 if _is_title(field) else 0.55)
@@ -229,13 +230,13 @@ def _candidates(
 
 def _is_title(field: Field) -> bool:
     """Whether a field is named for nothing but naming its record."""
-    return field.required and field.type == "text" and set(words_of(field.name)) <= {"name", "title"}
+    return field.required and TYPES[field.type].takes_all and set(words_of(field.name)) <= {"name", "title"}
 
 
 def _title_of(carried: Mapping[Reference, CarriedField]) -> Reference | None:
     """The value that names an item: the first, where it is a short text that stands by itself."""
     first = next(iter(carried.items()), None)
-    return first[0] if first and first[1].type == "text" and len(first[1].name) == 2 else None
+    return first[0] if first and TYPES[first[1].type].takes_all and len(first[1].name) == 2 else None
 
 
 def _only_one(ref: Reference, type_: Type, carried: Mapping[Reference, CarriedField]) -> bool:
@@ -253,10 +254,10 @@ def _found_in_texts(
 ) -> list[_Candidate]:
     """Pieces that are found in the longest text: amounts, telephone numbers, reference numbers."""
     mine = set(words_of(field.name))
-    texts = [ref for ref, c in carried.items() if c.type == "long_text"]
+    texts = [ref for ref, c in carried.items() if TYPES[c.type].is_long]
     found: list[_Candidate] = []
-    for names, types, function, says in FOUND:
-        if not (mine & names) or field.type not in types or not texts:
+    for names, gives, function, says in FOUND:
+        if not (mine & names) or TYPES[field.type].of_class is not gives or not texts:
             continue
         value: t.Node = t.Call(t.Name(function), (t.Value(texts[0].line, texts[0].value),))
         if function == "first amount":
@@ -272,6 +273,7 @@ def _found_in_texts(
 def _reason(field: Field, source: CarriedField, like: float, type_fit: float, share: float, used: int) -> str:
     """Why a value is proposed, in a few words."""
     said: list[str] = []
+    own = TYPES[field.type]
     if used:
         said.append(f"{used} earlier workflow{'s' if used > 1 else ''} filled it so")
     if like >= 0.999:
@@ -279,7 +281,7 @@ def _reason(field: Field, source: CarriedField, like: float, type_fit: float, sh
     elif like >= 0.5:
         said.append("near name")
     if type_fit >= 0.95:
-        said.append(f"{'a date' if field.type == 'date' and source.type == 'datetime' else TYPES[field.type].name} as well")
+        said.append(f"{own.name if field.type == source.type else own.with_article} as well")
     elif share == 1.0:
         said.append("all samples fit")
     return ", ".join(said) or "the only one of its type"

@@ -8,6 +8,7 @@ from datetime import UTC, datetime
 
 from kelvix.connectors.contract import Passing, Standing
 from kelvix.core import file_name, page_fields, proposing, quick_input
+from kelvix.core.fields import TYPES
 from kelvix.core.finding import Compared, Question
 from kelvix.core.quick_input import Quick
 from kelvix.core.schema import TEXT_FIELD, Database, Field
@@ -95,7 +96,7 @@ def with_pages(engine: Engine, space: Space, reading: Reading) -> Reading:
     lines: list[Line] = []
     read = 0
     for one in reading.lines:
-        field = next((f for f in reading.database.fields if f.type == "link" and one.quick.values.get(f.id)), None)
+        field = next((f for f in reading.database.fields if TYPES[f.type].is_address and one.quick.values.get(f.id)), None)
         if field is None:
             lines.append(one)
             continue
@@ -113,7 +114,7 @@ def with_pages(engine: Engine, space: Space, reading: Reading) -> Reading:
 
 def with_posted_page(space: Space, reading: Reading, page: Article) -> Reading:
     """The first line, which has the page's address, with what the page says."""
-    field = next((f for f in reading.database.fields if f.type == "link"), None)
+    field = next((f for f in reading.database.fields if TYPES[f.type].is_address), None)
     line = _with_page(space, reading.database, reading.lines[0], field, page, page.address)
     return replace(reading, lines=(line, *reading.lines[1:]))
 
@@ -141,7 +142,7 @@ def with_files(t: Transaction, space: Space, reading: Reading, files: Sequence[S
     field are named in its text: nothing that was sent goes unsaid."""
     if not files or not reading.lines:
         return reading
-    fields = [f for f in reading.database.fields if f.type == "file"]
+    fields = [f for f in reading.database.fields if TYPES[f.type].family == "file" and not TYPES[f.type].has_many]
     first = reading.lines[0]
     values = dict(first.quick.values)
     for field, sent in zip(fields, files, strict=False):

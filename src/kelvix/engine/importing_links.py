@@ -8,7 +8,7 @@ from functools import partial
 
 from kelvix.core import page_fields
 from kelvix.core.feel import Env
-from kelvix.core.fields import coerce
+from kelvix.core.fields import TYPES, coerce
 from kelvix.core.finding import Compared, Question
 from kelvix.core.schema import Database, Field
 from kelvix.core.values import Unfit, Value
@@ -34,7 +34,7 @@ class Brought:
 
 def bring(space: Space, database: Database, content: bytes, origin: Origin) -> Brought:
     """Raises NotKept; what was added before it stays, and is known again. Raises lists_of_links.Unreadable."""
-    field = next((f for f in database.fields if f.type == "link"), None)
+    field = next((f for f in database.fields if TYPES[f.type].is_address), None)
     if field is None:
         raise NotKept(f"{database.name} has no field for links.", "Add one, of the type link, then bring them in.")
     found = {article.without_tracking(link.address): link for link in reversed(contents.links(content, as_text=True))}

@@ -8,7 +8,7 @@ from kelvix.core import asking, writing
 from kelvix.core.asking import Answered
 from kelvix.core.cells import Cell
 from kelvix.core.feel import Env
-from kelvix.core.fields import from_wire
+from kelvix.core.fields import TYPES, from_wire
 from kelvix.core.filling import Carried
 from kelvix.core.finding import Question
 from kelvix.core.schema import Database
@@ -48,7 +48,7 @@ def which(line: AddOrUpdate, cell: Cell, database: Database, space: Space, aroun
     zone = around.env.zone
 
     def said(record: records.Record) -> str:
-        fields = [f for f in database.fields[1:] if f.type != "long_text"]
+        fields = [f for f in database.fields[1:] if not TYPES[f.type].is_long]
         rest = [shorten(as_text(f.named(record.values.get(f.id)), zone), 60) for f in fields]
         return "; ".join(text for text in rest if text)
 

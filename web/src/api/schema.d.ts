@@ -2661,6 +2661,16 @@ export interface components {
             /** Has Choices */
             has_choices: boolean;
             /**
+             * Has Clock
+             * @description whether it tells a moment of the day
+             */
+            has_clock: boolean;
+            /**
+             * Has Many
+             * @description whether it holds several values
+             */
+            has_many: boolean;
+            /**
              * Has Order
              * @description whether there is a least and a greatest
              */
@@ -2673,10 +2683,27 @@ export interface components {
              */
             in_requests: boolean;
             /**
+             * Is Address
+             * @description whether it is the address of a page
+             */
+            is_address: boolean;
+            /**
+             * Is Long
+             * @description whether it is a text of many lines
+             */
+            is_long: boolean;
+            /** Is Number */
+            is_number: boolean;
+            /**
              * Is Sorted
              * @description whether records can go by it
              */
             is_sorted: boolean;
+            /**
+             * Is Text
+             * @description whether its values are texts that say anything
+             */
+            is_text: boolean;
             /** Name */
             name: string;
             /**
@@ -2688,6 +2715,13 @@ export interface components {
             refuses: string;
             /** Sought */
             sought: ("is" | "is_not" | "mentions" | "mentions_none" | "begins" | "ends" | "before" | "after" | "less" | "more" | "has" | "has_none" | "filled" | "empty")[];
+            /**
+             * Tells Apart
+             * @description how well an item is known again by it: 2 very well, 1 as well as by a name, 0 not
+             */
+            tells_apart: number;
+            /** Tells Day */
+            tells_day: boolean;
         };
         /**
          * Figure

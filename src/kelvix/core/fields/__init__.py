@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import importlib
 import pkgutil
-from collections.abc import Mapping
 from importlib.metadata import entry_points
 from zoneinfo import ZoneInfo
 
@@ -14,7 +13,7 @@ from kelvix.core.values import Choice, Type, Unfit, Value, Wire, shorten
 GROUP = "kelvix.fields"
 
 
-def _found() -> Mapping[str, FieldType]:
+def _found() -> dict[str, FieldType]:
     """By code, in the order in which they are listed."""
     modules = [importlib.import_module(f"{__name__}.{m.name}") for m in pkgutil.iter_modules(__path__)]
     types = [m.TYPE for m in modules if hasattr(m, "TYPE")] + [e.load() for e in entry_points(group=GROUP)]
@@ -45,6 +44,16 @@ def take(value: Value, to: Type, how: Taking) -> Value:
     if isinstance(value, tuple) and len(value) == 1 and type_.column is not None:
         return take(value[0], to, how)
     return type_.coerce(value, how)
+
+
+def seeming(raw: object) -> Type:
+    """The type of which a value of a request's JSON seems to be."""
+    return next((t.code for t in reversed(TYPES.values()) if t.in_requests and t.seems(raw)), next(iter(TYPES)))
+
+
+def is_text(type_: Type | None) -> bool:
+    """Whether values of a type are texts that say anything."""
+    return type_ is not None and TYPES[type_].is_text
 
 
 def is_blank(value: Value) -> bool:

@@ -53,8 +53,8 @@ class AmountType(FieldType):
     compared_by = "number"
     column = "DECIMAL(38,10)"
     more_columns = {"currency": "CHAR(3)"}
-    fits = {"text": 0.35}
-    never_fits = frozenset(("date", "datetime", "time", "duration", "number", "yes_no", "email", "link"))
+    family, from_text = "number", 0.35
+    refuses_families = frozenset(("time", "yes_no", "address"))
 
     def coerce(self, value: Value, how: Taking) -> Value:
         if isinstance(value, Amount):

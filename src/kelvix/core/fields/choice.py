@@ -29,7 +29,7 @@ class Choice(FieldType):
     has_choices = reads_first_words = True
     in_requests = False
     column = "VARCHAR(20)"
-    fits = {"text": 0.5}
+    from_text, carried_as = 0.5, "text"
 
     def read(self, text: str, how: Taking) -> Value:
         return choose(text, how)

@@ -17,10 +17,15 @@ class DateTime(FieldType):
     example = "2026-11-25T09:00:00Z"
     operators = ("before", "after", "filled", "empty")
     sought = ("before", "after", "filled", "empty")
-    compares_values = has_order = True
-    column = "DATETIME(3)"
+    compares_values = has_order = tells_day = has_clock = True
+    family = "time"
     fits = {"date": 0.7}
-    never_fits = frozenset(("number", "yes_no"))
+    refuses_families = frozenset(("number", "yes_no"))
+    of_class = datetime
+    column = "DATETIME(3)"
+
+    def seems(self, raw: object) -> bool:
+        return isinstance(raw, str) and len(raw) > 10 and raw[:4].isdigit() and self.takes(raw)
 
     def coerce(self, value: Value, how: Taking) -> Value:
         if isinstance(value, bool):

@@ -48,8 +48,9 @@ class Duration(FieldType):
     sought = ("is", "less", "more", "filled", "empty")
     compares_values = has_order = has_sum = reads_first_words = True
     column = "BIGINT"  # milliseconds
-    fits = {"text": 0.35}
-    never_fits = frozenset(("date", "datetime", "time", "number", "yes_no", "email", "link"))
+    family, from_text = "number", 0.35
+    refuses_families = frozenset(("time", "yes_no", "address"))
+    of_class = timedelta
 
     def coerce(self, value: Value, how: Taking) -> Value:
         if isinstance(value, timedelta):

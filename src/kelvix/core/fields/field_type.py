@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, ClassVar, Literal
 from zoneinfo import ZoneInfo
@@ -11,6 +11,7 @@ from zoneinfo import ZoneInfo
 from kelvix.core.operators import Operator
 from kelvix.core.values import Choice, Type, Unfit, Value, Wire, as_text, shorten
 
+Family = Literal["text", "number", "time", "yes_no", "address", "file", "record"]
 TEXT_OPERATORS: tuple[Operator, ...] = ("mentions", "mentions_none", "is", "is_not", "begins", "ends", "filled", "empty")
 TEXTS_SOUGHT: tuple[Operator, ...] = ("is", "begins", "mentions", "filled", "empty")
 
@@ -52,15 +53,36 @@ class FieldType(ABC):
     refers: ClassVar[bool] = False  # a field of it says to which database
     reads_first_words: ClassVar[bool] = False  # in a typed line, as many of the first words as it accepts are its value
     in_requests: ClassVar[bool] = True  # a request may declare a value of it
+    can_be_typed: ClassVar[bool] = True
+
+    family: ClassVar[Family] = "text"
+    takes_all: ClassVar[bool] = False  # a short text, which anything can be written as
+    is_long: ClassVar[bool] = False  # a text of many lines, which is in no list
+    has_many: ClassVar[bool] = False  # values
+    tells_day: ClassVar[bool] = False
+    has_clock: ClassVar[bool] = False  # tells a moment of the day
+    is_number: ClassVar[bool] = False  # which one reckons with
+    is_address: ClassVar[bool] = False  # of a page
+    is_for_people: ClassVar[bool] = False
+    tells_apart: ClassVar[int] = 0  # how well an item is known again by it
+    carried_as: ClassVar[Type | None] = None  # the type that lines carry its values as; None: its own
+    of_class: ClassVar[type | None] = None  # what formulas give for it
 
     fits: ClassVar[Mapping[str, float]] = {}  # how well carried values of other types go with it, from 0 to 1
-    never_fits: ClassVar[frozenset[str]] = frozenset()  # types whose values it refuses, whatever they are
+    from_text: ClassVar[float | None] = None  # the same of texts
+    into_text: ClassVar[float | None] = 0.3  # how well a field for text takes a value of it
+    refuses_families: ClassVar[frozenset[Family]] = frozenset()  # whose values it never takes, whatever they are
 
     column: ClassVar[str | None] = "TEXT"  # in MariaDB; None: many values, in a table beside
     table_beside: ClassVar[Literal["labels", "references"] | None] = None
     more_columns: ClassVar[Mapping[str, str]] = {}  # of the parts that the first does not hold, by what follows its name
     index_prefix: ClassVar[int | None] = None  # characters by which it is looked up; None: all
     is_indexed: ClassVar[bool] = True
+
+    @property
+    def is_text(self) -> bool:
+        """Whether its values are texts that say anything."""
+        return self.takes_all or self.is_long
 
     @property
     def is_sorted(self) -> bool:
@@ -80,6 +102,29 @@ class FieldType(ABC):
                 f"“{shorten(text)}” has {len(text):,} characters, more than the {self.longest:,} that a {self.name} field keeps"
             )
         return self.read(text, how)
+
+    def fit(self, carried: FieldType) -> float | None:
+        """How well values that are carried as a type go with a field of this one, from 0 to 1; None where they do not."""
+        if carried.code == self.code:
+            return 1.0
+        if carried.code in self.fits:
+            return self.fits[carried.code]
+        return self.from_text if carried.takes_all else carried.into_text if self.takes_all else None
+
+    def takes(self, text: str) -> bool:
+        """Whether a text is one of it, wherever."""
+        try:
+            return self.read(text, Taking(ZoneInfo("UTC"))) is not None
+        except Unfit:
+            return False
+
+    def seems(self, raw: object) -> bool:
+        """Whether a value of a request's JSON is of this type, to judge by its looks. Asked of later types first."""
+        return False
+
+    def in_line(self, text: str) -> Iterator[tuple[int, int, str]]:
+        """Where values stand in a typed line that are known by their form alone: from, to, and the value."""
+        return iter(())
 
     def seek(self, value: Value, how: Taking) -> Value:
         """The value, which is not blank, as a Find line compares a field with it. Raises Unfit."""

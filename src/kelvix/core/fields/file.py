@@ -16,6 +16,7 @@ class FileType(FieldType):
     sought = ("filled", "empty")
     in_requests = False
     index_prefix = 60
+    family, can_be_typed = "file", False
 
     def coerce(self, value: Value, how: Taking) -> Value:
         return value if isinstance(value, File) else self.read(as_text(value, how.zone), how)

@@ -23,7 +23,11 @@ class Labels(FieldType):
     sought = ("has", "has_none", "filled", "empty")
     has_choices = True
     column, table_beside = None, "labels"
-    fits = {"choice": 0.6, "text": 0.5}
+    from_text, into_text, has_many = 0.5, 0.35, True
+    of_class = list
+
+    def seems(self, raw: object) -> bool:
+        return isinstance(raw, list) and all(isinstance(r, str) for r in raw)
 
     def coerce(self, value: Value, how: Taking) -> Value:
         if isinstance(value, tuple):

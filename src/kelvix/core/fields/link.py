@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Iterator
 from urllib.parse import SplitResult, urlsplit
 
 from kelvix.core.fields.field_type import FieldType, Taking, one_line
+from kelvix.core.patterns import cut
 from kelvix.core.values import Unfit, Value, shorten
+
+IN_LINE = cut(r"https?://[^\s<>\"]+[^\s<>\".,;:!?)\]]", worst="https://", flags=re.I)
 
 
 def split_address(text: str) -> SplitResult | None:
@@ -26,8 +31,15 @@ class Link(FieldType):
     longest = 2_000
     index_prefix = 60
     reads_first_words = True
-    fits = {"text": 0.4}
-    never_fits = frozenset(("date", "datetime", "number", "yes_no", "email"))
+    family, from_text, into_text = "address", 0.4, 0.25
+    tells_apart, is_address = 2, True
+    refuses_families = frozenset(("time", "number", "yes_no"))
+
+    def seems(self, raw: object) -> bool:
+        return isinstance(raw, str) and self.takes(raw)
+
+    def in_line(self, text: str) -> Iterator[tuple[int, int, str]]:
+        return ((match.start(), match.end(), match[0]) for match in IN_LINE.finditer(text))
 
     def read(self, text: str, how: Taking) -> Value:
         line = one_line(text)

@@ -37,10 +37,14 @@ class Number(FieldType):
     example = 12.5
     operators = ("is", "is_not", "less", "more", "filled", "empty")
     sought = ("is", "less", "more", "filled", "empty")
-    compares_values = has_order = has_sum = reads_first_words = True
+    compares_values = has_order = has_sum = reads_first_words = is_number = True
+    family, from_text, into_text = "number", 0.4, 0.35
+    refuses_families = frozenset(("time",))
+    of_class = Decimal
     column = "DECIMAL(38,10)"
-    fits = {"text": 0.4}
-    never_fits = frozenset(("date", "datetime"))
+
+    def seems(self, raw: object) -> bool:
+        return isinstance(raw, int | float) and not isinstance(raw, bool)
 
     def coerce(self, value: Value, how: Taking) -> Value:
         if isinstance(value, bool):

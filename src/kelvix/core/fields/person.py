@@ -25,8 +25,10 @@ class PersonType(FieldType):
     sought = ("is", "filled", "empty")
     index_prefix = 60
     more_columns = {"address": "VARCHAR(320)"}
-    fits = {"email": 0.6, "text": 0.4}
-    never_fits = frozenset(("date", "datetime", "time", "duration", "number", "amount", "yes_no", "link"))
+    family, from_text = "address", 0.4
+    is_for_people = True
+    fits = {"email": 0.6}
+    refuses_families = frozenset(("time", "number", "yes_no"))
 
     def coerce(self, value: Value, how: Taking) -> Value:
         return value if isinstance(value, Person) else super().coerce(value, how)

@@ -22,7 +22,8 @@ class Reference(FieldType):
     refers = True
     in_requests = False
     column, table_beside = None, "references"
-    fits = {"reference": 0.9, "link": 0.2}
+    family, has_many = "record", True
+    fits = {"link": 0.2}
 
     def coerce(self, value: Value, how: Taking) -> Value:
         given = value if isinstance(value, tuple) else (value,)

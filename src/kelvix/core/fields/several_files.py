@@ -18,6 +18,7 @@ class SeveralFiles(FieldType):
     sought = ("filled", "empty")
     in_requests = False
     column, index_prefix = "MEDIUMTEXT", 60
+    family, can_be_typed, has_many = "file", False, True
     fits = {"file": 0.7}
 
     def coerce(self, value: Value, how: Taking) -> Value:

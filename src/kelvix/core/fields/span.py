@@ -42,8 +42,9 @@ class SpanType(FieldType):
     compared_by, as_day = "start", True
     column = "DATETIME(3)"  # its start
     more_columns = {"end": "DATETIME(3)", "clock": "BOOLEAN"}  # without a clock: midnights, of UTC
-    fits = {"date": 0.4, "datetime": 0.3, "text": 0.3}
-    never_fits = frozenset(("time", "duration", "number", "amount", "yes_no", "email", "link", "person"))
+    family, from_text = "time", 0.3
+    fits = {"date": 0.4, "datetime": 0.3}
+    refuses_families = frozenset(("number", "yes_no", "address"))
 
     def coerce(self, value: Value, how: Taking) -> Value:
         if isinstance(value, Span):

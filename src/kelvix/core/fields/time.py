@@ -31,8 +31,10 @@ class TimeOfDay(FieldType):
     sought = ("is", "before", "after", "filled", "empty")
     compares_values = has_order = reads_first_words = True
     column = "TIME(3)"
-    fits = {"text": 0.35, "datetime": 0.3}
-    never_fits = frozenset(("number", "yes_no", "date", "email", "link", "duration"))
+    family, from_text = "time", 0.35
+    fits = {"datetime": 0.3}
+    refuses_families = frozenset(("number", "yes_no", "address"))
+    of_class = time
 
     def coerce(self, value: Value, how: Taking) -> Value:
         if isinstance(value, datetime):

@@ -19,8 +19,12 @@ class YesNo(FieldType):
     sought = ("is",)
     compares_values = reads_first_words = True
     column = "TINYINT(1)"
-    fits = {"text": 0.2}
-    never_fits = frozenset(("date", "datetime"))
+    family, from_text, into_text = "yes_no", 0.2, None
+    refuses_families = frozenset(("time",))
+    of_class = bool
+
+    def seems(self, raw: object) -> bool:
+        return isinstance(raw, bool)
 
     def coerce(self, value: Value, how: Taking) -> Value:
         return value if isinstance(value, bool) else super().coerce(value, how)

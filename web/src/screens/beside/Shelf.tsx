@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { answer, client, said } from "../../api/client";
-import { useApps, useConnections, useDatabases, useMe, useSight } from "../../api/queries";
+import { useApps, useConnections, useDatabases, useMe, useSight, useTypeOf } from "../../api/queries";
 import { reads } from "../../fields";
 import { dateTime } from "../../parts/dates";
 import { read, write, type Place } from "./place";
@@ -100,6 +100,7 @@ function List({ shown, none }: { shown: Shown[] | undefined; none: string }) {
 
 function Records({ database }: { database: number }) {
   const zone = useMe().data?.timezone ?? "UTC";
+  const typeOf = useTypeOf();
   const of = useDatabases().data?.find((d) => d.id === database);
   const newest = useQuery({
     queryKey: ["records", database, "newest"],
@@ -111,7 +112,7 @@ function Records({ database }: { database: number }) {
     id: String(r.id),
     title: title ? reads(title, r.values[String(title.id)], zone) || "without a name" : "",
     at: r.created_at,
-    notes: others.filter((f) => f.id !== 0 && f.type !== "link").map((f) => reads(f, r.values[String(f.id)], zone)).filter(Boolean).slice(0, 2),
+    notes: others.filter((f) => f.id !== 0 && !typeOf(f.type)?.is_address).map((f) => reads(f, r.values[String(f.id)], zone)).filter(Boolean).slice(0, 2),
     link: `/databases/${database}/${r.id}`,
     outside: false,
   }));

@@ -3,13 +3,14 @@ import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { answer, client } from "../../api/client";
-import { useDatabases } from "../../api/queries";
+import { useDatabases, useTypeOf } from "../../api/queries";
 import { useNotices } from "../../frame/Notices";
 import { ChooseFile } from "../../parts/ChooseFile";
 
 /** The links of a feed, an OPML or a bookmark file, brought into a database, each once. */
 export function BringLinks() {
-  const databases = (useDatabases().data ?? []).filter((d) => d.fields.some((f) => f.type === "link"));
+  const typeOf = useTypeOf();
+  const databases = (useDatabases().data ?? []).filter((d) => d.fields.some((f) => typeOf(f.type)?.is_address));
   const [chosen, setChosen] = useState(0);
   const navigate = useNavigate();
   const { tell, fail } = useNotices();

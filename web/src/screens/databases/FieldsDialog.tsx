@@ -102,9 +102,9 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
                   <td>
                     {chosenFrom(f.type) && (
                       <>
-                        <KeptText label={`${f.type === "labels" ? "Labels" : "Choices"} of ${f.name}`} value={f.choices.map((c) => c.name).join(", ")} onKeep={(v) => change.mutate({ field: f.id, choices: split(v) })} />
+                        <KeptText label={`${typeOf(f.type)?.has_many ? "Labels" : "Choices"} of ${f.name}`} value={f.choices.map((c) => c.name).join(", ")} onKeep={(v) => change.mutate({ field: f.id, choices: split(v) })} />
                         <label className="quiet" style={{ display: "block" }}>
-                          <Checkbox sx={{ padding: 0 }} checked={f.grows} onChange={(e) => change.mutate({ field: f.id, grows: e.target.checked })} /> what is written may add {f.type === "labels" ? "labels" : "choices"}
+                          <Checkbox sx={{ padding: 0 }} checked={f.grows} onChange={(e) => change.mutate({ field: f.id, grows: e.target.checked })} /> what is written may add {typeOf(f.type)?.has_many ? "labels" : "choices"}
                         </label>
                       </>
                     )}
@@ -144,7 +144,7 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
               </MenuItem>
             ))}
           </TextField>
-          {chosenFrom(type) && <TextField label={`${type === "labels" ? "Labels" : "Choices"}, separated by commas`} value={choices} onChange={(e) => setChoices(e.target.value)} />}
+          {chosenFrom(type) && <TextField label={`${typeOf(type)?.has_many ? "Labels" : "Choices"}, separated by commas`} value={choices} onChange={(e) => setChoices(e.target.value)} />}
           {refers && (
             <>
               <TextField select label="Database" sx={{ minWidth: 150 }} value={refersTo || ""} onChange={(e) => setRefersTo(Number(e.target.value))}>

@@ -3,7 +3,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { answer, client, Problem, said, type Schemas } from "../../api/client";
-import { useMe, type Need } from "../../api/queries";
+import { useMe, type Need, useTypeOf } from "../../api/queries";
 import { useNotices } from "../../frame/Notices";
 import { dateTime, relative } from "../../parts/dates";
 
@@ -124,13 +124,14 @@ interface ValueProps {
 /** A value that is shown with a question; those of an approval can be edited. */
 function Value({ value, edited, problem, edit }: ValueProps) {
   const text = edited ?? value.text;
+  const typeOf = useTypeOf();
   return (
     <>
       <dt>{value.name}</dt>
       <dd>
         {!value.key ? (
           text || <i className="quiet">empty</i>
-        ) : value.type === "long_text" ? (
+        ) : typeOf(value.type ?? undefined)?.is_long ? (
           <textarea className="find" rows={5} aria-label={value.name} value={text} onChange={(event) => edit(event.target.value)} />
         ) : (
           <input className="find" style={{ maxWidth: 420 }} aria-label={value.name} value={text} onChange={(event) => edit(event.target.value)} />

@@ -112,7 +112,7 @@ export function AddressWhen({ own, workflow, findings, onChange }: Props) {
         </p>
       ))}
       <div style={{ margin: "6px 0" }}>
-        <button className="link" onClick={() => onChange({ ...own, inputs: [...own.inputs, { key: "", type: "text", required: false }] })}>
+        <button className="link" onClick={() => onChange({ ...own, inputs: [...own.inputs, { key: "", type: types[0]?.code ?? "", required: false }] })}>
           + declare a value
         </button>
         {" · "}

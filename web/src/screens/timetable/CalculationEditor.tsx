@@ -1,5 +1,6 @@
 import { MenuItem, Select } from "@mui/material";
 import { useEffect, useState } from "react";
+import { useTypeOf } from "../../api/queries";
 import { useLine } from "./lineContext";
 import type { Formula } from "./model";
 import { useReading, type Calculation } from "./useFormula";
@@ -18,10 +19,11 @@ interface Props {
 export function CalculationEditor({ calculation, onChange, asFormula, onClose }: Props) {
   const { carried } = useLine();
   const reading = useReading();
+  const typeOf = useTypeOf();
   const [amount, setAmount] = useState(calculation.amount);
   const [problem, setProblem] = useState("");
   const known = carried.find((c) => c.line === calculation.line && c.key === calculation.key);
-  const timed = known?.type !== "number";
+  const timed = !typeOf(known?.type)?.is_number;
   const change = async (next: Partial<Calculation>) => {
     const found = await reading({ calculation: { ...calculation, amount, ...next } });
     setProblem(found.problem?.sentence ?? "");

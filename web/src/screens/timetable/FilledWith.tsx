@@ -1,5 +1,6 @@
 import { Popper } from "@mui/material";
 import { useEffect, useId, useMemo, useRef, useState, type KeyboardEvent } from "react";
+import { useTypeOf } from "../../api/queries";
 import { FormulaPart } from "./FormulaPart";
 import { useLine } from "./lineContext";
 import { carriedName } from "./carried";
@@ -17,8 +18,6 @@ interface Props {
 
 type Offer = { choice: string; value?: undefined } | { value: Carried; choice?: undefined };
 
-const COUNTED = new Set(["number", "date", "datetime"]);
-
 /** Texts at the even places, values and formulas at the odd ones, so that there is always a place to type. */
 function interleave(parts: Part[]): Part[] {
   const result: Part[] = [{ text: "" }];
@@ -35,6 +34,7 @@ function interleave(parts: Part[]): Part[] {
  */
 export function FilledWith({ label, parts, choices, onChange }: Props) {
   const { carried, shown } = useLine();
+  const typeOf = useTypeOf();
   const slots = useMemo(() => interleave(parts), [parts]);
   const [place, setPlace] = useState<number | null>(null);
   const [query, setQuery] = useState<string | null>(null);
@@ -104,7 +104,7 @@ export function FilledWith({ label, parts, choices, onChange }: Props) {
   /** A value becomes a calculation with it, to be said in words. */
   const calculate = async (at: number, ref: Ref) => {
     const known = carried.find((c) => c.line === ref.line && c.key === ref.value);
-    const step = known?.type === "number" ? ({ sign: "*", amount: "1", unit: "" } as const) : ({ sign: "+", amount: "1", unit: "days" } as const);
+    const step = typeOf(known?.type)?.is_number ? ({ sign: "*", amount: "1", unit: "" } as const) : ({ sign: "+", amount: "1", unit: "days" } as const);
     const read = await reading({ calculation: { line: ref.line, key: ref.value, ...step } });
     if (!read.tree) return;
     put(at, { formula: { kind: "formula", tree: read.tree, text: "" } });
@@ -143,7 +143,8 @@ export function FilledWith({ label, parts, choices, onChange }: Props) {
         {slots.map((slot, at) => {
           const ref = slot.ref;
           if (ref) {
-            const counted = COUNTED.has(carried.find((c) => c.line === ref.line && c.key === ref.value)?.type ?? "");
+            const type = typeOf(carried.find((c) => c.line === ref.line && c.key === ref.value)?.type);
+            const counted = type?.is_number || type?.tells_day;
             return <Token key={at} at={ref} remove={() => remove(at)} calculate={counted ? () => void calculate(at, ref) : undefined} />;
           }
           if (slot.formula) {

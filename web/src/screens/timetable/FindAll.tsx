@@ -17,7 +17,7 @@ const FITS = (kind: Figure["kind"], type: FieldType | undefined) =>
 export function FindAll({ line, database, findings, onChange }: Props) {
   const typeOf = useTypeOf();
   const ordered = database.fields.filter((f) => typeOf(f.type)?.is_sorted);
-  const listed = database.fields.filter((f) => f.type !== "long_text");
+  const listed = database.fields.filter((f) => !typeOf(f.type)?.is_long);
   const set = (at: number, next: Figure | null) => onChange({ ...line, figures: line.figures.flatMap((f, n) => (n === at ? (next ? [next] : []) : [f])) });
   const first = database.fields.find((f) => typeOf(f.type)?.has_sum) ?? database.fields[0];
   const add = () => first && onChange({ ...line, figures: [...line.figures, { key: newId(), kind: typeOf(first.type)?.has_sum ? "sum" : "first", field: first.id }] });

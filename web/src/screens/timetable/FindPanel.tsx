@@ -16,9 +16,10 @@ interface Props {
 }
 
 /** To begin with, compare the field that tells records apart best: an address where both sides have one, else the title. */
-function begin(database: Database, carried: Carried[]): Sought[] {
-  const address = database.fields.find((f) => f.type === "email");
-  const of = address && carried.find((c) => c.type === "email");
+function begin(database: Database, carried: Carried[], typeOf: ReturnType<typeof useTypeOf>): Sought[] {
+  const tells = (type: string) => !!typeOf(type)?.tells_apart && !typeOf(type)?.is_text && !typeOf(type)?.is_address;
+  const address = database.fields.find((f) => tells(f.type));
+  const of = address && carried.find((c) => c.type === address.type);
   if (address && of) return [{ field: address.id, operator: "is", filling: [{ ref: { line: of.line, value: of.key } }], named: "" }];
   return database.fields.slice(0, 1).map((f) => ({ field: f.id, operator: "is", filling: [], named: "" }));
 }
@@ -33,7 +34,7 @@ export function FindPanel({ line, databases, cell, findings, onChange }: Props) 
   return (
     <>
       <div className="row" style={{ marginBottom: 6 }}>
-        <DatabaseSelect words="Find in" label="Database to look in" value={line.database} databases={databases} onChange={(d) => onChange({ ...line, database: d.id, sought: begin(d, carried) })} />
+        <DatabaseSelect words="Find in" label="Database to look in" value={line.database} databases={databases} onChange={(d) => onChange({ ...line, database: d.id, sought: begin(d, carried, typeOf) })} />
         {line.sought.length > 1 && (
           <Select value={line.mode} sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "How the fields go together" }} onChange={(event) => onChange({ ...line, mode: event.target.value as Find["mode"] })}>
             <MenuItem value="all">where all of these are so</MenuItem>

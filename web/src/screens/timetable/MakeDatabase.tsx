@@ -2,7 +2,7 @@ import { Button, Checkbox, Dialog, DialogActions, DialogContent, DialogTitle, Te
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { answer, client, said, type Schemas } from "../../api/client";
-import { useApp, useMe, type Sample } from "../../api/queries";
+import { useApp, useMe, type Sample, useTypeOf } from "../../api/queries";
 import { useLine } from "./lineContext";
 import { columnTime, type Add, type AddOrUpdate } from "./model";
 
@@ -23,6 +23,7 @@ export function MakeDatabase({ line, when, app: code, sample, onClose, onMade }:
   const zone = useMe().data?.timezone ?? "UTC";
   const { shown } = useLine();
   const queries = useQueryClient();
+  const typeOf = useTypeOf();
   const [name, setName] = useState("");
   const [ticked, setTicked] = useState<Set<string> | null>(null);
   const chosen = ticked ?? new Set([...(app?.proposed.map((p) => p.key) ?? []), "text"]);
@@ -38,7 +39,7 @@ export function MakeDatabase({ line, when, app: code, sample, onClose, onMade }:
         client.POST("/api/v1/databases", {
           body: {
             name,
-            fields: titled.map((f) => ({ name: nameOf(f.key), type: f.type as Schemas["NewFieldIn"]["type"], required: false, choices: [], grows: f.type === "labels" })),
+            fields: titled.map((f) => ({ name: nameOf(f.key), type: f.type as Schemas["NewFieldIn"]["type"], required: false, choices: [], grows: !!typeOf(f.type)?.has_choices })),
           },
         }),
       );

@@ -1,4 +1,5 @@
 import { MenuItem, Select } from "@mui/material";
+import { useTypeOf, type FieldType } from "../../api/queries";
 import { FilledWith } from "./FilledWith";
 import { useLine } from "./lineContext";
 import { carriedName } from "./carried";
@@ -20,7 +21,7 @@ export function MakingEditor({ name, made, onChange }: Props) {
     case "date_part":
       return (
         <div className="row">
-          <ValueSelect label="Date" value={made.of} types={["date", "datetime"]} onChange={(of) => onChange({ ...made, of })} />
+          <ValueSelect label="Date" value={made.of} fits={(type) => type.tells_day} onChange={(of) => onChange({ ...made, of })} />
           as
           <PatternInput made={made} onChange={onChange} />
         </div>
@@ -146,16 +147,21 @@ function Small({ label, value, wide, onChange }: { label: string; value: string;
 interface ValueSelectProps {
   label: string;
   value: Ref | null | undefined;
-  types?: string[];
+  /** Which values are offered, by their types. */
+  fits?: (type: FieldType) => boolean;
   none?: string;
   onChange: (ref: Ref | null) => void;
 }
 
 /** One of the carried values. */
-function ValueSelect({ label, value, types, none, onChange }: ValueSelectProps) {
+function ValueSelect({ label, value, fits, none, onChange }: ValueSelectProps) {
   const { carried, gone, shown } = useLine();
+  const typeOf = useTypeOf();
   const known = value && carried.find((c) => c.line === value.line && c.key === value.value);
-  const offered = carried.filter((c) => !types || types.includes(c.type) || c === known);
+  const offered = carried.filter((c) => {
+    const type = typeOf(c.type);
+    return !fits || c === known || (type && fits(type));
+  });
   return (
     <Select
       value={known ? `${known.line} ${known.key}` : ""}

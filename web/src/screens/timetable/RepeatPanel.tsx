@@ -1,4 +1,5 @@
 import { MenuItem, Select } from "@mui/material";
+import { useTypeOf } from "../../api/queries";
 import { FilledWith } from "./FilledWith";
 import { useLine } from "./lineContext";
 import type { Cell, Rehearsal, Repeat } from "./model";
@@ -14,11 +15,12 @@ interface Props {
 /** The list that is gone through, and what is collected on the way. Labels are a list too. */
 export function RepeatPanel({ line, cell, findings, onChange }: Props) {
   const { document, rehearsal } = useLine();
+  const typeOf = useTypeOf();
   const usable = new Set(above(document, line.id).map((l) => l.id));
   const numbered = (id: string) => `line ${document.lines.findIndex((l) => l.id === id) + 1}`;
   const lists = (rehearsal?.lists ?? []).filter((l) => usable.has(l.line)).map((l) => ({ ...l, words: `${l.name.join(" › ")}, ${numbered(l.line)}` }));
   const labels = (rehearsal?.carried ?? [])
-    .filter((c) => c.type === "labels" && usable.has(c.line) && c.line !== line.id)
+    .filter((c) => typeOf(c.type)?.has_many && typeOf(c.type)?.has_choices && usable.has(c.line) && c.line !== line.id)
     .map((c) => ({ line: c.line, key: c.key, words: `${c.name.join(" › ")}, ${numbered(c.line)}` }));
   const all = [...lists, ...labels];
   const value = line.of ? `${line.of.line} ${line.of.value}` : "";

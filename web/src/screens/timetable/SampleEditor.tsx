@@ -2,7 +2,7 @@ import { Button, Dialog, DialogActions, DialogContent, DialogTitle, TextField } 
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { answer, client, Problem, said } from "../../api/client";
-import { type Sample, type Wire } from "../../api/queries";
+import { type Sample, type Wire, useTypeOf } from "../../api/queries";
 import type { Carried, CarriedList } from "./model";
 import { SampleLists } from "./SampleLists";
 
@@ -20,6 +20,7 @@ interface Props {
 /** Edit a sample, or make one up. It is marked so; the item in the app is not touched. */
 export function SampleEditor({ workflow, sample, fields, lists, word, onClose }: Props) {
   const queries = useQueryClient();
+  const typeOf = useTypeOf();
   const [values, setValues] = useState<Record<string, Wire>>(sample?.values ?? {});
   const [rows, setRows] = useState(sample?.lists ?? {});
   const save = useMutation({
@@ -63,11 +64,11 @@ export function SampleEditor({ workflow, sample, fields, lists, word, onClose }:
             key={f.key}
             label={f.name.slice(1).join(" › ")}
             value={values[f.key] ?? ""}
-            multiline={f.type === "long_text"}
+            multiline={typeOf(f.type)?.is_long}
             maxRows={8}
             error={!!wrong?.[f.key]}
             helperText={wrong?.[f.key]}
-            placeholder={f.type === "datetime" ? "23 Nov 2026, 17:02" : ""}
+            placeholder={typeOf(f.type)?.has_clock ? "23 Nov 2026, 17:02" : ""}
             sx={{ marginTop: 1.2 }}
             onChange={(event) => setValues({ ...values, [f.key]: event.target.value || null })}
           />

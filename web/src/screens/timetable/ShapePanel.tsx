@@ -1,6 +1,7 @@
 import { Button, Menu, MenuItem } from "@mui/material";
 import { useState } from "react";
 import { answer, client } from "../../api/client";
+import { useTypeOf, type FieldType } from "../../api/queries";
 import { useLine } from "./lineContext";
 import { MakingEditor } from "./MakingEditor";
 import { newId, type Cell, type Carried, type Making, type Rehearsal, type Shape, type Shaped } from "./model";
@@ -23,34 +24,40 @@ const KINDS: Record<Making["kind"], string> = {
 };
 
 /** What a new making begins with: the first value that it could be made of. */
-function start(kind: Making["kind"], carried: Carried[]): Making {
-  const first = (...types: string[]) => {
-    const found = carried.find((c) => types.includes(c.type));
+type Fits = (type: FieldType) => boolean;
+
+function start(kind: Making["kind"], carried: Carried[], typeOf: ReturnType<typeof useTypeOf>): Making {
+  const first = (...wanted: Fits[]) => {
+    const all = (fits: Fits) => carried.find((c) => fitting(typeOf(c.type), fits));
+    const found = wanted.map(all).find(Boolean);
     return found ? { line: found.line, value: found.key } : null;
   };
   switch (kind) {
     case "date_part":
-      return { kind, of: first("datetime", "date"), pattern: "HH:mm" };
+      return { kind, of: first((t) => t.has_clock, (t) => t.tells_day), pattern: "HH:mm" };
     case "piece":
-      return { kind, of: first("text", "long_text"), delimiter: ",", number: 1 };
+      return { kind, of: first((t) => t.is_text), delimiter: ",", number: 1 };
     case "look_up":
-      return { kind, of: first("text", "choice"), rows: [{ key: "", value: "" }], otherwise: "" };
+      return { kind, of: first((t) => t.is_text), rows: [{ key: "", value: "" }], otherwise: "" };
     case "join":
       return { kind, of: [], delimiter: ", " };
     case "default":
       return { kind, of: [], otherwise: "" };
     case "cite":
-      return { kind, authors: first("text"), year: first("date", "datetime"), title: null };
+      return { kind, authors: first((t) => t.is_text && !t.is_long), year: first((t) => t.tells_day), title: null };
     case "filled":
       return { kind, filling: [] };
   }
 }
+
+const fitting = (type: FieldType | undefined, fits: Fits) => type !== undefined && fits(type);
 
 const NAMES: Record<Making["kind"], string> = { date_part: "Time", piece: "Piece", look_up: "Found", join: "Joined", default: "Value", cite: "Citation", filled: "Value" };
 
 /** Named values for the lines below. */
 export function ShapePanel({ line, cell, findings, onChange }: Props) {
   const { carried } = useLine();
+  const typeOf = useTypeOf();
   const [adding, setAdding] = useState<HTMLElement | null>(null);
   const above = carried.filter((c) => c.line !== line.id);
   const set = (key: string, next: Shaped | null) => onChange({ ...line, values: line.values.flatMap((v) => (v.key === key ? (next ? [next] : []) : [v])) });
@@ -62,7 +69,7 @@ export function ShapePanel({ line, cell, findings, onChange }: Props) {
     const taken = new Set(line.values.map((v) => v.name));
     for (let n = 1; ; n++) if (!taken.has(n === 1 ? name : `${name} ${n}`)) return n === 1 ? name : `${name} ${n}`;
   };
-  const moment = above.find((c) => c.type === "datetime");
+  const moment = above.find((c) => typeOf(c.type)?.has_clock);
   return (
     <>
       <table aria-label="Values that this line makes">
@@ -102,7 +109,7 @@ export function ShapePanel({ line, cell, findings, onChange }: Props) {
       </div>
       <Menu anchorEl={adding} open={adding !== null} onClose={() => setAdding(null)}>
         {(Object.keys(KINDS) as Making["kind"][]).map((kind) => (
-          <MenuItem key={kind} onClick={() => add([NAMES[kind], start(kind, above)])}>
+          <MenuItem key={kind} onClick={() => add([NAMES[kind], start(kind, above, typeOf)])}>
             {KINDS[kind]}
           </MenuItem>
         ))}

@@ -45,7 +45,7 @@ export function WebAnswer({ line, wrong, onChange }: Props) {
           </div>
         </PanelRow>
       ))}
-      <MoreRow problem={wrong("takes")} onClick={() => onChange({ ...line, takes: [...line.takes, { key: "", type: "text", required: false }] })}>
+      <MoreRow problem={wrong("takes")} onClick={() => onChange({ ...line, takes: [...line.takes, { key: "", type: types[0]?.code ?? "", required: false }] })}>
         + take a value out of the answer
       </MoreRow>
     </>
