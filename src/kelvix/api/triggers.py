@@ -133,10 +133,9 @@ def look_ahead(who: Reader, body: Schedule) -> TimesOut:
 def list_buttons(who: Reader, database_id: int) -> list[ButtonOut]:
     """The workflows that are on and can be started by hand: for this database's records, or by a button of its own."""
     found = []
-    versions = Versions()
     for kept in who.space.read(lambda t: workflows.every(t, who.space.id)):
-        if kept.state == "on" and kept.live:
-            own = versions.get(who.space, kept.live).when.own
+        if kept.state == "on" and kept.running:
+            own = kept.running.when.own
             if isinstance(own, RecordEvent) and own.database == database_id:
                 button = own.button if own.event in sources.BUTTONS else None
                 of_database = own.event == "database_button"

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import secrets
-from collections.abc import Mapping
 from dataclasses import replace
 from datetime import UTC, datetime
 from typing import Annotated, Any
@@ -26,10 +25,10 @@ from kelvix.core.workflow import (
     Workflow,
     Writes,
 )
-from kelvix.engine import catching_up, expecting, sampling, switch, using, whereabouts
-from kelvix.store import connections, databases, events, inbox, listening, runs, statistics, trash, usage, watches, workflows
+from kelvix.engine import catching_up, expecting, overview, sampling, switch, using, whereabouts
+from kelvix.engine.overview import Overview
+from kelvix.store import connections, databases, events, inbox, runs, trash, watches, workflows
 from kelvix.store.database_server import Transaction
-from kelvix.store.watches import Watch
 from kelvix.store.workflows import Kept, Sample
 
 router = APIRouter(prefix="/api/v1", tags=["workflows"])
@@ -179,34 +178,19 @@ def _event_words(who: Caller, document: Workflow) -> str:
     return app.event(document.when.event).words if app else "something happens"
 
 
-def _number(t: Transaction, workspace_id: int, version_id: int | None) -> int | None:
-    return workflows.version(t, workspace_id, version_id)[0] if version_id else None
-
-
-def _out(
-    who: Caller,
-    t: Transaction,
-    kept: Kept,
-    watch: Watch | None,
-    names: dict[int, str],
-    happened: Mapping[int, int],
-    held: inbox.Held | None,
-) -> dict[str, Any]:
-    live = workflows.version(t, who.space.id, kept.live) if kept.live else None
-    recent = t.rows(
-        "SELECT state FROM run WHERE workspace_id=%s AND workflow_id=%s ORDER BY id DESC LIMIT 30", (who.space.id, kept.id)
-    )
+def _out(who: Caller, kept: Kept, seen: Overview) -> dict[str, Any]:
+    watch, one = seen.watched.get(kept.id), seen.listens.get(kept.id)
     on = watch is not None and watch.state == "on"
-    one = listening.of_workflow(t, who.space.id, kept.id)
-    a_month, told_from = expecting.a_month(t, who.space, kept, happened, datetime.now(UTC))
+    a_month, told_from = expecting.a_month(who.space, kept, seen.past, datetime.now(UTC))
+    held = seen.held.get(kept.id)
     return {
         "id": kept.id,
         "name": kept.name,
         "state": kept.state,
         "reason": kept.reason,
         "draft_version": kept.draft_version,
-        "live_version": live[0] if live else None,
-        "changed_since_on": bool(live and kept.state == "on" and live[1] != kept.draft),
+        "live_version": kept.running_number,
+        "changed_since_on": kept.running is not None and kept.state == "on" and kept.running != kept.draft,
         "tried_never_on": kept.tried_ok_at is not None and kept.turned_on_at is None,
         "turned_on_at": kept.turned_on_at,
         "watch": WatchOut(
@@ -220,45 +204,35 @@ def _out(
         "listens": ListensOut(kind=one.kind, next_at=one.next_at, itself=one.note.get("itself", 0))
         if one and one.state == "on"
         else None,
-        "sentence": telling.sentence(kept.draft, _event_words(who, kept.draft), names),
-        "held": _held(t, who, kept, held) if held else None,
-        "recent": [r["state"] for r in recent],
+        "sentence": telling.sentence(kept.draft, _event_words(who, kept.draft), seen.names),
+        "held": _held(who, kept, held, seen) if held else None,
+        "recent": seen.recent.get(kept.id, []),
         "a_month": a_month,
         "a_month_from": told_from,
         "silent": kept.silence["said"] if kept.silence and kept.state == "on" else None,
     }
 
 
-def _held(t: Transaction, who: Caller, kept: Kept, held: inbox.Held) -> HeldOut:
+def _held(who: Caller, kept: Kept, held: inbox.Held, seen: Overview) -> HeldOut:
     if kept.state == "paused":
         why = "They will run when the workflow is resumed."
     elif kept.state != "on":
         why = "They will run when the workflow is turned on."
-    elif (watch := watches.of_workflow(t, who.space.id, kept.id)) and _is_refused(t, who, watch.connection_id):
+    elif (watch := seen.watched.get(kept.id)) and watch.connection_id in seen.refused:
         why = "They will run when the connection has been renewed."
-    elif usage.is_over(t, who.space.id):
+    elif seen.is_over:
         why = f"This workspace has reached its limit of {who.space.limits.runs_a_day:,} runs in 24 hours."
     else:
         why = "They are being started."
     return HeldOut(count=held.count, since=held.since, why=why)
 
 
-def _is_refused(t: Transaction, who: Caller, connection_id: int) -> bool:
-    one = connections.get(t, who.space.id, connection_id)
-    return one is not None and one.state == "refused"
-
-
-def _names(t: Transaction, workspace_id: int) -> dict[int, str]:
-    return {r["id"]: r["name"] for r in t.rows("SELECT id, name FROM `database` WHERE workspace_id=%s", (workspace_id,))}
-
-
 @router.get("/workflows")
 def list_workflows(who: Reader) -> list[WorkflowOut]:
     def work(t: Transaction) -> list[WorkflowOut]:
-        watched, names = watches.every(t, who.space.id), _names(t, who.space.id)
-        happened = statistics.by_workflow(t, who.space.id, expecting.DAYS)
-        kept, held = workflows.every(t, who.space.id), inbox.by_workflow(t, who.space.id)
-        return [WorkflowOut(**_out(who, t, k, watched.get(k.id), names, happened, held.get(k.id))) for k in kept]
+        kept = workflows.every(t, who.space.id)
+        seen = overview.of(t, who.space, kept)
+        return [WorkflowOut(**_out(who, k, seen)) for k in kept]
 
     return who.space.read(work)
 
@@ -281,10 +255,7 @@ def get_workflow(who: Reader, workflow_id: int) -> WorkflowDetail:
     kept = kept_workflow(who, workflow_id)
 
     def work(t: Transaction) -> WorkflowDetail:
-        watch = watches.of_workflow(t, who.space.id, workflow_id)
-        happened = statistics.by_workflow(t, who.space.id, expecting.DAYS)
-        held = inbox.by_workflow(t, who.space.id).get(workflow_id)
-        return WorkflowDetail(**_out(who, t, kept, watch, _names(t, who.space.id), happened, held), document=kept.draft)
+        return WorkflowDetail(**_out(who, kept, overview.of(t, who.space, [kept])), document=kept.draft)
 
     return who.space.read(work)
 

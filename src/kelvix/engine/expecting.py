@@ -3,12 +3,14 @@ samples came, in this order."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from kelvix.core import schedule
 from kelvix.core.workflow import Schedule
-from kelvix.store import backcasts, workflows
+from kelvix.store import backcasts, statistics, workflows
+from kelvix.store.backcasts import Span
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 from kelvix.store.workflows import Kept
@@ -19,31 +21,38 @@ SAMPLES = 3  # at least, before they say something
 MONTH = 30.44  # days
 
 
-def a_month(t: Transaction, space: Space, kept: Kept, happened: Mapping[int, int], now: datetime) -> tuple[int | None, str]:
-    """The number, and what it is told from. `happened`: the events of the last thirty days, by workflow."""
+@dataclass(frozen=True)
+class Past:
+    """What is known of what happened, by workflow: the events of the last thirty days, the newest backcast, and when the
+    samples came that were fetched from its source."""
+
+    happened: Mapping[int, int]
+    backcasts: Mapping[int, Span]
+    came: Mapping[int, Sequence[datetime]]
+
+
+def past(t: Transaction, space: Space, kept: Sequence[Kept]) -> Past:
+    """Read it for these workflows."""
+    sources = {w.id: (w.draft.when.app, w.draft.when.container_name) for w in kept if w.draft.when.own is None}
+    return Past(
+        statistics.by_workflow(t, space.id, DAYS),
+        backcasts.spans(t, space.id, [w.id for w in kept]),
+        workflows.fetched(t, space.id, sources),
+    )
+
+
+def a_month(space: Space, kept: Kept, known: Past, now: datetime) -> tuple[int | None, str]:
+    """The number, and what it is told from."""
     own = kept.draft.when.own
     if isinstance(own, Schedule):
         return schedule.a_month(own, space.zone, now), "by its times"
     if kept.state == "on" and kept.turned_on_at and now - kept.turned_on_at > FEWEST:
         days = min(DAYS, (now - kept.turned_on_at) / timedelta(days=1))
-        return round(happened.get(kept.id, 0) / days * MONTH), f"as in the last {round(days)} days"
-    past = backcasts.latest(t, space.id, kept.id)
-    if past and past.seen and past.oldest and past.newest:
-        days = max((past.newest - past.oldest) / timedelta(days=1), MONTH)
-        return round(past.seen / days * MONTH), "as its past events"
-    return _by_samples(t, space, kept, now)
-
-
-def _by_samples(t: Transaction, space: Space, kept: Kept, now: datetime) -> tuple[int | None, str]:
-    """From the newest items of the source, which were fetched to build with: nobody needs to ask for it."""
-    when = kept.draft.when
-    if when.own is not None:
-        return None, ""
-    came = [
-        s.item_at
-        for s in workflows.samples(t, space.id, kept.id)
-        if s.kind == "fetched" and (s.item.get("app"), s.item.get("container")) == (when.app, when.container_name)
-    ]
+        return round(known.happened.get(kept.id, 0) / days * MONTH), f"as in the last {round(days)} days"
+    if looked := known.backcasts.get(kept.id):
+        days = max((looked.newest - looked.oldest) / timedelta(days=1), MONTH)
+        return round(looked.seen / days * MONTH), "as its past events"
+    came = known.came.get(kept.id, ())  # the newest items of the source, which were fetched to build with
     if len(came) < SAMPLES or now - min(came) < FEWEST:
         return None, ""
     return round(len(came) / ((now - min(came)) / timedelta(days=1)) * MONTH), f"as its newest {len(came)} came"

@@ -11,10 +11,8 @@ from typing import Literal
 from kelvix.core.checking import check
 from kelvix.core.schema import Database
 from kelvix.core.steps import Surroundings
-from kelvix.core.workflow import Workflow
 from kelvix.engine.engine import Engine
 from kelvix.store import captures, workflows
-from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 
 
@@ -55,12 +53,11 @@ def _without_databases(around: Surroundings, instead: dict[int, Database | None]
 def _workflows(engine: Engine, space: Space, without: Callable[[Surroundings], Surroundings]) -> list[Use]:
     """The workflows that are on or paused and whose check finds something without the thing that it does not find with it."""
 
-    def work(t: Transaction) -> list[tuple[workflows.Kept, Workflow]]:
-        kept = [w for w in workflows.every(t, space.id) if w.state != "off"]
-        return [(w, workflows.version(t, space.id, w.live)[1] if w.live else w.draft) for w in kept]
-
     found: list[Use] = []
-    for kept, document in space.read(work):
+    for kept in space.read(lambda t: workflows.every(t, space.id)):
+        if kept.state == "off":
+            continue
+        document = kept.running or kept.draft
         around = engine.surroundings(space, document)
         anyway = check(document, around)
         if any(f not in anyway for f in check(document, without(around))):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from datetime import datetime
 
@@ -67,6 +68,27 @@ def latest(t: Transaction, workspace_id: int, workflow_id: int) -> Kept | None:
         (workspace_id, workflow_id),
     )
     return _kept(row) if row else None
+
+
+@dataclass(frozen=True)
+class Span:
+    """How many items a backcast saw, and from when to when they came."""
+
+    seen: int
+    oldest: datetime
+    newest: datetime
+
+
+def spans(t: Transaction, workspace_id: int, workflow_ids: Sequence[int]) -> dict[int, Span]:
+    """What the newest backcasts of workflows looked at, where they saw anything."""
+    if not workflow_ids:
+        return {}
+    rows = t.rows(
+        "SELECT workflow_id, seen, oldest, newest FROM backcast WHERE workspace_id=%s AND seen > 0 AND oldest IS NOT NULL "
+        f"AND newest IS NOT NULL AND workflow_id IN ({','.join(['%s'] * len(workflow_ids))}) ORDER BY id",
+        (workspace_id, *workflow_ids),
+    )
+    return {r["workflow_id"]: Span(r["seen"], r["oldest"], r["newest"]) for r in rows}
 
 
 def progress(

@@ -122,6 +122,11 @@ def load(t: Transaction, workspace_id: int) -> dict[int, Database]:
     return {d.id: d for d in _databases(t, workspace_id)}
 
 
+def names(t: Transaction, workspace_id: int) -> dict[int, str]:
+    """By database, those in the trash included."""
+    return {r["id"]: r["name"] for r in t.rows("SELECT id, name FROM `database` WHERE workspace_id=%s", (workspace_id,))}
+
+
 def get(t: Transaction, workspace_id: int, database_id: int) -> Database | None:
     return next(iter(_databases(t, workspace_id, database_id)), None)
 

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
+from functools import lru_cache
 from typing import Any
 
 from pydantic import TypeAdapter
@@ -38,10 +40,14 @@ class Kept:
     turned_off_at: datetime | None
     created_at: datetime
     silence: dict[str, Any] | None = None
+    running: Workflow | None = None  # the document of the live version
+    running_number: int | None = None
 
 
+@lru_cache(maxsize=2048)
 def parse(document: str | bytes) -> Workflow:
-    """Raises BadDocument or pydantic's ValidationError."""
+    """The workflow of a document; one that was read before is not read again. Raises BadDocument or pydantic's
+    ValidationError."""
     workflow = DOCUMENT.validate_json(document)
     check_shape(workflow)
     return workflow
@@ -65,23 +71,26 @@ def _kept(row: Row) -> Kept:
         row["turned_off_at"],
         row["created_at"],
         json.loads(row["silence"]) if row["silence"] else None,
+        parse(row["running"]) if row["running"] else None,
+        row["running_number"],
     )
+
+
+SELECT = (
+    "SELECT w.*, v.document AS running, v.number AS running_number FROM workflow w LEFT JOIN workflow_version v "
+    "ON v.workspace_id = w.workspace_id AND v.id = w.live_version_id WHERE w.workspace_id=%s AND w.deleted_at IS NULL"
+)
 
 
 def every(t: Transaction, workspace_id: int) -> list[Kept]:
-    return [
-        _kept(r)
-        for r in t.rows(
-            "SELECT * FROM workflow WHERE workspace_id=%s AND deleted_at IS NULL ORDER BY name, id", (workspace_id,)
-        )
-    ]
+    """In order of their names."""
+    rows = t.rows(SELECT, (workspace_id,))
+    rows.sort(key=lambda r: (r["name"].casefold(), r["id"]))  # sorted here: the server would sort long texts on disk
+    return [_kept(r) for r in rows]
 
 
 def get(t: Transaction, workspace_id: int, workflow_id: int, lock: bool = False) -> Kept | None:
-    row = t.row(
-        "SELECT * FROM workflow WHERE workspace_id=%s AND id=%s AND deleted_at IS NULL" + (" FOR UPDATE" if lock else ""),
-        (workspace_id, workflow_id),
-    )
+    row = t.row(f"{SELECT} AND w.id=%s" + (" FOR UPDATE" if lock else ""), (workspace_id, workflow_id))
     return _kept(row) if row else None
 
 
@@ -188,6 +197,21 @@ class Sample:
 
 
 MOST_SAMPLES = 50
+
+
+def fetched(t: Transaction, workspace_id: int, sources: Mapping[int, tuple[str, str]]) -> dict[int, list[datetime]]:
+    """By workflow, when the samples came that were fetched from its source: an app, and the name of a place there."""
+    if not sources:
+        return {}
+    found: dict[int, list[datetime]] = {}
+    for r in t.rows(
+        "SELECT workflow_id, item_at, JSON_VALUE(item, '$.app') AS app, JSON_VALUE(item, '$.container') AS container "
+        f"FROM sample WHERE workspace_id=%s AND kind='fetched' AND workflow_id IN ({','.join(['%s'] * len(sources))})",
+        (workspace_id, *sources),
+    ):
+        if (r["app"], r["container"]) == sources[r["workflow_id"]]:
+            found.setdefault(r["workflow_id"], []).append(r["item_at"])
+    return found
 
 
 def samples(t: Transaction, workspace_id: int, workflow_id: int) -> list[Sample]:

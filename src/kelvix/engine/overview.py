@@ -1,0 +1,47 @@
+"""What is told of workflows beside what they are: read for all of them in as many journeys as for one."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from kelvix.engine import expecting
+from kelvix.store import connections, databases, inbox, listening, runs, usage, watches
+from kelvix.store.database_server import Transaction
+from kelvix.store.directory import Space
+from kelvix.store.inbox import Held
+from kelvix.store.listening import Listening
+from kelvix.store.watches import Watch
+from kelvix.store.workflows import Kept
+
+RECENT = 30  # runs whose states are shown
+
+
+@dataclass(frozen=True)
+class Overview:
+    """All by workflow, but for the databases' names, the connections that apps refuse, and whether the workspace has had its
+    runs of a day."""
+
+    watched: Mapping[int, Watch]
+    listens: Mapping[int, Listening]
+    held: Mapping[int, Held]
+    recent: Mapping[int, list[str]]
+    past: expecting.Past
+    names: Mapping[int, str]
+    refused: frozenset[int]
+    is_over: bool
+
+
+def of(t: Transaction, space: Space, kept: Sequence[Kept]) -> Overview:
+    """Read what is told of these workflows."""
+    held = inbox.by_workflow(t, space.id)
+    return Overview(
+        watches.every(t, space.id),
+        listening.every(t, space.id),
+        held,
+        runs.recent_states(t, space.id, [w.id for w in kept], RECENT),
+        expecting.past(t, space, kept),
+        databases.names(t, space.id),
+        frozenset(c.id for c in connections.every(t, space.id) if c.state == "refused") if held else frozenset(),
+        bool(held) and usage.is_over(t, space.id),
+    )
