@@ -99,7 +99,7 @@ class Person:
         return int(found[1]) if found else 0
 
     def token(self, connection: int) -> str:
-        _, token = self.kelvix.engine.access(self.space, connection)
+        _, token, _ = self.kelvix.engine.access(self.space, connection)
         return token
 
     def revoke(self, connection: int) -> None:

@@ -162,7 +162,7 @@ def test_the_feed_says_that_there_is_more_also_where_what_is_not_shared_lies_bet
     for n in range(3):
         orla.deliver(f"Hidden {n}", "Suppliers")
     orla.deliver("Seen")
-    app, token = orla.kelvix.engine.access(orla.space, connection)
+    app, token, _ = orla.kelvix.engine.access(orla.space, connection)
     address = f"{orla.kelvix.settings.practice_address}/mail/api/feed"
     headers = {"authorization": f"Bearer {token}"}
     first = httpx.get(address, params={"after": 0, "limit": 2}, headers=headers, trust_env=False).json()

@@ -224,3 +224,19 @@ def _listen(orla, heard):
             heard.append(line)
             if "records" in line:
                 return
+
+
+@pytest.mark.parametrize(
+    ("app", "words", "values", "title"),
+    [
+        ("files", "the folder in which files arrive", {"name": "Survey.pdf"}, "Survey.pdf"),
+        ("reading", "the list in which articles arrive", {"title": "Wind in the loft"}, "Wind in the loft"),
+    ],
+)
+def test_each_app_speaks_its_own_words(orla, app, words, values, title):
+    lines = [{"verb": "when", "id": "w", "app": app}]
+    workflow = orla.workflow("Half built", {"lines": lines})
+    refused = orla.api("POST", f"/workflows/{workflow}/on", 409)
+    assert f"choose the connection and {words}" in [f["sentence"] for f in refused["findings"]]
+    [sample] = orla.api("POST", f"/workflows/{workflow}/samples", json={"values": values})
+    assert sample["title"] == title

@@ -14,7 +14,7 @@ from kelvix.core.feel import Env
 from kelvix.core.feel import tree as t
 from kelvix.core.rehearsal import rehearse
 from kelvix.core.schema import CarriedField, Database, Field
-from kelvix.core.steps import Surroundings, carried_from_item, shaped_fields
+from kelvix.core.steps import SourceWords, Surroundings, carried_from_item, shaped_fields
 from kelvix.core.workflow import (
     Add,
     BadDocument,
@@ -37,7 +37,12 @@ SOURCE = (
     CarriedField("attachment_count", ("Message", "Attachments"), "number"),
 )
 TARGET = Database(1, "Enquiries", (Field(11, "Name", "text", True), Field(12, "Source", "link"), Field(13, "Mail", "email")))
-AROUND = Surroundings(SOURCE, {1: TARGET}, Env(datetime(2026, 11, 25, 9, tzinfo=UTC), ZoneInfo("Europe/London")))
+AROUND = Surroundings(
+    SOURCE,
+    {1: TARGET},
+    Env(datetime(2026, 11, 25, 9, tzinfo=UTC), ZoneInfo("Europe/London")),
+    words=SourceWords("folder", "messages", ("attachment_count", "attachment", "attachments")),
+)
 WHEN = When("w", connection=1, container="5", container_name="Enquiries")
 ONLY = OnlyIf("o", "any", (Condition(Reference("w", "subject"), "mentions", ("quote",)),))
 ADD = Add("a", 1, (FieldFilling(11, (Part(ref=Reference("w", "subject")),)),))
@@ -153,3 +158,11 @@ def test_a_document_that_contradicts_itself_is_refused(workflow, said):
     with pytest.raises(BadDocument) as caught:
         check_shape(workflow)
     assert said in str(caught.value)
+
+
+def test_an_item_is_told_of_in_the_words_of_its_app():
+    with_words = replace(AROUND, words=SourceWords("shelf", "volumes", ("attachment_count", "plate", "plates")))
+    told = [rehearse(WHOLE, QUOTE | {"attachment_count": n}, with_words)[0].note for n in ("1", "2", "0", None)]
+    assert told == ["1 plate", "2 plates", "", ""]
+    [finding] = check(Workflow((When("w"), *WHOLE.lines[1:])), with_words)
+    assert finding.sentence == "choose the connection and the shelf in which volumes arrive"

@@ -9,8 +9,12 @@ import httpx2 as httpx
 import pytest
 from PIL import ExifTags, Image
 
+from kelvix.connectors.contract import Standing
+from kelvix.core.values import File
 from kelvix.demo.papers import Mark, paper
-from support import until
+from kelvix.engine import saving
+from kelvix.store import connections
+from support import turn_on, until
 
 SURVEY = paper(
     "Condition survey, Holm St Mary",
@@ -113,7 +117,7 @@ def test_what_changed_while_it_was_off_is_offered_once_for_each_file(surveys):
 
 def test_pictures_and_what_cannot_be_read(orla):
     connection = orla.connect("Surveys", app="files")
-    app, token = orla.kelvix.engine.access(orla.space, connection)
+    app, token, _ = orla.kelvix.engine.access(orla.space, connection)
     folder = str(orla.container("files", "Surveys"))
     exif = Image.Exif()
     exif[ExifTags.Base.DateTime] = "2026:05:04 11:22:33"
@@ -309,3 +313,42 @@ def test_a_file_that_a_record_holds_is_saved_named_after_the_record(orla):
     orla.api("POST", f"/workflows/{flow}/press", json={"records": [added["id"]]}, headers={"idempotency-key": "two"})
     until(lambda: len(orla.runs(flow, "done")) == 2)
     assert kept(orla, "Drawings") == {"Survey of Holm.pdf": SURVEY, "Marl.txt": b"by hand"}
+
+
+def test_a_file_is_read_through_its_own_account_only(orla, monkeypatch):
+    """Another account of the same app has a file of the same identity: that is another file."""
+    engine, space = orla.kelvix.engine, orla.space
+    for account in ("ada@works.example", "bo@works.example"):
+        connections.save(space, engine.vault, None, "files", account, account, f"token of {account}", None)
+    asked = []
+
+    def opened(token, locator):
+        asked.append((token, locator))
+        if token == "token of ada@works.example":
+            raise Standing("this file is gone", "item")
+        return iter([b"content"])
+
+    monkeypatch.setattr(engine.apps["files"], "open", opened)
+    plain = File("Survey in full.pdf", 7, "application/pdf", "files:in 5 in all")
+    assert b"".join(saving.content(engine, space, plain.within("bo@works.example"))) == b"content"
+    assert asked == [("token of bo@works.example", "in 5 in all")]
+    with pytest.raises(Standing, match="is gone"):
+        list(saving.content(engine, space, plain.within("ada@works.example")))
+    with pytest.raises(Standing, match=r"lies in the account cy@works\.example, to which there is no connection any more"):
+        list(saving.content(engine, space, plain.within("cy@works.example")))
+    assert len(asked) == 2 and plain.within("bo@works.example").within("ada@works.example").place == (
+        "files",
+        "in 5 in all",
+        "ada@works.example",
+    )
+    assert b"".join(saving.content(engine, space, plain)) == b"content", "one that was kept before accounts were is looked for"
+
+
+def test_what_runs_keep_of_files_says_in_which_account_they_lie(orla):
+    on = turn_on(orla)
+    orla.deliver("With a plan", attachments={"Plan.txt": b"plan"})
+    [run] = until(lambda: orla.runs(on.workflow, "done"))
+    values = orla.api("GET", f"/runs/{run['id']}")["item"]["values"]
+    [attachment] = values["attachments"]
+    account = orla.api("GET", f"/connections/{on.connection}")["account"]
+    assert account and attachment["file"][3].endswith(f"\x1f{account}")

@@ -344,7 +344,7 @@ class ShownOut(BaseModel):
 def look_into(who: Reader, connection_id: int, container: str) -> list[ShownOut]:
     """The newest items of a container, as they are now."""
     kept = _get(who, connection_id)
-    app, token = who.engine.access(who.space, kept.id)
+    app, token, _ = who.engine.access(who.space, kept.id)
     try:
         with who.engine.pacer.calls(who.space, kept.id):
             items = app.newest(token, container, SHOWN)
@@ -372,7 +372,7 @@ class NewContainerIn(BaseModel):
 def make_container(who: Editor, connection_id: int, body: NewContainerIn) -> ContainerOut:
     """Make a container in the app, which is then shared with the connection. 409 where the connection may not."""
     kept = _get(who, connection_id)
-    app, token = who.engine.access(who.space, kept.id)
+    app, token, _ = who.engine.access(who.space, kept.id)
     try:
         made = app.make_container(token, body.name.strip())
     except Standing as failure:
@@ -396,7 +396,7 @@ def container_of_link(who: Reader, connection_id: int, body: LinkIn) -> Containe
             f"This is not a link to a {app.container_word} in {app.name}.",
             f"Open the {app.container_word} in {app.name} and copy its address.",
         )
-    _, token = who.engine.access(who.space, connection_id)
+    _, token, _ = who.engine.access(who.space, connection_id)
     for container in app.look(token).shared:
         if container.id == wanted:
             return ContainerOut(**container.__dict__)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import secrets
+from collections.abc import Mapping
 from dataclasses import replace
 from datetime import UTC, datetime
 from typing import Annotated, Any
@@ -15,7 +16,7 @@ from kelvix.api.problems import Problem
 from kelvix.api.trash import Deleted, UseOut, ask_first, uses_out
 from kelvix.connectors.contract import Passing, Standing
 from kelvix.core import telling
-from kelvix.core.fields import coerce
+from kelvix.core.fields import TYPES, coerce
 from kelvix.core.naming import remember_names
 from kelvix.core.steps import carried_from_item
 from kelvix.core.values import Rows, Unfit, Wire, shorten, to_wire, whole
@@ -390,18 +391,23 @@ def _checked(who: Caller, document: Workflow, body: SampleValues, before: dict[s
     return result
 
 
+def _title_and_time(who: Caller, document: Workflow, values: Mapping[str, Any]) -> tuple[str, datetime]:
+    """What an item with these values is called by its app, and its time: the first that it carries, else now."""
+    app = who.engine.apps.get(document.when.app)
+    title = str(values.get(app.display.heading) or "") if app and document.when.own is None else ""
+    source = who.engine.surroundings(who.space, document).source
+    at = next((values[f.key] for f in source if TYPES[f.type].has_clock and values.get(f.key)), None)
+    return title, datetime.fromisoformat(str(at)) if at else datetime.now(UTC)
+
+
 @router.post("/workflows/{workflow_id}/samples", status_code=201)
 def make_sample(who: Editor, workflow_id: int, body: SampleValues) -> list[SampleOut]:
     """A made-up sample."""
     kept = kept_workflow(who, workflow_id)
     values = _checked(who, kept.draft, body, {})
-    item = {"id": None, "title": str(values.get("subject") or "made up"), "link": None, "container": "", "values": values}
-    at = values.get("date")
-    who.space.transact(
-        lambda t: workflows.keep_sample(
-            t, who.space.id, workflow_id, "made_up", None, item, datetime.fromisoformat(str(at)) if at else datetime.now(UTC)
-        )
-    )
+    title, at = _title_and_time(who, kept.draft, values)
+    item = {"id": None, "title": title or "made up", "link": None, "container": "", "values": values}
+    who.space.transact(lambda t: workflows.keep_sample(t, who.space.id, workflow_id, "made_up", None, item, at))
     return list_samples(who, workflow_id)
 
 
@@ -414,7 +420,8 @@ def edit_sample(who: Editor, workflow_id: int, sample_id: int, body: SampleValue
     if found is None:
         raise LookupError("there is no such sample")
     values = _checked(who, kept.draft, body, found.item["values"])
-    item = found.item | {"values": values, "title": str(values.get("subject") or found.item["title"])}
+    title, _ = _title_and_time(who, kept.draft, values)
+    item = found.item | {"values": values, "title": title or found.item["title"]}
     who.space.transact(lambda t: workflows.change_sample(t, who.space.id, workflow_id, sample_id, item))
     return list_samples(who, workflow_id)
 
@@ -501,7 +508,7 @@ def list_items(who: Reader, workflow_id: int) -> list[ItemOut]:
         ]
     when = _source(Workflow((kept_workflow(who, workflow_id).draft.when,)))
     try:
-        app, token = who.engine.access(who.space, when.connection)
+        app, token, _ = who.engine.access(who.space, when.connection)
         items = app.newest(token, when.container or "", 20)
     except Passing:
         items = []

@@ -146,6 +146,7 @@ class App(ABC):
     display: ClassVar[Display]
     fields: ClassVar[tuple[CarriedField, ...]]
     lists: ClassVar[tuple[CarriedList, ...]] = ()
+    counted: ClassVar[tuple[str, str, str] | None] = None  # the key of a carried number that is told at once; one, several
     sends: ClassVar[bool] = False  # whether messages can be sent by it
     saves: ClassVar[bool] = False  # whether files can be saved in it
     proposed: ClassVar[tuple[tuple[str, str], ...]]  # carried keys of which a new database would be made, with names

@@ -59,7 +59,8 @@ def check(workflow: Workflow, around: Surroundings) -> list[Finding]:
     if when.own is not None:
         found += sources.check(when, around.databases, around.env)
     elif when.connection is None or when.container is None:
-        found.append(Finding(when.id, "choose the connection and the folder in which messages arrive"))
+        words = around.words
+        found.append(Finding(when.id, f"choose the connection and the {words.place} in which {words.items} arrive"))
     acts = False
     for line, carried in each_line(workflow, around):
         acts = acts or isinstance(line, Acts)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import dataclasses
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
+from decimal import Decimal
 from functools import cached_property
 
 from kelvix.core import (
@@ -57,6 +58,16 @@ from kelvix.core.workflow import (
 
 
 @dataclass(frozen=True)
+class SourceWords:
+    """How the source's app calls its places and what arrives in them; `counted`: a carried number that is worth telling at
+    once, with its word for one and for several."""
+
+    place: str = "place"
+    items: str = "items"
+    counted: tuple[str, str, str] | None = None
+
+
+@dataclass(frozen=True)
 class Surroundings:
     """All that a rehearsal needs to know besides the document and the sample. `find` answers a Find line's question; nothing
     where that is still to be read."""
@@ -68,6 +79,7 @@ class Surroundings:
     record_link: str = "http://127.0.0.1/databases/{database}/{record}"
     lists: tuple[CarriedList, ...] = ()  # that the source carries
     others: Mapping[int, CanRun] = dataclasses.field(default_factory=dict)  # the workflows that can be run
+    words: SourceWords = SourceWords()
 
     @cached_property
     def fields(self) -> Mapping[int, Field]:
@@ -112,13 +124,20 @@ def count_of(number: int, one: str, many: str) -> str:
     return f"{number} {one if number == 1 else many}"
 
 
+def _told(when: When, carried: Carried, words: SourceWords) -> str:
+    """What is told at once of an item."""
+    if words.counted is None:
+        return ""
+    key, one, many = words.counted
+    count = carried.values.get(Reference(when.id, key))
+    return count_of(int(count), one, many) if isinstance(count, Decimal) and count else ""
+
+
 def step(line: Line, carried: Carried, around: Surroundings) -> tuple[Cell, Carried]:
     """What one line does with what it is given, and what the lines below it can use."""
     match line:
         case When():
-            count = carried.values.get(Reference(line.id, "attachment_count"))
-            note = count_of(int(str(count)), "attachment", "attachments") if count else ""
-            return Cell(line.id, "in", note), carried
+            return Cell(line.id, "in", _told(line, carried, around.words)), carried
         case OnlyIf():
             rows = conditions.row_results(line.conditions, carried, around.env)
             try:

@@ -46,6 +46,7 @@ Wire = str | bool | list[str] | list[list[str]] | None
 Rows = list[dict[str, Wire]]
 ItemValue = Wire | Rows  # what a source item carries: a value, or the rows of a list
 
+ACCOUNT = "\x1f"  # the unit separator: between what an app understands and the account
 WHOLE = short(r"[0-9]{1,18}", most=18, worst="1")
 MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec")
 
@@ -148,8 +149,8 @@ class NewChoice(str):
 
 
 class File(str):
-    """A file that lies in an app. It reads as its name; `source` says where it lies, as the app's code and what that
-    understands; `size` is in bytes."""
+    """A file that lies in an app. It reads as its name; `source` says where it lies, as the app's code, what that understands,
+    and the account in which it does; `size` is in bytes."""
 
     size: int
     kind: str
@@ -159,6 +160,18 @@ class File(str):
         made = super().__new__(cls, name)
         made.size, made.kind, made.source = size, kind, source
         return made
+
+    @property
+    def place(self) -> tuple[str, str, str | None]:
+        """The app, what the app understands, and the account; nothing where it was kept before accounts were."""
+        app, _, rest = self.source.partition(":")
+        locator, found, account = rest.rpartition(ACCOUNT)
+        return (app, locator, account) if found else (app, rest, None)
+
+    def within(self, account: str) -> File:
+        """The same file, in an account of its app."""
+        app, locator, _ = self.place
+        return File(str(self), self.size, self.kind, f"{app}:{locator}{ACCOUNT}{account}")
 
     def __eq__(self, other: object) -> bool:
         return isinstance(other, File) and self.wire() == other.wire()

@@ -207,7 +207,7 @@ def _likely(engine: Engine, space: Space, kept: workflows.Kept, found: silence.S
                 "still does.")  # fmt: skip
     word = engine.apps[when.app].container_word
     try:
-        app, token = engine.access(space, when.connection)
+        app, token, _ = engine.access(space, when.connection)
         sight = app.look(token)
         if when.container not in {c.id for c in sight.shared}:
             return f"The {word} “{when.container_name}” is no longer shared, or is gone.", "Widen the connection."

@@ -23,7 +23,7 @@ log = structlog.stdlib.get_logger(__name__)
 
 def start(engine: Engine, space: Space, workflow_id: int, document: Workflow) -> int:
     """Begin a backcast of a draft over all past events of its source. Raises Standing where the source cannot be read."""
-    app, token = engine.access(space, document.when.connection)
+    app, token, _ = engine.access(space, document.when.connection)
     made = space.transact(lambda t: backcasts.start(t, space.id, workflow_id, document, app.reach))
     job = _Job(engine, space, workflow_id, made, document, app, token)
     threading.Thread(target=job.run, name=f"backcast-{made}", daemon=True).start()

@@ -45,7 +45,7 @@ def past(
 ) -> tuple[list[Past], str | None]:
     """A page of the past items of a source, the newest first, and what to ask with for the next. Raises Passing, Standing."""
     when = document.when
-    app, token = engine.access(space, when.connection)
+    app, token, _ = engine.access(space, when.connection)
     with engine.pacer.calls(space, when.connection or 0):
         items, onward = app.past(token, when.container or "", before, limit)
     known = space.read(lambda t: catch_ups.known_items(t, space.id, workflow_id, [i.id for i in items]))
@@ -157,7 +157,7 @@ def missed(engine: Engine, space: Space, workflow_id: int) -> Missed:
 def _came_since(engine: Engine, space: Space, watch: Watch) -> tuple[Told, ...]:
     """What started the workflow after where its watch had read to, and was not taken in; of each item once, since it is carried
     as it is then, however often it changed."""
-    app, token = engine.access(space, watch.connection_id)
+    app, token, _ = engine.access(space, watch.connection_id)
     cursor, more, found = watch.cursor_at, True, list[Told]()
     while more and len(found) < MOST_MISSED:
         came, cursor, more = app.changes(token, cursor)

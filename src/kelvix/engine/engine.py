@@ -10,7 +10,7 @@ from kelvix.connectors.apps import apps
 from kelvix.connectors.contract import App, Standing
 from kelvix.core import sources
 from kelvix.core.sources import CanRun
-from kelvix.core.steps import Surroundings
+from kelvix.core.steps import SourceWords, Surroundings
 from kelvix.core.workflow import Address, RunAnother, Workflow
 from kelvix.engine import finding
 from kelvix.engine.dispatch import Dispatch
@@ -54,14 +54,15 @@ class Engine:
             self.settings.address + "/databases/{database}/{record}",
             app.lists if app and own is None else (),
             space.read(lambda t: others(t, space.id)) if any(isinstance(x, RunAnother) for x in workflow.lines) else {},
+            SourceWords(app.container_word, app.items_word, app.counted) if app and own is None else SourceWords(),
         )
 
-    def access(self, space: Space, connection_id: int | None) -> tuple[App, str]:
-        """The app and the token of a connection. Raises Standing where there is none any more."""
+    def access(self, space: Space, connection_id: int | None) -> tuple[App, str, str]:
+        """The app, the token and the account of a connection. Raises Standing where there is none any more."""
         found = space.read(lambda t: connections.token(t, self.vault, space.id, connection_id)) if connection_id else None
         if found is None or found[0] not in self.apps:
             raise Standing("the connection was taken away; choose another one in the When line", "access")
-        return self.apps[found[0]], found[1]
+        return self.apps[found[0]], found[1], found[2]
 
     def note_failure(self, space: Space, connection_id: int | None, failure: Standing) -> None:
         """An app that refuses a token makes the connection refused, until it is renewed."""

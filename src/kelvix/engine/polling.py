@@ -76,7 +76,7 @@ def check(engine: Engine, watch: Watch) -> int:
     problem: str | None = None
     wait, has_turn = pause(watch), bool(watch.turn)
     try:
-        app, token = engine.access(space, watch.connection_id)
+        app, token, _ = engine.access(space, watch.connection_id)
         for _ in range(MOST_READS):
             with engine.pacer.calls(space, watch.connection_id, has_turn):
                 changes, reached, more = app.changes(token, cursor)

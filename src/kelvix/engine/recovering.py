@@ -58,7 +58,7 @@ def look(engine: Engine, space: Space, connection_id: int) -> Sight | None:
 
 def see(engine: Engine, space: Space, connection_id: int) -> Sight:
     """Ask an app what a connection sees, and note the answer. Raises Passing, Standing."""
-    app, token = engine.access(space, connection_id)
+    app, token, _ = engine.access(space, connection_id)
     try:
         sight = app.look(token)
     except Standing as failure:

@@ -242,10 +242,10 @@ class Runner:
         """The source item: as it was when first fetched for this run, else fetched now."""
         if claim.item is not None:
             return Progress(self.engine.settings.lease, claim.item, False)
-        app, token = self.engine.access(space, workflow.when.connection)
+        app, token, account = self.engine.access(space, workflow.when.connection)
         calls = self.engine.pacer.calls(space, workflow.when.connection or 0, bool(claim.turn))
         with self.leases.outside(space, claim), calls:
-            item = as_kept(app, app.item(token, claim.item_id))
+            item = as_kept(app, app.item(token, claim.item_id), account)
         size = len(json.dumps(item, ensure_ascii=False).encode())
         if size > MOST_ITEM:
             said = f"this {app.item_word} is {size / 2**20:.0f} MB without its attachments, more than the {MOST_ITEM >> 20} MB"

@@ -8,7 +8,9 @@ from typing import Any
 
 from kelvix.connectors.contract import App, Item
 from kelvix.core import schedule, sources
+from kelvix.core.fields import TYPES
 from kelvix.core.schema import Database
+from kelvix.core.values import File
 from kelvix.core.workflow import Own, RecordEvent, Schedule, When
 from kelvix.engine import following, timing
 from kelvix.engine.engine import Engine
@@ -20,30 +22,42 @@ NEWEST = 5
 MOST_LOOKED_AT = 2_000  # changes of a database, for those that would have started a workflow
 
 
-def as_kept(app: App, item: Item) -> dict[str, Any]:
-    """An item as samples and runs keep it."""
+def as_kept(app: App, item: Item, account: str) -> dict[str, Any]:
+    """An item as samples and runs keep it: its files say in which account they lie."""
+    files = [f.key for f in app.fields if TYPES[f.type].family == "file"]
+    lists = {one.key: [f.key for f in one.fields if TYPES[f.type].family == "file"] for one in app.lists}
+    values: dict[str, Any] = dict(item.values)
+    values |= {key: _placed(values[key], account) for key in files if key in values}
+    for key, columns in lists.items():
+        rows = values.get(key)
+        if columns and isinstance(rows, list):
+            values[key] = [row | {c: _placed(row[c], account) for c in columns if c in row} for row in rows]
     return {
         "id": item.id,
         "title": item.title,
         "link": item.link,
         "app": app.code,
         "container": item.container_name,
-        "values": item.values,
+        "values": values,
     }
 
 
-def _keep(space: Space, workflow_id: int, app: App, items: list[Item]) -> None:
+def _placed(wire: Any, account: str) -> Any:
+    return File.of(wire).within(account).wire() if wire else wire
+
+
+def _keep(space: Space, workflow_id: int, app: App, account: str, items: list[Item]) -> None:
     def work(t: Transaction) -> None:
         for item in items:
-            workflows.keep_sample(t, space.id, workflow_id, "fetched", item.id, as_kept(app, item), item.at)
+            workflows.keep_sample(t, space.id, workflow_id, "fetched", item.id, as_kept(app, item, account), item.at)
 
     space.transact(work)
 
 
 def keep_item(engine: Engine, space: Space, workflow_id: int, when: When, item_id: str) -> None:
     """Keep one item as a sample."""
-    app, token = engine.access(space, when.connection)
-    _keep(space, workflow_id, app, [app.item(token, item_id)])
+    app, token, account = engine.access(space, when.connection)
+    _keep(space, workflow_id, app, account, [app.item(token, item_id)])
 
 
 def _keep_own(space: Space, workflow_id: int, found: list[tuple[dict[str, Any], datetime]]) -> None:
@@ -114,22 +128,22 @@ def _happened(
 
 def fetch_newest(engine: Engine, space: Space, workflow_id: int, when: When, count: int = NEWEST) -> int:
     """Replace the fetched samples by the newest items; edited and made-up ones stay. How many there were."""
-    app, token = engine.access(space, when.connection)
+    app, token, account = engine.access(space, when.connection)
     items = app.newest(token, when.container or "", count)
     space.transact(lambda t: workflows.forget_samples(t, space.id, workflow_id))
-    _keep(space, workflow_id, app, items)
+    _keep(space, workflow_id, app, account, items)
     return len(items)
 
 
 def fetch_next(engine: Engine, space: Space, workflow_id: int, when: When, after: int | None) -> tuple[int, int]:
     """Items that arrived after a cursor, kept as samples: the cursor to go on from, and how many. Without a cursor,
     only where to begin."""
-    app, token = engine.access(space, when.connection)
+    app, token, account = engine.access(space, when.connection)
     if after is None:
         return app.head(token), 0
     changes, cursor, _ = app.changes(token, after)
     kinds = app.event(when.event).kinds
     came = dict.fromkeys(c.item for c in changes if c.container == when.container and c.kind in kinds)
     items = [app.item(token, item) for item in list(came)[:NEWEST]]
-    _keep(space, workflow_id, app, items)
+    _keep(space, workflow_id, app, account, items)
     return cursor, len(items)

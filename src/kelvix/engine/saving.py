@@ -19,7 +19,7 @@ from kelvix.store.directory import Space
 
 def save(engine: Engine, space: Space, line: SaveFile, what: Saving, prefer: int | None, key: str) -> dict[str, Any]:
     """Save a file: what is recorded of it. `prefer` is the connection that it most likely came by. Raises Passing, Standing."""
-    app, token = engine.access(space, line.connection)
+    app, token, _ = engine.access(space, line.connection)
     try:
         with engine.pacer.calls(space, line.connection or 0):
             folder = line.container or _folder(app, token, what.folder, line.makes)
@@ -52,20 +52,21 @@ def _folder(app: App, token: str, name: str, makes: bool) -> str:
 
 
 def content(engine: Engine, space: Space, file: File, prefer: int | None = None) -> Iterator[bytes]:
-    """What a file contains, by whichever connection of its app can see it. Raises Passing, Standing."""
-    code, _, locator = file.source.partition(":")
+    """What a file contains, by the connections to its account: it may be shared with one of them only. One that was kept before
+    accounts were is looked for in all of its app's. Raises Passing, Standing."""
+    code, locator, account = file.place
     if code == kept_files.SOURCE:
         try:
             yield from kept_files.content(space, file)
         except LookupError:
             raise Standing(f"“{file}” is not here any more", "item") from None
         return
-    kept = [c for c in space.read(lambda t: connections.every(t, space.id)) if c.app == code]
+    kept = [c for c in space.read(lambda t: connections.every(t, space.id)) if c.app == code and account in (None, c.account)]
     failure: Standing | None = None
     for one in sorted(kept, key=lambda c: c.id != prefer):
         came = False
         try:
-            app, token = engine.access(space, one.id)
+            app, token, _ = engine.access(space, one.id)
             for piece in app.open(token, locator):
                 came = True
                 yield piece
@@ -74,4 +75,5 @@ def content(engine: Engine, space: Space, file: File, prefer: int | None = None)
             if came:  # what came cannot be taken back: another connection would begin anew
                 raise
             failure = failure or refused
-    raise failure or Standing(f"“{file}” lies in an app to which there is no connection any more", "item")
+    where = f"the account {account}" if account else "an app"
+    raise failure or Standing(f"“{file}” lies in {where}, to which there is no connection any more", "item")

@@ -23,7 +23,7 @@ def outgoing(mail: Mail) -> Outgoing:
 def send(engine: Engine, space: Space, line: SendMail, mails: tuple[Mail, ...], key: str) -> dict[str, Any]:
     """Send mails, numbered under one idempotency key: what is recorded of them. Raises Passing, Standing; sent again under the
     same key, those that went out do not go out again."""
-    app, token = engine.access(space, line.connection)
+    app, token, _ = engine.access(space, line.connection)
     sent: list[dict[str, Any]] = []
     for number, mail in enumerate(mails, 1):
         try:

@@ -51,7 +51,7 @@ def turn_on(engine: Engine, space: Space, workflow_id: int, from_where_it_was: b
     when = kept.draft.when
     if when.own is not None:
         return _listen(engine, space, kept, when.own, from_where_it_was)
-    app, token = engine.access(space, when.connection)
+    app, token, _ = engine.access(space, when.connection)
     try:
         cursor = app.head(token)
         app.newest(token, when.container or "", 1)
@@ -117,7 +117,7 @@ def _may_send(engine: Engine, space: Space, workflow: Workflow) -> list[Finding]
     found: list[Finding] = []
     for line in workflow.lines:
         if isinstance(line, SendMail):
-            app, token = engine.access(space, line.connection)
+            app, token, _ = engine.access(space, line.connection)
             if not app.sends or not app.look(token).may_send:
                 said = "this connection may not send mail; widen it, and tick that it may send"
                 found.append(Finding(line.id, said, key="connection"))
@@ -128,7 +128,7 @@ def _may_send(engine: Engine, space: Space, workflow: Workflow) -> list[Finding]
 
 def _may_save(engine: Engine, space: Space, line: SaveFile) -> list[Finding]:
     """What stands against saving files, as far as it is known before. Raises Passing, Standing."""
-    app, token = engine.access(space, line.connection)
+    app, token, _ = engine.access(space, line.connection)
     sight = app.look(token)
     if not app.saves or not sight.may_send:
         said = f"this connection may not add files; widen it, and tick that it may add {app.items_word}"
@@ -161,7 +161,7 @@ def _may_reach(engine: Engine, workflow: Workflow) -> list[Finding]:
 def ask_for_pushes(engine: Engine, space: Space, watch: watches.Watch) -> None:
     """Ask anew to be told of what happens, as after access was renewed: what was agreed before ended with that."""
     try:
-        app, token = engine.access(space, watch.connection_id)
+        app, token, _ = engine.access(space, watch.connection_id)
     except Standing:
         return
     _push(engine, space, watch.id, app, token, watch.container)
@@ -180,7 +180,7 @@ def _push(engine: Engine, space: Space, watch_id: int, app: App, token: str, con
 def end_pushes(engine: Engine, space: Space, watch: watches.Watch) -> None:
     if watch.push_id:
         try:
-            app, token = engine.access(space, watch.connection_id)
+            app, token, _ = engine.access(space, watch.connection_id)
             app.unsubscribe(token, watch.push_id)
         except (Passing, Standing) as failure:
             log.info("pushes could not be ended; they will be answered with 410", watch=watch.id, why=str(failure))

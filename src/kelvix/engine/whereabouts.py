@@ -86,7 +86,7 @@ def where_is(engine: Engine, space: Space, workflow_id: int, link_or_id: str) ->
             "Turn it on; only what arrives from then on is taken.",
         )
     try:
-        found, token = engine.access(space, watch.connection_id)
+        found, token, _ = engine.access(space, watch.connection_id)
         item = found.item(token, item_id)
     except Standing as failure:
         engine.note_failure(space, watch.connection_id, failure)

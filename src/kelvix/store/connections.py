@@ -70,10 +70,12 @@ def get(t: Transaction, workspace_id: int, connection_id: int) -> Connection | N
     return _connection(row) if row else None
 
 
-def token(t: Transaction, vault: Vault, workspace_id: int, connection_id: int) -> tuple[str, str] | None:
-    """The app and the token of a connection."""
-    row: Row | None = t.row("SELECT app, secret FROM connection WHERE workspace_id=%s AND id=%s", (workspace_id, connection_id))
-    return (row["app"], vault.open(row["secret"], workspace_id, _row_name(connection_id))) if row else None
+def token(t: Transaction, vault: Vault, workspace_id: int, connection_id: int) -> tuple[str, str, str] | None:
+    """The app, the token and the account of a connection."""
+    row: Row | None = t.row(
+        "SELECT app, secret, account FROM connection WHERE workspace_id=%s AND id=%s", (workspace_id, connection_id)
+    )
+    return (row["app"], vault.open(row["secret"], workspace_id, _row_name(connection_id)), row["account"]) if row else None
 
 
 def save(

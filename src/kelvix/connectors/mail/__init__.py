@@ -19,6 +19,7 @@ def _f(key: str, *name: str, type: Type = "text") -> CarriedField:
 class Mail(ConsentedApp):
     code, name, monogram = "mail", "Mail", "Ma"
     container_word, containers_word, item_word, items_word = "folder", "folders", "message", "messages"
+    counted = ("attachment_count", "attachment", "attachments")
     events = (Event("arrives", "a message arrives", ("new",)),)
     display = Display(
         "The message",
