@@ -36,7 +36,7 @@ def surveys(orla):
     from_ = {"Name": "name", "Identifier": "identifier", "Opens": "link", "Bytes": "size", "Kind": "kind", "Folder": "folder"}
     from_ |= {"Title": "title", "Marked": "highlight_texts"}
     fillings = [{"field": ids[n], "filling": [{"ref": {"line": "w", "value": v}}]} for n, v in from_.items()]
-    fillings.append({"field": 0, "filling": [{"ref": {"line": "w", "value": "text"}}]})
+    fillings.append({"field": "0", "filling": [{"ref": {"line": "w", "value": "text"}}]})
     folder = str(orla.container("files", "Surveys"))
     when = {"verb": "when", "id": "w", "app": "files", "event": "any_change", "connection": connection, "container": folder,
             "container_name": "Surveys"}  # fmt: skip

@@ -19,7 +19,7 @@ def notes(orla):
     from_ = {"Name": "title", "Author": "author", "Published": "published", "Address": "bare_link", "Minutes": "minutes"}
     from_ |= {"Marked": "highlight_texts", "Tags": "tags"}
     fillings = [{"field": ids[n], "filling": [{"ref": {"line": "w", "value": v}}]} for n, v in from_.items()]
-    fillings.append({"field": 0, "filling": [{"ref": {"line": "w", "value": "text"}}]})
+    fillings.append({"field": "0", "filling": [{"ref": {"line": "w", "value": "text"}}]})
     when = {"verb": "when", "id": "w", "app": "reading", "event": "any_change", "connection": connection,
             "container": str(orla.container("reading", "To read"))}  # fmt: skip
     keep = {"verb": "add_or_update", "id": "k", "database": made["id"], "by": [ids["Address"]], "fillings": fillings}

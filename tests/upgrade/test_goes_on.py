@@ -18,6 +18,7 @@ import pytest
 
 from kelvix import processes
 from kelvix.commands.mariadb import MariaDB
+from kelvix.core.upgrading import upgraded
 from kelvix.practice.receiver import Receiver
 from kelvix.store import people
 from support import Kelvix, Person, until
@@ -69,11 +70,12 @@ class Opened:
         return ledger(self.p, self.flows, Receiver(self.kelvix.practice.server).newest("left"))
 
     def here(self, told: Any) -> Any:
-        """What the ledger says, with this installation's ports in its links, and without times: all were put off."""
+        """What the ledger says, with this installation's ports in its links, without times: all were put off; and with fields
+        by their names, which were numbers then."""
         text = json.dumps(told)
         for before, now in self.ports.items():
             text = text.replace(f":{before}/", f":{now}/")
-        return json.loads(DATED.sub("then", text))
+        return upgraded(json.loads(DATED.sub("then", text)))
 
     def notes(self, of: str) -> list[str]:
         """The names of those that a workflow added, the first first."""

@@ -13,6 +13,8 @@ from kelvix.api.databases import RecordOut, record_out
 from kelvix.api.idempotency import once
 from kelvix.api.problems import Problem
 from kelvix.core import quick_input
+from kelvix.core.schema import TEXT_FIELD
+from kelvix.core.values import FieldId
 from kelvix.engine import capturing, importing_links
 from kelvix.engine.capturing import NotKept, Reading
 from kelvix.formats.lists_of_links import Unreadable
@@ -47,7 +49,7 @@ class PieceOut(BaseModel):
 
     start: int
     end: int
-    field: int
+    field: FieldId
     name: str
     said: str
 
@@ -99,7 +101,7 @@ def line_out(reading: Reading, at: int) -> LineOut:
         pieces=[PieceOut(start=p.start, end=p.end, field=p.field, name=names[p.field], said=p.said) for p in one.quick.pieces],
         wrong=list(one.quick.wrong),
         unclear=list(one.quick.unclear),
-        needs=[f.name for f in database.fields if f.required and one.quick.values.get(f.id) is None and f.id != 0],
+        needs=[f.name for f in database.fields if f.required and one.quick.values.get(f.id) is None and f.id != TEXT_FIELD],
     )
 
 

@@ -13,6 +13,7 @@ from kelvix.api.problems import Problem
 from kelvix.api.runs import UndoneOut
 from kelvix.api.workflows import kept_workflow
 from kelvix.core import recognising
+from kelvix.core.values import FieldId
 from kelvix.engine import catching_up
 from kelvix.engine.catching_up import MOST, State
 from kelvix.store import catch_ups, databases
@@ -21,7 +22,7 @@ from kelvix.store.watches import Told
 
 router = APIRouter(prefix="/api/v1", tags=["catching up"])
 PAGE = 100
-Recognises = dict[str, list[int]]
+Recognises = dict[str, list[FieldId]]
 
 
 class PastIn(BaseModel):
@@ -43,7 +44,7 @@ class PastItem(BaseModel):
 
 
 class FieldName(BaseModel):
-    id: int
+    id: FieldId
     name: str
 
 
@@ -53,7 +54,7 @@ class KnownBy(BaseModel):
     line: str
     database: str
     fields: list[FieldName]
-    proposed: list[int]
+    proposed: list[FieldId]
 
 
 class PastOut(BaseModel):

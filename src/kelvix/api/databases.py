@@ -16,7 +16,7 @@ from kelvix.api.trash import Deleted, UseOut, ask_first, uses_out
 from kelvix.core.fields import from_wire
 from kelvix.core.schema import Database
 from kelvix.core.schema import Field as FieldOf
-from kelvix.core.values import File, Type, Unfit, Value, Wire, whole
+from kelvix.core.values import FieldId, File, Type, Unfit, Value, Wire, whole
 from kelvix.engine import using
 from kelvix.store import changes, databases, kept_files, records, runs, trash
 from kelvix.store.changes import Change
@@ -33,16 +33,16 @@ class ChoiceOut(BaseModel):
 
 
 class FieldOut(BaseModel):
-    """Field 0 is the records' text."""
+    """The field called 0 is the records' text."""
 
-    id: int
+    id: FieldId
     name: str
     type: Type
     required: bool
     choices: list[ChoiceOut]
     grows: bool = Field(description="whether what is written to it may add choices")
     refers_to: int | None = Field(None, description="the database whose records are its values")
-    back: int | None = Field(None, description="the field of that database that refers back")
+    back: FieldId | None = Field(None, description="the field of that database that refers back")
 
 
 class DatabaseOut(BaseModel):
@@ -191,13 +191,12 @@ def origin_of(who: Caller) -> Origin:
     return Origin(person=who.person.name, token=None if who.session else "a script")
 
 
-def check_values(who: Caller, database: Database, given: dict[str, Wire], complete: bool) -> dict[int, Value]:
+def check_values(who: Caller, database: Database, given: dict[str, Wire], complete: bool) -> dict[FieldId, Value]:
     """Values for a record as its fields keep them. Raises Problem with a sentence for each field that does not fit."""
-    values: dict[int, Value] = {}
+    values: dict[FieldId, Value] = {}
     wrong: dict[str, str] = {}
     for key, wire in given.items():
-        number = whole(key)
-        field = database.field(number) if number is not None else None
+        field = database.field(key)
         if field is None:
             raise Problem(422, f"{database.name} has no field with the id {key}.", "It may have been taken away meanwhile.")
         try:
@@ -284,7 +283,7 @@ def add_field(who: Editor, database_id: int, body: NewFieldIn) -> FieldOut:
 
 
 @router.patch("/databases/{database_id}/fields/{field_id}")
-def change_field(who: Editor, database_id: int, field_id: int, body: FieldChange) -> DatabaseOut:
+def change_field(who: Editor, database_id: int, field_id: FieldId, body: FieldChange) -> DatabaseOut:
     databases.change_field(
         who.space,
         _database(who, database_id),
@@ -299,7 +298,7 @@ def change_field(who: Editor, database_id: int, field_id: int, body: FieldChange
 
 
 @router.delete("/databases/{database_id}/fields/{field_id}")
-def remove_field(who: Editor, database_id: int, field_id: int, anyway: bool = False) -> Deleted:
+def remove_field(who: Editor, database_id: int, field_id: FieldId, anyway: bool = False) -> Deleted:
     """Into the trash: its values are kept, and come back with it. What is in use answers 409 and says by what, unless it is
     deleted anyway."""
     database = _database(who, database_id)
@@ -313,7 +312,7 @@ def remove_field(who: Editor, database_id: int, field_id: int, anyway: bool = Fa
         ask_first(f"{database.name} › {field.name}", uses, anyway)
     databases.take_field_away(who.space, database, field_id, who.person.name)
     who.announce("databases", "trash")
-    return Deleted(entries=who.space.read(lambda t: trash.of(t, who.space.id, "field", [field_id], database_id)))
+    return Deleted(entries=who.space.read(lambda t: trash.of(t, who.space.id, "field", [int(field_id)], database_id)))
 
 
 @router.get("/databases/{database_id}/records")

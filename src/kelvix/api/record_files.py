@@ -19,7 +19,7 @@ from pydantic import BaseModel, Field
 from kelvix.api.access import Editor, Reader
 from kelvix.api.problems import Problem
 from kelvix.core import file_name
-from kelvix.core.values import File
+from kelvix.core.values import FieldId, File
 from kelvix.engine import saving
 from kelvix.store import databases, kept_files, records
 
@@ -70,7 +70,7 @@ def _as_it_comes(request: Request) -> Iterator[bytes]:
 
 @router.get("/databases/{database_id}/records/{record_id}/files/{field_id}", response_class=StreamingResponse)
 def download(
-    who: Reader, database_id: int, record_id: int, field_id: int, place: Annotated[int, Query(ge=0)] = 0
+    who: Reader, database_id: int, record_id: int, field_id: FieldId, place: Annotated[int, Query(ge=0)] = 0
 ) -> StreamingResponse:
     """What a file contains, fetched from where it lies; as a download only, whatever kind it says it is of. `place` says which
     one of several, from 0."""

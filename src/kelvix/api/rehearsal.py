@@ -24,7 +24,7 @@ from kelvix.core.filling import Remedy, compute, describe, is_filled
 from kelvix.core.operators import OPERATOR_WORDS
 from kelvix.core.steps import Surroundings
 from kelvix.core.suggestions import suggest
-from kelvix.core.values import Unfit, Value, Wire, as_text, to_wire
+from kelvix.core.values import FieldId, Unfit, Value, Wire, as_text, to_wire
 from kelvix.core.workflow import (
     Add,
     AddOrUpdate,
@@ -66,7 +66,7 @@ class RemedyOut(BaseModel):
 
 
 class ResultOut(BaseModel):
-    field: int
+    field: FieldId
     state: str
     shown: str
     sentence: str
@@ -137,7 +137,7 @@ class CellOut(BaseModel):
 
 class FindingOut(BaseModel):
     line: str
-    field: int | None
+    field: FieldId | None
     key: str | None
     sentence: str
     remedies: list[RemedyOut]
@@ -259,7 +259,7 @@ class FunctionOut(BaseModel):
     group: str
 
 
-def _shown(value: Value, field_id: int, around: Surroundings, who: Caller) -> str:
+def _shown(value: Value, field_id: FieldId, around: Surroundings, who: Caller) -> str:
     field = around.fields.get(field_id)
     return as_text(field.named(value) if field else value, who.space.zone)[:SHOWN]
 
@@ -469,16 +469,16 @@ class SuggestIn(BaseModel):
 class SuggestionOut(BaseModel):
     """What could fill a field, and why. `words` is how it reads; `sure`: it can be taken without looking."""
 
-    field: int
+    field: FieldId
     filling: list[Part]
     words: str
     reason: str
     sure: bool
 
 
-def _history(who: Caller, workflow_id: int, database: int) -> dict[int, dict[str, int]]:
+def _history(who: Caller, workflow_id: int, database: int) -> dict[FieldId, dict[str, int]]:
     """How often other workflows of the workspace fill each field of a database with each value of their source."""
-    found: dict[int, dict[str, int]] = {}
+    found: dict[FieldId, dict[str, int]] = {}
     for other in who.space.read(lambda t: workflows.every(t, who.space.id)):
         if other.id == workflow_id:
             continue

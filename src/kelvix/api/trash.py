@@ -128,7 +128,7 @@ def _restore(who: Caller, entry: Trashed) -> Restored:
             who.space.transact(lambda t: records.set_deleted(t, who.space.id, database, entry.item_id, False, origin))
             who.announce(f"records:{database.id}")
         case "field":
-            databases.bring_field_back(who.space, _database(who, entry), entry.item_id)
+            databases.bring_field_back(who.space, _database(who, entry), str(entry.item_id))
             who.announce("databases")
         case "database":
             databases.bring_back(who.space, entry.item_id)

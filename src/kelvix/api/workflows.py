@@ -9,7 +9,7 @@ from datetime import UTC, datetime
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Header
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, BeforeValidator, Field
 
 from kelvix.api.access import Caller, Editor, Reader
 from kelvix.api.problems import Problem
@@ -19,6 +19,7 @@ from kelvix.core import telling
 from kelvix.core.fields import TYPES, coerce
 from kelvix.core.naming import remember_names
 from kelvix.core.steps import carried_from_item
+from kelvix.core.upgrading import upgraded
 from kelvix.core.values import Rows, Unfit, Wire, shorten, to_wire, whole
 from kelvix.core.workflow import (
     Add,
@@ -91,8 +92,10 @@ class WorkflowIn(BaseModel):
 
 
 class DraftIn(BaseModel):
+    """`document` may be one of earlier times, as a script may have kept it."""
+
     name: str = Field(min_length=1, max_length=200)
-    document: Workflow
+    document: Annotated[Workflow, BeforeValidator(upgraded)]
 
 
 class SampleOut(BaseModel):

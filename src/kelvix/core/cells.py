@@ -8,7 +8,7 @@ from datetime import datetime
 from typing import Literal
 
 from kelvix.core.filling import FieldResult, FieldState, Remedy
-from kelvix.core.values import File, Value
+from kelvix.core.values import FieldId, File, Value
 
 CellState = Literal[
     "in",
@@ -38,9 +38,9 @@ class Answer:
 
     count: int
     record: int | None
-    values: Mapping[int, Value]
+    values: Mapping[FieldId, Value]
     at: datetime
-    records: tuple[tuple[int, Mapping[int, Value]], ...] = ()
+    records: tuple[tuple[int, Mapping[FieldId, Value]], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -117,6 +117,6 @@ class Finding:
 
     line: str
     sentence: str
-    field: int | None = None
+    field: FieldId | None = None
     remedies: tuple[Remedy, ...] = ()
     key: str | None = None

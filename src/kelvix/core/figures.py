@@ -9,10 +9,10 @@ from kelvix.core.cells import Finding
 from kelvix.core.feel import Env
 from kelvix.core.fields import TYPES
 from kelvix.core.schema import CarriedField, Database, Field
-from kelvix.core.values import Value, as_text
+from kelvix.core.values import FieldId, Value, as_text
 from kelvix.core.workflow import Figure, Find
 
-Records = tuple[tuple[int, Mapping[int, Value]], ...]
+Records = tuple[tuple[int, Mapping[FieldId, Value]], ...]
 WORDS = {
     "sum": "Sum of",
     "average": "Average of",
@@ -64,7 +64,7 @@ def as_list(line: Find, database: Database, records: Records, env: Env) -> str:
     """The records as a text: one to a line, with the fields that the line lists, empty ones left out."""
     fields = [f for i in line.listed if (f := database.field(i))] or [database.fields[0]]
 
-    def said(kept: Mapping[int, Value]) -> str:
+    def said(kept: Mapping[FieldId, Value]) -> str:
         texts = (" ".join(as_text(f.named(kept.get(f.id)), env.zone).split()) for f in fields)
         return ", ".join(text for text in texts if text) or "(unnamed)"
 

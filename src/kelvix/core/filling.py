@@ -20,7 +20,7 @@ from kelvix.core.fields import TYPES, is_text
 from kelvix.core.fields.date import ORDERS, Doubtful
 from kelvix.core.fields.email import EMAIL
 from kelvix.core.schema import CarriedField, CarriedList, Database, Field
-from kelvix.core.values import Type, Unfit, Value, as_text, fold, shorten
+from kelvix.core.values import FieldId, Type, Unfit, Value, as_text, fold, shorten
 from kelvix.core.workflow import FieldFilling, Filling, Fills, Formula, Part, Reference, Shaped, Sought, filling_of
 
 UTC_ZONE = ZoneInfo("UTC")  # for dates alone, which have no zone
@@ -35,7 +35,7 @@ class Held:
     database: int
     there: bool = False
     record: int | None = None
-    values: Mapping[int, Value] = dataclasses.field(default_factory=dict)
+    values: Mapping[FieldId, Value] = dataclasses.field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -118,7 +118,7 @@ FieldState = Literal["fits", "empty", "look", "put_right"]
 class FieldResult:
     """What one field would get from one sample. `look` is a doubt, `put_right` stops the line."""
 
-    field: int
+    field: FieldId
     state: FieldState
     value: Value = None
     sentence: str = ""

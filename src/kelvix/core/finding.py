@@ -19,7 +19,7 @@ from kelvix.core.figures import as_list, check_figures, figure, figure_fields
 from kelvix.core.filling import Carried, Held, ListRow, Remedy, compute, is_filled, references
 from kelvix.core.operators import OPERATOR_WORDS, Operator
 from kelvix.core.schema import CarriedField, CarriedList, Database, Field
-from kelvix.core.values import NewChoice, Unfit, Value, as_text, fold, shorten
+from kelvix.core.values import FieldId, NewChoice, Unfit, Value, as_text, fold, shorten
 from kelvix.core.workflow import AddOrUpdate, Find, Sought
 
 MOST = 100  # records that are counted
@@ -32,7 +32,7 @@ NEEDS_NOTHING: tuple[Operator, ...] = ("filled", "empty")
 class Compared:
     """One comparison of a question, its value as the field keeps it."""
 
-    field: int
+    field: FieldId
     operator: Operator
     value: Value = None
 
@@ -45,7 +45,7 @@ class Question:
     mode: Literal["all", "any"]
     compared: tuple[Compared, ...]
     take: Literal["newest", "oldest", "all"]
-    order: int | None = None
+    order: FieldId | None = None
     descending: bool = False
 
     @property
@@ -99,7 +99,7 @@ def _compare(key: str, sought: Sought, database: Database, carried: Carried, env
     return PartResult(key, "fits", field.named(value)), Compared(field.id, sought.operator, value)
 
 
-def compared(line: Find | AddOrUpdate) -> tuple[int, ...]:
+def compared(line: Find | AddOrUpdate) -> tuple[FieldId, ...]:
     """The fields whose values decide which record is meant; not those that are only asked whether they are filled."""
     if isinstance(line, AddOrUpdate):
         return line.by
@@ -124,7 +124,7 @@ def _own_fields(database: Database, above: tuple[str, ...]) -> tuple[CarriedFiel
     return tuple(CarriedField(f"f_{f.id}", (*above, f.name), f.carried_as) for f in database.fields)
 
 
-def _own_values(database: Database, record: object, values: Mapping[int, Value], link: Link) -> dict[str, Value]:
+def _own_values(database: Database, record: object, values: Mapping[FieldId, Value], link: Link) -> dict[str, Value]:
     named: dict[str, Value] = {f"f_{f.id}": f.named(values.get(f.id)) for f in database.fields}
     return {**named, "link": link(record)}
 

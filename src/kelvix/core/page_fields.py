@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 from kelvix.core.feel import Env
 from kelvix.core.schema import TEXT_FIELD, Database
-from kelvix.core.values import Unfit, Value, fold
+from kelvix.core.values import FieldId, Unfit, Value, fold
 
 NAMES: dict[str, frozenset[str]] = {
     "title": frozenset(("title",)),
@@ -20,10 +20,12 @@ NAMES: dict[str, frozenset[str]] = {
 }
 
 
-def fill(database: Database, about: Mapping[str, Value], filled: Mapping[int, Value], line: str, env: Env) -> dict[int, Value]:
+def fill(
+    database: Database, about: Mapping[str, Value], filled: Mapping[FieldId, Value], line: str, env: Env
+) -> dict[FieldId, Value]:
     """The values of fields that the line did not fill itself. `about` is what the page says, by the keys of NAMES and `text`;
     the record's name is the page's title where the line was no more than its address."""
-    values: dict[int, Value] = {}
+    values: dict[FieldId, Value] = {}
     title = database.fields[0]
     if about.get("title") and fold(str(filled.get(title.id) or "")) in ("", fold(line)):
         values[title.id] = about["title"]

@@ -20,7 +20,7 @@ from kelvix.core.fields import TYPES, coerce
 from kelvix.core.fields.field_type import FieldType
 from kelvix.core.patterns import MOST_CUT, cut, cut_once, pattern
 from kelvix.core.schema import TEXT_FIELD, Database, Field
-from kelvix.core.values import Choice, Unfit, Value, as_text, fold, shorten
+from kelvix.core.values import Choice, FieldId, Unfit, Value, as_text, fold, shorten
 
 MOST_LINES = 200
 MOST_UNDERSTOOD = MOST_CUT  # characters of a line; what is longer is no line typed in a hurry
@@ -48,7 +48,7 @@ class Understood:
 
     start: int
     end: int
-    field: int
+    field: FieldId
     said: str
 
 
@@ -56,7 +56,7 @@ class Understood:
 class Quick:
     """A record that a line means. `wrong` says what does not fit, `unclear` what reads as a date and was not taken for one."""
 
-    values: dict[int, Value]
+    values: dict[FieldId, Value]
     pieces: tuple[Understood, ...]
     wrong: tuple[str, ...] = ()
     unclear: tuple[str, ...] = ()
@@ -68,7 +68,7 @@ class _Reading:
     def __init__(self, line: str, database: Database, people: Sequence[str], env: Env):
         self.line, self.database, self.people, self.env = line, database, people, env
         self.free = list(line)  # what is not used yet; used characters are NUL
-        self.values: dict[int, Value] = {}
+        self.values: dict[FieldId, Value] = {}
         self.pieces: list[Understood] = []
         self.unfit: list[tuple[Field, str]] = []
         self.unclear: list[str] = []
@@ -129,7 +129,7 @@ def by_names(sent: Mapping[str, object], database: Database, env: Env) -> tuple[
     """A record that is meant by names of fields and their values, as another program sends them: texts, numbers, yes or no, or
     lists of them. Beside it, as lines, what did not fit or has no field, so that it is not lost."""
     names = {fold(f.name): f for f in database.fields}
-    values: dict[int, Value] = {}
+    values: dict[FieldId, Value] = {}
     wrong: list[str] = []
     unclear: list[str] = []
     left: list[str] = []

@@ -14,6 +14,7 @@ from kelvix.core.finding import Question
 from kelvix.core.rehearsal import rehearse_whole
 from kelvix.core.schema import Database, Field
 from kelvix.core.steps import Surroundings
+from kelvix.core.values import FieldId
 from kelvix.core.workflow import Add, AddOrUpdate, Workflow, filling_of
 
 Expected = Literal["new", "there", "passed_by", "put_right"]
@@ -26,7 +27,7 @@ class Choice:
     line: str
     database: Database
     fields: tuple[Field, ...]
-    proposed: tuple[int, ...]
+    proposed: tuple[FieldId, ...]
 
 
 def choices(workflow: Workflow, databases: Mapping[int, Database]) -> tuple[Choice, ...]:
@@ -42,14 +43,14 @@ def choices(workflow: Workflow, databases: Mapping[int, Database]) -> tuple[Choi
     return tuple(found)
 
 
-def question(line: Add, by: Sequence[int], results: tuple[FieldResult, ...], database: Database) -> Question | None:
+def question(line: Add, by: Sequence[FieldId], results: tuple[FieldResult, ...], database: Database) -> Question | None:
     """What is asked about a record that would be added; nothing where a field by which it is known is empty."""
     asked = writing.match(AddOrUpdate(line.id, line.database, tuple(by), line.fillings), results, database) if by else None
     return asked if isinstance(asked, Question) else None
 
 
 def expected(
-    workflow: Workflow, item: Mapping[str, object], around: Surroundings, recognises: Mapping[str, Sequence[int]]
+    workflow: Workflow, item: Mapping[str, object], around: Surroundings, recognises: Mapping[str, Sequence[FieldId]]
 ) -> Expected:
     """What carrying a past item would come to. `around.find` answers whether a record is there."""
     rehearsed = rehearse_whole(workflow, item, around)

@@ -8,9 +8,9 @@ from zoneinfo import ZoneInfo
 
 from kelvix.core.fields import TYPES, is_blank, take
 from kelvix.core.fields.field_type import Taking
-from kelvix.core.values import Choice, NewChoice, Type, Value
+from kelvix.core.values import Choice, FieldId, NewChoice, Type, Value
 
-TEXT_FIELD = 0  # the record's own text, its main column: a target like any field, with an identity of its own
+TEXT_FIELD: FieldId = "0"  # the record's own text, its main column: a target like any field, with an identity of its own
 
 
 @dataclass(frozen=True)
@@ -19,16 +19,16 @@ class Field:
     it may add choices. `refers_to`: the database whose records are its values; `back`: the field there that refers back;
     `leads`: whether this one was made first of the two; `their_title`: the field by which the records there are called."""
 
-    id: int
+    id: FieldId
     name: str
     type: Type
     required: bool = False
     choices: tuple[Choice, ...] = ()
     grows: bool = False
     refers_to: int | None = None
-    back: int | None = None
+    back: FieldId | None = None
     leads: bool = True
-    their_title: int | None = None
+    their_title: FieldId | None = None
 
     def take(self, value: Value, zone: ZoneInfo, order: str | None, may_grow: bool = True) -> Value:
         """A value as this field keeps it. Raises Unfit."""
@@ -69,12 +69,12 @@ class Database:
     name: str
     fields: tuple[Field, ...]
 
-    def shown_by(self, fields: Iterable[int]) -> set[str]:
+    def shown_by(self, fields: Iterable[FieldId]) -> set[str]:
         """What is told to screens when these fields of a record change: this database, and those whose records refer back."""
         back = {self.field(f) for f in fields}
         return {f"records:{d}" for d in (self.id, *(f.refers_to for f in back if f is not None and f.refers_to is not None))}
 
-    def field(self, field_id: int) -> Field | None:
+    def field(self, field_id: FieldId) -> Field | None:
         return next((f for f in self.fields if f.id == field_id), None)
 
 

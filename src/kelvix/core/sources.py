@@ -14,7 +14,7 @@ from kelvix.core.feel import Env
 from kelvix.core.fields import TYPES, coerce, from_wire, seeming
 from kelvix.core.filling import Held
 from kelvix.core.schema import CarriedField, Database, Field
-from kelvix.core.values import Unfit, Value, Wire, as_text, fold, to_wire
+from kelvix.core.values import FieldId, Unfit, Value, Wire, as_text, fold, to_wire
 from kelvix.core.workflow import Address, Input, Own, RecordEvent, Schedule, When
 
 _UTC = ZoneInfo("UTC")
@@ -71,7 +71,7 @@ def _field(field: Field, key: str, name: tuple[str, ...]) -> CarriedField:
 
 
 def record_values(
-    database: Database, record: int, values: Mapping[int, Value], before: Mapping[int, Value] | None, link: str
+    database: Database, record: int, values: Mapping[FieldId, Value], before: Mapping[FieldId, Value] | None, link: str
 ) -> dict[str, Any]:
     """A record as an event keeps it: its values by the names of their choices, and as they are kept."""
     item: dict[str, Any] = {f"f_{f.id}": to_wire(f.named(values.get(f.id))) for f in database.fields}
@@ -90,7 +90,7 @@ def held_of(own: Own | None, databases: Mapping[int, Database], item: Mapping[st
     kept = item.get("record")
     if not isinstance(kept, dict):
         return Held(database.id)
-    values: dict[int, Value] = {}
+    values: dict[FieldId, Value] = {}
     for field in database.fields:
         try:
             values[field.id] = from_wire(kept["values"].get(str(field.id)), field.type)
@@ -113,7 +113,11 @@ CHANGED = ("update", "linked")  # a record's own value, or what refers back to i
 
 
 def matches(
-    event: RecordEvent, database: Database, kind: str, before: Mapping[int, Value] | None, after: Mapping[int, Value] | None
+    event: RecordEvent,
+    database: Database,
+    kind: str,
+    before: Mapping[FieldId, Value] | None,
+    after: Mapping[FieldId, Value] | None,
 ) -> bool:
     """Whether a logged change is one that starts the workflow. `before` and `after` have the fields that changed."""
     if event.event == "added":
@@ -122,7 +126,7 @@ def matches(
         return False
     if event.event == "changed":
         return not event.fields or any(f in after for f in event.fields)
-    field = database.field(event.field or 0)
+    field = database.field(event.field or "")
     if field is None or field.id not in after:
         return False
     return _is(field, after[field.id], event.becomes) and (not event.was or _is(field, before.get(field.id), event.was))
@@ -147,7 +151,7 @@ def _is(field: Field, value: Value, said: str) -> bool:
         return False
 
 
-def ready(event: RecordEvent, values: Mapping[int, Value]) -> bool:
+def ready(event: RecordEvent, values: Mapping[FieldId, Value]) -> bool:
     """Whether all fields that are waited for are filled."""
     return all(values.get(f) is not None for f in event.filled)
 
@@ -160,7 +164,7 @@ def words(own: Own, databases: Mapping[int, Database]) -> str:
         return "a request comes to its address"
     database = databases.get(own.database or 0)
     name = database.name if database else "…"
-    field = database.field(own.field or 0) if database else None
+    field = database.field(own.field or "") if database else None
     return {
         "added": f"a record is added to {name}",
         "changed": f"a record of {name} changes",

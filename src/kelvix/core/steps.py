@@ -29,7 +29,7 @@ from kelvix.core.filling import Carried, ListRow, Remedy
 from kelvix.core.finding import Question
 from kelvix.core.schema import CarriedField, CarriedList, Database, Field
 from kelvix.core.sources import CanRun
-from kelvix.core.values import Unfit, Value, as_text, shorten
+from kelvix.core.values import FieldId, Unfit, Value, as_text, shorten
 from kelvix.core.workflow import (
     Add,
     AddOrUpdate,
@@ -82,7 +82,7 @@ class Surroundings:
     words: SourceWords = SourceWords()
 
     @cached_property
-    def fields(self) -> Mapping[int, Field]:
+    def fields(self) -> Mapping[FieldId, Field]:
         """All fields of all databases."""
         return {f.id: f for d in self.databases.values() for f in d.fields}
 

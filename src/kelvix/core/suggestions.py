@@ -20,7 +20,7 @@ from kelvix.core.feel import tree as t
 from kelvix.core.fields import TYPES
 from kelvix.core.filling import Carried, compute
 from kelvix.core.schema import CarriedField, Database, Field
-from kelvix.core.values import Type, Unfit, fold
+from kelvix.core.values import FieldId, Type, Unfit, fold
 from kelvix.core.workflow import Filling, Formula, Part, Reference
 
 PROPOSED, SURE, CLEARLY = 0.50, 0.74, 0.12  # of a score from 0 to about 1
@@ -112,7 +112,7 @@ FOUND: tuple[tuple[frozenset[str], type, str, str], ...] = (
 class Suggestion:
     """A filling for a field, and why. `sure`: it can be taken without looking."""
 
-    field: int
+    field: FieldId
     filling: Filling
     reason: str
     sure: bool
@@ -180,7 +180,7 @@ def suggest(
     carried: Mapping[Reference, CarriedField],
     samples: Sequence[Carried],
     env: Env,
-    history: Mapping[int, Mapping[str, int]] | None = None,
+    history: Mapping[FieldId, Mapping[str, int]] | None = None,
 ) -> list[Suggestion]:
     """A proposal for each field of the database that has one. `history` counts, by field, the keys of the source by which
     earlier workflows filled it."""

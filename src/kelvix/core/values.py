@@ -41,6 +41,7 @@ import re2
 
 from kelvix.core.patterns import NO_LETTER, once, short
 
+FieldId = str  # a field’s identity in its collection; a database of ours gives numbers
 Type = str  # the code of a field type, as `core/fields` knows it
 Wire = str | bool | list[str] | list[list[str]] | None
 Rows = list[dict[str, Wire]]

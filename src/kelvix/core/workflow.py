@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from kelvix.core.operators import Operator
-from kelvix.core.values import Type
+from kelvix.core.values import FieldId, Type
 
 Mode = Literal["all", "any", "none"]
 
@@ -50,12 +50,12 @@ class RecordEvent:
 
     database: int | None = None
     event: Literal["added", "changed", "reached", "button", "database_button"] = "added"
-    fields: tuple[int, ...] = ()
-    field: int | None = None
+    fields: tuple[FieldId, ...] = ()
+    field: FieldId | None = None
     was: str = ""
     becomes: str = ""
     quiet: int = 0
-    filled: tuple[int, ...] = ()
+    filled: tuple[FieldId, ...] = ()
     button: str = ""
     kind: Literal["record"] = "record"
 
@@ -307,7 +307,7 @@ class FieldFilling:
     """`named` is what the field was called when this was filled, to tell of renames and deletions since. `empty` says what an
     empty value does to a record that is there: leave the field as it is, or clear it."""
 
-    field: int
+    field: FieldId
     filling: Filling
     named: str = ""
     empty: Literal["leave", "clear"] = "leave"
@@ -331,7 +331,7 @@ class AddOrUpdate:
 
     id: str
     database: int | None = None
-    by: tuple[int, ...] = ()
+    by: tuple[FieldId, ...] = ()
     fillings: tuple[FieldFilling, ...] = ()
     several: Literal["ask", "stop", "all"] = "stop"
     within: str = ""
@@ -465,7 +465,7 @@ Fills = Add | AddOrUpdate | Update  # lines that fill fields
 Writes = Add | AddOrUpdate | Update | Delete  # lines that change a database
 
 
-def filling_of(line: Fills, field_id: int) -> Filling:
+def filling_of(line: Fills, field_id: FieldId) -> Filling:
     return next((f.filling for f in line.fillings if f.field == field_id), ())
 
 
@@ -474,7 +474,7 @@ class Sought:
     """One comparison of a Find line: a field of the database, and what it is compared with. `named` is what the field was
     called when this was filled, to tell of renames and deletions since."""
 
-    field: int
+    field: FieldId
     operator: Operator = "is"
     filling: Filling = ()
     named: str = ""
@@ -486,7 +486,7 @@ class Figure:
 
     key: str
     kind: Literal["sum", "average", "least", "greatest", "first", "last"] = "sum"
-    field: int | None = None
+    field: FieldId | None = None
 
 
 @dataclass(frozen=True)
@@ -501,10 +501,10 @@ class Find:
     sought: tuple[Sought, ...] = ()
     several: Literal["newest", "oldest", "stop", "all"] = "newest"
     none: Literal["go_on", "stop"] = "go_on"
-    order: int | None = None
+    order: FieldId | None = None
     descending: bool = False
     figures: tuple[Figure, ...] = ()
-    listed: tuple[int, ...] = ()
+    listed: tuple[FieldId, ...] = ()
     within: str = ""
     verb: Literal["find"] = "find"
 

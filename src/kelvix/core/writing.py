@@ -12,7 +12,7 @@ from kelvix.core.fields import TYPES
 from kelvix.core.filling import Carried, FieldResult, Held, fill_record, is_filled, never_fits, references
 from kelvix.core.finding import Compared, Question
 from kelvix.core.schema import CarriedField, Database
-from kelvix.core.values import Value, as_text, shorten
+from kelvix.core.values import FieldId, Value, as_text, shorten
 from kelvix.core.workflow import Add, AddOrUpdate, Delete, Fills, Update, Writes, filling_of
 
 KEPT = {"add": "Record added", "add_or_update": "Record kept", "update": "Record changed"}
@@ -49,11 +49,11 @@ def database_of(line: Writes, carried: Carried, databases: Mapping[int, Database
     return databases.get(held.database) if held else None
 
 
-def title_of(values: Mapping[int, Value], database: Database, env: Env) -> str:
+def title_of(values: Mapping[FieldId, Value], database: Database, env: Env) -> str:
     return as_text(values.get(database.fields[0].id), env.zone)
 
 
-def written(results: tuple[FieldResult, ...]) -> dict[int, Value]:
+def written(results: tuple[FieldResult, ...]) -> dict[FieldId, Value]:
     """The values that a line writes."""
     return {r.field: r.value for r in results if r.value is not None or r.clears}
 
@@ -112,7 +112,7 @@ def _step_add(line: Add, database: Database, carried: Carried, to: Target) -> tu
     return _cell(line, _count(fit, "field fits", "fields fit"), results), below(line, held, database, carried, to)
 
 
-def changed(results: tuple[FieldResult, ...], held: Held) -> dict[int, Value]:
+def changed(results: tuple[FieldResult, ...], held: Held) -> dict[FieldId, Value]:
     """The values that differ from what the record has."""
     return {field: value for field, value in written(results).items() if held.values.get(field) != value}
 

@@ -10,6 +10,7 @@ from kelvix.core import known
 from kelvix.core.feel import read, tree
 from kelvix.core.schema import Database
 from kelvix.core.steps import Surroundings
+from kelvix.core.values import FieldId
 from kelvix.core.workflow import (
     Add,
     AddOrUpdate,
@@ -279,7 +280,7 @@ def _message(key: str) -> Reference:
     return Reference("when", key)
 
 
-def _found(field: int) -> Reference:
+def _found(field: FieldId) -> Reference:
     return Reference("find", f"f_{field}")
 
 

@@ -12,7 +12,7 @@ from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 from functools import partial
 
-from kelvix.core.schema import Database
+from kelvix.core.schema import TEXT_FIELD, Database
 from kelvix.demo import articles, messages, parishes, shelves, tasks
 from kelvix.demo.flows import Writer
 from kelvix.demo.messages import LATER
@@ -356,7 +356,7 @@ class Loader:
                 by_name["Who"].id: who[task.who],
                 by_name["Hours"].id: Decimal(task.hours),
                 by_name["Done"].id: task.done,
-                0: task.text or None,
+                TEXT_FIELD: task.text or None,
             }
             self._add(made, values)
         self.at(None)

@@ -12,7 +12,7 @@ from kelvix.core.fields import TYPES
 from kelvix.core.finding import Compared, Question
 from kelvix.core.quick_input import Quick
 from kelvix.core.schema import TEXT_FIELD, Database, Field
-from kelvix.core.values import Value, shorten
+from kelvix.core.values import FieldId, Value, shorten
 from kelvix.engine import reading_pages
 from kelvix.engine.engine import Engine
 from kelvix.formats.article import Article
@@ -40,7 +40,7 @@ class Line:
     line: str
     text: str
     quick: Quick
-    known_by: int | None = None
+    known_by: FieldId | None = None
 
 
 @dataclass(frozen=True)
@@ -125,9 +125,9 @@ def with_names(space: Space, reading: Reading, sent: Mapping[str, object], only:
     database, first = reading.database, reading.lines[0]
     quick, left = quick_input.by_names(sent, database, space.env(datetime.now(UTC)))
     title = database.fields[0].id
-    before: dict[int, Value] = {title: shorten(first.line, 200)} if only else dict(first.quick.values)
+    before: dict[FieldId, Value] = {title: shorten(first.line, 200)} if only else dict(first.quick.values)
     text = quick.values.get(TEXT_FIELD) or first.text
-    more: dict[int, Value] = {TEXT_FIELD: "\n".join(filter(None, (str(text), *left)))} if text or left else {}
+    more: dict[FieldId, Value] = {TEXT_FIELD: "\n".join(filter(None, (str(text), *left)))} if text or left else {}
     whole = Quick(
         before | quick.values | more,
         first.quick.pieces if not only else (),

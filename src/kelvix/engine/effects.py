@@ -14,7 +14,7 @@ from kelvix.core.filling import Carried, Held
 from kelvix.core.finding import Question
 from kelvix.core.schema import Database
 from kelvix.core.steps import Surroundings
-from kelvix.core.values import Unfit, Value, to_wire
+from kelvix.core.values import FieldId, Unfit, Value, to_wire
 from kelvix.core.workflow import Add, AddOrUpdate, Delete, Update, Writes
 from kelvix.store import finding, records
 from kelvix.store.database_server import Transaction
@@ -43,7 +43,7 @@ def carry_out(
     around: Surroundings,
     origin: Origin,
     answer: dict[str, Any] | None = None,
-    by: Sequence[int] = (),
+    by: Sequence[FieldId] = (),
 ) -> Effect:
     """`answer`: which record is meant, where a person was asked; `by`: the fields by which an Add line looks first whether its
     record is there. Raises Standing where the record is gone, Passing where what
@@ -72,7 +72,7 @@ def carry_out(
             return _add_or_update(t, workspace_id, database, line, cell, origin)
 
 
-def _add(t: Transaction, workspace_id: int, database: Database, values: Mapping[int, Value], origin: Origin) -> Effect:
+def _add(t: Transaction, workspace_id: int, database: Database, values: Mapping[FieldId, Value], origin: Origin) -> Effect:
     record_id, _ = records.add(t, workspace_id, database, dict(values), origin)
     return Effect("added", Held(database.id, True, record_id, values), is_new=True)
 
@@ -92,7 +92,7 @@ def add_later(
 
 
 def _add_unless_there(
-    t: Transaction, workspace_id: int, database: Database, line: Add, by: Sequence[int], cell: Cell, origin: Origin
+    t: Transaction, workspace_id: int, database: Database, line: Add, by: Sequence[FieldId], cell: Cell, origin: Origin
 ) -> Effect:
     """What is there is left as it is. One at a time for each thing, as with records that are kept up to date."""
     asked = recognising.question(line, by, cell.results, database)
@@ -173,9 +173,9 @@ def output(line: Writes, effect: Effect, database: Database, around: Surrounding
     }
 
 
-def recorded_values(kept: dict[str, Any], database: Database) -> dict[int, Value]:
+def recorded_values(kept: dict[str, Any], database: Database) -> dict[FieldId, Value]:
     """A record's values as a run recorded them."""
-    values: dict[int, Value] = {}
+    values: dict[FieldId, Value] = {}
     for field in database.fields:
         try:
             values[field.id] = from_wire(kept.get("values", {}).get(str(field.id)), field.type)

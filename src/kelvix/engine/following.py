@@ -13,7 +13,7 @@ from typing import Any
 
 from kelvix.core import sources
 from kelvix.core.schema import Database
-from kelvix.core.values import Value, as_text, to_wire
+from kelvix.core.values import FieldId, Value, as_text, to_wire
 from kelvix.core.workflow import RecordEvent
 from kelvix.engine.engine import Engine
 from kelvix.engine.versions import Versions
@@ -107,9 +107,9 @@ def _take_in(
     database: Database,
     record_id: int,
     seq: int,
-    before: dict[int, Value] | None,
+    before: dict[FieldId, Value] | None,
     causes: list[int],
-    after: dict[int, Value] | None = None,
+    after: dict[FieldId, Value] | None = None,
 ) -> int:
     """`after`: what the change made of its fields, which may have been changed again since."""
     record = records.get(t, database, record_id)

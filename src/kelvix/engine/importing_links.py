@@ -11,7 +11,7 @@ from kelvix.core.feel import Env
 from kelvix.core.fields import TYPES, coerce
 from kelvix.core.finding import Compared, Question
 from kelvix.core.schema import Database, Field
-from kelvix.core.values import Unfit, Value
+from kelvix.core.values import FieldId, Unfit, Value
 from kelvix.engine.capturing import NotKept
 from kelvix.formats import article
 from kelvix.formats.lists_of_links import Link
@@ -52,7 +52,7 @@ def bring(space: Space, database: Database, content: bytes, origin: Origin) -> B
     return Brought(added, len(links) - added)
 
 
-def values_of(space: Space, database: Database, field: Field, address: str, link: Link, env: Env) -> dict[int, Value]:
+def values_of(space: Space, database: Database, field: Field, address: str, link: Link, env: Env) -> dict[FieldId, Value]:
     """A link as a record's values. Raises NotKept where a field must be filled that no link fills."""
     about: dict[str, Value] = {
         "title": link.title or None,
@@ -63,7 +63,7 @@ def values_of(space: Space, database: Database, field: Field, address: str, link
     }
     title = database.fields[0]
     try:
-        values: dict[int, Value] = {field.id: coerce(address, "link", space.zone)}
+        values: dict[FieldId, Value] = {field.id: coerce(address, "link", space.zone)}
         values |= page_fields.fill(database, about, values, address, env)
         values.setdefault(title.id, coerce(link.title or address, title.type, space.zone))
     except Unfit as unfit:
@@ -75,7 +75,7 @@ def values_of(space: Space, database: Database, field: Field, address: str, link
 
 
 def _add(
-    t: Transaction, space: Space, database: Database, field: Field, some: list[tuple[str, dict[int, Value]]], origin: Origin
+    t: Transaction, space: Space, database: Database, field: Field, some: list[tuple[str, dict[FieldId, Value]]], origin: Origin
 ) -> int:
     added = 0
     for address, values in some:

@@ -13,6 +13,7 @@ from typing import Any
 from kelvix.core.cells import Cell
 from kelvix.core.filling import Carried
 from kelvix.core.steps import Surroundings
+from kelvix.core.values import FieldId
 from kelvix.core.walking import Place, Walk
 from kelvix.core.workflow import Line, Workflow, Writes
 from kelvix.engine import recording
@@ -65,7 +66,7 @@ class Standpoint(Walk, ABC):
         self.done = {key: r for key, r in recorded.items() if r.outcome != "failed"}
         self.topics: set[str] = set()
         self.failed = False
-        self.recognises: Mapping[str, Sequence[int]] = {}
+        self.recognises: Mapping[str, Sequence[FieldId]] = {}
         self._now = around
         rested = (r.output for r in self.done.values() if isinstance(r.output, dict))
         since = sorted(kept["since"] for kept in rested if "since" in kept)

@@ -11,6 +11,7 @@ from typing import Literal
 from kelvix.core.checking import check
 from kelvix.core.schema import Database
 from kelvix.core.steps import Surroundings
+from kelvix.core.values import FieldId
 from kelvix.engine.engine import Engine
 from kelvix.store import captures, workflows
 from kelvix.store.directory import Space
@@ -32,7 +33,7 @@ def of_database(engine: Engine, space: Space, database_id: int) -> list[Use]:
     return [*found, *(Use("address", a.id, a.name) for a in addresses)]
 
 
-def of_field(engine: Engine, space: Space, database: Database, field_id: int) -> list[Use]:
+def of_field(engine: Engine, space: Space, database: Database, field_id: FieldId) -> list[Use]:
     """What uses a field of a database."""
     left = Database(database.id, database.name, tuple(f for f in database.fields if f.id != field_id))
     return _workflows(engine, space, lambda around: _without_databases(around, {database.id: left}))

@@ -8,12 +8,13 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Literal
 
+from kelvix.core.values import FieldId
 from kelvix.store import watches
 from kelvix.store.database_server import Row, Transaction
 from kelvix.store.watches import Told
 
 State = Literal["running", "paused", "done", "undone"]
-Recognises = dict[str, tuple[int, ...]]  # by an Add line's id, the fields by which a record is known
+Recognises = dict[str, tuple[FieldId, ...]]  # by an Add line's id, the fields by which a record is known
 
 
 @dataclass(frozen=True)
@@ -46,7 +47,7 @@ class Progress:
 
 
 def _catch_up(row: Row) -> CatchUp:
-    recognises = {line: tuple(fields) for line, fields in json.loads(row["recognises"]).items()}
+    recognises = {line: tuple(map(str, fields)) for line, fields in json.loads(row["recognises"]).items()}
     return CatchUp(**(row | {"recognises": recognises}))
 
 

@@ -9,7 +9,7 @@ from typing import Any
 
 from kelvix.core.fields import from_wire
 from kelvix.core.schema import Database
-from kelvix.core.values import Unfit, Value, Wire
+from kelvix.core.values import FieldId, Unfit, Value, Wire
 from kelvix.store import databases, records
 from kelvix.store.database_server import Row, Transaction
 from kelvix.store.records import Origin
@@ -46,13 +46,13 @@ def _change(row: Row) -> Change:
     )
 
 
-def values(kept: dict[str, Wire] | None, database: Database) -> dict[int, Value] | None:
+def values(kept: dict[str, Wire] | None, database: Database) -> dict[FieldId, Value] | None:
     """The values of a change, by field; those of fields that are gone are left out."""
     if kept is None:
         return None
-    found: dict[int, Value] = {}
+    found: dict[FieldId, Value] = {}
     for key, wire in kept.items():
-        field = database.field(int(key))
+        field = database.field(key)
         if field is not None:
             try:
                 found[field.id] = from_wire(wire, field.type)
@@ -167,10 +167,10 @@ def _undo_update(
 ) -> int:
     if record.deleted:
         raise CannotUndo("the record is in the trash; restore it first")
-    values: dict[int, Value] = {}
+    values: dict[FieldId, Value] = {}
     now = records.wire(record.values)
     for key, was in (change.before or {}).items():
-        field = database.field(int(key))
+        field = database.field(key)
         if field is None:
             continue
         then = (change.after or {}).get(key)

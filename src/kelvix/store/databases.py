@@ -8,7 +8,7 @@ from dataclasses import asdict, dataclass, replace
 
 from kelvix.core.fields import TYPES
 from kelvix.core.schema import TEXT_FIELD, Database, Field
-from kelvix.core.values import Choice, NewChoice, Type, Value, fold
+from kelvix.core.values import Choice, FieldId, NewChoice, Type, Value, fold
 from kelvix.store import ddl, trash
 from kelvix.store.database_server import Row, Transaction
 from kelvix.store.directory import Space
@@ -63,18 +63,22 @@ def _dump(choices: tuple[Choice, ...]) -> str:
     return json.dumps([asdict(c) for c in choices], ensure_ascii=False)
 
 
+def _name(number: int | None) -> FieldId | None:
+    return None if number is None else str(number)
+
+
 def _field(row: Row) -> Field:
     return Field(
-        row["id"],
+        str(row["id"]),
         row["name"],
         row["type"],
         bool(row["required"]),
         tuple(Choice(**c) for c in json.loads(row["choices"])),
         bool(row["grows"]),
         row["refers_to"],
-        row["back"],
+        _name(row["back"]),
         bool(row["leads"]),
-        row["their_title"],
+        _name(row["their_title"]),
     )
 
 
@@ -243,7 +247,7 @@ def add_field(space: Space, database: Database, field: NewField) -> Field:
 def change_field(
     space: Space,
     database: Database,
-    field_id: int,
+    field_id: FieldId,
     name: str | None,
     required: bool | None,
     choices: tuple[str, ...] | None,
@@ -275,7 +279,7 @@ def change_field(
     space.transact(work)
 
 
-def with_new_choices(t: Transaction, workspace_id: int, values: Mapping[int, Value]) -> dict[int, Value]:
+def with_new_choices(t: Transaction, workspace_id: int, values: Mapping[FieldId, Value]) -> dict[FieldId, Value]:
     """Values whose new choices were made, and are now named by their ids. The field is locked until the transaction ends, so
     that two writers who bring the same choice make it once."""
     kept = dict(values)
@@ -300,7 +304,7 @@ def with_new_choices(t: Transaction, workspace_id: int, values: Mapping[int, Val
     return kept
 
 
-def take_field_away(space: Space, database: Database, field_id: int, by: str) -> None:
+def take_field_away(space: Space, database: Database, field_id: FieldId, by: str) -> None:
     """Move a field into the trash; its values are kept. Raises Refused, LookupError."""
     if database.fields[0].id == field_id:
         raise Refused("the title of the records cannot be taken away; rename it instead")
@@ -310,13 +314,13 @@ def take_field_away(space: Space, database: Database, field_id: int, by: str) ->
 
     def work(t: Transaction) -> None:
         _set_field_state(t, space.id, database.id, field_id, "ready", "dropping")
-        trash.put(t, space.id, "field", field_id, field.name, by, database.id)
+        trash.put(t, space.id, "field", int(field_id), field.name, by, database.id)
 
     space.transact(work)
     _reconcile(space, database.id, *([field.refers_to] if field.refers_to is not None else []))
 
 
-def bring_field_back(space: Space, database: Database, field_id: int) -> None:
+def bring_field_back(space: Space, database: Database, field_id: FieldId) -> None:
     """Take a field out of the trash, with its values. Raises Refused, LookupError."""
 
     def work(t: Transaction) -> int | None:
@@ -324,14 +328,14 @@ def bring_field_back(space: Space, database: Database, field_id: int) -> None:
         if row is not None:
             _check_new([NewField(row["name"], row["type"])], database.fields)
         _set_field_state(t, space.id, database.id, field_id, "gone", "adding")
-        trash.take(t, space.id, "field", field_id, database.id)
+        trash.take(t, space.id, "field", int(field_id), database.id)
         return row["refers_to"] if row else None
 
     there = space.transact(work)
     _reconcile(space, database.id, *([there] if there is not None else []))
 
 
-def _set_field_state(t: Transaction, workspace_id: int, database_id: int, field_id: int, before: str, after: str) -> None:
+def _set_field_state(t: Transaction, workspace_id: int, database_id: int, field_id: FieldId, before: str, after: str) -> None:
     """Of a field, and of the one that refers back."""
     t.execute(
         "UPDATE field SET state=%s WHERE workspace_id=%s AND back=%s AND state=%s", (after, workspace_id, field_id, before)

@@ -10,7 +10,7 @@ from functools import partial
 import pymysql
 
 from kelvix.core.fields import TYPES
-from kelvix.core.values import Type
+from kelvix.core.values import FieldId, Type
 from kelvix.store.database_server import DatabaseServer, Transaction
 
 TRIES = 200
@@ -22,16 +22,16 @@ def table(database_id: int) -> str:
     return f"`record_{int(database_id)}`"
 
 
-def name(field_id: int, part: str = "") -> str:
+def name(field_id: FieldId, part: str = "") -> str:
     """Of a field's column, or of that of a part which its first column does not hold."""
     return f"f_{int(field_id)}{part and '_' + part}"
 
 
-def column(field_id: int, part: str = "") -> str:
+def column(field_id: FieldId, part: str = "") -> str:
     return f"`{name(field_id, part)}`"
 
 
-def columns(field_id: int, type_: Type) -> dict[str, str]:
+def columns(field_id: FieldId, type_: Type) -> dict[str, str]:
     """A field's columns, by part."""
     return {part: column(field_id, part) for part in ("", *TYPES[type_].more_columns)}
 
@@ -51,7 +51,7 @@ def _mark(server: DatabaseServer, what: str, row_id: int, before: str, after: st
     server.transact(lambda t: t.execute(f"UPDATE `{what}` SET state=%s WHERE id=%s AND state=%s", (after, row_id, before)))
 
 
-def _forget(t: Transaction, database_id: int, field_id: int | None = None) -> None:
+def _forget(t: Transaction, database_id: int, field_id: FieldId | None = None) -> None:
     """Forget a database, or one field of it, whose table or column went."""
     only, args = ("AND field_id=%s", (database_id, field_id)) if field_id else ("", (database_id,))
     t.execute(f"DELETE FROM record_label WHERE database_id=%s {only}", args)
@@ -70,7 +70,7 @@ def _let_go_of_fields_to(t: Transaction, database_id: int) -> None:
     t.execute("UPDATE field SET state='going' WHERE refers_to=%s AND database_id<>%s", (database_id, database_id))
 
 
-def index(server: DatabaseServer, database_id: int, field_id: int, type_: Type) -> None:
+def index(server: DatabaseServer, database_id: int, field_id: FieldId, type_: Type) -> None:
     """Let a field be looked up fast, by its first 60 characters where it is text. Writers are not held up meanwhile."""
     kept = TYPES[type_]
     if kept.column is None:

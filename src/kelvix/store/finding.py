@@ -13,7 +13,7 @@ from kelvix.core.cells import Answer
 from kelvix.core.fields import TYPES
 from kelvix.core.finding import MOST, MOST_ALL, NEEDS_NOTHING, Compared, Question
 from kelvix.core.schema import Database
-from kelvix.core.values import Value, fold
+from kelvix.core.values import FieldId, Value, fold
 from kelvix.store import ddl, records
 from kelvix.store.database_server import DatabaseServer, Row, Transaction
 from kelvix.store.secrets import digest
@@ -52,7 +52,7 @@ def _where(database: Database, compared: Compared) -> tuple[str, list[Any]]:
             return f"{column} {SIGNS[operator]} %s{same}", [value, *alike.values()]
 
 
-def prepare(server: DatabaseServer, database: Database, fields: Iterable[int]) -> None:
+def prepare(server: DatabaseServer, database: Database, fields: Iterable[FieldId]) -> None:
     """Make the indexes that questions about these fields go by."""
     for field_id in fields:
         field = database.field(field_id)

@@ -10,12 +10,12 @@ from typing import Any
 
 from kelvix.core.fields import TYPES
 from kelvix.core.schema import Database, Field
-from kelvix.core.values import Value, Wire, to_wire
+from kelvix.core.values import FieldId, Value, Wire, to_wire
 from kelvix.store import databases, ddl, labels, references, trash
 from kelvix.store.database_server import Row, Transaction
 from kelvix.store.databases import with_new_choices
 
-Values = dict[int, Value]
+Values = dict[FieldId, Value]
 BESIDE = {"labels": labels, "references": references}  # the tables in which values lie that are not of a record's own row
 
 
@@ -49,7 +49,7 @@ class Origin:
     workflow: str | None = None
     item: str | None = None
     undoes: int | None = None
-    filled: Mapping[int, str] | None = None  # by field
+    filled: Mapping[FieldId, str] | None = None  # by field
 
     def dump(self) -> str:
         return json.dumps({k: v for k, v in self.__dict__.items() if v}, ensure_ascii=False)
@@ -127,7 +127,7 @@ def _of_row(row: Row, field: Field) -> Value:
     return type_.from_columns({part: row[ddl.name(field.id, part)] for part in ("", *type_.more_columns)})
 
 
-def wire(values: Mapping[int, Value]) -> dict[str, Wire]:
+def wire(values: Mapping[FieldId, Value]) -> dict[str, Wire]:
     return {str(k): to_wire(v) for k, v in values.items()}
 
 
@@ -208,8 +208,8 @@ def _log(
     version: int,
     kind: str,
     origin: Origin,
-    before: Mapping[int, Value] | None,
-    after: Mapping[int, Value] | None,
+    before: Mapping[FieldId, Value] | None,
+    after: Mapping[FieldId, Value] | None,
 ) -> int:
     """Write to the change log, at the end of the transaction; a run's changes are not asked for their numbers. The number is
     taken last, and held until commit: numbers become visible in order."""

@@ -26,14 +26,14 @@ class _Side:
     @staticmethod
     def of(field: Field) -> _Side:
         assert field.back is not None
-        return _Side(field.id, "from_id", "to_id") if field.leads else _Side(field.back, "to_id", "from_id")
+        return _Side(int(field.id), "from_id", "to_id") if field.leads else _Side(int(field.back), "to_id", "from_id")
 
 
 def column(database_id: int, field: Field) -> str:
     """What a record refers to, as one column of JSON, within a SELECT from its database's table. What is in the trash is left
     out until it is brought back."""
     side, there = _Side.of(field), ddl.table(field.refers_to or 0)
-    title = f"COALESCE(LEFT(r.{ddl.column(field.their_title or 0)}, {LONGEST_TITLE}), '')"
+    title = f"COALESCE(LEFT(r.{ddl.column(field.their_title or '0')}, {LONGEST_TITLE}), '')"
     one = f"JSON_ARRAY(CAST(r.id AS CHAR), {title}, '{int(field.refers_to or 0)}')"
     return (
         f"(SELECT JSON_ARRAYAGG({one} ORDER BY l.position, r.id) "
@@ -65,7 +65,7 @@ def _settled(t: Transaction, field: Field, value: Value) -> Value:
     if not wanted:
         return None
     marks = ",".join(["%s"] * len(wanted))
-    title = f"LEFT({ddl.column(field.their_title or 0)}, {LONGEST_TITLE})"
+    title = f"LEFT({ddl.column(field.their_title or '0')}, {LONGEST_TITLE})"
     rows = t.rows(
         f"SELECT id, {title} AS title FROM {ddl.table(field.refers_to or 0)} "
         f"WHERE deleted_at IS NULL AND id IN ({marks}) ORDER BY id FOR UPDATE",

@@ -12,6 +12,7 @@ from typing import Any
 from pydantic import TypeAdapter
 
 from kelvix.core.documents import check_shape
+from kelvix.core.upgrading import upgraded
 from kelvix.core.workflow import Workflow
 from kelvix.store import inbox, trash
 from kelvix.store.database_server import Row, Transaction
@@ -46,9 +47,9 @@ class Kept:
 
 @lru_cache(maxsize=2048)
 def parse(document: str | bytes) -> Workflow:
-    """The workflow of a document; one that was read before is not read again. Raises BadDocument or pydantic's
-    ValidationError."""
-    workflow = DOCUMENT.validate_json(document)
+    """The workflow of a document; one that was read before is not read again. Raises BadDocument, or ValueError (pydantic's
+    ValidationError and the like)."""
+    workflow = DOCUMENT.validate_python(upgraded(json.loads(document)))
     check_shape(workflow)
     return workflow
 
@@ -120,17 +121,16 @@ def save(t: Transaction, workspace_id: int, workflow_id: int, saw: int, name: st
 
 def version_of_draft(t: Transaction, workspace_id: int, kept: Kept) -> int:
     """The id of the unchangeable version that has the draft's content: made where there is none."""
-    document = dump(kept.draft)
     last = t.row(
         "SELECT id, number, document FROM workflow_version WHERE workspace_id=%s AND workflow_id=%s "
         "ORDER BY number DESC LIMIT 1",
         (workspace_id, kept.id),
     )
-    if last and last["document"] == document:
+    if last and parse(last["document"]) == kept.draft:
         return int(last["id"])
     return t.insert(
         "INSERT INTO workflow_version (workspace_id, workflow_id, number, document) VALUES (%s,%s,%s,%s)",
-        (workspace_id, kept.id, (last["number"] if last else 0) + 1, document),
+        (workspace_id, kept.id, (last["number"] if last else 0) + 1, dump(kept.draft)),
     )
 
 

@@ -12,6 +12,9 @@ export type Run = Schemas["RunOut"];
 export type Need = Schemas["NeedOut"];
 export type Connection = Schemas["ConnectionOut"];
 export type App = Schemas["AppOut"];
+/** The field that is the records' text. */
+export const TEXT_FIELD = "0";
+
 export type Wire = string | boolean | string[] | string[][] | null;
 
 export const useMe = () =>

@@ -1668,7 +1668,7 @@ export interface components {
              * By
              * @default []
              */
-            by: number[];
+            by: string[];
             /** Database */
             database?: number | null;
             /**
@@ -2078,7 +2078,7 @@ export interface components {
              * @default {}
              */
             recognises: {
-                [key: string]: number[];
+                [key: string]: string[];
             };
         };
         /**
@@ -2602,7 +2602,7 @@ export interface components {
              */
             empty: "leave" | "clear";
             /** Field */
-            field: number;
+            field: string;
             /** Filling */
             filling: components["schemas"]["Part"][];
             /**
@@ -2614,20 +2614,20 @@ export interface components {
         /** FieldName */
         FieldName: {
             /** Id */
-            id: number;
+            id: string;
             /** Name */
             name: string;
         };
         /**
          * FieldOut
-         * @description Field 0 is the records' text.
+         * @description The field called 0 is the records' text.
          */
         FieldOut: {
             /**
              * Back
              * @description the field of that database that refers back
              */
-            back?: number | null;
+            back?: string | null;
             /** Choices */
             choices: components["schemas"]["ChoiceOut"][];
             /**
@@ -2636,7 +2636,7 @@ export interface components {
              */
             grows: boolean;
             /** Id */
-            id: number;
+            id: string;
             /** Name */
             name: string;
             /**
@@ -2729,7 +2729,7 @@ export interface components {
          */
         Figure: {
             /** Field */
-            field?: number | null;
+            field?: string | null;
             /** Key */
             key: string;
             /**
@@ -2789,7 +2789,7 @@ export interface components {
              * Listed
              * @default []
              */
-            listed: number[];
+            listed: string[];
             /**
              * Mode
              * @default all
@@ -2803,7 +2803,7 @@ export interface components {
              */
             none: "go_on" | "stop";
             /** Order */
-            order?: number | null;
+            order?: string | null;
             /**
              * Several
              * @default newest
@@ -2830,7 +2830,7 @@ export interface components {
         /** FindingOut */
         FindingOut: {
             /** Field */
-            field: number | null;
+            field: string | null;
             /** Key */
             key: string | null;
             /** Line */
@@ -3082,7 +3082,7 @@ export interface components {
             /** Line */
             line: string;
             /** Proposed */
-            proposed: number[];
+            proposed: string[];
         };
         /** Language */
         Language: {
@@ -3519,7 +3519,7 @@ export interface components {
              * @default {}
              */
             recognises: {
-                [key: string]: number[];
+                [key: string]: string[];
             };
         };
         /**
@@ -3585,7 +3585,7 @@ export interface components {
             /** End */
             end: number;
             /** Field */
-            field: number;
+            field: string;
             /** Name */
             name: string;
             /** Said */
@@ -3689,17 +3689,17 @@ export interface components {
              */
             event: "added" | "changed" | "reached" | "button" | "database_button";
             /** Field */
-            field?: number | null;
+            field?: string | null;
             /**
              * Fields
              * @default []
              */
-            fields: number[];
+            fields: string[];
             /**
              * Filled
              * @default []
              */
-            filled: number[];
+            filled: string[];
             /**
              * Kind
              * @default record
@@ -3879,7 +3879,7 @@ export interface components {
         /** ResultOut */
         ResultOut: {
             /** Field */
-            field: number;
+            field: string;
             /** Remedies */
             remedies: components["schemas"]["RemedyOut"][];
             /** Sentence */
@@ -4307,7 +4307,7 @@ export interface components {
          */
         Sought: {
             /** Field */
-            field: number;
+            field: string;
             /**
              * Filling
              * @default []
@@ -4367,7 +4367,7 @@ export interface components {
          */
         SuggestionOut: {
             /** Field */
-            field: number;
+            field: string;
             /** Filling */
             filling: components["schemas"]["Part"][];
             /** Reason */
@@ -5798,7 +5798,7 @@ export interface operations {
             header?: never;
             path: {
                 database_id: number;
-                field_id: number;
+                field_id: string;
             };
             cookie?: never;
         };
@@ -5830,7 +5830,7 @@ export interface operations {
             header?: never;
             path: {
                 database_id: number;
-                field_id: number;
+                field_id: string;
             };
             cookie?: never;
         };
@@ -6079,7 +6079,7 @@ export interface operations {
             path: {
                 database_id: number;
                 record_id: number;
-                field_id: number;
+                field_id: string;
             };
             cookie?: never;
         };

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { answer, client, said } from "../../api/client";
-import { useApps, useConnections, useDatabases, useMe, useSight, useTypeOf } from "../../api/queries";
+import { TEXT_FIELD, useApps, useConnections, useDatabases, useMe, useSight, useTypeOf } from "../../api/queries";
 import { reads } from "../../fields";
 import { dateTime } from "../../parts/dates";
 import { read, write, type Place } from "./place";
@@ -110,9 +110,9 @@ function Records({ database }: { database: number }) {
   const [title, ...others] = of?.fields ?? [];
   const shown = newest.data?.records.map((r) => ({
     id: String(r.id),
-    title: title ? reads(title, r.values[String(title.id)], zone) || "without a name" : "",
+    title: title ? reads(title, r.values[title.id], zone) || "without a name" : "",
     at: r.created_at,
-    notes: others.filter((f) => f.id !== 0 && !typeOf(f.type)?.is_address).map((f) => reads(f, r.values[String(f.id)], zone)).filter(Boolean).slice(0, 2),
+    notes: others.filter((f) => f.id !== TEXT_FIELD && !typeOf(f.type)?.is_address).map((f) => reads(f, r.values[f.id], zone)).filter(Boolean).slice(0, 2),
     link: `/databases/${database}/${r.id}`,
     outside: false,
   }));

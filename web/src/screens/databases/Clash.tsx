@@ -13,7 +13,7 @@ interface Props {
 
 /** A field that was changed elsewhere while it was edited here: both values, and the choice between them. */
 export function Clash({ clash, database, zone, onMine, onTheirs }: Props) {
-  const fields = database.fields.filter((f) => String(f.id) in clash.mine);
+  const fields = database.fields.filter((f) => f.id in clash.mine);
   return (
     <Dialog open onClose={onTheirs} maxWidth="sm" fullWidth>
       <DialogTitle>{fields.map((f) => f.name).join(", ")} was edited elsewhere</DialogTitle>
@@ -23,11 +23,11 @@ export function Clash({ clash, database, zone, onMine, onTheirs }: Props) {
           <dl className="particulars" key={f.id}>
             <div>
               <dt>Current</dt>
-              <dd style={{ whiteSpace: "pre-wrap", overflowWrap: "anywhere" }}>{reads(f, clash.theirs[String(f.id)], zone) || "empty"}</dd>
+              <dd style={{ whiteSpace: "pre-wrap", overflowWrap: "anywhere" }}>{reads(f, clash.theirs[f.id], zone) || "empty"}</dd>
             </div>
             <div>
               <dt>Yours</dt>
-              <dd style={{ whiteSpace: "pre-wrap", overflowWrap: "anywhere" }}>{reads(f, clash.mine[String(f.id)], zone) || "empty"}</dd>
+              <dd style={{ whiteSpace: "pre-wrap", overflowWrap: "anywhere" }}>{reads(f, clash.mine[f.id], zone) || "empty"}</dd>
             </div>
           </dl>
         ))}

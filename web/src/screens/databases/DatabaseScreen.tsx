@@ -32,7 +32,7 @@ export function DatabaseScreen() {
   const more = useCallback(() => {
     if (hasNextPage && !isFetching) void fetchNextPage();
   }, [hasNextPage, isFetching, fetchNextPage]);
-  const onEdit = (of: RecordOut, field: Field, value: Wire) => edit.mutate({ record: of, values: { [String(field.id)]: value } });
+  const onEdit = (of: RecordOut, field: Field, value: Wire) => edit.mutate({ record: of, values: { [field.id]: value } });
 
   if (database.error) {
     return (
@@ -56,7 +56,7 @@ export function DatabaseScreen() {
         <span className="quiet">{counted(database.data)} {database.data.records === 1 ? "record" : "records"}</span>
         <DatabaseButtons database={id} chosen={picked} onDone={() => setPicked(new Set())} />
         <Button onClick={() => setFields(true)}>Fields</Button>
-        <Button variant="contained" onClick={() => title && add.mutate({ [String(title.id)]: "New record" })}>
+        <Button variant="contained" onClick={() => title && add.mutate({ [title.id]: "New record" })}>
           Add a record
         </Button>
       </div>

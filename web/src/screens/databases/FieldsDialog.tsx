@@ -2,7 +2,7 @@ import { Button, Checkbox, Dialog, DialogActions, DialogContent, DialogTitle, Me
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { answer, client, said } from "../../api/client";
-import { useDatabases, useFieldTypes, useTypeOf, type Database, type Field } from "../../api/queries";
+import { TEXT_FIELD, useDatabases, useFieldTypes, useTypeOf, type Database, type Field } from "../../api/queries";
 import { useDeleting } from "../../parts/Deleting";
 import { useRestoring } from "../trash/useTrash";
 
@@ -27,7 +27,7 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
     void queries.invalidateQueries({ queryKey: ["record"] });
   };
   const onError = (error: unknown) => setProblem(said(error));
-  const place = (field: number) => ({ params: { path: { database_id: database.id, field_id: field } } });
+  const place = (field: string) => ({ params: { path: { database_id: database.id, field_id: field } } });
   const split = (text: string) => text.split(",").map((c) => c.trim()).filter(Boolean);
   const add = useMutation({
     mutationFn: () =>
@@ -46,7 +46,7 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
     onError,
   });
   const change = useMutation({
-    mutationFn: ({ field, ...body }: { field: number; name?: string; required?: boolean; choices?: string[]; grows?: boolean }) =>
+    mutationFn: ({ field, ...body }: { field: string; name?: string; required?: boolean; choices?: string[]; grows?: boolean }) =>
       answer(client.PATCH("/api/v1/databases/{database_id}/fields/{field_id}", { ...place(field), body })),
     onSuccess: again,
     onError,
@@ -80,7 +80,7 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
           </thead>
           <tbody>
             {database.fields
-              .filter((f) => f.id !== 0)
+              .filter((f) => f.id !== TEXT_FIELD)
               .map((f, n) => (
                 <tr key={f.id}>
                   <td>

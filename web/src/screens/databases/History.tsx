@@ -6,7 +6,7 @@ const KINDS: Record<string, string> = { add: "added", update: "changed", delete:
 
 /** Every change of a record, the newest first, each with a way back. */
 export function History({ detail, zone, onUndo }: { detail: Schemas["RecordDetail"]; zone: string; onUndo: (seq: number) => void }) {
-  const field = (id: string) => detail.database.fields.find((f) => f.id === Number(id));
+  const field = (id: string) => detail.database.fields.find((f) => f.id === id);
   return (
     <table>
       <tbody>

@@ -3,7 +3,7 @@ import { useState } from "react";
 import Markdown from "react-markdown";
 import { Link } from "react-router";
 import { Problem, said } from "../../api/client";
-import { useRecord, type Field, type RecordOut, type Wire } from "../../api/queries";
+import { TEXT_FIELD, useRecord, type Field, type RecordOut, type Wire } from "../../api/queries";
 import { reads, viewOf } from "../../fields";
 import { FieldEditor } from "../../fields/FieldEditor";
 import { dateTime, relative } from "../../parts/dates";
@@ -21,7 +21,7 @@ interface Props {
 
 /** What is edited: a field, in the heading or among the others, of the record as it was when that began. */
 interface Editing {
-  field: number;
+  field: string;
   head: boolean;
   of: RecordOut;
 }
@@ -43,8 +43,8 @@ export function RecordSide({ database, record, zone, onEdit, onDelete, onUndo }:
   if (!detail.data) return <aside className="side" />;
   const { record: kept, database: of, origins, captured, source, source_link } = detail.data;
   const title = of.fields[0];
-  const text = of.fields.find((f) => f.id === 0);
-  const value = (f: Field | undefined) => (f ? kept.values[String(f.id)] : null);
+  const text = of.fields.find((f) => f.id === TEXT_FIELD);
+  const value = (f: Field | undefined) => (f ? kept.values[f.id] : null);
   const begin = (field: Field, head = false) => setEditing({ field: field.id, head, of: kept });
   const done = (field: Field) => (next: Wire | undefined) => {
     setEditing(null);
@@ -90,7 +90,7 @@ export function RecordSide({ database, record, zone, onEdit, onDelete, onUndo }:
           </div>
           <dl className="particulars">
             {of.fields
-              .filter((f) => f.id !== 0)
+              .filter((f) => f.id !== TEXT_FIELD)
               .map((f) => (
                 <div key={f.id}>
                   <dt>{f.name}</dt>
@@ -100,7 +100,7 @@ export function RecordSide({ database, record, zone, onEdit, onDelete, onUndo }:
                     ) : (
                       <Value field={f} value={value(f)} zone={zone} copy={`/api/v1/databases/${database}/records/${record}/files/${f.id}`} onEdit={() => begin(f)} />
                     )}
-                    {origins[String(f.id)] && <small title={dateTime(origins[String(f.id)]?.at ?? "", zone)}>{origins[String(f.id)]?.words}</small>}
+                    {origins[f.id] && <small title={dateTime(origins[f.id]?.at ?? "", zone)}>{origins[f.id]?.words}</small>}
                   </dd>
                 </div>
               ))}
@@ -159,7 +159,7 @@ function Value({ field, value, zone, copy, onEdit }: ValueProps) {
 /** The record's own text, in Markdown: read, or written in a plain box. */
 function RecordText({ field, record, origin, onSave }: { field: Field; record: RecordOut; origin: string | undefined; onSave: (of: RecordOut, text: Wire) => void }) {
   const [draft, setDraft] = useState<{ text: string; of: RecordOut } | null>(null);
-  const value = String(record.values[String(field.id)] ?? "");
+  const value = String(record.values[field.id] ?? "");
   if (draft === null) {
     return (
       <>
@@ -180,7 +180,7 @@ function RecordText({ field, record, origin, onSave }: { field: Field; record: R
         <Button
           variant="contained"
           onClick={() => {
-            if (draft.text !== String(draft.of.values[String(field.id)] ?? "")) onSave(draft.of, draft.text || null);
+            if (draft.text !== String(draft.of.values[field.id] ?? "")) onSave(draft.of, draft.text || null);
             setDraft(null);
           }}
         >

@@ -2,7 +2,7 @@ import { createColumnHelper, flexRender, getCoreRowModel, useReactTable, type Co
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useMemo, useRef, useState, type KeyboardEvent } from "react";
 import { useNavigate } from "react-router";
-import { useTypeOf, type Database, type Field, type RecordOut, type Wire } from "../../api/queries";
+import { TEXT_FIELD, useTypeOf, type Database, type Field, type RecordOut, type Wire } from "../../api/queries";
 import { reads, viewOf } from "../../fields";
 import { FieldEditor } from "../../fields/FieldEditor";
 
@@ -32,11 +32,11 @@ export function RecordTable({ database, records, chosen, zone, more, picked, onP
   const [sizes, setSizes] = useState<ColumnSizingState>({});
   const [at, setAt] = useState<{ row: number; column: number } | null>(null);
   const [editing, setEditing] = useState<{ of: RecordOut; column: number } | null>(null);
-  const fields = useMemo(() => database.fields.filter((f) => f.id !== 0), [database]);
+  const fields = useMemo(() => database.fields.filter((f) => f.id !== TEXT_FIELD), [database]);
   const columns = useMemo(
     () =>
       fields.map((f, n) =>
-        helper.display({ id: String(f.id), header: f.name, size: n === 0 ? 260 : viewOf(f).width }),
+        helper.display({ id: f.id, header: f.name, size: n === 0 ? 260 : viewOf(f).width }),
       ),
     [fields],
   );

@@ -70,7 +70,7 @@ function OneRecord({ run, line, document, place }: { run: Run; line: string | nu
   const zone = useMe().data?.timezone ?? "UTC";
   const fields = databases.flatMap((d) => d.fields);
   const gave = (id: string, value: Wire | undefined) => {
-    const field = fields.find((f) => String(f.id) === id);
+    const field = fields.find((f) => f.id === id);
     return field ? reads(field, value, zone) : String(value ?? "");
   };
   if (!detail) return null;

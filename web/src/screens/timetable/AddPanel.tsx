@@ -57,7 +57,7 @@ function Recognised({ line, database, onChange }: { line: AddOrUpdate; database:
         sx={{ minWidth: 150, height: 28 }}
         SelectDisplayProps={{ "aria-label": "A record is recognised by" }}
         renderValue={(chosen) => chosen.map((id) => can.find((f) => f.id === id)?.name).join(" and ") || "choose a field"}
-        onChange={(event) => onChange({ ...line, by: event.target.value as number[] })}
+        onChange={(event) => onChange({ ...line, by: [event.target.value].flat() })}
       >
         {can.map((f) => (
           <MenuItem key={f.id} value={f.id}>

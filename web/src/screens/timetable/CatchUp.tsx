@@ -9,7 +9,7 @@ import { columnTime } from "./model";
 
 type Past = Schemas["PastItem"];
 type KnownBy = Schemas["KnownBy"];
-type Recognises = Record<string, number[]>;
+type Recognises = Record<string, string[]>;
 
 const STATES: Record<Past["state"], [look: string, mark: string, words: string]> = {
   new: ["ok", "+", "would be carried"],

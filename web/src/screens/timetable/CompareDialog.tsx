@@ -43,7 +43,7 @@ export function CompareDialog({ document, rehearsal, samples, first, zone, onClo
     const cells = [first.id, other].map((id) => rehearsal?.cells[String(id)]?.find((c) => c.line === line.id));
     const { verb, object } = sentenceOf(line, app, databases, document);
     const head = { key: line.id, name: `${n + 1} ${verb} ${object}`, values: cells.map((c) => (c ? [STATES[c.state], c.note].filter(Boolean).join(": ") : "")), head: true };
-    const fields = fillsFields(line) ? (databaseOf(line, document, databases)?.fields ?? []).map((f) => ({ key: String(f.id), name: f.name })) : [];
+    const fields = fillsFields(line) ? (databaseOf(line, document, databases)?.fields ?? []).map((f) => ({ key: f.id, name: f.name })) : [];
     const made = line.verb === "shape" ? line.values.map((v) => ({ key: v.key, name: v.name })) : [];
     const valueOf = (cell: Cell | undefined, key: string) => {
       const found = cell?.results.find((r) => String(r.field) === key) ?? cell?.parts.find((r) => r.key === key);

@@ -18,7 +18,7 @@ interface Props<L extends Fills> {
 export function FieldsTable<L extends Fills>({ line, database, cell, findings, hasSample, suggested, onChange }: Props<L>) {
   const typeOf = useTypeOf();
   const gone = line.fillings.filter((f) => !database.fields.some((d) => d.id === f.field));
-  const gives = (field: number, of: Cell | undefined, sample: boolean) => <Gives field={field} cell={of} findings={findings} line={line} hasSample={sample} onChange={onChange} />;
+  const gives = (field: string, of: Cell | undefined, sample: boolean) => <Gives field={field} cell={of} findings={findings} line={line} hasSample={sample} onChange={onChange} />;
   return (
     <table aria-label={`Fields of ${database.name}`}>
       <colgroup>
@@ -76,7 +76,7 @@ export function FieldsTable<L extends Fills>({ line, database, cell, findings, h
 
 interface PartProps<L extends Fills> {
   line: L;
-  field: number;
+  field: string;
   name: string;
   onChange: (line: L) => void;
 }
@@ -98,13 +98,13 @@ function WhereEmpty<L extends Fills>({ line, field, name, onChange }: PartProps<
 }
 
 /** Says that a field has another name than when it was filled; what fills it goes on as before. */
-function Renamed({ line, field, name }: { line: Fills; field: number; name: string }) {
+function Renamed({ line, field, name }: { line: Fills; field: string; name: string }) {
   const before = line.fillings.find((f) => f.field === field)?.named;
   return before && before !== name ? <span className="look">renamed, was “{before}”</span> : null;
 }
 
 interface GivesProps<L extends Fills> {
-  field: number;
+  field: string;
   cell: Cell | undefined;
   findings: Rehearsal["findings"];
   line: L;

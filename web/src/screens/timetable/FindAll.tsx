@@ -30,11 +30,11 @@ export function FindAll({ line, database, findings, onChange }: Props) {
           displayEmpty
           sx={{ height: 28 }}
           SelectDisplayProps={{ "aria-label": "What the records go by" }}
-          onChange={(event) => onChange({ ...line, order: event.target.value ? Number(event.target.value) : null })}
+          onChange={(event) => onChange({ ...line, order: event.target.value || null })}
         >
           <MenuItem value="">when they were made</MenuItem>
           {ordered.map((f) => (
-            <MenuItem key={f.id} value={String(f.id)}>
+            <MenuItem key={f.id} value={f.id}>
               {f.name}
             </MenuItem>
           ))}
@@ -52,11 +52,11 @@ export function FindAll({ line, database, findings, onChange }: Props) {
           value={line.listed.map(String)}
           sx={{ height: 28, maxWidth: 260 }}
           SelectDisplayProps={{ "aria-label": "What the text lists of each" }}
-          renderValue={(ids) => database.fields.filter((f) => ids.includes(String(f.id))).map((f) => f.name).join(", ") || database.fields[0]?.name}
-          onChange={(event) => onChange({ ...line, listed: [event.target.value].flat().map(Number) })}
+          renderValue={(ids) => database.fields.filter((f) => ids.includes(f.id)).map((f) => f.name).join(", ") || database.fields[0]?.name}
+          onChange={(event) => onChange({ ...line, listed: [event.target.value].flat() })}
         >
           {listed.map((f) => (
-            <MenuItem key={f.id} value={String(f.id)}>
+            <MenuItem key={f.id} value={f.id}>
               {f.name}
             </MenuItem>
           ))}
@@ -76,12 +76,12 @@ export function FindAll({ line, database, findings, onChange }: Props) {
             displayEmpty
             sx={{ height: 28, minWidth: 160 }}
             SelectDisplayProps={{ "aria-label": "Field of the figure" }}
-            onChange={(event) => set(at, { ...figure, field: Number(event.target.value) })}
+            onChange={(event) => set(at, { ...figure, field: event.target.value })}
           >
             {database.fields
               .filter((f) => FITS(figure.kind, typeOf(f.type)) || f.id === figure.field)
               .map((f) => (
-                <MenuItem key={f.id} value={String(f.id)}>
+                <MenuItem key={f.id} value={f.id}>
                   {f.name}
                 </MenuItem>
               ))}

@@ -109,13 +109,13 @@ function Row({ sought, database, part, finding, set, remedy }: RowProps) {
     <tr>
       <td className="wrap">
         <Select
-          value={field ? String(field.id) : ""}
+          value={field ? field.id : ""}
           displayEmpty
           fullWidth
           sx={{ height: 28 }}
           SelectDisplayProps={{ "aria-label": "Field to compare" }}
           onChange={(event) => {
-            const next = database.fields.find((f) => f.id === Number(event.target.value));
+            const next = database.fields.find((f) => f.id === event.target.value);
             const fits = typeOf(next?.type)?.sought ?? [];
             if (next) set({ ...sought, field: next.id, operator: fits.includes(sought.operator) ? sought.operator : (fits[0] ?? sought.operator) });
           }}
@@ -126,7 +126,7 @@ function Row({ sought, database, part, finding, set, remedy }: RowProps) {
             </MenuItem>
           )}
           {database.fields.map((f) => (
-            <MenuItem key={f.id} value={String(f.id)}>
+            <MenuItem key={f.id} value={f.id}>
               {f.name}&nbsp;<small className="quiet">{typeOf(f.type)?.name}</small>
             </MenuItem>
           ))}

@@ -2,7 +2,7 @@ import { Button, Checkbox, Dialog, DialogActions, DialogContent, DialogTitle, Te
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { answer, client, said, type Schemas } from "../../api/client";
-import { useApp, useMe, type Sample, useTypeOf } from "../../api/queries";
+import { TEXT_FIELD, useApp, useMe, type Sample, useTypeOf } from "../../api/queries";
 import { useLine } from "./lineContext";
 import { columnTime, type Add, type AddOrUpdate } from "./model";
 
@@ -52,7 +52,7 @@ export function MakeDatabase({ line, when, app: code, sample, onClose, onMade }:
         const field = made.fields.find((d) => d.name === nameOf(f.key));
         return field ? [{ field: field.id, filling: source(f.key), named: field.name, empty: "leave" as const }] : [];
       });
-      if (chosen.has("text")) fills.push({ field: 0, filling: source("text"), named: "Text", empty: "leave" });
+      if (chosen.has("text")) fills.push({ field: TEXT_FIELD, filling: source("text"), named: "Text", empty: "leave" });
       onMade(line.verb === "add" ? { ...line, database: made.id, fillings: fills } : { ...line, database: made.id, fillings: fills, by: [] });
       onClose();
     },

@@ -40,13 +40,13 @@ export function RecordWhen({ own, databases, listens, onChange }: Props) {
             displayEmpty
             sx={{ height: 28 }}
             SelectDisplayProps={{ "aria-label": "Field that reaches a value" }}
-            onChange={(event) => onChange({ ...own, field: Number(event.target.value), was: "", becomes: "" })}
+            onChange={(event) => onChange({ ...own, field: event.target.value, was: "", becomes: "" })}
           >
             <MenuItem value="" disabled>
               Choose a field
             </MenuItem>
             {fields.map((f) => (
-              <MenuItem key={f.id} value={String(f.id)}>
+              <MenuItem key={f.id} value={f.id}>
                 {f.name}
               </MenuItem>
             ))}
@@ -96,8 +96,8 @@ interface FieldsProps {
   label: string;
   after?: string;
   database: Database;
-  chosen: number[];
-  onChange: (ids: number[]) => void;
+  chosen: string[];
+  onChange: (ids: string[]) => void;
 }
 
 function Fields({ words, none, label, after, database, chosen, onChange }: FieldsProps) {
@@ -110,11 +110,11 @@ function Fields({ words, none, label, after, database, chosen, onChange }: Field
         value={chosen.map(String)}
         sx={{ height: 28 }}
         SelectDisplayProps={{ "aria-label": label }}
-        renderValue={(ids) => database.fields.filter((f) => ids.includes(String(f.id))).map((f) => f.name).join(", ") || none}
-        onChange={(event) => onChange([event.target.value].flat().map(Number))}
+        renderValue={(ids) => database.fields.filter((f) => ids.includes(f.id)).map((f) => f.name).join(", ") || none}
+        onChange={(event) => onChange([event.target.value].flat())}
       >
         {database.fields.map((f) => (
-          <MenuItem key={f.id} value={String(f.id)}>
+          <MenuItem key={f.id} value={f.id}>
             {chosen.includes(f.id) ? "✓ " : ""}
             {f.name}
           </MenuItem>

@@ -9,7 +9,7 @@ function ownWords(own: Own, databases: Database[]): { object: string; detail: st
   if (own.kind === "address") return { object: "a request comes in", detail: own.inputs.length === 1 ? "1 value declared" : `${own.inputs.length} values declared` };
   const database = databases.find((d) => d.id === own.database);
   const name = database?.name ?? (own.database ? "a deleted database" : "…");
-  const field = (id: number | null | undefined) => database?.fields.find((f) => f.id === id)?.name ?? "a field";
+  const field = (id: string | null | undefined) => database?.fields.find((f) => f.id === id)?.name ?? "a field";
   const waits = [own.quiet > 0 && `quiet for ${own.quiet} s`, own.filled.length > 0 && `${own.filled.map(field).join(", ")} filled`].filter(Boolean).join(", ");
   switch (own.event) {
     case "added":

@@ -102,14 +102,14 @@ export function replaceLine(document: Document, line: Line): Document {
 
 export const fillsFields = (line: Line | undefined): line is Fills => line?.verb === "add" || line?.verb === "add_or_update" || line?.verb === "update";
 
-export function fillingOf(line: Fills, field: number): Part[] {
+export function fillingOf(line: Fills, field: string): Part[] {
   return line.fillings.find((f) => f.field === field)?.filling ?? [];
 }
 
 /** With other fillings for some fields; an empty one takes the field's filling away. */
-export function fill<L extends Fills>(line: L, fills: { field: number; filling: Part[] }[]): L {
+export function fill<L extends Fills>(line: L, fills: { field: string; filling: Part[] }[]): L {
   const named = new Set(fills.map((f) => f.field));
-  const empty = (field: number) => line.fillings.find((f) => f.field === field)?.empty ?? "leave";
+  const empty = (field: string) => line.fillings.find((f) => f.field === field)?.empty ?? "leave";
   return {
     ...line,
     fillings: [...line.fillings.filter((f) => !named.has(f.field)), ...fills.filter((f) => f.filling.length > 0).map(({ field, filling }) => ({ field, filling, named: "", empty: empty(field) }))],
