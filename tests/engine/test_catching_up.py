@@ -23,7 +23,7 @@ def old(orla):
 
     class Old:
         workflow, table = made, database["id"]
-        by = {"a": [int(address)]}
+        by = {"a": [address]}
 
         @staticmethod
         def write_by_hand(*numbers):

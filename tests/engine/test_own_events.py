@@ -287,7 +287,7 @@ def test_what_was_taken_in_can_be_picked_to_ask_where_it_is(orla):
     name = str(tasks["fields"][0]["id"])
     own = {"kind": "record", "database": tasks["id"], "event": "added"}
     stop = {"verb": "stop", "id": "s", "how": "done", "saying": []}
-    add = {"verb": "add", "id": "a", "database": tasks["id"], "fillings": [{"field": int(name), "filling": [{"text": "more"}]}]}
+    add = {"verb": "add", "id": "a", "database": tasks["id"], "fillings": [{"field": name, "filling": [{"text": "more"}]}]}
     workflow = orla.workflow("Own", {"lines": [{"verb": "when", "id": "w", "own": own}, stop, add]})
     orla.api("POST", f"/workflows/{workflow}/on")
     for title in ("Reeds", "Leather"):

@@ -101,11 +101,8 @@ class AgainOut(BaseModel):
 
 
 def _line_out(line: RunLine) -> RunLineOut:
-    """Without the whole records that a Find line found, which are there to go on with."""
-    output = line.output
-    if isinstance(output, dict) and "records" in output:
-        output = {k: v for k, v in output.items() if k != "records"}
-    return RunLineOut(line=line.line, place=line.place, outcome=line.outcome, input=line.input, output=output, at=line.at)
+    done = line.outcome
+    return RunLineOut(line=line.line, place=line.place, outcome=done.code, input=line.input, output=done.shown(), at=line.at)
 
 
 def _out(r: Run, lines: dict[tuple[str, str], RunLine]) -> RunOut:

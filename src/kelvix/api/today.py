@@ -13,6 +13,7 @@ from pydantic import BaseModel
 
 from kelvix.api.access import Caller, Reader
 from kelvix.core.day_figures import Day, Ended, by_day
+from kelvix.core.outcome import FileSaved, MailsSent, RanAnother, Requested, Wrote
 from kelvix.core.workflow import Address, RecordEvent, Schedule, Workflow
 from kelvix.engine import attention, versions
 from kelvix.engine.attention import Cause, Kind
@@ -203,19 +204,17 @@ def _targets(who: Caller, lines: list[RunLine], names: dict[int, str]) -> list[E
     """Where a run wrote, sent or saved, each place once."""
     found: dict[tuple[str, str], EndOut] = {}
     for line in lines:
-        kept = line.output if isinstance(line.output, dict) else {}
         match line.outcome:
-            case "added" | "updated" | "deleted" | "unchanged" | "there":
-                name = names.get(kept.get("database", 0)) or str(kept.get("database_name", "a database"))
-                end = EndOut(app="kelvix", monogram="Kx", name=name)
-            case "sent" if "mails" in kept:
-                end = _in_app(who, str(kept.get("app", "")), ", ".join(a for m in kept["mails"][:1] for a in m["to"][:1]))
-            case "sent" | "in_doubt":
-                end = EndOut(app="web", monogram="Wb", name=urlsplit(str(kept.get("address", ""))).netloc)
-            case "saved" if kept.get("happened") != "there" and "app" in kept:
-                end = _in_app(who, str(kept["app"]), str(kept["folder"]))
-            case "ran":
-                end = EndOut(app="kelvix", monogram="Kx", name=str(kept.get("workflow_name") or "another workflow"))
+            case Wrote(code=code, database=database, database_name=name) if code != "found_none":
+                end = EndOut(app="kelvix", monogram="Kx", name=names.get(database) or name or "a database")
+            case MailsSent(mails=mails, app=app):
+                end = _in_app(who, app, ", ".join(a for m in mails[:1] for a in m["to"][:1]))
+            case Requested(code="sent" | "in_doubt", address=address):
+                end = EndOut(app="web", monogram="Wb", name=urlsplit(address).netloc)
+            case FileSaved(happened=happened, app=str() as app, folder=folder) if happened != "there":
+                end = _in_app(who, app, folder)
+            case RanAnother(workflow_name=name):
+                end = EndOut(app="kelvix", monogram="Kx", name=name or "another workflow")
             case _:
                 continue
         found.setdefault((end.app, end.name), end)

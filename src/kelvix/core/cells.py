@@ -93,7 +93,7 @@ class Cell:
     line's comparisons, these by their place; `doubts` counts those to look at; `rows` says of each row of an Only if line
     whether it holds; `answer` is what a Find line found. Within a Repeat line, `round` is the one that is shown of `rounds`, in
     `wrong_rounds` of which this line is not right. `mails` are what a Send a mail line sends, and
-    `call` what a web request is, `saving` what a Save a file line saves."""
+    `call` what a web request is, `saving` what a Save a file line saves; `said` is why a Stop line ends the run."""
 
     line: str
     state: CellState
@@ -109,6 +109,7 @@ class Cell:
     mails: tuple[Mail, ...] = ()
     call: WebCall | None = None
     saving: Saving | None = None
+    said: str = ""
 
 
 @dataclass(frozen=True)

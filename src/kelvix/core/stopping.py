@@ -17,12 +17,8 @@ def step(line: Stop, carried: Carried, env: Env) -> Cell:
         said = as_text(compute(line.saying, carried, env), env.zone) if line.saying else ""
     except Unfit as unfit:
         said = str(unfit)
-    return Cell(line.id, "stops", f"{ENDS[line.how]}: {shorten(said, 200)}" if said else ENDS[line.how])
-
-
-def saying(cell: Cell) -> str:
-    """Why a run was stopped, in the line's words."""
-    return cell.note.partition(": ")[2]
+    reason = shorten(said, 200)
+    return Cell(line.id, "stops", f"{ENDS[line.how]}: {reason}" if reason else ENDS[line.how], said=reason)
 
 
 def check(line: Stop, carried: Carried) -> list[Finding]:

@@ -6,6 +6,7 @@ what it finished is the same there; else, and where nothing was changed, as the 
 
 from __future__ import annotations
 
+from kelvix.core.outcome import Failed
 from kelvix.core.workflow import Workflow
 from kelvix.engine import undoing
 from kelvix.engine.engine import Engine
@@ -41,7 +42,7 @@ def from_failed(space: Space, run_id: int) -> int:
         if run is None:
             raise LookupError("there is no such run")
         number, before = workflows.version(t, space.id, run.version_id)
-        done = {ln.line for ln in runs.lines(t, space.id, [run_id])[run_id].values() if ln.outcome != "failed"}
+        done = {ln.line for ln in runs.lines(t, space.id, [run_id])[run_id].values() if not isinstance(ln.outcome, Failed)}
         live = _live(t, space, run.workflow_id)
         version = run.version_id
         if live and live[0] != version and same_so_far(before, live[1], done):

@@ -4,7 +4,7 @@ arrived; whether one that had no answer did, a person says, unless it can be sen
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from typing import Any
 
@@ -15,6 +15,7 @@ from kelvix.core.cells import WebCall
 from kelvix.core.feel import Env
 from kelvix.core.fields import from_wire
 from kelvix.core.filling import Carried
+from kelvix.core.outcome import Requested
 from kelvix.core.values import shorten, to_wire
 from kelvix.core.web_request import Answered
 from kelvix.core.workflow import WebRequest
@@ -36,25 +37,21 @@ class Sending:
     call: WebCall
     attempt: int
 
-    def kept(self) -> dict[str, Any]:
+    def recorded(self, code: str) -> Requested:
+        """As it is recorded: sending, to_send, in_doubt or sent."""
         call = self.call
-        return {
-            "attempt": self.attempt,
-            "method": call.method,
-            "address": call.address,
-            "headers": [list(h) for h in call.headers],
-            "secrets": [list(s) for s in call.secrets],
-            "body": call.body,
-        }
+        headers, secrets = [list(h) for h in call.headers], [list(s) for s in call.secrets]
+        return Requested(code, self.attempt, call.method, call.address, headers, secrets, call.body)
 
 
-def as_kept(kept: dict[str, Any]) -> Sending:
-    headers = tuple((name, value) for name, value in kept["headers"])
-    secrets = tuple((name, number) for name, number in kept["secrets"])
-    return Sending(WebCall(kept["method"], kept["address"], headers, secrets, kept["body"]), kept["attempt"])
+def as_kept(kept: Requested) -> Sending:
+    """What was about to be sent, from what was recorded."""
+    headers = tuple((name, value) for name, value in kept.headers)
+    secrets = tuple((name, number) for name, number in kept.secrets)
+    return Sending(WebCall(kept.method, kept.address, headers, secrets, kept.body), kept.attempt)
 
 
-def send(engine: Engine, space: Space, claim: Claim, line: WebRequest, sending: Sending, key: str, env: Env) -> dict[str, Any]:
+def send(engine: Engine, space: Space, claim: Claim, line: WebRequest, sending: Sending, key: str, env: Env) -> Requested:
     """Send it, once: what is recorded of the answer. Raises Passing where it is known not to have been taken, Standing where it
     was refused, guarded_http.Unanswered where it is not known."""
     call = sending.call
@@ -77,7 +74,7 @@ def send(engine: Engine, space: Space, claim: Claim, line: WebRequest, sending: 
         text = text.replace(secret, HIDDEN)
     said = f": {shorten(' '.join(text.split()), 200)}" if text.strip() else ""
     if web_request.succeeds(line, answer.status):
-        return sending.kept() | _kept(line, answer.status, text, env)
+        return _answered(line, sending.recorded("sent"), answer.status, text, env)
     if answer.status in UNKNOWN and not web_request.repeatable(line):
         raise guarded_http.Unanswered(f"a gateway of {target.host} answered {answer.status}")
     if answer.status in LATER or answer.status >= 500:
@@ -98,16 +95,16 @@ def _secret(engine: Engine, space: Space, claim: Claim, number: int) -> str:
     return found
 
 
-def _kept(line: WebRequest, status: int, text: str, env: Env) -> dict[str, Any]:
+def _answered(line: WebRequest, sent: Requested, status: int, text: str, env: Env) -> Requested:
     read = web_request.answered(line, status, text, env)
-    return {"status": status, "answer": text[:MOST_KEPT], "taken": {k: to_wire(v) for k, v in read.values.items()}}
+    return replace(sent, status=status, answer=text[:MOST_KEPT], taken={k: to_wire(v) for k, v in read.values.items()})
 
 
-def as_recorded(line: WebRequest, kept: dict[str, Any], carried: Carried) -> Carried:
+def as_recorded(line: WebRequest, sent: Requested, carried: Carried) -> Carried:
     """What lines below can use of an answer."""
     types = {i.key: i.type for i in line.takes}
-    values = {k: from_wire(v, types[k]) for k, v in kept.get("taken", {}).items() if k in types}
-    return web_request.carry_on(line, Answered(kept.get("status"), kept.get("answer", ""), values), carried)
+    values = {k: from_wire(v, types[k]) for k, v in (sent.taken or {}).items() if k in types}
+    return web_request.carry_on(line, Answered(sent.status, sent.answer or "", values), carried)
 
 
 def doubt(sending: Sending, why: str, zone_text: str) -> dict[str, Any]:

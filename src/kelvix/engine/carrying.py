@@ -10,9 +10,22 @@ from dataclasses import replace
 from typing import Any
 
 from kelvix.connectors.contract import Standing
-from kelvix.core import asking, branching, repeating, stopping, waiting, writing
+from kelvix.core import asking, branching, outcome, repeating, waiting, writing
 from kelvix.core.cells import Cell
 from kelvix.core.filling import Carried, ListRow, describe
+from kelvix.core.outcome import (
+    AnsweredBy,
+    Asked,
+    Decided,
+    FileSaved,
+    FoundRecords,
+    MailsSent,
+    Outcome,
+    Requested,
+    Rested,
+    Rounds,
+    Wrote,
+)
 from kelvix.core.rehearsal import end_of, settled
 from kelvix.core.steps import carried_from_item, carry_found, step
 from kelvix.core.values import Unfit
@@ -94,54 +107,54 @@ class Carrying(Outside):
             return self._run_another(line, carried, place), ""
         left_out = cell.state in ("waits", "asks") or (isinstance(line, Acts) and cell.state == "fits")
         given = recording.given(line, carried, self.around.env.zone)
-        self._record(line, place, "skipped" if left_out else cell.state, given, recording.made(line, cell, self.around))
+        self._record(line, place, recording.made(line, cell, "skipped" if left_out else cell.state, self.around), given)
         return below, self._end_of(line, cell)
 
     def _end_of(self, line: Line, cell: Cell) -> str:
         if isinstance(line, Stop):
-            self._said = stopping.saying(cell)
+            self._said = cell.said
         return end_of(cell, line)
 
     def _again(self, line: Line, recorded: RunLine, carried: Carried, place: Place) -> tuple[Carried, str]:
         """A line as the run recorded it."""
+        done = recorded.outcome
         if isinstance(line, Find):  # not asked again: what was done since hangs on the first answer
             database = self.around.databases.get(line.database or 0)
             if database is None:
                 raise Standing("the database that this run looked in was deleted", "run")
-            answer = recording.answer_of(recorded.output or {}, database, self.around)
-            below = carry_found(line, database, answer, carried, self.around)
-            return below, recorded.outcome if recorded.outcome in ("passed_by", LEFT) else ""
-        if recorded.outcome == "asks":
-            return self._answered(line, recorded, carried, place)
+            found = done if isinstance(done, FoundRecords) else FoundRecords(done.code)
+            below = carry_found(line, database, recording.answer_of(found, database, self.around), carried, self.around)
+            return below, done.code if done.code in ("passed_by", LEFT) else ""
+        if isinstance(done, Asked):
+            return self._answered(line, done, carried, place)
         cell, below = step(line, carried, self.around)
-        if isinstance(recorded.output, dict) and "since" in recorded.output:
-            self._rests += 1
-        if isinstance(line, Ask):
-            return self._as_answered(line, recorded.output, carried)
-        if isinstance(line, SendMail) and recorded.outcome == "sent":
-            return sending.as_recorded(line, recorded.output, carried), ""
-        if isinstance(line, SaveFile) and recorded.outcome == "saved":
-            return saving.as_recorded(line, recorded.output, carried), ""
-        if isinstance(line, WebRequest) and recorded.output:
-            return self._request_again(line, recorded, carried, place)
-        if isinstance(line, Writes) and recorded.output:
-            database = writing.database_of(line, carried, self.around.databases)
-            if database is None:
-                raise Standing("the database that this run wrote to was deleted", "run")
-            effect = effects.recorded(line, recorded.outcome, recorded.output, database)
-            return effects.carry_on(line, effect, database, carried, self.around), ""
-        if recorded.outcome == "waits":  # its time has come, else nobody had taken the run up
-            self._record(line, place, "waited", None, recorded.output)
-            return below, ""
-        if recorded.outcome in ("passed_by", LEFT):
-            return below, recorded.outcome
+        self._rests += done.rested_since is not None
+        match done:
+            case _ if isinstance(line, Ask):
+                return self._as_answered(line, done if isinstance(done, AnsweredBy) else None, carried)
+            case MailsSent() if isinstance(line, SendMail):
+                return sending.as_recorded(line, done, carried), ""
+            case FileSaved() if isinstance(line, SaveFile):
+                return saving.as_recorded(line, done, carried), ""
+            case Requested() if isinstance(line, WebRequest):
+                return self._request_again(line, done, carried, place)
+            case Wrote() if isinstance(line, Writes):
+                database = writing.database_of(line, carried, self.around.databases)
+                if database is None:
+                    raise Standing("the database that this run wrote to was deleted", "run")
+                return effects.carry_on(line, effects.recorded(done, database), database, carried, self.around), ""
+            case Rested(code="waits"):  # its time has come, else nobody had taken the run up
+                self._record(line, place, replace(done, code="waited"))
+                return below, ""
+        if done.code in ("passed_by", LEFT):
+            return below, done.code
         return below, self._end_of(line, cell)
 
     def _rest(self, line: Wait, carried: Carried, place: Place) -> Carried:
         """Record how far the run came, and let it rest until the time; any worker takes it up then."""
         env = self.around.env
         due = waiting.until(line, env.now, carried, env)
-        self._record(line, place, "waits", None, {"since": env.now.isoformat(), "until": due.isoformat()})
+        self._record(line, place, Rested("waits", env.now.isoformat(), due.isoformat()))
 
         def work(t: Transaction) -> None:
             self.progress.hold(t, self.claim, None)
@@ -161,7 +174,7 @@ class Carrying(Outside):
             assert isinstance(line, AddOrUpdate)
             database = self.around.databases[line.database or 0]
             kind, asked = "which", questioning.which(line, cell, database, self.space, self.around)
-        self._record(line, place, "asks", None, {"since": env.now.isoformat()})
+        self._record(line, place, Asked("asks", env.now.isoformat()))
 
         def work(t: Transaction) -> None:
             self.progress.hold(t, self.claim, None)
@@ -172,7 +185,7 @@ class Carrying(Outside):
         self.topics.add("needs")
         return carried
 
-    def _answered(self, line: Line, recorded: RunLine, carried: Carried, place: Place) -> tuple[Carried, str]:
+    def _answered(self, line: Line, since: Asked, carried: Carried, place: Place) -> tuple[Carried, str]:
         """A line that asked: with the answer, else the run rests on."""
         asked = self._asked(line, place)
         if asked is None or asked.answer is None:
@@ -181,16 +194,17 @@ class Carrying(Outside):
         self._rests += 1
         if isinstance(line, AddOrUpdate):
             cell = replace(cell, state="fits")
-            return self._write(line, cell, carried, place, {"since": recorded.output["since"], **asked.answer}), ""
+            return self._write(line, cell, carried, place, {"since": since.since, **asked.answer}), ""
         assert isinstance(line, Ask)
-        kept = {"since": recorded.output["since"], "by": asked.answered_by, **asked.answer}
-        self._record(line, place, "answered", None, kept)
-        return self._as_answered(line, kept, carried)
+        answered = outcome.read("answered", {"since": since.since, "by": asked.answered_by, **asked.answer})
+        assert isinstance(answered, AnsweredBy)
+        self._record(line, place, answered)
+        return self._as_answered(line, answered, carried)
 
-    def _as_answered(self, line: Ask, kept: dict[str, Any] | None, carried: Carried) -> tuple[Carried, str]:
-        if kept is None:  # left out, in a try of another line
+    def _as_answered(self, line: Ask, said: AnsweredBy | None, carried: Carried) -> tuple[Carried, str]:
+        if said is None:  # left out, in a try of another line
             return step(line, carried, self.around)[1], ""
-        answer = questioning.answer_of(line, kept, carried)
+        answer = questioning.answer_of(line, said, carried)
         below = asking.carry_on(line, answer, carried)
         if answer.approved or line.no == "go_on":
             return below, ""
@@ -199,15 +213,17 @@ class Carrying(Outside):
     def decide(self, line: Decide, ways: Ways, carried: Carried, place: Place) -> tuple[str | None, Carried, str]:
         recorded = self.done.get((line.id, place_text(place)))
         if recorded is not None:
-            return recorded.output["taken"], branching.below(line, recorded.output["way"], carried), ""
+            done = recorded.outcome
+            assert isinstance(done, Decided)
+            return done.taken, branching.below(line, done.way, carried), ""
         choice = branching.choose(line, ways, carried, self.around.env)
         head, *cells = choice.cells
         if choice.taken is None:
             return None, self._stop(line, head, carried, place), STUCK
-        self._record(line, place, head.state, None, recording.decided(choice))
+        self._record(line, place, recording.decided(head.state, choice))
         for way, cell in zip(ways, cells, strict=True):
-            outcome = "not_taken" if cell.state == "put_right" else cell.state  # below the one that was taken
-            self._record(way, place, outcome, recording.given(way, carried, self.around.env.zone))
+            code = "not_taken" if cell.state == "put_right" else cell.state  # below the one that was taken
+            self._record(way, place, Outcome(code), recording.given(way, carried, self.around.env.zone))
         return choice.taken, branching.below(line, choice.name, carried), ""
 
     def rows(self, line: Repeat, carried: Carried, place: Place) -> tuple[tuple[ListRow, ...], str]:
@@ -236,7 +252,7 @@ class Carrying(Outside):
         """How many rounds are over; of all that is said since the last commit, the last is kept."""
         key = (line.id, place_text(place))
         self.progress.lines = [row for row in self.progress.lines if row[:2] != key]
-        self._record(line, place, outcome, None, {"done": done, "of": of})
+        self._record(line, place, Rounds(outcome, done, of))
 
     def _is_due(self, line: Writes, cell: Cell, carried: Carried) -> bool:
         """Whether a line is to write: in a try of another line it is left out, and so is what hangs on what was left out."""
@@ -264,9 +280,9 @@ class Carrying(Outside):
         computed = progress.lines
 
         def keep(t: Transaction, effect: effects.Effect) -> effects.Effect:
-            given, made = recording.filled(line, cell.results, carried), effects.output(line, effect, database, around)
-            made |= answer or {}
-            runs.keep_lines(t, claim, [*computed, (line.id, place_text(place), effect.outcome, given, made)])
+            given = recording.filled(line, cell.results, carried)
+            made = effects.output(effect, database, around, answer or {})
+            runs.keep_lines(t, claim, [*computed, (line.id, place_text(place), made, given)])
             return effect
 
         def work(t: Transaction) -> effects.Effect:
@@ -290,7 +306,7 @@ class Carrying(Outside):
         def work(t: Transaction) -> None:
             self.progress.hold(t, self.claim, None)
             made = handing_over.start(t, self.space, self.claim, line, carried, self.around, key)
-            row = (line.id, place_text(place), "ran", None, made)
+            row = (line.id, place_text(place), made, None)
             runs.keep_lines(t, self.claim, [*self.progress.lines, row])
 
         self.space.transact(work)

@@ -12,9 +12,10 @@ from kelvix.core.cells import Cell
 from kelvix.core.fields import from_wire
 from kelvix.core.filling import Carried, Held
 from kelvix.core.finding import Question
+from kelvix.core.outcome import Wrote
 from kelvix.core.schema import Database
 from kelvix.core.steps import Surroundings
-from kelvix.core.values import FieldId, Unfit, Value, to_wire
+from kelvix.core.values import FieldId, Unfit, Value, Wire, to_wire
 from kelvix.core.workflow import Add, AddOrUpdate, Delete, Update, Writes
 from kelvix.store import finding, records
 from kelvix.store.database_server import Transaction
@@ -158,39 +159,38 @@ def _as_answered(
     return Effect("updated" if changed else "unchanged", done[0].held, changed)
 
 
-def output(line: Writes, effect: Effect, database: Database, around: Surroundings) -> dict[str, Any]:
-    """What is recorded of an effect, with the run."""
+def output(effect: Effect, database: Database, around: Surroundings, answer: Mapping[str, Any]) -> Wrote:
+    """What is recorded of an effect, with the run; `answer`: what a person said about it."""
     held = effect.held
-    return {
-        "database": database.id,
-        "database_name": database.name,
-        "record": held.record,
-        "title": writing.title_of(held.values, database, around.env),
-        "link": around.target.link(database, held.record) if held.record else None,
-        "values": {str(f): to_wire(v) for f, v in held.values.items()},
-        "count": effect.count,
-        "is_new": effect.is_new,
-    }
+    return Wrote(
+        effect.outcome,
+        database.id,
+        database.name,
+        held.record,
+        writing.title_of(held.values, database, around.env),
+        around.target.link(database, held.record) if held.record else None,
+        {f: to_wire(v) for f, v in held.values.items()},
+        effect.count,
+        effect.is_new,
+        more=answer,
+    )
 
 
-def recorded_values(kept: dict[str, Any], database: Database) -> dict[FieldId, Value]:
+def recorded_values(kept: Mapping[str, Wire], database: Database) -> dict[FieldId, Value]:
     """A record's values as a run recorded them."""
     values: dict[FieldId, Value] = {}
     for field in database.fields:
         try:
-            values[field.id] = from_wire(kept.get("values", {}).get(str(field.id)), field.type)
+            values[field.id] = from_wire(kept.get(field.id), field.type)
         except Unfit:  # its type was changed since
             values[field.id] = None
     return values
 
 
-def recorded(line: Writes, outcome: str, kept: dict[str, Any], database: Database) -> Effect:
+def recorded(wrote: Wrote, database: Database) -> Effect:
     """The effect that a run recorded."""
-    values = recorded_values(kept, database)
-    there = kept.get("record") is not None
-    return Effect(
-        outcome, Held(database.id, there, kept.get("record"), values), kept.get("count", 1), kept.get("is_new", False)
-    )
+    held = Held(database.id, wrote.record is not None, wrote.record, recorded_values(wrote.values, database))
+    return Effect(wrote.code, held, wrote.count, wrote.is_new)
 
 
 def carry_on(line: Writes, effect: Effect, database: Database, carried: Carried, around: Surroundings) -> Carried:

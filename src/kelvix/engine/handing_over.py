@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime
-from typing import Any
 
 from kelvix.connectors.contract import Standing
 from kelvix.core import handing, sources
 from kelvix.core.filling import Carried
+from kelvix.core.outcome import RanAnother
 from kelvix.core.steps import Surroundings
 from kelvix.core.values import shorten, to_wire
 from kelvix.core.workflow import Address, RunAnother
@@ -19,7 +19,7 @@ from kelvix.store.runs import Claim
 
 def start(
     t: Transaction, space: Space, claim: Claim, line: RunAnother, carried: Carried, around: Surroundings, key: bytes
-) -> dict[str, Any]:
+) -> RanAnother:
     """What is recorded of it. Raises Standing where the other is off, or would run this one in turn."""
     to = line.workflow or 0
     one = listening.of_workflow(t, space.id, to)
@@ -40,4 +40,4 @@ def start(
     title = next((shorten(v, 120) for v in values.values() if isinstance(v, str) and v), "") or "A request"
     item = {"id": key.hex()[:16], "title": title, "link": None, "app": "kelvix", "container": "", "values": values}
     events.take_in(t, space.id, to, one.version_id, key, item, "handed", causes)
-    return {"workflow": to, "workflow_name": known.name if known else ""}
+    return RanAnother("ran", to, known.name if known else "")

@@ -4,12 +4,14 @@ an idempotency key that stays the same however often it is begun."""
 from __future__ import annotations
 
 from abc import ABC
+from dataclasses import replace
 
 from kelvix.connectors.contract import Passing, Standing
 from kelvix.connectors.guarded_http import Unanswered
 from kelvix.core import web_request
 from kelvix.core.cells import Cell
 from kelvix.core.filling import Carried
+from kelvix.core.outcome import Requested
 from kelvix.core.walking import Place
 from kelvix.core.workflow import SaveFile, SendMail, WebRequest
 from kelvix.engine import calling, saving, sending
@@ -17,7 +19,6 @@ from kelvix.engine.recording import place_text
 from kelvix.engine.standpoint import RESTS, STUCK, Standpoint
 from kelvix.store import questions, runs
 from kelvix.store.database_server import Transaction
-from kelvix.store.runs import RunLine
 
 
 class Outside(Standpoint, ABC):
@@ -28,7 +29,7 @@ class Outside(Standpoint, ABC):
         self._keep()
         with self._outside():
             made = sending.send(self.engine, self.space, line, cell.mails, self._key(line, place))
-        self._record(line, place, "sent", None, made)
+        self._record(line, place, made)
         self._keep()
         return sending.as_recorded(line, made, carried)
 
@@ -40,14 +41,14 @@ class Outside(Standpoint, ABC):
         prefer, key = self.workflow.when.connection, self._key(line, place)
         with self._outside():
             made = saving.save(self.engine, self.space, line, cell.saving, prefer, key)
-        self._record(line, place, "saved", None, made)
+        self._record(line, place, made)
         self._keep()
         return saving.as_recorded(line, made, carried)
 
     def _request(self, line: WebRequest, sent: calling.Sending, carried: Carried, place: Place) -> tuple[Carried, str]:
         """Send a web request. That it is about to go out is recorded first; if it turns out that it was not taken, that too."""
         self.before_effect(self.claim)
-        self._record(line, place, "sending", None, sent.kept())
+        self._record(line, place, sent.recorded("sending"))
         self._keep()
         try:
             with self._outside():
@@ -55,42 +56,42 @@ class Outside(Standpoint, ABC):
         except Unanswered as unanswered:
             if not web_request.repeatable(line):
                 return self._doubt(line, sent, str(unanswered), carried, place), RESTS
-            self._record(line, place, "to_send", None, sent.kept())
+            self._record(line, place, sent.recorded("to_send"))
             self._keep()
             raise Passing(str(unanswered)) from None
         except (Passing, Standing):
-            self._record(line, place, "to_send", None, sent.kept())
+            self._record(line, place, sent.recorded("to_send"))
             self._keep()
             raise
-        self._record(line, place, "sent", None, made)
+        self._record(line, place, made)
         self._keep()
         return calling.as_recorded(line, made, carried), ""
 
-    def _request_again(self, line: WebRequest, recorded: RunLine, carried: Carried, place: Place) -> tuple[Carried, str]:
+    def _request_again(self, line: WebRequest, recorded: Requested, carried: Carried, place: Place) -> tuple[Carried, str]:
         """A web request that the run came to before: it went through, is to be sent again, or nobody knows."""
-        if recorded.outcome == "sent":
-            return calling.as_recorded(line, recorded.output, carried), ""
-        sent = calling.as_kept(recorded.output)
+        if recorded.code == "sent":
+            return calling.as_recorded(line, recorded, carried), ""
+        sent = calling.as_kept(recorded)
         again = calling.Sending(sent.call, sent.attempt + 1)
-        if recorded.outcome == "in_doubt":
+        if recorded.code == "in_doubt":
             asked = self._asked(line, place)
             if asked is None or asked.answer is None:
                 return self._rest_on(carried), RESTS
             match asked.answer["said"]:
                 case "arrived":
-                    made = sent.kept() | {"by": asked.answered_by}
-                    self._record(line, place, "sent", None, made)
+                    made = replace(sent.recorded("sent"), by=asked.answered_by)
+                    self._record(line, place, made)
                     return calling.as_recorded(line, made, carried), ""
                 case "stop":
                     cell = Cell(line.id, "put_right", f"{asked.answered_by} stopped the run here: its web request was in doubt")
                     return self._stop(line, cell, carried, place), STUCK
-        elif recorded.outcome == "sending" and not web_request.repeatable(line):
+        elif recorded.code == "sending" and not web_request.repeatable(line):
             return self._doubt(line, sent, "what was sending it ended before the answer came", carried, place), RESTS
         return self._request(line, again, carried, place)
 
     def _doubt(self, line: WebRequest, sent: calling.Sending, why: str, carried: Carried, place: Place) -> Carried:
         """Ask a person whether a request arrived, and let the run rest until there is an answer."""
-        self._record(line, place, "in_doubt", None, sent.kept())
+        self._record(line, place, sent.recorded("in_doubt"))
         asked = calling.doubt(sent, why, calling.now_text(self.around.env))
 
         def work(t: Transaction) -> None:

@@ -11,6 +11,7 @@ from kelvix.core.feel import Env
 from kelvix.core.fields import TYPES, from_wire
 from kelvix.core.filling import Carried
 from kelvix.core.finding import Question
+from kelvix.core.outcome import AnsweredBy
 from kelvix.core.schema import Database
 from kelvix.core.steps import Surroundings
 from kelvix.core.values import as_text, shorten, to_wire
@@ -65,8 +66,8 @@ def which(line: AddOrUpdate, cell: Cell, database: Database, space: Space, aroun
     }
 
 
-def answer_of(line: Ask, kept: dict[str, Any], carried: Carried) -> Answered:
+def answer_of(line: Ask, said: AnsweredBy, carried: Carried) -> Answered:
     """An answer as it was recorded."""
     types = {f.key: f.type for f in asking.fields_of(line, carried)}
-    values = {key: from_wire(value, types[key]) for key, value in kept.get("values", {}).items() if key in types}
-    return Answered(bool(kept["approved"]), kept.get("by") or "", values)
+    values = {key: from_wire(value, types[key]) for key, value in said.values.items() if key in types}
+    return Answered(said.approved, said.by or "", values)

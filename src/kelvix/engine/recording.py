@@ -10,6 +10,7 @@ from kelvix.core.cells import Answer, Cell
 from kelvix.core.conditions import references
 from kelvix.core.filling import Carried, FieldResult, describe
 from kelvix.core.filling import references as used_by
+from kelvix.core.outcome import Decided, FoundRecords, Outcome, Shaped, Stopped
 from kelvix.core.schema import Database
 from kelvix.core.steps import Surroundings
 from kelvix.core.values import as_text, shorten, to_wire
@@ -32,41 +33,42 @@ def given(line: Line, carried: Carried, zone: ZoneInfo) -> Any:
     return None
 
 
-def made(line: Line, cell: Cell, around: Surroundings) -> Any:
-    """What a Shape line made, by name; what a Find line found; what a Stop line says."""
+def made(line: Line, cell: Cell, code: str, around: Surroundings) -> Outcome:
+    """What became of a line that writes nothing: what it found, made or says."""
     if isinstance(line, Find):
-        return _found(cell.answer, around.databases[line.database or 0], around)
+        return _found(cell.answer, code, around.databases[line.database or 0], around)
     if isinstance(line, Shape):
         values = {r.key: to_wire(r.value) for r in cell.parts}
-        return {v.name: values.get(v.key) for v in line.values}
+        return Shaped(code, {v.name: values.get(v.key) for v in line.values})
     if isinstance(line, Stop):
-        return {"said": cell.note}
-    return None
+        return Stopped(code, cell.note, cell.said)
+    return Outcome(code)
 
 
-def _found(answer: Answer | None, database: Database, around: Surroundings) -> dict[str, Any]:
+def _found(answer: Answer | None, code: str, database: Database, around: Surroundings) -> FoundRecords:
     answer = answer or Answer(0, None, {}, around.env.now)
-    return {
-        "database": database.id,
-        "database_name": database.name,
-        "count": answer.count,
-        "record": answer.record,
-        "title": as_text(answer.values.get(database.fields[0].id), around.env.zone),
-        "link": around.target.link(database, answer.record) if answer.record is not None else None,
-        "values": {str(f): to_wire(v) for f, v in answer.values.items()},
-        "records": [[id, {str(f): to_wire(v) for f, v in kept.items()}] for id, kept in answer.records],
-    }
+    return FoundRecords(
+        code,
+        database.id,
+        database.name,
+        answer.count,
+        answer.record,
+        as_text(answer.values.get(database.fields[0].id), around.env.zone),
+        around.target.link(database, answer.record) if answer.record is not None else None,
+        {f: to_wire(v) for f, v in answer.values.items()},
+        [[id, {f: to_wire(v) for f, v in kept.items()}] for id, kept in answer.records],
+    )
 
 
-def answer_of(kept: dict[str, Any], database: Database, around: Surroundings) -> Answer:
+def answer_of(found: FoundRecords, database: Database, around: Surroundings) -> Answer:
     """What a Find line found, from what was recorded."""
-    records = tuple((id, effects.recorded_values({"values": v}, database)) for id, v in kept.get("records", []))
-    return Answer(kept.get("count", 0), kept.get("record"), effects.recorded_values(kept, database), around.env.now, records)
+    records = tuple((id, effects.recorded_values(v, database)) for id, v in found.records)
+    return Answer(found.count, found.record, effects.recorded_values(found.values, database), around.env.now, records)
 
 
-def decided(choice: branching.Choice) -> dict[str, Any]:
+def decided(code: str, choice: branching.Choice) -> Decided:
     """Which way was taken."""
-    return {"way": choice.name, "taken": choice.taken}
+    return Decided(code, choice.name, choice.taken)
 
 
 def filled(line: Writes, results: tuple[FieldResult, ...], carried: Carried) -> Any:

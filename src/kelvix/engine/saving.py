@@ -4,12 +4,12 @@ from app to app a piece at a time."""
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from kelvix.connectors.contract import App, Standing
 from kelvix.core import saving
 from kelvix.core.cells import Saving
 from kelvix.core.filling import Carried
+from kelvix.core.outcome import FileSaved
 from kelvix.core.values import File, fold
 from kelvix.core.workflow import SaveFile
 from kelvix.engine.engine import Engine
@@ -17,7 +17,7 @@ from kelvix.store import connections, kept_files
 from kelvix.store.directory import Space
 
 
-def save(engine: Engine, space: Space, line: SaveFile, what: Saving, prefer: int | None, key: str) -> dict[str, Any]:
+def save(engine: Engine, space: Space, line: SaveFile, what: Saving, prefer: int | None, key: str) -> FileSaved:
     """Save a file: what is recorded of it. `prefer` is the connection that it most likely came by. Raises Passing, Standing."""
     app, token, _ = engine.access(space, line.connection)
     try:
@@ -31,13 +31,12 @@ def save(engine: Engine, space: Space, line: SaveFile, what: Saving, prefer: int
             said = f"{app.name} does not let this connection add files to “{what.folder}”: widen it, and tick that it may"
             raise Standing(said, "save") from None
         raise
-    kept = {"name": saved.name, "link": saved.link, "identifier": saved.id, "happened": saved.happened}
-    return kept | {"folder": what.folder, "app": app.code}
+    return FileSaved("saved", saved.name, saved.link, saved.id, saved.happened, what.folder, app.code)
 
 
-def as_recorded(line: SaveFile, kept: dict[str, Any], carried: Carried) -> Carried:
+def as_recorded(line: SaveFile, saved: FileSaved, carried: Carried) -> Carried:
     """What lines below can use of what was saved."""
-    return saving.carry_on(line, kept, carried)
+    return saving.carry_on(line, saved.kept(), carried)
 
 
 def _folder(app: App, token: str, name: str, makes: bool) -> str:

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from kelvix.connectors.contract import Outgoing, Standing
 from kelvix.core import mailing
 from kelvix.core.cells import Mail
 from kelvix.core.filling import Carried
+from kelvix.core.outcome import MailsSent, SentMail
 from kelvix.core.workflow import SendMail
 from kelvix.engine.engine import Engine
 from kelvix.formats import mail_text
@@ -20,11 +19,11 @@ def outgoing(mail: Mail) -> Outgoing:
     return Outgoing(mail.to, mail.subject, mail_text.plain(*parts), mail_text.html(*parts))
 
 
-def send(engine: Engine, space: Space, line: SendMail, mails: tuple[Mail, ...], key: str) -> dict[str, Any]:
+def send(engine: Engine, space: Space, line: SendMail, mails: tuple[Mail, ...], key: str) -> MailsSent:
     """Send mails, numbered under one idempotency key: what is recorded of them. Raises Passing, Standing; sent again under the
     same key, those that went out do not go out again."""
     app, token, _ = engine.access(space, line.connection)
-    sent: list[dict[str, Any]] = []
+    sent: list[SentMail] = []
     for number, mail in enumerate(mails, 1):
         try:
             with engine.pacer.calls(space, line.connection or 0):
@@ -39,10 +38,10 @@ def send(engine: Engine, space: Space, line: SendMail, mails: tuple[Mail, ...], 
                 ) from None
             raise
         sent.append({"to": list(mail.to), "subject": mail.subject, "link": link})
-    return {"mails": sent, "app": app.code}
+    return MailsSent("sent", sent, app.code)
 
 
-def as_recorded(line: SendMail, kept: dict[str, Any], carried: Carried) -> Carried:
+def as_recorded(line: SendMail, sent: MailsSent, carried: Carried) -> Carried:
     """What lines below can use of what was sent."""
-    mails = tuple(Mail(tuple(m["to"]), m["subject"], "") for m in kept["mails"])
-    return mailing.carry_on(line, mails, kept["mails"][0]["link"] if kept["mails"] else None, carried)
+    mails = tuple(Mail(tuple(m["to"]), m["subject"], "") for m in sent.mails)
+    return mailing.carry_on(line, mails, sent.mails[0]["link"] if sent.mails else None, carried)

@@ -12,6 +12,7 @@ from typing import Any
 
 from kelvix.core.cells import Cell
 from kelvix.core.filling import Carried
+from kelvix.core.outcome import Failed, Outcome
 from kelvix.core.steps import Surroundings
 from kelvix.core.values import FieldId
 from kelvix.core.walking import Place, Walk
@@ -63,13 +64,12 @@ class Standpoint(Walk, ABC):
         super().__init__(workflow)
         self.engine, self.space, self.claim = engine, space, claim
         self.progress, self.before_effect, self.leases = progress, before_effect, leases
-        self.done = {key: r for key, r in recorded.items() if r.outcome != "failed"}
+        self.done = {key: r for key, r in recorded.items() if not isinstance(r.outcome, Failed)}
         self.topics: set[str] = set()
         self.failed = False
         self.recognises: Mapping[str, Sequence[FieldId]] = {}
         self._now = around
-        rested = (r.output for r in self.done.values() if isinstance(r.output, dict))
-        since = sorted(kept["since"] for kept in rested if "since" in kept)
+        since = sorted(since for r in self.done.values() if (since := r.outcome.rested_since))
         self._clocks = [self._as_of(datetime.fromisoformat(s)) for s in since]
         self._rests = self._steps = 0
         self._began = time.monotonic()
@@ -85,8 +85,8 @@ class Standpoint(Walk, ABC):
         env = self._now.env
         return replace(self._now, env=replace(env, now=moment))
 
-    def _record(self, line: Line, place: Place, outcome: str, given: Any = None, made: Any = None) -> None:
-        self.progress.lines.append((line.id, place_text(place), outcome, given, made))
+    def _record(self, line: Line, place: Place, outcome: Outcome, given: Any = None) -> None:
+        self.progress.lines.append((line.id, place_text(place), outcome, given))
 
     def _keep(self) -> None:
         """Keep what was computed so far, under the token."""
@@ -127,7 +127,7 @@ class Standpoint(Walk, ABC):
             given = recording.filled(line, cell.results, carried)
         else:
             given = recording.given(line, carried, self.around.env.zone)
-        self._record(line, place, "failed", given, {"problems": wrong})
+        self._record(line, place, Failed("failed", wrong), given)
 
         def work(t: Transaction) -> None:
             problem = {"sentence": "; ".join(wrong), "line": line.id, "place": place_text(place)}

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from kelvix.core.outcome import MailsSent, Requested
 from kelvix.engine.engine import Engine
 from kelvix.store import changes, runs
 from kelvix.store.database_server import Transaction
@@ -37,10 +38,10 @@ def undo_run(engine: Engine, space: Space, run_id: int, person: str) -> Undone:
             except (changes.CannotUndo, LookupError) as why:
                 kept.append(str(why))
         for line in runs.lines(t, space.id, [run_id])[run_id].values():
-            if line.outcome == "sent" and "mails" not in line.output:
+            if isinstance(line.outcome, Requested) and line.outcome.code == "sent":
                 kept.append("A web request was sent, and stays so.")
-            elif line.outcome == "sent":
-                number = len(line.output["mails"])
+            elif isinstance(line.outcome, MailsSent):
+                number = len(line.outcome.mails)
                 kept.append(f"{number} mails were sent, and stay so." if number > 1 else "One mail was sent, and stays so.")
         return Undone(undone, trashed, tuple(kept)), touched
 

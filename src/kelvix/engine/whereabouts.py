@@ -7,6 +7,7 @@ from datetime import datetime
 from typing import Literal
 
 from kelvix.connectors.contract import Item, Standing
+from kelvix.core.outcome import Asked, FileSaved, MailsSent, Rested, Stopped, Wrote
 from kelvix.core.patterns import pattern
 from kelvix.core.values import as_text, shorten, whole
 from kelvix.core.workflow import Find, RecordEvent, Stop
@@ -161,15 +162,15 @@ def _fate_of_event(space: Space, event_id: int, came_by: str, at: datetime) -> W
         return Whereabouts("came_through", f"{came} and {did}.{undone}", "", title, run.id, link, at)
     if run.state == "passed_by":
         lines = _lines_of(space, run.id)
-        stopped = next((r.line for r in lines.values() if r.outcome in ("passed_by", "stops")), "")
+        stopped = next((r.line for r in lines.values() if r.outcome.code in ("passed_by", "stops")), "")
         _, document = space.read(lambda t: workflows.version(t, space.id, run.version_id))
         number, line = next(((n, one) for n, one in enumerate(document.lines, 1) if one.id == stopped), (0, None))
         why = "its condition said no"
         if isinstance(line, Find):
             why = "it found no record"
         elif isinstance(line, Stop):
-            said = next(r.output["said"] for r in lines.values() if r.line == stopped)
-            why = said.partition(": ")[2] or "it stops there"
+            ended = next((r.outcome for r in lines.values() if r.line == stopped), None)
+            why = (ended.reason if isinstance(ended, Stopped) else "") or "it stops there"
         return Whereabouts(
             "passed_by",
             f"{came} and was passed by at line {number}: {why}.",
@@ -191,12 +192,12 @@ def _fate_of_event(space: Space, event_id: int, came_by: str, at: datetime) -> W
             at,
         )
     outcomes = _lines_of(space, run.id).values()
-    if run.state == "waiting" and any(r.outcome == "asks" for r in outcomes):
+    if run.state == "waiting" and any(isinstance(r.outcome, Asked) for r in outcomes):
         said = f"{came}, and its run asks you something."
         return Whereabouts("on_its_way", said, "Answer it in Needs you.", title, run.id, at=at)
-    resting = next((r.output for r in outcomes if r.outcome == "waits"), None)
+    resting = next((o for r in outcomes if isinstance(o := r.outcome, Rested) and o.code == "waits"), None)
     if run.state == "waiting" and resting:
-        due = as_text(datetime.fromisoformat(resting["until"]), space.zone)
+        due = as_text(datetime.fromisoformat(resting.until), space.zone)
         return Whereabouts("on_its_way", f"{came}, and its run rests until {due}.", "", title, run.id, None, at)
     again = f" The last attempt met this: {sentence}." if sentence else ""
     return Whereabouts("on_its_way", f"{came}, and its run is {run.state}.{again}", "", title, run.id, None, at)
@@ -204,15 +205,15 @@ def _fate_of_event(space: Space, event_id: int, came_by: str, at: datetime) -> W
 
 def _did(lines: list[runs.RunLine]) -> tuple[str, str | None]:
     """What a run did, in words: the record that it is about, with its link; else what was saved or sent."""
-    wrote = next((r for r in lines if r.outcome in WROTE and r.output), None)
+    done = [r.outcome for r in lines]
+    wrote = next((o for o in done if isinstance(o, Wrote) and o.code in WROTE), None)
     if wrote:
-        made = wrote.output
-        return f"{WROTE[wrote.outcome]} “{shorten(made['title'] or 'a record')}” in {made['database_name']}", made["link"]
-    saved = [r.output for r in lines if r.outcome == "saved" and r.output]
+        return f"{WROTE[wrote.code]} “{shorten(wrote.title or 'a record')}” in {wrote.database_name}", wrote.link
+    saved = [o for o in done if isinstance(o, FileSaved)]
     if saved:
         more = f", and {len(saved) - 1} more" if len(saved) > 1 else ""
-        return f"“{shorten(saved[0]['name'])}” was saved in {saved[0]['folder']}{more}", None
-    sent = [m for r in lines if r.outcome == "sent" and r.output for m in r.output.get("mails", ())]
+        return f"“{shorten(saved[0].name)}” was saved in {saved[0].folder}{more}", None
+    sent = [m for o in done if isinstance(o, MailsSent) for m in o.mails]
     if sent:
         more = f", and {len(sent) - 1} more" if len(sent) > 1 else ""
         return f"a mail went to {sent[0]['to'][0]}{more}", None

@@ -9,10 +9,12 @@ from datetime import datetime
 from functools import cache
 from typing import Any
 
+from kelvix.core import outcome
+from kelvix.core.outcome import Outcome
 from kelvix.store import lanes, ready
 from kelvix.store.database_server import Row, Transaction
 
-LineRow = tuple[str, str, str, Any, Any]  # line, place, outcome, input, output
+LineRow = tuple[str, str, Outcome, Any]  # line, place, outcome, input
 Problem = dict[str, Any]
 CLAIMED = "workspace_id, id AS run_id, workflow_id, version_id, item_id, item, kind, only_line, attempts, token, "
 CLAIMED += "event_id, lane, endings, turn, catch_up_id"
@@ -54,9 +56,8 @@ class RunLine:
 
     line: str
     place: str
-    outcome: str
+    outcome: Outcome
     input: Any
-    output: Any
     at: datetime
 
 
@@ -262,8 +263,8 @@ def keep_lines(t: Transaction, claim: Claim, lines: list[LineRow]) -> None:
     def written(value: Any) -> str:
         return json.dumps(value, ensure_ascii=False)
 
-    for line, place, outcome, given, made in lines:
-        row = (claim.workspace_id, claim.run_id, line, place, outcome, written(given), written(made))
+    for line, place, done, given in lines:
+        row = (claim.workspace_id, claim.run_id, line, place, done.code, written(given), written(done.kept()))
         t.gather(_run_lines, "(%s,%s,%s,%s,%s,%s,%s)", row)
 
 
@@ -386,9 +387,8 @@ def lines(t: Transaction, workspace_id: int, run_ids: list[int]) -> dict[int, di
             found[r["run_id"]][r["line_id"], r["place"]] = RunLine(
                 r["line_id"],
                 r["place"],
-                r["outcome"],
+                outcome.read(r["outcome"], json.loads(r["output"] or "null")),
                 json.loads(r["input"] or "null"),
-                json.loads(r["output"] or "null"),
                 r["at"],
             )
     return found

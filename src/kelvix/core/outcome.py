@@ -1,0 +1,236 @@
+"""What a line did: one type for each kind of thing that can be done, as runs record it and whoever looks back reads it.
+
+An outcome is kept as its code, a word that names what became of the line, with JSON beside it. `read` gives its type back;
+nothing else looks into that JSON, and no sentence is taken apart to learn what happened.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, fields
+from typing import Any, ClassVar, TypedDict
+
+from kelvix.core.values import Wire
+
+DONE_TO_RECORDS = ("added", "updated", "unchanged", "there", "deleted")
+OF_REQUESTS = ("sending", "to_send", "in_doubt")  # and "sent", where it went through
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """`code` says what became of the line: it went on, was passed by, was left out. `more` is kept with it as it is."""
+
+    code: str
+    more: Mapping[str, Any] = field(default_factory=dict, kw_only=True)
+    optional: ClassVar[tuple[str, ...]] = ()  # what is kept only where it is there
+
+    def kept(self) -> Any:
+        """The JSON beside the code; nothing where there is none."""
+        own = {f.name: getattr(self, f.name) for f in fields(self) if f.name not in ("code", "more")}
+        return {k: v for k, v in own.items() if v is not None or k not in self.optional} | dict(self.more) or None
+
+    def shown(self) -> Any:
+        """The same without what is there only to go on with."""
+        return self.kept()
+
+    @property
+    def rested_since(self) -> str | None:
+        """From when the run rested at the line (ISO 8601), where it did."""
+        since: str | None = getattr(self, "since", None) or self.more.get("since")
+        return since
+
+
+@dataclass(frozen=True)
+class Wrote(Outcome):
+    """A record was added, updated, deleted, or there already. `values`: those that lines below can use; `count`: how many
+    records it changed."""
+
+    database: int = 0
+    database_name: str = ""
+    record: int | None = None
+    title: str = ""
+    link: str | None = None
+    values: Mapping[str, Wire] = field(default_factory=dict)
+    count: int = 1
+    is_new: bool = False
+
+    @property
+    def changed(self) -> bool:
+        """Whether a record is not as it was."""
+        return self.code in ("added", "updated", "deleted")
+
+
+@dataclass(frozen=True)
+class FoundRecords(Outcome):
+    """What a Find line found: the record that is taken, how many there are, and all of them where all are taken."""
+
+    database: int = 0
+    database_name: str = ""
+    count: int = 0
+    record: int | None = None
+    title: str = ""
+    link: str | None = None
+    values: Mapping[str, Wire] = field(default_factory=dict)
+    records: Sequence[Any] = ()  # of each its id and its values
+
+    def shown(self) -> Any:
+        return {k: v for k, v in self.kept().items() if k != "records"}
+
+
+@dataclass(frozen=True)
+class Shaped(Outcome):
+    """The values that a line made, by name."""
+
+    values: Mapping[str, Wire] = field(default_factory=dict)
+
+    def kept(self) -> Any:
+        return dict(self.values)
+
+
+class SentMail(TypedDict):
+    to: list[str]
+    subject: str
+    link: str | None
+
+
+@dataclass(frozen=True)
+class MailsSent(Outcome):
+    mails: Sequence[SentMail] = ()
+    app: str = ""
+
+
+@dataclass(frozen=True)
+class FileSaved(Outcome):
+    """`happened`: added, replaced, or there."""
+
+    name: str = ""
+    link: str | None = None
+    identifier: str = ""
+    happened: str = ""
+    folder: str = ""
+    app: str | None = None
+    optional = ("app",)
+
+
+@dataclass(frozen=True)
+class Requested(Outcome):
+    """A web request: on its way, to be sent again, in doubt, or sent, with what was answered. `by` said that it arrived."""
+
+    attempt: int = 1
+    method: str = ""
+    address: str = ""
+    headers: Sequence[Sequence[str]] = ()
+    secrets: Sequence[Sequence[Any]] = ()
+    body: str = ""
+    status: int | None = None
+    answer: str | None = None
+    taken: Mapping[str, Wire] | None = None
+    by: str | None = None
+    optional = ("status", "answer", "taken", "by")
+
+
+@dataclass(frozen=True)
+class RanAnother(Outcome):
+    workflow: int = 0
+    workflow_name: str = ""
+
+
+@dataclass(frozen=True)
+class Decided(Outcome):
+    """Which way was taken: its name and the line that it is; no line where nothing is on the way."""
+
+    way: str = ""
+    taken: str | None = None
+
+
+@dataclass(frozen=True)
+class Rounds(Outcome):
+    """How many of a line's rounds are over."""
+
+    done: int = 0
+    of: int = 0
+
+
+@dataclass(frozen=True)
+class Rested(Outcome):
+    """A run rests, or rested, from a moment to another (ISO 8601)."""
+
+    since: str = ""
+    until: str = ""
+
+
+@dataclass(frozen=True)
+class Asked(Outcome):
+    """A person is asked since a moment."""
+
+    since: str = ""
+
+
+@dataclass(frozen=True)
+class AnsweredBy(Outcome):
+    """A person answered: whether it is approved, and the values as they were left."""
+
+    since: str = ""
+    by: str | None = None
+    approved: bool = False
+    values: Mapping[str, Wire] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Stopped(Outcome):
+    """A line that ends the run: what it says, and the reason alone."""
+
+    said: str = ""
+    why: str | None = None
+    optional = ("why",)
+
+    @property
+    def reason(self) -> str:
+        """The reason alone; of what was kept before it was, as it stands behind the rest."""
+        return self.why if self.why is not None else self.said.partition(": ")[2]
+
+
+@dataclass(frozen=True)
+class Failed(Outcome):
+    """It could not be carried out, for these reasons."""
+
+    problems: Sequence[str] = ()
+
+
+_BY_CODE: Mapping[str, type[Outcome]] = {
+    **dict.fromkeys(DONE_TO_RECORDS, Wrote),
+    **dict.fromkeys(OF_REQUESTS, Requested),
+    "saved": FileSaved,
+    "ran": RanAnother,
+    "repeating": Rounds,
+    "repeated": Rounds,
+    "waits": Rested,
+    "waited": Rested,
+    "asks": Asked,
+    "answered": AnsweredBy,
+    "stops": Stopped,
+    "failed": Failed,
+    "fits": Shaped,
+}
+
+
+def read(code: str, kept: Any) -> Outcome:
+    """An outcome as it was kept."""
+    if not isinstance(kept, dict):
+        return Outcome(code)
+    type_ = _type(code, kept)
+    if type_ is Shaped:
+        return Shaped(code, kept)
+    names = {f.name for f in fields(type_)} - {"code", "more"}
+    more = {k: v for k, v in kept.items() if k not in names}
+    return type_(code, **{k: v for k, v in kept.items() if k in names}, more=more)
+
+
+def _type(code: str, kept: Mapping[str, Any]) -> type[Outcome]:
+    if code == "sent":
+        return MailsSent if "mails" in kept else Requested
+    if "way" in kept and "taken" in kept:
+        return Decided
+    if code not in _BY_CODE and "database" in kept and "count" in kept:
+        return Wrote if "is_new" in kept else FoundRecords
+    return _BY_CODE.get(code, Outcome)
