@@ -162,3 +162,25 @@ def test_what_is_restored_while_old_things_go_loses_nothing(made):
     trash._let_go(orla.space, "database", 0, database["id"])
     detail = orla.api("GET", f"/databases/{database['id']}/records/{record}")
     assert detail["record"]["values"][ids["Tags"]] == ["1"] and detail["history"][-1]["after"][ids["Name"]] == "Order felt"
+
+
+def test_what_refers_to_a_database_or_back_is_said_too(orla):
+    """Fields that refer to it go with it, and a field with the one at the other side."""
+    organs = orla.database("Organs", {"name": "Name", "type": "text"})
+    visits = orla.database(
+        "Visits", {"name": "Name", "type": "text"}, {"name": "Organ", "type": "reference", "refers_to": organs["id"]}
+    )
+    name, organ = (f["id"] for f in visits["fields"][:2])
+    back = orla.api("GET", f"/databases/{organs['id']}")["fields"][1]["id"]
+    when = {"verb": "when", "id": "w", "connection": orla.connect("Enquiries"), "container": str(orla.folders["Enquiries"])}
+    fillings = [
+        {"field": name, "filling": [{"text": "Visit"}]},
+        {"field": organ, "filling": [{"ref": {"line": "w", "value": "link"}}]},
+    ]
+    workflow = orla.workflow(
+        "Visits", {"lines": [when, {"verb": "add", "id": "a", "database": visits["id"], "fillings": fillings}]}
+    )
+    orla.api("POST", f"/workflows/{workflow}/on")
+    for where in (f"/databases/{organs['id']}", f"/databases/{organs['id']}/fields/{back}"):
+        assert [u["name"] for u in orla.api("DELETE", where, 409)["uses"]] == ["Visits"], where
+    assert orla.api("GET", f"/databases/{visits['id']}/uses")

@@ -7,7 +7,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from kelvix.store import databases, records
+from kelvix.store import databases, record_writing
 from kelvix.store.records import Origin
 from support import until
 
@@ -228,7 +228,7 @@ def test_thousands_of_records_scroll_with_few_rows_in_the_page(tasks):
 
     def many(t):
         for n in range(1500):
-            records.add(t, orla.space.id, target, {target.fields[0].id: f"row {n:04}"}, Origin(person="Orla"))
+            record_writing.add(t, orla.space.id, target, {target.fields[0].id: f"row {n:04}"}, Origin(person="Orla"))
 
     orla.space.transact(many)
     page.reload()

@@ -16,7 +16,7 @@ class Pitch(FieldType):
     operators = ("is", "less", "more", "filled", "empty")
     sought = ("is", "less", "more", "filled", "empty")
     compares_values = has_order = True
-    column = "SMALLINT"
+    column, keeps = "SMALLINT", Decimal
 
     def coerce(self, value: Value, how: Taking) -> Value:
         return value if isinstance(value, Decimal) else super().coerce(value, how)

@@ -12,7 +12,7 @@ from kelvix.core.finding import MOST, Compared, Question, compared
 from kelvix.core.schema import TEXT_FIELD
 from kelvix.core.values import Amount, File, Person, Span
 from kelvix.core.workflow import AddOrUpdate, Find, Sought
-from kelvix.store import databases, ddl, finding, records
+from kelvix.store import databases, ddl, finding, record_writing
 from kelvix.store.databases import NewField
 from kelvix.store.records import Origin
 
@@ -51,7 +51,7 @@ def made(orla):
     ids = {f.name: f.id for f in database.fields}
     kept = [
         orla.space.transact(
-            lambda t, v=values: records.add(t, orla.space.id, database, {ids[k]: x for k, x in v.items()}, Origin())[0]
+            lambda t, v=values: record_writing.add(t, orla.space.id, database, {ids[k]: x for k, x in v.items()}, Origin())[0]
         )
         for values in (FIRST, LATER, EMPTY)
     ]
@@ -112,13 +112,13 @@ def test_several_and_all_or_any(made):
 
 def test_what_is_in_the_trash_is_not_found_and_many_are_counted_so_far(made):
     space, database, kept = made
-    space.transact(lambda t: records.set_deleted(t, space.id, database, kept[0], True, Origin()))
+    space.transact(lambda t: record_writing.set_deleted(t, space.id, database, kept[0], True, Origin()))
     assert ask(space, database, [("choice", "is", "1")]).count == 0
     title = database.fields[0].id
 
     def many(t):
         for _ in range(MOST + 20):
-            records.add(t, space.id, database, {title: "again"}, Origin())
+            record_writing.add(t, space.id, database, {title: "again"}, Origin())
 
     space.transact(many)
     assert ask(space, database, [("text", "is", "again")]).count == MOST + 1

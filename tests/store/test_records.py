@@ -9,9 +9,11 @@ from decimal import Decimal
 
 import pytest
 
+from kelvix.collections import undo
+from kelvix.collections.undo import CannotUndo
+from kelvix.collections.write import Actor
 from kelvix.core.values import NewChoice
-from kelvix.store import changes, databases, ddl, records
-from kelvix.store.changes import CannotUndo
+from kelvix.store import changes, databases, ddl, record_writing, records
 from kelvix.store.database_server import IDLE
 from kelvix.store.databases import NewField, Refused
 from kelvix.store.records import Origin, Stale
@@ -31,7 +33,7 @@ def made(orla):
 
 def add(space, database, **values):
     ids = {f.name: f.id for f in database.fields}
-    return space.transact(lambda t: records.add(t, space.id, database, {ids[n]: v for n, v in values.items()}, ME))
+    return space.transact(lambda t: record_writing.add(t, space.id, database, {ids[n]: v for n, v in values.items()}, ME))
 
 
 def field(database, name):
@@ -55,9 +57,9 @@ def test_a_write_names_the_version_it_saw(made):
     space, database = made
     name = field(database, "Name")
     record_id, _ = add(space, database, Name="first")
-    space.transact(lambda t: records.update(t, space.id, database, record_id, 1, {name: "second"}, ME))
+    space.transact(lambda t: record_writing.update(t, space.id, database, record_id, 1, {name: "second"}, ME))
     with pytest.raises(Stale) as caught:
-        space.transact(lambda t: records.update(t, space.id, database, record_id, 1, {name: "mine"}, ME))
+        space.transact(lambda t: record_writing.update(t, space.id, database, record_id, 1, {name: "mine"}, ME))
     assert caught.value.record.values[name] == "second" and caught.value.record.version == 2
 
 
@@ -71,7 +73,7 @@ def test_two_writers_at_once_one_is_told(made):
     def write(text):
         gate.wait()
         try:
-            space.transact(lambda t: records.update(t, space.id, database, record_id, 1, {name: text}, ME))
+            space.transact(lambda t: record_writing.update(t, space.id, database, record_id, 1, {name: text}, ME))
             outcomes.append("kept")
         except Stale:
             outcomes.append("told")
@@ -89,41 +91,43 @@ def test_undo_of_each_kind(made):
     name, stage = field(database, "Name"), field(database, "Stage")
     record_id, added = add(space, database, Name="first", Stage="1")
 
-    def undo(seq):
-        return space.transact(lambda t: changes.undo(t, space.id, seq, ME))
+    def set_back(seq):
+        return space.transact(lambda t: undo.undo(t, space.id, seq, Actor(ME)))
 
-    edit = space.transact(lambda t: records.update(t, space.id, database, record_id, 1, {name: "second"}, ME))
-    space.transact(lambda t: records.update(t, space.id, database, record_id, 2, {stage: "2"}, ME))
-    undo(edit)  # another field was changed since: no matter
+    edit = space.transact(lambda t: record_writing.update(t, space.id, database, record_id, 1, {name: "second"}, ME))
+    space.transact(lambda t: record_writing.update(t, space.id, database, record_id, 2, {stage: "2"}, ME))
+    set_back(edit)  # another field was changed since: no matter
     now = space.read(lambda t: records.get(t, database, record_id))
     assert (now.values[name], now.values[stage]) == ("first", "2")
     with pytest.raises(CannotUndo, match="changed since"):
-        undo(added)
-    gone = space.transact(lambda t: records.set_deleted(t, space.id, database, record_id, True, ME))
+        set_back(added)
+    gone = space.transact(lambda t: record_writing.set_deleted(t, space.id, database, record_id, True, ME))
     assert space.read(lambda t: records.get(t, database, record_id)) is None
-    undo(gone)
+    set_back(gone)
     assert space.read(lambda t: records.get(t, database, record_id)).values[name] == "first"
     with pytest.raises(CannotUndo):
-        undo(gone)
+        set_back(gone)
     with pytest.raises(LookupError):
-        undo(10**9)
+        set_back(10**9)
 
 
 def test_undo_does_not_overwrite_a_later_edit_of_the_same_field(made):
     space, database = made
     name = field(database, "Name")
     record_id, _ = add(space, database, Name="first")
-    edit = space.transact(lambda t: records.update(t, space.id, database, record_id, 1, {name: "second"}, ME))
-    space.transact(lambda t: records.update(t, space.id, database, record_id, 2, {name: "third"}, ME))
+    edit = space.transact(lambda t: record_writing.update(t, space.id, database, record_id, 1, {name: "second"}, ME))
+    space.transact(lambda t: record_writing.update(t, space.id, database, record_id, 2, {name: "third"}, ME))
     with pytest.raises(CannotUndo, match="Name was changed again"):
-        space.transact(lambda t: changes.undo(t, space.id, edit, ME))
+        space.transact(lambda t: undo.undo(t, space.id, edit, Actor(ME)))
 
 
 def test_every_value_can_say_where_it_came_from(made):
     space, database = made
     name, stage = field(database, "Name"), field(database, "Stage")
     record_id, _ = add(space, database, Name="first", Stage="1")
-    seq = space.transact(lambda t: records.update(t, space.id, database, record_id, 1, {stage: "2"}, Origin(person="Ivo")))
+    seq = space.transact(
+        lambda t: record_writing.update(t, space.id, database, record_id, 1, {stage: "2"}, Origin(person="Ivo"))
+    )
     history = space.read(lambda t: changes.of_record(t, space.id, database.id, record_id))
     origins = changes.origins(history)
     assert origins[str(name)].origin == {"person": "Orla"} and origins[str(stage)].seq == seq
@@ -272,7 +276,7 @@ def test_a_process_frozen_inside_a_transaction_holds_up_nobody_for_long(made):
     thread.start()
     held.wait()
     began = time.monotonic()
-    space.transact(lambda t: records.update(t, space.id, database, record_id, 1, {name: "not held up"}, ME))
+    space.transact(lambda t: record_writing.update(t, space.id, database, record_id, 1, {name: "not held up"}, ME))
     assert time.monotonic() - began < IDLE + 1.5
     thread.join()
     assert attempts == ["start", "not held up"]
@@ -289,10 +293,10 @@ def test_labels_are_changed_logged_and_undone(made):
         return space.read(lambda t: records.get(t, grown, record_id)).values[tags]
 
     assert now() == ("1", "3")
-    seq = space.transact(lambda t: records.update(t, space.id, grown, record_id, 1, {tags: None}, ME))
+    seq = space.transact(lambda t: record_writing.update(t, space.id, grown, record_id, 1, {tags: None}, ME))
     assert now() is None
     assert space.read(lambda t: changes.get(t, space.id, seq)).before == {str(tags): ["1", "3"]}
-    space.transact(lambda t: changes.undo(t, space.id, seq, ME))
+    space.transact(lambda t: undo.undo(t, space.id, seq, Actor(ME)))
     assert now() == ("1", "3")
     databases.take_field_away(space, grown, tags, "Orla")
     databases.bring_field_back(space, space.read(lambda t: databases.get(t, space.id, grown.id)), tags)

@@ -7,9 +7,11 @@ from dataclasses import replace
 
 import pytest
 
+from kelvix.collections import undo
+from kelvix.collections.write import Actor
 from kelvix.core.finding import Compared, Question
 from kelvix.core.values import Referred, Unfit, to_wire
-from kelvix.store import changes, databases, ddl, finding, records, trash
+from kelvix.store import changes, databases, ddl, finding, record_writing, records, trash
 from kelvix.store.databases import NewField, Refused
 from kelvix.store.records import Origin
 
@@ -35,7 +37,7 @@ def again(space, *of):
 
 def add(space, database, *values):
     given = dict(zip([f.id for f in database.fields], values, strict=False))
-    return space.transact(lambda t: records.add(t, space.id, database, given, ME))[0]
+    return space.transact(lambda t: record_writing.add(t, space.id, database, given, ME))[0]
 
 
 def get(space, database, record):
@@ -50,7 +52,7 @@ def value(space, database, record, field=1):
 def change(space, database, record, *referred, field=1):
     kept = get(space, database, record)
     values = {database.fields[field].id: tuple(Referred("as it was called", d.id, r) for d, r in referred) or None}
-    return space.transact(lambda t: records.update(t, space.id, database, record, kept.version, values, ME))
+    return space.transact(lambda t: record_writing.update(t, space.id, database, record, kept.version, values, ME))
 
 
 def log(space, database, record):
@@ -99,16 +101,16 @@ def test_undoing_sets_both_sides_back(made):
     first = add(space, visits, "First", (Referred("", organs.id, oxbow),))
     seq = change(space, visits, first, (organs, wend))
     change(space, organs, wend)  # renames nothing, but takes it away from the other side
-    with pytest.raises(changes.CannotUndo, match="Organ was changed again since"):
-        space.transact(lambda t: changes.undo(t, space.id, seq, replace(ME, undoes=seq)))
+    with pytest.raises(undo.CannotUndo, match="Organ was changed again since"):
+        space.transact(lambda t: undo.undo(t, space.id, seq, Actor(replace(ME, undoes=seq))))
     seq = change(space, visits, first, (organs, wend))
     name = visits.fields[0].id
     space.transact(
-        lambda t: records.update(
+        lambda t: record_writing.update(
             t, space.id, organs, wend, get(space, organs, wend).version, {organs.fields[0].id: "Nether Wend"}, ME
         )
     )
-    space.transact(lambda t: changes.undo(t, space.id, seq, replace(ME, undoes=seq)))
+    space.transact(lambda t: undo.undo(t, space.id, seq, Actor(replace(ME, undoes=seq))))
     assert value(space, visits, first) == [] == value(space, organs, wend) and get(space, visits, first).values[name] == "First"
 
 
@@ -124,9 +126,9 @@ def test_what_goes_to_the_trash_is_left_out_until_it_comes_back(made):
     oxbow = add(space, organs, "Oxbow")
     first = add(space, visits, "First", (Referred("", organs.id, oxbow),))
     for deleted in (True, False):
-        space.transact(lambda t, deleted=deleted: records.set_deleted(t, space.id, organs, oxbow, deleted, ME))
+        space.transact(lambda t, deleted=deleted: record_writing.set_deleted(t, space.id, organs, oxbow, deleted, ME))
         assert value(space, visits, first) == ([] if deleted else [(oxbow, "Oxbow")])
-    space.transact(lambda t: records.set_deleted(t, space.id, organs, oxbow, True, ME))
+    space.transact(lambda t: record_writing.set_deleted(t, space.id, organs, oxbow, True, ME))
     space.transact(lambda t: t.execute("UPDATE trash SET at = NOW(3) - INTERVAL 31 DAY WHERE workspace_id=%s", (space.id,)))
     assert trash.empty_old(space) == 1
     assert space.rows("SELECT 1 FROM record_reference WHERE field_id=%s", (visits.fields[1].id,)) == []

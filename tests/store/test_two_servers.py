@@ -10,7 +10,7 @@ from kelvix.commands.mariadb import MariaDB
 from kelvix.core.workflow import Add, FieldFilling, Part, Reference, When, Workflow
 from kelvix.engine.engine import make
 from kelvix.engine.worker import Worker
-from kelvix.store import databases, people, records, runs, workflows
+from kelvix.store import databases, people, record_writing, records, runs, workflows
 from kelvix.store.databases import NewField
 from kelvix.store.migrate import migrate
 from kelvix.store.records import Origin
@@ -35,7 +35,9 @@ def test_a_workspace_lives_on_one_server(kelvix, second):
     spaces = [engine.directory.open(p.workspace_id) for p in (here, there)]
     made = [databases.create(s, f"Of {s.id}", (NewField("Name", "text"),)) for s in spaces]
     for space, database in zip(spaces, made, strict=True):
-        space.transact(lambda t, s=space, d=database: records.add(t, s.id, d, {d.fields[0].id: "x"}, Origin(person="Orla")))
+        space.transact(
+            lambda t, s=space, d=database: record_writing.add(t, s.id, d, {d.fields[0].id: "x"}, Origin(person="Orla"))
+        )
     tables = [s.read(lambda t: {r["name"] for r in t.rows("SELECT name FROM `database`")}) for s in spaces]
     assert made[0].name in tables[0] and made[0].name not in tables[1] and tables[1] == {made[1].name}
     assert str(spaces[1].zone) == "Asia/Tokyo"

@@ -114,7 +114,7 @@ def refuse_foreign(request: Request) -> None:
 
 
 def editor(who: Annotated[Caller, Depends(caller)]) -> Caller:
-    if who.person.role not in ("owner", "editor"):
+    if who.person.role not in people.MAY_WRITE:
         raise Problem(403, "You may look at this, not change it.", "Ask an owner of the workspace to make you an editor.")
     return who
 

@@ -15,6 +15,7 @@ from starlette.concurrency import run_in_threadpool
 from kelvix.api import problems
 from kelvix.api.idempotency import once_of
 from kelvix.api.incoming import read_body, read_named
+from kelvix.collections.write import Actor
 from kelvix.core import file_name
 from kelvix.core.values import as_text
 from kelvix.engine import capturing
@@ -173,9 +174,9 @@ def keep(
         raise Refused(409, "The database of this address was deleted.", "Choose another one under Captures.") from None
 
     def work(t: Transaction) -> dict[str, Any]:
-        origin = Origin(person=person.name, token=f"“{address.name}”", capture=True)
+        actor = Actor.of(person, Origin(person=person.name, token=f"“{address.name}”", capture=True))
         whole = capturing.with_files(t, space, reading, files)
-        made = capturing.keep(t, engine, space, person.id, whole, origin)
+        made = capturing.keep(t, engine, space, person.id, whole, actor)
         database = whole.database
         return {
             "kept": len(made),

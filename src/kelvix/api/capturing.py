@@ -12,6 +12,7 @@ from kelvix.api.access import Caller, Editor, Reader
 from kelvix.api.databases import RecordOut, record_out
 from kelvix.api.idempotency import once
 from kelvix.api.problems import Problem
+from kelvix.collections.write import Actor
 from kelvix.core import quick_input
 from kelvix.core.schema import TEXT_FIELD
 from kelvix.core.values import FieldId
@@ -142,8 +143,8 @@ def capture(who: Editor, body: CaptureIn, idempotency_key: Annotated[str | None,
             raise Problem(422, str(why), why.advice) from None
 
     def work(t: Transaction) -> dict[str, Any]:
-        origin = Origin(person=who.person.name, capture=True)
-        made = capturing.keep(t, who.engine, who.space, who.person.id, reading, origin)
+        actor = Actor.of(who.person, Origin(person=who.person.name, capture=True))
+        made = capturing.keep(t, who.engine, who.space, who.person.id, reading, actor)
         first = records.get(t, reading.database, made[0][0])
         assert first
         return CapturedOut(
@@ -179,7 +180,8 @@ def bring_links(
     if into is None:
         raise LookupError("there is no such database")
     try:
-        brought = importing_links.bring(who.space, into, content, Origin(who.person.name, "a list of links", True))
+        actor = Actor.of(who.person, Origin(who.person.name, "a list of links", True))
+        brought = importing_links.bring(who.space, into, content, actor)
     except NotKept as why:
         raise Problem(422, str(why), why.advice) from None
     except Unreadable as why:

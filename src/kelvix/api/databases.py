@@ -13,6 +13,8 @@ from kelvix.api.field_types import KnownType
 from kelvix.api.idempotency import once
 from kelvix.api.problems import Problem
 from kelvix.api.trash import Deleted, UseOut, ask_first, uses_out
+from kelvix.collections import undo, write
+from kelvix.collections.write import Actor
 from kelvix.core.fields import from_wire
 from kelvix.core.schema import Database
 from kelvix.core.schema import Field as FieldOf
@@ -187,8 +189,10 @@ def _database(who: Caller, database_id: int) -> Database:
     return found
 
 
-def origin_of(who: Caller) -> Origin:
-    return Origin(person=who.person.name, token=None if who.session else "a script")
+def actor_of(who: Caller, undoes: int | None = None) -> Actor:
+    """Who calls, as one who writes."""
+    script = None if who.session or undoes is not None else "a script"
+    return Actor.of(who.person, Origin(person=who.person.name, token=script, undoes=undoes))
 
 
 def check_values(who: Caller, database: Database, given: dict[str, Wire], complete: bool) -> dict[FieldId, Value]:
@@ -208,9 +212,7 @@ def check_values(who: Caller, database: Database, given: dict[str, Wire], comple
             values[field.id] = field.take(value, who.space.zone, who.space.order)
         except Unfit as unfit:
             wrong[key] = str(unfit)
-    for field in database.fields:
-        if field.required and (field.id in values or complete) and values.get(field.id) is None and str(field.id) not in wrong:
-            wrong[str(field.id)] = f"{field.name} must be filled"
+    wrong = write.check(database, values, complete) | wrong
     if wrong:
         raise Problem(422, "Some values do not fit.", "; ".join(wrong.values()), fields=wrong)
     return values
@@ -341,7 +343,7 @@ def add_record(
     values = check_values(who, database, body.values, complete=True)
 
     def work(t: Transaction) -> dict[str, Any]:
-        record_id, seq = records.add(t, who.space.id, database, values, origin_of(who))
+        record_id, seq = write.add(t, who.space.id, database, values, actor_of(who))
         made = records.get(t, database, record_id)
         assert made
         return Written(record=record_out(made), change=seq).model_dump(mode="json")
@@ -368,7 +370,7 @@ def change_record(
     saw = _version(if_match)
 
     def work(t: Transaction) -> tuple[int, Record | None]:
-        seq = records.update(t, who.space.id, database, record_id, saw, values, origin_of(who))
+        seq = write.update(t, who.space.id, database, record_id, saw, values, actor_of(who))
         return seq, records.get(t, database, record_id)
 
     seq, now = who.space.transact(work)
@@ -381,7 +383,7 @@ def change_record(
 def delete_record(who: Editor, database_id: int, record_id: int) -> dict[str, int]:
     """Into the trash. Answers with the number under which this can be undone."""
     database = _database(who, database_id)
-    seq = who.space.transact(lambda t: records.set_deleted(t, who.space.id, database, record_id, True, origin_of(who)))
+    seq = who.space.transact(lambda t: write.delete(t, who.space.id, database, record_id, actor_of(who)))
     who.announce(f"records:{database_id}", "trash")
     return {"change": seq}
 
@@ -393,7 +395,7 @@ def delete_records(who: Editor, database_id: int, body: RecordsIn) -> Deleted:
 
     def work(t: Transaction) -> None:
         for record_id in sorted(set(body.records)):
-            records.set_deleted(t, who.space.id, database, record_id, True, origin_of(who))
+            write.delete(t, who.space.id, database, record_id, actor_of(who))
 
     who.space.transact(work)
     who.announce(f"records:{database_id}", "trash")
@@ -468,6 +470,6 @@ def undo_change(who: Editor, seq: int) -> dict[str, int]:
     change = who.space.read(lambda t: changes.get(t, who.space.id, seq))
     if change is None:
         raise LookupError("there is no such change")
-    made = who.space.transact(lambda t: changes.undo(t, who.space.id, seq, Origin(person=who.person.name, undoes=seq)))
-    who.announce(f"records:{change.database_id}")
+    made = who.space.transact(lambda t: undo.undo(t, who.space.id, seq, actor_of(who, undoes=seq)))
+    who.announce(*_database(who, change.database_id).shown_by(change.before or change.after or {}))
     return {"change": made}

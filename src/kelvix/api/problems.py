@@ -10,11 +10,12 @@ from fastapi.responses import JSONResponse
 from pydantic import ValidationError
 from starlette.exceptions import HTTPException
 
+from kelvix.collections.undo import CannotUndo
+from kelvix.collections.write import NotAllowed
 from kelvix.connectors.contract import Passing, Standing
 from kelvix.core.values import Unfit
 from kelvix.core.workflow import BadDocument
 from kelvix.engine.switch import NotReady
-from kelvix.store.changes import CannotUndo
 from kelvix.store.databases import Refused
 from kelvix.store.records import Stale, wire
 from kelvix.store.usage import Full
@@ -104,6 +105,10 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(StaleDraft)
     async def stale_draft(_: Request, error: StaleDraft) -> JSONResponse:
         return document(412, _sentence(str(error)), "Load it anew to see what was changed; your edits stay here until you do.")
+
+    @app.exception_handler(NotAllowed)
+    async def not_allowed(_: Request, error: NotAllowed) -> JSONResponse:
+        return document(403, "You can read this, and not change it.", _sentence(str(error)))
 
     @app.exception_handler(CannotUndo)
     async def cannot_undo(_: Request, error: CannotUndo) -> JSONResponse:

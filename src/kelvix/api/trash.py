@@ -10,9 +10,11 @@ from pydantic import BaseModel, Field
 
 from kelvix.api.access import Caller, Editor, Reader
 from kelvix.api.problems import Problem
+from kelvix.collections import write
+from kelvix.collections.write import Actor
 from kelvix.core.schema import Database
 from kelvix.engine.using import Use
-from kelvix.store import databases, records, trash, workflows
+from kelvix.store import databases, trash, workflows
 from kelvix.store.records import Origin
 from kelvix.store.trash import DAYS, Kind, Trashed
 
@@ -124,8 +126,8 @@ def _restore(who: Caller, entry: Trashed) -> Restored:
     match entry.kind:
         case "record":
             database = _database(who, entry)
-            origin = Origin(person=who.person.name, token=None if who.session else "a script")
-            who.space.transact(lambda t: records.set_deleted(t, who.space.id, database, entry.item_id, False, origin))
+            actor = Actor.of(who.person, Origin(person=who.person.name, token=None if who.session else "a script"))
+            who.space.transact(lambda t: write.restore(t, who.space.id, database, entry.item_id, actor))
             who.announce(f"records:{database.id}")
         case "field":
             databases.bring_field_back(who.space, _database(who, entry), str(entry.item_id))

@@ -12,6 +12,8 @@ from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 from functools import partial
 
+from kelvix.collections import write
+from kelvix.collections.write import Actor
 from kelvix.core.schema import TEXT_FIELD, Database
 from kelvix.demo import articles, messages, parishes, shelves, tasks
 from kelvix.demo.flows import Writer
@@ -161,8 +163,8 @@ class Loader:
             address = captures.every(t, self.engine.vault, self.space.id, self.owner)[0][0]
             for line, database in QUICK:
                 reading = capturing.read(self.engine, self.space, self.owner, line, known[database].id, False)
-                origin = Origin(person="Orla Fenwick", token="“Orla’s phone”", capture=True)
-                capturing.keep(t, self.engine, self.space, self.owner, reading, origin)
+                actor = Actor(Origin(person="Orla Fenwick", token="“Orla’s phone”", capture=True))
+                capturing.keep(t, self.engine, self.space, self.owner, reading, actor)
                 captures.count(t, address, 60)
 
         self.space.transact(work)
@@ -364,7 +366,7 @@ class Loader:
 
     def _add(self, database: Database, values: records.Values) -> None:
         self.space.transact(
-            lambda t: records.add(t, self.space.id, database, values, Origin(person="Orla Fenwick", capture=True))
+            lambda t: write.add(t, self.space.id, database, values, Actor(Origin(person="Orla Fenwick", capture=True)))
         )
 
 

@@ -6,6 +6,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 
+from kelvix.collections import write
+from kelvix.collections.write import Actor
 from kelvix.connectors.contract import Passing, Standing
 from kelvix.core import file_name, page_fields, proposing, quick_input
 from kelvix.core.fields import TYPES
@@ -16,10 +18,9 @@ from kelvix.core.values import FieldId, Value, shorten
 from kelvix.engine import reading_pages
 from kelvix.engine.engine import Engine
 from kelvix.formats.article import Article
-from kelvix.store import captures, databases, finding, kept_files, people, records
+from kelvix.store import captures, databases, finding, kept_files, people
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
-from kelvix.store.records import Origin
 
 MOST_PAGES = 5  # that are read for one capture
 
@@ -184,9 +185,7 @@ def _proposed(t: Transaction, space: Space, person_id: int, text: str, known: di
     return found
 
 
-def keep(
-    t: Transaction, engine: Engine, space: Space, person_id: int, reading: Reading, origin: Origin
-) -> list[tuple[int, int]]:
+def keep(t: Transaction, engine: Engine, space: Space, person_id: int, reading: Reading, actor: Actor) -> list[tuple[int, int]]:
     """Within the caller's transaction, a record for each line: their ids and changes' numbers. All are kept, or none. Raises
     NotKept."""
     database = reading.database
@@ -203,6 +202,6 @@ def keep(
             said = f"A record of {database.name} also needs {', '.join(missing)}."
             hint = f"Type it too, as in “{missing[0]}: …”, or add the record in the database itself: {shorten(one.line, 60)}"
             raise NotKept(said, hint)
-        kept.append(records.add(t, space.id, database, values, origin))
+        kept.append(write.add(t, space.id, database, values, actor))
         captures.learn(t, space.id, person_id, database.id, quick_input.words_of(one.line))
     return kept

@@ -9,6 +9,7 @@ import time
 from dataclasses import replace
 from typing import Any
 
+from kelvix.collections.write import Actor
 from kelvix.connectors.contract import Standing
 from kelvix.core import asking, branching, outcome, repeating, waiting, writing
 from kelvix.core.cells import Cell
@@ -266,14 +267,16 @@ class Carrying(Outside):
         claim, around, progress = self.claim, self.around, self.progress
         database = writing.database_of(line, carried, around.databases)
         assert database
-        origin = Origin(
-            run=claim.run_id,
-            line=line.id,
-            workflow=str(claim.workflow_id),
-            item=progress.item["title"][:300],
-            filled=None
-            if isinstance(line, Delete)
-            else {f: describe(filling_of(line, f), carried) for f in writing.written(cell.results)},
+        actor = Actor(
+            Origin(
+                run=claim.run_id,
+                line=line.id,
+                workflow=str(claim.workflow_id),
+                item=progress.item["title"][:300],
+                filled=None
+                if isinstance(line, Delete)
+                else {f: describe(filling_of(line, f), carried) for f in writing.written(cell.results)},
+            )
         )
         last = line is self.workflow.lines[-1] and not line.within
         self.before_effect(claim)
@@ -289,8 +292,8 @@ class Carrying(Outside):
             progress.hold(t, claim, "done" if last else None)
             by = self.recognises.get(line.id, ())
             if last and isinstance(line, Add) and not by:  # nothing below needs to know the record
-                return effects.add_later(t, self.space, database, cell, origin, lambda effect: keep(t, effect))
-            return keep(t, effects.carry_out(t, self.space.id, line, cell, carried, around, origin, answer, by))
+                return effects.add_later(t, self.space, database, cell, actor, lambda effect: keep(t, effect))
+            return keep(t, effects.carry_out(t, self.space.id, line, cell, carried, around, actor, answer, by))
 
         effect = self.space.transact(work)
         self._finished = last

@@ -6,6 +6,8 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from kelvix.collections import write
+from kelvix.collections.write import Actor
 from kelvix.connectors.contract import Passing, Standing
 from kelvix.core import recognising, writing
 from kelvix.core.cells import Cell
@@ -20,7 +22,7 @@ from kelvix.core.workflow import Add, AddOrUpdate, Delete, Update, Writes
 from kelvix.store import finding, records
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
-from kelvix.store.records import Origin, Record
+from kelvix.store.records import Record
 
 AT_ONCE = 0.05  # seconds
 
@@ -42,7 +44,7 @@ def carry_out(
     cell: Cell,
     carried: Carried,
     around: Surroundings,
-    origin: Origin,
+    actor: Actor,
     answer: dict[str, Any] | None = None,
     by: Sequence[FieldId] = (),
 ) -> Effect:
@@ -53,33 +55,33 @@ def carry_out(
     assert database
     match line:
         case Add() if by:
-            return _add_unless_there(t, workspace_id, database, line, by, cell, origin)
+            return _add_unless_there(t, workspace_id, database, line, by, cell, actor)
         case Add():
-            return _add(t, workspace_id, database, writing.written(cell.results), origin)
+            return _add(t, workspace_id, database, writing.written(cell.results), actor)
         case Update():
             record = records.get(t, database, carried.records[line.of].record or 0, lock=True)
             if record is None:
                 raise Standing(f"the record of {database.name} that this line updates was deleted since", "record")
-            return _update(t, workspace_id, database, record, cell, origin)
+            return _update(t, workspace_id, database, record, cell, actor)
         case Delete():
             record = records.get(t, database, carried.records[line.of].record or 0, lock=True)
             if record is None:  # somebody else did it
                 return Effect("found_none", Held(database.id), 0)
-            records.set_deleted(t, workspace_id, database, record.id, True, origin)
+            write.delete(t, workspace_id, database, record.id, actor)
             return Effect("deleted", Held(database.id, True, record.id, record.values))
         case AddOrUpdate():
             if answer is not None:
-                return _as_answered(t, workspace_id, database, cell, origin, answer)
-            return _add_or_update(t, workspace_id, database, line, cell, origin)
+                return _as_answered(t, workspace_id, database, cell, actor, answer)
+            return _add_or_update(t, workspace_id, database, line, cell, actor)
 
 
-def _add(t: Transaction, workspace_id: int, database: Database, values: Mapping[FieldId, Value], origin: Origin) -> Effect:
-    record_id, _ = records.add(t, workspace_id, database, dict(values), origin)
+def _add(t: Transaction, workspace_id: int, database: Database, values: Mapping[FieldId, Value], actor: Actor) -> Effect:
+    record_id, _ = write.add(t, workspace_id, database, values, actor)
     return Effect("added", Held(database.id, True, record_id, values), is_new=True)
 
 
 def add_later(
-    t: Transaction, space: Space, database: Database, cell: Cell, origin: Origin, then: Callable[[Effect], object]
+    t: Transaction, space: Space, database: Database, cell: Cell, actor: Actor, then: Callable[[Effect], object]
 ) -> Effect:
     """For a line below which nothing needs to know the record that it adds: what it will have done. `then` is told when it
     did, within the transaction."""
@@ -88,12 +90,12 @@ def add_later(
     def effect(record_id: int | None) -> Effect:
         return Effect("added", Held(database.id, True, record_id, values), is_new=True)
 
-    records.add_later(t, space.id, database, dict(values), origin, lambda id: then(effect(id)))
+    write.add_later(t, space.id, database, values, actor, lambda id: then(effect(id)))
     return effect(None)
 
 
 def _add_unless_there(
-    t: Transaction, workspace_id: int, database: Database, line: Add, by: Sequence[FieldId], cell: Cell, origin: Origin
+    t: Transaction, workspace_id: int, database: Database, line: Add, by: Sequence[FieldId], cell: Cell, actor: Actor
 ) -> Effect:
     """What is there is left as it is. One at a time for each thing, as with records that are kept up to date."""
     asked = recognising.question(line, by, cell.results, database)
@@ -102,23 +104,23 @@ def _add_unless_there(
     found = finding.find(t, database, asked).record if asked else None
     record = records.get(t, database, found) if found is not None else None
     if record is None:
-        return _add(t, workspace_id, database, writing.written(cell.results), origin)
+        return _add(t, workspace_id, database, writing.written(cell.results), actor)
     return Effect("there", Held(database.id, True, record.id, record.values), 0)
 
 
-def _update(t: Transaction, workspace_id: int, database: Database, record: Record, cell: Cell, origin: Origin) -> Effect:
+def _update(t: Transaction, workspace_id: int, database: Database, record: Record, cell: Cell, actor: Actor) -> Effect:
     """Only what differs is written, and nothing at all where nothing does."""
     there = Held(database.id, True, record.id, record.values)
     values = writing.changed(cell.results, there)
     after = Held(database.id, True, record.id, {**record.values, **values})
     if not values:
         return Effect("unchanged", after, 0)
-    records.change(t, workspace_id, database, record, values, origin)
+    write.change(t, workspace_id, database, record, values, actor)
     return Effect("updated", after)
 
 
 def _add_or_update(
-    t: Transaction, workspace_id: int, database: Database, line: AddOrUpdate, cell: Cell, origin: Origin
+    t: Transaction, workspace_id: int, database: Database, line: AddOrUpdate, cell: Cell, actor: Actor
 ) -> Effect:
     """One at a time for each thing, so that two runs which bring the same add it once."""
     question, answer = writing.match(line, cell.results, database), cell.answer
@@ -133,12 +135,12 @@ def _add_or_update(
     if min(len(found), 2) != min(answer.count, 2):
         raise Passing(f"records of {database.name} that match came or went just now", AT_ONCE)
     if not found:
-        return _add(t, workspace_id, database, writing.written(cell.results), origin)
+        return _add(t, workspace_id, database, writing.written(cell.results), actor)
     done = []
     for record_id in found:
         record = records.get(t, database, record_id, lock=True)
         if record is not None:
-            done.append(_update(t, workspace_id, database, record, cell, origin))
+            done.append(_update(t, workspace_id, database, record, cell, actor))
     if not done:
         raise Passing(f"records of {database.name} that match came or went just now", AT_ONCE)
     changed = sum(e.count for e in done)
@@ -146,15 +148,15 @@ def _add_or_update(
 
 
 def _as_answered(
-    t: Transaction, workspace_id: int, database: Database, cell: Cell, origin: Origin, answer: dict[str, Any]
+    t: Transaction, workspace_id: int, database: Database, cell: Cell, actor: Actor, answer: dict[str, Any]
 ) -> Effect:
     """A person said which records are meant; none of them is a new one."""
     if not answer["records"]:
-        return _add(t, workspace_id, database, writing.written(cell.results), origin)
+        return _add(t, workspace_id, database, writing.written(cell.results), actor)
     there = [r for id in answer["records"] if (r := records.get(t, database, id, lock=True))]
     if not there:
         raise Standing(f"the record of {database.name} that was chosen was deleted since", "record")
-    done = [_update(t, workspace_id, database, r, cell, origin) for r in there]
+    done = [_update(t, workspace_id, database, r, cell, actor) for r in there]
     changed = sum(e.count for e in done)
     return Effect("updated" if changed else "unchanged", done[0].held, changed)
 

@@ -6,6 +6,8 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from functools import partial
 
+from kelvix.collections import write
+from kelvix.collections.write import Actor
 from kelvix.core import page_fields
 from kelvix.core.feel import Env
 from kelvix.core.fields import TYPES, coerce
@@ -16,10 +18,9 @@ from kelvix.engine.capturing import NotKept
 from kelvix.formats import article
 from kelvix.formats.lists_of_links import Link
 from kelvix.readers import contents
-from kelvix.store import finding, records
+from kelvix.store import finding
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
-from kelvix.store.records import Origin
 
 AT_ONCE = 50  # links in one transaction
 
@@ -32,7 +33,7 @@ class Brought:
     there: int
 
 
-def bring(space: Space, database: Database, content: bytes, origin: Origin) -> Brought:
+def bring(space: Space, database: Database, content: bytes, actor: Actor) -> Brought:
     """Raises NotKept; what was added before it stays, and is known again. Raises lists_of_links.Unreadable."""
     field = next((f for f in database.fields if TYPES[f.type].is_address), None)
     if field is None:
@@ -48,7 +49,7 @@ def bring(space: Space, database: Database, content: bytes, origin: Origin) -> B
         some = [
             (address, values_of(space, database, field, address, link, env)) for address, link in links[begin : begin + AT_ONCE]
         ]
-        added += space.transact(partial(_add, space=space, database=database, field=field, some=some, origin=origin))
+        added += space.transact(partial(_add, space=space, database=database, field=field, some=some, actor=actor))
     return Brought(added, len(links) - added)
 
 
@@ -75,13 +76,13 @@ def values_of(space: Space, database: Database, field: Field, address: str, link
 
 
 def _add(
-    t: Transaction, space: Space, database: Database, field: Field, some: list[tuple[str, dict[FieldId, Value]]], origin: Origin
+    t: Transaction, space: Space, database: Database, field: Field, some: list[tuple[str, dict[FieldId, Value]]], actor: Actor
 ) -> int:
     added = 0
     for address, values in some:
         asked = Question(database.id, "all", (Compared(field.id, "is", address),), "oldest")
         finding.hold(t, space.id, asked)  # nobody else brings it meanwhile
         if not finding.every(t, database, asked):
-            records.add(t, space.id, database, values, origin)
+            write.add(t, space.id, database, values, actor)
             added += 1
     return added

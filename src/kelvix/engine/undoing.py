@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from kelvix.collections import undo
+from kelvix.collections.write import Actor
 from kelvix.core.outcome import MailsSent, Requested
 from kelvix.engine.engine import Engine
 from kelvix.store import changes, runs
@@ -31,11 +33,11 @@ def undo_run(engine: Engine, space: Space, run_id: int, person: str) -> Undone:
         undone, trashed, kept, touched = 0, 0, [], set()
         for change in reversed(made):
             try:
-                changes.undo(t, space.id, change.seq, Origin(person=person, undoes=change.seq), run_id)
+                undo.undo(t, space.id, change.seq, Actor(Origin(person=person, undoes=change.seq)), run_id)
                 undone += 1
                 trashed += change.kind == "add"
                 touched.add(change.database_id)
-            except (changes.CannotUndo, LookupError) as why:
+            except (undo.CannotUndo, LookupError) as why:
                 kept.append(str(why))
         for line in runs.lines(t, space.id, [run_id])[run_id].values():
             if isinstance(line.outcome, Requested) and line.outcome.code == "sent":

@@ -29,8 +29,18 @@ class Use:
 def of_database(engine: Engine, space: Space, database_id: int) -> list[Use]:
     """What uses a database."""
     addresses = space.read(lambda t: captures.keeping_in(t, space.id, database_id))
-    found = _workflows(engine, space, lambda around: _without_databases(around, {database_id: None}))
+    found = _workflows(engine, space, lambda around: _without_databases(around, _left_without(around, database_id)))
     return [*found, *(Use("address", a.id, a.name) for a in addresses)]
+
+
+def _left_without(around: Surroundings, database_id: int) -> dict[int, Database | None]:
+    """What is left when a database goes: fields of others that refer to it go too."""
+    left: dict[int, Database | None] = {
+        d.id: Database(d.id, d.name, kept)
+        for d in around.databases.values()
+        if len(kept := tuple(f for f in d.fields if f.refers_to != database_id)) < len(d.fields)
+    }
+    return left | {database_id: None}
 
 
 def of_field(engine: Engine, space: Space, database: Database, field_id: FieldId) -> list[Use]:

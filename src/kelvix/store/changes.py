@@ -10,13 +10,7 @@ from typing import Any
 from kelvix.core.fields import from_wire
 from kelvix.core.schema import Database
 from kelvix.core.values import FieldId, Unfit, Value, Wire
-from kelvix.store import databases, records
 from kelvix.store.database_server import Row, Transaction
-from kelvix.store.records import Origin
-
-
-class CannotUndo(Exception):
-    """The message says why, and what is there now."""
 
 
 @dataclass(frozen=True)
@@ -128,53 +122,3 @@ def origins(history: list[Change]) -> dict[str, Change]:
         for field in change.after or {}:
             found[field] = change
     return found
-
-
-def _changed_since(t: Transaction, workspace_id: int, change: Change, run: int | None) -> bool:
-    """Whether a record was changed after this, by others than the run that is undone as a whole, and the undoing itself."""
-    rows = t.rows(
-        "SELECT seq, run_id, origin FROM `change` WHERE workspace_id=%s AND database_id=%s AND record_id=%s AND seq>%s",
-        (workspace_id, change.database_id, change.record_id, change.seq),
-    )
-    mine = {r["seq"] for r in rows if run is not None and r["run_id"] == run}
-    return any(r["seq"] not in mine and json.loads(r["origin"]).get("undoes") not in mine for r in rows)
-
-
-def undo(t: Transaction, workspace_id: int, seq: int, origin: Origin, run: int | None = None) -> int:
-    """Undo one change: the number of the change that does so. Raises LookupError, CannotUndo. A field that was changed
-    again since is not touched; where that is so nothing is undone. `run`: all changes of this run are being undone."""
-    change = get(t, workspace_id, seq)
-    database = databases.get(t, workspace_id, change.database_id) if change else None
-    if change is None or database is None:
-        raise LookupError("no such change")
-    record = records.get(t, database, change.record_id, lock=True, trashed=True)
-    if record is None:
-        raise LookupError("no such record")
-    match change.kind:
-        case "update" | "linked":
-            return _undo_update(t, workspace_id, database, change, record, origin)
-        case "add" | "restore" if not record.deleted:
-            if record.version != change.version and _changed_since(t, workspace_id, change, run):
-                raise CannotUndo("the record was changed since; delete it by hand if it is not wanted")
-            return records.set_deleted(t, workspace_id, database, record.id, True, origin)
-        case "delete" if record.deleted:
-            return records.set_deleted(t, workspace_id, database, record.id, False, origin)
-    raise CannotUndo("this was undone already")
-
-
-def _undo_update(
-    t: Transaction, workspace_id: int, database: Database, change: Change, record: records.Record, origin: Origin
-) -> int:
-    if record.deleted:
-        raise CannotUndo("the record is in the trash; restore it first")
-    values: dict[FieldId, Value] = {}
-    now = records.wire(record.values)
-    for key, was in (change.before or {}).items():
-        field = database.field(key)
-        if field is None:
-            continue
-        then = (change.after or {}).get(key)
-        if now.get(key) != then and record.values[field.id] != from_wire(then, field.type):
-            raise CannotUndo(f"{field.name} was changed again since; change it by hand")
-        values[field.id] = from_wire(was, field.type)
-    return records.change(t, workspace_id, database, record, values, origin)

@@ -12,6 +12,9 @@ SESSION_DAYS = 30
 LINK_MINUTES = 24 * 60
 
 
+MAY_WRITE = ("owner", "editor")  # roles that change what is in a workspace; a viewer only reads
+
+
 @dataclass(frozen=True)
 class Person:
     id: int

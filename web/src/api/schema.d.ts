@@ -2508,7 +2508,10 @@ export interface components {
             /** Word */
             word: string;
         };
-        /** DraftIn */
+        /**
+         * DraftIn
+         * @description `document` may be one of earlier times, as a script may have kept it.
+         */
         DraftIn: {
             document: components["schemas"]["Workflow"];
             /** Name */

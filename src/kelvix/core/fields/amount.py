@@ -55,6 +55,7 @@ class AmountType(FieldType):
     more_columns = {"currency": "CHAR(3)"}
     family, from_text = "number", 0.35
     refuses_families = frozenset(("time", "yes_no", "address"))
+    keeps = Amount
 
     def coerce(self, value: Value, how: Taking) -> Value:
         if isinstance(value, Amount):

@@ -130,7 +130,12 @@ class Date(FieldType):
     fits = {"datetime": 0.95}
     refuses_families = frozenset(("number", "yes_no"))
     of_class = date
+    keeps = date
     column = "DATE"
+
+    def holds(self, value: Value) -> bool:
+        """A moment is no day."""
+        return isinstance(value, date) and not isinstance(value, datetime)
 
     def seems(self, raw: object) -> bool:
         return isinstance(raw, str) and len(raw) == 10 and raw[:4].isdigit() and self.takes(raw)

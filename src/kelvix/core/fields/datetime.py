@@ -22,6 +22,7 @@ class DateTime(FieldType):
     fits = {"date": 0.7}
     refuses_families = frozenset(("number", "yes_no"))
     of_class = datetime
+    keeps = datetime
     column = "DATETIME(3)"
 
     def seems(self, raw: object) -> bool:

@@ -51,6 +51,7 @@ class Duration(FieldType):
     family, from_text = "number", 0.35
     refuses_families = frozenset(("time", "yes_no", "address"))
     of_class = timedelta
+    keeps = timedelta
 
     def coerce(self, value: Value, how: Taking) -> Value:
         if isinstance(value, timedelta):

@@ -66,6 +66,7 @@ class FieldType(ABC):
     is_for_people: ClassVar[bool] = False
     tells_apart: ClassVar[int] = 0  # how well an item is known again by it
     carried_as: ClassVar[Type | None] = None  # the type that lines carry its values as; None: its own
+    keeps: ClassVar[type] = str  # the class of its values
     of_class: ClassVar[type | None] = None  # what formulas give for it
 
     fits: ClassVar[Mapping[str, float]] = {}  # how well carried values of other types go with it, from 0 to 1
@@ -159,6 +160,10 @@ class FieldType(ABC):
     def of_parts(self, parts: Mapping[str, Any], zone: ZoneInfo) -> Value:
         """A value from what a formula gave for its parts. Raises Unfit."""
         raise TypeError(f"a {self.name} has no parts")
+
+    def holds(self, value: Value) -> bool:
+        """Whether a value, which is not empty, is one that a field of it keeps."""
+        return isinstance(value, self.keeps)
 
     def to_column(self, value: Value) -> Any:
         """As its column keeps it."""

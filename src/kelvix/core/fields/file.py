@@ -17,6 +17,7 @@ class FileType(FieldType):
     in_requests = False
     index_prefix = 60
     family, can_be_typed = "file", False
+    keeps = File
 
     def coerce(self, value: Value, how: Taking) -> Value:
         return value if isinstance(value, File) else self.read(as_text(value, how.zone), how)

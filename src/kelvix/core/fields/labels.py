@@ -25,6 +25,7 @@ class Labels(FieldType):
     column, table_beside = None, "labels"
     from_text, into_text, has_many = 0.5, 0.35, True
     of_class = list
+    keeps = tuple
 
     def seems(self, raw: object) -> bool:
         return isinstance(raw, list) and all(isinstance(r, str) for r in raw)

@@ -41,6 +41,7 @@ class Number(FieldType):
     family, from_text, into_text = "number", 0.4, 0.35
     refuses_families = frozenset(("time",))
     of_class = Decimal
+    keeps = Decimal
     column = "DECIMAL(38,10)"
 
     def seems(self, raw: object) -> bool:

@@ -29,6 +29,7 @@ class PersonType(FieldType):
     is_for_people = True
     fits = {"email": 0.6}
     refuses_families = frozenset(("time", "number", "yes_no"))
+    keeps = Person
 
     def coerce(self, value: Value, how: Taking) -> Value:
         return value if isinstance(value, Person) else super().coerce(value, how)

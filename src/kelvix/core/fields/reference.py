@@ -24,6 +24,7 @@ class Reference(FieldType):
     column, table_beside = None, "references"
     family, has_many = "record", True
     fits = {"link": 0.2}
+    keeps = tuple
 
     def coerce(self, value: Value, how: Taking) -> Value:
         given = value if isinstance(value, tuple) else (value,)

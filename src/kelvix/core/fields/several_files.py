@@ -20,6 +20,7 @@ class SeveralFiles(FieldType):
     column, index_prefix = "MEDIUMTEXT", 60
     family, can_be_typed, has_many = "file", False, True
     fits = {"file": 0.7}
+    keeps = tuple
 
     def coerce(self, value: Value, how: Taking) -> Value:
         files = value if isinstance(value, tuple) else (value,)

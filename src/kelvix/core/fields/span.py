@@ -45,6 +45,7 @@ class SpanType(FieldType):
     family, from_text = "time", 0.3
     fits = {"date": 0.4, "datetime": 0.3}
     refuses_families = frozenset(("number", "yes_no", "address"))
+    keeps = Span
 
     def coerce(self, value: Value, how: Taking) -> Value:
         if isinstance(value, Span):

@@ -35,6 +35,7 @@ class TimeOfDay(FieldType):
     fits = {"datetime": 0.3}
     refuses_families = frozenset(("number", "yes_no", "address"))
     of_class = time
+    keeps = time
 
     def coerce(self, value: Value, how: Taking) -> Value:
         if isinstance(value, datetime):

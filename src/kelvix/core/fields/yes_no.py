@@ -22,6 +22,7 @@ class YesNo(FieldType):
     family, from_text, into_text = "yes_no", 0.2, None
     refuses_families = frozenset(("time",))
     of_class = bool
+    keeps = bool
 
     def seems(self, raw: object) -> bool:
         return isinstance(raw, bool)

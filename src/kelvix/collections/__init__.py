@@ -1,0 +1,1 @@
+"""Everything that holds items behind one port: databases of ours here, for now."""
