@@ -334,7 +334,7 @@ def test_a_file_is_read_through_its_own_account_only(orla, monkeypatch):
     assert asked == [("token of bo@works.example", "in 5 in all")]
     with pytest.raises(Standing, match="is gone"):
         list(saving.content(engine, space, plain.within("ada@works.example")))
-    with pytest.raises(Standing, match=r"lies in the account cy@works\.example, to which there is no connection any more"):
+    with pytest.raises(Standing, match=r"is in the account cy@works\.example, which is no longer connected"):
         list(saving.content(engine, space, plain.within("cy@works.example")))
     assert len(asked) == 2 and plain.within("bo@works.example").within("ada@works.example").place == (
         "files",

@@ -25,7 +25,7 @@ class Outcome:
     optional: ClassVar[tuple[str, ...]] = ()  # what is kept only where it is there
 
     def kept(self) -> Any:
-        """The JSON beside the code; nothing where there is none."""
+        """Return the JSON that is kept with the code, or None."""
         own = {f.name: getattr(self, f.name) for f in fields(self) if f.name not in ("code", "more")}
         return {k: v for k, v in own.items() if v is not None or k not in self.optional} | dict(self.more) or None
 

@@ -150,8 +150,8 @@ class NewChoice(str):
 
 
 class File(str):
-    """A file that lies in an app. It reads as its name; `source` says where it lies, as the app's code, what that understands,
-    and the account in which it does; `size` is in bytes."""
+    """A file that lies in an app. It reads as its name; `source` is the app's code, the app's own locator and the account;
+    `size` is in bytes."""
 
     size: int
     kind: str

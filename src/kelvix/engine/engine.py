@@ -58,7 +58,7 @@ class Engine:
         )
 
     def access(self, space: Space, connection_id: int | None) -> tuple[App, str, str]:
-        """The app, the token and the account of a connection. Raises Standing where there is none any more."""
+        """The app, the token and the account of a connection. Raises Standing if it was removed."""
         found = space.read(lambda t: connections.token(t, self.vault, space.id, connection_id)) if connection_id else None
         if found is None or found[0] not in self.apps:
             raise Standing("the connection was taken away; choose another one in the When line", "access")

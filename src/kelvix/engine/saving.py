@@ -75,4 +75,4 @@ def content(engine: Engine, space: Space, file: File, prefer: int | None = None)
                 raise
             failure = failure or refused
     where = f"the account {account}" if account else "an app"
-    raise failure or Standing(f"“{file}” lies in {where}, to which there is no connection any more", "item")
+    raise failure or Standing(f"“{file}” is in {where}, which is no longer connected", "item")

@@ -65,7 +65,7 @@ class FieldType(ABC):
     is_address: ClassVar[bool] = False  # of a page
     is_for_people: ClassVar[bool] = False
     tells_apart: ClassVar[int] = 0  # how well an item is known again by it
-    carried_as: ClassVar[Type | None] = None  # the type that lines carry its values as; None: its own
+    carried_as: ClassVar[Type | None] = None  # the type under which lines carry its values, where that is another
     keeps: ClassVar[type] = str  # the class of its values
     of_class: ClassVar[type | None] = None  # what formulas give for it
 

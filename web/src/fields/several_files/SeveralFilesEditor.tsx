@@ -5,7 +5,7 @@ import { ChooseFile } from "../../parts/ChooseFile";
 import type { EditorProps } from "../fieldView";
 import { filesOf } from "./filesOf";
 
-/** Files put into a field by hand, one after the other, or taken away one by one. */
+/** Add files to a field one by one, or remove them. */
 export function SeveralFilesEditor({ field, value, onDone }: EditorProps) {
   const { fail } = useNotices();
   const files = filesOf(value);
