@@ -87,16 +87,21 @@ class Person:
     ) -> int:
         """Go through the consent window as a browser would: the connection's id."""
         there = [str(self.container(app, f)) for f in folders]
+        landed = self._consent(app, connection, {"share": there, "answer": "allow" if allow else "refuse"}, send)
+        if landed == "/connections?said=failed" and allow:  # the app did not answer in time: a person asks once more
+            landed = self._consent(app, connection, {"share": there, "answer": "allow"}, send)
+        found = re.fullmatch(r"/connections/(\d+)", landed)
+        assert found or not allow, landed
+        return int(found[1]) if found else 0
+
+    def _consent(self, app: str, connection: int | None, ticked: dict[str, Any], send: bool) -> str:
         asked = self.api("POST", "/connections/consent", json={"app": app, "connection": connection})["address"]
         with self.practice_page() as browser:
             page = browser.get(asked)
             assert page.status_code == 200, (page.status_code, page.headers.get("location"), page.text[-300:])
-            data = {"share": there, "answer": "allow" if allow else "refuse"} | ({"send": "1"} if send else {})
-            answer = browser.post(asked, data=data)
+            answer = browser.post(asked, data=ticked | ({"send": "1"} if send else {}))
         back = answer.headers["location"]
-        landed = self.web.get(back.removeprefix(self.kelvix.address)).headers["location"]
-        found = re.fullmatch(r"/connections/(\d+)", landed)
-        return int(found[1]) if found else 0
+        return self.web.get(back.removeprefix(self.kelvix.address)).headers["location"]
 
     def token(self, connection: int) -> str:
         _, token, _ = self.kelvix.engine.access(self.space, connection)
