@@ -9,7 +9,7 @@ from decimal import Decimal
 from zoneinfo import ZoneInfo
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from kelvix.core.feel import Env, FeelError, Scope, TooMuch, compiled, evaluate, read, write
@@ -286,6 +286,7 @@ def test_trees_round_trip_through_json(node):
 
 @settings(max_examples=600, deadline=None)
 @given(st.text(alphabet='()[]{}"@.,:<>=!?+-*/ \nabif0123ortheniselsandwqé`_', max_size=40))
+@example("` `")
 def test_reading_any_text_gives_a_tree_or_our_error(text):
     try:
         node = read(text, KNOWN)

@@ -228,7 +228,7 @@ class _Parser:
         return " ".join(self.text[start:end].split())
 
     def unknown(self, name: str, start: int) -> NoReturn:
-        first = name.split()[0]
+        first = (name.split() or [name])[0]  # a name in backticks may be of spaces alone
         everything = [*self.scope.roots, *self.locals, *self.functions.forms]
         near = nearest_name(name, everything) or nearest_name(first, everything)
         is_call = self.text[self.at :].lstrip().startswith("(")
