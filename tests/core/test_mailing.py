@@ -83,20 +83,20 @@ def test_a_mail_is_previewed_and_carries_on_what_was_sent():
     whole = rehearse_whole(Workflow((WHEN, MAIL)), ITEM, AROUND)
     found = whole.cells[-1]
     assert (found.state, found.note) == ("fits", "1 mail: to ada@stbride.example")
-    [mail] = found.mails
+    [mail] = found.would.mails
     assert (mail.subject, mail.text, mail.rows) == ("This week", "Good morning.\n\nYours", ())
     assert whole.values[Reference("m", "count")] == 1 and whole.values[Reference("m", "to")] == "ada@stbride.example"
 
 
 def test_records_are_laid_out_as_a_table():
-    [mail] = cell(FIND, TABLE).mails
+    [mail] = cell(FIND, TABLE).would.mails
     assert mail.heads == ("Name", "Due")
     assert mail.rows[:2] == (("Reeds", "1 Dec 2026"), ("Leather", "")) and len(mail.rows) == 4
 
 
 def test_each_recipient_gets_a_mail_of_their_own_with_their_own_rows():
     found = cell(FIND, replace(TABLE, split="f_3", to=()))
-    assert [(m.to, [r[0] for r in m.rows]) for m in found.mails] == [
+    assert [(m.to, [r[0] for r in m.rows]) for m in found.would.mails] == [
         (("ivo@works.example",), ["Reeds", "Bellows"]),
         (("tamsin@works.example",), ["Leather"]),
     ]

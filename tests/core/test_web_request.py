@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 from kelvix.core import web_request
 from kelvix.core.feel import Env
 from kelvix.core.filling import Carried
+from kelvix.core.outcome import SendRequest
 from kelvix.core.schema import CarriedField
 from kelvix.core.values import Unfit
 from kelvix.core.workflow import Given, Header, Input, Part, Reference, WebRequest
@@ -46,8 +47,8 @@ def line(**more):
 
 def body(made, **values):
     cell, _ = web_request.step(made, carried(**values), ENV)
-    assert cell.state == "fits" and cell.call, cell.note
-    return json.loads(cell.call.body)
+    assert isinstance(cell.would, SendRequest), cell.note
+    return json.loads(cell.would.call.body)
 
 
 def test_values_keep_their_types_and_nest_by_dots():
@@ -77,7 +78,7 @@ def test_a_number_loses_no_digit(number):
 def test_with_get_values_go_into_the_address():
     made = line(method="GET", body=(Given("q", of("text")), Given("n", of("price"))))
     cell, _ = web_request.step(made, carried(text="a&b=c/ü", price=None), ENV)
-    assert cell.call.address == "https://hooks.example/a?q=a%26b%3Dc%2F%C3%BC" and cell.call.body == ""
+    assert cell.would.call.address == "https://hooks.example/a?q=a%26b%3Dc%2F%C3%BC" and cell.would.call.body == ""
 
 
 @pytest.mark.parametrize(
@@ -99,7 +100,7 @@ def test_what_is_not_a_web_address_is_said(address, said):
 def test_what_is_typed_into_an_address_cannot_leave_it():
     filling = (Part(text="https://hooks.example/items/"), *of("text"))
     cell, _ = web_request.step(WebRequest("r", address=filling), carried(text="a b\r\nx: y"), ENV)
-    assert cell.call.address == "https://hooks.example/items/a%20bx:%20y"
+    assert cell.would.call.address == "https://hooks.example/items/a%20bx:%20y"
 
 
 def test_a_header_cannot_be_split():

@@ -12,7 +12,7 @@ from pydantic import BaseModel, Field
 from kelvix.api.access import Caller, Reader
 from kelvix.api.workflows import kept_workflow
 from kelvix.core import conditions, formulas, known, rehearsal, repeating, shaping
-from kelvix.core.cells import Cell, CellState, WebCall
+from kelvix.core.cells import Cell
 from kelvix.core.checking import check
 from kelvix.core.documents import check_shape
 from kelvix.core.duplicating import duplicated
@@ -22,6 +22,7 @@ from kelvix.core.feel.builtin import words_for
 from kelvix.core.fields import TYPES
 from kelvix.core.filling import Remedy, compute, describe, is_filled
 from kelvix.core.operators import OPERATOR_WORDS
+from kelvix.core.outcome import CellState, SendMails, SendRequest, WebCall
 from kelvix.core.steps import Surroundings
 from kelvix.core.suggestions import suggest
 from kelvix.core.values import FieldId, Unfit, Value, Wire, as_text, to_wire
@@ -278,6 +279,8 @@ def _call_out(call: WebCall) -> WebCallOut:
 
 
 def _cell_out(cell: Cell, around: Surroundings, who: Caller) -> CellOut:
+    would = cell.would
+    mails = would.mails if isinstance(would, SendMails) else ()
     return CellOut(
         line=cell.line,
         state=cell.state,
@@ -299,10 +302,10 @@ def _cell_out(cell: Cell, around: Surroundings, who: Caller) -> CellOut:
         wrong_rounds=cell.wrong_rounds,
         mails=[
             MailOut(to=list(m.to), subject=m.subject, text=m.text, heads=list(m.heads), rows=[list(r) for r in m.rows])
-            for m in cell.mails[:SHOWN_MAILS]
+            for m in mails[:SHOWN_MAILS]
         ],
-        mail_count=len(cell.mails),
-        call=_call_out(cell.call) if cell.call else None,
+        mail_count=len(mails),
+        call=_call_out(would.call) if isinstance(would, SendRequest) else None,
         read_at=cell.answer.at if cell.answer else None,
         parts=[
             PartOut(

@@ -10,6 +10,7 @@ from kelvix.core.cells import Cell, Finding, PartResult
 from kelvix.core.feel import Env
 from kelvix.core.fields import coerce
 from kelvix.core.filling import Carried, compute, is_filled, references
+from kelvix.core.outcome import AskPerson, Problem
 from kelvix.core.schema import CarriedField
 from kelvix.core.values import Type, Unfit, Value, as_text, shorten
 from kelvix.core.workflow import Ask, Filled, Shaped
@@ -52,8 +53,8 @@ def step(line: Ask, carried: Carried, env: Env) -> tuple[Cell, Carried]:
     except Unfit as unfit:
         wrong.append(str(unfit))
     if wrong:
-        return Cell(line.id, "put_right", shorten(wrong[0], 120), parts=tuple(parts)), below
-    return Cell(line.id, "asks", f"asks: {shorten(said, 120)}", parts=tuple(parts)), below
+        return Cell(line.id, Problem(), shorten(wrong[0], 120), parts=tuple(parts)), below
+    return Cell(line.id, AskPerson(), f"asks: {shorten(said, 120)}", parts=tuple(parts)), below
 
 
 def question(line: Ask, carried: Carried, env: Env) -> str:

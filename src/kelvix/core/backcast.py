@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from kelvix.core.cells import Cell
+from kelvix.core.outcome import End, PassBy, Problem
 from kelvix.core.rehearsal import Rehearsed, rehearse_whole
 from kelvix.core.steps import Surroundings
 from kelvix.core.values import shorten
@@ -19,7 +20,7 @@ Kind = Literal["carried", "look", "passed_by", "put_right"]
 
 
 @dataclass
-class Outcome:
+class Ending:
     """One way in which events end: carried to the last line, carried with something to look at, passed by at a line, or stopped
     there with something to put right, which `sentence` says. `examples` are the newest items of it: (id, title)."""
 
@@ -35,7 +36,7 @@ class Backcast:
 
     def __init__(self, workflow: Workflow, around: Surroundings):
         self.workflow, self.around = workflow, around
-        self.outcomes: dict[tuple[Kind, str, str], Outcome] = {}
+        self.outcomes: dict[tuple[Kind, str, str], Ending] = {}
         self.seen = 0
 
     def take(self, item_id: str, title: str, values: Mapping[str, object]) -> None:
@@ -44,7 +45,7 @@ class Backcast:
         key = (kind, line, sentence)
         if key not in self.outcomes and len(self.outcomes) >= MOST_OUTCOMES:
             key = (kind, line, "other things to put right" if kind == "put_right" else "")
-        outcome = self.outcomes.setdefault(key, Outcome(*key))
+        outcome = self.outcomes.setdefault(key, Ending(*key))
         outcome.count += 1
         if len(outcome.examples) < EXAMPLES:
             outcome.examples.append((item_id, shorten(title, 120)))
@@ -53,12 +54,13 @@ class Backcast:
     def _outcome(self, rehearsed: Rehearsed) -> tuple[Kind, str, str]:
         looked, cells = "", rehearsed.cells
         for cell in cells:
-            if cell.state == "passed_by" or (cell.state == "stops" and rehearsed.end == "passed_by"):
-                return "passed_by", cell.line, ""
-            if cell.state == "stops" and rehearsed.end == "failed":
-                return "put_right", cell.line, cell.note
-            if cell.state in ("put_right", "unready"):
-                return "put_right", cell.line, self._said(cell)
+            match cell.would:
+                case PassBy() | End(how="passed_by"):
+                    return "passed_by", cell.line, ""
+                case End(how="failed"):
+                    return "put_right", cell.line, cell.note
+                case Problem():
+                    return "put_right", cell.line, self._said(cell)
             if cell.doubts and not looked:
                 looked = cell.line
         return ("look", looked, "") if looked else ("carried", cells[-1].line, "")
@@ -75,6 +77,6 @@ class Backcast:
         made = [s.sentence for s in cell.parts if s.state == "put_right"]
         return shorten(made[0] if made else cell.note, 160)
 
-    def counted(self) -> list[Outcome]:
+    def counted(self) -> list[Ending]:
         """The outcomes, the most frequent first."""
         return sorted(self.outcomes.values(), key=lambda o: -o.count)

@@ -9,6 +9,7 @@ from kelvix.core import conditions
 from kelvix.core.cells import Cell
 from kelvix.core.feel import Env
 from kelvix.core.filling import Carried
+from kelvix.core.outcome import GoOn, NotTaken, Problem
 from kelvix.core.schema import CarriedField
 from kelvix.core.values import Unfit
 from kelvix.core.workflow import Decide, Line, Otherwise, Way
@@ -48,14 +49,14 @@ def choose(line: Decide, ways: Sequence[Line], carried: Carried, env: Env) -> Ch
             except Unfit as unfit:
                 if taken is None and not problem:
                     problem = str(unfit)
-                cells.append(Cell(way.id, "put_right", str(unfit), rows=rows))
+                cells.append(Cell(way.id, Problem(), str(unfit), rows=rows))
                 continue
         elif isinstance(way, Otherwise):
             here = True
         if here and taken is None and not problem:
             taken, name = way.id, name_of(way, number)
-        cells.append(Cell(way.id, "taken" if way.id == taken else "not_taken", rows=rows))
-    head = Cell(line.id, "put_right", problem) if problem else Cell(line.id, "goes_on", name)
+        cells.append(Cell(way.id, GoOn("taken") if way.id == taken else NotTaken(), rows=rows))
+    head = Cell(line.id, Problem(), problem) if problem else Cell(line.id, GoOn(), name)
     return Choice(taken, name, (head, *cells))
 
 

@@ -5,30 +5,10 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Literal
 
 from kelvix.core.filling import FieldResult, FieldState, Remedy
-from kelvix.core.values import FieldId, File, Value
-
-CellState = Literal[
-    "in",
-    "goes_on",
-    "passed_by",
-    "left",
-    "taken",
-    "not_taken",
-    "rounds",
-    "stops",
-    "asks",
-    "fits",
-    "found",
-    "found_none",
-    "waits",
-    "waiting",
-    "put_right",
-    "not_reached",
-    "unready",
-]
+from kelvix.core.outcome import AskPerson, CellState, ChangeRecord, Intent
+from kelvix.core.values import FieldId, Value
 
 
 @dataclass(frozen=True)
@@ -41,38 +21,6 @@ class Answer:
     values: Mapping[FieldId, Value]
     at: datetime
     records: tuple[tuple[int, Mapping[FieldId, Value]], ...] = ()
-
-
-@dataclass(frozen=True)
-class Mail:
-    """A mail: who gets it, its text, and the table that is laid out below that."""
-
-    to: tuple[str, ...]
-    subject: str
-    text: str
-    heads: tuple[str, ...] = ()
-    rows: tuple[tuple[str, ...], ...] = ()
-
-
-@dataclass(frozen=True)
-class WebCall:
-    """A web request: `headers` without those that are secret, which are the numbers of `secrets` by name; `body` is JSON, or
-    nothing."""
-
-    method: str
-    address: str
-    headers: tuple[tuple[str, str], ...] = ()
-    secrets: tuple[tuple[str, int], ...] = ()
-    body: str = ""
-
-
-@dataclass(frozen=True)
-class Saving:
-    """A file, and the name and folder that it is saved under."""
-
-    file: File
-    name: str
-    folder: str
 
 
 @dataclass(frozen=True)
@@ -89,14 +37,13 @@ class PartResult:
 
 @dataclass(frozen=True)
 class Cell:
-    """`note` is the short word under the state; `results` are an Add line's fields, `parts` a Shape line's values or a Find
-    line's comparisons, these by their place; `doubts` counts those to look at; `rows` says of each row of an Only if line
-    whether it holds; `answer` is what a Find line found. Within a Repeat line, `round` is the one that is shown of `rounds`, in
-    `wrong_rounds` of which this line is not right. `mails` are what a Send a mail line sends, and
-    `call` what a web request is, `saving` what a Save a file line saves; `said` is why a Stop line ends the run."""
+    """What a line would do with a sample, and all that is shown of it. `note` is the short word under the state; `results` are
+    an Add line's fields, `parts` a Shape line's values or a Find line's comparisons, these by their place; `doubts` counts
+    those to look at; `rows` says of each row of an Only if line whether it holds; `answer` is what a Find line found. Within a
+    Repeat line, `round` is the one that is shown of `rounds`, in `wrong_rounds` of which this line is not right."""
 
     line: str
-    state: CellState
+    would: Intent
     note: str = ""
     results: tuple[FieldResult, ...] = ()
     doubts: int = 0
@@ -106,10 +53,17 @@ class Cell:
     round: int = 0
     rounds: int = 0
     wrong_rounds: int = 0
-    mails: tuple[Mail, ...] = ()
-    call: WebCall | None = None
-    saving: Saving | None = None
-    said: str = ""
+
+    @property
+    def writes(self) -> Mapping[FieldId, Value]:
+        """Return the values that would be written of a record, by field; none where nothing is."""
+        would = self.would
+        return would.values or {} if isinstance(would, ChangeRecord | AskPerson) else {}
+
+    @property
+    def state(self) -> CellState:
+        """How the grid shows it; nothing is decided by it."""
+        return self.would.code
 
 
 @dataclass(frozen=True)

@@ -8,6 +8,7 @@ from kelvix.core.cells import Cell, Finding, PartResult
 from kelvix.core.feel import Env
 from kelvix.core.fields import coerce
 from kelvix.core.filling import Carried, compute, is_filled, references
+from kelvix.core.outcome import UNREADY, Problem, StartWorkflow
 from kelvix.core.sources import CanRun
 from kelvix.core.values import Unfit, Value, shorten
 from kelvix.core.workflow import Given, RunAnother
@@ -43,12 +44,12 @@ def step(line: RunAnother, others: Mapping[int, CanRun], carried: Carried, env: 
             if line.workflow is None
             else "the workflow it ran is gone, or takes no requests any more"
         )
-        return Cell(line.id, "unready" if line.workflow is None else "put_right", said)
+        return Cell(line.id, UNREADY if line.workflow is None else Problem(), said)
     _, parts = values(line, to, carried, env)
     wrong = [p.sentence for p in parts if p.state == "put_right"]
     if wrong:
-        return Cell(line.id, "put_right", shorten(wrong[0], 120), parts=parts)
-    return Cell(line.id, "fits", f"runs: {shorten(to.name, 60)}", parts=parts)
+        return Cell(line.id, Problem(), shorten(wrong[0], 120), parts=parts)
+    return Cell(line.id, StartWorkflow(), f"runs: {shorten(to.name, 60)}", parts=parts)
 
 
 def check(line: RunAnother, others: Mapping[int, CanRun], carried: Carried) -> list[Finding]:

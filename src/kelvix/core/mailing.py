@@ -5,10 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from decimal import Decimal
 
-from kelvix.core.cells import Cell, Finding, Mail
+from kelvix.core.cells import Cell, Finding
 from kelvix.core.feel import Env
 from kelvix.core.fields.email import EMAIL
 from kelvix.core.filling import Carried, ListRow, compute, is_filled, references
+from kelvix.core.outcome import UNREADY, GoOn, Mail, Problem, SendMails
 from kelvix.core.patterns import pattern
 from kelvix.core.schema import CarriedField, CarriedList
 from kelvix.core.values import Unfit, as_text, shorten
@@ -108,16 +109,16 @@ def step(line: SendMail, carried: Carried, env: Env) -> tuple[Cell, Carried]:
     """What would be sent with a sample."""
     below = carried.plus(line.id, FIELDS, {})
     if line.connection is None:
-        return Cell(line.id, "unready", "choose the connection that it is sent by"), below
+        return Cell(line.id, UNREADY, "choose the connection that it is sent by"), below
     try:
         made, without = mails(line, carried, env)
     except Unfit as unfit:
-        return Cell(line.id, "put_right", shorten(str(unfit), 120)), below
+        return Cell(line.id, Problem(), shorten(str(unfit), 120)), below
     left = f"; {without} rows have no address" if without > 1 else "; one row has no address" if without else ""
     if not made:
-        return Cell(line.id, "found_none", f"nobody to send to{left}"), carry_on(line, made, None, carried)
+        return Cell(line.id, GoOn("found_none"), f"nobody to send to{left}"), carry_on(line, made, None, carried)
     note = f"1 mail: to {', '.join(made[0].to)}" if len(made) == 1 else f"{len(made)} mails: {made[0].subject}"
-    cell = Cell(line.id, "fits", f"{note}{left}", doubts=int(bool(without)), mails=made)
+    cell = Cell(line.id, SendMails(made), f"{note}{left}", doubts=int(bool(without)))
     return cell, carry_on(line, made, None, carried)
 
 

@@ -1,16 +1,19 @@
-"""What a line did: one type for each kind of thing that can be done, as runs record it and whoever looks back reads it.
+"""What a line did, and what it would do: one type for each kind, shared by runs, rehearsals, backcasts and whoever looks back.
 
-An outcome is kept as its code, a word that names what became of the line, with JSON beside it. `read` gives its type back;
-nothing else looks into that JSON, and no sentence is taken apart to learn what happened.
+What a line *did* is an `Outcome`, kept as its code, a word that names what became of the line, with JSON beside it. `read`
+gives its type back; nothing else looks into that JSON, and no sentence is taken apart to learn what happened. What a line
+*would* do with what it is given is an `Intent`: a run carries out that very value, a rehearsal shows it, a backcast counts it.
+Nothing is decided by the word under which the grid shows it.
 """
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, fields
-from typing import Any, ClassVar, TypedDict
+from datetime import datetime
+from typing import Any, ClassVar, Literal, TypedDict
 
-from kelvix.core.values import Wire
+from kelvix.core.values import FieldId, File, Value, Wire
 
 DONE_TO_RECORDS = ("added", "updated", "unchanged", "there", "deleted")
 OF_REQUESTS = ("sending", "to_send", "in_doubt")  # and "sent", where it went through
@@ -32,6 +35,11 @@ class Outcome:
     def shown(self) -> Any:
         """The same without what is there only to go on with."""
         return self.kept()
+
+    @property
+    def end(self) -> str:
+        """How the line ended the run, or the lines within the same one, where it did."""
+        return self.code if self.code in (PassBy.code, Leave.code) else ""
 
     @property
     def rested_since(self) -> str | None:
@@ -234,3 +242,180 @@ def _type(code: str, kept: Mapping[str, Any]) -> type[Outcome]:
     if code not in _BY_CODE and "database" in kept and "count" in kept:
         return Wrote if "is_new" in kept else FoundRecords
     return _BY_CODE.get(code, Outcome)
+
+
+CellState = Literal[
+    "in",
+    "goes_on",
+    "passed_by",
+    "left",
+    "taken",
+    "not_taken",
+    "rounds",
+    "stops",
+    "asks",
+    "fits",
+    "found",
+    "found_none",
+    "waits",
+    "waiting",
+    "put_right",
+    "not_reached",
+    "unready",
+]
+
+
+@dataclass(frozen=True)
+class Mail:
+    """A mail: who gets it, its text, and the table that is laid out below that."""
+
+    to: tuple[str, ...]
+    subject: str
+    text: str
+    heads: tuple[str, ...] = ()
+    rows: tuple[tuple[str, ...], ...] = ()
+
+
+@dataclass(frozen=True)
+class WebCall:
+    """A web request: `headers` without those that are secret, which are the numbers of `secrets` by name; `body` is JSON, or
+    nothing."""
+
+    method: str
+    address: str
+    headers: tuple[tuple[str, str], ...] = ()
+    secrets: tuple[tuple[str, int], ...] = ()
+    body: str = ""
+
+
+@dataclass(frozen=True)
+class Saving:
+    """A file, and the name and folder that it is saved under."""
+
+    file: File
+    name: str
+    folder: str
+
+
+class Intent:
+    """What a line would do with what it is given. `code` is the word by which the grid shows it; a line that changes nothing is
+    recorded under it."""
+
+    code: CellState
+
+
+@dataclass(frozen=True)
+class GoOn(Intent):
+    """Do nothing that lasts: the lines below go on, with what this one computed or looked up."""
+
+    code: CellState = "goes_on"
+
+
+@dataclass(frozen=True)
+class PassBy(Intent):
+    """End the run here, as a condition asks for."""
+
+    code: CellState = field(default="passed_by", init=False)
+
+
+@dataclass(frozen=True)
+class Leave(Intent):
+    """Leave what stands within the same line; the run goes on below it."""
+
+    code: CellState = field(default="left", init=False)
+
+
+@dataclass(frozen=True)
+class End(Intent):
+    """End the run: done, passed by or failed, for a reason."""
+
+    how: Literal["done", "passed_by", "failed"]
+    why: str = ""
+    code: CellState = field(default="stops", init=False)
+
+
+@dataclass(frozen=True)
+class NotTaken(Intent):
+    """A way of a decision that is not gone."""
+
+    code: CellState = field(default="not_taken", init=False)
+
+
+@dataclass(frozen=True)
+class NotReached(Intent):
+    """A line above ends what comes here."""
+
+    code: CellState = field(default="not_reached", init=False)
+
+
+@dataclass(frozen=True)
+class ReadFirst(Intent):
+    """Wait for what is being read: only a rehearsal does not have it yet."""
+
+    code: CellState = field(default="waiting", init=False)
+
+
+@dataclass(frozen=True)
+class Rest(Intent):
+    """Let the run rest until a moment."""
+
+    until: datetime
+    code: CellState = field(default="waits", init=False)
+
+
+@dataclass(frozen=True)
+class AskPerson(Intent):
+    """Ask a person, and let the run rest until there is an answer. `values`: what is written then, where the question is which
+    record is meant."""
+
+    values: Mapping[FieldId, Value] | None = None
+    code: CellState = field(default="asks", init=False)
+
+
+@dataclass(frozen=True)
+class ChangeRecord(Intent):
+    """Write a record: add it, change it, or delete it. `values`: what is written."""
+
+    values: Mapping[FieldId, Value]
+    code: CellState = field(default="fits", init=False)
+
+
+@dataclass(frozen=True)
+class SendMails(Intent):
+    """Send mails."""
+
+    mails: tuple[Mail, ...]
+    code: CellState = field(default="fits", init=False)
+
+
+@dataclass(frozen=True)
+class SendRequest(Intent):
+    """Send a web request."""
+
+    call: WebCall
+    code: CellState = field(default="fits", init=False)
+
+
+@dataclass(frozen=True)
+class StoreFile(Intent):
+    """Save a file in a folder of an app."""
+
+    saving: Saving
+    code: CellState = field(default="fits", init=False)
+
+
+@dataclass(frozen=True)
+class StartWorkflow(Intent):
+    """Start another workflow."""
+
+    code: CellState = field(default="fits", init=False)
+
+
+@dataclass(frozen=True)
+class Problem(Intent):
+    """Nothing: the line, or what it is given, is to be put right first. `code`: unready where the line was never finished."""
+
+    code: CellState = "put_right"
+
+
+UNREADY = Problem("unready")

@@ -11,6 +11,7 @@ from kelvix.core import writing
 from kelvix.core.fields import TYPES
 from kelvix.core.filling import FieldResult, is_filled
 from kelvix.core.finding import Question
+from kelvix.core.outcome import ChangeRecord, Problem
 from kelvix.core.rehearsal import rehearse_whole
 from kelvix.core.schema import Database, Field
 from kelvix.core.steps import Surroundings
@@ -56,10 +57,10 @@ def expected(
     rehearsed = rehearse_whole(workflow, item, around)
     adds = there = 0
     for line, cell in zip(workflow.lines, rehearsed.cells, strict=True):
-        if cell.state in ("put_right", "unready"):
+        if isinstance(cell.would, Problem):
             return "put_right"
         database = around.databases.get(line.database or 0) if isinstance(line, Add) else None
-        if not isinstance(line, Add) or cell.state != "fits" or database is None:
+        if not isinstance(line, Add) or not isinstance(cell.would, ChangeRecord) or database is None:
             continue
         asked = question(line, recognises.get(line.id, ()), cell.results, database)
         answer = around.find(asked) if asked else None

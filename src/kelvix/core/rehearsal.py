@@ -11,10 +11,11 @@ from dataclasses import dataclass, replace
 from kelvix.core import branching, nesting, repeating
 from kelvix.core.cells import Cell
 from kelvix.core.filling import Carried, ListRow
+from kelvix.core.outcome import UNREADY, End, GoOn, Leave, NotReached, PassBy, Problem, ReadFirst
 from kelvix.core.steps import Surroundings, carried_from_item, count_of, step
 from kelvix.core.values import Unfit, Value
 from kelvix.core.walking import LEFT, Place, Walk, Ways
-from kelvix.core.workflow import Decide, Line, Otherwise, Reference, Repeat, Shape, Stop, Way, Workflow
+from kelvix.core.workflow import Decide, Line, Otherwise, Reference, Repeat, Shape, Way, Workflow
 
 
 @dataclass(frozen=True)
@@ -43,9 +44,9 @@ class _Rehearsal(Walk):
 
     def keep(self, cell: Cell) -> Cell:
         """Note a cell; while something is still being read, what is not right may be only that."""
-        self._waits = self._waits or cell.state == "waiting"
-        if self._waits and cell.state in ("put_right", "passed_by", "left"):
-            cell = Cell(cell.line, "waiting", "waits for what is being read")
+        self._waits = self._waits or isinstance(cell.would, ReadFirst)
+        if self._waits and isinstance(cell.would, Problem | PassBy | Leave):
+            cell = Cell(cell.line, ReadFirst(), "waits for what is being read")
         self.cells[cell.line] = cell
         return cell
 
@@ -53,7 +54,7 @@ class _Rehearsal(Walk):
         cell, carried = step(line, carried, self.around)
         cell = self.keep(settled(cell, line))
         self.values |= {ref: value for ref, value in carried.values.items() if ref.line == line.id}
-        return carried, end_of(cell, line)
+        return carried, end_of(cell)
 
     def decide(self, line: Decide, ways: Ways, carried: Carried, place: Place) -> tuple[str | None, Carried, str]:
         choice = branching.choose(line, ways, carried, self.around.env)
@@ -65,14 +66,14 @@ class _Rehearsal(Walk):
     def rows(self, line: Repeat, carried: Carried, place: Place) -> tuple[tuple[ListRow, ...], str]:
         if repeating.list_of(line, carried) is None:
             unready = "choose the list to go through" if line.of is None else "the list it went through is gone"
-            self.keep(Cell(line.id, "unready" if line.of is None else "put_right", unready))
+            self.keep(Cell(line.id, UNREADY if line.of is None else Problem(), unready))
             return (), ""
         try:
             rows = repeating.rows_of(line, carried)
         except Unfit as unfit:
-            self.keep(Cell(line.id, "put_right", str(unfit)))
+            self.keep(Cell(line.id, Problem(), str(unfit)))
             return (), ""
-        self.keep(Cell(line.id, "rounds", "nothing to go through" if not rows else count_of(len(rows), "time", "times")))
+        self.keep(Cell(line.id, GoOn("rounds"), "nothing to go through" if not rows else count_of(len(rows), "time", "times")))
         self._of[line.id] = len(rows)
         return rows[: repeating.SHOWN_ROUNDS], ""
 
@@ -92,7 +93,7 @@ class _Rehearsal(Walk):
         try:
             return repeating.collected(line, inner, self.around.env), ""
         except Unfit as unfit:
-            self.keep(Cell(line.id, "put_right", str(unfit)))
+            self.keep(Cell(line.id, Problem(), str(unfit)))
             return (), ""
 
     def repeated(self, line: Repeat, rounds: int, collected: tuple[str, ...], carried: Carried, place: Place) -> Carried:
@@ -106,31 +107,36 @@ class _Rehearsal(Walk):
         rounds = self._rounds.pop(line.id, [])
         if not rounds:
             return
-        wrong = {id: sum(r[0].get(id, cell).state == "put_right" for r in rounds) for id, cell in rounds[0][0].items()}
-        at, (cells, values) = next(
-            ((n, r) for n, r in enumerate(rounds, 1) if any(c.state == "put_right" for c in r[0].values())), (1, rounds[0])
-        )
+        wrong = {id: sum(_wrong(r[0].get(id, cell)) for r in rounds) for id, cell in rounds[0][0].items()}
+        at, (cells, values) = next(((n, r) for n, r in enumerate(rounds, 1) if any(map(_wrong, r[0].values()))), (1, rounds[0]))
         for id, cell in cells.items():
             self.cells[id] = replace(cell, round=at, rounds=len(rounds), wrong_rounds=wrong.get(id, 0))
         self.values |= values
-        if any(wrong.values()) and self.cells[line.id].state == "rounds":
-            number = sum(any(c.state == "put_right" for c in r[0].values()) for r in rounds)
+        if any(wrong.values()) and not _wrong(self.cells[line.id]):
+            number = sum(any(map(_wrong, r[0].values())) for r in rounds)
             note = f"{self.cells[line.id].note}, {number} not right"
             self.cells[line.id] = replace(self.cells[line.id], note=note)
 
 
+def _wrong(cell: Cell) -> bool:
+    return isinstance(cell.would, Problem) and cell.would != UNREADY
+
+
 def settled(cell: Cell, line: Line) -> Cell:
     """Within another line, what passes a sample by leaves only what stands there with it."""
-    return replace(cell, state="left") if cell.state == "passed_by" and nesting.within_of(line) else cell
+    return replace(cell, would=Leave()) if isinstance(cell.would, PassBy) and nesting.within_of(line) else cell
 
 
-def end_of(cell: Cell, line: Line) -> str:
+def end_of(cell: Cell) -> str:
     """How a cell ends what is gone through, if it does."""
-    if cell.state == "left":
-        return LEFT
-    if cell.state == "stops" and isinstance(line, Stop):
-        return line.how
-    return "passed_by" if cell.state == "passed_by" else ""
+    match cell.would:
+        case Leave():
+            return LEFT
+        case End(how=how):
+            return how
+        case PassBy():
+            return "passed_by"
+    return ""
 
 
 def rehearse(workflow: Workflow, item: Mapping[str, object], around: Surroundings) -> list[Cell]:
@@ -142,7 +148,7 @@ def rehearse_whole(workflow: Workflow, item: Mapping[str, object], around: Surro
     """What every line would do with a sample."""
     walk = _Rehearsal(workflow, around)
     carried, end = walk.through("", carried_from_item(workflow.when, around, item), ())
-    cells = [walk.cells.get(line.id) or Cell(line.id, "not_reached") for line in workflow.lines]
+    cells = [walk.cells.get(line.id) or Cell(line.id, NotReached()) for line in workflow.lines]
     return Rehearsed(cells, end or "done", walk.values, carried)
 
 

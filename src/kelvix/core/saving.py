@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from kelvix.core import file_name
-from kelvix.core.cells import Cell, Finding, Saving
+from kelvix.core.cells import Cell, Finding
 from kelvix.core.feel import Env
 from kelvix.core.fields import TYPES
 from kelvix.core.filling import Carried, compute, is_filled, references
+from kelvix.core.outcome import UNREADY, GoOn, Problem, Saving, StoreFile
 from kelvix.core.schema import CarriedField
 from kelvix.core.values import File, Unfit, Value, as_text, shorten
 from kelvix.core.workflow import SaveFile
@@ -45,17 +46,18 @@ def saving(line: SaveFile, carried: Carried, env: Env) -> Saving | None:
 def step(line: SaveFile, carried: Carried, env: Env) -> tuple[Cell, Carried]:
     below = carried.plus(line.id, FIELDS, {})
     if line.connection is None or (line.container is None and not is_filled(line.folder)):
-        return Cell(line.id, "unready", "choose the folder that it is saved into"), below
+        return Cell(line.id, UNREADY, "choose the folder that it is saved into"), below
     if not is_filled(line.file):
-        return Cell(line.id, "unready", "choose the file that is saved"), below
+        return Cell(line.id, UNREADY, "choose the file that is saved"), below
     try:
         made = saving(line, carried, env)
     except Unfit as unfit:
-        return Cell(line.id, "put_right", shorten(str(unfit), 120)), below
+        return Cell(line.id, Problem(), shorten(str(unfit), 120)), below
     if made is None:
-        return Cell(line.id, "found_none", "no file to save"), below
+        return Cell(line.id, GoOn("found_none"), "no file to save"), below
     note = f"{shorten(made.name, 60)} → {shorten(made.folder, 40)}"
-    return Cell(line.id, "fits", note, saving=made), carry_on(line, {"name": made.name, "folder": made.folder}, carried)
+    cell = Cell(line.id, StoreFile(made), note)
+    return cell, carry_on(line, {"name": made.name, "folder": made.folder}, carried)
 
 
 def carry_on(line: SaveFile, saved: Mapping[str, str | None], carried: Carried) -> Carried:

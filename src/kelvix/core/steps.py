@@ -22,11 +22,12 @@ from kelvix.core import (
     web_request,
     writing,
 )
-from kelvix.core.cells import Answer, Cell, CellState, PartResult
+from kelvix.core.cells import Answer, Cell, PartResult
 from kelvix.core.feel import Env
 from kelvix.core.fields import from_wire
 from kelvix.core.filling import Carried, ListRow, Remedy
 from kelvix.core.finding import Question
+from kelvix.core.outcome import UNREADY, GoOn, Intent, PassBy, Problem, ReadFirst, Rest
 from kelvix.core.schema import CarriedField, CarriedList, Database, Field
 from kelvix.core.sources import CanRun
 from kelvix.core.values import FieldId, Unfit, Value, as_text, shorten
@@ -137,14 +138,14 @@ def step(line: Line, carried: Carried, around: Surroundings) -> tuple[Cell, Carr
     """What one line does with what it is given, and what the lines below it can use."""
     match line:
         case When():
-            return Cell(line.id, "in", _told(line, carried, around.words)), carried
+            return Cell(line.id, GoOn("in"), _told(line, carried, around.words)), carried
         case OnlyIf():
             rows = conditions.row_results(line.conditions, carried, around.env)
             try:
                 on = conditions.goes_on(line, carried, around.env)
             except Unfit as unfit:
-                return Cell(line.id, "put_right", str(unfit), rows=rows), carried
-            return Cell(line.id, "goes_on" if on else "passed_by", rows=rows), carried
+                return Cell(line.id, Problem(), str(unfit), rows=rows), carried
+            return Cell(line.id, GoOn() if on else PassBy(), rows=rows), carried
         case Shape():
             return _step_shape(line, carried, around.env)
         case Find():
@@ -201,31 +202,31 @@ def _step_shape(line: Shape, carried: Carried, env: Env) -> tuple[Cell, Carried]
     filled = sum(r.state in ("fits", "look") for r in results)
     note = shorten(wrong[0].sentence, 120) if wrong else count_of(filled, "value", "values")
     looks = sum(r.state == "look" for r in results)
-    return Cell(line.id, "put_right" if wrong else "fits", note, doubts=looks, parts=tuple(results)), carried
+    return Cell(line.id, Problem() if wrong else GoOn("fits"), note, doubts=looks, parts=tuple(results)), carried
 
 
 def _step_find(line: Find, carried: Carried, around: Surroundings) -> tuple[Cell, Carried]:
     database = around.databases.get(line.database) if line.database is not None else None
     if database is None:
         said = "choose the database to look in" if line.database is None else "the database it looked in is gone"
-        return Cell(line.id, "unready" if line.database is None else "put_right", said), carried
+        return Cell(line.id, UNREADY if line.database is None else Problem(), said), carried
     if not line.sought:
-        return Cell(line.id, "unready", "say what is looked for"), carry_found(line, database, None, carried, around)
+        return Cell(line.id, UNREADY, "say what is looked for"), carry_found(line, database, None, carried, around)
     question, parts = finding.question(line, database, carried, around.env)
     answer = around.find(question) if question else Answer(0, None, {}, around.env.now)
     below = carry_found(line, database, answer, carried, around)
     wrong = [p for p in parts if p.state == "put_right"]
     if wrong:
-        return Cell(line.id, "put_right", shorten(wrong[0].sentence, 120), parts=parts), below
+        return Cell(line.id, Problem(), shorten(wrong[0].sentence, 120), parts=parts), below
     if answer is None:
-        return Cell(line.id, "waiting", "being read", parts=parts), below
-    state: CellState = "found" if answer.count else "passed_by" if line.none == "stop" else "found_none"
+        return Cell(line.id, ReadFirst(), "being read", parts=parts), below
+    would: Intent = GoOn("found") if answer.count else PassBy() if line.none == "stop" else GoOn("found_none")
     said = finding.said(line, database, answer, around.env)
     if line.several == "all" and answer.count > finding.MOST_ALL:
-        state, said = "put_right", f"more than {finding.MOST_ALL} found, the most that a line takes: narrow what is looked for"
+        would, said = Problem(), f"more than {finding.MOST_ALL} found, the most that a line takes: narrow what is looked for"
     if answer.count > 1 and line.several == "stop":
-        state, said = "put_right", f"{answer.count} found, and this line takes only one: narrow what is looked for"
-    return Cell(line.id, state, said, parts=parts, answer=answer if question else None), below
+        would, said = Problem(), f"{answer.count} found, and this line takes only one: narrow what is looked for"
+    return Cell(line.id, would, said, parts=parts, answer=answer if question else None), below
 
 
 def _step_wait(line: Wait, carried: Carried, env: Env) -> Cell:
@@ -233,10 +234,10 @@ def _step_wait(line: Wait, carried: Carried, env: Env) -> Cell:
     try:
         due = waiting.until(line, env.now, carried, env)
     except Unfit as unfit:
-        return Cell(line.id, "put_right", str(unfit))
+        return Cell(line.id, Problem(), str(unfit))
     if due <= env.now:
-        return Cell(line.id, "goes_on", "no need to wait")
-    return Cell(line.id, "waits", f"until: {as_text(due, env.zone)}")
+        return Cell(line.id, GoOn(), "no need to wait")
+    return Cell(line.id, Rest(due), f"until: {as_text(due, env.zone)}")
 
 
 def carry_found(line: Find, database: Database, answer: Answer | None, carried: Carried, around: Surroundings) -> Carried:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from kelvix.core.cells import Cell, Finding
 from kelvix.core.feel import Env
 from kelvix.core.filling import Carried, compute, is_filled, references
+from kelvix.core.outcome import End
 from kelvix.core.values import Unfit, as_text, shorten
 from kelvix.core.workflow import Stop
 
@@ -18,7 +19,7 @@ def step(line: Stop, carried: Carried, env: Env) -> Cell:
     except Unfit as unfit:
         said = str(unfit)
     reason = shorten(said, 200)
-    return Cell(line.id, "stops", f"{ENDS[line.how]}: {reason}" if reason else ENDS[line.how], said=reason)
+    return Cell(line.id, End(line.how, reason), f"{ENDS[line.how]}: {reason}" if reason else ENDS[line.how])
 
 
 def check(line: Stop, carried: Carried) -> list[Finding]:

@@ -13,10 +13,11 @@ from typing import Any
 from urllib.parse import quote, urlencode, urlsplit
 
 from kelvix.core import sources
-from kelvix.core.cells import Cell, Finding, PartResult, WebCall
+from kelvix.core.cells import Cell, Finding, PartResult
 from kelvix.core.feel import Env
 from kelvix.core.fields.link import split_address
 from kelvix.core.filling import Carried, compute, is_filled, references
+from kelvix.core.outcome import UNREADY, Problem, SendRequest, WebCall
 from kelvix.core.schema import CarriedField
 from kelvix.core.values import Unfit, Value, as_text, shorten, to_wire
 from kelvix.core.workflow import Filling, Given, Header, WebRequest
@@ -144,7 +145,7 @@ def step(line: WebRequest, carried: Carried, env: Env) -> tuple[Cell, Carried]:
     """What would be sent with a sample."""
     below = carry_on(line, Answered(None, "", {}), carried)
     if not is_filled(line.address):
-        return Cell(line.id, "unready", "say which address it is sent to"), below
+        return Cell(line.id, UNREADY, "say which address it is sent to"), below
     parts: list[PartResult] = []
     values: dict[str, Value] = {}
     for one in line.body:
@@ -161,9 +162,9 @@ def step(line: WebRequest, carried: Carried, env: Env) -> tuple[Cell, Carried]:
         except Unfit as unfit:
             wrong.append(str(unfit))
     if made is None:
-        return Cell(line.id, "put_right", shorten(wrong[0], 120), parts=tuple(parts)), below
+        return Cell(line.id, Problem(), shorten(wrong[0], 120), parts=tuple(parts)), below
     note = f"{made.method} to {urlsplit(made.address).netloc}"
-    return Cell(line.id, "fits", shorten(note, 120), parts=tuple(parts), call=made), below
+    return Cell(line.id, SendRequest(made), shorten(note, 120), parts=tuple(parts)), below
 
 
 def answered(line: WebRequest, status: int, text: str, env: Env) -> Answered:

@@ -6,11 +6,12 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
-from kelvix.core.cells import Answer, Cell, CellState, Finding
+from kelvix.core.cells import Answer, Cell, Finding
 from kelvix.core.feel import Env
 from kelvix.core.fields import TYPES
 from kelvix.core.filling import Carried, FieldResult, Held, fill_record, is_filled, never_fits, references
 from kelvix.core.finding import Compared, Question
+from kelvix.core.outcome import UNREADY, AskPerson, ChangeRecord, GoOn, Problem, ReadFirst
 from kelvix.core.schema import CarriedField, Database
 from kelvix.core.values import FieldId, Value, as_text, shorten
 from kelvix.core.workflow import Add, AddOrUpdate, Delete, Fills, Update, Writes, filling_of
@@ -71,7 +72,7 @@ def step(line: Writes, carried: Carried, to: Target) -> tuple[Cell, Carried]:
         of_record = isinstance(line, Update | Delete)
         chosen = bool(line.of) if isinstance(line, Update | Delete) else line.database is not None
         gone = "the line whose record it changes is gone" if of_record else "the database it wrote to is gone"
-        return Cell(line.id, "put_right" if chosen else "unready", gone if chosen else _missing(line, of_record)), carried
+        return Cell(line.id, Problem() if chosen else UNREADY, gone if chosen else _missing(line, of_record)), carried
     match line:
         case Add():
             return _step_add(line, database, carried, to)
@@ -90,8 +91,8 @@ def _count(number: int, one: str, many: str) -> str:
 def _cell(line: Writes, note: str, results: list[FieldResult], answer: Answer | None = None) -> Cell:
     wrong = [r for r in results if r.state == "put_right"]
     doubts = sum(r.state == "look" for r in results)
-    state: CellState = "put_right" if wrong else "fits"
-    return Cell(line.id, state, shorten(wrong[0].sentence, 120) if wrong else note, tuple(results), doubts, answer=answer)
+    would = Problem() if wrong else ChangeRecord(written(tuple(results)))
+    return Cell(line.id, would, shorten(wrong[0].sentence, 120) if wrong else note, tuple(results), doubts, answer=answer)
 
 
 def below(line: Writes, held: Held, database: Database, carried: Carried, to: Target, is_new: bool = False) -> Carried:
@@ -126,7 +127,7 @@ def _changes(results: list[FieldResult], held: Held, database: Database, env: En
 def _step_update(line: Update, database: Database, carried: Carried, to: Target) -> tuple[Cell, Carried]:
     held = carried.records[line.of]
     if not held.there:
-        return Cell(line.id, "found_none", "no record to update"), below(line, held, database, carried, to)
+        return Cell(line.id, GoOn("found_none"), "no record to update"), below(line, held, database, carried, to)
     results = fill_record(line, database, carried, to.env, held)
     after = Held(database.id, True, held.record, {**held.values, **written(tuple(results))})
     return _cell(line, _changes(results, held, database, to.env), results), below(line, after, database, carried, to)
@@ -136,8 +137,8 @@ def _step_delete(line: Delete, database: Database, carried: Carried, to: Target)
     held = carried.records[line.of]
     gone = carried.plus(line.of, (), {}, Held(database.id))  # so that lines below do not change it any more
     if not held.there:
-        return Cell(line.id, "found_none", "no record to delete"), gone
-    return Cell(line.id, "fits", f"to the trash: {shorten(title_of(held.values, database, to.env), 60)}"), gone
+        return Cell(line.id, GoOn("found_none"), "no record to delete"), gone
+    return Cell(line.id, ChangeRecord({}), f"to the trash: {shorten(title_of(held.values, database, to.env), 60)}"), gone
 
 
 def match(line: AddOrUpdate, results: tuple[FieldResult, ...], database: Database) -> Question | str:
@@ -162,10 +163,10 @@ def _step_add_or_update(line: AddOrUpdate, database: Database, carried: Carried,
     if any(r.state == "put_right" and r.field in line.by for r in new):
         return _cell(line, "", new), nothing
     if isinstance(asked, str):
-        return Cell(line.id, "put_right" if line.by else "unready", asked, tuple(new)), nothing
+        return Cell(line.id, Problem() if line.by else UNREADY, asked, tuple(new)), nothing
     answer = to.find(asked)
     if answer is None:
-        return Cell(line.id, "waiting", "being read", tuple(new)), nothing
+        return Cell(line.id, ReadFirst(), "being read", tuple(new)), nothing
     if answer.record is None:
         held = Held(database.id, True, None, written(tuple(new)))
         fit = sum(r.state in ("fits", "look") for r in new)
@@ -174,13 +175,15 @@ def _step_add_or_update(line: AddOrUpdate, database: Database, carried: Carried,
         )
     if answer.count > 1 and line.several == "stop":
         said = f"{answer.count} records match, and this line updates only one: compare another field too"
-        return Cell(line.id, "put_right", said, tuple(new), answer=answer), nothing
+        return Cell(line.id, Problem(), said, tuple(new), answer=answer), nothing
     if answer.count > 1 and line.several == "ask":
         if any(r.state == "put_right" for r in new):
             return _cell(line, "", new, answer), nothing
         which = Held(database.id, True, None, written(tuple(new)))  # nobody knows which yet
         said = f"asks: {answer.count} records match; which is it?"
-        return Cell(line.id, "asks", said, tuple(new), answer=answer), below(line, which, database, carried, to)
+        return Cell(line.id, AskPerson(which.values), said, tuple(new), answer=answer), below(
+            line, which, database, carried, to
+        )
     there = Held(database.id, True, answer.record, answer.values)
     results = fill_record(line, database, carried, to.env, there)
     note = _changes(results, there, database, to.env)

@@ -11,11 +11,10 @@ from typing import Any
 from kelvix.connectors import guarded_http
 from kelvix.connectors.contract import Passing, Standing
 from kelvix.core import web_request
-from kelvix.core.cells import WebCall
 from kelvix.core.feel import Env
 from kelvix.core.fields import from_wire
 from kelvix.core.filling import Carried
-from kelvix.core.outcome import Requested
+from kelvix.core.outcome import Requested, WebCall
 from kelvix.core.values import shorten, to_wire
 from kelvix.core.web_request import Answered
 from kelvix.core.workflow import WebRequest

@@ -11,20 +11,32 @@ from typing import Any
 
 from kelvix.collections.write import Actor
 from kelvix.connectors.contract import Standing
-from kelvix.core import asking, branching, outcome, repeating, waiting, writing
+from kelvix.core import asking, branching, outcome, repeating, writing
 from kelvix.core.cells import Cell
 from kelvix.core.filling import Carried, ListRow, describe
 from kelvix.core.outcome import (
     AnsweredBy,
     Asked,
+    AskPerson,
+    ChangeRecord,
     Decided,
+    End,
     FileSaved,
     FoundRecords,
+    GoOn,
+    Intent,
     MailsSent,
+    NotTaken,
     Outcome,
+    Problem,
     Requested,
+    Rest,
     Rested,
     Rounds,
+    SendMails,
+    SendRequest,
+    StartWorkflow,
+    StoreFile,
     Wrote,
 )
 from kelvix.core.rehearsal import end_of, settled
@@ -32,7 +44,6 @@ from kelvix.core.steps import carried_from_item, carry_found, step
 from kelvix.core.values import Unfit
 from kelvix.core.walking import LEFT, Place, Ways
 from kelvix.core.workflow import (
-    Acts,
     Add,
     AddOrUpdate,
     Ask,
@@ -44,8 +55,7 @@ from kelvix.core.workflow import (
     RunAnother,
     SaveFile,
     SendMail,
-    Stop,
-    Wait,
+    Update,
     WebRequest,
     Writes,
     filling_of,
@@ -60,6 +70,7 @@ from kelvix.store.records import Origin
 from kelvix.store.runs import RunLine
 from kelvix.store.secrets import digest
 
+LASTING = (AskPerson, ChangeRecord, Rest, SendMails, SendRequest, StartWorkflow, StoreFile)  # what is done once
 MOST_STEPS = 5_000  # lines that one run carries out, those in rounds counted each time
 MOST_SECONDS = 900.0  # for which a run is carried, its rests not counted
 
@@ -89,32 +100,49 @@ class Carrying(Outside):
             return self._again(line, recorded, carried, place)
         cell, below = step(line, carried, self.around)
         cell = settled(cell, line)
-        if isinstance(line, Wait) and cell.state == "waits" and self.claim.kind != "try":
-            return self._rest(line, carried, place), RESTS
-        if cell.state == "asks" and self.claim.only_line in (None, line.id):
-            return self._ask(line, cell, carried, place), RESTS
-        if cell.state in ("put_right", "unready"):
+        if isinstance(cell.would, Problem):
             return self._stop(line, cell, carried, place), STUCK
-        if isinstance(line, Writes) and self._is_due(line, cell, carried):
-            return self._write(line, cell, carried, place), ""
-        if isinstance(line, SendMail) and cell.state == "fits" and self.claim.only_line in (None, line.id):
-            return self._send(line, cell, carried, place), ""
-        if isinstance(line, WebRequest) and cell.state == "fits" and self.claim.only_line in (None, line.id):
-            assert cell.call
-            return self._request(line, calling.Sending(cell.call, 1), carried, place)
-        if isinstance(line, SaveFile) and cell.state == "fits" and self.claim.only_line in (None, line.id):
-            return self._save(line, cell, carried, place), ""
-        if isinstance(line, RunAnother) and cell.state == "fits" and self.claim.only_line in (None, line.id):
-            return self._run_another(line, carried, place), ""
-        left_out = cell.state in ("waits", "asks") or (isinstance(line, Acts) and cell.state == "fits")
+        if self._is_due(line, cell.would, carried):
+            return self._execute(line, cell, carried, place)
+        left_out = isinstance(cell.would, LASTING)
         given = recording.given(line, carried, self.around.env.zone)
-        self._record(line, place, recording.made(line, cell, "skipped" if left_out else cell.state, self.around), given)
-        return below, self._end_of(line, cell)
+        self._record(line, place, recording.made(line, cell, "skipped" if left_out else cell.would.code, self.around), given)
+        return below, self._end_of(cell)
 
-    def _end_of(self, line: Line, cell: Cell) -> str:
-        if isinstance(line, Stop):
-            self._said = cell.said
-        return end_of(cell, line)
+    def _is_due(self, line: Line, would: Intent, carried: Carried) -> bool:
+        """Whether a line is to be carried out. In a try of another line it is left out, and so is what hangs on what was left
+        out; a try never rests."""
+        if isinstance(would, Rest):
+            return self.claim.kind != "try"
+        if self.claim.only_line not in (None, line.id):
+            return False
+        return isinstance(would, LASTING) and not (
+            isinstance(line, Update | Delete) and carried.records[line.of].record is None
+        )
+
+    def _execute(self, line: Line, cell: Cell, carried: Carried, place: Place) -> tuple[Carried, str]:
+        """Carry out what a line would do. Raises Fenced, Passing, Standing."""
+        match cell.would, line:
+            case Rest() as would, _:
+                return self._rest(line, would, carried, place), RESTS
+            case AskPerson(), _:
+                return self._ask(line, cell, carried, place), RESTS
+            case ChangeRecord(), Add() | AddOrUpdate() | Update() | Delete():
+                return self._write(line, cell, carried, place), ""
+            case SendMails() as would, SendMail():
+                return self._send(line, would, carried, place), ""
+            case SendRequest(call=call), WebRequest():
+                return self._request(line, calling.Sending(call, 1), carried, place)
+            case StoreFile() as would, SaveFile():
+                return self._save(line, would, carried, place), ""
+            case StartWorkflow(), RunAnother():
+                return self._run_another(line, carried, place), ""
+        raise TypeError(f"{type(line).__name__} cannot carry out {type(cell.would).__name__}")
+
+    def _end_of(self, cell: Cell) -> str:
+        if isinstance(cell.would, End):
+            self._said = cell.would.why
+        return end_of(cell)
 
     def _again(self, line: Line, recorded: RunLine, carried: Carried, place: Place) -> tuple[Carried, str]:
         """A line as the run recorded it."""
@@ -125,7 +153,7 @@ class Carrying(Outside):
                 raise Standing("the database that this run looked in was deleted", "run")
             found = done if isinstance(done, FoundRecords) else FoundRecords(done.code)
             below = carry_found(line, database, recording.answer_of(found, database, self.around), carried, self.around)
-            return below, done.code if done.code in ("passed_by", LEFT) else ""
+            return below, done.end
         if isinstance(done, Asked):
             return self._answered(line, done, carried, place)
         cell, below = step(line, carried, self.around)
@@ -147,15 +175,12 @@ class Carrying(Outside):
             case Rested(code="waits"):  # its time has come, else nobody had taken the run up
                 self._record(line, place, replace(done, code="waited"))
                 return below, ""
-        if done.code in ("passed_by", LEFT):
-            return below, done.code
-        return below, self._end_of(line, cell)
+        return below, done.end or self._end_of(cell)
 
-    def _rest(self, line: Wait, carried: Carried, place: Place) -> Carried:
+    def _rest(self, line: Line, would: Rest, carried: Carried, place: Place) -> Carried:
         """Record how far the run came, and let it rest until the time; any worker takes it up then."""
-        env = self.around.env
-        due = waiting.until(line, env.now, carried, env)
-        self._record(line, place, Rested("waits", env.now.isoformat(), due.isoformat()))
+        due = would.until
+        self._record(line, place, Rested("waits", self.around.env.now.isoformat(), due.isoformat()))
 
         def work(t: Transaction) -> None:
             self.progress.hold(t, self.claim, None)
@@ -194,7 +219,6 @@ class Carrying(Outside):
         cell, _ = step(line, carried, self.around)  # as it was when it asked
         self._rests += 1
         if isinstance(line, AddOrUpdate):
-            cell = replace(cell, state="fits")
             return self._write(line, cell, carried, place, {"since": since.since, **asked.answer}), ""
         assert isinstance(line, Ask)
         answered = outcome.read("answered", {"since": since.since, "by": asked.answered_by, **asked.answer})
@@ -218,12 +242,12 @@ class Carrying(Outside):
             assert isinstance(done, Decided)
             return done.taken, branching.below(line, done.way, carried), ""
         choice = branching.choose(line, ways, carried, self.around.env)
-        head, *cells = choice.cells
+        head = choice.cells[0]
         if choice.taken is None:
             return None, self._stop(line, head, carried, place), STUCK
-        self._record(line, place, recording.decided(head.state, choice))
-        for way, cell in zip(ways, cells, strict=True):
-            code = "not_taken" if cell.state == "put_right" else cell.state  # below the one that was taken
+        self._record(line, place, recording.decided(head.would.code, choice))
+        for way in ways:
+            code = GoOn("taken").code if way.id == choice.taken else NotTaken.code
             self._record(way, place, Outcome(code), recording.given(way, carried, self.around.env.zone))
         return choice.taken, branching.below(line, choice.name, carried), ""
 
@@ -255,12 +279,6 @@ class Carrying(Outside):
         self.progress.lines = [row for row in self.progress.lines if row[:2] != key]
         self._record(line, place, Rounds(outcome, done, of))
 
-    def _is_due(self, line: Writes, cell: Cell, carried: Carried) -> bool:
-        """Whether a line is to write: in a try of another line it is left out, and so is what hangs on what was left out."""
-        if cell.state != "fits" or self.claim.only_line not in (None, line.id):
-            return False
-        return isinstance(line, Add | AddOrUpdate) or carried.records[line.of].record is not None
-
     def _write(self, line: Writes, cell: Cell, carried: Carried, place: Place, answer: dict[str, Any] | None = None) -> Carried:
         """Carry an effect out: what lines below can use. Where this is the last line, the run ends with the same commit.
         `answer`: what a person said about which record is meant."""
@@ -275,7 +293,7 @@ class Carrying(Outside):
                 item=progress.item["title"][:300],
                 filled=None
                 if isinstance(line, Delete)
-                else {f: describe(filling_of(line, f), carried) for f in writing.written(cell.results)},
+                else {f: describe(filling_of(line, f), carried) for f in cell.writes},
             )
         )
         last = line is self.workflow.lines[-1] and not line.within
@@ -298,7 +316,7 @@ class Carrying(Outside):
         effect = self.space.transact(work)
         self._finished = last
         progress.written()
-        self.topics |= database.shown_by(writing.written(cell.results))
+        self.topics |= database.shown_by(cell.writes)
         return effects.carry_on(line, effect, database, carried, around)
 
     def _run_another(self, line: RunAnother, carried: Carried, place: Place) -> Carried:

@@ -57,7 +57,7 @@ def carry_out(
         case Add() if by:
             return _add_unless_there(t, workspace_id, database, line, by, cell, actor)
         case Add():
-            return _add(t, workspace_id, database, writing.written(cell.results), actor)
+            return _add(t, workspace_id, database, cell.writes, actor)
         case Update():
             record = records.get(t, database, carried.records[line.of].record or 0, lock=True)
             if record is None:
@@ -85,7 +85,7 @@ def add_later(
 ) -> Effect:
     """For a line below which nothing needs to know the record that it adds: what it will have done. `then` is told when it
     did, within the transaction."""
-    values = writing.written(cell.results)
+    values = cell.writes
 
     def effect(record_id: int | None) -> Effect:
         return Effect("added", Held(database.id, True, record_id, values), is_new=True)
@@ -104,7 +104,7 @@ def _add_unless_there(
     found = finding.find(t, database, asked).record if asked else None
     record = records.get(t, database, found) if found is not None else None
     if record is None:
-        return _add(t, workspace_id, database, writing.written(cell.results), actor)
+        return _add(t, workspace_id, database, cell.writes, actor)
     return Effect("there", Held(database.id, True, record.id, record.values), 0)
 
 
@@ -135,7 +135,7 @@ def _add_or_update(
     if min(len(found), 2) != min(answer.count, 2):
         raise Passing(f"records of {database.name} that match came or went just now", AT_ONCE)
     if not found:
-        return _add(t, workspace_id, database, writing.written(cell.results), actor)
+        return _add(t, workspace_id, database, cell.writes, actor)
     done = []
     for record_id in found:
         record = records.get(t, database, record_id, lock=True)
@@ -152,7 +152,7 @@ def _as_answered(
 ) -> Effect:
     """A person said which records are meant; none of them is a new one."""
     if not answer["records"]:
-        return _add(t, workspace_id, database, writing.written(cell.results), actor)
+        return _add(t, workspace_id, database, cell.writes, actor)
     there = [r for id in answer["records"] if (r := records.get(t, database, id, lock=True))]
     if not there:
         raise Standing(f"the record of {database.name} that was chosen was deleted since", "record")

@@ -11,7 +11,7 @@ from kelvix.connectors.guarded_http import Unanswered
 from kelvix.core import web_request
 from kelvix.core.cells import Cell
 from kelvix.core.filling import Carried
-from kelvix.core.outcome import Requested
+from kelvix.core.outcome import Problem, Requested, SendMails, StoreFile
 from kelvix.core.walking import Place
 from kelvix.core.workflow import SaveFile, SendMail, WebRequest
 from kelvix.engine import calling, saving, sending
@@ -22,25 +22,24 @@ from kelvix.store.database_server import Transaction
 
 
 class Outside(Standpoint, ABC):
-    def _send(self, line: SendMail, cell: Cell, carried: Carried, place: Place) -> Carried:
+    def _send(self, line: SendMail, would: SendMails, carried: Carried, place: Place) -> Carried:
         """Send mails. Each has an idempotency key made of run, line and place, so that it goes out once however often it is
         begun; what was computed so far is kept first, under the token."""
         self.before_effect(self.claim)
         self._keep()
         with self._outside():
-            made = sending.send(self.engine, self.space, line, cell.mails, self._key(line, place))
+            made = sending.send(self.engine, self.space, line, would.mails, self._key(line, place))
         self._record(line, place, made)
         self._keep()
         return sending.as_recorded(line, made, carried)
 
-    def _save(self, line: SaveFile, cell: Cell, carried: Carried, place: Place) -> Carried:
+    def _save(self, line: SaveFile, would: StoreFile, carried: Carried, place: Place) -> Carried:
         """Save a file. The app knows a repeat by its idempotency key."""
-        assert cell.saving
         self.before_effect(self.claim)
         self._keep()
         prefer, key = self.workflow.when.connection, self._key(line, place)
         with self._outside():
-            made = saving.save(self.engine, self.space, line, cell.saving, prefer, key)
+            made = saving.save(self.engine, self.space, line, would.saving, prefer, key)
         self._record(line, place, made)
         self._keep()
         return saving.as_recorded(line, made, carried)
@@ -83,7 +82,7 @@ class Outside(Standpoint, ABC):
                     self._record(line, place, made)
                     return calling.as_recorded(line, made, carried), ""
                 case "stop":
-                    cell = Cell(line.id, "put_right", f"{asked.answered_by} stopped the run here: its web request was in doubt")
+                    cell = Cell(line.id, Problem(), f"{asked.answered_by} stopped the run here: its web request was in doubt")
                     return self._stop(line, cell, carried, place), STUCK
         elif recorded.code == "sending" and not web_request.repeatable(line):
             return self._doubt(line, sent, "what was sending it ended before the answer came", carried, place), RESTS

@@ -53,7 +53,7 @@ def which(line: AddOrUpdate, cell: Cell, database: Database, space: Space, aroun
         rest = [shorten(as_text(f.named(record.values.get(f.id)), zone), 60) for f in fields]
         return "; ".join(text for text in rest if text)
 
-    written = writing.written(cell.results)
+    written = cell.writes
     return {
         "question": f"{len(ids)} records of {database.name} match. Which one is meant?",
         "database": database.id,

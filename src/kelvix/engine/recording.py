@@ -10,12 +10,12 @@ from kelvix.core.cells import Answer, Cell
 from kelvix.core.conditions import references
 from kelvix.core.filling import Carried, FieldResult, describe
 from kelvix.core.filling import references as used_by
-from kelvix.core.outcome import Decided, FoundRecords, Outcome, Shaped, Stopped
+from kelvix.core.outcome import Decided, End, FoundRecords, Outcome, Shaped, Stopped
 from kelvix.core.schema import Database
 from kelvix.core.steps import Surroundings
 from kelvix.core.values import as_text, shorten, to_wire
 from kelvix.core.walking import Place
-from kelvix.core.workflow import Delete, Find, Line, Narrows, Shape, Stop, Writes, filling_of, fillings_of
+from kelvix.core.workflow import Delete, Find, Line, Narrows, Shape, Writes, filling_of, fillings_of
 from kelvix.engine import effects
 
 
@@ -40,8 +40,8 @@ def made(line: Line, cell: Cell, code: str, around: Surroundings) -> Outcome:
     if isinstance(line, Shape):
         values = {r.key: to_wire(r.value) for r in cell.parts}
         return Shaped(code, {v.name: values.get(v.key) for v in line.values})
-    if isinstance(line, Stop):
-        return Stopped(code, cell.note, cell.said)
+    if isinstance(cell.would, End):
+        return Stopped(code, cell.note, cell.would.why)
     return Outcome(code)
 
 

@@ -7,9 +7,8 @@ from collections.abc import Iterator
 
 from kelvix.connectors.contract import App, Standing
 from kelvix.core import saving
-from kelvix.core.cells import Saving
 from kelvix.core.filling import Carried
-from kelvix.core.outcome import FileSaved
+from kelvix.core.outcome import FileSaved, Saving
 from kelvix.core.values import File, fold
 from kelvix.core.workflow import SaveFile
 from kelvix.engine.engine import Engine

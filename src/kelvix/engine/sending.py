@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from kelvix.connectors.contract import Outgoing, Standing
 from kelvix.core import mailing
-from kelvix.core.cells import Mail
 from kelvix.core.filling import Carried
-from kelvix.core.outcome import MailsSent, SentMail
+from kelvix.core.outcome import Mail, MailsSent, SentMail
 from kelvix.core.workflow import SendMail
 from kelvix.engine.engine import Engine
 from kelvix.formats import mail_text

@@ -12,7 +12,7 @@ from typing import Any
 
 from kelvix.core.cells import Cell
 from kelvix.core.filling import Carried
-from kelvix.core.outcome import Failed, Outcome
+from kelvix.core.outcome import Failed, Outcome, Problem
 from kelvix.core.steps import Surroundings
 from kelvix.core.values import FieldId
 from kelvix.core.walking import Place, Walk
@@ -138,7 +138,7 @@ class Standpoint(Walk, ABC):
         return carried
 
     def _fail(self, line: Line, sentence: str, carried: Carried, place: Place) -> str:
-        self._stop(line, Cell(line.id, "put_right", sentence), carried, place)
+        self._stop(line, Cell(line.id, Problem(), sentence), carried, place)
         return STUCK
 
     def _end(self, state: str) -> None:

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from datetime import datetime
 
-from kelvix.core.backcast import Outcome
+from kelvix.core.backcast import Ending
 from kelvix.core.workflow import Workflow
 from kelvix.store.database_server import Row, Transaction
 from kelvix.store.workflows import dump, parse
@@ -25,7 +25,7 @@ class Kept:
     state: str
     document: Workflow
     seen: int
-    outcomes: list[Outcome]
+    outcomes: list[Ending]
     oldest: datetime | None
     newest: datetime | None
     reach: str
@@ -34,7 +34,7 @@ class Kept:
 
 
 def _kept(row: Row) -> Kept:
-    outcomes = [Outcome(**o | {"examples": [tuple(e) for e in o["examples"]]}) for o in json.loads(row["found"])]
+    outcomes = [Ending(**o | {"examples": [tuple(e) for e in o["examples"]]}) for o in json.loads(row["found"])]
     return Kept(
         row["id"],
         row["workflow_id"],
@@ -96,7 +96,7 @@ def progress(
     workspace_id: int,
     backcast_id: int,
     seen: int,
-    outcomes: list[Outcome],
+    outcomes: list[Ending],
     span: tuple[datetime | None, datetime | None],
     state: str = "running",
     problem: str | None = None,
