@@ -16,9 +16,9 @@ from kelvix.core.feel import FUNCTIONS, Env, Scope, read, write
 from kelvix.core.feel import tree as t
 from kelvix.core.fields import TYPES, from_wire
 from kelvix.core.filling import Carried
-from kelvix.core.operators import OPERATOR_WORDS
+from kelvix.core.operators import OPERATORS
 from kelvix.core.schema import CarriedField
-from kelvix.core.values import Unfit, mentions
+from kelvix.core.values import File, Unfit, mentions
 from kelvix.core.workflow import Condition, Formula, Group, OnlyIf, Reference
 
 LONDON = ZoneInfo("Europe/London")
@@ -120,8 +120,15 @@ def test_a_word_is_found_at_its_head_where_the_script_has_words(text, word, expe
     assert mentions(text, word) is expected
 
 
+def test_a_file_is_compared_by_its_name():
+    known = (CarriedField("file", ("File",), "file"),)
+    carried = Carried({}, {}, {}).plus("w", known, {"file": File("Survey.PDF", 1, "", "mail:1")})
+    for operator, word, expected in (("mentions", "survey", True), ("ends", ".pdf", True), ("is", "survey", False)):
+        assert holds(Condition(Reference("w", "file"), operator, (word,)), carried, HERE) is expected
+
+
 def test_every_type_has_operators_that_have_words():
-    assert {o for t in TYPES.values() for o in t.operators} == set(OPERATOR_WORDS)
+    assert {o for t in TYPES.values() for o in t.operators} == set(OPERATORS)
 
 
 # Rows and formulas

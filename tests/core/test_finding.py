@@ -15,10 +15,11 @@ from kelvix.core.checking import check
 from kelvix.core.documents import check_shape
 from kelvix.core.feel import Env, read, write
 from kelvix.core.fields import TYPES
-from kelvix.core.finding import Compared, Question
+from kelvix.core.finding import Question
 from kelvix.core.known import scope_of
 from kelvix.core.naming import remember_names, without_names
-from kelvix.core.operators import OPERATOR_WORDS
+from kelvix.core.operators import OPERATORS
+from kelvix.core.query import Comparison
 from kelvix.core.rehearsal import carried_to, rehearse
 from kelvix.core.schema import CarriedField, Database, Field
 from kelvix.core.steps import Surroundings
@@ -65,7 +66,7 @@ def cell(line: Find, item=ITEM, about: Surroundings | None = None):
 def test_what_is_found_is_carried_on():
     asked: list[Question] = []
     cells = rehearse(FLOW, ITEM, around(asked=asked))
-    assert asked == [Question(7, "all", (Compared(2, "is", "ada@stbride.example"),), "newest")]
+    assert asked == [Question(7, "all", (Comparison(2, "is", "ada@stbride.example"),), "newest")]
     assert (cells[1].state, cells[1].note, cells[1].answer.at) == ("found", "1 found: St Bride", NOW)
     assert cells[2].results[0].value == "St Bride"
     carried = carried_to(FLOW, "a", ITEM, around())
@@ -104,7 +105,7 @@ def test_what_is_empty_finds_nothing_and_asks_nothing():
     assert (found.state, asked) == ("found_none", []) and "is empty in this item" in found.parts[0].sentence
     either = replace(FIND, mode="any", sought=(BY_ADDRESS, Sought(1, "is", (Part(ref=Reference("w", "subject")),))))
     assert cell(either, {"subject": "Quote"}, around(asked=asked)).state == "found"
-    assert asked[0].compared == (Compared(1, "is", "Quote"),), "what is empty is left out of “any”"
+    assert asked[0].compared == (Comparison(1, "is", "Quote"),), "what is empty is left out of “any”"
 
 
 def test_what_is_still_being_read_is_said():
@@ -115,12 +116,12 @@ def test_what_is_still_being_read_is_said():
 
 
 COMPARED = [
-    (Sought(3, "is", (Part(text="south"),)), Compared(3, "is", "2")),
-    (Sought(4, "has", (Part(text="LEATHER"),)), Compared(4, "has", "2")),
-    (Sought(5, "before", (Part(text="1 Jun 2026"),)), Compared(5, "before", date(2026, 6, 1))),
-    (Sought(5, "empty"), Compared(5, "empty", None)),
-    (Sought(6, "is_not", (Part(text="Unheard of"),)), Compared(6, "is_not", "")),
-    (Sought(1, "begins", (Part(text="St "), Part(text="B"))), Compared(1, "begins", "St B")),
+    (Sought(3, "is", (Part(text="south"),)), Comparison(3, "is", "2")),
+    (Sought(4, "has", (Part(text="LEATHER"),)), Comparison(4, "has", "2")),
+    (Sought(5, "before", (Part(text="1 Jun 2026"),)), Comparison(5, "before", date(2026, 6, 1))),
+    (Sought(5, "empty"), Comparison(5, "empty", None)),
+    (Sought(6, "is_not", (Part(text="Unheard of"),)), Comparison(6, "is_not", "")),
+    (Sought(1, "begins", (Part(text="St "), Part(text="B"))), Comparison(1, "begins", "St B")),
 ]
 
 
@@ -186,7 +187,7 @@ def test_a_line_compares_so_many_fields_and_no_more():
 
 
 def test_every_type_has_its_comparisons():
-    assert all(t.sought and set(t.sought) <= set(OPERATOR_WORDS) for t in TYPES.values())
+    assert all(t.operators and set(t.operators) <= set(OPERATORS) for t in TYPES.values())
     assert as_text(cell(FIND).parts[0].value, ZoneInfo("UTC")) == "ada@stbride.example"
 
 

@@ -12,8 +12,9 @@ from kelvix.core.cells import Answer
 from kelvix.core.checking import check
 from kelvix.core.documents import check_shape
 from kelvix.core.feel import Env
-from kelvix.core.finding import Compared, Question
+from kelvix.core.finding import Question
 from kelvix.core.naming import remember_names
+from kelvix.core.query import Comparison
 from kelvix.core.rehearsal import carried_to, rehearse
 from kelvix.core.schema import CarriedField, Database, Field
 from kelvix.core.steps import Surroundings
@@ -114,13 +115,13 @@ def test_a_record_that_was_just_added_can_be_updated():
 def test_one_record_is_kept_for_each_thing():
     asked: list[Question] = []
     new = last(KEEP, about=around(0, asked))
-    assert asked == [Question(7, "all", (Compared(2, "is", "ada@stbride.example"),), "oldest")]
+    assert asked == [Question(7, "all", (Comparison(2, "is", "ada@stbride.example"),), "oldest")]
     assert (new.state, new.note) == ("fits", "adds a record: 3 fields")
     there = last(KEEP)
     assert there.note == "1 field changes: St Bride" and said(there)[2] == ("fits", "as it is")
     both = replace(KEEP, by=(1, 2))
     last(both, about=around(1, asked))
-    assert asked[-1].compared == (Compared(1, "is", "St Bride"), Compared(2, "is", "ada@stbride.example"))
+    assert asked[-1].compared == (Comparison(1, "is", "St Bride"), Comparison(2, "is", "ada@stbride.example"))
     for count, is_new in ((0, True), (1, False)):
         carried = carried_to(Workflow((WHEN, KEEP, Add("a", 7))), "a", ITEM, around(count))
         assert carried.values[Reference("k", "is_new")] is is_new and carried.records["k"].there

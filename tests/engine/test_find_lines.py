@@ -8,7 +8,8 @@ from types import SimpleNamespace
 import pytest
 
 from kelvix.core.cells import Answer
-from kelvix.core.finding import Compared, Question
+from kelvix.core.finding import Question
+from kelvix.core.query import Comparison
 from kelvix.engine import finding
 from kelvix.engine.finding import BURST, KEPT, MOST_SIZE, PACE, SETTLED, Lookups
 from support import document, until
@@ -38,7 +39,7 @@ def lookups(monkeypatch):
 
 
 def question(text: str = "x") -> Question:
-    return Question(7, "all", (Compared(1, "is", text),), "newest")
+    return Question(7, "all", (Comparison(1, "is", text),), "newest")
 
 
 SPACE, OTHER = SimpleNamespace(id=1), SimpleNamespace(id=2)

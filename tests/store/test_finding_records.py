@@ -8,7 +8,8 @@ from decimal import Decimal
 import pytest
 
 from kelvix.core.fields import TYPES
-from kelvix.core.finding import MOST, Compared, Question, compared
+from kelvix.core.finding import MOST, Question, compared
+from kelvix.core.query import Comparison
 from kelvix.core.schema import TEXT_FIELD
 from kelvix.core.values import Amount, File, Person, Span
 from kelvix.core.workflow import AddOrUpdate, Find, Sought
@@ -60,8 +61,8 @@ def made(orla):
 
 def ask(space, database, compared, mode="all", take="newest"):
     ids = {f.name: f.id for f in database.fields}
-    found = Question(database.id, mode, tuple(Compared(ids[f], o, v) for f, o, v in compared), take)
-    return space.read(lambda t: finding.find(t, database, found))
+    found = Question(database.id, mode, tuple(Comparison(ids[f], o, v) for f, o, v in compared), take)
+    return space.read(lambda t: finding.find(t, database, found, space.zone))
 
 
 CASES = [
@@ -94,7 +95,7 @@ def test_records_are_found_by_every_type(made, field, operator, value, which):
 @pytest.mark.parametrize("type_", TYPES)
 def test_filled_and_empty(made, type_):
     space, database, kept = made
-    if "filled" in TYPES[type_].sought and type_ != "text" and not TYPES[type_].refers:  # see test_references
+    if "filled" in TYPES[type_].operators and type_ != "text" and not TYPES[type_].refers:  # see test_references
         filled, empty = (ask(space, database, [(type_, o, None)], take="oldest") for o in ("filled", "empty"))
         assert filled.record == kept[0] and kept[0] not in (empty.record,) and empty.count + filled.count == 3
 
@@ -141,4 +142,8 @@ def test_a_line_gets_the_indexes_that_it_goes_by(made):
 def test_a_field_that_is_gone_is_not_asked_for(made):
     space, database, _ = made
     with pytest.raises(LookupError):
-        space.read(lambda t: finding.find(t, database, Question(database.id, "all", (Compared(9999, "is", "x"),), "newest")))
+        space.read(
+            lambda t: finding.find(
+                t, database, Question(database.id, "all", (Comparison(9999, "is", "x"),), "newest"), space.zone
+            )
+        )

@@ -9,7 +9,8 @@ import pytest
 
 from kelvix.collections import undo
 from kelvix.collections.write import Actor
-from kelvix.core.finding import Compared, Question
+from kelvix.core.finding import Question
+from kelvix.core.query import Comparison
 from kelvix.core.values import Referred, Unfit, to_wire
 from kelvix.store import changes, databases, ddl, finding, record_writing, records, trash
 from kelvix.store.databases import NewField, Refused
@@ -188,8 +189,8 @@ def test_records_are_found_by_what_they_refer_to(made):
 
     def ask(operator, record=None, database=visits):
         one = Referred("", organs.id, record) if record else None
-        compared = (Compared(database.fields[1].id, operator, one),)
-        return space.read(lambda t: finding.every(t, database, Question(database.id, "all", compared, "oldest")))
+        compared = (Comparison(database.fields[1].id, operator, one),)
+        return space.read(lambda t: finding.every(t, database, Question(database.id, "all", compared, "oldest"), space.zone))
 
     assert (ask("has", oxbow), ask("has", wend), ask("has_none", oxbow)) == ([first], [], [none])
     assert (ask("filled"), ask("empty")) == ([first], [none])

@@ -24,7 +24,7 @@ KnownType = Annotated[str, AfterValidator(_known), Field(description="the code o
 
 
 class FieldTypeOut(BaseModel):
-    """`has_choices`: its values are of those that a field lists. `sought`: how a Find line compares a field of it."""
+    """`has_choices`: its values are of those that a field lists. `operators`: how a field of it is compared."""
 
     code: str
     name: str
@@ -44,7 +44,8 @@ class FieldTypeOut(BaseModel):
     tells_apart: int = Field(description="how well an item is known again by it: 2 very well, 1 as well as by a name, 0 not")
     has_order: bool = Field(description="whether there is a least and a greatest")
     has_sum: bool
-    sought: list[Operator]
+    recognises: bool = Field(description="whether a record is known again by a value of it")
+    operators: list[Operator]
 
 
 @router.get("/field-types")

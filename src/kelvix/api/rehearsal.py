@@ -21,7 +21,7 @@ from kelvix.core.feel import tree as t
 from kelvix.core.feel.builtin import words_for
 from kelvix.core.fields import TYPES
 from kelvix.core.filling import Remedy, compute, describe, is_filled
-from kelvix.core.operators import OPERATOR_WORDS
+from kelvix.core.operators import OPERATORS
 from kelvix.core.outcome import CellState, SendMails, SendRequest, WebCall
 from kelvix.core.steps import Surroundings
 from kelvix.core.suggestions import suggest
@@ -409,7 +409,7 @@ def rehearse(who: Reader, workflow_id: int, body: RehearseIn) -> Response:
             FindingOut(line=f.line, field=f.field, key=f.key, sentence=f.sentence, remedies=_remedies(f.remedies))
             for f in check(body.document, around)
         ],
-        operator_words={str(k): v for k, v in OPERATOR_WORDS.items()},
+        operator_words={str(k): m.words for k, m in OPERATORS.items()},
         formulas=_formulas(body.document, around),
         tests=_tests(body.document, around),
     )

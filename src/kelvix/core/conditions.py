@@ -12,28 +12,20 @@ from decimal import Decimal
 from functools import lru_cache
 from zoneinfo import ZoneInfo
 
-from kelvix.core import formulas
+from kelvix.core import formulas, query
 from kelvix.core.feel import Env, TooMuch, compiled
 from kelvix.core.feel import tree as t
 from kelvix.core.feel.compiler import Compiled
 from kelvix.core.feel.values import read_at
 from kelvix.core.fields import TYPES, coerce
 from kelvix.core.filling import Carried
-from kelvix.core.operators import OPERATOR_WORDS, Operator
+from kelvix.core.operators import OPERATORS, Comparing, Operator
 from kelvix.core.schema import CarriedField
 from kelvix.core.values import Type, Unfit
 from kelvix.core.workflow import Condition, Formula, Group, Mode, Narrows, Reference, Test
 
-TEXT_FUNCTIONS: dict[Operator, str] = {
-    "mentions": "mentions",
-    "is": "same text",
-    "begins": "begins",
-    "ends": "ends",
-    "has": "has any",
-}
-NAMED = {name: operator for operator, name in TEXT_FUNCTIONS.items()}
-NEGATED: dict[Operator, Operator] = {"mentions_none": "mentions", "is_not": "is", "has_none": "has"}
-SIGNS: dict[Operator, str] = {"is": "=", "is_not": "!=", "less": "<", "before": "<", "more": ">", "after": ">"}
+NAMED = {name: comparing for comparing, name in query.FUNCTIONS.items()}
+SIGNED: Mapping[str, tuple[Comparing | None, bool]] = {"!=": ("same", True), **{s: (c, False) for c, s in query.SIGNS.items()}}
 ANYWHERE = Env(datetime.min, ZoneInfo("UTC"))  # where a literal has no zone, any will do
 Fields = Mapping[Reference, CarriedField]
 
@@ -57,50 +49,26 @@ def write(test: Test, fields: Fields, env: Env) -> t.Node:
 
 def write_all(mode: Mode, tests: tuple[Test, ...], fields: Fields, env: Env) -> t.Node:
     """The formula of rows that go together. Nothing at all lets everything through. Raises Unfit."""
-    if not tests:
-        return t.Bool(True)
-    op = "and" if mode == "all" else "or"
-    joined: t.Node | None = None
-    for test in tests:
-        one = write(test, fields, env)
-        joined = one if joined is None else t.Binary(op, joined, one)
-    assert joined is not None
-    return t.Call(t.Name("not"), (joined,)) if mode == "none" else joined
+    return query.joined(mode, [write(test, fields, env) for test in tests])
 
 
 def _write_row(row: Condition, fields: Fields, env: Env) -> t.Node:
     known = fields.get(row.ref)
     if known is None:
         raise Unfit("this compares a value that the lines above no longer carry; choose another")
-    type_, name = known.type, " › ".join(known.name)
+    type_, name, meaning = known.type, " › ".join(known.name), OPERATORS[row.operator]
     if row.operator not in TYPES[type_].operators:
-        raise Unfit(f"“{OPERATOR_WORDS[row.operator]}” does not go with {name}")
+        raise Unfit(f"“{meaning.words}” does not go with {name}")
     value: t.Node = t.Value(row.ref.line, row.ref.value)
-    if row.operator in ("filled", "empty"):
-        return t.Binary("!=" if row.operator == "filled" else "=", value, t.Null())
+    if not meaning.needs_value:
+        return query.compare(type_, row.operator, value, ())
     words = [w.strip() for w in row.words if w.strip()]
     if not words:
-        raise Unfit(f"say what {name} {OPERATOR_WORDS[row.operator]}")
-    compared, value = _compared_as(type_, value)
-    if not TYPES[type_].compares_values:
-        plain = NEGATED.get(row.operator, row.operator)
-        called = t.Call(t.Name(TEXT_FUNCTIONS[plain]), (value, *(t.String(w) for w in words)))
-        return t.Call(t.Name("not"), (called,)) if row.operator in NEGATED else called
-    ends = [_literal(w, compared, env) for w in words]
-    if len(ends) == 1:
-        return t.Binary(SIGNS[row.operator], value, ends[0])
-    if row.operator == "is_not":
-        return t.Call(t.Name("not"), (t.In(value, tuple(ends)),))
-    return t.In(value, tuple(ends) if row.operator == "is" else tuple(t.Test(SIGNS[row.operator], e) for e in ends))
-
-
-def _compared_as(type_: Type, value: t.Node) -> tuple[Type, t.Node]:
-    """What is compared of a value: one of several parts by one of these, which may be compared by its day."""
-    own = TYPES[type_]
-    if own.compared_by is None:
-        return type_, value
-    part = t.Path(value, own.compared_by)
-    return ("date", t.Call(t.Name("date"), (part,))) if own.as_day else (own.parts[own.compared_by], part)
+        raise Unfit(f"say what {name} {meaning.words}")
+    compared, subject = query.compared_part(type_, value)
+    if TYPES[type_].compares_values:
+        return query.compare(type_, row.operator, subject, [_literal(w, compared, env) for w in words])
+    return query.compare(type_, row.operator, subject, [t.String(w) for w in words])
 
 
 def _subject(node: t.Node, fields: Fields) -> Reference | None:
@@ -110,18 +78,12 @@ def _subject(node: t.Node, fields: Fields) -> Reference | None:
     if not isinstance(value, t.Value):
         return None
     ref = Reference(value.line, value.key)
-    return ref if ref in fields and _compared_as(fields[ref].type, value)[1] == node else None
+    return ref if ref in fields and query.compared_part(fields[ref].type, value)[1] == node else None
 
 
 def _literal(word: str, type_: Type, env: Env) -> t.Node:
     """A typed word as what it is compared as. Raises Unfit."""
-    value = coerce(word, type_, env.zone, (), env.order)
-    if isinstance(value, bool):
-        return t.Bool(value)
-    if isinstance(value, Decimal):
-        digits = t.Number(f"{abs(value):f}")
-        return t.Negate(digits) if value < 0 else digits
-    return t.At(TYPES[type_].at(value, env.zone))
+    return query.literal(coerce(word, type_, env.zone, (), env.order), type_, env.zone)
 
 
 # Formulas as rows
@@ -159,17 +121,16 @@ def _read_row(node: t.Node, fields: Fields) -> Condition | None:
     match node:
         case t.Call(t.Name("not"), (t.Call() as inner,), ()) | t.Call(t.Name("not"), (t.In() as inner,), ()):
             row = _read_row(inner, fields)
-            negated = next((n for n, plain in NEGATED.items() if row and plain == row.operator), None)
+            negated = _operator(OPERATORS[row.operator].compares, fields[row.ref], negated=True) if row else None
             if row is None or negated is None or isinstance(inner, t.In) is not TYPES[fields[row.ref].type].compares_values:
                 return None
             return _checked(Condition(row.ref, negated, row.words), fields)
-        case t.Call(t.Name(name), (subject, *words), ()) if name in TEXT_FUNCTIONS.values() and (
-            ref := _subject(subject, fields)
-        ):
+        case t.Call(t.Name(name), (subject, *words), ()) if name in NAMED and (ref := _subject(subject, fields)):
             texts = [w.text for w in words if isinstance(w, t.String)]
             if len(texts) != len(words) or not texts or not all(x and x.strip() == x and "," not in x for x in texts):
                 return None
-            return _checked(Condition(ref, NAMED[name], tuple(texts)), fields, as_texts=True)
+            operator = _operator(NAMED[name], fields[ref])
+            return _checked(Condition(ref, operator, tuple(texts)), fields, as_texts=True) if operator else None
         case t.Binary(("=" | "!=") as sign, t.Value(line, key), t.Null()):
             return _checked(Condition(Reference(line, key), "empty" if sign == "=" else "filled"), fields)
         case t.Binary(sign, subject, end) if ref := _subject(subject, fields):
@@ -182,13 +143,21 @@ def _read_row(node: t.Node, fields: Fields) -> Condition | None:
     return None
 
 
+def _operator(comparing: Comparing, field: CarriedField, negated: bool = False) -> Operator | None:
+    """The operator of a field's type that compares so."""
+    return next(
+        (o for o in TYPES[field.type].operators if (OPERATORS[o].compares, OPERATORS[o].negated) == (comparing, negated)), None
+    )
+
+
 def _compared(ref: Reference, sign: str, ends: list[t.Node], fields: Fields) -> Condition | None:
     type_ = fields[ref].type
-    compared, _ = _compared_as(type_, t.Value(ref.line, ref.value))
+    compared, _ = query.compared_part(type_, t.Value(ref.line, ref.value))
     words = [_word(e, compared) for e in ends]
     if not TYPES[type_].compares_values or None in words:
         return None
-    operator = next((o for o in TYPES[type_].operators if SIGNS.get(o) == sign), None)
+    comparing, negated = SIGNED.get(sign, (None, False))
+    operator = _operator(comparing, fields[ref], negated) if comparing else None
     return Condition(ref, operator, tuple(w for w in words if w)) if operator else None
 
 

@@ -17,7 +17,8 @@ from kelvix.core.feel import Env
 from kelvix.core.fields import TYPES
 from kelvix.core.figures import as_list, check_figures, figure, figure_fields
 from kelvix.core.filling import Carried, Held, ListRow, Remedy, compute, is_filled, references
-from kelvix.core.operators import OPERATOR_WORDS, Operator
+from kelvix.core.operators import OPERATORS
+from kelvix.core.query import Comparison, Joined
 from kelvix.core.schema import CarriedField, CarriedList, Database, Field
 from kelvix.core.values import FieldId, NewChoice, Unfit, Value, as_text, fold, shorten
 from kelvix.core.workflow import AddOrUpdate, Find, Sought
@@ -25,16 +26,6 @@ from kelvix.core.workflow import AddOrUpdate, Find, Sought
 MOST = 100  # records that are counted
 MOST_ALL = 500  # records that are taken where all are
 Link = Callable[[object], str]  # a record's, by its id
-NEEDS_NOTHING: tuple[Operator, ...] = ("filled", "empty")
-
-
-@dataclass(frozen=True)
-class Compared:
-    """One comparison of a question, its value as the field keeps it."""
-
-    field: FieldId
-    operator: Operator
-    value: Value = None
 
 
 @dataclass(frozen=True)
@@ -43,10 +34,14 @@ class Question:
 
     database: int
     mode: Literal["all", "any"]
-    compared: tuple[Compared, ...]
+    compared: tuple[Comparison, ...]
     take: Literal["newest", "oldest", "all"]
     order: FieldId | None = None
     descending: bool = False
+
+    @property
+    def where(self) -> Joined:
+        return Joined(self.mode, self.compared)
 
     @property
     def recognises(self) -> bool:
@@ -62,7 +57,7 @@ class Question:
 def question(line: Find, database: Database, carried: Carried, env: Env) -> tuple[Question | None, tuple[PartResult, ...]]:
     """What a line asks for a sample, and what each of its comparisons comes to. No question where one of them is to be put
     right, or where all records would be taken since there is nothing to look for."""
-    compared: list[Compared] = []
+    compared: list[Comparison] = []
     parts: list[PartResult] = []
     for place, sought in enumerate(line.sought):
         part, one = _compare(str(place), sought, database, carried, env)
@@ -79,14 +74,14 @@ def question(line: Find, database: Database, carried: Carried, env: Env) -> tupl
     return Question(database.id, line.mode, tuple(compared), "oldest" if line.several == "oldest" else "newest"), tuple(parts)
 
 
-def _compare(key: str, sought: Sought, database: Database, carried: Carried, env: Env) -> tuple[PartResult, Compared | None]:
+def _compare(key: str, sought: Sought, database: Database, carried: Carried, env: Env) -> tuple[PartResult, Comparison | None]:
     field = database.field(sought.field)
     if field is None:
         return PartResult(key, "put_right", None, gone(sought, database)), None
-    if sought.operator not in TYPES[field.type].sought:
+    if sought.operator not in TYPES[field.type].operators:
         return PartResult(key, "put_right", None, misfit(sought, field)), None
-    if sought.operator in NEEDS_NOTHING:
-        return PartResult(key, "fits"), Compared(field.id, sought.operator)
+    if not OPERATORS[sought.operator].needs_value:
+        return PartResult(key, "fits"), Comparison(field.id, sought.operator)
     try:
         value = field.seek(compute(sought.filling, carried, env), env.zone, env.order)
     except Unfit as unfit:
@@ -94,16 +89,16 @@ def _compare(key: str, sought: Sought, database: Database, carried: Carried, env
     if value is None:
         return PartResult(key, "empty", None, "is empty in this item, so that nothing is found by it"), None
     if isinstance(value, NewChoice):  # no record has it yet: whatever asks for others is so of each
-        other = Compared(field.id, sought.operator, "") if sought.operator in ("is_not", "has_none") else None
+        other = Comparison(field.id, sought.operator, "") if OPERATORS[sought.operator].negated else None
         return PartResult(key, "fits", str(value), "no record has this choice yet"), other
-    return PartResult(key, "fits", field.named(value)), Compared(field.id, sought.operator, value)
+    return PartResult(key, "fits", field.named(value)), Comparison(field.id, sought.operator, value)
 
 
 def compared(line: Find | AddOrUpdate) -> tuple[FieldId, ...]:
     """The fields whose values decide which record is meant; not those that are only asked whether they are filled."""
     if isinstance(line, AddOrUpdate):
         return line.by
-    return tuple(s.field for s in line.sought if s.operator not in (*NEEDS_NOTHING, "is_not"))
+    return tuple(s.field for s in line.sought if (m := OPERATORS[s.operator]).needs_value and not m.negated)
 
 
 def gone(sought: Sought, database: Database) -> str:
@@ -111,7 +106,7 @@ def gone(sought: Sought, database: Database) -> str:
 
 
 def misfit(sought: Sought, field: Field) -> str:
-    return f"“{OPERATOR_WORDS[sought.operator]}” does not go with {field.name}"
+    return f"“{OPERATORS[sought.operator].words}” does not go with {field.name}"
 
 
 def name_of(database: Database) -> str:
@@ -200,9 +195,9 @@ def check(line: Find, database: Database | None, carried: Carried) -> list[Findi
         field, key = database.field(sought.field), str(place)
         if field is None:
             found.append(Finding(line.id, gone(sought, database), key=key, remedies=_nearest(line, place, database)))
-        elif sought.operator not in TYPES[field.type].sought:
+        elif sought.operator not in TYPES[field.type].operators:
             found.append(Finding(line.id, misfit(sought, field), key=key))
-        elif sought.operator not in NEEDS_NOTHING:
+        elif OPERATORS[sought.operator].needs_value:
             if not is_filled(sought.filling):
                 found.append(Finding(line.id, f"say what {field.name} is compared with", key=key))
             if any(ref not in carried.fields for ref in references(sought.filling)):
@@ -217,7 +212,7 @@ def check(line: Find, database: Database | None, carried: Carried) -> list[Findi
 def _nearest(line: Find, place: int, database: Database) -> tuple[Remedy, ...]:
     """Look at the remaining field that is most like the one that is gone, or take the comparison away."""
     sought = line.sought[place]
-    fits = [f for f in database.fields if sought.operator in TYPES[f.type].sought and TYPES[f.type].is_indexed]
+    fits = [f for f in database.fields if sought.operator in TYPES[f.type].operators and TYPES[f.type].is_indexed]
     best = max(fits, key=lambda f: fuzz.WRatio(fold(f.name), fold(sought.named)), default=None)
 
     def instead(one: tuple[Sought, ...]) -> tuple[Sought, ...]:

@@ -38,7 +38,7 @@ def choices(workflow: Workflow, databases: Mapping[int, Database]) -> tuple[Choi
         database = databases.get(line.database or 0) if isinstance(line, Add) else None
         if not isinstance(line, Add) or database is None:
             continue
-        fields = tuple(f for f in database.fields if is_filled(filling_of(line, f.id)) and "is" in TYPES[f.type].sought)
+        fields = tuple(f for f in database.fields if is_filled(filling_of(line, f.id)) and TYPES[f.type].recognises)
         links, names = ([f.id for f in fields if TYPES[f.type].tells_apart == how] for how in (2, 1))
         found.append(Choice(line.id, database, fields, tuple(links[:1] or names[:2])))
     return tuple(found)

@@ -10,8 +10,9 @@ from kelvix.core.cells import Answer, Cell, Finding
 from kelvix.core.feel import Env
 from kelvix.core.fields import TYPES
 from kelvix.core.filling import Carried, FieldResult, Held, fill_record, is_filled, never_fits, references
-from kelvix.core.finding import Compared, Question
+from kelvix.core.finding import Question
 from kelvix.core.outcome import UNREADY, AskPerson, ChangeRecord, GoOn, Problem, ReadFirst
+from kelvix.core.query import Comparison
 from kelvix.core.schema import CarriedField, Database
 from kelvix.core.values import FieldId, Value, as_text, shorten
 from kelvix.core.workflow import Add, AddOrUpdate, Delete, Fills, Update, Writes, filling_of
@@ -145,14 +146,14 @@ def match(line: AddOrUpdate, results: tuple[FieldResult, ...], database: Databas
     """What an Add or update line asks: the record whose fields are as they would be written. A sentence where it cannot."""
     if not line.by:
         return "say by which field a record is recognised"
-    compared: list[Compared] = []
+    compared: list[Comparison] = []
     for field_id in line.by:
         field, result = database.field(field_id), next((r for r in results if r.field == field_id), None)
-        if field is None or "is" not in TYPES[field.type].sought:
+        if field is None or not TYPES[field.type].recognises:
             return "say by which field a record is recognised: the one that was chosen is gone, or cannot be compared"
         if result is None or result.value is None:
             return f"a record is recognised by {field.name}, which is empty in this item"
-        compared.append(Compared(field.id, "is", result.value))
+        compared.append(Comparison(field.id, "is", result.value))
     return Question(database.id, "all", tuple(compared), "oldest")
 
 
@@ -231,7 +232,7 @@ def _check_fillings(line: Fills, database: Database, carried: Carried, to: Targe
 
 def _check_match(line: AddOrUpdate, database: Database) -> list[Finding]:
     fields = [database.field(f) for f in line.by]
-    if not fields or any(f is None or "is" not in TYPES[f.type].sought for f in fields):
+    if not fields or any(f is None or not TYPES[f.type].recognises for f in fields):
         return [Finding(line.id, "say by which field a record is recognised")]
     return [
         Finding(line.id, f"a record is recognised by {f.name}: say what it is filled with", f.id)

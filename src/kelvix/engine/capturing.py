@@ -11,7 +11,8 @@ from kelvix.collections.write import Actor
 from kelvix.connectors.contract import Passing, Standing
 from kelvix.core import file_name, page_fields, proposing, quick_input
 from kelvix.core.fields import TYPES
-from kelvix.core.finding import Compared, Question
+from kelvix.core.finding import Question
+from kelvix.core.query import Comparison
 from kelvix.core.quick_input import Quick
 from kelvix.core.schema import TEXT_FIELD, Database, Field
 from kelvix.core.values import FieldId, Value, shorten
@@ -169,9 +170,9 @@ def _unless_there(t: Transaction, engine: Engine, space: Space, database: Databa
     """Raises NotKept where a record is there by which it is known again; nobody else adds it meanwhile."""
     if one.known_by is None:
         return
-    asked = Question(database.id, "all", (Compared(one.known_by, "is", one.quick.values[one.known_by]),), "oldest")
+    asked = Question(database.id, "all", (Comparison(one.known_by, "is", one.quick.values[one.known_by]),), "oldest")
     finding.hold(t, space.id, asked)
-    if there := finding.every(t, database, asked):
+    if there := finding.every(t, database, asked, space.zone):
         link = f"{engine.settings.address}/databases/{database.id}/{there[0]}"
         raise NotKept(f"This page is in {database.name} already.", f"Open it at {link}.")
 

@@ -291,9 +291,7 @@ class Carrying(Outside):
                 line=line.id,
                 workflow=str(claim.workflow_id),
                 item=progress.item["title"][:300],
-                filled=None
-                if isinstance(line, Delete)
-                else {f: describe(filling_of(line, f), carried) for f in cell.writes},
+                filled=None if isinstance(line, Delete) else {f: describe(filling_of(line, f), carried) for f in cell.writes},
             )
         )
         last = line is self.workflow.lines[-1] and not line.within

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
+from zoneinfo import ZoneInfo
 
 from kelvix.collections import write
 from kelvix.collections.write import Actor
@@ -55,7 +56,7 @@ def carry_out(
     assert database
     match line:
         case Add() if by:
-            return _add_unless_there(t, workspace_id, database, line, by, cell, actor)
+            return _add_unless_there(t, workspace_id, database, line, by, cell, actor, around.env.zone)
         case Add():
             return _add(t, workspace_id, database, cell.writes, actor)
         case Update():
@@ -72,7 +73,7 @@ def carry_out(
         case AddOrUpdate():
             if answer is not None:
                 return _as_answered(t, workspace_id, database, cell, actor, answer)
-            return _add_or_update(t, workspace_id, database, line, cell, actor)
+            return _add_or_update(t, workspace_id, database, line, cell, actor, around.env.zone)
 
 
 def _add(t: Transaction, workspace_id: int, database: Database, values: Mapping[FieldId, Value], actor: Actor) -> Effect:
@@ -95,13 +96,20 @@ def add_later(
 
 
 def _add_unless_there(
-    t: Transaction, workspace_id: int, database: Database, line: Add, by: Sequence[FieldId], cell: Cell, actor: Actor
+    t: Transaction,
+    workspace_id: int,
+    database: Database,
+    line: Add,
+    by: Sequence[FieldId],
+    cell: Cell,
+    actor: Actor,
+    zone: ZoneInfo,
 ) -> Effect:
     """What is there is left as it is. One at a time for each thing, as with records that are kept up to date."""
     asked = recognising.question(line, by, cell.results, database)
     if asked:
         finding.hold(t, workspace_id, asked)
-    found = finding.find(t, database, asked).record if asked else None
+    found = finding.find(t, database, asked, zone).record if asked else None
     record = records.get(t, database, found) if found is not None else None
     if record is None:
         return _add(t, workspace_id, database, cell.writes, actor)
@@ -120,7 +128,13 @@ def _update(t: Transaction, workspace_id: int, database: Database, record: Recor
 
 
 def _add_or_update(
-    t: Transaction, workspace_id: int, database: Database, line: AddOrUpdate, cell: Cell, actor: Actor
+    t: Transaction,
+    workspace_id: int,
+    database: Database,
+    line: AddOrUpdate,
+    cell: Cell,
+    actor: Actor,
+    zone: ZoneInfo,
 ) -> Effect:
     """One at a time for each thing, so that two runs which bring the same add it once."""
     question, answer = writing.match(line, cell.results, database), cell.answer
@@ -131,7 +145,7 @@ def _add_or_update(
         if found and not writing.changed(cell.results, there):
             return Effect("unchanged", there, 0)
     else:
-        found = finding.every(t, database, question)
+        found = finding.every(t, database, question, zone)
     if min(len(found), 2) != min(answer.count, 2):
         raise Passing(f"records of {database.name} that match came or went just now", AT_ONCE)
     if not found:

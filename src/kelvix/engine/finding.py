@@ -26,7 +26,7 @@ PACE, BURST = 60.0, 100.0  # reads a second and workspace, and how many may come
 
 def direct(space: Space, databases: Mapping[int, Database]) -> Finder:
     """Reads each time that it is asked."""
-    return lambda q: space.read(lambda t: finding.find(t, databases[q.database], q))
+    return lambda q: space.read(lambda t: finding.find(t, databases[q.database], q, space.zone))
 
 
 def holding(space: Within, databases: Mapping[int, Database]) -> Finder:
@@ -37,7 +37,7 @@ def holding(space: Within, databases: Mapping[int, Database]) -> Finder:
         def work(t: Transaction) -> Answer:
             if question.recognises:
                 finding.hold(t, space.id, question)
-            return finding.find(t, databases[question.database], question)
+            return finding.find(t, databases[question.database], question, space.zone)
 
         return space.read(work)
 

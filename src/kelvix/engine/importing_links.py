@@ -11,7 +11,8 @@ from kelvix.collections.write import Actor
 from kelvix.core import page_fields
 from kelvix.core.feel import Env
 from kelvix.core.fields import TYPES, coerce
-from kelvix.core.finding import Compared, Question
+from kelvix.core.finding import Question
+from kelvix.core.query import Comparison
 from kelvix.core.schema import Database, Field
 from kelvix.core.values import FieldId, Unfit, Value
 from kelvix.engine.capturing import NotKept
@@ -80,9 +81,9 @@ def _add(
 ) -> int:
     added = 0
     for address, values in some:
-        asked = Question(database.id, "all", (Compared(field.id, "is", address),), "oldest")
+        asked = Question(database.id, "all", (Comparison(field.id, "is", address),), "oldest")
         finding.hold(t, space.id, asked)  # nobody else brings it meanwhile
-        if not finding.every(t, database, asked):
+        if not finding.every(t, database, asked, space.zone):
             write.add(t, space.id, database, values, actor)
             added += 1
     return added

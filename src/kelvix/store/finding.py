@@ -1,55 +1,19 @@
-"""Finding records by their fields: the answer to a Find line's question, by plain SQL.
-
-Texts are compared by the collation of the tables, which disregards case, accents and outer spaces, as conditions do.
-"""
+"""Finding records by their fields: the answer to a Find line's question, by plain SQL."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable
 from datetime import UTC, datetime
-from typing import Any
+from zoneinfo import ZoneInfo
 
 from kelvix.core.cells import Answer
 from kelvix.core.fields import TYPES
-from kelvix.core.finding import MOST, MOST_ALL, NEEDS_NOTHING, Compared, Question
+from kelvix.core.finding import MOST, MOST_ALL, Question
 from kelvix.core.schema import Database
 from kelvix.core.values import FieldId, Value, fold
-from kelvix.store import ddl, records
+from kelvix.store import ddl, query, records
 from kelvix.store.database_server import DatabaseServer, Row, Transaction
 from kelvix.store.secrets import digest
-
-SIGNS = {"less": "<", "before": "<", "more": ">", "after": ">"}
-
-
-def _where(database: Database, compared: Compared) -> tuple[str, list[Any]]:
-    """One comparison as SQL, its value bound. Raises LookupError for a field that is gone."""
-    field = database.field(compared.field)
-    if field is None:
-        raise LookupError("no such field")
-    type_ = TYPES[field.type]
-    if type_.table_beside is not None:
-        exists, args = records.BESIDE[type_.table_beside].exists(database.id, field, compared.value)
-        return (f"NOT {exists}" if compared.operator in ("empty", "has_none") else exists), args
-    columns = ddl.columns(field.id, field.type)
-    column = columns[""]
-    if compared.operator in NEEDS_NOTHING:
-        empty = " AND ".join(f"({c} IS NULL" + (f" OR {c}='')" if type_.keeps_text else ")") for c in columns.values())
-        return (f"({empty})" if compared.operator == "empty" else f"NOT ({empty})"), []
-    known = type_.known_by(compared.value)
-    value = type_.to_columns(compared.value)[""]
-    match compared.operator:
-        case "is":
-            return " AND ".join(f"{columns[part]} = %s" for part in known), list(known.values())
-        case "is_not":
-            return f"NOT ({' AND '.join(f'{columns[part]} <=> %s' for part in known)})", list(known.values())
-        case "begins":
-            return f"{column} LIKE %s", [records.literally(value) + "%"]
-        case "mentions":
-            return f"{column} LIKE %s", ["%" + records.literally(value) + "%"]
-        case operator:  # what several columns tell is compared within what is the same in the others: within a currency
-            alike = type_.within(compared.value)
-            same = "".join(f" AND {columns[part]} = %s" for part in alike)
-            return f"{column} {SIGNS[operator]} %s{same}", [value, *alike.values()]
 
 
 def prepare(server: DatabaseServer, database: Database, fields: Iterable[FieldId]) -> None:
@@ -60,16 +24,15 @@ def prepare(server: DatabaseServer, database: Database, fields: Iterable[FieldId
             ddl.index(server, database.id, field.id, field.type)
 
 
-def every(t: Transaction, database: Database, question: Question) -> list[int]:
+def every(t: Transaction, database: Database, question: Question, zone: ZoneInfo) -> list[int]:
     """The ids of all records that were meant, in the order asked for, and one more than are counted at most. Raises
     LookupError."""
     most = MOST_ALL if question.take == "all" else MOST
-    return [r["id"] for r in _rows(t, database, question, "id", most + 1)]
+    return [r["id"] for r in _rows(t, database, question, "id", most + 1, zone)]
 
 
-def _rows(t: Transaction, database: Database, question: Question, columns: str, limit: int) -> list[Row]:
-    parts = [_where(database, c) for c in question.compared]
-    where = (" AND " if question.mode == "all" else " OR ").join(f"({sql})" for sql, _ in parts)
+def _rows(t: Transaction, database: Database, question: Question, columns: str, limit: int, zone: ZoneInfo) -> list[Row]:
+    where, args = query.where(database, question.where, zone)
     order = "id DESC" if question.take == "newest" else "id"
     by = database.field(question.order) if question.order is not None else None
     if by is not None and TYPES[by.type].column is not None:
@@ -78,7 +41,7 @@ def _rows(t: Transaction, database: Database, question: Question, columns: str, 
         f"SET STATEMENT max_statement_time=10 FOR SELECT {columns} FROM {ddl.table(database.id)} "
         "IGNORE INDEX FOR ORDER BY (PRIMARY) "  # read from its end, a table that has nothing to find would be read through
         f"WHERE deleted_at IS NULL AND ({where}) ORDER BY {order} LIMIT {limit}",
-        [a for _, some in parts for a in some],
+        args,
     )
 
 
@@ -99,16 +62,16 @@ def _as_the_same(value: Value) -> str:
     return "".join(c for c in fold(str(value)) if c.isalnum())
 
 
-def find(t: Transaction, database: Database, question: Question) -> Answer:
+def find(t: Transaction, database: Database, question: Question, zone: ZoneInfo) -> Answer:
     """Scoped by the database, whose workspace the caller has looked up. Raises LookupError."""
     if question.take == "all":
-        return _all(t, database, every(t, database, question))
-    rows = _rows(t, database, question, records.columns(database), 2)
+        return _all(t, database, every(t, database, question, zone))
+    rows = _rows(t, database, question, records.columns(database), 2, zone)
     now = datetime.now(UTC)
     if not rows:
         return Answer(0, None, {}, now)
     record = records.read(rows[0], database)
-    count = 1 if len(rows) == 1 else max(2, len(every(t, database, question)))  # most questions have one answer or none
+    count = 1 if len(rows) == 1 else max(2, len(every(t, database, question, zone)))  # most questions have one answer or none
     return Answer(count, record.id, record.values, now)
 
 

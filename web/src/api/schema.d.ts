@@ -2654,7 +2654,7 @@ export interface components {
         };
         /**
          * FieldTypeOut
-         * @description `has_choices`: its values are of those that a field lists. `sought`: how a Find line compares a field of it.
+         * @description `has_choices`: its values are of those that a field lists. `operators`: how a field of it is compared.
          */
         FieldTypeOut: {
             /** Accepts */
@@ -2709,6 +2709,13 @@ export interface components {
             is_text: boolean;
             /** Name */
             name: string;
+            /** Operators */
+            operators: ("is" | "is_not" | "mentions" | "mentions_none" | "begins" | "ends" | "before" | "after" | "less" | "more" | "has" | "has_none" | "filled" | "empty")[];
+            /**
+             * Recognises
+             * @description whether a record is known again by a value of it
+             */
+            recognises: boolean;
             /**
              * Refers
              * @description whether a field of it says to which database it refers
@@ -2716,8 +2723,6 @@ export interface components {
             refers: boolean;
             /** Refuses */
             refuses: string;
-            /** Sought */
-            sought: ("is" | "is_not" | "mentions" | "mentions_none" | "begins" | "ends" | "before" | "after" | "less" | "more" | "has" | "has_none" | "filled" | "empty")[];
             /**
              * Tells Apart
              * @description how well an item is known again by it: 2 very well, 1 as well as by a name, 0 not

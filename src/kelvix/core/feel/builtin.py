@@ -106,6 +106,8 @@ def accept(value: object, classes: Classes) -> tuple[bool, object]:
     """Whether a value, perhaps converted, is of one of these classes; and it."""
     if not classes or value.__class__ in classes:
         return True, value
+    if isinstance(value, str) and str in classes:  # a file or a record, which reads as its name
+        return True, str(value)
     if list in classes:
         return True, [value]
     if isinstance(value, list) and len(value) == 1:

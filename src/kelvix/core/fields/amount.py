@@ -47,7 +47,6 @@ class AmountType(FieldType):
     example = "1850.50 EUR"
     longest = 200
     operators = ("is", "is_not", "less", "more", "filled", "empty")
-    sought = ("is", "less", "more", "filled", "empty")
     compares_values = reads_first_words = True
     parts = {"number": "number", "currency": "text"}
     compared_by = "number"

@@ -25,7 +25,6 @@ class Choice(FieldType):
     accepts = "the name of a choice, without regard to case and accents; a new one where the field allows it"
     refuses = "other texts"
     operators = ("is", "is_not", "filled", "empty")
-    sought = ("is", "is_not", "filled", "empty")
     has_choices = reads_first_words = True
     in_requests = False
     column = "VARCHAR(20)"

@@ -124,7 +124,6 @@ class Date(FieldType):
     refuses = "01/02/2026, unless the workspace says whether the day or the month comes first; years of two digits"
     example = "2026-11-25"
     operators = ("is", "before", "after", "filled", "empty")
-    sought = ("is", "before", "after", "filled", "empty")
     compares_values = has_order = tells_day = True
     family, from_text, into_text = "time", 0.4, 0.35
     fits = {"datetime": 0.95}

@@ -16,7 +16,7 @@ class DateTime(FieldType):
     refuses = "a time without a date"
     example = "2026-11-25T09:00:00Z"
     operators = ("before", "after", "filled", "empty")
-    sought = ("before", "after", "filled", "empty")
+    recognises = False
     compares_values = has_order = tells_day = has_clock = True
     family = "time"
     fits = {"date": 0.7}

@@ -45,7 +45,6 @@ class Duration(FieldType):
     example = "PT1H30M"
     longest = 200
     operators = ("is", "is_not", "less", "more", "filled", "empty")
-    sought = ("is", "less", "more", "filled", "empty")
     compares_values = has_order = has_sum = reads_first_words = True
     column = "BIGINT"  # milliseconds
     family, from_text = "number", 0.35

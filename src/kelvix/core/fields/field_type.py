@@ -9,11 +9,10 @@ from typing import Any, ClassVar, Literal
 from zoneinfo import ZoneInfo
 
 from kelvix.core.operators import Operator
-from kelvix.core.values import Choice, Type, Unfit, Value, Wire, as_text, shorten
+from kelvix.core.values import Choice, Composite, Type, Unfit, Value, Wire, as_text, shorten
 
 Family = Literal["text", "number", "time", "yes_no", "address", "file", "record"]
 TEXT_OPERATORS: tuple[Operator, ...] = ("mentions", "mentions_none", "is", "is_not", "begins", "ends", "filled", "empty")
-TEXTS_SOUGHT: tuple[Operator, ...] = ("is", "begins", "mentions", "filled", "empty")
 
 
 @dataclass(frozen=True)
@@ -26,6 +25,15 @@ class Taking:
     choices: tuple[Choice, ...] = ()
     grows: bool = False
     refers_to: int | None = None
+
+
+@dataclass(frozen=True)
+class Bound:
+    """A sign, what the first column of a value is compared with by it, and what the further columns must hold beside."""
+
+    sign: Literal["<", ">", "<=", ">="]
+    value: Any
+    held: Mapping[str, Any]
 
 
 class FieldType(ABC):
@@ -41,8 +49,8 @@ class FieldType(ABC):
     example: ClassVar[Any] = "text"  # JSON, as a request brings it
     longest: ClassVar[int] = 10_000  # characters of a text that it takes
 
-    operators: ClassVar[tuple[Operator, ...]] = TEXT_OPERATORS  # of conditions
-    sought: ClassVar[tuple[Operator, ...]] = TEXTS_SOUGHT  # of Find
+    operators: ClassVar[tuple[Operator, ...]] = TEXT_OPERATORS
+    recognises: ClassVar[bool] = True  # a thing is known again by a value of it
     compares_values: ClassVar[bool] = False  # by the standard's own operators, not as texts
     parts: ClassVar[Mapping[str, Type]] = {}  # of a value of several parts, as formulas call them
     compared_by: ClassVar[str | None] = None  # the part by which conditions compare it
@@ -79,6 +87,7 @@ class FieldType(ABC):
     more_columns: ClassVar[Mapping[str, str]] = {}  # of the parts that the first does not hold, by what follows its name
     index_prefix: ClassVar[int | None] = None  # characters by which it is looked up; None: all
     is_indexed: ClassVar[bool] = True
+    text_within: ClassVar[str | None] = None  # JSON path of the text by which it is compared, in what its column keeps
 
     @property
     def is_text(self) -> bool:
@@ -188,6 +197,20 @@ class FieldType(ABC):
     def known_by(self, value: Value) -> dict[str, Any]:
         """What the columns of a value hold that is the same as this one."""
         return self.to_columns(value)
+
+    def told_by(self, value: Composite) -> dict[str, Value]:
+        """The parts by which a value of several is the same as this one."""
+        parts = value.parts()
+        names = (column or self.compared_by or "" for column in self.known_by(value))
+        return {name: parts[name] for name in names if name in parts}
+
+    def bounds(self, value: Value, less: bool, zone: ZoneInfo) -> tuple[Bound, ...]:
+        """How the columns of values are bound that are less than this one, or more. Any of these will do."""
+        return (Bound("<" if less else ">", self.to_columns(value)[""], self.within(value)),)
+
+    def identity(self, value: Value) -> Value:
+        """A value by what makes it the one it is, where several may read the same."""
+        return value
 
 
 def one_line(text: str) -> str:

@@ -13,8 +13,8 @@ class FileType(FieldType):
     code, rank, name, with_article = "file", 110, "file", "a file"
     accepts = "a file that an app carries, such as an attachment"
     refuses = "all else: a text does not become a file"
-    sought = ("filled", "empty")
-    in_requests = False
+    recognises = in_requests = False
+    text_within = "$[0]"  # its name
     index_prefix = 60
     family, can_be_typed = "file", False
     keeps = File
@@ -24,6 +24,10 @@ class FileType(FieldType):
 
     def read(self, text: str, how: Taking) -> Value:
         raise Unfit(f"“{shorten(text)}” is not a file")
+
+    def seek(self, value: Value, how: Taking) -> Value:
+        """Its name."""
+        return as_text(value, how.zone)
 
     def from_wire(self, wire: Wire) -> Value:
         return File.of(wire)

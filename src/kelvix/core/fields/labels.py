@@ -20,7 +20,7 @@ class Labels(FieldType):
     refuses = "texts that are not among its labels, unless the field allows new ones; more than 100 labels"
     example = ["reeds", "leather"]
     operators = ("has", "has_none", "filled", "empty")
-    sought = ("has", "has_none", "filled", "empty")
+    recognises = False
     has_choices = True
     column, table_beside = None, "labels"
     from_text, into_text, has_many = 0.5, 0.35, True

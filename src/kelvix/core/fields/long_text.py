@@ -12,7 +12,7 @@ class LongText(FieldType):
     refuses = "more than 4,000,000 characters"
     longest = 4_000_000
     operators = ("mentions", "mentions_none", "filled", "empty")
-    sought = ("mentions", "filled", "empty")
+    recognises = False
     is_long = True
     from_text, into_text = 0.4, 0.45
     fits = {"link": 0.1}

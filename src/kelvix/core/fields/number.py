@@ -36,7 +36,6 @@ class Number(FieldType):
     refuses = "1.850,50 and other ways that could be misread; amounts with a currency"
     example = 12.5
     operators = ("is", "is_not", "less", "more", "filled", "empty")
-    sought = ("is", "less", "more", "filled", "empty")
     compares_values = has_order = has_sum = reads_first_words = is_number = True
     family, from_text, into_text = "number", 0.4, 0.35
     refuses_families = frozenset(("time",))

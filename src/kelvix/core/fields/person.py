@@ -22,7 +22,6 @@ class PersonType(FieldType):
     longest = 600
     parts = {"name": "text", "address": "email"}
     compared_by = "name"
-    sought = ("is", "filled", "empty")
     index_prefix = 60
     more_columns = {"address": "VARCHAR(320)"}
     family, from_text = "address", 0.4

@@ -18,7 +18,7 @@ class Reference(FieldType):
     accepts = "links of records, as lines carry them, one or a list of them; the number of a record"
     refuses = "the title of a record, which several can have; records of other databases; more than 500"
     operators = ("has", "has_none", "filled", "empty")
-    sought = ("has", "has_none", "filled", "empty")
+    recognises = False
     refers = True
     in_requests = False
     column, table_beside = None, "references"
@@ -54,6 +54,12 @@ class Reference(FieldType):
         if isinstance(found, tuple) and len(found) > 1:
             raise Unfit("these are several records; compare with one")
         return found[0] if isinstance(found, tuple) else None
+
+    def identity(self, value: Value) -> Value:
+        """Its database and number: titles may be the same."""
+        if isinstance(value, tuple):
+            return tuple(str(self.identity(one)) for one in value)
+        return f"{value.database}/{value.record}" if isinstance(value, Referred) else value
 
     def from_wire(self, wire: Wire) -> Value:
         if not isinstance(wire, list) or not all(isinstance(w, list) for w in wire):

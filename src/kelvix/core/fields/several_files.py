@@ -15,8 +15,8 @@ class SeveralFiles(FieldType):
     code, rank, name, with_article = "several_files", 112, "several files", "several files"
     accepts = "files that an app carries, one or a list of them"
     refuses = "all else: a text does not become a file; more than 100 files"
-    sought = ("filled", "empty")
-    in_requests = False
+    operators = ("filled", "empty")
+    recognises = in_requests = False
     column, index_prefix = "MEDIUMTEXT", 60
     family, can_be_typed, has_many = "file", False, True
     fits = {"file": 0.7}

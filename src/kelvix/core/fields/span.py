@@ -10,7 +10,7 @@ from zoneinfo import ZoneInfo
 from kelvix.core.fields import date as days
 from kelvix.core.fields import datetime as moments
 from kelvix.core.fields import duration
-from kelvix.core.fields.field_type import FieldType, Taking, one_line
+from kelvix.core.fields.field_type import Bound, FieldType, Taking, one_line
 from kelvix.core.patterns import pattern, short
 from kelvix.core.values import Span, Unfit, Value, Wire, shorten
 
@@ -36,7 +36,6 @@ class SpanType(FieldType):
     example = "2026-11-23/2026-11-27"
     longest = 200
     operators = ("before", "after", "filled", "empty")
-    sought = ("is", "before", "after", "filled", "empty")
     compares_values = True
     parts = {"start": "datetime", "end": "datetime"}
     compared_by, as_day = "start", True
@@ -129,6 +128,16 @@ class SpanType(FieldType):
         if raw[""] is None:
             return None
         return Span(raw[""], raw["end"]) if raw["clock"] else Span(raw[""].date(), raw["end"].date())
+
+    def bounds(self, value: Value, less: bool, zone: ZoneInfo) -> tuple[Bound, ...]:
+        """By the day on which it starts, which a clock tells in the workspace's zone."""
+        assert isinstance(value, Span)
+        day = value.start.astimezone(zone).date() if isinstance(value.start, datetime) else value.start
+        first = datetime.combine(day if less else day + timedelta(days=1), time(), zone).astimezone(UTC)
+        return (
+            Bound("<" if less else ">", _kept(day), {"clock": False}),
+            Bound("<" if less else ">=", first, {"clock": True}),
+        )
 
     def at(self, value: Value, zone: ZoneInfo) -> str:
         return days.TYPE.at(value, zone)

@@ -28,7 +28,6 @@ class TimeOfDay(FieldType):
     example = "17:02"
     longest = 100
     operators = ("is", "before", "after", "filled", "empty")
-    sought = ("is", "before", "after", "filled", "empty")
     compares_values = has_order = reads_first_words = True
     column = "TIME(3)"
     family, from_text = "time", 0.35

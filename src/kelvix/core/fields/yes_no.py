@@ -16,7 +16,6 @@ class YesNo(FieldType):
     refuses = "other texts"
     example = True
     operators = ("is", "is_not")
-    sought = ("is",)
     compares_values = reads_first_words = True
     column = "TINYINT(1)"
     family, from_text, into_text = "yes_no", 0.2, None

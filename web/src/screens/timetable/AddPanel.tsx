@@ -46,7 +46,7 @@ export function AddPanel({ line, when, app, databases, cell, findings, sample, o
 /** By which fields a record is known to be the same, and what happens where several are. */
 function Recognised({ line, database, onChange }: { line: AddOrUpdate; database: Database; onChange: (line: AddOrUpdate) => void }) {
   const typeOf = useTypeOf();
-  const can = database.fields.filter((f) => typeOf(f.type)?.sought.includes("is"));
+  const can = database.fields.filter((f) => typeOf(f.type)?.recognises);
   return (
     <div className="row" style={{ marginBottom: 6 }}>
       <span>A record is the same where</span>

@@ -77,7 +77,7 @@ export function FindPanel({ line, databases, cell, findings, onChange }: Props) 
       )}
       {database && fresh && (
         <div style={{ margin: "6px 0" }}>
-          <button className="link" onClick={() => onChange({ ...line, sought: [...line.sought, { field: fresh.id, operator: typeOf(fresh.type)?.sought[0] ?? "is", filling: [], named: "" }] })}>
+          <button className="link" onClick={() => onChange({ ...line, sought: [...line.sought, { field: fresh.id, operator: typeOf(fresh.type)?.operators[0] ?? "is", filling: [], named: "" }] })}>
             + compare another field
           </button>
         </div>
@@ -116,7 +116,7 @@ function Row({ sought, database, part, finding, set, remedy }: RowProps) {
           SelectDisplayProps={{ "aria-label": "Field to compare" }}
           onChange={(event) => {
             const next = database.fields.find((f) => f.id === event.target.value);
-            const fits = typeOf(next?.type)?.sought ?? [];
+            const fits = typeOf(next?.type)?.operators ?? [];
             if (next) set({ ...sought, field: next.id, operator: fits.includes(sought.operator) ? sought.operator : (fits[0] ?? sought.operator) });
           }}
         >
@@ -135,7 +135,7 @@ function Row({ sought, database, part, finding, set, remedy }: RowProps) {
       </td>
       <td className="wrap">
         <Select value={sought.operator} fullWidth sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "How it compares" }} onChange={(event) => set({ ...sought, operator: event.target.value as Sought["operator"] })}>
-          {(typeOf(field?.type)?.sought ?? [sought.operator]).map((o) => (
+          {(typeOf(field?.type)?.operators ?? [sought.operator]).map((o) => (
             <MenuItem key={o} value={o}>
               {words[o] ?? o}
             </MenuItem>
