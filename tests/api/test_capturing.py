@@ -13,7 +13,7 @@ import httpx2 as httpx
 import pytest
 
 from kelvix.connectors import guarded_http
-from kelvix.connectors.contract import Standing
+from kelvix.connectors.contract import PermanentError
 from kelvix.engine import reading_pages
 from reference.test_articles import PAGE
 from reference.test_lists_of_links import BOOKMARKS, EXTENSIVE
@@ -384,5 +384,5 @@ def test_a_page_that_cannot_be_read_says_why_and_nothing_is_lost(pages, where, s
 @pytest.mark.parametrize("to", ["http://[::1", "ftp://x.example/", "javascript:alert(1)"])
 def test_a_page_that_leads_out_of_the_web_is_not_followed(orla, monkeypatch, to):
     monkeypatch.setattr(guarded_http, "send", lambda *_: guarded_http.Answer(302, b"", None, to))
-    with pytest.raises(Standing, match="none of the web"):
+    with pytest.raises(PermanentError, match="none of the web"):
         reading_pages.fetch(orla.kelvix.engine, f"{orla.kelvix.settings.practice_address}/reading/pages/1")

@@ -169,7 +169,9 @@ def test_the_types_of_fields_are_told_and_others_refused(orla):
     told = {t["code"]: t for t in orla.api("GET", "/field-types")}
     assert [*told][:2] == ["text", "long_text"] and told["datetime"]["name"] == "date and time"
     assert told["number"]["has_sum"] and told["date"]["has_order"] and not told["labels"]["is_sorted"]
-    assert told["choice"]["has_choices"] and not told["choice"]["in_requests"] and told["yes_no"]["operators"] == ["is", "is_not"]
+    assert (
+        told["choice"]["has_choices"] and not told["choice"]["in_requests"] and told["yes_no"]["operators"] == ["is", "is_not"]
+    )
     refused = orla.api("POST", "/databases", 422, json={"name": "Stops", "fields": [{"name": "Tone", "type": "colour"}]})
     assert "use one of text, long_text" in refused["detail"]
 

@@ -102,7 +102,7 @@ def test_an_app_that_will_not_push_is_read_more_often(orla, monkeypatch):
     engine = orla.kelvix.engine
 
     def refuse(*_):
-        raise switch.Passing("no pushes here")
+        raise switch.TransientError("no pushes here")
 
     monkeypatch.setattr(type(engine.apps["mail"]), "subscribe", refuse)
     switch.turn_on(engine, orla.space, on.workflow)

@@ -13,7 +13,7 @@ import pytest
 
 from attacks import dripping, taking
 from kelvix.connectors import guarded_http, http
-from kelvix.connectors.contract import Passing
+from kelvix.connectors.contract import TransientError
 from kelvix.connectors.http import Caller
 from kelvix.connectors.reading import Reading
 
@@ -59,7 +59,7 @@ def test_an_app_that_answers_without_end(kind, monkeypatch):
     monkeypatch.setattr(http, "MOST_ANSWER", 2 << 20)
     port, thread = endless(kind)
     before = grown()
-    with pytest.raises(Passing, match="more than 2 MB"):
+    with pytest.raises(TransientError, match="more than 2 MB"):
         Caller("Mail", f"http://127.0.0.1:{port}").call("GET", "/", "token")
     thread.join(10)
     assert not thread.is_alive() and grown() - before < 100_000
@@ -82,13 +82,13 @@ def test_a_byte_now_and_then_does_not_outlast_a_call(where, monkeypatch):
     """Each byte comes long before the socket's own time-out; the whole call has an end all the same."""
     monkeypatch.setattr(http, "WHOLE", 0.5)
     head = {"status": b"H", "headers": b"x-a: b\r\n", "body": b" "}[where]
-    with dripping(head, 0.1, HEADS[where]) as port, taking(10), pytest.raises(Passing, match="too slowly"):
+    with dripping(head, 0.1, HEADS[where]) as port, taking(10), pytest.raises(TransientError, match="too slowly"):
         Caller("Mail", f"http://127.0.0.1:{port}").call("GET", "/", "token")
 
 
 def test_a_file_that_comes_a_byte_at_a_time_is_given_up(monkeypatch):
     monkeypatch.setattr(http, "WHOLE", 0.5)
-    with dripping(b"x", 0.1, b"HTTP/1.1 200 OK\r\n\r\n") as port, taking(10), pytest.raises(Passing, match="too slowly"):
+    with dripping(b"x", 0.1, b"HTTP/1.1 200 OK\r\n\r\n") as port, taking(10), pytest.raises(TransientError, match="too slowly"):
         list(Caller("Files", f"http://127.0.0.1:{port}").content("/x", "token"))
 
 
@@ -117,7 +117,7 @@ def test_a_receiver_that_drips_its_status_may_have_taken_the_request(monkeypatch
     monkeypatch.setattr(guarded_http, "WHOLE", 0.5)
     with dripping(b"H", 0.1) as port, taking(10):
         target = guarded_http.resolve(f"http://127.0.0.1:{port}/", {f"127.0.0.1:{port}"})
-        with pytest.raises(guarded_http.Unanswered):
+        with pytest.raises(guarded_http.UnknownOutcomeError):
             guarded_http.send("POST", target, {}, b"x")
 
 
@@ -133,5 +133,5 @@ def test_a_certificate_that_comes_a_byte_at_a_time_sends_nothing(monkeypatch):
     monkeypatch.setattr(guarded_http, "WHOLE", 0.5)
     with dripping(b"\x16\x03\x03\x3f\xff", 0.1) as port, taking(10):
         target = guarded_http.resolve(f"https://127.0.0.1:{port}/", {f"127.0.0.1:{port}"})
-        with pytest.raises(Passing):
+        with pytest.raises(TransientError):
             guarded_http.send("POST", target, {}, b"x")

@@ -9,7 +9,7 @@ import httpx2 as httpx
 import pytest
 from PIL import ExifTags, Image
 
-from kelvix.connectors.contract import Standing
+from kelvix.connectors.contract import PermanentError
 from kelvix.core.values import File
 from kelvix.demo.papers import Mark, paper
 from kelvix.engine import saving
@@ -325,16 +325,16 @@ def test_a_file_is_read_through_its_own_account_only(orla, monkeypatch):
     def opened(token, locator):
         asked.append((token, locator))
         if token == "token of ada@works.example":
-            raise Standing("this file is gone", "item")
+            raise PermanentError("this file is gone", "item")
         return iter([b"content"])
 
     monkeypatch.setattr(engine.apps["files"], "open", opened)
     plain = File("Survey in full.pdf", 7, "application/pdf", "files:in 5 in all")
     assert b"".join(saving.content(engine, space, plain.within("bo@works.example"))) == b"content"
     assert asked == [("token of bo@works.example", "in 5 in all")]
-    with pytest.raises(Standing, match="is gone"):
+    with pytest.raises(PermanentError, match="is gone"):
         list(saving.content(engine, space, plain.within("ada@works.example")))
-    with pytest.raises(Standing, match=r"is in the account cy@works\.example, which is no longer connected"):
+    with pytest.raises(PermanentError, match=r"is in the account cy@works\.example, which is no longer connected"):
         list(saving.content(engine, space, plain.within("cy@works.example")))
     assert len(asked) == 2 and plain.within("bo@works.example").within("ada@works.example").place == (
         "files",

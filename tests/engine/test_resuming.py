@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from kelvix.connectors.contract import Passing
+from kelvix.connectors.contract import TransientError
 from kelvix.engine.runner import FIRST_PAUSE, LONGEST_PAUSE, MOST_ENDINGS, Runner, backoff
 from support import document, until
 
@@ -55,7 +55,7 @@ def test_run_again_after_a_failure_does_not_repeat_what_was_done(three):
 
     def fail(number):
         if number == 2:
-            raise Passing("the line was cut")
+            raise TransientError("the line was cut")
 
     waiting = by_hand.carry(run, fail)
     assert titles() == ["x"] and waiting["problem"] == "the line was cut"

@@ -6,7 +6,7 @@ from __future__ import annotations
 import pytest
 
 from kelvix.connectors import guarded_http
-from kelvix.connectors.contract import Passing, Standing
+from kelvix.connectors.contract import PermanentError, TransientError
 
 NOT_PUBLIC = [
     "0.0.0.0", "10.1.2.3", "100.64.0.1", "127.0.0.1", "127.255.255.254", "169.254.169.254", "172.16.0.1", "172.31.255.255",
@@ -40,14 +40,14 @@ def test_public(address):
 )
 def test_a_private_host_is_refused_however_it_is_written(url):
     """The ways to write 127.0.0.1 are those of inet_aton, which name look-ups take (common practice of attackers)."""
-    with pytest.raises((Standing, Passing)) as refused:
+    with pytest.raises((PermanentError, TransientError)) as refused:
         guarded_http.resolve(url)
     assert "private network" in str(refused.value) or "no such host" in str(refused.value)
 
 
 @pytest.mark.parametrize("url", ["http://[::1/", "http://a.example:99999/"])
 def test_what_is_no_address_is_said(url):
-    with pytest.raises(Standing, match="no address of the web"):
+    with pytest.raises(PermanentError, match="no address of the web"):
         guarded_http.resolve(url)
 
 
@@ -56,7 +56,7 @@ def test_a_name_of_which_one_address_is_private_is_refused(monkeypatch):
         return [(2, 1, 6, "", ("8.8.4.4", 80)), (2, 1, 6, "", ("10.0.0.8", 80))]
 
     monkeypatch.setattr(guarded_http.socket, "getaddrinfo", both)
-    with pytest.raises(Standing, match="private network"):
+    with pytest.raises(PermanentError, match="private network"):
         guarded_http.resolve("http://two-faced.example/")
     assert guarded_http.resolve("http://two-faced.example/", {"two-faced.example:80"}).address == "8.8.4.4"
 

@@ -11,7 +11,7 @@ from pydantic import BaseModel, Field
 
 from kelvix.api.access import Caller, Editor, Reader
 from kelvix.api.problems import Problem
-from kelvix.connectors.contract import Passing, Sight, Standing
+from kelvix.connectors.contract import PermanentError, Sight, TransientError
 from kelvix.core.workflow import connections_of
 from kelvix.engine import recovering
 from kelvix.store import connections, watches, workflows
@@ -201,7 +201,7 @@ def ask_for_consent(who: Editor, body: ConsentIn) -> ConsentOut:
         try:
             sight = recovering.see(who.engine, who.space, body.connection)
             already, send = tuple(c.id for c in sight.shared), send or sight.may_send
-        except (Passing, Standing):  # what it saw last, and what workflows use
+        except (TransientError, PermanentError):  # what it saw last, and what workflows use
             used = who.space.read(lambda t: watches.every(t, who.space.id)).values()
             listened = (w.container for w in used if w.connection_id == kept.id and w.state != "off")
             already, send = tuple(dict.fromkeys((*(kept.shared or ()), *listened))), send or kept.may_send
@@ -226,7 +226,7 @@ def take_consent(who: Editor, request: Request, state: str = "", code: str = "",
     try:
         grant = app.exchange(_redirect(who), code, asked.verifier)
         sight = app.look(grant.token)
-    except (Passing, Standing):
+    except (TransientError, PermanentError):
         return RedirectResponse("/connections?said=failed", 303)
     if asked.connection_id is not None:
         recovering.before_renewal(who.engine, who.space, asked.connection_id)
@@ -298,7 +298,7 @@ def look(who: Reader, connection_id: int) -> SightOut:
     app = who.engine.apps[kept.app]
     try:
         sight = recovering.see(who.engine, who.space, connection_id)
-    except Standing:
+    except PermanentError:
         return SightOut(
             finding="refused",
             sentence=f"{app.name} refuses this connection: its access was taken away or has run out.",
@@ -308,7 +308,7 @@ def look(who: Reader, connection_id: int) -> SightOut:
             not_shared=[],
             may_send=False,
         )
-    except Passing as failure:
+    except TransientError as failure:
         return SightOut(
             finding="no_answer",
             sentence=f"{failure}.",
@@ -348,7 +348,7 @@ def look_into(who: Reader, connection_id: int, container: str) -> list[ShownOut]
     try:
         with who.engine.pacer.calls(who.space, kept.id):
             items = app.newest(token, container, SHOWN)
-    except Standing as failure:
+    except PermanentError as failure:
         who.engine.note_failure(who.space, connection_id, failure)
         raise
     keys = [key for _, several in app.display.particulars for key in several]
@@ -375,7 +375,7 @@ def make_container(who: Editor, connection_id: int, body: NewContainerIn) -> Con
     app, token, _ = who.engine.access(who.space, kept.id)
     try:
         made = app.make_container(token, body.name.strip())
-    except Standing as failure:
+    except PermanentError as failure:
         who.engine.note_failure(who.space, connection_id, failure)
         if failure.about != "container":
             raise

@@ -12,7 +12,7 @@ from starlette.exceptions import HTTPException
 
 from kelvix.collections.undo import CannotUndo
 from kelvix.collections.write import NotAllowed
-from kelvix.connectors.contract import Passing, Standing
+from kelvix.connectors.contract import PermanentError, TransientError
 from kelvix.core.values import Unfit
 from kelvix.core.workflow import BadDocument
 from kelvix.engine.switch import NotReady
@@ -123,8 +123,8 @@ def install(app: FastAPI) -> None:
             findings=[{"line": f.line, "field": f.field, "sentence": f.sentence} for f in error.findings],
         )
 
-    @app.exception_handler(Passing)
-    async def passing(_: Request, error: Passing) -> JSONResponse:
+    @app.exception_handler(TransientError)
+    async def passing(_: Request, error: TransientError) -> JSONResponse:
         return document(503, _sentence(str(error)), "Try again in a moment.")
 
     @app.exception_handler(Full)
@@ -133,7 +133,7 @@ def install(app: FastAPI) -> None:
         answer.headers["retry-after"] = "60"
         return answer
 
-    @app.exception_handler(Standing)
-    async def standing(_: Request, error: Standing) -> JSONResponse:
+    @app.exception_handler(PermanentError)
+    async def standing(_: Request, error: PermanentError) -> JSONResponse:
         advice = {"access": "Open the connection and renew it.", "container": "Open the connection and share it."}
         return document(409, _sentence(str(error)), advice.get(error.about, ""), about=error.about)

@@ -14,7 +14,7 @@ from pydantic import BaseModel, BeforeValidator, Field
 from kelvix.api.access import Caller, Editor, Reader
 from kelvix.api.problems import Problem
 from kelvix.api.trash import Deleted, UseOut, ask_first, uses_out
-from kelvix.connectors.contract import Passing, Standing
+from kelvix.connectors.contract import PermanentError, TransientError
 from kelvix.core import telling
 from kelvix.core.fields import TYPES, coerce
 from kelvix.core.naming import remember_names
@@ -340,7 +340,7 @@ def _source(document: Workflow) -> When:
 def _with_source(who: Caller, when: When, work: Any) -> Any:
     try:
         return work()
-    except Standing as failure:
+    except PermanentError as failure:
         who.engine.note_failure(who.space, when.connection, failure)
         raise
 
@@ -513,6 +513,6 @@ def list_items(who: Reader, workflow_id: int) -> list[ItemOut]:
     try:
         app, token, _ = who.engine.access(who.space, when.connection)
         items = app.newest(token, when.container or "", 20)
-    except Passing:
+    except TransientError:
         items = []
     return [ItemOut(id=i.id, title=i.title, at=i.at, link=i.link) for i in items]

@@ -11,7 +11,7 @@ from urllib.parse import urlsplit
 from authlib.oauth2.rfc6749.parameters import prepare_grant_uri
 from authlib.oauth2.rfc7636 import create_s256_code_challenge
 
-from kelvix.connectors.contract import App, Change, Container, Grant, Item, Sight, Standing
+from kelvix.connectors.contract import App, Change, Container, Grant, Item, PermanentError, Sight
 from kelvix.connectors.http import Caller
 from kelvix.core.fields.link import split_address
 from kelvix.core.values import shorten
@@ -59,7 +59,7 @@ class ConsentedApp(App):
         )
         if not isinstance(answer, dict) or not isinstance(answer.get("access_token"), str):
             said = answer.get("error_description") or answer.get("error") if isinstance(answer, dict) else None
-            raise Standing(f"{self.name} did not give access: {shorten(str(said or 'it gave no reason'), 200)}", "access")
+            raise PermanentError(f"{self.name} did not give access: {shorten(str(said or 'it gave no reason'), 200)}", "access")
         return Grant(answer["access_token"], answer.get("expires_in"))
 
     # Reading

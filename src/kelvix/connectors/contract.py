@@ -14,7 +14,7 @@ from kelvix.core.values import ItemValue
 Collision = Literal["number", "replace", "skip"]  # what becomes of a file whose name is taken
 
 
-class Passing(Exception):
+class TransientError(Exception):
     """A failure that goes by itself: time-out, 429, 5xx, no answer. `after` is how long the app asks to wait, seconds;
     `connection` the one by which it was called, where that is known."""
 
@@ -24,11 +24,11 @@ class Passing(Exception):
         self.connection: int | None = None
 
 
-class Limited(Passing):
+class RateLimitedError(TransientError):
     """The app asks for fewer calls."""
 
 
-class Standing(Exception):
+class PermanentError(Exception):
     """A failure that stays until somebody does something. `about` says what it concerns."""
 
     def __init__(self, sentence: str, about: str = "item", connection: int | None = None):
@@ -133,7 +133,7 @@ class Grant:
 
 
 class App(ABC):
-    """One app. Methods that call it raise Passing or Standing. Words are the app's own, for the screen."""
+    """One app. Methods that call it raise TransientError or PermanentError. Words are the app's own, for the screen."""
 
     code: ClassVar[str]
     name: ClassVar[str]
@@ -195,19 +195,19 @@ class App(ABC):
 
     def send(self, token: str, message: Outgoing, key: str) -> str | None:
         """Send a message: a link to it, if the app gives one. Sent again under the same idempotency key, it goes out once."""
-        raise Standing(f"{self.name} sends nothing", "call")
+        raise PermanentError(f"{self.name} sends nothing", "call")
 
     def open(self, token: str, locator: str) -> Iterator[bytes]:
         """What a file contains that an item of this app carries, a piece at a time."""
-        raise Standing(f"{self.name} carries no files", "call")
+        raise PermanentError(f"{self.name} carries no files", "call")
 
     def save(self, token: str, container: str, name: str, content: Iterator[bytes], collision: Collision, key: str) -> Saved:
         """Save a file. Saved again under the same idempotency key, it is there once."""
-        raise Standing(f"{self.name} takes no files", "call")
+        raise PermanentError(f"{self.name} takes no files", "call")
 
     def make_container(self, token: str, name: str) -> Container:
         """Make a container, shared with this connection."""
-        raise Standing(f"no {self.container_word} can be made in {self.name}", "call")
+        raise PermanentError(f"no {self.container_word} can be made in {self.name}", "call")
 
     @abstractmethod
     def container_of_link(self, link: str) -> str | None:

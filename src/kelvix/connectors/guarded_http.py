@@ -14,7 +14,7 @@ from dataclasses import dataclass
 
 import urllib3
 
-from kelvix.connectors.contract import Passing, Standing
+from kelvix.connectors.contract import PermanentError, TransientError
 from kelvix.connectors.deadline import DEADLINES, HTTPPool, HTTPSPool
 from kelvix.connectors.http import retry_after
 from kelvix.core.fields.link import split_address
@@ -28,7 +28,7 @@ NAT64 = ipaddress.ip_network("64:ff9b::/96")  # RFC 6052
 NOT_PUBLIC = tuple(ipaddress.ip_network(n) for n in ("fec0::/10", "3fff::/20", "192.88.99.0/24"))
 
 
-class Unanswered(Exception):
+class UnknownOutcomeError(Exception):
     """The request was sent, and it is not known whether it arrived."""
 
 
@@ -77,19 +77,19 @@ def is_public(address: str) -> bool:
 
 def resolve(url: str, reachable: Collection[str] = ()) -> Target:
     """What stands behind an address. `reachable`: hosts of private networks that are let through, as name:port. Raises
-    Standing where it is none, or not public, Passing where the name is not known."""
+    PermanentError where it is none, or not public, TransientError where the name is not known."""
     parts = split_address(url)
     if parts is None:
-        raise Standing(f"“{shorten(url)}” is no address of the web", "address")
+        raise PermanentError(f"“{shorten(url)}” is no address of the web", "address")
     host = parts.hostname or ""
     port = parts.port or (443 if parts.scheme == "https" else 80)
     try:
         found = socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)
     except (OSError, UnicodeError):
-        raise Passing(f"there is no such host as {host}, or its name cannot be looked up now") from None
+        raise TransientError(f"there is no such host as {host}, or its name cannot be looked up now") from None
     addresses = [str(f[4][0]) for f in found]
     if f"{host}:{port}" not in reachable and not all(map(is_public, addresses)):
-        raise Standing(
+        raise PermanentError(
             f"{host} is an address of a private network, where Kelvix sends nothing; "
             "whoever runs this installation can let it through",
             "address",
@@ -114,8 +114,8 @@ def _pool(target: Target) -> HTTPPool | HTTPSPool:
 
 
 def send(method: str, target: Target, headers: dict[str, str], body: bytes | None, most: int = MOST_ANSWER) -> Answer:
-    """Send a request, once. `most`: bytes of the answer that are read. Raises Passing where it did not go out, Unanswered where
-    that is not known."""
+    """Send a request, once. `most`: bytes of the answer that are read. Raises TransientError where it did not go out,
+    UnknownOutcomeError where that is not known."""
     named = f"[{target.host}]" if ":" in target.host else target.host
     usual = 443 if target.scheme == "https" else 80
     headers = headers | {"host": named if target.port == usual else f"{named}:{target.port}"}
@@ -126,15 +126,17 @@ def send(method: str, target: Target, headers: dict[str, str], body: bytes | Non
             )
             content = _read(answer, most)
         except (urllib3.exceptions.NewConnectionError, urllib3.exceptions.ConnectTimeoutError):
-            raise Passing(f"{target.host} cannot be reached") from None
+            raise TransientError(f"{target.host} cannot be reached") from None
         except urllib3.exceptions.SSLError:
             if call.is_over and not call.is_sent:
-                raise Passing(f"{target.host} cannot be reached: it answers too slowly") from None
+                raise TransientError(f"{target.host} cannot be reached: it answers too slowly") from None
             if call.is_sent:
-                raise Unanswered(f"the connection to {target.host} broke off") from None
-            raise Passing(f"{target.host} cannot prove that it is {target.host} (its certificate does not hold)") from None
+                raise UnknownOutcomeError(f"the connection to {target.host} broke off") from None
+            raise TransientError(
+                f"{target.host} cannot prove that it is {target.host} (its certificate does not hold)"
+            ) from None
         except (urllib3.exceptions.HTTPError, OSError) as error:
-            raise Unanswered(f"{target.host} did not answer ({type(error).__name__})") from None
+            raise UnknownOutcomeError(f"{target.host} did not answer ({type(error).__name__})") from None
     wait = retry_after(answer.headers.get("retry-after"))
     moved_to = answer.headers.get("location", "") if 300 <= answer.status < 400 else ""
     return Answer(answer.status, content, wait, moved_to, charset_of(answer.headers.get("content-type", "")))

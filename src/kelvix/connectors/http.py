@@ -13,7 +13,7 @@ from urllib.parse import urlencode
 
 import urllib3
 
-from kelvix.connectors.contract import Limited, Passing, Standing
+from kelvix.connectors.contract import PermanentError, RateLimitedError, TransientError
 from kelvix.connectors.deadline import DEADLINES, Call, pool_manager
 
 SECONDS = 12.0  # without a byte
@@ -72,8 +72,8 @@ class Caller:
         key: str | None = None,
         body: Iterable[bytes] | None = None,
     ) -> Any:
-        """The answer's JSON. `key` is the idempotency key of what is written; `body` is sent as it comes. Raises Passing,
-        Standing."""
+        """The answer's JSON. `key` is the idempotency key of what is written; `body` is sent as it comes. Raises
+        TransientError, PermanentError."""
         headers = {"authorization": f"Bearer {token}"} | ({"idempotency-key": key} if key else {})
         query = f"?{urlencode(params)}" if params else ""
         with self._told_apart(WHOLE) as call:
@@ -89,7 +89,7 @@ class Caller:
         return self._json(data)
 
     def form(self, where: str, **values: str) -> Any:
-        """The JSON that answers a form which is sent without a token, whatever its status. Raises Passing."""
+        """The JSON that answers a form which is sent without a token, whatever its status. Raises TransientError."""
         with self._told_apart(WHOLE) as call:
             answer = self._pool.request("POST", f"{self.address}{where}", fields=values, encode_multipart=False,
                                         headers={"accept": "application/json"}, preload_content=False)  # fmt: skip
@@ -102,24 +102,24 @@ class Caller:
         try:
             return loads(data) if data else None
         except (ValueError, RecursionError):
-            raise Passing(f"{self.app_name} answered with something that cannot be read") from None
+            raise TransientError(f"{self.app_name} answered with something that cannot be read") from None
 
     def _bounded(self, answer: urllib3.BaseHTTPResponse, call: Call) -> bytes:
-        """What an app answers, which may never end. Raises Passing."""
+        """What an app answers, which may never end. Raises TransientError."""
         data = bytearray()
         while len(data) <= MOST_ANSWER and (piece := answer.read(AT_A_TIME)):
             data += piece
             call.earn(len(piece))
         if len(data) > MOST_ANSWER:
             answer.close()
-            raise Passing(f"{self.app_name} answered with more than {MOST_ANSWER >> 20} MB")
+            raise TransientError(f"{self.app_name} answered with more than {MOST_ANSWER >> 20} MB")
         answer.release_conn()
         return bytes(data)
 
     def content(self, where: str, token: str) -> Iterator[bytes]:
-        """What a file contains, a piece at a time. Raises Passing, Standing, also on the way. Asked again after a short wait,
-        if the app asks for one: an item whose content takes a further call would else be begun anew each time, and never be
-        had from an app that lets one call through at a time."""
+        """What a file contains, a piece at a time. Raises TransientError, PermanentError, also on the way. Asked again after a
+        short wait, if the app asks for one: an item whose content takes a further call would else be begun anew each time, and
+        never be had from an app that lets one call through at a time."""
         headers = {"authorization": f"Bearer {token}"}
         ask = partial(self._pool.request, "GET", f"{self.address}{where}", headers=headers, preload_content=False)
         call = DEADLINES.begin(PATIENCE + WHOLE)
@@ -158,29 +158,29 @@ class Caller:
 
     @contextmanager
     def _failures(self, call: Call) -> Iterator[None]:
-        """Around what is sent and read in a call; raises Passing. What ends where a socket is closed may look whole."""
+        """Around what is sent and read in a call; raises TransientError. What ends where a socket is closed may look whole."""
         try:
             yield
         except urllib3.exceptions.TimeoutError:
-            raise Passing(f"{self.app_name} did not answer within {SECONDS:.0f} seconds") from None
+            raise TransientError(f"{self.app_name} did not answer within {SECONDS:.0f} seconds") from None
         except urllib3.exceptions.HTTPError:
             if not call.is_over:
-                raise Passing(f"{self.app_name} cannot be reached") from None
+                raise TransientError(f"{self.app_name} cannot be reached") from None
         if call.is_over:
-            raise Passing(f"{self.app_name} answers too slowly: not within {WHOLE:.0f} seconds")
+            raise TransientError(f"{self.app_name} answers too slowly: not within {WHOLE:.0f} seconds")
 
     def _check(self, answer: urllib3.BaseHTTPResponse, data: bytes) -> None:
-        """Raises Passing, Standing for what is not what was asked for."""
+        """Raises TransientError, PermanentError for what is not what was asked for."""
         wait = retry_after(answer.headers.get("retry-after"))
         if answer.status == 429:
-            raise Limited(f"{self.app_name} asks to wait: too many calls", wait)
+            raise RateLimitedError(f"{self.app_name} asks to wait: too many calls", wait)
         if answer.status >= 500:
-            raise Passing(f"{self.app_name} answered with an error of its own ({answer.status})", wait)
+            raise TransientError(f"{self.app_name} answered with an error of its own ({answer.status})", wait)
         if answer.status == 401:
-            raise Standing(f"{self.app_name} no longer accepts this connection; renew it", "access")
+            raise PermanentError(f"{self.app_name} no longer accepts this connection; renew it", "access")
         if answer.status == 403:
-            raise Standing(f"{self.app_name} says that this was not shared with Kelvix", "container")
+            raise PermanentError(f"{self.app_name} says that this was not shared with Kelvix", "container")
         if answer.status in (404, 410):
-            raise Standing(f"{self.app_name} says that it is not there any more", "item")
+            raise PermanentError(f"{self.app_name} says that it is not there any more", "item")
         if answer.status >= 300:
-            raise Standing(f"{self.app_name} did not take the call ({answer.status}{_detail(data)})", "call")
+            raise PermanentError(f"{self.app_name} did not take the call ({answer.status}{_detail(data)})", "call")

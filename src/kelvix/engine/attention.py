@@ -10,7 +10,7 @@ from datetime import UTC, datetime, timedelta
 from functools import partial
 from typing import Any, Literal
 
-from kelvix.connectors.contract import Passing, Standing
+from kelvix.connectors.contract import PermanentError, TransientError
 from kelvix.core import silence
 from kelvix.core.values import as_text
 from kelvix.core.workflow import connections_of
@@ -212,9 +212,9 @@ def _likely(engine: Engine, space: Space, kept: workflows.Kept, found: silence.S
         if when.container not in {c.id for c in sight.shared}:
             return f"The {word} “{when.container_name}” is no longer shared, or is gone.", "Widen the connection."
         newest = app.newest(token, when.container or "", 1)
-    except Standing as failure:
+    except PermanentError as failure:
         return f"The likely cause: {failure}.", "Renew the connection."
-    except Passing as failure:
+    except TransientError as failure:
         return f"The likely cause: {failure}.", "It goes on by itself when that has passed."
     if newest and newest[0].at > found.since + timedelta(minutes=1):
         return f"Something newer lies in “{when.container_name}”, of which Kelvix was not told.", "Check now."

@@ -8,7 +8,7 @@ from datetime import datetime
 
 import structlog
 
-from kelvix.connectors.contract import App, Item, Passing, Standing
+from kelvix.connectors.contract import App, Item, PermanentError, TransientError
 from kelvix.core.backcast import Backcast
 from kelvix.core.workflow import Workflow
 from kelvix.engine.engine import Engine
@@ -22,7 +22,7 @@ log = structlog.stdlib.get_logger(__name__)
 
 
 def start(engine: Engine, space: Space, workflow_id: int, document: Workflow) -> int:
-    """Begin a backcast of a draft over all past events of its source. Raises Standing where the source cannot be read."""
+    """Begin a backcast of a draft over all past events of its source. Raises PermanentError where the source cannot be read."""
     app, token, _ = engine.access(space, document.when.connection)
     made = space.transact(lambda t: backcasts.start(t, space.id, workflow_id, document, app.reach))
     job = _Job(engine, space, workflow_id, made, document, app, token)
@@ -44,10 +44,10 @@ class _Job:
         """Never raises: what goes wrong is kept with the backcast."""
         try:
             self._page_through()
-        except Standing as failure:
+        except PermanentError as failure:
             self.engine.note_failure(self.space, self.document.when.connection, failure)
             self._keep("failed", str(failure))
-        except Passing as failure:
+        except TransientError as failure:
             self._keep("failed", f"{failure}. Start it again when this has passed")
         except Exception as error:
             log.exception("a backcast failed", backcast=self.id)
@@ -69,7 +69,7 @@ class _Job:
         for attempt in range(PATIENCE):
             try:
                 return self.app.past(self.token, self.document.when.container or "", before, PAGE)
-            except Passing as failure:
+            except TransientError as failure:
                 if attempt == PATIENCE - 1:
                     raise
                 time.sleep(min(failure.after if failure.after is not None else 2.0**attempt, 15))

@@ -9,7 +9,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 from kelvix.connectors import guarded_http
-from kelvix.connectors.contract import Passing, Standing
+from kelvix.connectors.contract import PermanentError, TransientError
 from kelvix.core import web_request
 from kelvix.core.feel import Env
 from kelvix.core.fields import from_wire
@@ -51,8 +51,8 @@ def as_kept(kept: Requested) -> Sending:
 
 
 def send(engine: Engine, space: Space, claim: Claim, line: WebRequest, sending: Sending, key: str, env: Env) -> Requested:
-    """Send it, once: what is recorded of the answer. Raises Passing where it is known not to have been taken, Standing where it
-    was refused, guarded_http.Unanswered where it is not known."""
+    """Send it, once: what is recorded of the answer. Raises TransientError where it is known not to have been taken,
+    PermanentError where it was refused, guarded_http.UnknownOutcomeError where it is not known."""
     call = sending.call
     secrets = {name: _secret(engine, space, claim, number) for name, number in call.secrets}
     headers = dict(call.headers) | secrets | {
@@ -75,22 +75,22 @@ def send(engine: Engine, space: Space, claim: Claim, line: WebRequest, sending: 
     if web_request.succeeds(line, answer.status):
         return _answered(line, sending.recorded("sent"), answer.status, text, env)
     if answer.status in UNKNOWN and not web_request.repeatable(line):
-        raise guarded_http.Unanswered(f"a gateway of {target.host} answered {answer.status}")
+        raise guarded_http.UnknownOutcomeError(f"a gateway of {target.host} answered {answer.status}")
     if answer.status in LATER or answer.status >= 500:
-        raise Passing(f"{target.host} answered {answer.status}{said}", answer.wait)
+        raise TransientError(f"{target.host} answered {answer.status}{said}", answer.wait)
     if answer.moved_to:
-        raise Standing(
+        raise PermanentError(
             f"{target.host} answered {answer.status} and points to {shorten(answer.moved_to, 120)}: "
             "redirects are not followed; use that address if it is right",
             "call",
         )
-    raise Standing(f"{target.host} did not take the request: it answered {answer.status}{said}", "call")
+    raise PermanentError(f"{target.host} did not take the request: it answered {answer.status}{said}", "call")
 
 
 def _secret(engine: Engine, space: Space, claim: Claim, number: int) -> str:
     found = space.read(lambda t: kept_secrets.read(t, engine.vault, space.id, claim.workflow_id, number))
     if found is None:
-        raise Standing("the secret of a header is not kept here any more; type it anew", "call")
+        raise PermanentError("the secret of a header is not kept here any more; type it anew", "call")
     return found
 
 

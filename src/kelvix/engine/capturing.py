@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 
 from kelvix.collections import write
 from kelvix.collections.write import Actor
-from kelvix.connectors.contract import Passing, Standing
+from kelvix.connectors.contract import PermanentError, TransientError
 from kelvix.core import file_name, page_fields, proposing, quick_input
 from kelvix.core.fields import TYPES
 from kelvix.core.finding import Question
@@ -108,7 +108,7 @@ def with_pages(engine: Engine, space: Space, reading: Reading) -> Reading:
         address = str(one.quick.values[field.id])
         try:
             page = reading_pages.fetch(engine, address)
-        except (Passing, Standing) as failure:
+        except (TransientError, PermanentError) as failure:
             raise NotKept(f"The page could not be read: {failure}.", "Keep the line without reading its page.") from None
         lines.append(_with_page(space, reading.database, one, field, page, address))
     return replace(reading, lines=tuple(lines))

@@ -10,7 +10,7 @@ from dataclasses import replace
 from typing import Any
 
 from kelvix.collections.write import Actor
-from kelvix.connectors.contract import Standing
+from kelvix.connectors.contract import PermanentError
 from kelvix.core import asking, branching, outcome, repeating, writing
 from kelvix.core.cells import Cell
 from kelvix.core.filling import Carried, ListRow, describe
@@ -79,7 +79,7 @@ class Carrying(Outside):
     """One run, from its first line or from where it was left."""
 
     def carry(self) -> None:
-        """Carry the run as far as it goes. Raises Fenced, Passing, Standing."""
+        """Carry the run as far as it goes. Raises Fenced, TransientError, PermanentError."""
         carried = carried_from_item(self.workflow.when, self.around, self.progress.item["values"])
         _, end = self.through("", carried, ())
         if end not in (STUCK, RESTS) and not self._finished:
@@ -88,9 +88,11 @@ class Carrying(Outside):
     def line(self, line: Line, carried: Carried, place: Place) -> tuple[Carried, str]:
         self._steps += 1
         if self._steps > MOST_STEPS:
-            raise Standing(f"this run carried out {MOST_STEPS:,} lines, the most that one run may: narrow its lists", "run")
+            raise PermanentError(
+                f"this run carried out {MOST_STEPS:,} lines, the most that one run may: narrow its lists", "run"
+            )
         if time.monotonic() - self._began > MOST_SECONDS:
-            raise Standing(
+            raise PermanentError(
                 f"this run was carried for {MOST_SECONDS / 60:.0f} minutes, the longest that one may: let it do less, or hand "
                 "a part of it to another workflow. Run again, it goes on where it is",
                 "run",
@@ -121,7 +123,7 @@ class Carrying(Outside):
         )
 
     def _execute(self, line: Line, cell: Cell, carried: Carried, place: Place) -> tuple[Carried, str]:
-        """Carry out what a line would do. Raises Fenced, Passing, Standing."""
+        """Carry out what a line would do. Raises Fenced, TransientError, PermanentError."""
         match cell.would, line:
             case Rest() as would, _:
                 return self._rest(line, would, carried, place), RESTS
@@ -150,7 +152,7 @@ class Carrying(Outside):
         if isinstance(line, Find):  # not asked again: what was done since hangs on the first answer
             database = self.around.databases.get(line.database or 0)
             if database is None:
-                raise Standing("the database that this run looked in was deleted", "run")
+                raise PermanentError("the database that this run looked in was deleted", "run")
             found = done if isinstance(done, FoundRecords) else FoundRecords(done.code)
             below = carry_found(line, database, recording.answer_of(found, database, self.around), carried, self.around)
             return below, done.end
@@ -170,7 +172,7 @@ class Carrying(Outside):
             case Wrote() if isinstance(line, Writes):
                 database = writing.database_of(line, carried, self.around.databases)
                 if database is None:
-                    raise Standing("the database that this run wrote to was deleted", "run")
+                    raise PermanentError("the database that this run wrote to was deleted", "run")
                 return effects.carry_on(line, effects.recorded(done, database), database, carried, self.around), ""
             case Rested(code="waits"):  # its time has come, else nobody had taken the run up
                 self._record(line, place, replace(done, code="waited"))

@@ -8,7 +8,7 @@ from datetime import datetime
 from functools import partial
 from typing import Literal
 
-from kelvix.connectors.contract import Item, Standing
+from kelvix.connectors.contract import Item, PermanentError
 from kelvix.core import recognising, sources
 from kelvix.core.checking import check
 from kelvix.core.workflow import RecordEvent, Workflow
@@ -43,7 +43,8 @@ class Past:
 def past(
     engine: Engine, space: Space, workflow_id: int, document: Workflow, recognises: Recognises, before: str | None, limit: int
 ) -> tuple[list[Past], str | None]:
-    """A page of the past items of a source, the newest first, and what to ask with for the next. Raises Passing, Standing."""
+    """A page of the past items of a source, the newest first, and what to ask with for the next. Raises TransientError,
+    PermanentError."""
     when = document.when
     app, token, _ = engine.access(space, when.connection)
     with engine.pacer.calls(space, when.connection or 0):
@@ -63,7 +64,7 @@ def past(
 
 def start(engine: Engine, space: Space, workflow_id: int, items: Sequence[Told], recognises: Recognises, person: str) -> int:
     """Carry past items, or changes of them, in this order, through the draft as it is. Raises LookupError, NotReady,
-    Standing."""
+    PermanentError."""
     kept = space.read(lambda t: workflows.get(t, space.id, workflow_id))
     if kept is None:
         raise LookupError("no such workflow")
@@ -71,7 +72,7 @@ def start(engine: Engine, space: Space, workflow_id: int, items: Sequence[Told],
     if findings:
         raise NotReady(findings)
     if kept.draft.when.own is not None:
-        raise Standing("only what lies in an app can be caught up on", "call")
+        raise PermanentError("only what lies in an app can be caught up on", "call")
 
     def work(t: Transaction) -> int:
         version = workflows.version_of_draft(t, space.id, kept)
@@ -135,7 +136,8 @@ class Missed:
 
 
 def missed(engine: Engine, space: Space, workflow_id: int) -> Missed:
-    """What came since the workflow was turned off, for the same source as then. Raises LookupError, Passing, Standing."""
+    """What came since the workflow was turned off, for the same source as then. Raises LookupError, TransientError,
+    PermanentError."""
     kept = space.read(lambda t: workflows.get(t, space.id, workflow_id))
     if kept is None:
         raise LookupError("no such workflow")

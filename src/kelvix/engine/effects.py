@@ -9,7 +9,7 @@ from zoneinfo import ZoneInfo
 
 from kelvix.collections import write
 from kelvix.collections.write import Actor
-from kelvix.connectors.contract import Passing, Standing
+from kelvix.connectors.contract import PermanentError, TransientError
 from kelvix.core import recognising, writing
 from kelvix.core.cells import Cell
 from kelvix.core.fields import from_wire
@@ -50,7 +50,7 @@ def carry_out(
     by: Sequence[FieldId] = (),
 ) -> Effect:
     """`answer`: which record is meant, where a person was asked; `by`: the fields by which an Add line looks first whether its
-    record is there. Raises Standing where the record is gone, Passing where what
+    record is there. Raises PermanentError where the record is gone, TransientError where what
     matches changed since the line was looked at."""
     database = writing.database_of(line, carried, around.databases)
     assert database
@@ -62,7 +62,7 @@ def carry_out(
         case Update():
             record = records.get(t, database, carried.records[line.of].record or 0, lock=True)
             if record is None:
-                raise Standing(f"the record of {database.name} that this line updates was deleted since", "record")
+                raise PermanentError(f"the record of {database.name} that this line updates was deleted since", "record")
             return _update(t, workspace_id, database, record, cell, actor)
         case Delete():
             record = records.get(t, database, carried.records[line.of].record or 0, lock=True)
@@ -147,7 +147,7 @@ def _add_or_update(
     else:
         found = finding.every(t, database, question, zone)
     if min(len(found), 2) != min(answer.count, 2):
-        raise Passing(f"records of {database.name} that match came or went just now", AT_ONCE)
+        raise TransientError(f"records of {database.name} that match came or went just now", AT_ONCE)
     if not found:
         return _add(t, workspace_id, database, cell.writes, actor)
     done = []
@@ -156,7 +156,7 @@ def _add_or_update(
         if record is not None:
             done.append(_update(t, workspace_id, database, record, cell, actor))
     if not done:
-        raise Passing(f"records of {database.name} that match came or went just now", AT_ONCE)
+        raise TransientError(f"records of {database.name} that match came or went just now", AT_ONCE)
     changed = sum(e.count for e in done)
     return Effect("updated" if changed else "unchanged", done[0].held, changed)
 
@@ -169,7 +169,7 @@ def _as_answered(
         return _add(t, workspace_id, database, cell.writes, actor)
     there = [r for id in answer["records"] if (r := records.get(t, database, id, lock=True))]
     if not there:
-        raise Standing(f"the record of {database.name} that was chosen was deleted since", "record")
+        raise PermanentError(f"the record of {database.name} that was chosen was deleted since", "record")
     done = [_update(t, workspace_id, database, r, cell, actor) for r in there]
     changed = sum(e.count for e in done)
     return Effect("updated" if changed else "unchanged", done[0].held, changed)

@@ -7,7 +7,7 @@ from datetime import UTC, datetime
 from typing import Literal
 
 from kelvix.connectors.apps import apps
-from kelvix.connectors.contract import App, Standing
+from kelvix.connectors.contract import App, PermanentError
 from kelvix.core import sources
 from kelvix.core.sources import CanRun
 from kelvix.core.steps import SourceWords, Surroundings
@@ -58,13 +58,13 @@ class Engine:
         )
 
     def access(self, space: Space, connection_id: int | None) -> tuple[App, str, str]:
-        """The app, the token and the account of a connection. Raises Standing if it was removed."""
+        """The app, the token and the account of a connection. Raises PermanentError if it was removed."""
         found = space.read(lambda t: connections.token(t, self.vault, space.id, connection_id)) if connection_id else None
         if found is None or found[0] not in self.apps:
-            raise Standing("the connection was taken away; choose another one in the When line", "access")
+            raise PermanentError("the connection was taken away; choose another one in the When line", "access")
         return self.apps[found[0]], found[1], found[2]
 
-    def note_failure(self, space: Space, connection_id: int | None, failure: Standing) -> None:
+    def note_failure(self, space: Space, connection_id: int | None, failure: PermanentError) -> None:
         """An app that refuses a token makes the connection refused, until it is renewed."""
         if failure.about == "access" and connection_id:
 

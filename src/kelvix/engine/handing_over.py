@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import UTC, datetime
 
-from kelvix.connectors.contract import Standing
+from kelvix.connectors.contract import PermanentError
 from kelvix.core import handing, sources
 from kelvix.core.filling import Carried
 from kelvix.core.outcome import RanAnother
@@ -20,22 +20,22 @@ from kelvix.store.runs import Claim
 def start(
     t: Transaction, space: Space, claim: Claim, line: RunAnother, carried: Carried, around: Surroundings, key: bytes
 ) -> RanAnother:
-    """What is recorded of it. Raises Standing where the other is off, or would run this one in turn."""
+    """What is recorded of it. Raises PermanentError where the other is off, or would run this one in turn."""
     to = line.workflow or 0
     one = listening.of_workflow(t, space.id, to)
     if one is None or one.state != "on" or one.kind != "address" or one.version_id is None:
-        raise Standing("the workflow that this line runs is off; turn it on", "workflow")
+        raise PermanentError("the workflow that this line runs is off; turn it on", "workflow")
     causes = events.causes_of_run(t, space.id, claim.run_id)
     if to in causes:
-        raise Standing("this would go round for ever: the workflow that this line runs led to this run", "workflow")
+        raise PermanentError("this would go round for ever: the workflow that this line runs led to this run", "workflow")
     own = workflows.version(t, space.id, one.version_id)[1].when.own
     if not isinstance(own, Address):
-        raise Standing("the workflow that this line runs takes no requests any more", "workflow")
+        raise PermanentError("the workflow that this line runs takes no requests any more", "workflow")
     known = around.others.get(to)
     handed, parts = handing.values(line, sources.CanRun(known.name if known else "", own.inputs), carried, around.env)
     wrong = [p.sentence for p in parts if p.state == "put_right"]
     if wrong:
-        raise Standing("; ".join(wrong), "workflow")
+        raise PermanentError("; ".join(wrong), "workflow")
     values = {k: to_wire(v) for k, v in handed.items()} | {"received": to_wire(datetime.now(UTC))}
     title = next((shorten(v, 120) for v in values.values() if isinstance(v, str) and v), "") or "A request"
     item = {"id": key.hex()[:16], "title": title, "link": None, "app": "kelvix", "container": "", "values": values}

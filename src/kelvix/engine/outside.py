@@ -6,8 +6,8 @@ from __future__ import annotations
 from abc import ABC
 from dataclasses import replace
 
-from kelvix.connectors.contract import Passing, Standing
-from kelvix.connectors.guarded_http import Unanswered
+from kelvix.connectors.contract import PermanentError, TransientError
+from kelvix.connectors.guarded_http import UnknownOutcomeError
 from kelvix.core import web_request
 from kelvix.core.cells import Cell
 from kelvix.core.filling import Carried
@@ -52,13 +52,13 @@ class Outside(Standpoint, ABC):
         try:
             with self._outside():
                 made = calling.send(self.engine, self.space, self.claim, line, sent, self._key(line, place), self.around.env)
-        except Unanswered as unanswered:
+        except UnknownOutcomeError as unanswered:
             if not web_request.repeatable(line):
                 return self._doubt(line, sent, str(unanswered), carried, place), RESTS
             self._record(line, place, sent.recorded("to_send"))
             self._keep()
-            raise Passing(str(unanswered)) from None
-        except (Passing, Standing):
+            raise TransientError(str(unanswered)) from None
+        except (TransientError, PermanentError):
             self._record(line, place, sent.recorded("to_send"))
             self._keep()
             raise

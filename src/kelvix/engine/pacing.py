@@ -7,7 +7,7 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from kelvix.connectors.contract import Limited, Passing, Standing
+from kelvix.connectors.contract import PermanentError, RateLimitedError, TransientError
 from kelvix.store import connections, pace
 from kelvix.store.directory import Space
 
@@ -41,18 +41,18 @@ class Pacer:
             time.sleep(after)
         try:
             yield
-        except Limited as limited:
+        except RateLimitedError as limited:
             after = limited.after if limited.after is not None else UNSAID
             space.transact(lambda t: pace.refused(t, *key, after))
             self._kept.add(key)
             limited.connection = connection_id
             self._note_failing(space, key, limited)
             raise
-        except Passing as failure:
+        except TransientError as failure:
             failure.connection = connection_id
             self._note_failing(space, key, failure)
             raise
-        except Standing as failure:
+        except PermanentError as failure:
             failure.connection = connection_id
             raise
         if key in self._failing:
@@ -65,7 +65,7 @@ class Pacer:
         self._failing.discard((space.id, connection_id))
         return space.transact(lambda t: connections.note_answer(t, space.id, connection_id))
 
-    def _note_failing(self, space: Space, key: tuple[int, int], failure: Passing) -> None:
+    def _note_failing(self, space: Space, key: tuple[int, int], failure: TransientError) -> None:
         if key not in self._failing:
             self._failing.add(key)
             space.transact(lambda t: connections.note_failing(t, *key, str(failure)))

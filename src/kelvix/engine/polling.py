@@ -10,7 +10,7 @@ from functools import partial
 
 import structlog
 
-from kelvix.connectors.contract import Limited, Passing, Standing
+from kelvix.connectors.contract import PermanentError, RateLimitedError, TransientError
 from kelvix.engine import metrics
 from kelvix.engine.engine import Engine
 from kelvix.engine.pacing import Paced
@@ -106,13 +106,13 @@ def check(engine: Engine, watch: Watch) -> int:
         after, own = paced.after, paced.own
         space.transact(lambda t: watches.put_off(t, watch, after, own))
         return new
-    except Passing as failure:
+    except TransientError as failure:
         problem = str(failure)
-        spread = 1 if isinstance(failure, Limited) else 2 ** min(watch.failures, 8)
+        spread = 1 if isinstance(failure, RateLimitedError) else 2 ** min(watch.failures, 8)
         wait = failure.after or min(LONGEST, wait * spread) * random.uniform(0.8, 1.2)
     except usage.Full as full:
         problem, wait = f"{full}: what arrives stays with the app until there is room", FULL
-    except Standing as failure:
+    except PermanentError as failure:
         problem = str(failure)
         wait = LONGEST
         engine.note_failure(space, watch.connection_id, failure)

@@ -6,8 +6,8 @@ from decimal import Decimal
 from urllib.parse import urljoin
 
 from kelvix.connectors import guarded_http
-from kelvix.connectors.contract import Passing, Standing
-from kelvix.connectors.guarded_http import Unanswered
+from kelvix.connectors.contract import PermanentError, TransientError
+from kelvix.connectors.guarded_http import UnknownOutcomeError
 from kelvix.core.fields.link import split_address
 from kelvix.core.values import Value
 from kelvix.engine.engine import Engine
@@ -20,27 +20,27 @@ HEADERS = {"accept": "text/html,application/xhtml+xml", "user-agent": "Kelvix", 
 
 
 def fetch(engine: Engine, address: str) -> Article:
-    """Raises Passing, Standing, whose messages are sentences."""
+    """Raises TransientError, PermanentError, whose messages are sentences."""
     url = article.without_tracking(address)
     for _ in range(MOST_MOVES + 1):
         parts = split_address(url)
         if parts is None or parts.scheme not in ("http", "https"):
-            raise Standing("the page leads to an address that is none of the web", "address")
+            raise PermanentError("the page leads to an address that is none of the web", "address")
         target = guarded_http.resolve(url, engine.settings.may_reach)
         try:
             answer = guarded_http.send("GET", target, HEADERS, None, article.MOST_BYTES)
-        except Unanswered as unanswered:
-            raise Passing(str(unanswered)) from None
+        except UnknownOutcomeError as unanswered:
+            raise TransientError(str(unanswered)) from None
         if not answer.moved_to:
             break
         try:
             url = urljoin(url, answer.moved_to)
         except ValueError:
-            raise Standing("the page leads to an address that is none of the web", "address") from None
+            raise PermanentError("the page leads to an address that is none of the web", "address") from None
     else:
-        raise Standing(f"the page leads from one address to another more than {MOST_MOVES} times", "address")
+        raise PermanentError(f"the page leads from one address to another more than {MOST_MOVES} times", "address")
     if answer.status >= 400:
-        raise Standing(f"{target.host} answered that there is no such page ({answer.status})", "address")
+        raise PermanentError(f"{target.host} answered that there is no such page ({answer.status})", "address")
     return contents.article(answer.content, url, answer.charset)
 
 

@@ -7,7 +7,7 @@ from functools import partial
 
 import structlog
 
-from kelvix.connectors.contract import Passing, Sight, Standing
+from kelvix.connectors.contract import PermanentError, Sight, TransientError
 from kelvix.engine import again, switch
 from kelvix.engine.engine import Engine
 from kelvix.store import connections, runs, upkeep, watches
@@ -52,19 +52,19 @@ def look(engine: Engine, space: Space, connection_id: int) -> Sight | None:
         return None
     try:
         return see(engine, space, connection_id)
-    except (Passing, Standing):
+    except (TransientError, PermanentError):
         return None
 
 
 def see(engine: Engine, space: Space, connection_id: int) -> Sight:
-    """Ask an app what a connection sees, and note the answer. Raises Passing, Standing."""
+    """Ask an app what a connection sees, and note the answer. Raises TransientError, PermanentError."""
     app, token, _ = engine.access(space, connection_id)
     try:
         sight = app.look(token)
-    except Standing as failure:
+    except PermanentError as failure:
         engine.note_failure(space, connection_id, failure)
         raise
-    except Passing as failure:
+    except TransientError as failure:
         why = str(failure)
         space.transact(lambda t: connections.note_failing(t, space.id, connection_id, why))
         raise

@@ -10,7 +10,7 @@ from dataclasses import replace
 
 import structlog
 
-from kelvix.connectors.contract import Limited, Passing, Standing
+from kelvix.connectors.contract import PermanentError, RateLimitedError, TransientError
 from kelvix.core.values import Unfit
 from kelvix.core.workflow import (
     Add,
@@ -143,7 +143,7 @@ class Runner:
         failed = False
         try:
             if claim.endings >= MOST_ENDINGS:
-                raise Standing("this run ended its worker each time that it was begun, and was set aside", "run")
+                raise PermanentError("this run ended its worker each time that it was begun, and was set aside", "run")
             failed = self._carry(space, claim, topics)
         except Fenced:
             log.warning("taken over by another worker; nothing was written")
@@ -151,13 +151,13 @@ class Runner:
             return False
         except Paced as paced:
             self._put_back(space, claim, str(paced), paced.after, paced.own)
-        except Limited as limited:
+        except RateLimitedError as limited:
             self._put_back(space, claim, str(limited), limited.after or UNSAID, False)
-        except Passing as failure:
+        except TransientError as failure:
             failed = self._later(space, claim, str(failure), failure.after, connection=failure.connection)
         except Unfit as unfit:  # what was written does not fit what is there by now
             failed = self._fail(space, claim, str(unfit))
-        except Standing as failure:
+        except PermanentError as failure:
             workflow = self.versions.get(space, claim.version_id)
             used = failure.connection or workflow.when.connection
             self.engine.note_failure(space, used, failure)
@@ -249,5 +249,5 @@ class Runner:
         size = len(json.dumps(item, ensure_ascii=False).encode())
         if size > MOST_ITEM:
             said = f"this {app.item_word} is {size / 2**20:.0f} MB without its attachments, more than the {MOST_ITEM >> 20} MB"
-            raise Standing(f"{said} that a run carries: shorten it, or leave it out by its size", "run")
+            raise PermanentError(f"{said} that a run carries: shorten it, or leave it out by its size", "run")
         return Progress(self.engine.settings.lease, item, True)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from kelvix.connectors.contract import Outgoing, Standing
+from kelvix.connectors.contract import Outgoing, PermanentError
 from kelvix.core import mailing
 from kelvix.core.filling import Carried
 from kelvix.core.outcome import Mail, MailsSent, SentMail
@@ -19,20 +19,20 @@ def outgoing(mail: Mail) -> Outgoing:
 
 
 def send(engine: Engine, space: Space, line: SendMail, mails: tuple[Mail, ...], key: str) -> MailsSent:
-    """Send mails, numbered under one idempotency key: what is recorded of them. Raises Passing, Standing; sent again under the
-    same key, those that went out do not go out again."""
+    """Send mails, numbered under one idempotency key: what is recorded of them. Raises TransientError, PermanentError; sent
+    again under the same key, those that went out do not go out again."""
     app, token, _ = engine.access(space, line.connection)
     sent: list[SentMail] = []
     for number, mail in enumerate(mails, 1):
         try:
             with engine.pacer.calls(space, line.connection or 0):
                 link = app.send(token, outgoing(mail), f"{key}-{number}")
-        except Standing as failure:
+        except PermanentError as failure:
             if failure.about == "access":
                 engine.note_failure(space, line.connection, failure)
-                raise Standing(str(failure), "send", failure.connection) from None
+                raise PermanentError(str(failure), "send", failure.connection) from None
             if failure.about == "container":
-                raise Standing(
+                raise PermanentError(
                     f"{app.name} does not let this connection send: widen it, and tick that it may send", "send"
                 ) from None
             raise

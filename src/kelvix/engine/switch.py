@@ -7,7 +7,7 @@ from datetime import UTC, datetime
 import structlog
 
 from kelvix.connectors import guarded_http
-from kelvix.connectors.contract import App, Passing, Standing
+from kelvix.connectors.contract import App, PermanentError, TransientError
 from kelvix.core import schedule
 from kelvix.core.cells import Finding
 from kelvix.core.checking import check
@@ -34,7 +34,7 @@ class NotReady(Exception):
 def turn_on(engine: Engine, space: Space, workflow_id: int, from_where_it_was: bool = False) -> None:
     """Make the draft the version that runs, from now on; where it listens to records, `from_where_it_was` takes in too what
     changed while it was off. Where the workflow is on already and listens to the same place, nothing that arrives meanwhile is
-    lost. Raises LookupError, NotReady, Passing, Standing."""
+    lost. Raises LookupError, NotReady, TransientError, PermanentError."""
     kept = space.read(lambda t: workflows.get(t, space.id, workflow_id))
     if kept is None:
         raise LookupError("no such workflow")
@@ -55,7 +55,7 @@ def turn_on(engine: Engine, space: Space, workflow_id: int, from_where_it_was: b
     try:
         cursor = app.head(token)
         app.newest(token, when.container or "", 1)
-    except Standing as failure:
+    except PermanentError as failure:
         engine.note_failure(space, when.connection, failure)
         raise
     before = space.read(lambda t: watches.of_workflow(t, space.id, workflow_id))
@@ -113,7 +113,7 @@ def _listen(engine: Engine, space: Space, kept: workflows.Kept, own: Own, from_w
 
 
 def _may_send(engine: Engine, space: Space, workflow: Workflow) -> list[Finding]:
-    """Lines that send by a connection which may not. Raises Passing, Standing."""
+    """Lines that send by a connection which may not. Raises TransientError, PermanentError."""
     found: list[Finding] = []
     for line in workflow.lines:
         if isinstance(line, SendMail):
@@ -127,7 +127,7 @@ def _may_send(engine: Engine, space: Space, workflow: Workflow) -> list[Finding]
 
 
 def _may_save(engine: Engine, space: Space, line: SaveFile) -> list[Finding]:
-    """What stands against saving files, as far as it is known before. Raises Passing, Standing."""
+    """What stands against saving files, as far as it is known before. Raises TransientError, PermanentError."""
     app, token, _ = engine.access(space, line.connection)
     sight = app.look(token)
     if not app.saves or not sight.may_send:
@@ -151,9 +151,9 @@ def _may_reach(engine: Engine, workflow: Workflow) -> list[Finding]:
         if isinstance(line, WebRequest) and len(line.address) == 1 and line.address[0].text:
             try:
                 guarded_http.resolve(line.address[0].text.strip(), engine.settings.may_reach)
-            except Standing as failure:
+            except PermanentError as failure:
                 found.append(Finding(line.id, str(failure), key="address"))
-            except Passing:
+            except TransientError:
                 log.info("the address of a web request cannot be looked up now; its runs will", line=line.id)
     return found
 
@@ -162,7 +162,7 @@ def ask_for_pushes(engine: Engine, space: Space, watch: watches.Watch) -> None:
     """Ask anew to be told of what happens, as after access was renewed: what was agreed before ended with that."""
     try:
         app, token, _ = engine.access(space, watch.connection_id)
-    except Standing:
+    except PermanentError:
         return
     _push(engine, space, watch.id, app, token, watch.container)
 
@@ -171,7 +171,7 @@ def _push(engine: Engine, space: Space, watch_id: int, app: App, token: str, con
     """Where the app will not push, its feed is read more often instead."""
     try:
         push_id, secret = app.subscribe(token, container, f"{engine.settings.address}/hooks/{space.id}/{watch_id}")
-    except (Passing, Standing) as failure:
+    except (TransientError, PermanentError) as failure:
         log.warning("no pushes", watch=watch_id, why=str(failure))
         return
     space.transact(lambda t: watches.set_push(t, engine.vault, space.id, watch_id, push_id, secret))
@@ -182,7 +182,7 @@ def end_pushes(engine: Engine, space: Space, watch: watches.Watch) -> None:
         try:
             app, token, _ = engine.access(space, watch.connection_id)
             app.unsubscribe(token, watch.push_id)
-        except (Passing, Standing) as failure:
+        except (TransientError, PermanentError) as failure:
             log.info("pushes could not be ended; they will be answered with 410", watch=watch.id, why=str(failure))
 
 

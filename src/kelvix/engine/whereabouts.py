@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Literal
 
-from kelvix.connectors.contract import Item, Standing
+from kelvix.connectors.contract import Item, PermanentError
 from kelvix.core.outcome import Asked, FileSaved, MailsSent, Rested, Stopped, Wrote
 from kelvix.core.patterns import pattern
 from kelvix.core.values import as_text, shorten, whole
@@ -56,7 +56,7 @@ class Whereabouts:
 
 
 def where_is(engine: Engine, space: Space, workflow_id: int, link_or_id: str) -> Whereabouts:
-    """Raises LookupError for an unknown workflow, Passing where the app does not answer."""
+    """Raises LookupError for an unknown workflow, TransientError where the app does not answer."""
     kept = space.read(lambda t: workflows.get(t, space.id, workflow_id))
     if kept is None:
         raise LookupError("no such workflow")
@@ -89,7 +89,7 @@ def where_is(engine: Engine, space: Space, workflow_id: int, link_or_id: str) ->
     try:
         found, token, _ = engine.access(space, watch.connection_id)
         item = found.item(token, item_id)
-    except Standing as failure:
+    except PermanentError as failure:
         engine.note_failure(space, watch.connection_id, failure)
         said = {
             "access": f"{app.name} refuses this connection, so the {app.item_word} cannot be looked at.",

@@ -8,7 +8,7 @@ from tempfile import TemporaryFile
 from typing import Any
 
 from kelvix.connectors.consented import ConsentedApp
-from kelvix.connectors.contract import Collision, Container, Display, Event, Item, Saved, Standing
+from kelvix.connectors.contract import Collision, Container, Display, Event, Item, PermanentError, Saved
 from kelvix.core.file_name import split
 from kelvix.core.schema import CarriedField, CarriedList
 from kelvix.core.values import File, ItemValue, Rows, Type
@@ -125,7 +125,7 @@ class Files(ConsentedApp):
 
     def open(self, token: str, locator: str) -> Iterator[bytes]:
         if not locator.isdecimal():
-            raise Standing("this is no file of Files", "item")
+            raise PermanentError("this is no file of Files", "item")
         yield from self._content(self._anew(locator, token), token)
 
     def _anew(self, file: str, token: str) -> dict[str, Any]:
@@ -136,7 +136,7 @@ class Files(ConsentedApp):
         """The content of a file of which Files told a while ago, with many others: its link may have expired since."""
         try:
             yield from self._content(raw, token)
-        except Standing as refused:
+        except PermanentError as refused:
             if refused.about != "item":
                 raise
             yield from self._content(self._anew(raw["id"], token), token)
@@ -145,7 +145,7 @@ class Files(ConsentedApp):
         """By the link in what Files just told of the file. It expires soon: none is kept."""
         link = str(raw["content_link"])
         if not link.startswith(f"{self._caller.address}/"):
-            raise Standing("Files gave a link that leads elsewhere", "call")
+            raise PermanentError("Files gave a link that leads elsewhere", "call")
         return self._caller.content(link.removeprefix(self._caller.address), token)
 
     def save(self, token: str, container: str, name: str, content: Iterator[bytes], collision: Collision, key: str) -> Saved:

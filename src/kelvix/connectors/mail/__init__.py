@@ -7,7 +7,7 @@ from datetime import datetime
 from typing import Any
 
 from kelvix.connectors.consented import ConsentedApp
-from kelvix.connectors.contract import Display, Event, Item, Outgoing, Standing
+from kelvix.connectors.contract import Display, Event, Item, Outgoing, PermanentError
 from kelvix.core.schema import CarriedField, CarriedList
 from kelvix.core.values import File, ItemValue, Type
 
@@ -76,7 +76,7 @@ class Mail(ConsentedApp):
     def open(self, token: str, locator: str) -> Iterator[bytes]:
         message, _, part = locator.partition("/")
         if not message.isdecimal() or not part.isdecimal():
-            raise Standing("this is no attachment of a message", "item")
+            raise PermanentError("this is no attachment of a message", "item")
         return self._caller.content(f"{self._api}/messages/{message}/parts/{part}", token)
 
     def read(self, raw: dict[str, Any], token: str) -> Item:
