@@ -13,15 +13,21 @@ from email.message import EmailMessage
 from pathlib import Path
 from typing import Any
 from urllib.parse import parse_qs, urlsplit
+from zoneinfo import ZoneInfo
 
 import httpx2 as httpx
 
 from kelvix.commands.serve import Installation
+from kelvix.core.collection import Collection
+from kelvix.core.query import Query
+from kelvix.core.schema import Database
 from kelvix.engine.engine import Engine, make
 from kelvix.practice.store import Store
-from kelvix.store import people
-from kelvix.store.database_server import DatabaseServer
+from kelvix.store import connections, people
+from kelvix.store.database_server import DatabaseServer, Transaction
 from kelvix.store.directory import Space
+from kelvix.store.query import page as read_page
+from kelvix.store.records import Record
 
 FOLDERS = {"Enquiries": "enquiries@works.example", "Suppliers": "suppliers@works.example", "Empty": "empty@works.example"}
 
@@ -104,8 +110,13 @@ class Person:
         return self.web.get(back.removeprefix(self.kelvix.address)).headers["location"]
 
     def token(self, connection: int) -> str:
-        _, token, _ = self.kelvix.engine.access(self.space, connection)
-        return token
+        found = self.space.read(lambda t: connections.token(t, self.kelvix.engine.vault, self.space.id, connection))
+        assert found
+        return found[1]
+
+    def source(self, connection: int, place: str) -> Collection:
+        """What a connection sees of a container, as the engine reads it."""
+        return self.kelvix.engine.account(self.space, connection).collection(place)
 
     def revoke(self, connection: int) -> None:
         """Take access away on the practice apps' own page."""
@@ -168,6 +179,11 @@ class Person:
     def faults(self, mode: str = "none", push: str = "once", app: str = "mail") -> None:
         with self.practice_page() as page:
             assert page.post("/faults", data={"name": app, "mode": mode, "push": push}).status_code == 303
+
+
+def newest(t: Transaction, database: Database, limit: int, before: int | None = None) -> list[Record]:
+    """The newest records, or those below one."""
+    return read_page(t, database, Query(limit=limit, after=str(before) if before else None), ZoneInfo("UTC"))[0]
 
 
 def document(

@@ -13,7 +13,7 @@ import httpx2 as httpx
 import pytest
 
 from kelvix.connectors import guarded_http
-from kelvix.connectors.contract import PermanentError
+from kelvix.core.collection import PermanentError
 from kelvix.engine import reading_pages
 from reference.test_articles import PAGE
 from reference.test_lists_of_links import BOOKMARKS, EXTENSIVE

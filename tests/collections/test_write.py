@@ -14,6 +14,7 @@ from kelvix.core.fields import TYPES
 from kelvix.store import changes, databases, records
 from kelvix.store.databases import NewField
 from kelvix.store.records import Origin, Stale
+from support import newest
 
 ME = Actor(Origin(person="Orla"))
 
@@ -69,7 +70,7 @@ def test_what_does_not_fit_is_refused_whoever_writes_it_and_leaves_nothing(made,
         orla.space.transact(ways(orla, database, record, {name: "x", hours: Decimal(1), "999999": "y"}, ME)[way])
     with pytest.raises(NotAllowed):
         orla.space.transact(ways(orla, database, record, {name: "x", hours: Decimal(1)}, replace(ME, may_write=False))[way])
-    assert log(orla) == before and len(orla.space.read(lambda t: records.newest(t, database, 9))) == 1
+    assert log(orla) == before and len(orla.space.read(lambda t: newest(t, database, 9))) == 1
 
 
 def test_a_new_record_is_whole_and_a_change_names_what_it_changes(made):

@@ -34,6 +34,12 @@ def test_fields_that_were_numbers_are_names():
     assert json.loads(kept) == EARLIER
 
 
+def test_what_a_find_line_mentioned_stood_anywhere():
+    sought = {"field": 11, "operator": "mentions", "filling": [{"text": "x"}]}
+    assert upgraded(sought) == {"field": "11", "operator": "contains", "filling": [{"text": "x"}]}
+    assert upgraded(sought | {"field": "11"})["operator"] == "mentions"
+
+
 def test_what_is_of_today_stays_as_it_is():
     today = json.loads(workflows.dump(workflows.parse(json.dumps(EARLIER))))
     assert upgraded(today) == today

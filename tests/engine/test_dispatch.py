@@ -104,7 +104,7 @@ def test_an_app_that_will_not_push_is_read_more_often(orla, monkeypatch):
     def refuse(*_):
         raise switch.TransientError("no pushes here")
 
-    monkeypatch.setattr(type(engine.apps["mail"]), "subscribe", refuse)
+    monkeypatch.setattr(engine.apps["mail"].accounts, "subscribe", refuse)
     switch.turn_on(engine, orla.space, on.workflow)
     watch = on.detail()["watch"]
     assert watch["pushed"] is False

@@ -8,14 +8,17 @@ import socket
 import threading
 import time
 import zlib
+from datetime import UTC, datetime
+from zoneinfo import ZoneInfo
 
 import pytest
 
 from attacks import dripping, taking
 from kelvix.connectors import guarded_http, http
-from kelvix.connectors.contract import TransientError
 from kelvix.connectors.http import Caller
 from kelvix.connectors.reading import Reading
+from kelvix.core.collection import TransientError, UnknownOutcomeError
+from kelvix.core.feel import Env
 
 
 def endless(kind: str) -> tuple[int, threading.Thread]:
@@ -69,7 +72,8 @@ def test_a_page_that_an_app_gives_without_end():
     port, thread = endless("plain")
     reading = Reading(f"http://127.0.0.1:{port}")
     raw = {"id": "1", "revision": 1, "has_page": True, "address": "https://x.example/", "bare": "https://x.example/"}
-    assert reading._page(raw, "token").text == "", "a page of that size is not read"
+    account = reading.account("token", "ada@works.example", Env(datetime.now(UTC), ZoneInfo("UTC")))
+    assert account._page(raw).text == "", "a page of that size is not read"
     thread.join(10)
     assert not thread.is_alive()
 
@@ -117,7 +121,7 @@ def test_a_receiver_that_drips_its_status_may_have_taken_the_request(monkeypatch
     monkeypatch.setattr(guarded_http, "WHOLE", 0.5)
     with dripping(b"H", 0.1) as port, taking(10):
         target = guarded_http.resolve(f"http://127.0.0.1:{port}/", {f"127.0.0.1:{port}"})
-        with pytest.raises(guarded_http.UnknownOutcomeError):
+        with pytest.raises(UnknownOutcomeError):
             guarded_http.send("POST", target, {}, b"x")
 
 

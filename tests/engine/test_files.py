@@ -9,7 +9,8 @@ import httpx2 as httpx
 import pytest
 from PIL import ExifTags, Image
 
-from kelvix.connectors.contract import PermanentError
+from kelvix.core.collection import PermanentError
+from kelvix.core.query import Query
 from kelvix.core.values import File
 from kelvix.demo.papers import Mark, paper
 from kelvix.engine import saving
@@ -117,8 +118,7 @@ def test_what_changed_while_it_was_off_is_offered_once_for_each_file(surveys):
 
 def test_pictures_and_what_cannot_be_read(orla):
     connection = orla.connect("Surveys", app="files")
-    app, token, _ = orla.kelvix.engine.access(orla.space, connection)
-    folder = str(orla.container("files", "Surveys"))
+    source = orla.source(connection, str(orla.container("files", "Surveys")))
     exif = Image.Exif()
     exif[ExifTags.Base.DateTime] = "2026:05:04 11:22:33"
     picture = BytesIO()
@@ -126,12 +126,13 @@ def test_pictures_and_what_cannot_be_read(orla):
     orla.put_files(
         "Surveys", {"Case.jpg": picture.getvalue(), "Torn.pdf": SURVEY[:300], "Odd.png": b"no picture", "Empty": b""}
     )
-    found = {item.values["name"]: item.values for item in app.newest(token, folder, 10)}
+    items = source.query(Query(limit=10)).items
+    found, problems = {i.title: i.values for i in items}, {i.title: i.problems for i in items}
     case = found["Case.jpg"]
-    assert (case["picture.width"], case["picture.height"], case["picture.taken"]) == ("64", "48", "2026-05-04 11:22")
-    assert found["Torn.pdf"]["text"] is None and "damaged" in found["Torn.pdf"]["problems"]
-    assert "no picture" in found["Odd.png"]["problems"]
-    assert found["Empty"]["size"] == "0" and found["Empty"]["text"] is None and found["Empty"]["extension"] is None
+    assert (case["picture.width"], case["picture.height"], case["picture.taken"]) == (64, 48, "2026-05-04 11:22")
+    assert found["Torn.pdf"]["text"] is None and "damaged" in problems["Torn.pdf"]
+    assert "no picture" in problems["Odd.png"]
+    assert found["Empty"]["size"] == 0 and found["Empty"]["text"] is None and found["Empty"]["extension"] is None
 
 
 # Saving files
@@ -322,16 +323,16 @@ def test_a_file_is_read_through_its_own_account_only(orla, monkeypatch):
         connections.save(space, engine.vault, None, "files", account, account, f"token of {account}", None)
     asked = []
 
-    def opened(token, locator):
-        asked.append((token, locator))
-        if token == "token of ada@works.example":
+    def opened(account, locator):
+        asked.append((account.identity, locator))
+        if account.identity == "ada@works.example":
             raise PermanentError("this file is gone", "item")
         return iter([b"content"])
 
-    monkeypatch.setattr(engine.apps["files"], "open", opened)
+    monkeypatch.setattr(engine.apps["files"].accounts, "open", opened)
     plain = File("Survey in full.pdf", 7, "application/pdf", "files:in 5 in all")
     assert b"".join(saving.content(engine, space, plain.within("bo@works.example"))) == b"content"
-    assert asked == [("token of bo@works.example", "in 5 in all")]
+    assert asked == [("bo@works.example", "in 5 in all")]
     with pytest.raises(PermanentError, match="is gone"):
         list(saving.content(engine, space, plain.within("ada@works.example")))
     with pytest.raises(PermanentError, match=r"is in the account cy@works\.example, which is no longer connected"):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from kelvix.connectors.contract import TransientError
+from kelvix.core.collection import TransientError
 from kelvix.engine.runner import FIRST_PAUSE, LONGEST_PAUSE, MOST_ENDINGS, Runner, backoff
 from support import document, until
 

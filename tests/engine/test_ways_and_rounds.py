@@ -175,7 +175,7 @@ def test_all_that_is_found_is_changed_record_by_record_and_asked_for_once(flows,
         "order": hours,
         "descending": True,
         "figures": [{"key": "s", "kind": "sum", "field": hours}],
-        "sought": [{"field": name, "operator": "mentions", "filling": [{"text": "E"}]}],
+        "sought": [{"field": name, "operator": "contains", "filling": [{"text": "E"}]}],
     }
     repeat = {
         "verb": "repeat",

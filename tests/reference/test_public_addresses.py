@@ -6,7 +6,7 @@ from __future__ import annotations
 import pytest
 
 from kelvix.connectors import guarded_http
-from kelvix.connectors.contract import PermanentError, TransientError
+from kelvix.core.collection import PermanentError, TransientError
 
 NOT_PUBLIC = [
     "0.0.0.0", "10.1.2.3", "100.64.0.1", "127.0.0.1", "127.255.255.254", "169.254.169.254", "172.16.0.1", "172.31.255.255",

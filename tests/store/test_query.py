@@ -17,9 +17,10 @@ from kelvix.core.fields import TYPES
 from kelvix.core.operators import OPERATORS
 from kelvix.core.query import Comparison, Joined
 from kelvix.core.values import Amount, File, Person, Span
-from kelvix.store import databases, ddl, query, record_writing, records
+from kelvix.store import databases, ddl, query, record_writing
 from kelvix.store.databases import NewField
 from kelvix.store.records import Origin
+from support import newest
 
 LONDON = ZoneInfo("Europe/London")
 HERE = Env(datetime(2026, 11, 23, tzinfo=UTC), LONDON)
@@ -72,7 +73,7 @@ def made(kelvix):
             record_writing.add(transaction, orla.space.id, database, values, Origin())
 
     orla.space.transact(fill)
-    kept = orla.space.read(lambda transaction: records.newest(transaction, database, 500))
+    kept = orla.space.read(lambda transaction: newest(transaction, database, 500))
     return orla.space, database, by_type, kept
 
 

@@ -17,6 +17,7 @@ from kelvix.store import changes, databases, ddl, record_writing, records
 from kelvix.store.database_server import IDLE
 from kelvix.store.databases import NewField, Refused
 from kelvix.store.records import Origin, Stale
+from support import newest
 
 ALL = (
     NewField("Name", "text"), NewField("Long", "long_text"), NewField("Number", "number"), NewField("Day", "date"),
@@ -178,7 +179,7 @@ def test_pages_by_keyset_hold_each_record_once(made):
     space, database = made
     ids = [add(space, database, Name=f"n{n}")[0] for n in range(25)]
     found, before = [], None
-    while page := space.read(lambda t: records.newest(t, database, 10, before)):  # noqa: B023
+    while page := space.read(lambda t: newest(t, database, 10, before)):  # noqa: B023
         found += [r.id for r in page]
         before = page[-1].id
     assert found == ids[::-1]

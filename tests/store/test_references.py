@@ -15,6 +15,7 @@ from kelvix.core.values import Referred, Unfit, to_wire
 from kelvix.store import changes, databases, ddl, finding, record_writing, records, trash
 from kelvix.store.databases import NewField, Refused
 from kelvix.store.records import Origin
+from support import newest
 
 ME = Origin(person="Orla")
 
@@ -119,7 +120,7 @@ def test_what_is_not_there_is_refused_and_nothing_written(made):
     space, organs, visits = made
     with pytest.raises(Unfit, match="Organ refers to record 999, which is not there any more"):
         add(space, visits, "First", (Referred("record 999", organs.id, 999),))
-    assert space.read(lambda t: records.newest(t, visits, 9)) == []
+    assert space.read(lambda t: newest(t, visits, 9)) == []
 
 
 def test_what_goes_to_the_trash_is_left_out_until_it_comes_back(made):

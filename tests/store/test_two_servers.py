@@ -10,11 +10,11 @@ from kelvix.commands.mariadb import MariaDB
 from kelvix.core.workflow import Add, FieldFilling, Part, Reference, When, Workflow
 from kelvix.engine.engine import make
 from kelvix.engine.worker import Worker
-from kelvix.store import databases, people, record_writing, records, runs, workflows
+from kelvix.store import databases, people, record_writing, runs, workflows
 from kelvix.store.databases import NewField
 from kelvix.store.migrate import migrate
 from kelvix.store.records import Origin
-from support import until
+from support import newest, until
 
 
 @pytest.fixture
@@ -69,4 +69,4 @@ def test_one_worker_takes_up_the_work_of_both(kelvix, second, tmp_path):
     worker.engine.dispatch.listen("work")
     until(lambda: worker._take_up() is not None and space.read(lambda t: runs.get(t, space.id, run)).state == "done")
     worker._pool.shutdown()
-    assert space.read(lambda t: records.newest(t, database, 10))[0].values[database.fields[0].id] == "from afar"
+    assert space.read(lambda t: newest(t, database, 10))[0].values[database.fields[0].id] == "from afar"

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import secrets
-from datetime import datetime
+from datetime import UTC, datetime
 
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse
@@ -11,7 +11,9 @@ from pydantic import BaseModel, Field
 
 from kelvix.api.access import Caller, Editor, Reader
 from kelvix.api.problems import Problem
-from kelvix.connectors.contract import PermanentError, Sight, TransientError
+from kelvix.core.collection import Health, PermanentError, Place, TransientError, readable
+from kelvix.core.query import Query
+from kelvix.core.values import as_text
 from kelvix.core.workflow import connections_of
 from kelvix.engine import recovering
 from kelvix.store import connections, watches, workflows
@@ -94,6 +96,10 @@ class ContainerOut(BaseModel):
     name: str
     items: int
     link: str
+
+
+def _place_out(place: Place) -> ContainerOut:
+    return ContainerOut(id=place.id, name=place.name, items=place.items or 0, link=place.link)
 
 
 class SightOut(BaseModel):
@@ -199,8 +205,8 @@ def ask_for_consent(who: Editor, body: ConsentIn) -> ConsentOut:
     if body.connection is not None:
         kept = _get(who, body.connection)
         try:
-            sight = recovering.see(who.engine, who.space, body.connection)
-            already, send = tuple(c.id for c in sight.shared), send or sight.may_send
+            health = recovering.see(who.engine, who.space, body.connection)
+            already, send = tuple(c.id for c in health.places), send or health.may_write
         except (TransientError, PermanentError):  # what it saw last, and what workflows use
             used = who.space.read(lambda t: watches.every(t, who.space.id)).values()
             listened = (w.container for w in used if w.connection_id == kept.id and w.state != "off")
@@ -225,7 +231,7 @@ def take_consent(who: Editor, request: Request, state: str = "", code: str = "",
     app = who.engine.apps[asked.app]
     try:
         grant = app.exchange(_redirect(who), code, asked.verifier)
-        sight = app.look(grant.token)
+        health = app.account(grant.token, "", who.space.env(datetime.now(UTC))).check()
     except (TransientError, PermanentError):
         return RedirectResponse("/connections?said=failed", 303)
     if asked.connection_id is not None:
@@ -235,12 +241,12 @@ def take_consent(who: Editor, request: Request, state: str = "", code: str = "",
         who.engine.vault,
         asked.connection_id,
         app.code,
-        f"{app.name} of {sight.account}",
-        sight.account,
+        f"{app.name} of {health.account}",
+        health.account,
         grant.token,
         grant.expires_in,
     )
-    who.space.transact(lambda t: connections.saw(t, who.space.id, made, [c.id for c in sight.shared], sight.may_send))
+    who.space.transact(lambda t: connections.saw(t, who.space.id, made, [c.id for c in health.places], health.may_write))
     if asked.connection_id is not None:
         recovering.renewed(who.engine, who.space, made)
     who.announce("connections")
@@ -275,14 +281,14 @@ def remove_connection(who: Editor, connection_id: int) -> None:
     who.announce("connections")
 
 
-def _finding(sight: Sight, app_name: str, many: str, items: str) -> tuple[str, str, str]:
-    if not sight.shared:
+def _finding(health: Health, app_name: str, many: str, items: str) -> tuple[str, str, str]:
+    if not health.places:
         return (
             "nothing_shared",
             f"{app_name} accepts this connection, but no {many} were shared with it.",
             f"Widen it, and tick the {many} that Kelvix may see.",
         )
-    if not any(c.items for c in sight.shared):
+    if not any(c.items for c in health.places):
         return (
             "all_empty",
             f"What is shared is empty: there are no {items} in it yet.",
@@ -297,7 +303,7 @@ def look(who: Reader, connection_id: int) -> SightOut:
     kept = _get(who, connection_id)
     app = who.engine.apps[kept.app]
     try:
-        sight = recovering.see(who.engine, who.space, connection_id)
+        health = recovering.see(who.engine, who.space, connection_id)
     except PermanentError:
         return SightOut(
             finding="refused",
@@ -318,15 +324,15 @@ def look(who: Reader, connection_id: int) -> SightOut:
             not_shared=[],
             may_send=False,
         )
-    finding, sentence, advice = _finding(sight, app.name, app.containers_word, app.items_word)
+    finding, sentence, advice = _finding(health, app.name, app.containers_word, app.items_word)
     return SightOut(
         finding=finding,
         sentence=sentence,
         advice=advice,
-        account=sight.account,
-        shared=[ContainerOut(**c.__dict__) for c in sight.shared],
-        not_shared=list(sight.not_shared),
-        may_send=sight.may_send,
+        account=health.account,
+        shared=[_place_out(p) for p in health.places],
+        not_shared=list(health.hidden),
+        may_send=health.may_write,
     )
 
 
@@ -344,21 +350,21 @@ class ShownOut(BaseModel):
 def look_into(who: Reader, connection_id: int, container: str) -> list[ShownOut]:
     """The newest items of a container, as they are now."""
     kept = _get(who, connection_id)
-    app, token, _ = who.engine.access(who.space, kept.id)
+    account = who.engine.account(who.space, kept.id)
     try:
         with who.engine.pacer.calls(who.space, kept.id):
-            items = app.newest(token, container, SHOWN)
+            items = account.collection(container).query(Query(limit=SHOWN)).items
     except PermanentError as failure:
         who.engine.note_failure(who.space, connection_id, failure)
         raise
-    keys = [key for _, several in app.display.particulars for key in several]
+    keys = [key for _, several in account.app.display.particulars for key in several]
     return [
         ShownOut(
             id=i.id,
             title=i.title,
             link=i.link,
-            at=i.at,
-            notes=[v for k in keys if isinstance(v := i.values.get(k), str) and v][:2],
+            at=i.created,
+            notes=[said for k in keys if (said := as_text(readable(i.values).get(k), who.space.zone))][:2],
         )
         for i in items
     ]
@@ -372,16 +378,17 @@ class NewContainerIn(BaseModel):
 def make_container(who: Editor, connection_id: int, body: NewContainerIn) -> ContainerOut:
     """Make a container in the app, which is then shared with the connection. 409 where the connection may not."""
     kept = _get(who, connection_id)
-    app, token, _ = who.engine.access(who.space, kept.id)
+    account = who.engine.account(who.space, kept.id)
+    app = account.app
     try:
-        made = app.make_container(token, body.name.strip())
+        made = account.make_place(body.name.strip())
     except PermanentError as failure:
         who.engine.note_failure(who.space, connection_id, failure)
         if failure.about != "container":
             raise
         said = f"This connection may not make {app.containers_word}."
         raise Problem(409, said, f"Widen it, and tick that it may, or make the {app.container_word} in {app.name}.") from None
-    return ContainerOut(**made.__dict__)
+    return _place_out(made)
 
 
 @router.post("/connections/{connection_id}/container")
@@ -396,10 +403,9 @@ def container_of_link(who: Reader, connection_id: int, body: LinkIn) -> Containe
             f"This is not a link to a {app.container_word} in {app.name}.",
             f"Open the {app.container_word} in {app.name} and copy its address.",
         )
-    _, token, _ = who.engine.access(who.space, connection_id)
-    for container in app.look(token).shared:
-        if container.id == wanted:
-            return ContainerOut(**container.__dict__)
+    for place in who.engine.account(who.space, connection_id).check().places:
+        if place.id == wanted:
+            return _place_out(place)
     raise Problem(
         409,
         f"This {app.container_word} is not shared with “{kept.name}”.",

@@ -15,6 +15,8 @@ from kelvix.api.problems import Problem
 from kelvix.api.trash import Deleted, UseOut, ask_first, uses_out
 from kelvix.collections import undo, write
 from kelvix.collections.write import Actor
+from kelvix.core import collection, query
+from kelvix.core.collection import Item
 from kelvix.core.fields import from_wire
 from kelvix.core.schema import Database
 from kelvix.core.schema import Field as FieldOf
@@ -182,6 +184,16 @@ def record_out(r: Record) -> RecordOut:
     )
 
 
+def _out_of(item: Item) -> RecordOut:
+    return RecordOut(
+        id=int(item.id),
+        version=int(item.version or 0),
+        created_at=item.created,
+        changed_at=item.changed or item.created,
+        values=collection.wire(item.values),
+    )
+
+
 def _database(who: Caller, database_id: int) -> Database:
     found = who.space.read(lambda t: databases.get(t, who.space.id, database_id))
     if found is None:
@@ -323,8 +335,9 @@ def list_records(
 ) -> RecordsOut:
     """The newest first. `next` is the cursor of the following page: give it as `before`."""
     database = _database(who, database_id)
-    found = who.space.read(lambda t: records.newest(t, database, limit, before))
-    return RecordsOut(records=[record_out(r) for r in found], next=found[-1].id if len(found) == limit else None)
+    asked = query.Query(limit=limit, after=str(before) if before is not None else None)
+    page = who.engine.records(who.space, database).query(asked)
+    return RecordsOut(records=list(map(_out_of, page.items)), next=int(page.after) if page.after else None)
 
 
 @router.get("/databases/{database_id}/titles")

@@ -12,7 +12,7 @@ from starlette.exceptions import HTTPException
 
 from kelvix.collections.undo import CannotUndo
 from kelvix.collections.write import NotAllowed
-from kelvix.connectors.contract import PermanentError, TransientError
+from kelvix.core.collection import PermanentError, TransientError
 from kelvix.core.values import Unfit
 from kelvix.core.workflow import BadDocument
 from kelvix.engine.switch import NotReady

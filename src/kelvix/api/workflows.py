@@ -14,10 +14,11 @@ from pydantic import BaseModel, BeforeValidator, Field
 from kelvix.api.access import Caller, Editor, Reader
 from kelvix.api.problems import Problem
 from kelvix.api.trash import Deleted, UseOut, ask_first, uses_out
-from kelvix.connectors.contract import PermanentError, TransientError
 from kelvix.core import telling
+from kelvix.core.collection import PermanentError, TransientError
 from kelvix.core.fields import TYPES, coerce
 from kelvix.core.naming import remember_names
+from kelvix.core.query import Query
 from kelvix.core.steps import carried_from_item
 from kelvix.core.upgrading import upgraded
 from kelvix.core.values import Rows, Unfit, Wire, shorten, to_wire, whole
@@ -124,11 +125,11 @@ class NewestIn(SamplesIn):
 
 
 class NextIn(SamplesIn):
-    after: int | None = None
+    after: str | None = Field(None, max_length=500, description="the cursor that was given before")
 
 
 class NextOut(BaseModel):
-    cursor: int
+    cursor: str
     arrived: int
 
 
@@ -511,8 +512,8 @@ def list_items(who: Reader, workflow_id: int) -> list[ItemOut]:
         ]
     when = _source(Workflow((kept_workflow(who, workflow_id).draft.when,)))
     try:
-        app, token, _ = who.engine.access(who.space, when.connection)
-        items = app.newest(token, when.container or "", 20)
+        source = who.engine.account(who.space, when.connection).collection(when.container or "")
+        items = source.query(Query(limit=20)).items
     except TransientError:
-        items = []
-    return [ItemOut(id=i.id, title=i.title, at=i.at, link=i.link) for i in items]
+        items = ()
+    return [ItemOut(id=i.id, title=i.title, at=i.created, link=i.link) for i in items]

@@ -5,31 +5,190 @@ from __future__ import annotations
 
 import re
 from abc import abstractmethod
-from typing import Any
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any, ClassVar
 from urllib.parse import urlsplit
 
 from authlib.oauth2.rfc6749.parameters import prepare_grant_uri
 from authlib.oauth2.rfc7636 import create_s256_code_challenge
 
-from kelvix.connectors.contract import App, Change, Container, Grant, Item, PermanentError, Sight
+from kelvix.connectors.contract import Account, App, Grant
 from kelvix.connectors.http import Caller
+from kelvix.core import query as conditions
+from kelvix.core.collection import (
+    Change,
+    ChangeKind,
+    Changes,
+    Collection,
+    Health,
+    Item,
+    Page,
+    PermanentError,
+    Place,
+    Ref,
+    Row,
+    Schema,
+    readable,
+    typed,
+)
+from kelvix.core.feel import Env
 from kelvix.core.fields.link import split_address
-from kelvix.core.values import shorten
+from kelvix.core.query import Query
+from kelvix.core.values import File, ItemValue, shorten
 
 CLIENT = "kelvix"  # the name by which apps know us
+LARGEST_PAGE = 100  # items that an app gives at once
+MOST_PAGES = 20  # that are read for one page of items which a condition holds of
+LAST = 2**53  # beyond every number of a feed
+KINDS: Mapping[str, ChangeKind] = {"new": "added", "moved": "left", "gone": "deleted"}  # all others change an item
+
+
+@dataclass(frozen=True)
+class Read:
+    """What an item carries, as the app's JSON was read: `values` by the keys of carried fields and lists."""
+
+    title: str
+    values: Mapping[str, ItemValue]
+    problems: str = ""
+
+
+class ConsentedAccount(Account):
+    """An account, by its token. Paths are made of the app's own words: /mail/api/folders/3/messages."""
+
+    app: ConsentedApp
+
+    def __init__(self, app: ConsentedApp, token: str, identity: str, env: Env):
+        self.app, self.identity, self.env = app, identity, env
+        self.caller, self.api, self._token = app.caller, f"/{app.code}/api", token
+
+    @abstractmethod
+    def read(self, raw: dict[str, Any]) -> Read:
+        """What an item carries, as the app's API gives it."""
+
+    def call(self, method: str, where: str, **more: Any) -> Any:
+        """The JSON with which the app answers."""
+        return self.caller.call(method, f"{self.api}{where}", self._token, **more)
+
+    def content(self, where: str) -> Iterator[bytes]:
+        """What a file contains, a piece at a time. `where` is its whole path."""
+        return self.caller.content(where, self._token)
+
+    def check(self) -> Health:
+        raw = self.call("GET", "/me")
+        places = tuple(Place(f["id"], f["name"], f["link"], f["items"]) for f in raw["shared"])
+        return Health(raw["account"], places, tuple(raw["not_shared"]), raw["may_send"])
+
+    def collection(self, place: str) -> Collection:
+        return ConsentedCollection(self, place)
+
+    def subscribe(self, place: str, address: str) -> tuple[str, str]:
+        raw = self.call("POST", "/subscriptions", json={"container": place, "url": address})
+        return raw["id"], raw["secret"]
+
+    def unsubscribe(self, subscription: str) -> None:
+        self.call("DELETE", f"/subscriptions/{subscription}")
+
+
+class ConsentedCollection(Collection):
+    """A container of an account. What conditions ask for is read page by page, and tested here."""
+
+    def __init__(self, account: ConsentedAccount, place: str):
+        self.account, self.place = account, place
+        self.ref = Ref(f"{account.app.code}:{account.app.address}:{account.identity}", place)
+        self.capabilities, self.reach = account.app.capabilities, account.app.reach
+
+    def schema(self) -> Schema:
+        return self.account.app.schema
+
+    def one(self, id: str) -> Item:
+        return self._item(self.account.call("GET", f"/{self.account.app.items_word}/{id}"))
+
+    def query(self, query: Query) -> Page:
+        if query.order:
+            raise PermanentError(
+                f"{self.account.app.name} cannot be asked for {self.account.app.items_word} in an order", "call"
+            )
+        kept: list[Item] = []
+        after = query.after
+        for _ in range(MOST_PAGES):
+            size = min(query.limit - len(kept), LARGEST_PAGE) if query.where is None else LARGEST_PAGE
+            found, after = self._page(after, size)
+            for item in found:
+                if query.where is not None and not self._holds(query, item):
+                    continue
+                kept.append(item)
+                if len(kept) == query.limit:
+                    last = item is found[-1] and after is None
+                    return Page(tuple(kept), None if last else item.id, last)
+            if after is None:
+                return Page(tuple(kept), None, True)
+        return Page(tuple(kept), after, False)
+
+    def _page(self, after: str | None, size: int) -> tuple[list[Item], str | None]:
+        """Items below one, the newest first, and what to ask with for those below them."""
+        params = {"limit": size} | ({"before": after} if after else {})
+        app = self.account.app
+        raw = self.account.call("GET", f"/{app.containers_word}/{self.place}/{app.items_word}", params=params)["items"]
+        found = [self._item(r) for r in raw]
+        return found, found[-1].id if len(found) >= size else None
+
+    def _holds(self, query: Query, item: Item) -> bool:
+        return conditions.holds(query.where, self.schema().fields, readable(item.values), self.account.env)
+
+    def head(self) -> str:
+        return str(self.account.call("GET", "/feed", params={"after": LAST})["cursor"])
+
+    def changes(self, cursor: str) -> Changes:
+        raw = self.account.call("GET", "/feed", params={"after": int(cursor)})
+        found = tuple(
+            Change(c["item"], KINDS.get(c["kind"], "changed"), c["kind"], c["revision"])
+            for c in raw["changes"]
+            if c["container"] == self.place
+        )
+        return Changes(found, str(raw["cursor"]), bool(raw["more"]))
+
+    def was_there(self, item: Item, cursor: str) -> bool | None:
+        return None if item.arrival is None else int(item.arrival) <= int(cursor)
+
+    def _item(self, raw: dict[str, Any]) -> Item:
+        read, schema = self.account.read(raw), self.schema()
+        rows = {key: read.values[key] for key in schema.rows if key in read.values}
+        return Item(
+            raw["id"],
+            str(raw["revision"]),
+            self._placed(typed(read.values, schema.fields)),
+            read.title,
+            raw["link"],
+            raw["container"],
+            raw["container_name"],
+            datetime.fromisoformat(raw["received"]),
+            {
+                key: tuple(self._placed(typed(row, schema.rows[key])) for row in several if isinstance(row, dict))
+                for key, several in rows.items()
+                if isinstance(several, list)
+            },
+            problems=read.problems,
+            arrival=str(raw["seq"]) if raw.get("seq") else None,
+        )
+
+    def _placed(self, values: Row) -> dict[str, Any]:
+        """The same with files that say in which account they lie."""
+        return {k: v.within(self.account.identity) if isinstance(v, File) else v for k, v in values.items()}
 
 
 class ConsentedApp(App):
-    """Paths are made of the app's own words: /mail/api/folders/3/messages."""
+    """An app at an address."""
+
+    accounts: ClassVar[type[ConsentedAccount]]
 
     def __init__(self, address: str):
         self.address = address
-        self._caller = Caller(self.name, address)
-        self._api = f"/{self.code}/api"
+        self.caller = Caller(self.name, address)
 
-    @abstractmethod
-    def read(self, raw: dict[str, Any], token: str) -> Item:
-        """An item, as the app's API gives it, as carried values."""
+    def account(self, token: str, identity: str, env: Env) -> ConsentedAccount:
+        return self.accounts(self, token, identity, env)
 
     # Connecting
 
@@ -49,7 +208,7 @@ class ConsentedApp(App):
         return url
 
     def exchange(self, redirect: str, code: str, verifier: str) -> Grant:
-        answer = self._caller.form(
+        answer = self.caller.form(
             "/oauth/token",
             grant_type="authorization_code",
             client_id=CLIENT,
@@ -61,52 +220,6 @@ class ConsentedApp(App):
             said = answer.get("error_description") or answer.get("error") if isinstance(answer, dict) else None
             raise PermanentError(f"{self.name} did not give access: {shorten(str(said or 'it gave no reason'), 200)}", "access")
         return Grant(answer["access_token"], answer.get("expires_in"))
-
-    # Reading
-
-    def look(self, token: str) -> Sight:
-        raw = self._caller.call("GET", f"{self._api}/me", token)
-        return Sight(
-            raw["account"],
-            tuple(Container(f["id"], f["name"], f["items"], f["link"]) for f in raw["shared"]),
-            tuple(raw["not_shared"]),
-            raw["may_send"],
-        )
-
-    def newest(self, token: str, container: str, limit: int) -> list[Item]:
-        raw = self._caller.call(
-            "GET", f"{self._api}/{self.containers_word}/{container}/{self.items_word}", token, params={"limit": limit}
-        )
-        return [self.read(m, token) for m in raw["items"]]
-
-    def past(self, token: str, container: str, before: str | None, limit: int) -> tuple[list[Item], str | None]:
-        params: dict[str, Any] = {"limit": limit} | ({"before": before} if before else {})
-        raw = self._caller.call(
-            "GET", f"{self._api}/{self.containers_word}/{container}/{self.items_word}", token, params=params
-        )
-        items = [self.read(m, token) for m in raw["items"]]
-        return items, items[-1].id if len(items) == limit else None
-
-    def item(self, token: str, item_id: str) -> Item:
-        return self.read(self._caller.call("GET", f"{self._api}/{self.items_word}/{item_id}", token), token)
-
-    def changes(self, token: str, after: int) -> tuple[list[Change], int, bool]:
-        raw = self._caller.call("GET", f"{self._api}/feed", token, params={"after": after})
-        return (
-            [Change(c["seq"], c["container"], c["item"], c["kind"], c["revision"]) for c in raw["changes"]],
-            raw["cursor"],
-            bool(raw["more"]),
-        )
-
-    def head(self, token: str) -> int:
-        return int(self._caller.call("GET", f"{self._api}/feed", token, params={"after": 2**53})["cursor"])
-
-    def subscribe(self, token: str, container: str, address: str) -> tuple[str, str]:
-        raw = self._caller.call("POST", f"{self._api}/subscriptions", token, json={"container": container, "url": address})
-        return raw["id"], raw["secret"]
-
-    def unsubscribe(self, token: str, subscription: str) -> None:
-        self._caller.call("DELETE", f"{self._api}/subscriptions/{subscription}", token)
 
     # Links
 

@@ -5,70 +5,14 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Iterator
 from dataclasses import dataclass
-from datetime import datetime
+from functools import cached_property
 from typing import ClassVar, Literal
 
-from kelvix.core.schema import CarriedField, CarriedList
-from kelvix.core.values import ItemValue
+from kelvix.core.collection import Capabilities, Collection, Health, PermanentError, Place, Schema
+from kelvix.core.feel import Env
+from kelvix.core.schema import CarriedField, CarriedList, Field
 
 Collision = Literal["number", "replace", "skip"]  # what becomes of a file whose name is taken
-
-
-class TransientError(Exception):
-    """A failure that goes by itself: time-out, 429, 5xx, no answer. `after` is how long the app asks to wait, seconds;
-    `connection` the one by which it was called, where that is known."""
-
-    def __init__(self, sentence: str, after: float | None = None):
-        super().__init__(sentence)
-        self.after = after
-        self.connection: int | None = None
-
-
-class RateLimitedError(TransientError):
-    """The app asks for fewer calls."""
-
-
-class PermanentError(Exception):
-    """A failure that stays until somebody does something. `about` says what it concerns."""
-
-    def __init__(self, sentence: str, about: str = "item", connection: int | None = None):
-        super().__init__(sentence)
-        self.connection = connection
-        self.about = about  # access: the token is refused; container: not shared or gone; item: gone
-
-
-@dataclass(frozen=True)
-class Container:
-    """`items` is how many it holds."""
-
-    id: str
-    name: str
-    items: int
-    link: str
-
-
-@dataclass(frozen=True)
-class Sight:
-    """What a connection can see, and the names of what it cannot."""
-
-    account: str
-    shared: tuple[Container, ...]
-    not_shared: tuple[str, ...]
-    may_send: bool = False
-
-
-@dataclass(frozen=True)
-class Item:
-    """A source item: `values` are its carried values by key. `seq` is where its arrival stands in the feed."""
-
-    id: str
-    container: str
-    container_name: str
-    title: str
-    link: str
-    at: datetime
-    values: dict[str, ItemValue]
-    seq: int = 0
 
 
 @dataclass(frozen=True)
@@ -79,18 +23,6 @@ class Outgoing:
     subject: str
     text: str
     html: str
-
-
-@dataclass(frozen=True)
-class Change:
-    """What happened to an item in a container: new, changed, renamed, moved (away) or gone. `revision` tells the changes of one
-    item apart."""
-
-    seq: int
-    container: str
-    item: str
-    kind: str
-    revision: int = 1
 
 
 @dataclass(frozen=True)
@@ -132,8 +64,45 @@ class Grant:
     expires_in: int | None
 
 
+class Account(ABC):
+    """What a connection reaches: whose it is at an app, and what lies there. Verbs raise TransientError where a failure goes by
+    itself, PermanentError where somebody must do something."""
+
+    app: App
+
+    @abstractmethod
+    def check(self) -> Health:
+        """Ask the app whose account it is, and what is shared."""
+
+    @abstractmethod
+    def collection(self, place: str) -> Collection: ...
+
+    @abstractmethod
+    def subscribe(self, place: str, address: str) -> tuple[str, str]:
+        """Ask for pushes: the subscription's id and the secret that signs them."""
+
+    @abstractmethod
+    def unsubscribe(self, subscription: str) -> None: ...
+
+    def open(self, locator: str) -> Iterator[bytes]:
+        """What a file contains that an item carries, a piece at a time."""
+        raise PermanentError(f"{self.app.name} carries no files", "call")
+
+    def send(self, message: Outgoing, key: str) -> str | None:
+        """Send a message: a link to it, if the app gives one. Sent again under the same idempotency key, it goes out once."""
+        raise PermanentError(f"{self.app.name} sends nothing", "call")
+
+    def save(self, place: str, name: str, content: Iterator[bytes], collision: Collision, key: str) -> Saved:
+        """Save a file. Saved again under the same idempotency key, it is there once."""
+        raise PermanentError(f"{self.app.name} takes no files", "call")
+
+    def make_place(self, name: str) -> Place:
+        """Make a place, shared with this connection."""
+        raise PermanentError(f"no {self.app.container_word} can be made in {self.app.name}", "call")
+
+
 class App(ABC):
-    """One app. Methods that call it raise TransientError or PermanentError. Words are the app's own, for the screen."""
+    """One app: its words, as the screen says them, what its items carry, and how one comes by an account of it."""
 
     code: ClassVar[str]
     name: ClassVar[str]
@@ -146,10 +115,21 @@ class App(ABC):
     display: ClassVar[Display]
     fields: ClassVar[tuple[CarriedField, ...]]
     lists: ClassVar[tuple[CarriedList, ...]] = ()
+    title: ClassVar[str]  # the key of the field by which an item is called
     counted: ClassVar[tuple[str, str, str] | None] = None  # the key of a carried number that is told at once; one, several
     sends: ClassVar[bool] = False  # whether messages can be sent by it
     saves: ClassVar[bool] = False  # whether files can be saved in it
     proposed: ClassVar[tuple[tuple[str, str], ...]]  # carried keys of which a new database would be made, with names
+    reach: ClassVar[str]  # how far back a query goes, and what it cannot know, as a sentence
+    capabilities: ClassVar[Capabilities] = Capabilities()
+
+    @cached_property
+    def schema(self) -> Schema:
+        """What its items have."""
+        fields = tuple(map(_field, self.fields))
+        rows = {one.key: tuple(map(_field, one.fields)) for one in self.lists}
+        body = next((f.id for f in fields if f.id in self.display.body), None)
+        return Schema(fields, self.code, rows, self.title, body)
 
     def event(self, code: str) -> Event:
         """The first, where it has none of this code."""
@@ -164,50 +144,8 @@ class App(ABC):
     def exchange(self, redirect: str, code: str, verifier: str) -> Grant: ...
 
     @abstractmethod
-    def look(self, token: str) -> Sight: ...
-
-    @abstractmethod
-    def newest(self, token: str, container: str, limit: int) -> list[Item]: ...
-
-    reach: ClassVar[str]  # how far back `past` goes, and what it cannot know, as a sentence
-
-    @abstractmethod
-    def past(self, token: str, container: str, before: str | None, limit: int) -> tuple[list[Item], str | None]:
-        """A page of all items that a container still has, the newest first; and what to ask with for the next, older page."""
-
-    @abstractmethod
-    def item(self, token: str, item_id: str) -> Item: ...
-
-    @abstractmethod
-    def changes(self, token: str, after: int) -> tuple[list[Change], int, bool]:
-        """Changes after a cursor, the cursor to go on from, and whether there may be more at once."""
-
-    @abstractmethod
-    def head(self, token: str) -> int:
-        """The cursor after which only what is still to come stands."""
-
-    @abstractmethod
-    def subscribe(self, token: str, container: str, address: str) -> tuple[str, str]:
-        """Ask for pushes: the subscription's id and the secret that signs them."""
-
-    @abstractmethod
-    def unsubscribe(self, token: str, subscription: str) -> None: ...
-
-    def send(self, token: str, message: Outgoing, key: str) -> str | None:
-        """Send a message: a link to it, if the app gives one. Sent again under the same idempotency key, it goes out once."""
-        raise PermanentError(f"{self.name} sends nothing", "call")
-
-    def open(self, token: str, locator: str) -> Iterator[bytes]:
-        """What a file contains that an item of this app carries, a piece at a time."""
-        raise PermanentError(f"{self.name} carries no files", "call")
-
-    def save(self, token: str, container: str, name: str, content: Iterator[bytes], collision: Collision, key: str) -> Saved:
-        """Save a file. Saved again under the same idempotency key, it is there once."""
-        raise PermanentError(f"{self.name} takes no files", "call")
-
-    def make_container(self, token: str, name: str) -> Container:
-        """Make a container, shared with this connection."""
-        raise PermanentError(f"no {self.container_word} can be made in {self.name}", "call")
+    def account(self, token: str, identity: str, env: Env) -> Account:
+        """What a token reaches. `identity`: whose it is, as the account last said; `env`: by which conditions are tested."""
 
     @abstractmethod
     def container_of_link(self, link: str) -> str | None:
@@ -215,3 +153,7 @@ class App(ABC):
 
     @abstractmethod
     def item_of_link(self, link: str) -> str | None: ...
+
+
+def _field(carried: CarriedField) -> Field:
+    return Field(carried.key, " › ".join(carried.name), carried.type)

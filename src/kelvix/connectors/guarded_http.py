@@ -14,9 +14,9 @@ from dataclasses import dataclass
 
 import urllib3
 
-from kelvix.connectors.contract import PermanentError, TransientError
 from kelvix.connectors.deadline import DEADLINES, HTTPPool, HTTPSPool
 from kelvix.connectors.http import retry_after
+from kelvix.core.collection import PermanentError, TransientError, UnknownOutcomeError
 from kelvix.core.fields.link import split_address
 from kelvix.core.values import shorten
 from kelvix.formats.article import charset_of
@@ -26,10 +26,6 @@ MOST_ANSWER = 256 * 1024  # bytes
 NAT64 = ipaddress.ip_network("64:ff9b::/96")  # RFC 6052
 # What Python takes for public, and is not: site-local (RFC 3879), documentation (RFC 9637), relays of 6to4 (RFC 7526).
 NOT_PUBLIC = tuple(ipaddress.ip_network(n) for n in ("fec0::/10", "3fff::/20", "192.88.99.0/24"))
-
-
-class UnknownOutcomeError(Exception):
-    """The request was sent, and it is not known whether it arrived."""
 
 
 @dataclass(frozen=True)

@@ -13,8 +13,8 @@ from urllib.parse import urlencode
 
 import urllib3
 
-from kelvix.connectors.contract import PermanentError, RateLimitedError, TransientError
 from kelvix.connectors.deadline import DEADLINES, Call, pool_manager
+from kelvix.core.collection import GoneError, PermanentError, RateLimitedError, TransientError
 
 SECONDS = 12.0  # without a byte
 WHOLE = 20.0  # for a whole call, with more for what is large
@@ -181,6 +181,6 @@ class Caller:
         if answer.status == 403:
             raise PermanentError(f"{self.app_name} says that this was not shared with Kelvix", "container")
         if answer.status in (404, 410):
-            raise PermanentError(f"{self.app_name} says that it is not there any more", "item")
+            raise GoneError(f"{self.app_name} says that it is not there any more", "item")
         if answer.status >= 300:
             raise PermanentError(f"{self.app_name} did not take the call ({answer.status}{_detail(data)})", "call")

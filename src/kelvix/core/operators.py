@@ -11,6 +11,7 @@ Operator = Literal[
     "is_not",
     "mentions",
     "mentions_none",
+    "contains",
     "begins",
     "ends",
     "before",
@@ -22,7 +23,7 @@ Operator = Literal[
     "filled",
     "empty",
 ]
-Comparing = Literal["same", "mentions", "begins", "ends", "less", "more", "has", "filled"]
+Comparing = Literal["same", "mentions", "contains", "begins", "ends", "less", "more", "has", "filled"]
 
 
 @dataclass(frozen=True)
@@ -41,6 +42,7 @@ OPERATORS: Mapping[Operator, Meaning] = {
     "is_not": Meaning("is not", "same", negated=True),
     "mentions": Meaning("mentions", "mentions"),
     "mentions_none": Meaning("does not mention", "mentions", negated=True),
+    "contains": Meaning("contains", "contains"),
     "begins": Meaning("begins with", "begins"),
     "ends": Meaning("ends with", "ends"),
     "before": Meaning("is before", "less"),

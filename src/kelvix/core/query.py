@@ -26,6 +26,7 @@ from kelvix.core.values import Composite, FieldId, Type, Value, as_text
 FUNCTIONS: Mapping[Comparing, str] = {
     "mentions": "mentions",
     "same": "same text",
+    "contains": "contains any",
     "begins": "begins",
     "ends": "ends",
     "has": "has any",

@@ -10,8 +10,9 @@ from datetime import UTC, datetime, timedelta
 from functools import partial
 from typing import Any, Literal
 
-from kelvix.connectors.contract import PermanentError, TransientError
 from kelvix.core import silence
+from kelvix.core.collection import PermanentError, TransientError
+from kelvix.core.query import Query
 from kelvix.core.values import as_text
 from kelvix.core.workflow import connections_of
 from kelvix.engine.engine import Engine
@@ -207,16 +208,15 @@ def _likely(engine: Engine, space: Space, kept: workflows.Kept, found: silence.S
                 "still does.")  # fmt: skip
     word = engine.apps[when.app].container_word
     try:
-        app, token, _ = engine.access(space, when.connection)
-        sight = app.look(token)
-        if when.container not in {c.id for c in sight.shared}:
+        account = engine.account(space, when.connection)
+        if when.container not in {c.id for c in account.check().places}:
             return f"The {word} “{when.container_name}” is no longer shared, or is gone.", "Widen the connection."
-        newest = app.newest(token, when.container or "", 1)
+        newest = account.collection(when.container or "").query(Query(limit=1)).items
     except PermanentError as failure:
         return f"The likely cause: {failure}.", "Renew the connection."
     except TransientError as failure:
         return f"The likely cause: {failure}.", "It goes on by itself when that has passed."
-    if newest and newest[0].at > found.since + timedelta(minutes=1):
+    if newest and newest[0].created > found.since + timedelta(minutes=1):
         return f"Something newer lies in “{when.container_name}”, of which Kelvix was not told.", "Check now."
     return (
         f"Nothing new lies in “{when.container_name}” either: what used to come goes elsewhere, or is not sent any more.",

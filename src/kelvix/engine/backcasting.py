@@ -8,10 +8,13 @@ from datetime import datetime
 
 import structlog
 
-from kelvix.connectors.contract import App, Item, PermanentError, TransientError
+from kelvix.connectors.contract import App
 from kelvix.core.backcast import Backcast
+from kelvix.core.collection import Collection, Page, PermanentError, TransientError
+from kelvix.core.query import Query
 from kelvix.core.workflow import Workflow
 from kelvix.engine.engine import Engine
+from kelvix.engine.sampling import as_kept
 from kelvix.store import backcasts
 from kelvix.store.directory import Space
 
@@ -23,19 +26,27 @@ log = structlog.stdlib.get_logger(__name__)
 
 def start(engine: Engine, space: Space, workflow_id: int, document: Workflow) -> int:
     """Begin a backcast of a draft over all past events of its source. Raises PermanentError where the source cannot be read."""
-    app, token, _ = engine.access(space, document.when.connection)
-    made = space.transact(lambda t: backcasts.start(t, space.id, workflow_id, document, app.reach))
-    job = _Job(engine, space, workflow_id, made, document, app, token)
+    account = engine.account(space, document.when.connection)
+    source = account.collection(document.when.container or "")
+    made = space.transact(lambda t: backcasts.start(t, space.id, workflow_id, document, source.reach))
+    job = _Job(engine, space, workflow_id, made, document, account.app, source)
     threading.Thread(target=job.run, name=f"backcast-{made}", daemon=True).start()
     return made
 
 
 class _Job:
     def __init__(
-        self, engine: Engine, space: Space, workflow_id: int, backcast_id: int, document: Workflow, app: App, token: str
+        self,
+        engine: Engine,
+        space: Space,
+        workflow_id: int,
+        backcast_id: int,
+        document: Workflow,
+        app: App,
+        source: Collection,
     ):
         self.engine, self.space, self.workflow_id, self.id = engine, space, workflow_id, backcast_id
-        self.document, self.app, self.token = document, app, token
+        self.document, self.app, self.source = document, app, source
         self.oldest: datetime | None = None
         self.newest: datetime | None = None
         self.counts = Backcast(document, engine.surroundings(space, document, asks="backcasts"))
@@ -56,19 +67,20 @@ class _Job:
     def _page_through(self) -> None:
         before: str | None = None
         while True:
-            items, before = self._page(before)
-            for item in items:
-                self.counts.take(item.id, item.title, item.values)
-                self.oldest = min(item.at, self.oldest or item.at)
-                self.newest = max(item.at, self.newest or item.at)
+            page = self._page(before)
+            before = page.after
+            for item in page.items:
+                self.counts.take(item.id, item.title, as_kept(self.app, item)["values"])
+                self.oldest = min(item.created, self.oldest or item.created)
+                self.newest = max(item.created, self.newest or item.created)
             ended = before is None or self.counts.seen >= MOST
             if not self._keep("done" if ended else "running", None) or ended:
                 return
 
-    def _page(self, before: str | None) -> tuple[list[Item], str | None]:
+    def _page(self, before: str | None) -> Page:
         for attempt in range(PATIENCE):
             try:
-                return self.app.past(self.token, self.document.when.container or "", before, PAGE)
+                return self.source.query(Query(limit=PAGE, after=before))
             except TransientError as failure:
                 if attempt == PATIENCE - 1:
                     raise

@@ -9,8 +9,8 @@ from datetime import UTC, datetime
 from typing import Any
 
 from kelvix.connectors import guarded_http
-from kelvix.connectors.contract import PermanentError, TransientError
 from kelvix.core import web_request
+from kelvix.core.collection import PermanentError, TransientError, UnknownOutcomeError
 from kelvix.core.feel import Env
 from kelvix.core.fields import from_wire
 from kelvix.core.filling import Carried
@@ -52,7 +52,7 @@ def as_kept(kept: Requested) -> Sending:
 
 def send(engine: Engine, space: Space, claim: Claim, line: WebRequest, sending: Sending, key: str, env: Env) -> Requested:
     """Send it, once: what is recorded of the answer. Raises TransientError where it is known not to have been taken,
-    PermanentError where it was refused, guarded_http.UnknownOutcomeError where it is not known."""
+    PermanentError where it was refused, UnknownOutcomeError where it is not known."""
     call = sending.call
     secrets = {name: _secret(engine, space, claim, number) for name, number in call.secrets}
     headers = dict(call.headers) | secrets | {
@@ -75,7 +75,7 @@ def send(engine: Engine, space: Space, claim: Claim, line: WebRequest, sending: 
     if web_request.succeeds(line, answer.status):
         return _answered(line, sending.recorded("sent"), answer.status, text, env)
     if answer.status in UNKNOWN and not web_request.repeatable(line):
-        raise guarded_http.UnknownOutcomeError(f"a gateway of {target.host} answered {answer.status}")
+        raise UnknownOutcomeError(f"a gateway of {target.host} answered {answer.status}")
     if answer.status in LATER or answer.status >= 500:
         raise TransientError(f"{target.host} answered {answer.status}{said}", answer.wait)
     if answer.moved_to:

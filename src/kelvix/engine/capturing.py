@@ -8,8 +8,8 @@ from datetime import UTC, datetime
 
 from kelvix.collections import write
 from kelvix.collections.write import Actor
-from kelvix.connectors.contract import PermanentError, TransientError
 from kelvix.core import file_name, page_fields, proposing, quick_input
+from kelvix.core.collection import PermanentError, TransientError
 from kelvix.core.fields import TYPES
 from kelvix.core.finding import Question
 from kelvix.core.query import Comparison

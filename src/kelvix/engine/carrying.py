@@ -10,9 +10,9 @@ from dataclasses import replace
 from typing import Any
 
 from kelvix.collections.write import Actor
-from kelvix.connectors.contract import PermanentError
 from kelvix.core import asking, branching, outcome, repeating, writing
 from kelvix.core.cells import Cell
+from kelvix.core.collection import PermanentError
 from kelvix.core.filling import Carried, ListRow, describe
 from kelvix.core.outcome import (
     AnsweredBy,

@@ -8,18 +8,21 @@ from datetime import datetime
 from functools import partial
 from typing import Literal
 
-from kelvix.connectors.contract import Item, PermanentError
 from kelvix.core import recognising, sources
 from kelvix.core.checking import check
+from kelvix.core.collection import Item, PermanentError
+from kelvix.core.query import Query
 from kelvix.core.workflow import RecordEvent, Workflow
 from kelvix.engine import switch, undoing
 from kelvix.engine.engine import Engine
+from kelvix.engine.following import told
+from kelvix.engine.sampling import as_kept
 from kelvix.engine.switch import NotReady
 from kelvix.engine.undoing import Undone
-from kelvix.store import catch_ups, changes, databases, listening, watches, workflows
+from kelvix.store import catch_ups, databases, listening, watches, workflows
 from kelvix.store.catch_ups import CatchUp, Recognises
 from kelvix.store.database_server import DatabaseServer, Transaction
-from kelvix.store.directory import Space
+from kelvix.store.directory import Space, Within
 from kelvix.store.watches import Told, Watch
 
 AT_ONCE = 8  # items of one catch-up that are on their way at a time
@@ -46,20 +49,20 @@ def past(
     """A page of the past items of a source, the newest first, and what to ask with for the next. Raises TransientError,
     PermanentError."""
     when = document.when
-    app, token, _ = engine.access(space, when.connection)
+    account = engine.account(space, when.connection)
     with engine.pacer.calls(space, when.connection or 0):
-        items, onward = app.past(token, when.container or "", before, limit)
-    known = space.read(lambda t: catch_ups.known_items(t, space.id, workflow_id, [i.id for i in items]))
+        page = account.collection(when.container or "").query(Query(limit=limit, after=before))
+    known = space.read(lambda t: catch_ups.known_items(t, space.id, workflow_id, [i.id for i in page.items]))
     around = engine.surroundings(space, document)
 
     def one(item: Item) -> Past:
         found, run = known.get(item.id, (None, None))
         if found in ("carried", "failed"):
-            return Past(item.id, item.title, item.at, found, run)
-        comes: State = recognising.expected(document, dict(item.values), around, recognises)
-        return Past(item.id, item.title, item.at, "tried" if found == "tried" and comes == "new" else comes, run)
+            return Past(item.id, item.title, item.created, found, run)
+        comes: State = recognising.expected(document, as_kept(account.app, item)["values"], around, recognises)
+        return Past(item.id, item.title, item.created, "tried" if found == "tried" and comes == "new" else comes, run)
 
-    return [one(i) for i in items], onward
+    return [one(i) for i in page.items], page.after
 
 
 def start(engine: Engine, space: Space, workflow_id: int, items: Sequence[Told], recognises: Recognises, person: str) -> int:
@@ -146,7 +149,7 @@ def missed(engine: Engine, space: Space, workflow_id: int) -> Missed:
         return nothing
     own = kept.draft.when.own
     if isinstance(own, RecordEvent):
-        number = space.read(lambda t: _missed_records(t, space, workflow_id, own))
+        number = space.read(lambda t: _missed_records(engine, t, space, workflow_id, own))
         return Missed(number, (), kept.turned_off_at)
     watch = space.read(lambda t: watches.of_workflow(t, space.id, workflow_id))
     when = kept.draft.when
@@ -159,11 +162,12 @@ def missed(engine: Engine, space: Space, workflow_id: int) -> Missed:
 def _came_since(engine: Engine, space: Space, watch: Watch) -> tuple[Told, ...]:
     """What started the workflow after where its watch had read to, and was not taken in; of each item once, since it is carried
     as it is then, however often it changed."""
-    app, token, _ = engine.access(space, watch.connection_id)
+    source = engine.account(space, watch.connection_id).collection(watch.container)
     cursor, more, found = watch.cursor_at, True, list[Told]()
     while more and len(found) < MOST_MISSED:
-        came, cursor, more = app.changes(token, cursor)
-        found += [told for c in came if (told := watch.takes(c.container, c.item, c.kind, c.revision))]
+        came = source.changes(cursor)
+        cursor, more = came.cursor, came.more
+        found += [told for c in came.changes if (told := watch.takes(c.id, c.told, c.revision))]
     known = space.read(lambda t: watches.known(t, space.id, watch.workflow_id, watch.container, found))
     by_item: dict[str, Told] = {}
     for one in found:
@@ -182,15 +186,18 @@ def turn_on(engine: Engine, space: Space, workflow_id: int, person: str) -> None
         start(engine, space, workflow_id, _came_since(engine, space, watch) or before.items, {}, person)
 
 
-def _missed_records(t: Transaction, space: Space, workflow_id: int, own: RecordEvent) -> int:
+def _missed_records(engine: Engine, t: Transaction, space: Space, workflow_id: int, own: RecordEvent) -> int:
     one = listening.of_workflow(t, space.id, workflow_id)
     database = databases.get(t, space.id, own.database or 0)
     if one is None or database is None or one.kind != "record" or one.database_id != database.id:
         return 0
-    number = 0
-    for change in changes.after(t, space.id, one.cursor_at, MOST_MISSED):
-        before, after = changes.values(change.before, database), changes.values(change.after, database)
-        itself = str(change.origin.get("workflow")) == str(workflow_id)
-        if change.database_id == database.id and not itself and sources.matches(own, database, change.kind, before, after):
-            number += 1
+    source = engine.records(Within(space, t), database)
+    number, looked, cursor, more = 0, 0, str(one.cursor_at), True
+    while more and looked < MOST_MISSED:
+        found = source.changes(cursor)
+        looked, cursor, more = looked + max(1, len(found.changes)), found.cursor, found.more
+        for change in found.changes:
+            itself = str(change.origin.get("workflow")) == str(workflow_id)
+            before, after = told(change.before), told(change.after)
+            number += not itself and sources.matches(own, database, change.told, before, after)
     return number

@@ -9,9 +9,9 @@ from zoneinfo import ZoneInfo
 
 from kelvix.collections import write
 from kelvix.collections.write import Actor
-from kelvix.connectors.contract import PermanentError, TransientError
 from kelvix.core import recognising, writing
 from kelvix.core.cells import Cell
+from kelvix.core.collection import PermanentError, TransientError
 from kelvix.core.fields import from_wire
 from kelvix.core.filling import Carried, Held
 from kelvix.core.finding import Question

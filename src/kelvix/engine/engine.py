@@ -6,9 +6,12 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from typing import Literal
 
+from kelvix.collections.databases import Records
 from kelvix.connectors.apps import apps
-from kelvix.connectors.contract import App, PermanentError
+from kelvix.connectors.contract import Account, App
 from kelvix.core import sources
+from kelvix.core.collection import PermanentError
+from kelvix.core.schema import Database
 from kelvix.core.sources import CanRun
 from kelvix.core.steps import SourceWords, Surroundings
 from kelvix.core.workflow import Address, RunAnother, Workflow
@@ -57,12 +60,17 @@ class Engine:
             SourceWords(app.container_word, app.items_word, app.counted) if app and own is None else SourceWords(),
         )
 
-    def access(self, space: Space, connection_id: int | None) -> tuple[App, str, str]:
-        """The app, the token and the account of a connection. Raises PermanentError if it was removed."""
+    def account(self, space: Space, connection_id: int | None) -> Account:
+        """What a connection reaches. Raises PermanentError if it was removed."""
         found = space.read(lambda t: connections.token(t, self.vault, space.id, connection_id)) if connection_id else None
         if found is None or found[0] not in self.apps:
             raise PermanentError("the connection was taken away; choose another one in the When line", "access")
-        return self.apps[found[0]], found[1], found[2]
+        app, token, identity = found
+        return self.apps[app].account(token, identity, space.env(datetime.now(UTC)))
+
+    def records(self, space: Space, database: Database) -> Records:
+        """A database as a collection."""
+        return Records(space, database, self.settings.address)
 
     def note_failure(self, space: Space, connection_id: int | None, failure: PermanentError) -> None:
         """An app that refuses a token makes the connection refused, until it is renewed."""

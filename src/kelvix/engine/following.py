@@ -11,20 +11,19 @@ from datetime import UTC, datetime
 from functools import partial
 from typing import Any
 
+from kelvix.collections.databases import Records
 from kelvix.core import sources
+from kelvix.core.collection import Change, Item, Row, readable, wire
 from kelvix.core.schema import Database
 from kelvix.core.values import FieldId, Value, as_text, to_wire
 from kelvix.core.workflow import RecordEvent
 from kelvix.engine.engine import Engine
 from kelvix.engine.versions import Versions
-from kelvix.store import changes, databases, events, listening, records
-from kelvix.store.changes import Change
+from kelvix.store import changes, databases, events, listening
 from kelvix.store.database_server import DatabaseServer, Transaction
-from kelvix.store.directory import Space
+from kelvix.store.directory import Space, Within
 from kelvix.store.listening import Listening
 from kelvix.store.secrets import digest
-
-AT_ONCE = 200  # changes of one workspace that are looked at in one transaction
 
 
 def event_of(versions: Versions, space: Space, one: Listening) -> RecordEvent | None:
@@ -56,70 +55,79 @@ def _follow(engine: Engine, space: Space, seen: Listening, event: RecordEvent, t
     if database is None:  # deleted; there is nothing to listen to any more
         listening.read_to(t, one, changes.last(t, space.id))
         return 0
-    found = changes.after(t, space.id, one.cursor_at, AT_ONCE)
+    source = engine.records(Within(space, t), database)
+    found = source.changes(str(one.cursor_at))
     new = 0
     note: dict[str, Any] | None = None
-    for change in found:
-        if change.database_id != database.id:
-            continue
+    for change in found.changes:
+        record_id = int(change.id)
         if event.quiet or event.filled:
-            listening.stir(t, one, change.record_id, event.quiet)
-        before, after = changes.values(change.before, database), changes.values(change.after, database)
-        if not sources.matches(event, database, change.kind, before, after):
+            listening.stir(t, one, record_id, event.quiet)
+        before, after = told(change.before), told(change.after)
+        if not sources.matches(event, database, change.told, before, after):
             continue
         run = change.origin.get("run")
         causes = events.causes_of_run(t, space.id, int(run)) if run else []
         if one.workflow_id in causes:
             note = _itself(note or one.note, change)
         elif event.quiet or event.filled:
-            kept = json.dumps(change.before) if change.before else None
-            listening.settle(t, one, change.record_id, change.seq, kept, json.dumps(causes) if causes else None, event.quiet)
+            kept = json.dumps(wire(change.before)) if change.before else None
+            listening.settle(t, one, record_id, change.revision, kept, json.dumps(causes) if causes else None, event.quiet)
         else:
-            new += _take_in(engine, space, t, one, database, change.record_id, change.seq, before, causes, after)
-    if found:
-        listening.read_to(t, one, found[-1].seq, note)
+            new += _take_in(t, source, one, change.id, change.revision, before, causes, after)
+    if found.cursor != str(one.cursor_at):
+        listening.read_to(t, one, int(found.cursor), note)
     return new
+
+
+def told(values: Row | None) -> dict[FieldId, Value] | None:
+    """What a change says of the fields that it touched."""
+    return None if values is None else readable(values)
 
 
 def _itself(note: dict[str, Any], change: Change) -> dict[str, Any]:
     """A workflow that its own runs would set off is not; it is said how often, and when last."""
-    return {"itself": note.get("itself", 0) + 1, "record": change.record_id, "at": change.at.isoformat()}
+    at = change.at.isoformat() if change.at else ""
+    return {"itself": note.get("itself", 0) + 1, "record": int(change.id), "at": at}
 
 
-def item_of(engine: Engine, space: Space, database: Database, record: records.Record, before: Any = None) -> dict[str, Any]:
+def item_of(source: Records, item: Item, before: Any = None) -> dict[str, Any]:
     """A record as an event, a sample or a run keeps it."""
-    link = f"{engine.settings.address}/databases/{database.id}/{record.id}"
     return {
-        "id": str(record.id),
-        "title": as_text(record.values.get(database.fields[0].id), space.zone) or "(unnamed)",
-        "link": link,
+        "id": item.id,
+        "title": item.title or "(unnamed)",
+        "link": item.link,
         "app": "kelvix",
-        "container": database.name,
-        "values": sources.record_values(database, record.id, record.values, before, link),
+        "container": item.place_name,
+        "values": sources.record_values(source.database, int(item.id), readable(item.values), before, item.link),
     }
 
 
 def _take_in(
-    engine: Engine,
-    space: Space,
     t: Transaction,
+    source: Records,
     one: Listening,
-    database: Database,
-    record_id: int,
+    record: str,
     seq: int,
     before: dict[FieldId, Value] | None,
     causes: list[int],
     after: dict[FieldId, Value] | None = None,
 ) -> int:
     """`after`: what the change made of its fields, which may have been changed again since."""
-    record = records.get(t, database, record_id)
-    if record is None or one.version_id is None:  # put into the trash since
+    now = source.get((record,)).get(record)
+    if now is None or one.version_id is None:  # put into the trash since
         return 0
-    record = replace(record, values={**record.values, **(after or {})})
-    item = item_of(engine, space, database, record, before)
-    known = digest("record", database.id, record_id, seq)
-    made = events.take_in(t, space.id, one.workflow_id, one.version_id, known, item, "change", causes)
+    item = item_of(source, as_of(source, now, after), before)
+    known = digest("record", source.database.id, int(record), seq)
+    made = events.take_in(t, source.space.id, one.workflow_id, one.version_id, known, item, "change", causes)
     return int(made is not None)
+
+
+def as_of(source: Records, item: Item, after: dict[FieldId, Value] | None) -> Item:
+    """A record as a change made it, its other fields as they are now."""
+    values = {**item.values, **(after or {})}
+    title = as_text(readable(values).get(source.database.fields[0].id), source.space.zone)
+    return replace(item, values=values, title=title)
 
 
 def settle(engine: Engine, versions: Versions, server: DatabaseServer, limit: int = 20) -> int:
@@ -142,17 +150,18 @@ def _settle(engine: Engine, space: Space, seen: dict[str, Any], own: RecordEvent
     if row is None or one is None:
         return 0
     database = databases.get(t, space.id, own.database or 0) if own else None
-    record = records.get(t, database, row["record_id"]) if database else None
-    if own is None or database is None or record is None or one.state != "on":
+    source = engine.records(Within(space, t), database) if database else None
+    record = source.get((str(row["record_id"]),)).get(str(row["record_id"])) if source else None
+    if own is None or database is None or source is None or record is None or one.state != "on":
         listening.unsettle(t, row, gone=True)
         return 0
-    if not sources.ready(own, record.values):
+    if not sources.ready(own, readable(record.values)):
         listening.unsettle(t, row, gone=False)
         return 0
     before = changes.values(json.loads(row["before_values"]), database) if row["before_values"] else None
     causes = json.loads(row["causes"]) if row["causes"] else []
     listening.unsettle(t, row, gone=True)
-    return _take_in(engine, space, t, one, database, record.id, row["seq"], before, causes)
+    return _take_in(t, source, one, record.id, row["seq"], before, causes)
 
 
 class NotStarted(Exception):
@@ -189,9 +198,10 @@ def press(
             return int(events.take_in(t, space.id, workflow_id, one.version_id, known, item, "hand") is not None)
         if not record_ids:
             raise NotStarted("this workflow is started for records: choose some")
-        for record in records.many(t, database, record_ids):
-            item = item_of(engine, space, database, record)
-            known = digest("press", key, record.id)
+        source = engine.records(Within(space, t), database)
+        for record in source.get([str(id) for id in record_ids]).values():
+            item = item_of(source, record)
+            known = digest("press", key, int(record.id))
             made += events.take_in(t, space.id, workflow_id, one.version_id, known, item, "hand") is not None
         return made
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from datetime import UTC, datetime
 
-from kelvix.connectors.contract import PermanentError
 from kelvix.core import handing, sources
+from kelvix.core.collection import PermanentError
 from kelvix.core.filling import Carried
 from kelvix.core.outcome import RanAnother
 from kelvix.core.steps import Surroundings

@@ -6,10 +6,9 @@ from __future__ import annotations
 from abc import ABC
 from dataclasses import replace
 
-from kelvix.connectors.contract import PermanentError, TransientError
-from kelvix.connectors.guarded_http import UnknownOutcomeError
 from kelvix.core import web_request
 from kelvix.core.cells import Cell
+from kelvix.core.collection import PermanentError, TransientError, UnknownOutcomeError
 from kelvix.core.filling import Carried
 from kelvix.core.outcome import Problem, Requested, SendMails, StoreFile
 from kelvix.core.walking import Place

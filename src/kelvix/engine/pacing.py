@@ -7,7 +7,7 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from kelvix.connectors.contract import PermanentError, RateLimitedError, TransientError
+from kelvix.core.collection import PermanentError, RateLimitedError, TransientError
 from kelvix.store import connections, pace
 from kelvix.store.directory import Space
 

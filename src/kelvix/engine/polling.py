@@ -10,7 +10,7 @@ from functools import partial
 
 import structlog
 
-from kelvix.connectors.contract import PermanentError, RateLimitedError, TransientError
+from kelvix.core.collection import Changes, PermanentError, RateLimitedError, TransientError
 from kelvix.engine import metrics
 from kelvix.engine.engine import Engine
 from kelvix.engine.pacing import Paced
@@ -76,31 +76,35 @@ def check(engine: Engine, watch: Watch) -> int:
     problem: str | None = None
     wait, has_turn = pause(watch), bool(watch.turn)
     try:
-        app, token, _ = engine.access(space, watch.connection_id)
+        source = engine.account(space, watch.connection_id).collection(watch.container)
         for _ in range(MOST_READS):
             with engine.pacer.calls(space, watch.connection_id, has_turn):
-                changes, reached, more = app.changes(token, cursor)
+                found = source.changes(cursor)
             has_turn = False
             holds = watch.state == "paused" or space.read(lambda t: usage.is_over(t, space.id))
-            arrived = [told for c in changes if (told := watch.takes(c.container, c.item, c.kind, c.revision))]
+            arrived = [told for c in found.changes if (told := watch.takes(c.id, c.told, c.revision))]
 
             def take(
-                t: Transaction, arrived: list[Told] = arrived, reached: int = reached, more: bool = more, holds: bool = holds
+                t: Transaction,
+                arrived: list[Told] = arrived,
+                was: str = cursor,
+                found: Changes = found,
+                holds: bool = holds,
             ) -> int:
                 if holds:
-                    found = watches.hold(t, space, watch.workflow_id, watch.id, watch.container, arrived, "poll")
+                    taken = watches.hold(t, space, watch.workflow_id, watch.id, watch.container, arrived, "poll")
                 else:
-                    found = watches.take_in_many(
+                    taken = watches.take_in_many(
                         t, watch.workspace_id, watch.workflow_id, watch.version_id, watch.container, arrived, "poll"
                     )
-                watches.checked(t, watch, reached, 0.0 if more else wait, None)
-                return found
+                watches.checked(t, watch, was, found.cursor, 0.0 if found.more else wait, None)
+                return taken
 
-            found = space.transact(take)
-            metrics.TAKEN_IN.labels("poll").inc(found)
-            new += found
-            cursor = reached
-            if not more:
+            taken = space.transact(take)
+            metrics.TAKEN_IN.labels("poll").inc(taken)
+            new += taken
+            cursor = found.cursor
+            if not found.more:
                 break
     except Paced as paced:  # no check yet, and nothing that anybody need be told of
         after, own = paced.after, paced.own
@@ -117,7 +121,7 @@ def check(engine: Engine, watch: Watch) -> int:
         wait = LONGEST
         engine.note_failure(space, watch.connection_id, failure)
     if problem:
-        space.transact(lambda t: watches.checked(t, watch, cursor, wait, problem))
+        space.transact(lambda t: watches.checked(t, watch, cursor, cursor, wait, problem))
     if new or problem != watch.problem or not problem:  # the same problem is not told of at each check
         engine.dispatch.announce(watch.workspace_id, *(["ready"] if new else []), f"workflow:{watch.workflow_id}")
     return new

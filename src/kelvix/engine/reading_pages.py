@@ -6,8 +6,7 @@ from decimal import Decimal
 from urllib.parse import urljoin
 
 from kelvix.connectors import guarded_http
-from kelvix.connectors.contract import PermanentError, TransientError
-from kelvix.connectors.guarded_http import UnknownOutcomeError
+from kelvix.core.collection import PermanentError, TransientError, UnknownOutcomeError
 from kelvix.core.fields.link import split_address
 from kelvix.core.values import Value
 from kelvix.engine.engine import Engine

@@ -7,7 +7,7 @@ from functools import partial
 
 import structlog
 
-from kelvix.connectors.contract import PermanentError, Sight, TransientError
+from kelvix.core.collection import Health, PermanentError, TransientError
 from kelvix.engine import again, switch
 from kelvix.engine.engine import Engine
 from kelvix.store import connections, runs, upkeep, watches
@@ -45,7 +45,7 @@ def take_up(space: Space, run_ids: list[int]) -> int:
     return taken
 
 
-def look(engine: Engine, space: Space, connection_id: int) -> Sight | None:
+def look(engine: Engine, space: Space, connection_id: int) -> Health | None:
     """Ask an app what a connection sees, and note the answer: None where it is not well."""
     kept = space.read(lambda t: connections.get(t, space.id, connection_id))
     if kept is None or kept.state not in connections.WORKING:
@@ -56,11 +56,11 @@ def look(engine: Engine, space: Space, connection_id: int) -> Sight | None:
         return None
 
 
-def see(engine: Engine, space: Space, connection_id: int) -> Sight:
+def see(engine: Engine, space: Space, connection_id: int) -> Health:
     """Ask an app what a connection sees, and note the answer. Raises TransientError, PermanentError."""
-    app, token, _ = engine.access(space, connection_id)
+    account = engine.account(space, connection_id)
     try:
-        sight = app.look(token)
+        health = account.check()
     except PermanentError as failure:
         engine.note_failure(space, connection_id, failure)
         raise
@@ -69,10 +69,12 @@ def see(engine: Engine, space: Space, connection_id: int) -> Sight:
         space.transact(lambda t: connections.note_failing(t, space.id, connection_id, why))
         raise
     was_refused = space.transact(lambda t: connections.mark(t, space.id, connection_id, "good", None))
-    news = space.transact(lambda t: connections.saw(t, space.id, connection_id, [c.id for c in sight.shared], sight.may_send))
+    news = space.transact(
+        lambda t: connections.saw(t, space.id, connection_id, [c.id for c in health.places], health.may_write)
+    )
     if engine.pacer.note_answer(space, connection_id) or was_refused or news:
         engine.dispatch.announce(space.id, "connections", "ready")
-    return sight
+    return health
 
 
 def before_renewal(engine: Engine, space: Space, connection_id: int) -> None:

@@ -10,7 +10,7 @@ from dataclasses import replace
 
 import structlog
 
-from kelvix.connectors.contract import PermanentError, RateLimitedError, TransientError
+from kelvix.core.collection import PermanentError, RateLimitedError, TransientError
 from kelvix.core.values import Unfit
 from kelvix.core.workflow import (
     Add,
@@ -242,12 +242,14 @@ class Runner:
         """The source item: as it was when first fetched for this run, else fetched now."""
         if claim.item is not None:
             return Progress(self.engine.settings.lease, claim.item, False)
-        app, token, account = self.engine.access(space, workflow.when.connection)
+        account = self.engine.account(space, workflow.when.connection)
         calls = self.engine.pacer.calls(space, workflow.when.connection or 0, bool(claim.turn))
         with self.leases.outside(space, claim), calls:
-            item = as_kept(app, app.item(token, claim.item_id), account)
+            item = as_kept(account.app, account.collection(workflow.when.container or "").one(claim.item_id))
         size = len(json.dumps(item, ensure_ascii=False).encode())
         if size > MOST_ITEM:
-            said = f"this {app.item_word} is {size / 2**20:.0f} MB without its attachments, more than the {MOST_ITEM >> 20} MB"
-            raise PermanentError(f"{said} that a run carries: shorten it, or leave it out by its size", "run")
+            said = f"this {account.app.item_word} is {size / 2**20:.0f} MB without its attachments, more than"
+            raise PermanentError(
+                f"{said} the {MOST_ITEM >> 20} MB that a run carries: shorten it, or leave it out by its size", "run"
+            )
         return Progress(self.engine.settings.lease, item, True)

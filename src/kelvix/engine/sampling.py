@@ -2,62 +2,54 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from collections.abc import Sequence
 from datetime import UTC, datetime
 from typing import Any
 
-from kelvix.connectors.contract import App, Item
+from kelvix.connectors.contract import App
 from kelvix.core import schedule, sources
-from kelvix.core.fields import TYPES
+from kelvix.core.collection import Item, wire
+from kelvix.core.query import Query
 from kelvix.core.schema import Database
-from kelvix.core.values import File
 from kelvix.core.workflow import Own, RecordEvent, Schedule, When
 from kelvix.engine import following, timing
 from kelvix.engine.engine import Engine
-from kelvix.store import changes, databases, records, workflows
+from kelvix.store import changes, databases, workflows
 from kelvix.store.database_server import Transaction
-from kelvix.store.directory import Space
+from kelvix.store.directory import Space, Within
 
 NEWEST = 5
 MOST_LOOKED_AT = 2_000  # changes of a database, for those that would have started a workflow
 
 
-def as_kept(app: App, item: Item, account: str) -> dict[str, Any]:
-    """An item as samples and runs keep it: its files say in which account they lie."""
-    files = [f.key for f in app.fields if TYPES[f.type].family == "file"]
-    lists = {one.key: [f.key for f in one.fields if TYPES[f.type].family == "file"] for one in app.lists}
-    values: dict[str, Any] = dict(item.values)
-    values |= {key: _placed(values[key], account) for key in files if key in values}
-    for key, columns in lists.items():
-        rows = values.get(key)
-        if columns and isinstance(rows, list):
-            values[key] = [row | {c: _placed(row[c], account) for c in columns if c in row} for row in rows]
+def as_kept(app: App, item: Item) -> dict[str, Any]:
+    """An item as samples and runs keep it."""
+    values: dict[str, Any] = wire(item.values)
+    values |= {key: [wire(row) for row in rows] for key, rows in item.rows.items()}
+    if item.problems:
+        values["problems"] = item.problems
     return {
         "id": item.id,
         "title": item.title,
         "link": item.link,
         "app": app.code,
-        "container": item.container_name,
+        "container": item.place_name,
         "values": values,
     }
 
 
-def _placed(wire: Any, account: str) -> Any:
-    return File.of(wire).within(account).wire() if wire else wire
-
-
-def _keep(space: Space, workflow_id: int, app: App, account: str, items: list[Item]) -> None:
+def _keep(space: Space, workflow_id: int, app: App, items: Sequence[Item]) -> None:
     def work(t: Transaction) -> None:
         for item in items:
-            workflows.keep_sample(t, space.id, workflow_id, "fetched", item.id, as_kept(app, item, account), item.at)
+            workflows.keep_sample(t, space.id, workflow_id, "fetched", item.id, as_kept(app, item), item.created)
 
     space.transact(work)
 
 
 def keep_item(engine: Engine, space: Space, workflow_id: int, when: When, item_id: str) -> None:
     """Keep one item as a sample."""
-    app, token, account = engine.access(space, when.connection)
-    _keep(space, workflow_id, app, account, [app.item(token, item_id)])
+    account = engine.account(space, when.connection)
+    _keep(space, workflow_id, account.app, [account.collection(when.container or "").one(item_id)])
 
 
 def _keep_own(space: Space, workflow_id: int, found: list[tuple[dict[str, Any], datetime]]) -> None:
@@ -91,8 +83,9 @@ def fetch_own(engine: Engine, space: Space, workflow_id: int, own: Own, count: i
         found = _happened(engine, space, database, own, count)
         if not found and own.event != "reached":  # as if it happened to the newest records now
             as_it_is: dict[int, Any] | None = {} if own.event == "changed" else None
-            kept = space.read(lambda t: records.newest(t, database, count))
-            found = [(following.item_of(engine, space, database, r, as_it_is), r.changed_at) for r in kept]
+            source = engine.records(space, database)
+            kept = source.query(Query(limit=count)).items
+            found = [(following.item_of(source, r, as_it_is), r.changed or r.created) for r in kept]
         _keep_own(space, workflow_id, found)
         return len(found)
     return 0
@@ -108,16 +101,18 @@ def _happened(
     kind = "add" if own.event == "added" else "update"
 
     def work(t: Transaction) -> list[tuple[dict[str, Any], datetime]]:
+        source = engine.records(Within(space, t), database)
         found: dict[int, tuple[dict[str, Any], datetime]] = {}
         for change in changes.newest(t, space.id, database.id, kind, MOST_LOOKED_AT):
             before, after = changes.values(change.before, database), changes.values(change.after, database)
+            id = str(change.record_id)
             if change.record_id in found or not sources.matches(own, database, change.kind, before, after):
                 continue
-            record = records.get(t, database, change.record_id)
+            record = source.get((id,)).get(id)
             if record is None:
                 continue
-            then = replace(record, values=dict(record.values) | (after or {}) if kind == "update" else record.values)
-            item = following.item_of(engine, space, database, then, before if own.event in ("changed", "reached") else None)
+            then = following.as_of(source, record, after) if kind == "update" else record
+            item = following.item_of(source, then, before if own.event in ("changed", "reached") else None)
             found[change.record_id] = (item, change.at)
             if len(found) == count:
                 break
@@ -128,22 +123,23 @@ def _happened(
 
 def fetch_newest(engine: Engine, space: Space, workflow_id: int, when: When, count: int = NEWEST) -> int:
     """Replace the fetched samples by the newest items; edited and made-up ones stay. How many there were."""
-    app, token, account = engine.access(space, when.connection)
-    items = app.newest(token, when.container or "", count)
+    account = engine.account(space, when.connection)
+    items = account.collection(when.container or "").query(Query(limit=count)).items
     space.transact(lambda t: workflows.forget_samples(t, space.id, workflow_id))
-    _keep(space, workflow_id, app, account, items)
+    _keep(space, workflow_id, account.app, items)
     return len(items)
 
 
-def fetch_next(engine: Engine, space: Space, workflow_id: int, when: When, after: int | None) -> tuple[int, int]:
+def fetch_next(engine: Engine, space: Space, workflow_id: int, when: When, after: str | None) -> tuple[str, int]:
     """Items that arrived after a cursor, kept as samples: the cursor to go on from, and how many. Without a cursor,
     only where to begin."""
-    app, token, account = engine.access(space, when.connection)
+    account = engine.account(space, when.connection)
+    source = account.collection(when.container or "")
     if after is None:
-        return app.head(token), 0
-    changes, cursor, _ = app.changes(token, after)
-    kinds = app.event(when.event).kinds
-    came = dict.fromkeys(c.item for c in changes if c.container == when.container and c.kind in kinds)
-    items = [app.item(token, item) for item in list(came)[:NEWEST]]
-    _keep(space, workflow_id, app, account, items)
-    return cursor, len(items)
+        return source.head(), 0
+    found = source.changes(after)
+    kinds = account.app.event(when.event).kinds
+    came = list(dict.fromkeys(c.id for c in found.changes if c.told in kinds))
+    items = source.get(came[:NEWEST])
+    _keep(space, workflow_id, account.app, list(items.values()))
+    return found.cursor, len(items)

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from kelvix.connectors.contract import Outgoing, PermanentError
+from kelvix.connectors.contract import Outgoing
 from kelvix.core import mailing
+from kelvix.core.collection import PermanentError
 from kelvix.core.filling import Carried
 from kelvix.core.outcome import Mail, MailsSent, SentMail
 from kelvix.core.workflow import SendMail
@@ -21,23 +22,23 @@ def outgoing(mail: Mail) -> Outgoing:
 def send(engine: Engine, space: Space, line: SendMail, mails: tuple[Mail, ...], key: str) -> MailsSent:
     """Send mails, numbered under one idempotency key: what is recorded of them. Raises TransientError, PermanentError; sent
     again under the same key, those that went out do not go out again."""
-    app, token, _ = engine.access(space, line.connection)
+    account = engine.account(space, line.connection)
     sent: list[SentMail] = []
     for number, mail in enumerate(mails, 1):
         try:
             with engine.pacer.calls(space, line.connection or 0):
-                link = app.send(token, outgoing(mail), f"{key}-{number}")
+                link = account.send(outgoing(mail), f"{key}-{number}")
         except PermanentError as failure:
             if failure.about == "access":
                 engine.note_failure(space, line.connection, failure)
                 raise PermanentError(str(failure), "send", failure.connection) from None
             if failure.about == "container":
                 raise PermanentError(
-                    f"{app.name} does not let this connection send: widen it, and tick that it may send", "send"
+                    f"{account.app.name} does not let this connection send: widen it, and tick that it may send", "send"
                 ) from None
             raise
         sent.append({"to": list(mail.to), "subject": mail.subject, "link": link})
-    return MailsSent("sent", sent, app.code)
+    return MailsSent("sent", sent, account.app.code)
 
 
 def as_recorded(line: SendMail, sent: MailsSent, carried: Carried) -> Carried:

@@ -7,11 +7,13 @@ from datetime import UTC, datetime
 import structlog
 
 from kelvix.connectors import guarded_http
-from kelvix.connectors.contract import App, PermanentError, TransientError
+from kelvix.connectors.contract import Account
 from kelvix.core import schedule
 from kelvix.core.cells import Finding
 from kelvix.core.checking import check
+from kelvix.core.collection import PermanentError, TransientError
 from kelvix.core.finding import compared
+from kelvix.core.query import Query
 from kelvix.core.values import fold
 from kelvix.core.workflow import AddOrUpdate, Find, Own, RecordEvent, SaveFile, Schedule, SendMail, WebRequest, Workflow
 from kelvix.engine import polling
@@ -51,15 +53,16 @@ def turn_on(engine: Engine, space: Space, workflow_id: int, from_where_it_was: b
     when = kept.draft.when
     if when.own is not None:
         return _listen(engine, space, kept, when.own, from_where_it_was)
-    app, token, _ = engine.access(space, when.connection)
+    account = engine.account(space, when.connection)
+    source = account.collection(when.container or "")
     try:
-        cursor = app.head(token)
-        app.newest(token, when.container or "", 1)
+        cursor = source.head()
+        source.query(Query(limit=1))
     except PermanentError as failure:
         engine.note_failure(space, when.connection, failure)
         raise
     before = space.read(lambda t: watches.of_workflow(t, space.id, workflow_id))
-    kinds = app.event(when.event).kinds
+    kinds = account.app.event(when.event).kinds
     same = (
         before is not None
         and before.state in ("on", "paused")
@@ -84,7 +87,7 @@ def turn_on(engine: Engine, space: Space, workflow_id: int, from_where_it_was: b
     if not same:
         if before and before.state != "off":
             end_pushes(engine, space, before)
-        _push(engine, space, watch_id, app, token, when.container or "")
+        _push(engine, space, watch_id, account, when.container or "")
     engine.dispatch.announce(space.id, "workflows", f"workflow:{workflow_id}")
 
 
@@ -117,8 +120,8 @@ def _may_send(engine: Engine, space: Space, workflow: Workflow) -> list[Finding]
     found: list[Finding] = []
     for line in workflow.lines:
         if isinstance(line, SendMail):
-            app, token, _ = engine.access(space, line.connection)
-            if not app.sends or not app.look(token).may_send:
+            account = engine.account(space, line.connection)
+            if not account.app.sends or not account.check().may_write:
                 said = "this connection may not send mail; widen it, and tick that it may send"
                 found.append(Finding(line.id, said, key="connection"))
         if isinstance(line, SaveFile):
@@ -128,14 +131,14 @@ def _may_send(engine: Engine, space: Space, workflow: Workflow) -> list[Finding]
 
 def _may_save(engine: Engine, space: Space, line: SaveFile) -> list[Finding]:
     """What stands against saving files, as far as it is known before. Raises TransientError, PermanentError."""
-    app, token, _ = engine.access(space, line.connection)
-    sight = app.look(token)
-    if not app.saves or not sight.may_send:
+    account = engine.account(space, line.connection)
+    app, health = account.app, account.check()
+    if not app.saves or not health.may_write:
         said = f"this connection may not add files; widen it, and tick that it may add {app.items_word}"
         return [Finding(line.id, said, key="connection")]
     named = " ".join(p.text or "" for p in line.folder).strip() if all(p.text is not None for p in line.folder) else ""
-    there = {fold(c.name) for c in sight.shared}
-    if line.container is not None and line.container not in {c.id for c in sight.shared}:
+    there = {fold(c.name) for c in health.places}
+    if line.container is not None and line.container not in {c.id for c in health.places}:
         said = f"the {app.container_word} “{line.container_name}” is not shared with this connection any more; choose another"
         return [Finding(line.id, said, key="folder")]
     if line.container is None and named and fold(named) not in there and not line.makes:
@@ -161,16 +164,16 @@ def _may_reach(engine: Engine, workflow: Workflow) -> list[Finding]:
 def ask_for_pushes(engine: Engine, space: Space, watch: watches.Watch) -> None:
     """Ask anew to be told of what happens, as after access was renewed: what was agreed before ended with that."""
     try:
-        app, token, _ = engine.access(space, watch.connection_id)
+        account = engine.account(space, watch.connection_id)
     except PermanentError:
         return
-    _push(engine, space, watch.id, app, token, watch.container)
+    _push(engine, space, watch.id, account, watch.container)
 
 
-def _push(engine: Engine, space: Space, watch_id: int, app: App, token: str, container: str) -> None:
+def _push(engine: Engine, space: Space, watch_id: int, account: Account, container: str) -> None:
     """Where the app will not push, its feed is read more often instead."""
     try:
-        push_id, secret = app.subscribe(token, container, f"{engine.settings.address}/hooks/{space.id}/{watch_id}")
+        push_id, secret = account.subscribe(container, f"{engine.settings.address}/hooks/{space.id}/{watch_id}")
     except (TransientError, PermanentError) as failure:
         log.warning("no pushes", watch=watch_id, why=str(failure))
         return
@@ -180,8 +183,7 @@ def _push(engine: Engine, space: Space, watch_id: int, app: App, token: str, con
 def end_pushes(engine: Engine, space: Space, watch: watches.Watch) -> None:
     if watch.push_id:
         try:
-            app, token, _ = engine.access(space, watch.connection_id)
-            app.unsubscribe(token, watch.push_id)
+            engine.account(space, watch.connection_id).unsubscribe(watch.push_id)
         except (TransientError, PermanentError) as failure:
             log.info("pushes could not be ended; they will be answered with 410", watch=watch.id, why=str(failure))
 

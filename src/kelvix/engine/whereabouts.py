@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Literal
 
-from kelvix.connectors.contract import Item, PermanentError
+from kelvix.core.collection import Collection, Item, PermanentError
 from kelvix.core.outcome import Asked, FileSaved, MailsSent, Rested, Stopped, Wrote
 from kelvix.core.patterns import pattern
 from kelvix.core.values import as_text, shorten, whole
@@ -87,8 +87,8 @@ def where_is(engine: Engine, space: Space, workflow_id: int, link_or_id: str) ->
             "Turn it on; only what arrives from then on is taken.",
         )
     try:
-        found, token, _ = engine.access(space, watch.connection_id)
-        item = found.item(token, item_id)
+        source = engine.account(space, watch.connection_id).collection(watch.container)
+        item = source.one(item_id)
     except PermanentError as failure:
         engine.note_failure(space, watch.connection_id, failure)
         said = {
@@ -100,7 +100,7 @@ def where_is(engine: Engine, space: Space, workflow_id: int, link_or_id: str) ->
             "container": f"Share that {app.container_word}, or move the {app.item_word} to “{when.container_name}”.",
         }.get(failure.about, "")
         return Whereabouts("elsewhere" if failure.about == "container" else "not_there", said, advice)
-    return _fate_without_event(kept, watch, item, app.container_word, app.item_word, space)
+    return _fate_without_event(kept, watch, source, item, app.container_word, app.item_word, space)
 
 
 def _own_fate(space: Space, kept: workflows.Kept, link_or_id: str) -> Whereabouts:
@@ -221,34 +221,40 @@ def _did(lines: list[runs.RunLine]) -> tuple[str, str | None]:
 
 
 def _fate_without_event(
-    kept: workflows.Kept, watch: watches.Watch, item: Item, container_word: str, item_word: str, space: Space
+    kept: workflows.Kept,
+    watch: watches.Watch,
+    source: Collection,
+    item: Item,
+    container_word: str,
+    item_word: str,
+    space: Space,
 ) -> Whereabouts:
-    if item.container != watch.container:
+    if item.place != watch.container:
         return Whereabouts(
             "elsewhere",
-            f"It lies in the {container_word} “{item.container_name}”, and this workflow takes "
+            f"It lies in the {container_word} “{item.place_name}”, and this workflow takes "
             f"{item_word}s from “{kept.draft.when.container_name}”.",
-            f"Move it there, or change the When line to “{item.container_name}”.",
+            f"Move it there, or change the When line to “{item.place_name}”.",
             item.title,
-            at=item.at,
+            at=item.created,
         )
-    if item.seq <= watch.cursor_from:
+    if source.was_there(item, watch.cursor_from):
         on = as_text(watch.since or kept.turned_on_at, space.zone)
         return Whereabouts(
             "before_on",
-            f"It arrived {as_text(item.at, space.zone)}, before the workflow was turned on ({on}).",
+            f"It arrived {as_text(item.created, space.zone)}, before the workflow was turned on ({on}).",
             f"Carry it through by hand: choose it as a sample and try it, or move it out of the {container_word} and back.",
             item.title,
-            at=item.at,
+            at=item.created,
         )
     if kept.state != "on":
         return Whereabouts(
             "off",
-            f"It arrived {as_text(item.at, space.zone)}, and the workflow is off since "
+            f"It arrived {as_text(item.created, space.zone)}, and the workflow is off since "
             f"{as_text(kept.turned_off_at, space.zone)}.",
             "Turn the workflow on.",
             item.title,
-            at=item.at,
+            at=item.created,
         )
     trouble = f" The last check met this: {watch.problem}." if watch.problem else ""
     return Whereabouts(
@@ -256,5 +262,5 @@ def _fate_without_event(
         f"It has not been seen yet. The next check is at {watch.next_check_at.astimezone(space.zone):%H:%M:%S}.{trouble}",
         "Check now.",
         item.title,
-        at=item.at,
+        at=item.created,
     )

@@ -32,17 +32,12 @@ def every(t: Transaction, database: Database, question: Question, zone: ZoneInfo
 
 
 def _rows(t: Transaction, database: Database, question: Question, columns: str, limit: int, zone: ZoneInfo) -> list[Row]:
-    where, args = query.where(database, question.where, zone)
+    asked = query.where(database, question.where, zone)
     order = "id DESC" if question.take == "newest" else "id"
     by = database.field(question.order) if question.order is not None else None
     if by is not None and TYPES[by.type].column is not None:
         order = f"{ddl.column(by.id)} {'DESC' if question.descending else 'ASC'}, id"
-    return t.rows(
-        f"SET STATEMENT max_statement_time=10 FOR SELECT {columns} FROM {ddl.table(database.id)} "
-        "IGNORE INDEX FOR ORDER BY (PRIMARY) "  # read from its end, a table that has nothing to find would be read through
-        f"WHERE deleted_at IS NULL AND ({where}) ORDER BY {order} LIMIT {limit}",
-        args,
-    )
+    return query.select(t, database, columns, asked, order, limit)
 
 
 def hold(t: Transaction, workspace_id: int, question: Question) -> bool:

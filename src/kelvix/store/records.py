@@ -105,16 +105,6 @@ def many(t: Transaction, database: Database, ids: Sequence[int]) -> list[Record]
     return [by_id[id] for id in ids if id in by_id]
 
 
-def newest(t: Transaction, database: Database, limit: int, before: int | None = None) -> list[Record]:
-    """A page of records, newest first, by keyset: those with an id below `before`."""
-    rows = t.rows(
-        f"SET STATEMENT max_statement_time=10 FOR SELECT {columns(database)} FROM {ddl.table(database.id)} "
-        "WHERE deleted_at IS NULL AND id < %s ORDER BY id DESC LIMIT %s",
-        (before or 2**62, limit),
-    )
-    return [read(r, database) for r in rows]
-
-
 MOST_TITLES = 50  # that are offered for choosing one
 
 

@@ -30,8 +30,8 @@ class Watch:
     container: str
     version_id: int
     state: str
-    cursor_from: int
-    cursor_at: int
+    cursor_from: str
+    cursor_at: str
     push_id: str | None
     next_check_at: datetime
     last_check_at: datetime | None
@@ -41,10 +41,10 @@ class Watch:
     turn: int = 0
     since: datetime | None = None
 
-    def takes(self, container: str, item: str, kind: str, revision: int) -> Told | None:
+    def takes(self, item: str, kind: str, revision: int) -> Told | None:
         """What a change of an item is to the workflow, if it starts it."""
         kinds = self.kinds.split(",")
-        return Told.of(item, kind, revision, kinds) if container == self.container and kind in kinds else None
+        return Told.of(item, kind, revision, kinds) if kind in kinds else None
 
 
 @dataclass(frozen=True)
@@ -79,7 +79,7 @@ def start(
     connection_id: int,
     container: str,
     version_id: int,
-    cursor: int,
+    cursor: str,
     wait: float,
     kinds: Sequence[str] = ("new",),
 ) -> int:
@@ -178,13 +178,13 @@ def put_off(t: Transaction, watch: Watch, wait: float, has_turn: bool) -> None:
     )
 
 
-def checked(t: Transaction, watch: Watch, cursor: int, wait: float, problem: str | None) -> None:
-    """Note a check: how far the feed was read, when to look again, what went wrong. It had its turn."""
+def checked(t: Transaction, watch: Watch, was: str, cursor: str, wait: float, problem: str | None) -> None:
+    """Note a check: from where and how far the feed was read, when to look again, what went wrong. It had its turn."""
     t.execute(
-        "UPDATE watch SET cursor_at=GREATEST(cursor_at, %s), next_check_at=NOW(3) + INTERVAL %s SECOND, "
+        "UPDATE watch SET cursor_at=IF(cursor_at=%s, %s, cursor_at), next_check_at=NOW(3) + INTERVAL %s SECOND, "
         "last_check_at=NOW(3), problem=%s, failures=IF(%s IS NULL, 0, failures+1), turn=0 "
         "WHERE workspace_id=%s AND id=%s AND cursor_from=%s",
-        (cursor, wait, problem, problem, watch.workspace_id, watch.id, watch.cursor_from),
+        (was, cursor, wait, problem, problem, watch.workspace_id, watch.id, watch.cursor_from),
     )
 
 

@@ -2267,7 +2267,7 @@ export interface components {
              * Operator
              * @enum {string}
              */
-            operator: "is" | "is_not" | "mentions" | "mentions_none" | "begins" | "ends" | "before" | "after" | "less" | "more" | "has" | "has_none" | "filled" | "empty";
+            operator: "is" | "is_not" | "mentions" | "mentions_none" | "contains" | "begins" | "ends" | "before" | "after" | "less" | "more" | "has" | "has_none" | "filled" | "empty";
             ref: components["schemas"]["Reference"];
             /**
              * Words
@@ -2710,7 +2710,7 @@ export interface components {
             /** Name */
             name: string;
             /** Operators */
-            operators: ("is" | "is_not" | "mentions" | "mentions_none" | "begins" | "ends" | "before" | "after" | "less" | "more" | "has" | "has_none" | "filled" | "empty")[];
+            operators: ("is" | "is_not" | "mentions" | "mentions_none" | "contains" | "begins" | "ends" | "before" | "after" | "less" | "more" | "has" | "has_none" | "filled" | "empty")[];
             /**
              * Recognises
              * @description whether a record is known again by a value of it
@@ -3370,8 +3370,11 @@ export interface components {
         };
         /** NextIn */
         NextIn: {
-            /** After */
-            after?: number | null;
+            /**
+             * After
+             * @description the cursor that was given before
+             */
+            after?: string | null;
             document: components["schemas"]["Workflow"];
         };
         /** NextOut */
@@ -3379,7 +3382,7 @@ export interface components {
             /** Arrived */
             arrived: number;
             /** Cursor */
-            cursor: number;
+            cursor: string;
         };
         /** OnlyIf */
         OnlyIf: {
@@ -4331,7 +4334,7 @@ export interface components {
              * @default is
              * @enum {string}
              */
-            operator: "is" | "is_not" | "mentions" | "mentions_none" | "begins" | "ends" | "before" | "after" | "less" | "more" | "has" | "has_none" | "filled" | "empty";
+            operator: "is" | "is_not" | "mentions" | "mentions_none" | "contains" | "begins" | "ends" | "before" | "after" | "less" | "more" | "has" | "has_none" | "filled" | "empty";
         };
         /**
          * Stop

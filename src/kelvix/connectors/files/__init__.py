@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from datetime import datetime
 from tempfile import TemporaryFile
 from typing import Any
 
-from kelvix.connectors.consented import ConsentedApp
-from kelvix.connectors.contract import Collision, Container, Display, Event, Item, PermanentError, Saved
+from kelvix.connectors.consented import ConsentedAccount, ConsentedApp, Read
+from kelvix.connectors.contract import Collision, Display, Event, Saved
+from kelvix.core.collection import Capabilities, PermanentError, Place
+from kelvix.core.feel import Env
 from kelvix.core.file_name import split
 from kelvix.core.schema import CarriedField, CarriedList
 from kelvix.core.values import File, ItemValue, Rows, Type
@@ -24,10 +25,97 @@ def _f(key: str, *name: str, type: Type = "text") -> CarriedField:
     return CarriedField(key, ("File", *name), type)
 
 
+class FilesAccount(ConsentedAccount):
+    def __init__(self, app: Files, token: str, identity: str, env: Env):
+        super().__init__(app, token, identity, env)
+        self._insides = app.insides
+
+    def read(self, raw: dict[str, Any]) -> Read:
+        stem, extension = split(raw["name"])
+        values: dict[str, ItemValue] = {
+            "name": raw["name"],
+            "file": File(raw["name"], raw["size"], raw["type"], f"{self.app.code}:{raw['id']}").wire(),
+            "stem": stem,
+            "extension": extension.lstrip(".").lower() or None,
+            "link": raw["link"],
+            "copy_link": raw["copy_link"],
+            "folder": raw["container_name"],
+            "kind": raw["type"],
+            "size": str(raw["size"]),
+            "added": raw["received"],
+            "changed": raw["changed"],
+            "version": str(raw["version"]),
+            "identifier": raw["id"],
+        }
+        inside = dict(self._insides.get((self.identity, raw["id"], raw["revision"]), lambda: self._look_into(raw)))
+        problems = inside.pop("problems", None)
+        return Read(raw["name"], {**values, **inside}, str(problems or ""))
+
+    def open(self, locator: str) -> Iterator[bytes]:
+        if not locator.isdecimal():
+            raise PermanentError("this is no file of Files", "item")
+        yield from self._content(self._anew(locator))
+
+    def _anew(self, file: str) -> dict[str, Any]:
+        raw: dict[str, Any] = self.call("GET", f"/files/{file}")
+        return raw
+
+    def _look_at(self, raw: dict[str, Any]) -> Iterator[bytes]:
+        """The content of a file of which Files told a while ago, with many others: its link may have expired since."""
+        try:
+            yield from self._content(raw)
+        except PermanentError as refused:
+            if refused.about != "item":
+                raise
+            yield from self._content(self._anew(raw["id"]))
+
+    def _content(self, raw: dict[str, Any]) -> Iterator[bytes]:
+        """By the link in what Files just told of the file. It expires soon: none is kept."""
+        link = str(raw["content_link"])
+        if not link.startswith(f"{self.caller.address}/"):
+            raise PermanentError("Files gave a link that leads elsewhere", "call")
+        return self.content(link.removeprefix(self.caller.address))
+
+    def save(self, place: str, name: str, content: Iterator[bytes], collision: Collision, key: str) -> Saved:
+        params = {"name": name, "collision": collision}
+        where = f"/folders/{place}/files"
+        raw = self.call("POST", where, params=params, body=content, key=key)
+        return Saved(raw["id"], raw["name"], raw["link"], raw["outcome"])
+
+    def make_place(self, name: str) -> Place:
+        raw = self.call("POST", "/folders", json={"name": name})
+        return Place(raw["id"], raw["name"], raw["link"], 0)
+
+    def _look_into(self, raw: dict[str, Any]) -> dict[str, ItemValue]:
+        values: dict[str, ItemValue] = dict.fromkeys(
+            ("title", "author", "pages", "text", "highlight_texts", "picture.width", "picture.height", "picture.taken")
+        )
+        values["highlights"] = []
+        is_pdf, is_picture = raw["type"] == "application/pdf", raw["type"].startswith("image/")
+        is_text = raw["type"].startswith("text/")
+        if not (is_pdf or is_picture or is_text) or raw["size"] > MOST_READ:
+            return values
+        with TemporaryFile() as file:
+            for chunk in self._look_at(raw):
+                file.write(chunk)
+                if file.tell() > MOST_READ:  # whatever it said of its size
+                    return values
+            file.seek(0)
+            if is_pdf:
+                return values | _of_pdf(contents.pdf(file))
+            if is_picture:
+                return values | _of_picture(contents.picture(file))
+            values["text"] = file.read(MOST_TEXT).decode("utf-8", "replace") or None
+        return values
+
+
 class Files(ConsentedApp):
     code, name, monogram = "files", "Files", "Fi"
     container_word, containers_word, item_word, items_word = "folder", "folders", "file", "files"
     saves = True
+    title = "name"
+    accounts = FilesAccount
+    capabilities = Capabilities(push=True, told=frozenset(("added", "changed", "left", "deleted")))
     events = (
         Event("arrives", "a file is added", ("new",)),
         Event("any_change", "a file is added or changed", ("new", "changed", "renamed", "moved")),
@@ -98,87 +186,7 @@ class Files(ConsentedApp):
 
     def __init__(self, address: str):
         super().__init__(address)
-        self._insides: Remembered[dict[str, ItemValue]] = Remembered()
-
-    def read(self, raw: dict[str, Any], token: str) -> Item:
-        stem, extension = split(raw["name"])
-        values: dict[str, ItemValue] = {
-            "name": raw["name"],
-            "file": File(raw["name"], raw["size"], raw["type"], f"{self.code}:{raw['id']}").wire(),
-            "stem": stem,
-            "extension": extension.lstrip(".").lower() or None,
-            "link": raw["link"],
-            "copy_link": raw["copy_link"],
-            "folder": raw["container_name"],
-            "kind": raw["type"],
-            "size": str(raw["size"]),
-            "added": raw["received"],
-            "changed": raw["changed"],
-            "version": str(raw["version"]),
-            "identifier": raw["id"],
-            **self._insides.get((raw["id"], raw["revision"]), lambda: self._look_into(raw, token)),
-        }
-        at = datetime.fromisoformat(raw["received"])
-        return Item(
-            raw["id"], raw["container"], raw["container_name"], raw["name"], raw["link"], at, values, int(raw.get("seq") or 0)
-        )
-
-    def open(self, token: str, locator: str) -> Iterator[bytes]:
-        if not locator.isdecimal():
-            raise PermanentError("this is no file of Files", "item")
-        yield from self._content(self._anew(locator, token), token)
-
-    def _anew(self, file: str, token: str) -> dict[str, Any]:
-        raw: dict[str, Any] = self._caller.call("GET", f"{self._api}/files/{file}", token)
-        return raw
-
-    def _look_at(self, raw: dict[str, Any], token: str) -> Iterator[bytes]:
-        """The content of a file of which Files told a while ago, with many others: its link may have expired since."""
-        try:
-            yield from self._content(raw, token)
-        except PermanentError as refused:
-            if refused.about != "item":
-                raise
-            yield from self._content(self._anew(raw["id"], token), token)
-
-    def _content(self, raw: dict[str, Any], token: str) -> Iterator[bytes]:
-        """By the link in what Files just told of the file. It expires soon: none is kept."""
-        link = str(raw["content_link"])
-        if not link.startswith(f"{self._caller.address}/"):
-            raise PermanentError("Files gave a link that leads elsewhere", "call")
-        return self._caller.content(link.removeprefix(self._caller.address), token)
-
-    def save(self, token: str, container: str, name: str, content: Iterator[bytes], collision: Collision, key: str) -> Saved:
-        params = {"name": name, "collision": collision}
-        where = f"{self._api}/folders/{container}/files"
-        raw = self._caller.call("POST", where, token, params=params, body=content, key=key)
-        return Saved(raw["id"], raw["name"], raw["link"], raw["outcome"])
-
-    def make_container(self, token: str, name: str) -> Container:
-        raw = self._caller.call("POST", f"{self._api}/folders", token, json={"name": name})
-        return Container(raw["id"], raw["name"], 0, raw["link"])
-
-    def _look_into(self, raw: dict[str, Any], token: str) -> dict[str, ItemValue]:
-        values: dict[str, ItemValue] = dict.fromkeys(
-            ("title", "author", "pages", "text", "highlight_texts", "picture.width", "picture.height", "picture.taken")
-        )
-        values["highlights"] = []
-        is_pdf, is_picture = raw["type"] == "application/pdf", raw["type"].startswith("image/")
-        is_text = raw["type"].startswith("text/")
-        if not (is_pdf or is_picture or is_text) or raw["size"] > MOST_READ:
-            return values
-        with TemporaryFile() as file:
-            for chunk in self._look_at(raw, token):
-                file.write(chunk)
-                if file.tell() > MOST_READ:  # whatever it said of its size
-                    return values
-            file.seek(0)
-            if is_pdf:
-                return values | _of_pdf(contents.pdf(file))
-            if is_picture:
-                return values | _of_picture(contents.picture(file))
-            values["text"] = file.read(MOST_TEXT).decode("utf-8", "replace") or None
-        return values
+        self.insides: Remembered[dict[str, ItemValue]] = Remembered()
 
 
 def _of_pdf(found: Pdf) -> dict[str, ItemValue]:

@@ -3,17 +3,32 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from datetime import datetime
 from typing import Any
 
-from kelvix.connectors.consented import ConsentedApp
-from kelvix.connectors.contract import Display, Event, Item, Outgoing, PermanentError
+from kelvix.connectors.consented import ConsentedAccount, ConsentedApp, Read
+from kelvix.connectors.contract import Display, Event, Outgoing
+from kelvix.core.collection import Capabilities, PermanentError
 from kelvix.core.schema import CarriedField, CarriedList
 from kelvix.core.values import File, ItemValue, Type
 
 
 def _f(key: str, *name: str, type: Type = "text") -> CarriedField:
     return CarriedField(key, ("Message", *name), type)
+
+
+class MailAccount(ConsentedAccount):
+    def send(self, message: Outgoing, key: str) -> str | None:
+        body = {"to": list(message.to), "subject": message.subject, "text": message.text, "html": message.html}
+        return str(self.call("POST", "/send", json=body, key=key)["link"])
+
+    def open(self, locator: str) -> Iterator[bytes]:
+        message, _, part = locator.partition("/")
+        if not message.isdecimal() or not part.isdecimal():
+            raise PermanentError("this is no attachment of a message", "item")
+        return self.content(f"{self.api}/messages/{message}/parts/{part}")
+
+    def read(self, raw: dict[str, Any]) -> Read:
+        return _message(raw)
 
 
 class Mail(ConsentedApp):
@@ -29,6 +44,9 @@ class Mail(ConsentedApp):
         ("text",),
     )  # fmt: skip
     sends = True
+    title = "subject"
+    accounts = MailAccount
+    capabilities = Capabilities(push=True, told=frozenset(("added", "left", "deleted")))
     fields = (
         _f("subject", "Subject"),
         _f("sender.name", "Sender", "Name"),
@@ -69,25 +87,12 @@ class Mail(ConsentedApp):
         "since are not among them."
     )
 
-    def send(self, token: str, message: Outgoing, key: str) -> str | None:
-        body = {"to": list(message.to), "subject": message.subject, "text": message.text, "html": message.html}
-        return str(self._caller.call("POST", f"{self._api}/send", token, json=body, key=key)["link"])
-
-    def open(self, token: str, locator: str) -> Iterator[bytes]:
-        message, _, part = locator.partition("/")
-        if not message.isdecimal() or not part.isdecimal():
-            raise PermanentError("this is no attachment of a message", "item")
-        return self._caller.content(f"{self._api}/messages/{message}/parts/{part}", token)
-
-    def read(self, raw: dict[str, Any], token: str) -> Item:
-        return _item(raw)
-
 
 def _people(raw: list[dict[str, str]]) -> str:
     return ", ".join(f"{a['name']} <{a['address']}>" if a["name"] else a["address"] for a in raw)
 
 
-def _item(raw: dict[str, Any]) -> Item:
+def _message(raw: dict[str, Any]) -> Read:
     """A message as carried values. An empty value is None; problems of reading are kept beside them for the screen."""
     values: dict[str, ItemValue] = {
         "subject": raw["subject"] or None,
@@ -113,18 +118,7 @@ def _item(raw: dict[str, Any]) -> Item:
             for a in raw["attachments"]
         ],
     }
-    if raw["problems"]:
-        values["problems"] = "; ".join(raw["problems"])
-    return Item(
-        raw["id"],
-        raw["container"],
-        raw["container_name"],
-        raw["subject"] or "(no subject)",
-        raw["link"],
-        datetime.fromisoformat(raw["received"]),
-        values,
-        int(raw.get("seq") or 0),
-    )
+    return Read(raw["subject"] or "(no subject)", values, "; ".join(raw["problems"]))
 
 
 CONNECTOR = Mail

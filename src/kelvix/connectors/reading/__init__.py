@@ -3,11 +3,12 @@ change."""
 
 from __future__ import annotations
 
-from datetime import datetime
 from typing import Any
 
-from kelvix.connectors.consented import ConsentedApp
-from kelvix.connectors.contract import Display, Event, Item
+from kelvix.connectors.consented import ConsentedAccount, ConsentedApp, Read
+from kelvix.connectors.contract import Display, Event
+from kelvix.core.collection import Capabilities
+from kelvix.core.feel import Env
 from kelvix.core.schema import CarriedField, CarriedList
 from kelvix.core.values import ItemValue, Rows, Type
 from kelvix.formats.article import MOST_BYTES, Article
@@ -19,8 +20,57 @@ def _f(key: str, *name: str, type: Type = "text") -> CarriedField:
     return CarriedField(key, ("Article", *name), type)
 
 
+class ReadingAccount(ConsentedAccount):
+    def __init__(self, app: Reading, token: str, identity: str, env: Env):
+        super().__init__(app, token, identity, env)
+        self._pages = app.pages
+
+    def read(self, raw: dict[str, Any]) -> Read:
+        page = self._page(raw)
+        rows: Rows = [{"text": h["text"] or None, "note": h["note"] or None} for h in raw["highlights"]]
+        marked = [f"“{h['text']}”" + (f" ({h['note']})" if h["note"] else "") for h in raw["highlights"]]
+        title = raw["title"] if raw["title"] != raw["bare"] else page.title or raw["title"]
+        values: dict[str, ItemValue] = {
+            "title": title,
+            "author": page.author or None,
+            "site": page.site or None,
+            "published": page.published.isoformat() if page.published else None,
+            "link": raw["address"],
+            "bare_link": raw["bare"],
+            "text": page.text or None,
+            "tags": raw["tags"] or None,
+            "highlight_texts": "\n".join(marked) or None,
+            "highlights": rows,
+            "minutes": str(page.minutes) if page.minutes else None,
+            "language": page.language or None,
+            "picture": page.picture or None,
+            "saved": raw["received"],
+            "list": raw["container_name"],
+            "identifier": raw["id"],
+        }
+        return Read(title, values, page.problem)
+
+    def _page(self, raw: dict[str, Any]) -> Article:
+        """What the page says that was saved."""
+        if not raw["has_page"]:
+            return Article(address=raw["bare"])
+
+        def read() -> Article:
+            content = bytearray()
+            for piece in self.content(f"{self.api}/articles/{raw['id']}/page"):
+                content += piece
+                if len(content) > MOST_BYTES:
+                    break
+            return contents.article(bytes(content), raw["address"])
+
+        return self._pages.get((self.identity, raw["id"], raw["revision"]), read)
+
+
 class Reading(ConsentedApp):
     code, name, monogram = "reading", "Reading", "Re"
+    title = "title"
+    accounts = ReadingAccount
+    capabilities = Capabilities(push=True, told=frozenset(("added", "changed", "left", "deleted")))
     container_word, containers_word, item_word, items_word = "list", "lists", "article", "articles"
     events = (
         Event("arrives", "an article is saved", ("new",)),
@@ -81,52 +131,7 @@ class Reading(ConsentedApp):
 
     def __init__(self, address: str):
         super().__init__(address)
-        self._pages: Remembered[Article] = Remembered()
-
-    def read(self, raw: dict[str, Any], token: str) -> Item:
-        page = self._page(raw, token)
-        rows: Rows = [{"text": h["text"] or None, "note": h["note"] or None} for h in raw["highlights"]]
-        marked = [f"“{h['text']}”" + (f" ({h['note']})" if h["note"] else "") for h in raw["highlights"]]
-        title = raw["title"] if raw["title"] != raw["bare"] else page.title or raw["title"]
-        values: dict[str, ItemValue] = {
-            "title": title,
-            "author": page.author or None,
-            "site": page.site or None,
-            "published": page.published.isoformat() if page.published else None,
-            "link": raw["address"],
-            "bare_link": raw["bare"],
-            "text": page.text or None,
-            "tags": raw["tags"] or None,
-            "highlight_texts": "\n".join(marked) or None,
-            "highlights": rows,
-            "minutes": str(page.minutes) if page.minutes else None,
-            "language": page.language or None,
-            "picture": page.picture or None,
-            "saved": raw["received"],
-            "list": raw["container_name"],
-            "identifier": raw["id"],
-        }
-        if page.problem:
-            values["problems"] = page.problem
-        at = datetime.fromisoformat(raw["received"])
-        return Item(
-            raw["id"], raw["container"], raw["container_name"], title, raw["link"], at, values, int(raw.get("seq") or 0)
-        )
-
-    def _page(self, raw: dict[str, Any], token: str) -> Article:
-        """What the page says that was saved."""
-        if not raw["has_page"]:
-            return Article(address=raw["bare"])
-
-        def read() -> Article:
-            content = bytearray()
-            for piece in self._caller.content(f"{self._api}/articles/{raw['id']}/page", token):
-                content += piece
-                if len(content) > MOST_BYTES:
-                    break
-            return contents.article(bytes(content), raw["address"])
-
-        return self._pages.get((raw["id"], raw["revision"]), read)
+        self.pages: Remembered[Article] = Remembered()
 
 
 CONNECTOR = Reading

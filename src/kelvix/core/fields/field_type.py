@@ -12,7 +12,17 @@ from kelvix.core.operators import Operator
 from kelvix.core.values import Choice, Composite, Type, Unfit, Value, Wire, as_text, shorten
 
 Family = Literal["text", "number", "time", "yes_no", "address", "file", "record"]
-TEXT_OPERATORS: tuple[Operator, ...] = ("mentions", "mentions_none", "is", "is_not", "begins", "ends", "filled", "empty")
+TEXT_OPERATORS: tuple[Operator, ...] = (
+    "mentions",
+    "mentions_none",
+    "is",
+    "is_not",
+    "contains",
+    "begins",
+    "ends",
+    "filled",
+    "empty",
+)
 
 
 @dataclass(frozen=True)

@@ -11,7 +11,7 @@ class LongText(FieldType):
     accepts = "anything, as it reads, with its line breaks"
     refuses = "more than 4,000,000 characters"
     longest = 4_000_000
-    operators = ("mentions", "mentions_none", "filled", "empty")
+    operators = ("mentions", "mentions_none", "contains", "filled", "empty")
     recognises = False
     is_long = True
     from_text, into_text = 0.4, 0.45

@@ -29,7 +29,7 @@ export function useFetching(workflow: number, document: Document, count: number)
   useEffect(() => {
     if (!waiting) return undefined;
     let stopped = false;
-    const look = async (after: number | null): Promise<void> => {
+    const look = async (after: string | null): Promise<void> => {
       if (stopped) return;
       try {
         const told = await answer(

@@ -152,6 +152,22 @@ def has_any(labels: list[object] | None, texts: list[object]) -> bool:
 
 
 @BUILTINS.add(
+    "contains any",
+    [Param("text", STRING, nullable=True), Param("texts", LIST)],
+    BOOLEAN,
+    "Whether one of these is anywhere in a text, without regard to case and accents.",
+    'contains any("Current account", ["RENT"])',
+    "true",
+    GROUP,
+    spread="list",
+    added=True,
+)
+def contains_any(text: str | None, texts: list[object]) -> bool:
+    mine = fold(text or "")
+    return any(fold(x) in mine for x in texts if isinstance(x, str) and x)
+
+
+@BUILTINS.add(
     "begins",
     [Param("text", STRING, nullable=True), Param("words", LIST)],
     BOOLEAN,
