@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import UTC, date, datetime, time, timedelta
 from decimal import Decimal
 from zoneinfo import ZoneInfo
@@ -15,8 +16,8 @@ from kelvix.core.feel import FUNCTIONS, Env, Scope, read, write
 from kelvix.core.feel import tree as t
 from kelvix.core.fields import TYPES
 from kelvix.core.operators import OPERATORS
-from kelvix.core.query import Comparison, Joined
-from kelvix.core.values import Amount, File, Person, Span
+from kelvix.core.query import Comparison, Joined, Order, Query
+from kelvix.core.values import Amount, File, Person, Span, Unfit
 from kelvix.store import databases, ddl, query, record_writing
 from kelvix.store.databases import NewField
 from kelvix.store.records import Origin
@@ -156,3 +157,51 @@ def test_a_field_that_is_gone_is_said_by_both(made):
         query.where(database, gone, LONDON)
     with pytest.raises(LookupError):
         core.holds(gone, database.fields, {}, HERE)
+
+
+@pytest.mark.parametrize("descending", [False, True])
+@pytest.mark.parametrize("type_", [c for c in OF if TYPES[c].is_sorted])
+def test_pages_in_an_order_hold_each_record_once(made, type_, descending):
+    """As one query without pages has them, which puts what is empty first, or last where the order descends."""
+    space, database, by_type, kept = made
+    field = by_type[type_]
+    found, after, query_of = [], None, Query(order=(Order(field.id, descending),), limit=3)
+    while True:
+        page, after = space.read(lambda t: query.page(t, database, replace(query_of, after=after), LONDON))  # noqa: B023
+        found += page
+        if after is None:
+            break
+    assert sorted(r.id for r in found) == sorted(r.id for r in kept)
+    column = ddl.column(field.id)
+    way = "DESC" if descending else "ASC"
+    expected = [r["id"] for r in space.rows(f"SELECT id FROM {ddl.table(database.id)} ORDER BY {column} {way}, id DESC")]
+    assert [r.id for r in found] == expected
+
+
+def test_pages_in_two_orders(made):
+    space, database, by_type, _ = made
+    asked = Query(order=(Order(by_type["yes_no"].id), Order(by_type["number"].id, True)), limit=2)
+    found, after = [], None
+    while True:
+        page, after = space.read(lambda t: query.page(t, database, replace(asked, after=after), LONDON))  # noqa: B023
+        found += [r.id for r in page]
+        if after is None:
+            break
+    flag, number = ddl.column(by_type["yes_no"].id), ddl.column(by_type["number"].id)
+    rows = space.rows(f"SELECT id FROM {ddl.table(database.id)} ORDER BY {flag}, {number} DESC, id DESC")
+    assert found == [r["id"] for r in rows]
+
+
+def test_an_order_that_there_is_not_is_refused(made):
+    space, database, by_type, _ = made
+
+    def page(asked):
+        return space.read(lambda t: query.page(t, database, asked, LONDON))
+
+    with pytest.raises(Unfit, match="cannot go by labels"):
+        page(Query(order=(Order(by_type["labels"].id),)))
+    with pytest.raises(LookupError):
+        page(Query(order=(Order("9999"),)))
+    for after in ("x", "[1, 2, 3]", "{}", '["x", 1]'):
+        with pytest.raises(Unfit, match="first page"):
+            page(Query(order=(Order(by_type["number"].id),), after=after))

@@ -157,7 +157,7 @@ def page(t: Transaction, database: Database, query: Query, zone: ZoneInfo) -> tu
     else:
         rows = select(t, database, columns, (sql, args), by, query.limit + 1)
     found = [records.read(row, database) for row in rows[: query.limit]]
-    return found, _after(orders, found[-1]) if len(rows) > query.limit else None
+    return found, _after(orders, found[-1], rows[query.limit - 1]) if len(rows) > query.limit else None
 
 
 Ordered = tuple[str, Field, Order]
@@ -172,8 +172,9 @@ def _ordered(database: Database, order: Order) -> Ordered:
     return ddl.column(field.id), field, order
 
 
-def _after(orders: list[Ordered], last: Record) -> str:
-    values = [to_wire(last.values.get(field.id)) for _, field, _ in orders]
+def _after(orders: list[Ordered], last: Record, row: Row) -> str:
+    """Where a page ended. A text of no characters reads as nothing, and stands in another place."""
+    values = ["" if row[ddl.name(field.id)] == "" else to_wire(last.values.get(field.id)) for _, field, _ in orders]
     return json.dumps([*values, last.id]) if orders else str(last.id)
 
 
@@ -182,7 +183,7 @@ def _below(orders: list[Ordered], after: str) -> Sql:
     try:
         *told, id = json.loads(after) if orders else [int(after)]
         values = [
-            None if wire is None else TYPES[field.type].to_columns(from_wire(wire, field.type))[""]
+            wire if wire in (None, "") else TYPES[field.type].to_columns(from_wire(wire, field.type))[""]
             for wire, (_, field, _) in zip(told, orders, strict=True)
         ]
         sql, args = "id < %s", [int(id)]

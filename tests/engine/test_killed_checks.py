@@ -1,0 +1,81 @@
+"""A reading of an app's changes that ends at any of its commits: nothing is lost, and nothing comes twice."""
+
+from __future__ import annotations
+
+import pytest
+
+from kelvix.engine import polling
+from kelvix.store import watches
+from kelvix.store.directory import Space
+from support import turn_on, until
+
+SUBJECTS = ["One", "Two", "Three"]
+
+
+class Cut(BaseException):
+    """The process ends here."""
+
+
+@pytest.fixture
+def polled(orla, monkeypatch):
+    """A workflow that nobody pushes to and no worker checks; and how to check it, ending at the nth commit."""
+    on = turn_on(orla)
+    orla.faults(push="never")
+    orla.space.transact(
+        lambda t: t.execute("UPDATE watch SET next_check_at=NOW(3) + INTERVAL 1 HOUR WHERE workflow_id=%s", (on.workflow,))
+    )
+    honest = Space.transact
+
+    def check(at: int | None = None, committed: bool = False) -> bool:
+        """Whether it ended at its commit number `at`, before or after that was done."""
+        number = 0
+
+        def transact(space, work):
+            nonlocal number
+            number += 1
+            if number == at and not committed:
+                raise Cut
+            result = honest(space, work)
+            if number == at:
+                raise Cut
+            return result
+
+        watch = orla.space.read(lambda t: watches.of_workflow(t, orla.space.id, on.workflow))
+        with monkeypatch.context() as patch:
+            patch.setattr(Space, "transact", transact)
+            try:
+                polling.check(orla.kelvix.engine, watch)
+            except Cut:
+                return True
+        return False
+
+    yield orla, on, check
+    orla.faults()
+
+
+@pytest.mark.parametrize("committed", [False, True], ids=["before it is done", "after it is done"])
+def test_a_check_that_ends_at_each_of_its_commits(polled, committed):
+    orla, on, check = polled
+    for subject in SUBJECTS:
+        orla.deliver(subject)
+    at = 1
+    while check(at, committed):
+        orla.deliver(f"Beside {at}")
+        at += 1
+    assert at > 1, "it has a commit at which it can end"
+    check()
+    expected = sorted([*SUBJECTS, *(f"Beside {n}" for n in range(1, at))])
+    assert until(lambda: (titles := sorted(on.titles())) == expected and titles)
+    assert len(orla.runs(on.workflow)) == len(expected)
+
+
+def test_a_check_that_was_overtaken_moves_no_cursor_back(polled):
+    """Two check at once: the one that ends later read less."""
+    orla, on, check = polled
+    slow = orla.space.read(lambda t: watches.of_workflow(t, orla.space.id, on.workflow))
+    orla.deliver("One")
+    check()
+    reached = orla.space.read(lambda t: watches.of_workflow(t, orla.space.id, on.workflow)).cursor_at
+    assert reached != slow.cursor_at
+    orla.space.transact(lambda t: watches.checked(t, slow, slow.cursor_at, slow.cursor_at + "0", 60, None))
+    assert orla.space.read(lambda t: watches.of_workflow(t, orla.space.id, on.workflow)).cursor_at == reached
