@@ -26,7 +26,6 @@ import httpx2 as httpx
 
 from kelvix.commands.serve import Installation
 from kelvix.formats import webhook_signature
-from kelvix.practice.receiver import Receiver
 from support import Kelvix, Person, document, until
 
 LEASE = 3.0  # seconds
@@ -128,7 +127,7 @@ class Storm:
         self.table = orla.database("Letters", {"name": "Name", "type": "text"})
         self.name = str(self.table["fields"][0]["id"])
         path = f"storm/{orla.owner.id}"
-        self.receiver, self.path = Receiver(self.running.practice.server), path
+        self.path = path
         when, add = document(connection, orla.folders["Enquiries"], self.table, {"Name": "subject"})["lines"]
         subject = [{"ref": {"line": "w", "value": "subject"}}]
         mail = {"verb": "send_mail", "id": "m", "connection": connection, "to": [{"text": "ada@stbride.example"}],

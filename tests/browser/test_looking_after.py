@@ -8,7 +8,6 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from kelvix.practice.receiver import Receiver
 from support import FIELDS, FILLS, document, turn_on, until
 
 
@@ -141,7 +140,7 @@ def test_a_web_request_is_built_goes_out_and_its_doubt_is_settled(page: Page, or
         orla.faults(app="receiver")
     page.get_by_role("button", name="It arrived: go on").click()
     expect(page.get_by_text("Answered; the run goes on.")).to_be_visible()
-    [came] = Receiver(orla.kelvix.practice.server).newest(path)
+    [came] = orla.kelvix.practice.received(path)
     assert (
         json.loads(came["body"]) == {"letter": {"subject": "Leather"}}
         and came["headers"]["authorization"] == "Bearer tremulant"

@@ -36,6 +36,21 @@ def test_check(words):
     assert done.returncode == 0, (done.stdout + done.stderr)[-4000:]
 
 
+SQL = re.compile(
+    r"\b(SELECT\b.+\bFROM|INSERT (IGNORE )?INTO|REPLACE INTO|UPDATE \S+ SET|DELETE FROM|SHOW (GLOBAL|DATABASES|INDEX)|(CREATE|DROP) (USER|DATABASE)|SET timestamp)\b"
+)
+ASKS = re.compile(r"\b(t|transaction|cursor)\.(rows?|execute|insert|many)\(")
+SETS_UP = "src/kelvix/commands/mariadb.py"  # makes the server, its user and its password, before there is a store
+
+
+def test_sql_stands_in_the_store_only():
+    """And in the practice apps' own, which have a schema to themselves."""
+    code = [p for p in (TOP / "src/kelvix").rglob("*.py") if not p.is_relative_to(TOP / "src/kelvix/store")]
+    named = {str(p.relative_to(TOP)) for p in code if SQL.search(p.read_text()) or ASKS.search(p.read_text())}
+    assert named == {"src/kelvix/practice/store.py", SETS_UP}
+    assert SQL.search('t.rows("SELECT id FROM x")') and ASKS.search('lambda t: t.row("x")'), "what is looked for is found"
+
+
 def test_no_component_is_longer_than_250_lines():
     long = {
         str(p.relative_to(TOP)): n for p in (TOP / "web/src").rglob("*.tsx") if (n := len(p.read_text().splitlines())) > 260

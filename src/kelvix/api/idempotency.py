@@ -11,6 +11,7 @@ from pydantic import BaseModel
 
 from kelvix.api.access import Caller
 from kelvix.api.problems import Problem
+from kelvix.store import idempotency
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 from kelvix.store.secrets import digest
@@ -33,17 +34,15 @@ def once_of(space: Space, whose: str, key: str | None, body: str | None, work: W
     sent = digest("body", body) if body is not None else None
 
     def guarded(t: Transaction) -> dict[str, Any]:
-        if not t.row(
-            "INSERT IGNORE INTO idempotency (workspace_id, digest, body) VALUES (%s,%s,%s) RETURNING digest",
-            (space.id, mine, sent),
-        ):
-            known = t.row("SELECT answer, body FROM idempotency WHERE workspace_id=%s AND digest=%s", (space.id, mine))
-            if known and None not in (known["body"], sent) and known["body"] != sent:
-                said = "Send each request under a key of its own, and only the same request again under the same key."
-                raise Problem(422, "This key was used for another request.", said)
-            return dict(json.loads(known["answer"])) if known else {}
+        try:
+            known = idempotency.begin(t, space.id, mine, sent)
+        except idempotency.OtherBody:
+            said = "Send each request under a key of its own, and only the same request again under the same key."
+            raise Problem(422, "This key was used for another request.", said) from None
+        if known is not None:
+            return known
         answer = work(t)
-        t.execute("UPDATE idempotency SET answer=%s WHERE workspace_id=%s AND digest=%s", (json.dumps(answer), space.id, mine))
+        idempotency.end(t, space.id, mine, answer)
         return answer
 
     return space.transact(guarded)

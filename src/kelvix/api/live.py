@@ -15,7 +15,7 @@ from fastapi.responses import StreamingResponse
 
 from kelvix.api.access import Reader
 from kelvix.engine.engine import Engine
-from kelvix.store.database_server import Transaction
+from kelvix.store import changes
 
 router = APIRouter(prefix="/api/v1", tags=["live"])
 LOOK = 2.0  # seconds between looks for what was announced and not heard
@@ -71,13 +71,7 @@ class Hub:
 
     def _moved(self, workspace_id: int) -> bool:
         """Whether runs came, or records or databases changed, that nobody announced: by numbers that only go up."""
-
-        def work(t: Transaction) -> tuple[int, ...]:
-            run = t.row("SELECT MAX(id) AS n FROM run WHERE workspace_id=%s", (workspace_id,))
-            counters = t.rows("SELECT n FROM counter WHERE workspace_id=%s ORDER BY name", (workspace_id,))
-            return (int(run["n"] or 0) if run else 0, *(int(r["n"]) for r in counters))
-
-        now = self.engine.directory.open(workspace_id).read(work)
+        now = self.engine.directory.open(workspace_id).read(lambda t: changes.reached(t, workspace_id))
         before = self._seen.get(workspace_id, now)
         self._seen[workspace_id] = now
         return bool(before != now)

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import json
-
 from kelvix.collections import write
 from kelvix.collections.write import Actor, Wrong
 from kelvix.core.fields import from_wire
@@ -16,16 +14,6 @@ from kelvix.store.database_server import Transaction
 
 class CannotUndo(Exception):
     """The message says why, and what is there now."""
-
-
-def _changed_since(t: Transaction, workspace_id: int, change: Change, run: int | None) -> bool:
-    """Whether a record was changed after this, by others than the run that is undone as a whole, and the undoing itself."""
-    rows = t.rows(
-        "SELECT seq, run_id, origin FROM `change` WHERE workspace_id=%s AND database_id=%s AND record_id=%s AND seq>%s",
-        (workspace_id, change.database_id, change.record_id, change.seq),
-    )
-    mine = {r["seq"] for r in rows if run is not None and r["run_id"] == run}
-    return any(r["seq"] not in mine and json.loads(r["origin"]).get("undoes") not in mine for r in rows)
 
 
 def undo(t: Transaction, workspace_id: int, seq: int, actor: Actor, run: int | None = None) -> int:
@@ -42,7 +30,7 @@ def undo(t: Transaction, workspace_id: int, seq: int, actor: Actor, run: int | N
         case "update" | "linked":
             return _undo_update(t, workspace_id, database, change, record, actor)
         case "add" | "restore" if not record.deleted:
-            if record.version != change.version and _changed_since(t, workspace_id, change, run):
+            if record.version != change.version and changes.is_followed(t, workspace_id, change, run):
                 raise CannotUndo("the record was changed since; delete it by hand if it is not wanted")
             return write.delete(t, workspace_id, database, record.id, actor)
         case "delete" if record.deleted:

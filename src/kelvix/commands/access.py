@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import pymysql
-
 from kelvix.commands.joining import parser, settings_at
-from kelvix.store import people
+from kelvix.store import checkup, people
 from kelvix.store.database_server import DatabaseServer
 
 
@@ -16,10 +14,8 @@ def main(command: str, words: list[str]) -> None:
     given = arguments.parse_args(words)
     settings = settings_at(given.data)
     server = settings.servers["home"]
-    try:
-        pymysql.connect(host=server.host, port=server.port, user=server.user, password=server.password).close()
-    except pymysql.err.OperationalError:
-        raise SystemExit("kelvix: its database does not answer: start Kelvix first") from None
+    if not checkup.lets_in(server):
+        raise SystemExit("kelvix: its database does not answer: start Kelvix first")
     home = DatabaseServer(server)
     owner = people.first_owner(home)
     if owner is None:

@@ -12,12 +12,11 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
-import pymysql
 import urllib3
 
 from kelvix.commands.joining import parser, settings_at
 from kelvix.settings import TOP, Server, Settings
-from kelvix.store import migrate, ready
+from kelvix.store import checkup, listeners, migrate, ready
 from kelvix.store.database_server import DatabaseServer
 from kelvix.store.secrets import Vault
 
@@ -84,25 +83,19 @@ def _files(settings: Settings) -> Iterator[Finding]:
 
 def _database(name: str, server: Server) -> Finding:
     try:
-        db = pymysql.connect(host=server.host, port=server.port, user=server.user, password=server.password, connect_timeout=5)
-    except pymysql.err.OperationalError as error:
-        code = error.args[0] if error.args else 0
+        version, has_schema = checkup.version(server)
+    except checkup.Unreachable as failure:
+        code = failure.code
         advice = "start Kelvix; it starts its database" if code in (2002, 2003) else "see that its user and password are right"
         return Finding(f"database {name}", f"does not answer at {server.host}:{server.port} ({code})", advice)
-    with db, db.cursor() as cursor:
-        cursor.execute("SELECT VERSION()")
-        row = cursor.fetchone()
-        version = str(row[0]) if row else "0.0"
-        cursor.execute("SHOW DATABASES LIKE %s", (server.schema,))
-        if cursor.fetchone() is None:
-            return Finding(f"database {name}", f"has no schema {server.schema}", "start Kelvix once: it makes it")
+    if not has_schema:
+        return Finding(f"database {name}", f"has no schema {server.schema}", "start Kelvix once: it makes it")
     old = tuple(int(n) for n in version.split("-")[0].split(".")[:2]) < (10, 6)
     return Finding(f"database {name}", version, "use MariaDB 10.6 or newer: claims need SKIP LOCKED" if old else "")
 
 
 def _settings_of_server(server: DatabaseServer) -> Finding:
-    rows = server.read(lambda t: t.rows("SHOW GLOBAL VARIABLES"))
-    found = {r["Variable_name"]: r["Value"] for r in rows}
+    found = checkup.variables(server)
     found["innodb_rollback_on_timeout"] = "1" if found.get("innodb_rollback_on_timeout") in ("ON", "1") else "0"
     found["transaction_isolation"] = found.get("transaction_isolation", found.get("tx_isolation", ""))
     wrong = [f"{k}={v}" for k, v in WANTED.items() if found.get(k) != v]
@@ -112,18 +105,14 @@ def _settings_of_server(server: DatabaseServer) -> Finding:
 
 
 def _clock(server: DatabaseServer) -> Finding:
-    row = server.read(lambda t: t.row("SELECT UTC_TIMESTAMP(3) AS now"))
-    apart = abs((datetime.now(UTC) - row["now"].replace(tzinfo=UTC)).total_seconds()) if row else 0.0
+    now = checkup.now(server)
+    apart = abs((datetime.now(UTC) - now.replace(tzinfo=UTC)).total_seconds()) if now else 0.0
     advice = "keep the clocks of all hosts by NTP: times that are shown would be wrong" if apart > APART else ""
     return Finding("clocks", f"{apart:.1f} s apart", advice)
 
 
 def _schema(server: DatabaseServer) -> Finding:
-    try:
-        rows = server.read(lambda t: t.rows("SELECT DISTINCT name FROM migration"))
-    except pymysql.err.MySQLError:
-        rows = []
-    done = {r["name"] for r in rows}
+    done = checkup.steps_done(server)
     there = {f.name for f in migrate.FOLDER.glob("*.sql")}
     if there - done:
         return Finding("schema", f"{len(there - done)} steps behind", "start Kelvix again: it brings its schema up to date")
@@ -132,9 +121,9 @@ def _schema(server: DatabaseServer) -> Finding:
 
 
 def _fields(server: DatabaseServer) -> Finding:
-    rows = server.read(lambda t: t.rows("SELECT id FROM field WHERE state NOT IN ('ready','dropped') LIMIT 100"))
-    advice = "start Kelvix again: it finishes them" if rows else ""
-    return Finding("fields", "all ready" if not rows else f"{len(rows)} are half made or half dropped", advice)
+    number = checkup.unsettled_fields(server)
+    advice = "start Kelvix again: it finishes them" if number else ""
+    return Finding("fields", "all ready" if not number else f"{number} are half made or half dropped", advice)
 
 
 def _work(server: DatabaseServer) -> Finding:
@@ -151,7 +140,7 @@ def _secrets(settings: Settings, home: DatabaseServer) -> Finding:
         base64.b64decode(settings.key, validate=True)
     except ValueError:
         return Finding("key", "is none", "put the key file back from your copy: without it no secret can be opened")
-    row = home.read(lambda t: t.row("SELECT id, workspace_id, secret FROM connection ORDER BY id DESC LIMIT 1"))
+    row = checkup.newest_secret(home)
     if row is None:
         return Finding("key", "nothing is sealed yet")
     try:
@@ -162,15 +151,13 @@ def _secrets(settings: Settings, home: DatabaseServer) -> Finding:
 
 
 def _processes(home: DatabaseServer) -> Iterator[Finding]:
-    rows = home.read(lambda t: t.rows("SELECT wants, COUNT(*) AS n FROM listener WHERE seen_at > NOW(3) - INTERVAL 20 SECOND "
-                                      "GROUP BY wants"))  # fmt: skip
-    seen = {r["wants"]: r["n"] for r in rows}
+    seen = {wants: len(several) for wants, several in home.read(listeners.every).items()}
     for wants, name, advice in (
         ("work", "workers", "start one: ./kelvix start does, and ./kelvix worker adds another"),
         ("news", "web applications", "start Kelvix"),
     ):
         number = seen.get(wants, 0)
-        yield Finding(name, f"{number} seen in the last 20 s", "" if number else advice)
+        yield Finding(name, f"{number} seen in the last {listeners.SECONDS} s", "" if number else advice)
 
 
 def _web(settings: Settings) -> Finding:

@@ -65,8 +65,7 @@ class Loader:
 
     def at(self, when: datetime | None) -> None:
         """Set this connection's clock; None sets it free again."""
-        stamp = "DEFAULT" if when is None else f"{when.timestamp():.3f}"
-        self.space.read(lambda t: t.execute(f"SET timestamp={stamp}"))
+        self.space.read(lambda t: t.set_clock(when))
 
     def load(self) -> None:
         account = self.practice.account("works@brackenfell.example", "Orla Fenwick")
@@ -112,9 +111,7 @@ class Loader:
             for workflow in taken_by if on else ():
                 self._carry(workflow, str(item), at)
         self.at(None)
-        self.space.transact(
-            lambda t: t.execute("UPDATE watch SET next_check_at=NOW(3) WHERE workspace_id=%s", (self.space.id,))
-        )
+        self.space.transact(lambda t: watches.check_all_soon(t, self.space.id))
         for one in self.listening:
             sampling.fetch_newest(self.engine, self.space, one, self._kept(one).draft.when)
 

@@ -3,7 +3,6 @@ are refused. Each cause has a name of its own, so that it is told of once."""
 
 from __future__ import annotations
 
-import json
 import os
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
@@ -16,7 +15,7 @@ from kelvix.core.query import Query
 from kelvix.core.values import as_text
 from kelvix.core.workflow import connections_of
 from kelvix.engine.engine import Engine
-from kelvix.store import connections, inbox, questions, watches, workflows
+from kelvix.store import connections, events, inbox, questions, runs, watches, workflows
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 
@@ -118,38 +117,27 @@ def _trouble(one: connections.Connection, space: Space) -> tuple[Kind, str, str,
 
 
 def _failed(t: Transaction, space: Space, names: dict[int, str]) -> list[Cause]:
-    rows = t.rows(
-        "SELECT workflow_id, COUNT(*) AS n, MAX(CONCAT(DATE_FORMAT(finished_at, '%%Y%%m%%d%%H%%i%%s%%f'), '/', id)) AS last "
-        "FROM run WHERE workspace_id=%s AND pruned=0 AND created_at > NOW(3) - INTERVAL %s DAY AND state='failed' "
-        "AND left_at IS NULL AND kind='event' GROUP BY workflow_id ORDER BY last DESC",
-        (space.id, DAYS),
-    )
     found = []
-    for row in rows:
-        last = int(row["last"].partition("/")[2])  # the one that failed last, whichever came last
-        newest = t.row("SELECT problem, finished_at, title FROM run WHERE id=%s", (last,))
-        if newest is None or row["workflow_id"] not in names:
+    for workflow, last, number in runs.failed_lately(t, space.id, DAYS):
+        newest = runs.get(t, space.id, last)
+        if newest is None or workflow not in names:
             continue
-        said = json.loads(newest["problem"] or "{}").get("sentence", "")
-        number = row["n"]
+        said = (newest.problem or {}).get("sentence", "")
         head = f"A run failed: {said}" if number == 1 else f"{number} runs failed; the last said: {said}"
         found.append(
-            Cause("failed", f"failed/{row['workflow_id']}/{last}", head,
-                  "Open the run, fix the problem, then retry.", newest["finished_at"], row["workflow_id"],
-                  names[row["workflow_id"]], run=last, count=number)
+            Cause("failed", f"failed/{workflow}/{last}", head,
+                  "Open the run, fix the problem, then retry.", newest.finished_at or newest.created_at, workflow,
+                  names[workflow], run=last, count=number)
         )  # fmt: skip
     return found
 
 
 def _silent(t: Transaction, space: Space, names: dict[int, str]) -> list[Cause]:
-    rows = t.rows("SELECT id, silence FROM workflow WHERE workspace_id=%s AND state='on' AND silence IS NOT NULL", (space.id,))
     found = []
-    for row in rows:
-        kept = json.loads(row["silence"])
+    for id, kept in workflows.silent(t, space.id).items():
         since = datetime.fromisoformat(kept["since"])
         found.append(
-            Cause("silent", f"silent/{row['id']}/{kept['since']}", kept["said"], kept["advice"], since, row["id"],
-                  names.get(row["id"], ""))
+            Cause("silent", f"silent/{id}/{kept['since']}", kept["said"], kept["advice"], since, id, names.get(id, ""))
         )  # fmt: skip
     return found
 
@@ -171,7 +159,7 @@ def watch_silence(engine: Engine, space: Space) -> None:
     for kept in space.read(lambda t: workflows.every(t, space.id)):
         if kept.state != "on":
             continue
-        times = space.read(partial(_times, space=space, workflow_id=kept.id))
+        times = space.read(partial(events.times, workspace_id=space.id, workflow_id=kept.id, limit=silence.MOST + 1))
         found = silence.of(times, now)
         said: dict[str, Any] | None = None
         if found and (kept.turned_on_at is None or now - kept.turned_on_at > silence.SHORTEST):
@@ -182,22 +170,7 @@ def watch_silence(engine: Engine, space: Space) -> None:
                 f"{silence.words(found.usual)}, and {silence.words(found.longest)} was the longest silence. {cause}",
                 "advice": advice,
             }
-        text = json.dumps(said, ensure_ascii=False) if said else None
-
-        def keep(t: Transaction, text: str | None = text, id: int = kept.id) -> None:
-            t.execute("UPDATE workflow SET silence=%s WHERE workspace_id=%s AND id=%s", (text, space.id, id))
-
-        space.transact(keep)
-
-
-def _times(t: Transaction, space: Space, workflow_id: int) -> list[datetime]:
-    """When the newest events came, those that were caught up on left out."""
-    rows = t.rows(
-        "SELECT at FROM event WHERE workspace_id=%s AND workflow_id=%s AND catch_up_id IS NULL AND came_by <> 'time' "
-        "ORDER BY id DESC LIMIT %s",
-        (space.id, workflow_id, silence.MOST + 1),
-    )
-    return [r["at"] for r in rows]
+        space.transact(partial(workflows.set_silence, workspace_id=space.id, workflow_id=kept.id, said=said))
 
 
 def _likely(engine: Engine, space: Space, kept: workflows.Kept, found: silence.Silence) -> tuple[str, str]:

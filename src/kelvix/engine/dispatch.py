@@ -13,11 +13,9 @@ import threading
 import time
 from typing import Literal
 
-import pymysql
+from kelvix.store import listeners
+from kelvix.store.database_server import DatabaseError, DatabaseServer
 
-from kelvix.store.database_server import DatabaseServer
-
-LISTEN_SECONDS = 20  # a listener that was not seen for so long is not told any more
 REFRESH = 2.0  # seconds for which the list of listeners is taken as it was
 
 
@@ -47,12 +45,12 @@ class Dispatch:
 
         def beat() -> None:
             while True:
-                time.sleep(LISTEN_SECONDS / 4)
+                time.sleep(listeners.SECONDS / 4)
                 if self._address is None:
                     return
                 try:
                     self._stay(address, wants)
-                except pymysql.err.Error:
+                except DatabaseError:
                     continue
 
         threading.Thread(target=beat, daemon=True).start()
@@ -66,29 +64,15 @@ class Dispatch:
         """Be told no more."""
         address, self._address = self._address, None
         if address:
-            self._home.transact(lambda t: t.execute("DELETE FROM listener WHERE address=%s", (address,)))
+            self._home.transact(lambda t: listeners.leave(t, address))
 
     def _stay(self, address: str, wants: Wants) -> None:
-        self._home.transact(
-            lambda t: t.execute(
-                "INSERT INTO listener (address, wants, seen_at) VALUES (%s,%s, NOW(3)) "
-                "ON DUPLICATE KEY UPDATE wants=VALUES(wants), seen_at=NOW(3)",
-                (address, wants),
-            )
-        )
+        self._home.transact(lambda t: listeners.stay(t, address, wants))
 
     def _listeners(self, wants: Wants) -> list[tuple[str, int]]:
         if time.monotonic() - self._known_at > REFRESH:
-            rows = self._home.read(
-                lambda t: t.rows(
-                    "SELECT address, wants FROM listener WHERE seen_at > NOW(3) - INTERVAL %s SECOND", (LISTEN_SECONDS,)
-                )
-            )
-            known: dict[str, list[tuple[str, int]]] = {}
-            for row in rows:
-                host, _, port = row["address"].rpartition(":")
-                known.setdefault(row["wants"], []).append((host, int(port)))
-            self._known = known  # whole at once: another thread reads it meanwhile
+            found = self._home.read(listeners.every)
+            self._known = {w: [_parts(a) for a in several] for w, several in found.items()}  # whole at once: threads read it
             self._known_at = time.monotonic()
         return self._known.get(wants, [])
 
@@ -100,7 +84,7 @@ class Dispatch:
                 self._tell("work", [workspace_id, READY])
             if news:
                 self._tell("news", [workspace_id, *news])
-        except (OSError, pymysql.err.Error):
+        except (OSError, DatabaseError):
             return
 
     def _tell(self, wants: Wants, what: list[int | str]) -> None:
@@ -130,3 +114,8 @@ class Dispatch:
                 self._in.settimeout(0)
         except (TimeoutError, BlockingIOError):
             return told
+
+
+def _parts(address: str) -> tuple[str, int]:
+    host, _, port = address.rpartition(":")
+    return host, int(port)

@@ -10,9 +10,8 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from functools import partial
 
-import pymysql
-
 from kelvix.store import runs
+from kelvix.store.database_server import DatabaseError
 from kelvix.store.directory import Space
 from kelvix.store.runs import Claim
 
@@ -56,7 +55,7 @@ class Leases:
                 still = self._outside_now()
                 for key in outside.keys() & still.keys():
                     space, claim = still[key]
-                    with contextlib.suppress(pymysql.err.Error):
+                    with contextlib.suppress(DatabaseError):
                         space.read(partial(runs.renew, claim=claim, lease=self.lease))
 
     def _outside_now(self) -> dict[int, tuple[Space, Claim]]:

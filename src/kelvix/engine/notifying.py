@@ -11,10 +11,9 @@ import structlog
 from kelvix.engine import attention
 from kelvix.engine.attention import Cause
 from kelvix.engine.engine import Engine
-from kelvix.store import people
+from kelvix.store import people, told
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
-from kelvix.store.secrets import digest
 
 log = structlog.stdlib.get_logger(__name__)
 SENDER = "kelvix@localhost"
@@ -35,20 +34,7 @@ def tell(engine: Engine, space: Space) -> int:
 
     def claim(t: Transaction) -> list[Cause]:
         """Those that are new, or stand otherwise than when the owner was told, more than an hour ago."""
-        fresh = []
-        for cause in causes:
-            stem, stands = digest("told", _stem(cause)), digest("stands", cause.key)
-            told = t.row(
-                "SELECT stood, told_at > NOW(3) - INTERVAL 1 HOUR AS lately FROM told WHERE workspace_id=%s AND cause=%s "
-                "FOR UPDATE",
-                (space.id, stem),
-            )
-            if told is None or (not told["lately"] and told["stood"] != stands):
-                t.execute(
-                    "REPLACE INTO told (workspace_id, cause, stood, told_at) VALUES (%s,%s,%s,NOW(3))", (space.id, stem, stands)
-                )
-                fresh.append(cause)
-        return fresh
+        return [c for c in causes if told.claim(t, space.id, _stem(c), c.key)]
 
     fresh = space.transact(claim)
     if not fresh:
@@ -66,7 +52,7 @@ def tell(engine: Engine, space: Space) -> int:
 
 def _forget(t: Transaction, space: Space, causes: list[Cause]) -> None:
     for cause in causes:
-        t.execute("DELETE FROM told WHERE workspace_id=%s AND cause=%s", (space.id, digest("told", _stem(cause))))
+        told.forget(t, space.id, _stem(cause))
 
 
 def _mail(engine: Engine, space: Space, address: str, causes: list[Cause]) -> EmailMessage:

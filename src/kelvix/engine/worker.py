@@ -11,7 +11,6 @@ from collections import Counter
 from concurrent.futures import ThreadPoolExecutor
 from functools import partial
 
-import pymysql
 import structlog
 
 from kelvix.engine import catching_up, following, holding, polling, timing, upkeep
@@ -20,6 +19,7 @@ from kelvix.engine.engine import Engine
 from kelvix.engine.runner import Runner
 from kelvix.room import Room
 from kelvix.store import ready, runs
+from kelvix.store.database_server import DatabaseError
 from kelvix.store.runs import Claim
 
 COMPUTING = 5  # runs that compute at once
@@ -78,7 +78,7 @@ class Worker:
             except Exception:
                 log.exception("the worker goes on after a failure")
                 self._stopping.wait(1)
-        with contextlib.suppress(pymysql.err.Error):
+        with contextlib.suppress(DatabaseError):
             self.engine.dispatch.leave()
         self._pool.shutdown(wait=True)
         self._alone.stop()

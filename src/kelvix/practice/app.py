@@ -16,7 +16,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from kelvix import processes, room
 from kelvix.core.values import whole
-from kelvix.practice import receiver as receiver_app
+from kelvix.practice import receiver
 from kelvix.practice.apps import every
 from kelvix.practice.consent import ConsentServer, FormRequest, OAuth2Error
 from kelvix.practice.faults import MODES, PUSH_MODES, SAID, FaultMiddleware, Faults
@@ -78,11 +78,10 @@ def build(settings: Settings) -> ASGIApp:
             yield
 
     app = FastAPI(title="Practice apps", lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
-    receiver = receiver_app.Receiver(store.server)
     for one in apps.values():
         app.include_router(one.api())
         app.include_router(one.pages(desk))
-    app.include_router(receiver_app.router(receiver))
+    app.include_router(receiver.router(store))
     app.add_middleware(Guard, disk=Room(settings.data))
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=["localhost", "127.0.0.1"])
 
@@ -139,7 +138,7 @@ def build(settings: Settings) -> ASGIApp:
     @app.get("/receiver")
     def received(request: Request, account: Signed) -> Response:
         return desk.show(
-            request, "receiver.html", account=account, address=settings.practice_address, requests=receiver.newest()
+            request, "receiver.html", account=account, address=settings.practice_address, requests=store.received()
         )
 
     # The consent window
@@ -187,7 +186,7 @@ def build(settings: Settings) -> ASGIApp:
     @app.get("/healthz")
     def health() -> dict[str, str]:
         """Without sign-in: says only that the process answers."""
-        store.server.read(lambda t: t.row("SELECT 1"))
+        store.ping()
         return {"state": "good"}
 
     return FaultMiddleware(app, faults)

@@ -16,6 +16,7 @@ from kelvix.store.secrets import digest
 
 TOKEN_DAYS = 90
 REMEMBER = 1.0  # seconds
+MOST_RECEIVED = 100  # web requests that are shown
 
 
 @dataclass(frozen=True)
@@ -230,6 +231,30 @@ class Store:
             return [r for r in rows if r["container_id"] in containers], cursor, len(rows) == limit
 
         return self.server.read(work)
+
+    # Web requests that came to the receiver
+
+    def receive(self, path: str, method: str, headers: dict[str, str], body: str) -> bool:
+        """Keep a request; False where it is a repeat of one that was kept."""
+        key = headers.get("idempotency-key")
+        taken = self.server.transact(
+            lambda t: t.execute(
+                "INSERT INTO received (path, method, headers, body, digest) VALUES (%s,%s,%s,%s,%s) "
+                "ON DUPLICATE KEY UPDATE repeats = repeats + 1",
+                (path[:200], method, json.dumps(headers), body, digest("received", path, key) if key else None),
+            )
+        )
+        return taken == 1
+
+    def received(self, path: str | None = None, limit: int = MOST_RECEIVED) -> list[Row]:
+        """The newest requests, of one path on wish."""
+        where, args = ("WHERE path=%s ", (path, limit)) if path else ("", (limit,))
+        rows = self.server.read(lambda t: t.rows(f"SELECT * FROM received {where}ORDER BY id DESC LIMIT %s", args))
+        return [row | {"headers": json.loads(row["headers"])} for row in rows]
+
+    def ping(self) -> None:
+        """Raises where the database does not answer."""
+        self.server.read(lambda t: t.row("SELECT 1"))
 
     # Tokens, codes and sessions
 

@@ -122,3 +122,20 @@ def origins(history: list[Change]) -> dict[str, Change]:
         for field in change.after or {}:
             found[field] = change
     return found
+
+
+def reached(t: Transaction, workspace_id: int) -> tuple[int, ...]:
+    """Return how far runs and counters of a workspace came: numbers that only go up, and do where anything is new."""
+    run = t.row("SELECT MAX(id) AS n FROM run WHERE workspace_id=%s", (workspace_id,))
+    counters = t.rows("SELECT n FROM counter WHERE workspace_id=%s ORDER BY name", (workspace_id,))
+    return (int(run["n"] or 0) if run else 0, *(int(r["n"]) for r in counters))
+
+
+def is_followed(t: Transaction, workspace_id: int, change: Change, run: int | None) -> bool:
+    """Whether a record was changed after this, by others than a run that is undone as a whole, and its undoing."""
+    rows = t.rows(
+        "SELECT seq, run_id, origin FROM `change` WHERE workspace_id=%s AND database_id=%s AND record_id=%s AND seq>%s",
+        (workspace_id, change.database_id, change.record_id, change.seq),
+    )
+    mine = {r["seq"] for r in rows if run is not None and r["run_id"] == run}
+    return any(r["seq"] not in mine and json.loads(r["origin"]).get("undoes") not in mine for r in rows)

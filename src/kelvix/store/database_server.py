@@ -41,6 +41,9 @@ def _sql_time(value: datetime, _mapping: object = None) -> str:
 CONVERSIONS: dict[Any, Any] = {**conversions, FIELD_TYPE.DATETIME: _utc, FIELD_TYPE.TIMESTAMP: _utc, datetime: _sql_time}
 
 
+DatabaseError = pymysql.err.Error  # whatever goes wrong between us and a server
+
+
 class Transaction:
     """One open transaction, or a connection in autocommit. Values are always bound, never pasted into SQL.
 
@@ -99,6 +102,10 @@ class Transaction:
         for place, then in told.items():
             then(int(ids[place] or 0))
         return number
+
+    def set_clock(self, when: datetime | None) -> None:
+        """Set this connection's clock, for what tells of another time than now; None sets it free again."""
+        self.execute(f"SET timestamp={'DEFAULT' if when is None else f'{when.timestamp():.3f}'}")
 
     def execute(self, sql: str, args: Sequence[Any] = ()) -> int:
         """Run a statement; the number of rows it changed."""

@@ -104,3 +104,13 @@ def newest(t: Transaction, workspace_id: int, workflow_id: int, limit: int) -> l
         "ORDER BY at DESC LIMIT %s",
         (workspace_id, workflow_id, limit),
     )
+
+
+def times(t: Transaction, workspace_id: int, workflow_id: int, limit: int) -> list[datetime]:
+    """When the newest events came, those that were caught up on left out."""
+    rows = t.rows(
+        "SELECT at FROM event WHERE workspace_id=%s AND workflow_id=%s AND catch_up_id IS NULL AND came_by <> 'time' "
+        "ORDER BY id DESC LIMIT %s",
+        (workspace_id, workflow_id, limit),
+    )
+    return [r["at"] for r in rows]

@@ -501,3 +501,15 @@ def recent_states(t: Transaction, workspace_id: int, workflow_ids: Sequence[int]
         for row in t.rows(" UNION ALL ".join([one] * len(some)), [a for w in some for a in (workspace_id, w)]):
             found.setdefault(row["workflow_id"], []).append(row["state"])
     return found
+
+
+def failed_lately(t: Transaction, workspace_id: int, days: int) -> list[tuple[int, int, int]]:
+    """Return the workflows of which runs failed and were not dismissed: with the run that failed last, whichever began last,
+    and how many there are."""
+    rows = t.rows(
+        "SELECT workflow_id, COUNT(*) AS n, MAX(CONCAT(DATE_FORMAT(finished_at, '%%Y%%m%%d%%H%%i%%s%%f'), '/', id)) AS last "
+        "FROM run WHERE workspace_id=%s AND pruned=0 AND created_at > NOW(3) - INTERVAL %s DAY AND state='failed' "
+        "AND left_at IS NULL AND kind='event' GROUP BY workflow_id ORDER BY last DESC",
+        (workspace_id, days),
+    )
+    return [(r["workflow_id"], int(r["last"].partition("/")[2]), r["n"]) for r in rows]

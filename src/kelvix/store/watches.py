@@ -197,6 +197,10 @@ def check_soon(t: Transaction, workspace_id: int, workflow_id: int) -> bool:
     )
 
 
+def check_all_soon(t: Transaction, workspace_id: int) -> None:
+    t.execute("UPDATE watch SET next_check_at=NOW(3) WHERE workspace_id=%s", (workspace_id,))
+
+
 def event_digest(container: str, told: Told) -> bytes:
     """What makes two tellings the same event: the arrival of this item in this container, or this change of it."""
     if told.revision:

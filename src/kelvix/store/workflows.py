@@ -267,3 +267,16 @@ def change_sample(t: Transaction, workspace_id: int, workflow_id: int, sample_id
 def forget_samples(t: Transaction, workspace_id: int, workflow_id: int, sample_id: int | None = None) -> int:
     only, args = ("AND id=%s", (sample_id,)) if sample_id is not None else ("AND kind='fetched'", ())
     return t.execute(f"DELETE FROM sample WHERE workspace_id=%s AND workflow_id=%s {only}", (workspace_id, workflow_id, *args))
+
+
+def silent(t: Transaction, workspace_id: int) -> dict[int, dict[str, Any]]:
+    """Return what was said of workflows that are on, and to which nothing comes any more, by workflow."""
+    rows = t.rows(
+        "SELECT id, silence FROM workflow WHERE workspace_id=%s AND state='on' AND silence IS NOT NULL", (workspace_id,)
+    )
+    return {r["id"]: json.loads(r["silence"]) for r in rows}
+
+
+def set_silence(t: Transaction, workspace_id: int, workflow_id: int, said: dict[str, Any] | None) -> None:
+    text = json.dumps(said, ensure_ascii=False) if said else None
+    t.execute("UPDATE workflow SET silence=%s WHERE workspace_id=%s AND id=%s", (text, workspace_id, workflow_id))
