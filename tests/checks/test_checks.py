@@ -27,8 +27,16 @@ NODE = [str(p) for p in (TOP / ".venv").glob("lib/python*/site-packages/nodejs_w
         [str(BIN / "lint-imports"), "--no-cache"],
         [*NODE, "web/node_modules/typescript/bin/tsc", "--noEmit", "-p", "web"],
         [*NODE, "web/node_modules/eslint/bin/eslint.js", "-c", "web/eslint.config.js", "web/src"],
+        [
+            *NODE,
+            "web/node_modules/prettier/bin/prettier.cjs",
+            "--check",
+            "web/src/**/*.{ts,tsx}",
+            "--ignore-path",
+            "web/.prettierignore",
+        ],
     ],
-    ids=["ruff", "format", "mypy", "layers", "tsc", "eslint"],
+    ids=["ruff", "format", "mypy", "layers", "tsc", "eslint", "prettier"],
 )
 @pytest.mark.timeout(300)
 def test_check(words):

@@ -31,7 +31,12 @@ export default function Screens() {
         <Route path="workflows/:workflow" element={<Timetable />} />
         <Route path="workflows/:workflow/runs" element={<Timetable />} />
         <Route path="workflows/:workflow/backcast" element={<Timetable />} />
-        <Route path="mirrors" element={<Planned name="Mirrors" what="Two collections in two apps kept the same, pair by pair, with conflicts settled in their rows." />} />
+        <Route
+          path="mirrors"
+          element={
+            <Planned name="Mirrors" what="Two collections in two apps kept the same, pair by pair, with conflicts settled in their rows." />
+          }
+        />
         <Route path="runs" element={<RunList />} />
         <Route path="runs/:run" element={<RunScreen />} />
         <Route path="beside" element={<Beside />} />
@@ -40,7 +45,12 @@ export default function Screens() {
         <Route path="connections/:connection" element={<ConnectionScreen />} />
         <Route path="trash" element={<Trash />} />
         <Route path="practice" element={<PracticeApps />} />
-        <Route path="*" element={<Planned name="Nothing here" what="There is no screen at this address. The rail on the left leads to those there are." />} />
+        <Route
+          path="*"
+          element={
+            <Planned name="Nothing here" what="There is no screen at this address. The rail on the left leads to those there are." />
+          }
+        />
       </Route>
     </Routes>
   );

@@ -20,8 +20,7 @@ export type Wire = string | boolean | string[] | string[][] | null;
 export const useMe = () =>
   useQuery({ queryKey: ["me"], queryFn: () => answer(client.GET("/api/v1/me")), staleTime: Infinity, retry: false });
 
-export const useApps = () =>
-  useQuery({ queryKey: ["apps"], queryFn: () => answer(client.GET("/api/v1/apps")), staleTime: Infinity });
+export const useApps = () => useQuery({ queryKey: ["apps"], queryFn: () => answer(client.GET("/api/v1/apps")), staleTime: Infinity });
 
 export const useApp = (code: string | undefined) => useApps().data?.find((a) => a.code === code);
 

@@ -153,7 +153,13 @@ export function CaptureLine() {
           {completions.length > 0 && (
             <ul id="capture-completions" role="listbox" aria-label="Words that go on so">
               {completions.map((c, n) => (
-                <li key={c.word} role="option" aria-selected={n === at} onMouseDown={(e) => e.preventDefault()} onClick={() => complete(c.word, c.start)}>
+                <li
+                  key={c.word}
+                  role="option"
+                  aria-selected={n === at}
+                  onMouseDown={(e) => e.preventDefault()}
+                  onClick={() => complete(c.word, c.start)}
+                >
                   {c.word} {n === at && <kbd>Tab</kbd>}
                 </li>
               ))}

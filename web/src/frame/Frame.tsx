@@ -30,8 +30,8 @@ function NotSignedIn() {
       <div className="empty">
         <h1>You are not signed in</h1>
         <p>
-          Kelvix prints a sign-in address when it starts. It works once. For a new one, run <kbd>./kelvix sign-in</kbd> where
-          Kelvix is installed.
+          Kelvix prints a sign-in address when it starts. It works once. For a new one, run <kbd>./kelvix sign-in</kbd> where Kelvix is
+          installed.
         </p>
       </div>
     </main>

@@ -35,9 +35,7 @@ export function Rail() {
             {name}
           </NavLink>
         ))}
-        <NavLink to="/needs">
-          Needs you {needs > 0 && <b className="waiting-for">{needs}</b>}
-        </NavLink>
+        <NavLink to="/needs">Needs you {needs > 0 && <b className="waiting-for">{needs}</b>}</NavLink>
         <hr />
         {BELOW.map(([name, to]) => (
           <NavLink key={to} to={to}>

@@ -21,7 +21,11 @@ export function Understood({ reading, several, each, onEach, pages, onPages }: P
               <small>{p.name}</small> {p.said}
             </span>
           ))}
-          {line.text && <span className="quiet">with {line.text.split("\n").length === 1 ? "a line" : `${line.text.split("\n").length} lines`} of text</span>}
+          {line.text && (
+            <span className="quiet">
+              with {line.text.split("\n").length === 1 ? "a line" : `${line.text.split("\n").length} lines`} of text
+            </span>
+          )}
           {line.wrong.map((w) => (
             <span key={w} className="bad">
               ! {w}
@@ -32,13 +36,20 @@ export function Understood({ reading, several, each, onEach, pages, onPages }: P
               ? {u}
             </span>
           ))}
-          {line.needs.length > 0 && <span className="look">needs {line.needs.join(", ")}: type it as “{line.needs[0]}: …”</span>}
+          {line.needs.length > 0 && (
+            <span className="look">
+              needs {line.needs.join(", ")}: type it as “{line.needs[0]}: …”
+            </span>
+          )}
         </div>
       ))}
-      {reading.lines.length > 6 && <div className="quiet">and {reading.lines.length === 20 ? "more" : reading.lines.length - 6 + " more"}</div>}
+      {reading.lines.length > 6 && (
+        <div className="quiet">and {reading.lines.length === 20 ? "more" : reading.lines.length - 6 + " more"}</div>
+      )}
       {reading.lines.some((line) => line.pieces.some((p) => /^https?:/.test(p.said))) && (
         <label>
-          <input type="checkbox" checked={pages} onMouseDown={(e) => e.preventDefault()} onChange={(e) => onPages(e.target.checked)} /> read the page, and keep its title, author and text
+          <input type="checkbox" checked={pages} onMouseDown={(e) => e.preventDefault()} onChange={(e) => onPages(e.target.checked)} /> read
+          the page, and keep its title, author and text
         </label>
       )}
       {several && (

@@ -15,7 +15,8 @@ export function WorkspaceDialog({ me, onClose }: { me: Schemas["Me"]; onClose: (
   const [kept, setKept] = useState({ ...me, date_order: me.date_order ?? "", email: me.email ?? "" });
   const set = (change: Partial<typeof kept>) => setKept({ ...kept, ...change });
   const days = (text: string) => Math.max(0, Math.round(Number(text) || 0));
-  const languages = useQuery({ queryKey: ["languages"], queryFn: () => answer(client.GET("/api/v1/languages")), staleTime: Infinity }).data ?? [];
+  const languages =
+    useQuery({ queryKey: ["languages"], queryFn: () => answer(client.GET("/api/v1/languages")), staleTime: Infinity }).data ?? [];
   const save = useMutation({
     mutationFn: () =>
       answer(
@@ -49,18 +50,46 @@ export function WorkspaceDialog({ me, onClose }: { me: Schemas["Me"]; onClose: (
               </MenuItem>
             ))}
           </TextField>
-          <TextField label="Time zone" value={kept.timezone} onChange={(event) => set({ timezone: event.target.value })} helperText="for example Europe/London" />
-          <TextField select label="How 01/02/2026 is read" value={kept.date_order} onChange={(event) => set({ date_order: event.target.value })}>
+          <TextField
+            label="Time zone"
+            value={kept.timezone}
+            onChange={(event) => set({ timezone: event.target.value })}
+            helperText="for example Europe/London"
+          />
+          <TextField
+            select
+            label="How 01/02/2026 is read"
+            value={kept.date_order}
+            onChange={(event) => set({ date_order: event.target.value })}
+          >
             {ORDERS.map(([code, words]) => (
               <MenuItem key={code} value={code}>
                 {words}
               </MenuItem>
             ))}
           </TextField>
-          <TextField label="Mail me when something needs me" type="email" value={kept.email} onChange={(event) => set({ email: event.target.value })} helperText="of each cause at most once an hour; empty: no mail" />
+          <TextField
+            label="Mail me when something needs me"
+            type="email"
+            value={kept.email}
+            onChange={(event) => set({ email: event.target.value })}
+            helperText="of each cause at most once an hour; empty: no mail"
+          />
           <div className="row">
-            <TextField fullWidth label="Keep what runs carried, days" type="number" value={kept.keep_content_days} onChange={(event) => set({ keep_content_days: days(event.target.value) })} />
-            <TextField fullWidth label="Keep runs, days" type="number" value={kept.keep_runs_days} onChange={(event) => set({ keep_runs_days: days(event.target.value) })} />
+            <TextField
+              fullWidth
+              label="Keep what runs carried, days"
+              type="number"
+              value={kept.keep_content_days}
+              onChange={(event) => set({ keep_content_days: days(event.target.value) })}
+            />
+            <TextField
+              fullWidth
+              label="Keep runs, days"
+              type="number"
+              value={kept.keep_runs_days}
+              onChange={(event) => set({ keep_runs_days: days(event.target.value) })}
+            />
           </div>
         </div>
         {save.isError && <p className="bad">! {said(save.error)}</p>}

@@ -23,7 +23,14 @@ export function theme(scheme: Scheme): Theme {
         defaultProps: { disableElevation: true, size: "small", variant: "outlined" },
         styleOverrides: {
           root: {
-            height: 28, minWidth: 0, flexShrink: 0, padding: "0 10px", fontSize: 13.5, lineHeight: 1, borderColor: "var(--rule)", whiteSpace: "nowrap",
+            height: 28,
+            minWidth: 0,
+            flexShrink: 0,
+            padding: "0 10px",
+            fontSize: 13.5,
+            lineHeight: 1,
+            borderColor: "var(--rule)",
+            whiteSpace: "nowrap",
             "&.Mui-focusVisible": { outline: "2px solid var(--marigold)", outlineOffset: 1 },
           },
         },
@@ -46,11 +53,22 @@ export function theme(scheme: Scheme): Theme {
       MuiTextField: { defaultProps: { size: "small", fullWidth: true } },
       MuiSelect: { defaultProps: { size: "small" } },
       MuiCheckbox: { defaultProps: { size: "small" } },
-      MuiTooltip: { styleOverrides: { tooltip: { background: "var(--rule-strong)", color: "var(--sheet)", borderRadius: 2, fontSize: 12.5 } } },
-      MuiSnackbarContent: {
-        styleOverrides: { root: { background: "var(--rule-strong)", color: "var(--sheet)", borderRadius: 2, fontSize: 13.5, padding: "2px 14px" } },
+      MuiTooltip: {
+        styleOverrides: { tooltip: { background: "var(--rule-strong)", color: "var(--sheet)", borderRadius: 2, fontSize: 12.5 } },
       },
-      MuiAutocomplete: { styleOverrides: { inputRoot: { padding: "0 32px 0 0 !important", height: 28 }, input: { padding: "0 8px !important" }, paper: { border: "1px solid var(--rule-strong)" }, option: { fontSize: 13.5 } } },
+      MuiSnackbarContent: {
+        styleOverrides: {
+          root: { background: "var(--rule-strong)", color: "var(--sheet)", borderRadius: 2, fontSize: 13.5, padding: "2px 14px" },
+        },
+      },
+      MuiAutocomplete: {
+        styleOverrides: {
+          inputRoot: { padding: "0 32px 0 0 !important", height: 28 },
+          input: { padding: "0 8px !important" },
+          paper: { border: "1px solid var(--rule-strong)" },
+          option: { fontSize: 13.5 },
+        },
+      },
       MuiFormControlLabel: { styleOverrides: { label: { fontSize: 13.5 } } },
     },
   });

@@ -8,7 +8,9 @@ function words(value: unknown): string {
   const found = SENT.exec(String(value));
   if (!found) return String(value);
   const parts = UNITS.map((unit, n) => [Number(found[n + 2] ?? 0), unit] as const).filter(([number]) => number > 0);
-  return (found[1] ? "minus " : "") + (parts.map(([number, unit]) => `${number} ${unit}${number === 1 ? "" : "s"}`).join(", ") || "0 minutes");
+  return (
+    (found[1] ? "minus " : "") + (parts.map(([number, unit]) => `${number} ${unit}${number === 1 ? "" : "s"}`).join(", ") || "0 minutes")
+  );
 }
 
 export default { width: 150, isNumber: true, reads: words, typed: words } satisfies FieldView;

@@ -18,7 +18,12 @@ export function FileEditor({ field, value, onDone }: EditorProps) {
   if (send.isPending) return <span className="quiet">sending {send.variables.name} …</span>;
   return (
     <span className="row" style={{ gap: "0 10px", flexWrap: "wrap" }} onKeyDown={(event) => event.key === "Escape" && onDone(undefined)}>
-      <ChooseFile words={value == null ? "choose a file" : "choose another"} label={`A file for ${field.name}`} focus onFile={(file) => send.mutate(file)} />
+      <ChooseFile
+        words={value == null ? "choose a file" : "choose another"}
+        label={`A file for ${field.name}`}
+        focus
+        onFile={(file) => send.mutate(file)}
+      />
       {value != null && (
         <button className="link" onClick={() => onDone(null)}>
           take it away

@@ -33,14 +33,26 @@ export function LabelsEditor({ field, value, onDone }: EditorProps) {
           return (
             <span className="label" key={key}>
               {name}
-              <button type="button" tabIndex={-1} aria-label={`Take ${name} away`} onMouseDown={(event) => event.preventDefault()} onClick={onDelete}>
+              <button
+                type="button"
+                tabIndex={-1}
+                aria-label={`Take ${name} away`}
+                onMouseDown={(event) => event.preventDefault()}
+                onClick={onDelete}
+              >
                 ×
               </button>
             </span>
           );
         })
       }
-      renderInput={(params) => <TextField {...params} autoFocus slotProps={{ ...params.slotProps, htmlInput: { ...params.slotProps.htmlInput, "aria-label": field.name } }} />}
+      renderInput={(params) => (
+        <TextField
+          {...params}
+          autoFocus
+          slotProps={{ ...params.slotProps, htmlInput: { ...params.slotProps.htmlInput, "aria-label": field.name } }}
+        />
+      )}
     />
   );
 }

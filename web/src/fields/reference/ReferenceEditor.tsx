@@ -13,12 +13,14 @@ export function ReferenceEditor({ field, value, onDone }: EditorProps) {
   const database = field.refers_to ?? 0;
   const { data: found = [] } = useQuery({
     queryKey: ["titles", database, text],
-    queryFn: () => answer(client.GET("/api/v1/databases/{database_id}/titles", { params: { path: { database_id: database }, query: { text } } })),
+    queryFn: () =>
+      answer(client.GET("/api/v1/databases/{database_id}/titles", { params: { path: { database_id: database }, query: { text } } })),
     placeholderData: keepPreviousData,
   });
   const options: Referred[] = found.map((r) => ({ id: String(r.id), title: r.title, database: String(database) }));
   const ids = (records: Referred[]) => records.map((r) => r.id).join();
-  const keep = () => onDone(ids(chosen) === ids(before) ? undefined : chosen.length > 0 ? chosen.map((r) => [r.id, r.title, r.database]) : null);
+  const keep = () =>
+    onDone(ids(chosen) === ids(before) ? undefined : chosen.length > 0 ? chosen.map((r) => [r.id, r.title, r.database]) : null);
   return (
     <Autocomplete
       multiple
@@ -46,14 +48,26 @@ export function ReferenceEditor({ field, value, onDone }: EditorProps) {
           return (
             <span className="label" key={key}>
               {record.title}
-              <button type="button" tabIndex={-1} aria-label={`Remove ${record.title}`} onMouseDown={(event) => event.preventDefault()} onClick={onDelete}>
+              <button
+                type="button"
+                tabIndex={-1}
+                aria-label={`Remove ${record.title}`}
+                onMouseDown={(event) => event.preventDefault()}
+                onClick={onDelete}
+              >
                 ×
               </button>
             </span>
           );
         })
       }
-      renderInput={(params) => <TextField {...params} autoFocus slotProps={{ ...params.slotProps, htmlInput: { ...params.slotProps.htmlInput, "aria-label": field.name } }} />}
+      renderInput={(params) => (
+        <TextField
+          {...params}
+          autoFocus
+          slotProps={{ ...params.slotProps, htmlInput: { ...params.slotProps.htmlInput, "aria-label": field.name } }}
+        />
+      )}
     />
   );
 }

@@ -8,4 +8,6 @@ export interface Referred {
 
 /** The records that a value refers to, as the server sends them: id, title and database. */
 export const recordsOf = (value: Wire | undefined): Referred[] =>
-  Array.isArray(value) ? value.flatMap((one) => (Array.isArray(one) ? [{ id: one[0] ?? "", title: one[1] || "without a name", database: one[2] ?? "" }] : [])) : [];
+  Array.isArray(value)
+    ? value.flatMap((one) => (Array.isArray(one) ? [{ id: one[0] ?? "", title: one[1] || "without a name", database: one[2] ?? "" }] : []))
+    : [];

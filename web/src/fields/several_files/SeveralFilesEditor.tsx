@@ -29,7 +29,12 @@ export function SeveralFilesEditor({ field, value, onDone }: EditorProps) {
           </button>
         </span>
       ))}
-      <ChooseFile words={files.length > 0 ? "add another" : "choose a file"} label={`A file for ${field.name}`} focus onFile={(file) => send.mutate(file)} />
+      <ChooseFile
+        words={files.length > 0 ? "add another" : "choose a file"}
+        label={`A file for ${field.name}`}
+        focus
+        onFile={(file) => send.mutate(file)}
+      />
       <button className="link" onClick={() => onDone(undefined)}>
         leave it
       </button>

@@ -4,7 +4,10 @@ import { filesOf } from "./filesOf";
 
 export default {
   width: 200,
-  reads: (value) => filesOf(value).map((file) => file[0]).join(", "),
+  reads: (value) =>
+    filesOf(value)
+      .map((file) => file[0])
+      .join(", "),
   leads: (value, copy) => filesOf(value).map((file, place) => ({ words: file[0] ?? "", href: `${copy}?place=${place}`, download: true })),
   Editor: SeveralFilesEditor,
 } satisfies FieldView;

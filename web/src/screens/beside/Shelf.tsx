@@ -104,7 +104,8 @@ function Records({ database }: { database: number }) {
   const of = useDatabases().data?.find((d) => d.id === database);
   const newest = useQuery({
     queryKey: ["records", database, "newest"],
-    queryFn: () => answer(client.GET("/api/v1/databases/{database_id}/records", { params: { path: { database_id: database }, query: { limit: 15 } } })),
+    queryFn: () =>
+      answer(client.GET("/api/v1/databases/{database_id}/records", { params: { path: { database_id: database }, query: { limit: 15 } } })),
   });
   if (newest.error) return <p className="bad">{said(newest.error)}</p>;
   const [title, ...others] = of?.fields ?? [];
@@ -112,7 +113,11 @@ function Records({ database }: { database: number }) {
     id: String(r.id),
     title: title ? reads(title, r.values[title.id], zone) || "without a name" : "",
     at: r.created_at,
-    notes: others.filter((f) => f.id !== TEXT_FIELD && !typeOf(f.type)?.is_address).map((f) => reads(f, r.values[f.id], zone)).filter(Boolean).slice(0, 2),
+    notes: others
+      .filter((f) => f.id !== TEXT_FIELD && !typeOf(f.type)?.is_address)
+      .map((f) => reads(f, r.values[f.id], zone))
+      .filter(Boolean)
+      .slice(0, 2),
     link: `/databases/${database}/${r.id}`,
     outside: false,
   }));
@@ -124,7 +129,12 @@ function Items({ connection, container }: { connection: number; container: strin
   const app = useApps().data?.find((a) => a.code === kept?.app);
   const newest = useQuery({
     queryKey: ["connections", "items", connection, container],
-    queryFn: () => answer(client.GET("/api/v1/connections/{connection_id}/containers/{container}/items", { params: { path: { connection_id: connection, container } } })),
+    queryFn: () =>
+      answer(
+        client.GET("/api/v1/connections/{connection_id}/containers/{container}/items", {
+          params: { path: { connection_id: connection, container } },
+        }),
+      ),
     refetchInterval: EVERY,
     retry: false,
   });

@@ -1,7 +1,8 @@
 /** A container of a database or an app, as a web address names it: d5, or c3.12 for the twelfth container of the third connection. */
 export type Place = { kind: "database"; id: number } | { kind: "app"; connection: number; container: string };
 
-export const write = (place: Place | null) => (place === null ? "" : place.kind === "database" ? `d${place.id}` : `c${place.connection}.${place.container}`);
+export const write = (place: Place | null) =>
+  place === null ? "" : place.kind === "database" ? `d${place.id}` : `c${place.connection}.${place.container}`;
 
 export function read(text: string | null): Place | null {
   const database = /^d(\d+)$/.exec(text ?? "");

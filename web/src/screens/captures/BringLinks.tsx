@@ -27,17 +27,30 @@ export function BringLinks() {
       ),
     onSuccess: (made, { database }) => {
       const there = made.there ? `; ${made.there} were there already` : "";
-      tell(`${made.added} added to ${into?.name ?? "the database"}${there}.`, { label: "Open", run: () => void navigate(`/databases/${database}`) });
+      tell(`${made.added} added to ${into?.name ?? "the database"}${there}.`, {
+        label: "Open",
+        run: () => void navigate(`/databases/${database}`),
+      });
     },
     onError: fail,
   });
   return (
     <>
       <h2 style={{ marginTop: 22 }}>Lists of links</h2>
-      <p className="quiet">A feed (RSS, Atom, JSON Feed), an OPML or a bookmark file: each link becomes a record, with its tags, author and date where the database has fields for them. The same address is kept once.</p>
+      <p className="quiet">
+        A feed (RSS, Atom, JSON Feed), an OPML or a bookmark file: each link becomes a record, with its tags, author and date where the
+        database has fields for them. The same address is kept once.
+      </p>
       {databases.length > 0 ? (
         <div className="row" style={{ gap: 12, margin: "10px 0 4px" }}>
-          <TextField select size="small" label="Bring links into" sx={{ width: 240 }} value={into ? String(into.id) : ""} onChange={(event) => setChosen(Number(event.target.value))}>
+          <TextField
+            select
+            size="small"
+            label="Bring links into"
+            sx={{ width: 240 }}
+            value={into ? String(into.id) : ""}
+            onChange={(event) => setChosen(Number(event.target.value))}
+          >
             {databases.map((d) => (
               <MenuItem key={d.id} value={String(d.id)}>
                 {d.name}

@@ -43,7 +43,10 @@ export function Captures() {
         <h1>Captures</h1>
       </div>
       <h2 style={{ marginTop: 12 }}>Addresses that take lines</h2>
-      <p className="quiet">For phone shortcuts and scripts: what is posted there becomes a record, and the answer says what was understood. A file that is sent along goes into the database’s field for files. Whoever knows an address can add records by it, and no more.</p>
+      <p className="quiet">
+        For phone shortcuts and scripts: what is posted there becomes a record, and the answer says what was understood. A file that is sent
+        along goes into the database’s field for files. Whoever knows an address can add records by it, and no more.
+      </p>
       {addresses && addresses.length > 0 && (
         <table className="list" style={{ marginTop: 8 }}>
           <thead>
@@ -59,7 +62,9 @@ export function Captures() {
             {addresses.map((a) => (
               <tr key={a.id}>
                 <td>{a.name}</td>
-                <td>{a.database ? (databases.find((d) => d.id === a.database)?.name ?? "a database since deleted") : "where its words point"}</td>
+                <td>
+                  {a.database ? (databases.find((d) => d.id === a.database)?.name ?? "a database since deleted") : "where its words point"}
+                </td>
                 <td className="clip">
                   <button className="link" onClick={() => copy(a.address)}>
                     copy the address
@@ -80,7 +85,14 @@ export function Captures() {
                 <td>{a.last_at ? `${a.taken}, last ${relative(a.last_at)}` : "nothing yet"}</td>
                 <td>
                   {sure === a.id ? (
-                    <button className="link" autoFocus onClick={() => remove.mutate(a.id)} onBlur={() => setSure(0)} aria-label={`Take ${a.name} away for good`} title="What is sent to it then is refused, and it does not come back">
+                    <button
+                      className="link"
+                      autoFocus
+                      onClick={() => remove.mutate(a.id)}
+                      onBlur={() => setSure(0)}
+                      aria-label={`Take ${a.name} away for good`}
+                      title="What is sent to it then is refused, and it does not come back"
+                    >
                       for good
                     </button>
                   ) : (
@@ -103,7 +115,13 @@ export function Captures() {
         }}
       >
         <TextField size="small" label="Name, as in My phone" value={name} onChange={(event) => setName(event.target.value)} />
-        <TextField select size="small" label="Keeps in" value={String(database)} onChange={(event) => setDatabase(Number(event.target.value))}>
+        <TextField
+          select
+          size="small"
+          label="Keeps in"
+          value={String(database)}
+          onChange={(event) => setDatabase(Number(event.target.value))}
+        >
           <MenuItem value="0">where its words point</MenuItem>
           {databases.map((d) => (
             <MenuItem key={d.id} value={String(d.id)}>
@@ -118,7 +136,11 @@ export function Captures() {
       <h2>A bookmark button</h2>
       <p>
         Drag this to your bookmarks:{" "}
-        <a ref={(link) => link?.setAttribute("href", bookmark(location.origin))} className="bookmark" onClick={(event) => event.preventDefault()}>
+        <a
+          ref={(link) => link?.setAttribute("href", bookmark(location.origin))}
+          className="bookmark"
+          onClick={(event) => event.preventDefault()}
+        >
           Keep this page
         </a>
       </p>
@@ -126,10 +148,14 @@ export function Captures() {
       <BringLinks />
       <h2 style={{ marginTop: 22 }}>On the phone</h2>
       <p>
-        Open <a href="/quick/">{location.origin}/quick/</a> there and add it to the home screen. Without a network, what is typed waits on the phone and is sent later, once.
+        Open <a href="/quick/">{location.origin}/quick/</a> there and add it to the home screen. Without a network, what is typed waits on
+        the phone and is sent later, once.
       </p>
       {["127.0.0.1", "localhost", "[::1]"].includes(location.hostname) && (
-        <p className="quiet">This address leads to this machine only. Whoever runs Kelvix can give it one that a phone reaches; by https, the page opens without a network too.</p>
+        <p className="quiet">
+          This address leads to this machine only. Whoever runs Kelvix can give it one that a phone reaches; by https, the page opens
+          without a network too.
+        </p>
       )}
     </main>
   );

@@ -15,7 +15,13 @@ function handedOver(params: URLSearchParams): string {
   if (!title && !url) return selection;
   const first = [title || selection.split("\n")[0], url].filter(Boolean).join(" ");
   const below = title ? selection : selection.split("\n").slice(1).join("\n");
-  return [first, ...below.split("\n").filter(Boolean).map((line) => `> ${line}`)].join("\n");
+  return [
+    first,
+    ...below
+      .split("\n")
+      .filter(Boolean)
+      .map((line) => `> ${line}`),
+  ].join("\n");
 }
 
 /** Quick input on a page of its own, as small as a phone: it works without a network, and sends later. */
@@ -36,7 +42,8 @@ export function QuickPage() {
     manifest.rel = "manifest";
     manifest.href = "/quick/manifest.webmanifest";
     document.head.append(manifest);
-    if ("serviceWorker" in navigator) void navigator.serviceWorker.register("/quick/worker.js", { scope: "/quick/" }).catch(() => undefined);
+    if ("serviceWorker" in navigator)
+      void navigator.serviceWorker.register("/quick/worker.js", { scope: "/quick/" }).catch(() => undefined);
     const again = () => void flush();
     window.addEventListener("online", again);
     const timer = setInterval(again, 15_000);
@@ -76,7 +83,13 @@ export function QuickPage() {
           onChange={(event) => setText(event.target.value)}
           onKeyDown={(event) => event.key === "Enter" && (event.ctrlKey || event.metaKey) && save()}
         />
-        <TextField select size="small" label="Keep in" value={String(database)} onChange={(event) => setDatabase(Number(event.target.value))}>
+        <TextField
+          select
+          size="small"
+          label="Keep in"
+          value={String(database)}
+          onChange={(event) => setDatabase(Number(event.target.value))}
+        >
           <MenuItem value="0">{reading && !database ? `${reading.name}, by its words` : "where its words point"}</MenuItem>
           {databases.map((d) => (
             <MenuItem key={d.id} value={String(d.id)}>

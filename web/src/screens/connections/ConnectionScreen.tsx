@@ -13,7 +13,11 @@ import { useConsent } from "./useConsent";
 export function ConnectionScreen() {
   const id = Number(useParams().connection);
   const path = { params: { path: { connection_id: id } } };
-  const kept = useQuery({ queryKey: ["connections", id], queryFn: () => answer(client.GET("/api/v1/connections/{connection_id}", path)), retry: false });
+  const kept = useQuery({
+    queryKey: ["connections", id],
+    queryFn: () => answer(client.GET("/api/v1/connections/{connection_id}", path)),
+    retry: false,
+  });
   const sight = useSight(id);
   const app = useApps().data?.find((a) => a.code === kept.data?.app);
   const consent = useConsent();
@@ -65,7 +69,12 @@ export function ConnectionScreen() {
           </h1>
           <div className="sub">
             <ConnectionState state={connection.state} /> · {app.name} of <b>{connection.account}</b>
-            {connection.expires_at && <> · runs out {dateTime(connection.expires_at, "UTC")}, {relative(connection.expires_at)}</>}
+            {connection.expires_at && (
+              <>
+                {" "}
+                · runs out {dateTime(connection.expires_at, "UTC")}, {relative(connection.expires_at)}
+              </>
+            )}
           </div>
         </div>
         <Button onClick={() => void sight.refetch()}>Look again</Button>
@@ -78,7 +87,12 @@ export function ConnectionScreen() {
       </div>
       {sight.isLoading && <p style={{ padding: 12 }}>Asking {app.name} …</p>}
       {seen && (
-        <div className={seen.finding === "good" ? "note good" : seen.finding === "all_empty" || seen.finding === "no_answer" ? "note" : "note bad"} role="status">
+        <div
+          className={
+            seen.finding === "good" ? "note good" : seen.finding === "all_empty" || seen.finding === "no_answer" ? "note" : "note bad"
+          }
+          role="status"
+        >
           {seen.sentence} {seen.advice}{" "}
           {(seen.finding === "nothing_shared" || seen.finding === "refused") && (
             <button className="link" onClick={widen}>

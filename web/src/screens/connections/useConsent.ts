@@ -10,5 +10,8 @@ export function useConsent() {
     onSuccess: ({ address }) => window.location.assign(address),
     onError: fail,
   });
-  return { ask: (app: string, connection?: number, send = false) => ask.mutate({ app, connection: connection ?? null, send }), asking: ask.isPending };
+  return {
+    ask: (app: string, connection?: number, send = false) => ask.mutate({ app, connection: connection ?? null, send }),
+    asking: ask.isPending,
+  };
 }

@@ -20,7 +20,10 @@ export function DatabaseButtons({ database, chosen, onDone }: Props) {
       name: many,
       also: records.length > 1 ? "" : undefined,
       many: true,
-      run: () => answer(client.POST("/api/v1/databases/{database_id}/records/delete", { params: { path: { database_id: database } }, body: { records } })),
+      run: () =>
+        answer(
+          client.POST("/api/v1/databases/{database_id}/records/delete", { params: { path: { database_id: database } }, body: { records } }),
+        ),
       onDone,
     });
   return (

@@ -53,7 +53,9 @@ export function DatabaseScreen() {
           {database.data.name}
           <span>: all, newest first</span>
         </h1>
-        <span className="quiet">{counted(database.data)} {database.data.records === 1 ? "record" : "records"}</span>
+        <span className="quiet">
+          {counted(database.data)} {database.data.records === 1 ? "record" : "records"}
+        </span>
         <DatabaseButtons database={id} chosen={picked} onDone={() => setPicked(new Set())} />
         <Button onClick={() => setFields(true)}>Fields</Button>
         <Button variant="contained" onClick={() => title && add.mutate({ [title.id]: "New record" })}>
@@ -67,10 +69,27 @@ export function DatabaseScreen() {
             <p>Add one, capture one with the line above, or let a workflow bring them.</p>
           </div>
         ) : (
-          <RecordTable database={database.data} records={records} chosen={record} zone={zone} more={more} picked={picked} onPick={setPicked} onEdit={onEdit} />
+          <RecordTable
+            database={database.data}
+            records={records}
+            chosen={record}
+            zone={zone}
+            more={more}
+            picked={picked}
+            onPick={setPicked}
+            onEdit={onEdit}
+          />
         )}
         {record !== null && (
-          <RecordSide key={record} database={id} record={record} zone={zone} onEdit={onEdit} onDelete={() => remove.mutate(record)} onUndo={(seq) => undo.mutate(seq)} />
+          <RecordSide
+            key={record}
+            database={id}
+            record={record}
+            zone={zone}
+            onEdit={onEdit}
+            onDelete={() => remove.mutate(record)}
+            onUndo={(seq) => undo.mutate(seq)}
+          />
         )}
       </div>
       {clash && <Clash clash={clash} database={database.data} zone={zone} onMine={() => settle(true)} onTheirs={() => settle(false)} />}

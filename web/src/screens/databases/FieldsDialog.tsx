@@ -28,13 +28,25 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
   };
   const onError = (error: unknown) => setProblem(said(error));
   const place = (field: string) => ({ params: { path: { database_id: database.id, field_id: field } } });
-  const split = (text: string) => text.split(",").map((c) => c.trim()).filter(Boolean);
+  const split = (text: string) =>
+    text
+      .split(",")
+      .map((c) => c.trim())
+      .filter(Boolean);
   const add = useMutation({
     mutationFn: () =>
       answer(
         client.POST("/api/v1/databases/{database_id}/fields", {
           params: { path: { database_id: database.id } },
-          body: { name, type, required: false, choices: chosenFrom(type) ? split(choices) : [], grows: false, refers_to: refers ? refersTo || null : null, back_name: backName },
+          body: {
+            name,
+            type,
+            required: false,
+            choices: chosenFrom(type) ? split(choices) : [],
+            grows: false,
+            refers_to: refers ? refersTo || null : null,
+            back_name: backName,
+          },
         }),
       ),
     onSuccess: () => {
@@ -88,7 +100,11 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
                   </td>
                   <td>
                     {typeOf(f.type)?.name}
-                    {f.refers_to != null && <small className="quiet" style={{ display: "block" }}>{databases.find((d) => d.id === f.refers_to)?.name}</small>}
+                    {f.refers_to != null && (
+                      <small className="quiet" style={{ display: "block" }}>
+                        {databases.find((d) => d.id === f.refers_to)?.name}
+                      </small>
+                    )}
                   </td>
                   <td>
                     <Checkbox
@@ -102,9 +118,18 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
                   <td>
                     {chosenFrom(f.type) && (
                       <>
-                        <KeptText label={`${typeOf(f.type)?.has_many ? "Labels" : "Choices"} of ${f.name}`} value={f.choices.map((c) => c.name).join(", ")} onKeep={(v) => change.mutate({ field: f.id, choices: split(v) })} />
+                        <KeptText
+                          label={`${typeOf(f.type)?.has_many ? "Labels" : "Choices"} of ${f.name}`}
+                          value={f.choices.map((c) => c.name).join(", ")}
+                          onKeep={(v) => change.mutate({ field: f.id, choices: split(v) })}
+                        />
                         <label className="quiet" style={{ display: "block" }}>
-                          <Checkbox sx={{ padding: 0 }} checked={f.grows} onChange={(e) => change.mutate({ field: f.id, grows: e.target.checked })} /> what is written may add {typeOf(f.type)?.has_many ? "labels" : "choices"}
+                          <Checkbox
+                            sx={{ padding: 0 }}
+                            checked={f.grows}
+                            onChange={(e) => change.mutate({ field: f.id, grows: e.target.checked })}
+                          />{" "}
+                          what is written may add {typeOf(f.type)?.has_many ? "labels" : "choices"}
                         </label>
                       </>
                     )}
@@ -123,7 +148,10 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
         {gone.map((f) => (
           <div className="note" key={f.entries[0]} role="status">
             {f.name} moved to the trash.{" "}
-            <button className="link" onClick={() => restore.mutate(f.entries, { onSuccess: () => setGone((now) => now.filter((g) => g !== f)) })}>
+            <button
+              className="link"
+              onClick={() => restore.mutate(f.entries, { onSuccess: () => setGone((now) => now.filter((g) => g !== f)) })}
+            >
               Restore {f.name}
             </button>
           </div>
@@ -144,17 +172,35 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
               </MenuItem>
             ))}
           </TextField>
-          {chosenFrom(type) && <TextField label={`${typeOf(type)?.has_many ? "Labels" : "Choices"}, separated by commas`} value={choices} onChange={(e) => setChoices(e.target.value)} />}
+          {chosenFrom(type) && (
+            <TextField
+              label={`${typeOf(type)?.has_many ? "Labels" : "Choices"}, separated by commas`}
+              value={choices}
+              onChange={(e) => setChoices(e.target.value)}
+            />
+          )}
           {refers && (
             <>
-              <TextField select label="Database" sx={{ minWidth: 150 }} value={refersTo || ""} onChange={(e) => setRefersTo(Number(e.target.value))}>
+              <TextField
+                select
+                label="Database"
+                sx={{ minWidth: 150 }}
+                value={refersTo || ""}
+                onChange={(e) => setRefersTo(Number(e.target.value))}
+              >
                 {databases.map((d) => (
                   <MenuItem key={d.id} value={d.id}>
                     {d.name}
                   </MenuItem>
                 ))}
               </TextField>
-              <TextField label="Name of the field there" placeholder={database.name} value={backName} onChange={(e) => setBackName(e.target.value)} slotProps={{ inputLabel: { shrink: true } }} />
+              <TextField
+                label="Name of the field there"
+                placeholder={database.name}
+                value={backName}
+                onChange={(e) => setBackName(e.target.value)}
+                slotProps={{ inputLabel: { shrink: true } }}
+              />
             </>
           )}
           <Button type="submit" variant="contained" disabled={!name.trim() || (refers && !refersTo) || add.isPending}>

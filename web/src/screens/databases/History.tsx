@@ -20,7 +20,8 @@ export function History({ detail, zone, onUndo }: { detail: Schemas["RecordDetai
                   const of = field(id);
                   return of ? (
                     <div key={id}>
-                      {of.name}: <s className="quiet">{reads(of, c.before?.[id], zone).slice(0, 80)}</s> {reads(of, after, zone).slice(0, 80)}
+                      {of.name}: <s className="quiet">{reads(of, c.before?.[id], zone).slice(0, 80)}</s>{" "}
+                      {reads(of, after, zone).slice(0, 80)}
                     </div>
                   ) : null;
                 })}

@@ -14,7 +14,12 @@ export function RecordButtons({ database, record }: { database: number; record: 
             {b.button}
           </Button>
         ) : (
-          <button key={b.workflow} className="link" onClick={() => press(b, [record], `${b.name} was started for this record.`)} disabled={busy}>
+          <button
+            key={b.workflow}
+            className="link"
+            onClick={() => press(b, [record], `${b.name} was started for this record.`)}
+            disabled={busy}
+          >
             start {b.name}
           </button>
         ),

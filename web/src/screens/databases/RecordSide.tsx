@@ -53,7 +53,13 @@ export function RecordSide({ database, record, zone, onEdit, onDelete, onUndo }:
   return (
     <aside className="side" aria-label="The record">
       <div className="row top">
-        <h2 className="grow">{title && editing?.head ? <FieldEditor field={title} value={value(title)} zone={zone} onDone={done(title)} /> : <span onDoubleClick={() => title && begin(title, true)}>{String(value(title) ?? "without a name")}</span>}</h2>
+        <h2 className="grow">
+          {title && editing?.head ? (
+            <FieldEditor field={title} value={value(title)} zone={zone} onDone={done(title)} />
+          ) : (
+            <span onDoubleClick={() => title && begin(title, true)}>{String(value(title) ?? "without a name")}</span>
+          )}
+        </h2>
         <button className="link" onClick={() => setHistory(!history)}>
           {history ? "record" : "history"}
         </button>
@@ -98,7 +104,13 @@ export function RecordSide({ database, record, zone, onEdit, onDelete, onUndo }:
                     {editing?.field === f.id && !editing.head ? (
                       <FieldEditor field={f} value={value(f)} zone={zone} onDone={done(f)} />
                     ) : (
-                      <Value field={f} value={value(f)} zone={zone} copy={`/api/v1/databases/${database}/records/${record}/files/${f.id}`} onEdit={() => begin(f)} />
+                      <Value
+                        field={f}
+                        value={value(f)}
+                        zone={zone}
+                        copy={`/api/v1/databases/${database}/records/${record}/files/${f.id}`}
+                        onEdit={() => begin(f)}
+                      />
                     )}
                     {origins[f.id] && <small title={dateTime(origins[f.id]?.at ?? "", zone)}>{origins[f.id]?.words}</small>}
                   </dd>
@@ -111,7 +123,9 @@ export function RecordSide({ database, record, zone, onEdit, onDelete, onUndo }:
         <Button color="error" onClick={onDelete}>
           Delete
         </Button>
-        <span className="quiet">version {kept.version}, changed {relative(kept.changed_at)}</span>
+        <span className="quiet">
+          version {kept.version}, changed {relative(kept.changed_at)}
+        </span>
       </p>
     </aside>
   );
@@ -138,7 +152,12 @@ function Value({ field, value, zone, copy, onEdit }: ValueProps) {
               {one.words}
             </Link>
           ) : (
-            <a key={one.href} className="clip" href={one.href} {...(one.download ? { download: true, title: "Downloads a copy" } : { target: "_blank", rel: "noreferrer" })}>
+            <a
+              key={one.href}
+              className="clip"
+              href={one.href}
+              {...(one.download ? { download: true, title: "Downloads a copy" } : { target: "_blank", rel: "noreferrer" })}
+            >
               {one.words}
             </a>
           ),
@@ -157,7 +176,17 @@ function Value({ field, value, zone, copy, onEdit }: ValueProps) {
 }
 
 /** The record's own text, in Markdown: read, or written in a plain box. */
-function RecordText({ field, record, origin, onSave }: { field: Field; record: RecordOut; origin: string | undefined; onSave: (of: RecordOut, text: Wire) => void }) {
+function RecordText({
+  field,
+  record,
+  origin,
+  onSave,
+}: {
+  field: Field;
+  record: RecordOut;
+  origin: string | undefined;
+  onSave: (of: RecordOut, text: Wire) => void;
+}) {
   const [draft, setDraft] = useState<{ text: string; of: RecordOut } | null>(null);
   const value = String(record.values[field.id] ?? "");
   if (draft === null) {
@@ -175,7 +204,14 @@ function RecordText({ field, record, origin, onSave }: { field: Field; record: R
   }
   return (
     <>
-      <textarea className="find" style={{ height: 260 }} aria-label={field.name} autoFocus value={draft.text} onChange={(e) => setDraft({ ...draft, text: e.target.value })} />
+      <textarea
+        className="find"
+        style={{ height: 260 }}
+        aria-label={field.name}
+        autoFocus
+        value={draft.text}
+        onChange={(e) => setDraft({ ...draft, text: e.target.value })}
+      />
       <div className="row">
         <Button
           variant="contained"

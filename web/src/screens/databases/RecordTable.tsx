@@ -34,10 +34,7 @@ export function RecordTable({ database, records, chosen, zone, more, picked, onP
   const [editing, setEditing] = useState<{ of: RecordOut; column: number } | null>(null);
   const fields = useMemo(() => database.fields.filter((f) => f.id !== TEXT_FIELD), [database]);
   const columns = useMemo(
-    () =>
-      fields.map((f, n) =>
-        helper.display({ id: f.id, header: f.name, size: n === 0 ? 260 : viewOf(f).width }),
-      ),
+    () => fields.map((f, n) => helper.display({ id: f.id, header: f.name, size: n === 0 ? 260 : viewOf(f).width })),
     [fields],
   );
   const table = useReactTable({
@@ -88,17 +85,39 @@ export function RecordTable({ database, records, chosen, zone, more, picked, onP
   };
 
   return (
-    <div ref={view} className="vt fill" role="grid" aria-label={`Records of ${database.name}`} aria-rowcount={rows.length} onKeyDown={onKeyDown}>
+    <div
+      ref={view}
+      className="vt fill"
+      role="grid"
+      aria-label={`Records of ${database.name}`}
+      aria-rowcount={rows.length}
+      onKeyDown={onKeyDown}
+    >
       <div style={{ height: virtual.getTotalSize() + HEAD, width: table.getTotalSize() + PICK, position: "relative" }}>
         <div className="thead" role="row" style={{ width: table.getTotalSize() + PICK }}>
           <div className="th" role="columnheader" style={{ width: PICK }}>
-            <input type="checkbox" aria-label="Choose all that are shown" checked={records.length > 0 && records.every((r) => picked.has(r.id))} onChange={(event) => onPick(new Set(event.target.checked ? records.map((r) => r.id) : []))} />
+            <input
+              type="checkbox"
+              aria-label="Choose all that are shown"
+              checked={records.length > 0 && records.every((r) => picked.has(r.id))}
+              onChange={(event) => onPick(new Set(event.target.checked ? records.map((r) => r.id) : []))}
+            />
           </div>
           {table.getFlatHeaders().map((h, n) => (
             <div key={h.id} className="th" role="columnheader" style={{ width: h.getSize() }}>
-              <b style={{ fontStretch: "78%", fontWeight: 750, display: "block", fontSize: 14 }}>{flexRender(h.column.columnDef.header, h.getContext())}</b>
-              <small className="quiet" style={{ fontStretch: "78%", fontSize: 11 }}>{typeOf(fields[n]?.type)?.name}</small>
-              <div className="grip" onMouseDown={h.getResizeHandler()} onTouchStart={h.getResizeHandler()} role="separator" aria-label={`Width of ${String(h.column.columnDef.header)}`} />
+              <b style={{ fontStretch: "78%", fontWeight: 750, display: "block", fontSize: 14 }}>
+                {flexRender(h.column.columnDef.header, h.getContext())}
+              </b>
+              <small className="quiet" style={{ fontStretch: "78%", fontSize: 11 }}>
+                {typeOf(fields[n]?.type)?.name}
+              </small>
+              <div
+                className="grip"
+                onMouseDown={h.getResizeHandler()}
+                onTouchStart={h.getResizeHandler()}
+                role="separator"
+                aria-label={`Width of ${String(h.column.columnDef.header)}`}
+              />
             </div>
           ))}
         </div>
@@ -107,9 +126,21 @@ export function RecordTable({ database, records, chosen, zone, more, picked, onP
           if (!row) return null;
           const look = row.original.id === chosen ? "tr chosen" : item.index % 2 ? "tr alt" : "tr";
           return (
-            <div key={row.id} className={look} role="row" aria-rowindex={item.index + 1} style={{ transform: `translateY(${item.start + HEAD}px)`, top: 0 }}>
+            <div
+              key={row.id}
+              className={look}
+              role="row"
+              aria-rowindex={item.index + 1}
+              style={{ transform: `translateY(${item.start + HEAD}px)`, top: 0 }}
+            >
               <div className="td" role="rowheader" style={{ width: PICK }}>
-                <input type="checkbox" tabIndex={-1} aria-label={`Choose ${String(row.original.values[String(fields[0]?.id)] ?? "the record")}`} checked={picked.has(row.original.id)} onChange={() => pick(row.original.id)} />
+                <input
+                  type="checkbox"
+                  tabIndex={-1}
+                  aria-label={`Choose ${String(row.original.values[String(fields[0]?.id)] ?? "the record")}`}
+                  checked={picked.has(row.original.id)}
+                  onChange={() => pick(row.original.id)}
+                />
               </div>
               {row.getVisibleCells().map((cell, n) => {
                 const field = fields[n];

@@ -27,5 +27,9 @@ export function usePress(database: number) {
     },
     onError: fail,
   });
-  return { buttons: buttons ?? [], busy: start.isPending, press: (button: PressButton, records: number[], words: string) => start.mutate({ button, records, words }) };
+  return {
+    buttons: buttons ?? [],
+    busy: start.isPending,
+    press: (button: PressButton, records: number[], words: string) => start.mutate({ button, records, words }),
+  };
 }

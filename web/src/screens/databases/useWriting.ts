@@ -58,7 +58,9 @@ export function useWriting(database: number) {
       if (!(error instanceof Problem) || error.status !== 412) return fail(error);
       const theirs = error.more.values as Record<string, Wire>;
       const newer = { ...record, version: Number(error.more.version), values: theirs };
-      const touched = Object.keys(values).filter((field) => !same(theirs[field], record.values[field]) && !same(theirs[field], values[field]));
+      const touched = Object.keys(values).filter(
+        (field) => !same(theirs[field], record.values[field]) && !same(theirs[field], values[field]),
+      );
       // Other fields were changed, or to the same: both edits stand. Else the person chooses.
       if (touched.length === 0) edit.mutate({ record: newer, values });
       else setClash({ edit: { record: newer, values }, mine: values, theirs });

@@ -48,12 +48,14 @@ function OneCause({ cause }: { cause: Cause }) {
   const queries = useQueryClient();
   const { tell, fail } = useNotices();
   const leave = useMutation({
-    mutationFn: () => answer(client.POST("/api/v1/workflows/{workflow_id}/leave-failed", { params: { path: { workflow_id: cause.workflow ?? 0 } } })),
+    mutationFn: () =>
+      answer(client.POST("/api/v1/workflows/{workflow_id}/leave-failed", { params: { path: { workflow_id: cause.workflow ?? 0 } } })),
     onSuccess: () => void queries.invalidateQueries(),
     onError: fail,
   });
   const retry = useMutation({
-    mutationFn: () => answer(client.POST("/api/v1/workflows/{workflow_id}/again-failed", { params: { path: { workflow_id: cause.workflow ?? 0 } } })),
+    mutationFn: () =>
+      answer(client.POST("/api/v1/workflows/{workflow_id}/again-failed", { params: { path: { workflow_id: cause.workflow ?? 0 } } })),
     onSuccess: ({ taken }) => {
       void queries.invalidateQueries();
       tell(taken === 1 ? "1 run is being retried." : `${taken} runs are being retried.`);
@@ -65,7 +67,9 @@ function OneCause({ cause }: { cause: Cause }) {
     failed: ["Open the run", `/runs/${cause.run}`],
     paused: ["Open workflow", `/workflows/${cause.workflow}`],
     refused: ["Reconnect", `/connections/${cause.connection}`],
-    unreachable: cause.connection ? ["Open connection", `/connections/${cause.connection}`] : ["Open workflow", `/workflows/${cause.workflow}`],
+    unreachable: cause.connection
+      ? ["Open connection", `/connections/${cause.connection}`]
+      : ["Open workflow", `/workflows/${cause.workflow}`],
     silent: ["Open workflow", `/workflows/${cause.workflow}`],
     never_on: ["Open workflow", `/workflows/${cause.workflow}`],
   };

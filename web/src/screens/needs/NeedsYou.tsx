@@ -15,13 +15,24 @@ export function NeedsYou() {
       <div className="row head top">
         <div className="grow">
           <h1>Needs you</h1>
-          <div className="sub">{needs === undefined ? "" : total === 0 ? "nothing waits for you" : total === 1 ? "one thing waits for you" : `${total} things wait for you`}</div>
+          <div className="sub">
+            {needs === undefined
+              ? ""
+              : total === 0
+                ? "nothing waits for you"
+                : total === 1
+                  ? "one thing waits for you"
+                  : `${total} things wait for you`}
+          </div>
         </div>
       </div>
       {nothing && (
         <div className="empty">
           <h2>Nothing needs you</h2>
-          <p>Questions that workflows ask stand here, and what has gone wrong and does not mend itself. Runs rest meanwhile, and nothing is lost.</p>
+          <p>
+            Questions that workflows ask stand here, and what has gone wrong and does not mend itself. Runs rest meanwhile, and nothing is
+            lost.
+          </p>
         </div>
       )}
       <div className="scroll fill">

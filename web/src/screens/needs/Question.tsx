@@ -34,7 +34,8 @@ export function Question({ need }: { need: Need }) {
         </span>
       </div>
       <p className="sub">
-        <Link to={`/workflows/${need.workflow_id}/runs?column=${need.run_id}`}>{need.workflow}</Link> · <Link to={`/runs/${need.run_id}`}>{need.title || "the run"}</Link>
+        <Link to={`/workflows/${need.workflow_id}/runs?column=${need.run_id}`}>{need.workflow}</Link> ·{" "}
+        <Link to={`/runs/${need.run_id}`}>{need.title || "the run"}</Link>
         {need.link && (
           <>
             {" "}
@@ -48,7 +49,13 @@ export function Question({ need }: { need: Need }) {
       {need.values.length > 0 && (
         <dl className="pairs">
           {need.values.map((value) => (
-            <Value key={value.key ?? value.name} value={value} edited={value.key ? edits[value.key] : undefined} problem={wrong?.[value.key ?? ""]} edit={(text) => value.key && setEdits({ ...edits, [value.key]: text })} />
+            <Value
+              key={value.key ?? value.name}
+              value={value}
+              edited={value.key ? edits[value.key] : undefined}
+              problem={wrong?.[value.key ?? ""]}
+              edit={(text) => value.key && setEdits({ ...edits, [value.key]: text })}
+            />
           ))}
         </dl>
       )}
@@ -134,7 +141,13 @@ function Value({ value, edited, problem, edit }: ValueProps) {
         ) : typeOf(value.type ?? undefined)?.is_long ? (
           <textarea className="find" rows={5} aria-label={value.name} value={text} onChange={(event) => edit(event.target.value)} />
         ) : (
-          <input className="find" style={{ maxWidth: 420 }} aria-label={value.name} value={text} onChange={(event) => edit(event.target.value)} />
+          <input
+            className="find"
+            style={{ maxWidth: 420 }}
+            aria-label={value.name}
+            value={text}
+            onChange={(event) => edit(event.target.value)}
+          />
         )}
         {problem && <div className="bad">! {problem}</div>}
       </dd>

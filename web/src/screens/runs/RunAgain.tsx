@@ -27,11 +27,17 @@ export function RunAgain({ run }: { run: Run }) {
     onError: fail,
   });
   const again = useMutation({
-    mutationFn: (start: Schemas["AgainIn"]["start"]) => answer(client.POST("/api/v1/runs/{run_id}/again", { ...path, body: { start, undo: start === "start" && wrote && undoFirst } })),
+    mutationFn: (start: Schemas["AgainIn"]["start"]) =>
+      answer(client.POST("/api/v1/runs/{run_id}/again", { ...path, body: { start, undo: start === "start" && wrote && undoFirst } })),
     onSuccess: (made) => {
       setAsks(false);
       void queries.invalidateQueries();
-      if (made.run === run.id) tell(made.version === run.number ? "It goes on from the line that failed." : `It goes on from the line that failed, as version ${made.version}.`);
+      if (made.run === run.id)
+        tell(
+          made.version === run.number
+            ? "It goes on from the line that failed."
+            : `It goes on from the line that failed, as version ${made.version}.`,
+        );
       else {
         tell("It runs again from the start.");
         void go(`/runs/${made.run}`);
@@ -58,7 +64,8 @@ export function RunAgain({ run }: { run: Run }) {
           <p>Every line is carried out anew with the item as it came in, as the version that is live now.</p>
           {wrote && (
             <label>
-              <input type="checkbox" checked={undoFirst} onChange={(event) => setUndoFirst(event.target.checked)} /> undo first what this run wrote, so that nothing is there twice
+              <input type="checkbox" checked={undoFirst} onChange={(event) => setUndoFirst(event.target.checked)} /> undo first what this
+              run wrote, so that nothing is there twice
             </label>
           )}
         </DialogContent>

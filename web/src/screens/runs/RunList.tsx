@@ -3,7 +3,7 @@ import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import { useMe, useRuns, useWorkflows } from "../../api/queries";
 import { dateTime, relative, span } from "../../parts/dates";
-import { RUN_STATES, RunState } from "../timetable/outcomes";
+import { RUN_STATES, RunState } from "../timetable/runState";
 
 const took = (from: string, to: string | null) => (to ? span((new Date(to).getTime() - new Date(from).getTime()) / 1000) : "");
 
@@ -17,13 +17,31 @@ function Words({ words, onSearch }: { words: string; onSearch: (words: string) =
         onSearch(text.trim());
       }}
     >
-      <input className="find" type="search" style={{ margin: 0, width: 200 }} aria-label="Search in what runs carried" placeholder="search in what they carried" value={text} onChange={(event) => setText(event.target.value)} />
+      <input
+        className="find"
+        type="search"
+        style={{ margin: 0, width: 200 }}
+        aria-label="Search in what runs carried"
+        placeholder="search in what they carried"
+        value={text}
+        onChange={(event) => setText(event.target.value)}
+      />
     </form>
   );
 }
 
 function Day({ name, value, onChange }: { name: string; value: string | null; onChange: (day: string) => void }) {
-  return <input className="find" type="date" style={{ margin: 0, width: 128 }} aria-label={name} title={name} value={value ?? ""} onChange={(event) => onChange(event.target.value)} />;
+  return (
+    <input
+      className="find"
+      type="date"
+      style={{ margin: 0, width: 128 }}
+      aria-label={name}
+      title={name}
+      value={value ?? ""}
+      onChange={(event) => onChange(event.target.value)}
+    />
+  );
 }
 
 /** All runs, the newest first, arriving live; narrowed by workflow, state, time and content. */
@@ -59,7 +77,13 @@ export function RunList() {
         <Words key={words} words={words ?? ""} onSearch={(text) => set("words", text)} />
         <Day name="From" value={since} onChange={(day) => set("since", day)} />
         <Day name="To" value={until} onChange={(day) => set("until", day)} />
-        <Select value={workflow ?? ""} displayEmpty sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "Workflow" }} onChange={(e) => set("workflow", e.target.value)}>
+        <Select
+          value={workflow ?? ""}
+          displayEmpty
+          sx={{ height: 28 }}
+          SelectDisplayProps={{ "aria-label": "Workflow" }}
+          onChange={(e) => set("workflow", e.target.value)}
+        >
           <MenuItem value="">All workflows</MenuItem>
           {workflows.map((w) => (
             <MenuItem key={w.id} value={String(w.id)}>
@@ -67,7 +91,13 @@ export function RunList() {
             </MenuItem>
           ))}
         </Select>
-        <Select value={state ?? ""} displayEmpty sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "State" }} onChange={(e) => set("state", e.target.value)}>
+        <Select
+          value={state ?? ""}
+          displayEmpty
+          sx={{ height: 28 }}
+          SelectDisplayProps={{ "aria-label": "State" }}
+          onChange={(e) => set("state", e.target.value)}
+        >
           <MenuItem value="">All states</MenuItem>
           {Object.entries(RUN_STATES).map(([key, s]) => (
             <MenuItem key={key} value={key}>
@@ -118,7 +148,11 @@ export function RunList() {
         {runs.data && all.length === 0 && (
           <div className="empty">
             <h2>{narrowed ? (runs.hasNextPage ? "None among the newest" : "No such runs") : "No runs yet"}</h2>
-            <p>{narrowed && runs.hasNextPage ? "What older runs carried has not been looked through yet." : "Each item that a workflow takes in shows here, with every line’s input and output."}</p>
+            <p>
+              {narrowed && runs.hasNextPage
+                ? "What older runs carried has not been looked through yet."
+                : "Each item that a workflow takes in shows here, with every line’s input and output."}
+            </p>
           </div>
         )}
         {runs.hasNextPage && (

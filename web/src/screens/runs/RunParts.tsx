@@ -32,9 +32,22 @@ interface Found {
   title: string;
 }
 
-const OWN_NAMES: Record<string, string> = { link: "Link", at: "At", day: "Day", before: "The time before", missed: "Times missed", received: "Received" };
+const OWN_NAMES: Record<string, string> = {
+  link: "Link",
+  at: "At",
+  day: "Day",
+  before: "The time before",
+  missed: "Times missed",
+  received: "Received",
+};
 const MOMENT = /^\d{4}-\d\d-\d\dT[\d:.]+Z$/;
-const DID: Record<string, string> = { added: "Added", updated: "Updated", unchanged: "Nothing changed in", there: "There already:", deleted: "Put into the trash:" };
+const DID: Record<string, string> = {
+  added: "Added",
+  updated: "Updated",
+  unchanged: "Nothing changed in",
+  there: "There already:",
+  deleted: "Put into the trash:",
+};
 
 /** What one line was given and what came out of it; of what was repeated, in one round at a time. */
 export function LineRecord({ run, line, document }: { run: Run; line: string | null; document: Document }) {
@@ -46,7 +59,13 @@ export function LineRecord({ run, line, document }: { run: Run; line: string | n
         <p style={{ marginBottom: 6 }}>
           Round{" "}
           {places.map((p) => (
-            <button key={p} className="link" style={{ marginRight: 8, fontWeight: p === place ? 700 : 400 }} aria-pressed={p === place} onClick={() => setPlace(p)}>
+            <button
+              key={p}
+              className="link"
+              style={{ marginRight: 8, fontWeight: p === place ? 700 : 400 }}
+              aria-pressed={p === place}
+              onClick={() => setPlace(p)}
+            >
               {p}
             </button>
           ))}
@@ -79,13 +98,29 @@ function OneRecord({ run, line, document, place }: { run: Run; line: string | nu
     const values = (detail.item?.values ?? {}) as Record<string, Wire>;
     const own = document.lines[0]?.verb === "when" ? document.lines[0].own : null;
     const named = own
-      ? Object.keys(values).filter((k) => k !== "record").map((k) => ({ key: k, type: "", name: [OWN_NAMES[k] ?? detail.field_names[k.replace(/^f_/, "")] ?? (k.startsWith("was_") ? `before: ${detail.field_names[k.slice(4)] ?? k}` : k)] }))
+      ? Object.keys(values)
+          .filter((k) => k !== "record")
+          .map((k) => ({
+            key: k,
+            type: "",
+            name: [
+              OWN_NAMES[k] ??
+                detail.field_names[k.replace(/^f_/, "")] ??
+                (k.startsWith("was_") ? `before: ${detail.field_names[k.slice(4)] ?? k}` : k),
+            ],
+          }))
       : (app?.fields ?? []).filter((f) => f.key in values);
     return (
       <dl className="pairs">
         {named.map((f) => {
           const value = values[f.key] ?? null;
-          return <Pair key={f.key} name={f.name.join(" › ")} value={value === null ? null : MOMENT.test(String(value)) ? dateTime(String(value), zone) : readsCarried(f.type, value, zone)} />;
+          return (
+            <Pair
+              key={f.key}
+              name={f.name.join(" › ")}
+              value={value === null ? null : MOMENT.test(String(value)) ? dateTime(String(value), zone) : readsCarried(f.type, value, zone)}
+            />
+          );
         })}
         {values.problems && <Pair name="What could not be read" value={values.problems} />}
       </dl>
@@ -98,7 +133,8 @@ function OneRecord({ run, line, document, place }: { run: Run; line: string | nu
       <>
         {output?.record && (
           <p style={{ marginBottom: 6 }}>
-            {DID[recorded.outcome] ?? "Looked at"} <Link to={`/databases/${output.database}/${output.record}`}>{output.title || "a record"}</Link> in {output.database_name}
+            {DID[recorded.outcome] ?? "Looked at"}{" "}
+            <Link to={`/databases/${output.database}/${output.record}`}>{output.title || "a record"}</Link> in {output.database_name}
             {output.count > 1 ? `, and ${output.count - 1} more.` : "."}
           </p>
         )}
@@ -116,15 +152,19 @@ function OneRecord({ run, line, document, place }: { run: Run; line: string | nu
             </tr>
           </thead>
           <tbody>
-            {Object.entries(input).sort(([a], [b]) => Number(a === "0") - Number(b === "0")).map(([field, filled]) => (
-              <tr key={field}>
-                <td>
-                  <b>{detail.field_names[field] ?? "a field since deleted"}</b>
-                </td>
-                <td>{filled.filled}</td>
-                <td className="wrap">{filled.said ? <span className="bad">{filled.said}</span> : gave(field, output?.values?.[field])}</td>
-              </tr>
-            ))}
+            {Object.entries(input)
+              .sort(([a], [b]) => Number(a === "0") - Number(b === "0"))
+              .map(([field, filled]) => (
+                <tr key={field}>
+                  <td>
+                    <b>{detail.field_names[field] ?? "a field since deleted"}</b>
+                  </td>
+                  <td>{filled.filled}</td>
+                  <td className="wrap">
+                    {filled.said ? <span className="bad">{filled.said}</span> : gave(field, output?.values?.[field])}
+                  </td>
+                </tr>
+              ))}
           </tbody>
         </table>
       </>
@@ -141,7 +181,8 @@ function OneRecord({ run, line, document, place }: { run: Run; line: string | nu
         <p style={{ marginBottom: 6 }}>
           {found.record ? (
             <>
-              {found.count === 1 ? "Found" : `${found.count} found, and taken:`} <Link to={`/databases/${found.database}/${found.record}`}>{found.title || "a record"}</Link> in {found.database_name}.
+              {found.count === 1 ? "Found" : `${found.count} found, and taken:`}{" "}
+              <Link to={`/databases/${found.database}/${found.record}`}>{found.title || "a record"}</Link> in {found.database_name}.
             </>
           ) : (
             `None found in ${found.database_name}.`
@@ -149,9 +190,11 @@ function OneRecord({ run, line, document, place }: { run: Run; line: string | nu
         </p>
       )}
       <dl className="pairs">
-        {Object.entries((shown ?? (kind === "shape" ? recorded.output : recorded.input) ?? {}) as Record<string, Wire>).map(([name, value]) => (
-          <Pair key={name} name={name} value={value} />
-        ))}
+        {Object.entries((shown ?? (kind === "shape" ? recorded.output : recorded.input) ?? {}) as Record<string, Wire>).map(
+          ([name, value]) => (
+            <Pair key={name} name={name} value={value} />
+          ),
+        )}
       </dl>
     </>
   );
@@ -161,7 +204,21 @@ function Pair({ name, value }: { name: string; value: Wire }) {
   return (
     <>
       <dt>{name}</dt>
-      <dd>{value === null ? <i className="quiet">empty</i> : Array.isArray(value) ? value.join(", ") : typeof value === "boolean" ? (value ? "yes" : "no") : value}</dd>
+      <dd>
+        {value === null ? (
+          <i className="quiet">empty</i>
+        ) : Array.isArray(value) ? (
+          value.join(", ")
+        ) : typeof value === "boolean" ? (
+          value ? (
+            "yes"
+          ) : (
+            "no"
+          )
+        ) : (
+          value
+        )}
+      </dd>
     </>
   );
 }

@@ -3,7 +3,8 @@ import { Link, useParams } from "react-router";
 import { useApp, useDatabases, useMe, useRun } from "../../api/queries";
 import { said } from "../../api/client";
 import { dateTime, relative } from "../../parts/dates";
-import { RunCell, RunState } from "../timetable/outcomes";
+import { RunCell } from "../timetable/outcomes";
+import { RunState } from "../timetable/runState";
 import { sentenceOf } from "../timetable/lineWords";
 import { depth } from "../timetable/nesting";
 import { RunAgain } from "./RunAgain";
@@ -37,7 +38,8 @@ export function RunScreen() {
           <h1>{run.title || `Run ${run.id}`}</h1>
           <div className="sub">
             <RunState state={run.state} /> · <Link to={`/workflows/${run.workflow_id}`}>{run.workflow}</Link>,{" "}
-            {run.kind === "try" ? "a try of" : ""} version {run.number} · came in {dateTime(run.created_at, zone)}, {relative(run.created_at)}
+            {run.kind === "try" ? "a try of" : ""} version {run.number} · came in {dateTime(run.created_at, zone)},{" "}
+            {relative(run.created_at)}
             {run.attempts > 1 && ` · ${run.attempts} attempts`}
             {run.again_of && (
               <>
@@ -63,15 +65,22 @@ export function RunScreen() {
           const { verb, object, detail: more } = sentenceOf(line, app, databases, document);
           const recorded = run.lines.findLast((l) => l.line === line.id);
           return (
-            <section key={line.id} style={{ borderBottom: "1px solid var(--rule)", padding: "8px 12px", paddingLeft: 12 + 16 * depth(document, line) }}>
+            <section
+              key={line.id}
+              style={{ borderBottom: "1px solid var(--rule)", padding: "8px 12px", paddingLeft: 12 + 16 * depth(document, line) }}
+            >
               <div className="row" style={{ marginBottom: 6 }}>
                 <div className="grow">
                   <span className="no">{n + 1}</span>
                   <span className="verb">{verb}</span>
                   <span className="obj">{object}</span> <span className="quiet">{line.verb === "when" ? more : ""}</span>
                 </div>
-                <div style={{ width: 260 }}>{recorded ? <RunCell run={run} line={line.id} /> : <span className="quiet">not reached</span>}</div>
-                <span className="quiet t" style={{ width: 150 }}>{recorded ? dateTime(recorded.at, zone) : ""}</span>
+                <div style={{ width: 260 }}>
+                  {recorded ? <RunCell run={run} line={line.id} /> : <span className="quiet">not reached</span>}
+                </div>
+                <span className="quiet t" style={{ width: 150 }}>
+                  {recorded ? dateTime(recorded.at, zone) : ""}
+                </span>
               </div>
               {recorded && <LineRecord run={run} line={line.id} document={document} />}
             </section>

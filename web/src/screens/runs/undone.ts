@@ -8,6 +8,9 @@ const count = (n: number, what: string) => `${n} ${what}${n === 1 ? " is" : "s a
 /** What undoing a run came to, in words. */
 export function undoneWords({ undone, trashed }: Schemas["UndoneOut"]): string {
   const others = undone - trashed;
-  const said = [others > 0 && `${count(others, "change")} taken back`, (trashed > 0 || others === 0) && `${count(trashed, "record")} in the trash`];
+  const said = [
+    others > 0 && `${count(others, "change")} taken back`,
+    (trashed > 0 || others === 0) && `${count(trashed, "record")} in the trash`,
+  ];
   return `${said.filter(Boolean).join("; ")}.`;
 }

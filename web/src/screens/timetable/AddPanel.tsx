@@ -27,7 +27,13 @@ export function AddPanel({ line, when, app, databases, cell, findings, sample, o
   return (
     <>
       <div className="row" style={{ marginBottom: 6 }}>
-        <DatabaseSelect words={words} label="Database to add to" value={line.database} databases={databases} onChange={(d) => onChange({ ...line, database: d.id })} />
+        <DatabaseSelect
+          words={words}
+          label="Database to add to"
+          value={line.database}
+          databases={databases}
+          onChange={(d) => onChange({ ...line, database: d.id })}
+        />
         <button className="link" onClick={() => setMaking(true)}>
           {database ? "make another from the sample" : "make a database from the sample"}
         </button>
@@ -37,7 +43,17 @@ export function AddPanel({ line, when, app, databases, cell, findings, sample, o
       )}
       {database && line.verb === "add_or_update" && <Recognised line={line} database={database} onChange={onChange} />}
       {database && <SuggestionsHead suggested={suggested} line={line} onChange={onChange} />}
-      {database && <FieldsTable line={line} database={database} cell={cell} findings={findings} hasSample={!!sample} suggested={suggested} onChange={onChange} />}
+      {database && (
+        <FieldsTable
+          line={line}
+          database={database}
+          cell={cell}
+          findings={findings}
+          hasSample={!!sample}
+          suggested={suggested}
+          onChange={onChange}
+        />
+      )}
       {making && <MakeDatabase line={line} when={when} app={app} sample={sample} onClose={() => setMaking(false)} onMade={onChange} />}
     </>
   );
@@ -66,8 +82,15 @@ function Recognised({ line, database, onChange }: { line: AddOrUpdate; database:
           </MenuItem>
         ))}
       </Select>
-      <span>{line.by.length > 1 ? "are" : "is"} what fills {line.by.length > 1 ? "them" : "it"}; where several are</span>
-      <Select value={line.several} sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "Where several records are the same" }} onChange={(event) => onChange({ ...line, several: event.target.value as AddOrUpdate["several"] })}>
+      <span>
+        {line.by.length > 1 ? "are" : "is"} what fills {line.by.length > 1 ? "them" : "it"}; where several are
+      </span>
+      <Select
+        value={line.several}
+        sx={{ height: 28 }}
+        SelectDisplayProps={{ "aria-label": "Where several records are the same" }}
+        onChange={(event) => onChange({ ...line, several: event.target.value as AddOrUpdate["several"] })}
+      >
         <MenuItem value="ask">ask which, in Needs you</MenuItem>
         <MenuItem value="stop">stop, and say so</MenuItem>
         <MenuItem value="all">update all of them</MenuItem>

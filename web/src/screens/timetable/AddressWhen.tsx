@@ -23,7 +23,11 @@ export function AddressWhen({ own, workflow, findings, onChange }: Props) {
   const { tell, fail } = useNotices();
   const path = { params: { path: { workflow_id: workflow } } };
   const key = ["address", workflow, own];
-  const address = useQuery({ queryKey: key, queryFn: () => answer(client.GET("/api/v1/workflows/{workflow_id}/address", path)), placeholderData: (before) => before });
+  const address = useQuery({
+    queryKey: key,
+    queryFn: () => answer(client.GET("/api/v1/workflows/{workflow_id}/address", path)),
+    placeholderData: (before) => before,
+  });
   const make = useMutation({
     mutationFn: () => answer(client.POST("/api/v1/workflows/{workflow_id}/address", path)),
     onSuccess: (made) => {
@@ -34,12 +38,14 @@ export function AddressWhen({ own, workflow, findings, onChange }: Props) {
   });
   const learn = useMutation({
     mutationFn: () => answer(client.POST("/api/v1/workflows/{workflow_id}/learn", path)),
-    onSuccess: ({ inputs }) => onChange({ ...own, inputs: [...own.inputs, ...inputs.filter((i) => !own.inputs.some((o) => o.key === i.key))] }),
+    onSuccess: ({ inputs }) =>
+      onChange({ ...own, inputs: [...own.inputs, ...inputs.filter((i) => !own.inputs.some((o) => o.key === i.key))] }),
     onError: fail,
   });
   const [secret, setSecret] = useState<string | null>(null); // known right after the address was made, and not again
   const copy = (text: string, what: string) => void copyText(text).then(() => tell(`${what} copied.`), fail);
-  const set = (at: number, next: Input | null) => onChange({ ...own, inputs: own.inputs.flatMap((i, n) => (n === at ? (next ? [next] : []) : [i])) });
+  const set = (at: number, next: Input | null) =>
+    onChange({ ...own, inputs: own.inputs.flatMap((i, n) => (n === at ? (next ? [next] : []) : [i])) });
   const found = address.data;
   return (
     <>
@@ -80,10 +86,23 @@ export function AddressWhen({ own, workflow, findings, onChange }: Props) {
             {own.inputs.map((input, at) => (
               <tr key={at}>
                 <td>
-                  <input className="find" style={{ margin: 0 }} aria-label="Name in the request" placeholder="customer.name" value={input.key} onChange={(event) => set(at, { ...input, key: event.target.value })} />
+                  <input
+                    className="find"
+                    style={{ margin: 0 }}
+                    aria-label="Name in the request"
+                    placeholder="customer.name"
+                    value={input.key}
+                    onChange={(event) => set(at, { ...input, key: event.target.value })}
+                  />
                 </td>
                 <td>
-                  <Select value={input.type} fullWidth sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "Type" }} onChange={(event) => set(at, { ...input, type: event.target.value })}>
+                  <Select
+                    value={input.type}
+                    fullWidth
+                    sx={{ height: 28 }}
+                    SelectDisplayProps={{ "aria-label": "Type" }}
+                    onChange={(event) => set(at, { ...input, type: event.target.value })}
+                  >
                     {types.map((t) => (
                       <MenuItem key={t.code} value={t.code}>
                         {t.name}
@@ -93,7 +112,12 @@ export function AddressWhen({ own, workflow, findings, onChange }: Props) {
                 </td>
                 <td>
                   <label>
-                    <input type="checkbox" checked={input.required} onChange={(event) => set(at, { ...input, required: event.target.checked })} /> required
+                    <input
+                      type="checkbox"
+                      checked={input.required}
+                      onChange={(event) => set(at, { ...input, required: event.target.checked })}
+                    />{" "}
+                    required
                   </label>
                 </td>
                 <td>
@@ -106,13 +130,18 @@ export function AddressWhen({ own, workflow, findings, onChange }: Props) {
           </tbody>
         </table>
       )}
-      {findings.filter((f) => f.key === "inputs").map((f) => (
-        <p key={f.sentence} className="bad">
-          ! {f.sentence}
-        </p>
-      ))}
+      {findings
+        .filter((f) => f.key === "inputs")
+        .map((f) => (
+          <p key={f.sentence} className="bad">
+            ! {f.sentence}
+          </p>
+        ))}
       <div style={{ margin: "6px 0" }}>
-        <button className="link" onClick={() => onChange({ ...own, inputs: [...own.inputs, { key: "", type: types[0]?.code ?? "", required: false }] })}>
+        <button
+          className="link"
+          onClick={() => onChange({ ...own, inputs: [...own.inputs, { key: "", type: types[0]?.code ?? "", required: false }] })}
+        >
           + declare a value
         </button>
         {" · "}
@@ -123,18 +152,29 @@ export function AddressWhen({ own, workflow, findings, onChange }: Props) {
       </div>
       <div className="row wrapped">
         <label>
-          <input type="checkbox" checked={own.signed} onChange={(event) => onChange({ ...own, signed: event.target.checked })} /> only requests signed by the Standard Webhooks scheme
+          <input type="checkbox" checked={own.signed} onChange={(event) => onChange({ ...own, signed: event.target.checked })} /> only
+          requests signed by the Standard Webhooks scheme
         </label>
         {own.signed && found && secret && (
           <button className="link" title="Copy it: it is not shown again" onClick={() => copy(secret, "The secret was")}>
             {secret}
           </button>
         )}
-        {own.signed && found && !secret && <span className="quiet">the secret was shown when the address was made; make it anew for another</span>}
+        {own.signed && found && !secret && (
+          <span className="quiet">the secret was shown when the address was made; make it anew for another</span>
+        )}
         <label>
           at most{" "}
-          <input type="number" min={0} className="find" style={{ margin: 0, width: 70 }} aria-label="Requests a minute" value={own.limit} onChange={(event) => onChange({ ...own, limit: Math.max(0, Math.round(Number(event.target.value) || 0)) })} /> a minute{" "}
-          <span className="quiet">{own.limit === 0 ? "(0: as many as come)" : ""}</span>
+          <input
+            type="number"
+            min={0}
+            className="find"
+            style={{ margin: 0, width: 70 }}
+            aria-label="Requests a minute"
+            value={own.limit}
+            onChange={(event) => onChange({ ...own, limit: Math.max(0, Math.round(Number(event.target.value) || 0)) })}
+          />{" "}
+          a minute <span className="quiet">{own.limit === 0 ? "(0: as many as come)" : ""}</span>
         </label>
         {found && (
           <button className="link" onClick={() => make.mutate()} title="The old address then leads nowhere">

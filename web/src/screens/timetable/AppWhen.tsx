@@ -42,10 +42,22 @@ export function AppWhen({ line, workflow, onChange }: Props) {
             </MenuItem>
           ))}
         </Select>
-        <Button sx={{ justifySelf: "start" }} onClick={() => consent.ask(line.app)}>Connect {app?.name ?? "an app"}</Button>
+        <Button sx={{ justifySelf: "start" }} onClick={() => consent.ask(line.app)}>
+          Connect {app?.name ?? "an app"}
+        </Button>
         <label htmlFor="container">{folder[0]?.toUpperCase() + folder.slice(1)}</label>
-        <ContainerBox id="container" app={app} connection={chosen} name={line.container_name ?? ""} onTake={(container, name) => onChange({ ...line, container, container_name: name })} />
-        {line.container && <span className="quiet">{shared.find((c) => c.id === line.container)?.items ?? 0} {app?.items_word}</span>}
+        <ContainerBox
+          id="container"
+          app={app}
+          connection={chosen}
+          name={line.container_name ?? ""}
+          onTake={(container, name) => onChange({ ...line, container, container_name: name })}
+        />
+        {line.container && (
+          <span className="quiet">
+            {shared.find((c) => c.id === line.container)?.items ?? 0} {app?.items_word}
+          </span>
+        )}
       </div>
       {chosen && sight.data && sight.data.finding !== "good" && (
         <div className={sight.data.finding === "all_empty" ? "note" : "note bad"}>
@@ -54,7 +66,10 @@ export function AppWhen({ line, workflow, onChange }: Props) {
       )}
       {chosen && sight.data && sight.data.not_shared.length > 0 && (
         <p className="quiet">
-          Not shared: {sight.data.not_shared.join(", ")}. <button className="link" onClick={() => consent.ask(line.app, chosen.id)}>Widen the connection</button>
+          Not shared: {sight.data.not_shared.join(", ")}.{" "}
+          <button className="link" onClick={() => consent.ask(line.app, chosen.id)}>
+            Widen the connection
+          </button>
         </p>
       )}
       {workflow.watch && (

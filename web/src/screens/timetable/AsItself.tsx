@@ -43,7 +43,9 @@ export function AsItself({ sample, display, when, shown }: Props) {
       </button>
     );
   };
-  const rows = display.particulars.map((p) => ({ label: p.label, pieces: p.keys.map((key) => piece(key)).filter(Boolean) })).filter((r) => r.pieces.length);
+  const rows = display.particulars
+    .map((p) => ({ label: p.label, pieces: p.keys.map((key) => piece(key)).filter(Boolean) }))
+    .filter((r) => r.pieces.length);
   return (
     <div className="letter" aria-label={`${display.word} as itself`}>
       <div className="heading">{piece(display.heading)}</div>
@@ -52,13 +54,18 @@ export function AsItself({ sample, display, when, shown }: Props) {
           <dt key={`t ${row.label}`}>{row.label}</dt>,
           <dd key={`d ${row.label}`}>
             {row.pieces.map((one, n) => (
-              <span key={n}>{n > 0 && " · "}{one}</span>
+              <span key={n}>
+                {n > 0 && " · "}
+                {one}
+              </span>
             ))}
           </dd>,
         ])}
       </dl>
       {display.body.map((key) => (
-        <div key={key} className={display.markdown ? undefined : "body"}>{piece(key, display.markdown)}</div>
+        <div key={key} className={display.markdown ? undefined : "body"}>
+          {piece(key, display.markdown)}
+        </div>
       ))}
       {sample.values.problems && <p className="look">{String(sample.values.problems)}</p>}
     </div>

@@ -12,7 +12,8 @@ interface Props {
 /** What is asked, which values are shown and can be edited, and what a no does. */
 export function AskPanel({ line, cell, findings, onChange }: Props) {
   type Shown = Ask["shown"][number];
-  const set = (key: string, next: Shown | null) => onChange({ ...line, shown: line.shown.flatMap((v) => (v.key === key ? (next ? [next] : []) : [v])) });
+  const set = (key: string, next: Shown | null) =>
+    onChange({ ...line, shown: line.shown.flatMap((v) => (v.key === key ? (next ? [next] : []) : [v])) });
   const note = cell?.state === "put_right" ? `! ${cell.note}` : cell?.note;
   return (
     <>
@@ -46,11 +47,21 @@ export function AskPanel({ line, cell, findings, onChange }: Props) {
               return (
                 <tr key={value.key}>
                   <td className="wrap">
-                    <input className="find" style={{ margin: 0 }} aria-label="Name of the value" value={value.name} onChange={(event) => set(value.key, { ...value, name: event.target.value })} />
+                    <input
+                      className="find"
+                      style={{ margin: 0 }}
+                      aria-label="Name of the value"
+                      value={value.name}
+                      onChange={(event) => set(value.key, { ...value, name: event.target.value })}
+                    />
                   </td>
                   <td className="wrap">
                     {value.made.kind === "filled" && (
-                      <FilledWith label={`${value.name} is filled with`} parts={value.made.filling} onChange={(filling) => set(value.key, { ...value, made: { kind: "filled", filling } })} />
+                      <FilledWith
+                        label={`${value.name} is filled with`}
+                        parts={value.made.filling}
+                        onChange={(filling) => set(value.key, { ...value, made: { kind: "filled", filling } })}
+                      />
                     )}
                   </td>
                   <td className="wrap">{sentence ? <span className="bad">! {sentence}</span> : part?.shown}</td>
@@ -66,13 +77,26 @@ export function AskPanel({ line, cell, findings, onChange }: Props) {
         </table>
       )}
       <div style={{ margin: "6px 0" }}>
-        <button className="link" onClick={() => onChange({ ...line, shown: [...line.shown, { key: newId(), name: `Value ${line.shown.length + 1}`, made: { kind: "filled", filling: [] } }] })}>
+        <button
+          className="link"
+          onClick={() =>
+            onChange({
+              ...line,
+              shown: [...line.shown, { key: newId(), name: `Value ${line.shown.length + 1}`, made: { kind: "filled", filling: [] } }],
+            })
+          }
+        >
           + show a value that can be edited
         </button>
       </div>
       <div className="row">
         <span>Where the answer is no</span>
-        <Select value={line.no} sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "Where the answer is no" }} onChange={(event) => onChange({ ...line, no: event.target.value as Ask["no"] })}>
+        <Select
+          value={line.no}
+          sx={{ height: 28 }}
+          SelectDisplayProps={{ "aria-label": "Where the answer is no" }}
+          onChange={(event) => onChange({ ...line, no: event.target.value as Ask["no"] })}
+        >
           <MenuItem value="pass_by">pass the item by</MenuItem>
           <MenuItem value="go_on">go on all the same; a line below can look at the answer</MenuItem>
         </Select>

@@ -70,7 +70,8 @@ export function BackcastTab({ workflow, document, zone }: Props) {
                   from {dateTime(found.oldest, zone)} to {dateTime(found.newest, zone)}
                 </>
               )}
-              {found.a_month !== null && !running && <> · about {found.a_month} a month</>} · <span className="quiet">{STATES[found.state]}</span>
+              {found.a_month !== null && !running && <> · about {found.a_month} a month</>} ·{" "}
+              <span className="quiet">{STATES[found.state]}</span>
             </>
           ) : (
             <span className="quiet">What would this have done until now? Nothing is written by asking.</span>
@@ -79,7 +80,9 @@ export function BackcastTab({ workflow, document, zone }: Props) {
       </div>
       {start.isError && <div className="note bad">{said(start.error)}</div>}
       {found?.problem && <div className="note bad">! {found.problem}</div>}
-      {found && !found.same && !running && <div className="note">The draft was edited since; this is what the draft as it was then would have done.</div>}
+      {found && !found.same && !running && (
+        <div className="note">The draft was edited since; this is what the draft as it was then would have done.</div>
+      )}
       {running && <progress aria-label="Reading the past" style={{ width: "100%" }} />}
       {found && <Outcomes workflow={workflow} document={document} outcomes={found.outcomes} seen={found.seen} />}
       <CatchUp workflow={workflow} zone={zone} ready={!!whenOf(document).container} />
@@ -129,7 +132,10 @@ function Outcomes({ workflow, document, outcomes, seen }: OutcomesProps) {
           const [look, mark, words] = WORDS[o.kind];
           const at = document.lines.findIndex((l) => l.id === o.line);
           const line = document.lines[at];
-          const place = line && o.kind !== "carried" ? ` at line ${at + 1}, ${sentenceOf(line, undefined, databases, document).verb} ${sentenceOf(line, undefined, databases, document).object}` : "";
+          const place =
+            line && o.kind !== "carried"
+              ? ` at line ${at + 1}, ${sentenceOf(line, undefined, databases, document).verb} ${sentenceOf(line, undefined, databases, document).object}`
+              : "";
           return (
             <tr key={`${o.kind} ${o.line} ${o.sentence}`}>
               <td className="num">

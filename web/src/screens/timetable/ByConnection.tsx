@@ -27,7 +27,13 @@ export function ByConnection({ name, label, can, words, value, problem, onChange
   return (
     <PanelRow name={name} problem={problem}>
       <div className="row">
-        <Select value={chosen ? String(chosen.id) : ""} displayEmpty sx={{ height: 28, minWidth: 220 }} SelectDisplayProps={{ "aria-label": label }} onChange={(event) => onChange(Number(event.target.value))}>
+        <Select
+          value={chosen ? String(chosen.id) : ""}
+          displayEmpty
+          sx={{ height: 28, minWidth: 220 }}
+          SelectDisplayProps={{ "aria-label": label }}
+          onChange={(event) => onChange(Number(event.target.value))}
+        >
           <MenuItem value="" disabled>
             {connections.length > 0 ? "Choose a connection" : words.none}
           </MenuItem>

@@ -41,7 +41,8 @@ export function CatchUp({ workflow, zone, ready }: Props) {
   const [chosen, setChosen] = useState<Record<string, boolean>>({});
   const past = useInfiniteQuery({
     queryKey: ["past", workflow, recognises, latest?.ended_at, latest?.state],
-    queryFn: ({ pageParam }) => answer(client.POST("/api/v1/workflows/{workflow_id}/past", { ...path, body: { recognises: recognises ?? {}, before: pageParam } })),
+    queryFn: ({ pageParam }) =>
+      answer(client.POST("/api/v1/workflows/{workflow_id}/past", { ...path, body: { recognises: recognises ?? {}, before: pageParam } })),
     initialPageParam: null as string | null,
     getNextPageParam: (last) => last.next,
     enabled: open,
@@ -55,7 +56,13 @@ export function CatchUp({ workflow, zone, ready }: Props) {
   const isChosen = (item: Past) => (chosen[item.id] ?? item.state === "new") && !isTaken(item);
   const taken = items.filter(isChosen);
   const start = useMutation({
-    mutationFn: () => answer(client.POST("/api/v1/workflows/{workflow_id}/catch-up", { ...path, body: { items: taken.map((i) => i.id).reverse(), recognises: by } })),
+    mutationFn: () =>
+      answer(
+        client.POST("/api/v1/workflows/{workflow_id}/catch-up", {
+          ...path,
+          body: { items: taken.map((i) => i.id).reverse(), recognises: by },
+        }),
+      ),
     onSuccess: (made) => {
       queries.setQueryData(["workflow", workflow, "catch-up"], made);
       setOpen(false);
@@ -93,7 +100,13 @@ export function CatchUp({ workflow, zone, ready }: Props) {
                   return (
                     <tr key={item.id}>
                       <td>
-                        <input type="checkbox" aria-label={`Carry ${item.title}`} disabled={isTaken(item)} checked={isChosen(item)} onChange={(event) => setChosen({ ...chosen, [item.id]: event.target.checked })} />
+                        <input
+                          type="checkbox"
+                          aria-label={`Carry ${item.title}`}
+                          disabled={isTaken(item)}
+                          checked={isChosen(item)}
+                          onChange={(event) => setChosen({ ...chosen, [item.id]: event.target.checked })}
+                        />
                       </td>
                       <td className="t" title={relative(item.at)}>
                         {columnTime(item.at, zone)}
@@ -101,8 +114,7 @@ export function CatchUp({ workflow, zone, ready }: Props) {
                       <td>{item.title}</td>
                       <td className={look}>
                         <span className="mk">{mark}</span>
-                        {words}{" "}
-                        {item.state === "failed" && item.run !== null && <Link to={`/runs/${item.run}`}>Open run</Link>}
+                        {words} {item.state === "failed" && item.run !== null && <Link to={`/runs/${item.run}`}>Open run</Link>}
                       </td>
                     </tr>
                   );

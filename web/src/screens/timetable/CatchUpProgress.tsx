@@ -15,7 +15,8 @@ export function CatchUpProgress({ workflow, latest }: { workflow: number; latest
   const path = { workflow_id: workflow, catch_up_id: latest.id };
   const changed = () => void queries.invalidateQueries({ queryKey: ["workflow", workflow] });
   const change = useMutation({
-    mutationFn: (what: "pause" | "resume") => answer(client.POST("/api/v1/workflows/{workflow_id}/catch-up/{catch_up_id}/{what}", { params: { path: { ...path, what } } })),
+    mutationFn: (what: "pause" | "resume") =>
+      answer(client.POST("/api/v1/workflows/{workflow_id}/catch-up/{catch_up_id}/{what}", { params: { path: { ...path, what } } })),
     onSuccess: changed,
     onError: fail,
   });
@@ -41,7 +42,10 @@ export function CatchUpProgress({ workflow, latest }: { workflow: number; latest
       <div className="row wrapped">
         <span role="status">
           <b>{WORDS[latest.state]}</b>: {over} of {latest.total}
-          {counts.length > 0 && ` · ${counts.join(", ")}`} <span className="quiet">· begun {relative(latest.started_at)} by {latest.by}</span>
+          {counts.length > 0 && ` · ${counts.join(", ")}`}{" "}
+          <span className="quiet">
+            · begun {relative(latest.started_at)} by {latest.by}
+          </span>
         </span>
         {latest.state === "running" && <Button onClick={() => change.mutate("pause")}>Hold</Button>}
         {latest.state === "paused" && <Button onClick={() => change.mutate("resume")}>Go on</Button>}
@@ -52,7 +56,9 @@ export function CatchUpProgress({ workflow, latest }: { workflow: number; latest
         )}
       </div>
       {latest.state === "running" && <progress aria-label="Catching up" style={{ width: "100%" }} max={latest.total} value={over} />}
-      {latest.state === "paused" && latest.failed > 0 && <div className="note">It holds when run after run fails. Look at the failed runs, put right what is wrong, then let it go on.</div>}
+      {latest.state === "paused" && latest.failed > 0 && (
+        <div className="note">It holds when run after run fails. Look at the failed runs, put right what is wrong, then let it go on.</div>
+      )}
     </div>
   );
 }

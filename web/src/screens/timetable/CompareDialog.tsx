@@ -42,7 +42,12 @@ export function CompareDialog({ document, rehearsal, samples, first, zone, onClo
   const rows = document.lines.flatMap((line, n) => {
     const cells = [first.id, other].map((id) => rehearsal?.cells[String(id)]?.find((c) => c.line === line.id));
     const { verb, object } = sentenceOf(line, app, databases, document);
-    const head = { key: line.id, name: `${n + 1} ${verb} ${object}`, values: cells.map((c) => (c ? [STATES[c.state], c.note].filter(Boolean).join(": ") : "")), head: true };
+    const head = {
+      key: line.id,
+      name: `${n + 1} ${verb} ${object}`,
+      values: cells.map((c) => (c ? [STATES[c.state], c.note].filter(Boolean).join(": ") : "")),
+      head: true,
+    };
     const fields = fillsFields(line) ? (databaseOf(line, document, databases)?.fields ?? []).map((f) => ({ key: f.id, name: f.name })) : [];
     const made = line.verb === "shape" ? line.values.map((v) => ({ key: v.key, name: v.name })) : [];
     const valueOf = (cell: Cell | undefined, key: string) => {
@@ -71,7 +76,12 @@ export function CompareDialog({ document, rehearsal, samples, first, zone, onClo
                 {columnTime(first.at, zone)} {first.title}
               </th>
               <th>
-                <Select value={other} sx={{ height: 28, maxWidth: 380 }} SelectDisplayProps={{ "aria-label": "The other sample" }} onChange={(event) => setOther(event.target.value)}>
+                <Select
+                  value={other}
+                  sx={{ height: 28, maxWidth: 380 }}
+                  SelectDisplayProps={{ "aria-label": "The other sample" }}
+                  onChange={(event) => setOther(event.target.value)}
+                >
                   {samples
                     .filter((s) => s.id !== first.id)
                     .map((s) => (
@@ -90,7 +100,12 @@ export function CompareDialog({ document, rehearsal, samples, first, zone, onClo
                 <tr key={row.key} className={differs ? "differs" : undefined}>
                   <td className="clip" style={{ paddingLeft: row.head ? undefined : 22 }}>
                     {row.head ? <b>{row.name}</b> : row.name}
-                    {differs && <span className="look" title="differs"> ≠</span>}
+                    {differs && (
+                      <span className="look" title="differs">
+                        {" "}
+                        ≠
+                      </span>
+                    )}
                   </td>
                   {row.values.map((value, n) => (
                     <td key={n} className="wrap">

@@ -25,7 +25,17 @@ export function ConditionRow({ test, count, onChange, onRemove }: Props) {
   return <Written formula={test} count={count} take={take} onChange={onChange} />;
 }
 
-function Written({ formula, count, take, onChange }: { formula: Formula; count: ReactNode; take: ReactNode; onChange: (formula: Formula) => void }) {
+function Written({
+  formula,
+  count,
+  take,
+  onChange,
+}: {
+  formula: Formula;
+  count: ReactNode;
+  take: ReactNode;
+  onChange: (formula: Formula) => void;
+}) {
   const { rehearsal } = useLine();
   const [open, setOpen] = useState(false);
   const text = rehearsal?.formulas[formula.tree]?.text ?? formula.text;
@@ -57,7 +67,10 @@ function Compared({ condition, count, take, onChange }: ComparedProps) {
   const known = carried.find((c) => sameRef({ line: c.line, value: c.key }, condition.ref));
   const joined = condition.words.join(", ");
   const [typed, setTyped] = useState(joined);
-  const parsed = typed.split(",").map((w) => w.trim()).filter(Boolean);
+  const parsed = typed
+    .split(",")
+    .map((w) => w.trim())
+    .filter(Boolean);
   const text = parsed.join(", ") === joined ? typed : joined;
   return (
     <div className="cond">
@@ -109,7 +122,13 @@ function Compared({ condition, count, take, onChange }: ComparedProps) {
           value={text}
           onChange={(event) => {
             setTyped(event.target.value);
-            onChange({ ...condition, words: event.target.value.split(",").map((w) => w.trim()).filter(Boolean) });
+            onChange({
+              ...condition,
+              words: event.target.value
+                .split(",")
+                .map((w) => w.trim())
+                .filter(Boolean),
+            });
           }}
         />
       )}

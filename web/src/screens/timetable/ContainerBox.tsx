@@ -53,7 +53,11 @@ export function ContainerBox({ id, app, connection, name, onTake, onUnknown }: P
         value={name}
         onChange={(_, value) => value && void take(value)}
         renderInput={(params) => (
-          <TextField {...params} placeholder={`Choose a ${word}, or paste its link`} onBlur={(event) => event.target.value !== name && void take(event.target.value)} />
+          <TextField
+            {...params}
+            placeholder={`Choose a ${word}, or paste its link`}
+            onBlur={(event) => event.target.value !== name && void take(event.target.value)}
+          />
         )}
       />
       {problem && <div className="note bad">{problem}</div>}

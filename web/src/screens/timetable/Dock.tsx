@@ -14,7 +14,8 @@ function sourceOf(document: Document): Place | null {
 function targetOf(document: Document): Place | null {
   for (const line of document.lines) {
     if ((line.verb === "add" || line.verb === "add_or_update") && line.database) return { kind: "database", id: line.database };
-    if (line.verb === "save_file" && line.connection && line.container) return { kind: "app", connection: line.connection, container: line.container };
+    if (line.verb === "save_file" && line.connection && line.container)
+      return { kind: "app", connection: line.connection, container: line.container };
   }
   return null;
 }

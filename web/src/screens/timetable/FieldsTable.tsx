@@ -18,7 +18,9 @@ interface Props<L extends Fills> {
 export function FieldsTable<L extends Fills>({ line, database, cell, findings, hasSample, suggested, onChange }: Props<L>) {
   const typeOf = useTypeOf();
   const gone = line.fillings.filter((f) => !database.fields.some((d) => d.id === f.field));
-  const gives = (field: string, of: Cell | undefined, sample: boolean) => <Gives field={field} cell={of} findings={findings} line={line} hasSample={sample} onChange={onChange} />;
+  const gives = (field: string, of: Cell | undefined, sample: boolean) => (
+    <Gives field={field} cell={of} findings={findings} line={line} hasSample={sample} onChange={onChange} />
+  );
   return (
     <table aria-label={`Fields of ${database.name}`}>
       <colgroup>
@@ -85,11 +87,17 @@ interface PartProps<L extends Fills> {
 function WhereEmpty<L extends Fills>({ line, field, name, onChange }: PartProps<L>) {
   const filled = line.fillings.find((f) => f.field === field);
   if (!filled?.filling.some((p) => p.ref || p.formula)) return null;
-  const set = (empty: "leave" | "clear") => onChange({ ...line, fillings: line.fillings.map((f) => (f.field === field ? { ...f, empty } : f)) });
+  const set = (empty: "leave" | "clear") =>
+    onChange({ ...line, fillings: line.fillings.map((f) => (f.field === field ? { ...f, empty } : f)) });
   return (
     <div className="row quiet" style={{ gap: 6 }}>
       where empty
-      <Select value={filled.empty} sx={{ height: 24, fontSize: 12 }} SelectDisplayProps={{ "aria-label": `Where what fills ${name} is empty` }} onChange={(event) => set(event.target.value as "leave" | "clear")}>
+      <Select
+        value={filled.empty}
+        sx={{ height: 24, fontSize: 12 }}
+        SelectDisplayProps={{ "aria-label": `Where what fills ${name} is empty` }}
+        onChange={(event) => set(event.target.value as "leave" | "clear")}
+      >
         <MenuItem value="leave">leave it as it is</MenuItem>
         <MenuItem value="clear">clear it</MenuItem>
       </Select>

@@ -53,7 +53,9 @@ export function FilledWith({ label, parts, choices, onChange }: Props) {
     if (query === null) return [];
     const words = query.toLowerCase().trim();
     const named: Offer[] = (choices ?? []).filter((c) => c.toLowerCase().includes(words)).map((choice) => ({ choice }));
-    const values = carried.filter((c) => !words || `${c.name.join(" ")} ${shown({ line: c.line, value: c.key })}`.toLowerCase().includes(words));
+    const values = carried.filter(
+      (c) => !words || `${c.name.join(" ")} ${shown({ line: c.line, value: c.key })}`.toLowerCase().includes(words),
+    );
     return [...named, ...values.map((value): Offer => ({ value }))].slice(0, 30);
   }, [query, carried, shown, choices]);
   const open = place !== null && found.length > 0;
@@ -104,7 +106,9 @@ export function FilledWith({ label, parts, choices, onChange }: Props) {
   /** A value becomes a calculation with it, to be said in words. */
   const calculate = async (at: number, ref: Ref) => {
     const known = carried.find((c) => c.line === ref.line && c.key === ref.value);
-    const step = typeOf(known?.type)?.is_number ? ({ sign: "*", amount: "1", unit: "" } as const) : ({ sign: "+", amount: "1", unit: "days" } as const);
+    const step = typeOf(known?.type)?.is_number
+      ? ({ sign: "*", amount: "1", unit: "" } as const)
+      : ({ sign: "+", amount: "1", unit: "days" } as const);
     const read = await reading({ calculation: { line: ref.line, key: ref.value, ...step } });
     if (!read.tree) return;
     put(at, { formula: { kind: "formula", tree: read.tree, text: "" } });
@@ -139,7 +143,11 @@ export function FilledWith({ label, parts, choices, onChange }: Props) {
   const edited = editing === null ? null : (slots[editing]?.formula ?? null);
   return (
     <>
-      <div ref={box} className={inside ? "filled inside" : "filled"} onClick={(event) => event.target === box.current && inputs.current.get(slots.length - 1)?.focus()}>
+      <div
+        ref={box}
+        className={inside ? "filled inside" : "filled"}
+        onClick={(event) => event.target === box.current && inputs.current.get(slots.length - 1)?.focus()}
+      >
         {slots.map((slot, at) => {
           const ref = slot.ref;
           if (ref) {
@@ -149,7 +157,15 @@ export function FilledWith({ label, parts, choices, onChange }: Props) {
           }
           if (slot.formula) {
             const isOpen = editing === at;
-            return <FormulaToken key={at} formula={slot.formula} open={isOpen} edit={() => setEditing(isOpen ? null : at)} remove={() => remove(at)} />;
+            return (
+              <FormulaToken
+                key={at}
+                formula={slot.formula}
+                open={isOpen}
+                edit={() => setEditing(isOpen ? null : at)}
+                remove={() => remove(at)}
+              />
+            );
           }
           return (
             <input
@@ -180,7 +196,12 @@ export function FilledWith({ label, parts, choices, onChange }: Props) {
           );
         })}
         {parts.length === 0 && !fresh && (
-          <button type="button" className="step asformula" onClick={() => setFresh(true)} aria-label={`Formula for ${label.replace(/ is filled with$/, "")}`}>
+          <button
+            type="button"
+            className="step asformula"
+            onClick={() => setFresh(true)}
+            aria-label={`Formula for ${label.replace(/ is filled with$/, "")}`}
+          >
             formula
           </button>
         )}
@@ -198,7 +219,11 @@ export function FilledWith({ label, parts, choices, onChange }: Props) {
               >
                 <b className="clip">{offer.value ? carriedName(offer.value, carried) : offer.choice}</b>
                 <span className="clip">
-                  {offer.value ? shown({ line: offer.value.line, value: offer.value.key }) || <i className="quiet">empty</i> : <i className="quiet">a choice of this field</i>}
+                  {offer.value ? (
+                    shown({ line: offer.value.line, value: offer.value.key }) || <i className="quiet">empty</i>
+                  ) : (
+                    <i className="quiet">a choice of this field</i>
+                  )}
                 </span>
               </li>
             ))}

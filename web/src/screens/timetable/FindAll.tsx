@@ -18,9 +18,15 @@ export function FindAll({ line, database, findings, onChange }: Props) {
   const typeOf = useTypeOf();
   const ordered = database.fields.filter((f) => typeOf(f.type)?.is_sorted);
   const listed = database.fields.filter((f) => !typeOf(f.type)?.is_long);
-  const set = (at: number, next: Figure | null) => onChange({ ...line, figures: line.figures.flatMap((f, n) => (n === at ? (next ? [next] : []) : [f])) });
+  const set = (at: number, next: Figure | null) =>
+    onChange({ ...line, figures: line.figures.flatMap((f, n) => (n === at ? (next ? [next] : []) : [f])) });
   const first = database.fields.find((f) => typeOf(f.type)?.has_sum) ?? database.fields[0];
-  const add = () => first && onChange({ ...line, figures: [...line.figures, { key: newId(), kind: typeOf(first.type)?.has_sum ? "sum" : "first", field: first.id }] });
+  const add = () =>
+    first &&
+    onChange({
+      ...line,
+      figures: [...line.figures, { key: newId(), kind: typeOf(first.type)?.has_sum ? "sum" : "first", field: first.id }],
+    });
   return (
     <div style={{ margin: "6px 0" }}>
       <div className="row wrapped">
@@ -40,7 +46,12 @@ export function FindAll({ line, database, findings, onChange }: Props) {
           ))}
         </Select>
         {line.order !== null && (
-          <Select value={line.descending ? "down" : "up"} sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "Which way" }} onChange={(event) => onChange({ ...line, descending: event.target.value === "down" })}>
+          <Select
+            value={line.descending ? "down" : "up"}
+            sx={{ height: 28 }}
+            SelectDisplayProps={{ "aria-label": "Which way" }}
+            onChange={(event) => onChange({ ...line, descending: event.target.value === "down" })}
+          >
             <MenuItem value="up">smallest, earliest first</MenuItem>
             <MenuItem value="down">largest, latest first</MenuItem>
           </Select>
@@ -52,7 +63,12 @@ export function FindAll({ line, database, findings, onChange }: Props) {
           value={line.listed.map(String)}
           sx={{ height: 28, maxWidth: 260 }}
           SelectDisplayProps={{ "aria-label": "What the text lists of each" }}
-          renderValue={(ids) => database.fields.filter((f) => ids.includes(f.id)).map((f) => f.name).join(", ") || database.fields[0]?.name}
+          renderValue={(ids) =>
+            database.fields
+              .filter((f) => ids.includes(f.id))
+              .map((f) => f.name)
+              .join(", ") || database.fields[0]?.name
+          }
           onChange={(event) => onChange({ ...line, listed: [event.target.value].flat() })}
         >
           {listed.map((f) => (
@@ -64,7 +80,12 @@ export function FindAll({ line, database, findings, onChange }: Props) {
       </div>
       {line.figures.map((figure, at) => (
         <div className="row" key={figure.key} style={{ marginTop: 4 }}>
-          <Select value={figure.kind} sx={{ height: 28, width: 120 }} SelectDisplayProps={{ "aria-label": "Kind of figure" }} onChange={(event) => set(at, { ...figure, kind: event.target.value as Figure["kind"] })}>
+          <Select
+            value={figure.kind}
+            sx={{ height: 28, width: 120 }}
+            SelectDisplayProps={{ "aria-label": "Kind of figure" }}
+            onChange={(event) => set(at, { ...figure, kind: event.target.value as Figure["kind"] })}
+          >
             {Object.entries(FIGURE_WORDS).map(([kind, words]) => (
               <MenuItem key={kind} value={kind}>
                 {words}

@@ -29,14 +29,26 @@ export function FindPanel({ line, databases, cell, findings, onChange }: Props) 
   const { carried } = useLine();
   const typeOf = useTypeOf();
   const database = databases.find((d) => d.id === line.database);
-  const set = (at: number, next: Sought | null) => onChange({ ...line, sought: line.sought.flatMap((s, n) => (n === at ? (next ? [next] : []) : [s])) });
+  const set = (at: number, next: Sought | null) =>
+    onChange({ ...line, sought: line.sought.flatMap((s, n) => (n === at ? (next ? [next] : []) : [s])) });
   const fresh = database?.fields.find((f) => !line.sought.some((s) => s.field === f.id)) ?? database?.fields[0];
   return (
     <>
       <div className="row" style={{ marginBottom: 6 }}>
-        <DatabaseSelect words="Find in" label="Database to look in" value={line.database} databases={databases} onChange={(d) => onChange({ ...line, database: d.id, sought: begin(d, carried, typeOf) })} />
+        <DatabaseSelect
+          words="Find in"
+          label="Database to look in"
+          value={line.database}
+          databases={databases}
+          onChange={(d) => onChange({ ...line, database: d.id, sought: begin(d, carried, typeOf) })}
+        />
         {line.sought.length > 1 && (
-          <Select value={line.mode} sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "How the fields go together" }} onChange={(event) => onChange({ ...line, mode: event.target.value as Find["mode"] })}>
+          <Select
+            value={line.mode}
+            sx={{ height: 28 }}
+            SelectDisplayProps={{ "aria-label": "How the fields go together" }}
+            onChange={(event) => onChange({ ...line, mode: event.target.value as Find["mode"] })}
+          >
             <MenuItem value="all">where all of these are so</MenuItem>
             <MenuItem value="any">where any of these is so</MenuItem>
           </Select>
@@ -77,7 +89,15 @@ export function FindPanel({ line, databases, cell, findings, onChange }: Props) 
       )}
       {database && fresh && (
         <div style={{ margin: "6px 0" }}>
-          <button className="link" onClick={() => onChange({ ...line, sought: [...line.sought, { field: fresh.id, operator: typeOf(fresh.type)?.operators[0] ?? "is", filling: [], named: "" }] })}>
+          <button
+            className="link"
+            onClick={() =>
+              onChange({
+                ...line,
+                sought: [...line.sought, { field: fresh.id, operator: typeOf(fresh.type)?.operators[0] ?? "is", filling: [], named: "" }],
+              })
+            }
+          >
             + compare another field
           </button>
         </div>
@@ -117,7 +137,8 @@ function Row({ sought, database, part, finding, set, remedy }: RowProps) {
           onChange={(event) => {
             const next = database.fields.find((f) => f.id === event.target.value);
             const fits = typeOf(next?.type)?.operators ?? [];
-            if (next) set({ ...sought, field: next.id, operator: fits.includes(sought.operator) ? sought.operator : (fits[0] ?? sought.operator) });
+            if (next)
+              set({ ...sought, field: next.id, operator: fits.includes(sought.operator) ? sought.operator : (fits[0] ?? sought.operator) });
           }}
         >
           {!field && (
@@ -134,7 +155,13 @@ function Row({ sought, database, part, finding, set, remedy }: RowProps) {
         {field && sought.named && sought.named !== field.name && <span className="look">renamed, was “{sought.named}”</span>}
       </td>
       <td className="wrap">
-        <Select value={sought.operator} fullWidth sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "How it compares" }} onChange={(event) => set({ ...sought, operator: event.target.value as Sought["operator"] })}>
+        <Select
+          value={sought.operator}
+          fullWidth
+          sx={{ height: 28 }}
+          SelectDisplayProps={{ "aria-label": "How it compares" }}
+          onChange={(event) => set({ ...sought, operator: event.target.value as Sought["operator"] })}
+        >
           {(typeOf(field?.type)?.operators ?? [sought.operator]).map((o) => (
             <MenuItem key={o} value={o}>
               {words[o] ?? o}
@@ -153,7 +180,8 @@ function Row({ sought, database, part, finding, set, remedy }: RowProps) {
         )}
       </td>
       <td className="wrap">
-        {part && !bad && <span className="clip">{part.shown}</span>} {sentence && <span className={bad ? "bad" : "quiet"}>{`${bad ? "! " : ""}${sentence}`}</span>}
+        {part && !bad && <span className="clip">{part.shown}</span>}{" "}
+        {sentence && <span className={bad ? "bad" : "quiet"}>{`${bad ? "! " : ""}${sentence}`}</span>}
         {finding?.remedies.map((r) => (
           <span key={r.label}>
             {" · "}
@@ -176,14 +204,24 @@ function Outcomes({ line, onChange }: { line: Find; onChange: (line: Find) => vo
   return (
     <div className="row" style={{ margin: "6px 0" }}>
       <span>Where several are found</span>
-      <Select value={line.several} sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "Where several are found" }} onChange={(event) => onChange({ ...line, several: event.target.value as Find["several"] })}>
+      <Select
+        value={line.several}
+        sx={{ height: 28 }}
+        SelectDisplayProps={{ "aria-label": "Where several are found" }}
+        onChange={(event) => onChange({ ...line, several: event.target.value as Find["several"] })}
+      >
         <MenuItem value="newest">take the newest</MenuItem>
         <MenuItem value="oldest">take the oldest</MenuItem>
         <MenuItem value="all">take all of them</MenuItem>
         <MenuItem value="stop">stop, and say so</MenuItem>
       </Select>
       <span>; where none is</span>
-      <Select value={line.none} sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "Where none is found" }} onChange={(event) => onChange({ ...line, none: event.target.value as Find["none"] })}>
+      <Select
+        value={line.none}
+        sx={{ height: 28 }}
+        SelectDisplayProps={{ "aria-label": "Where none is found" }}
+        onChange={(event) => onChange({ ...line, none: event.target.value as Find["none"] })}
+      >
         <MenuItem value="go_on">go on with empty values</MenuItem>
         <MenuItem value="stop">pass the item by</MenuItem>
       </Select>
@@ -194,7 +232,12 @@ function Outcomes({ line, onChange }: { line: Find; onChange: (line: Find) => vo
 /** What was found, and how long ago that was read. */
 function Found({ cell }: { cell: Cell }) {
   const { readAgain } = useLine();
-  if (cell.state === "waiting") return <p className="quiet" role="status">Being read …</p>;
+  if (cell.state === "waiting")
+    return (
+      <p className="quiet" role="status">
+        Being read …
+      </p>
+    );
   if (cell.state === "not_reached" || cell.state === "unready") return null;
   return (
     <p>

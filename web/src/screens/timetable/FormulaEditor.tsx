@@ -72,7 +72,13 @@ function completions(context: CompletionContext, { carried, shown, functions, ch
   const once = new Map((functions ?? []).map((f) => [f.name, f]));
   const all: Completion[] = [
     ...carried.map((c) => ({ label: c.written, type: "variable", detail: shown({ line: c.line, value: c.key }).slice(0, 40), boost: 2 })),
-    ...[...once.values()].map((f) => ({ label: f.name, apply: called(f), type: "function", detail: f.signature.slice(f.name.length), info: f.says })),
+    ...[...once.values()].map((f) => ({
+      label: f.name,
+      apply: called(f),
+      type: "function",
+      detail: f.signature.slice(f.name.length),
+      info: f.says,
+    })),
     ...(choices ?? []).map((c) => ({ label: quoted(c), type: "constant", boost: 3 })),
   ];
   // of several words typed, those from the last that begins a known name on
@@ -156,8 +162,15 @@ export function FormulaEditor({ label, text, read, choices, onChange, onClose }:
         onChange={onChange}
         autoFocus
         theme="none"
-        placeholder="a formula, for example Date + duration(&quot;P3D&quot;)"
-        basicSetup={{ lineNumbers: false, foldGutter: false, highlightActiveLine: false, autocompletion: false, searchKeymap: false, highlightSelectionMatches: false }}
+        placeholder='a formula, for example Date + duration("P3D")'
+        basicSetup={{
+          lineNumbers: false,
+          foldGutter: false,
+          highlightActiveLine: false,
+          autocompletion: false,
+          searchKeymap: false,
+          highlightSelectionMatches: false,
+        }}
         extensions={extensions}
       />
       {hint.map((f) => (
@@ -165,7 +178,13 @@ export function FormulaEditor({ label, text, read, choices, onChange, onClose }:
           <b>{f.signature}</b> {f.says}
         </div>
       ))}
-      <Outcome read={read} problem={problem} sample={sample} hint={hint} replace={(at, to, by) => onChange(text.slice(0, at) + by + text.slice(to))} />
+      <Outcome
+        read={read}
+        problem={problem}
+        sample={sample}
+        hint={hint}
+        replace={(at, to, by) => onChange(text.slice(0, at) + by + text.slice(to))}
+      />
     </div>
   );
 }

@@ -53,7 +53,10 @@ export function Grid(props: Props) {
     const on = event.target as HTMLElement;
     if (on.matches("input, [role=combobox]") || (on.matches("button, a") && event.key === "Enter" && !event.ctrlKey)) return; // it has keys of its own
     const from = walked.current ?? { line, column };
-    const row = Math.max(0, document.lines.findIndex((l) => l.id === from.line));
+    const row = Math.max(
+      0,
+      document.lines.findIndex((l) => l.id === from.line),
+    );
     const at = columns.findIndex((c) => c.id === from.column);
     const go = (toRow: number, toColumn: number) => {
       event.preventDefault();

@@ -25,7 +25,11 @@ interface Props {
   onDock: () => void;
 }
 
-const LISTENS: Record<string, string> = { record: "starts as records change", schedule: "starts by the clock", address: "takes requests as they come" };
+const LISTENS: Record<string, string> = {
+  record: "starts as records change",
+  schedule: "starts by the clock",
+  address: "takes requests as they come",
+};
 const SAVING: Record<Draft["saving"], string> = { saved: "saved", saving: "saving …", stale: "not saved", failed: "not saved" };
 
 export function Head({ workflow, draft, findings, wrongSamples, zone, sampleLabel, onTry, onWhere, onKeys, docked, onDock }: Props) {
@@ -49,7 +53,10 @@ export function Head({ workflow, draft, findings, wrongSamples, zone, sampleLabe
           <div className="sub">
             Draft {draft.version}, {SAVING[draft.saving]} ·{" "}
             {on && workflow.listens ? (
-              <>{LISTENS[workflow.listens.kind]}{workflow.listens.next_at && `, next ${dateTime(workflow.listens.next_at, zone)}`}</>
+              <>
+                {LISTENS[workflow.listens.kind]}
+                {workflow.listens.next_at && `, next ${dateTime(workflow.listens.next_at, zone)}`}
+              </>
             ) : on && workflow.watch ? (
               <>
                 takes {app?.items_word ?? "items"} <b>{workflow.watch.pushed ? "as they arrive" : "at each check"}</b> ·{" "}
@@ -59,9 +66,13 @@ export function Head({ workflow, draft, findings, wrongSamples, zone, sampleLabe
                 {!workflow.watch.problem && <> · next check {seconds(workflow.watch.next_check_at, zone)}</>}
               </>
             ) : (
-              <>{workflow.state === "paused" ? "New items are held while this is paused" : "New items aren’t processed while this is off"}</>
+              <>
+                {workflow.state === "paused" ? "New items are held while this is paused" : "New items aren’t processed while this is off"}
+              </>
             )}
-            {!on && workflow.a_month !== null && ` · about ${workflow.a_month.toLocaleString("en-GB")} runs a month, ${workflow.a_month_from}`}
+            {!on &&
+              workflow.a_month !== null &&
+              ` · about ${workflow.a_month.toLocaleString("en-GB")} runs a month, ${workflow.a_month_from}`}
             {wrongSamples > 0 && (
               <span className="bad">
                 {" "}
@@ -76,7 +87,11 @@ export function Head({ workflow, draft, findings, wrongSamples, zone, sampleLabe
         </Button>
         <TurnOn workflow={workflow} draft={draft} findings={findings} />
       </div>
-      {on && workflow.watch?.problem && <div className="note bad" role="status">Last check failed: {workflow.watch.problem}.</div>}
+      {on && workflow.watch?.problem && (
+        <div className="note bad" role="status">
+          Last check failed: {workflow.watch.problem}.
+        </div>
+      )}
       {workflow.silent && <div className="note">{workflow.silent}</div>}
       {workflow.state === "paused" && workflow.reason && <div className="note bad">Paused: {workflow.reason}</div>}
       <Held workflow={workflow} itemsWord={app?.items_word ?? "items"} />
@@ -110,9 +125,5 @@ function StateMark({ workflow }: { workflow: WorkflowDetail }) {
     );
   }
   if (workflow.state === "paused") return <span className="state off">‖ Paused</span>;
-  return workflow.tried_never_on ? (
-    <span className="state off">◑ Off, tried</span>
-  ) : (
-    <span className="state plain">○ Off</span>
-  );
+  return workflow.tried_never_on ? <span className="state off">◑ Off, tried</span> : <span className="state plain">○ Off</span>;
 }

@@ -84,19 +84,36 @@ export function LinePanel(props: Props) {
       {line.verb === "only_if" && <OnlyIfPanel key={line.id} line={line} cell={cell} onChange={props.onChange} />}
       {line.verb === "decide" && <DecidePanel line={line} cells={cells} setDocument={props.setDocument} choose={props.choose} />}
       {line.verb === "way" && <WayPanel key={line.id} line={line} cell={cell} onChange={props.onChange} />}
-      {line.verb === "otherwise" && <p className="quiet">The lines within this one are for samples that go none of the ways above. Leave it empty to let them pass on.</p>}
+      {line.verb === "otherwise" && (
+        <p className="quiet">
+          The lines within this one are for samples that go none of the ways above. Leave it empty to let them pass on.
+        </p>
+      )}
       {line.verb === "repeat" && <RepeatPanel key={line.id} line={line} cell={cell} findings={findings} onChange={props.onChange} />}
       {line.verb === "ask" && <AskPanel key={line.id} line={line} cell={cell} findings={findings} onChange={props.onChange} />}
       {line.verb === "send_mail" && <SendMailPanel key={line.id} line={line} cell={cell} findings={findings} onChange={props.onChange} />}
       {line.verb === "save_file" && <SaveFilePanel key={line.id} line={line} cell={cell} findings={findings} onChange={props.onChange} />}
-      {line.verb === "web_request" && <WebRequestPanel key={line.id} line={line} cell={cell} findings={findings} onChange={props.onChange} />}
-      {line.verb === "run_another" && <RunAnotherPanel key={line.id} line={line} cell={cell} findings={findings} onChange={props.onChange} />}
+      {line.verb === "web_request" && (
+        <WebRequestPanel key={line.id} line={line} cell={cell} findings={findings} onChange={props.onChange} />
+      )}
+      {line.verb === "run_another" && (
+        <RunAnotherPanel key={line.id} line={line} cell={cell} findings={findings} onChange={props.onChange} />
+      )}
       {line.verb === "stop" && <StopPanel key={line.id} line={line} cell={cell} onChange={props.onChange} />}
-      {line.verb === "find" && <FindPanel key={line.id} line={line} databases={props.databases} cell={cell} findings={findings} onChange={props.onChange} />}
+      {line.verb === "find" && (
+        <FindPanel key={line.id} line={line} databases={props.databases} cell={cell} findings={findings} onChange={props.onChange} />
+      )}
       {line.verb === "wait" && <WaitPanel key={line.id} line={line} cell={cell} onChange={props.onChange} />}
       {line.verb === "shape" && <ShapePanel line={line} cell={cell} findings={findings} onChange={props.onChange} />}
       {(line.verb === "update" || line.verb === "delete") && (
-        <RecordPanel line={line} databases={props.databases} cell={cell} findings={findings} hasSample={!!sample} onChange={props.onChange} />
+        <RecordPanel
+          line={line}
+          databases={props.databases}
+          cell={cell}
+          findings={findings}
+          hasSample={!!sample}
+          onChange={props.onChange}
+        />
       )}
       {(line.verb === "add" || line.verb === "add_or_update") && (
         <AddPanel

@@ -45,7 +45,12 @@ export function MailRows({ line, list, problem, onChange }: Props) {
               value={line.columns}
               sx={{ height: 28, maxWidth: 240 }}
               SelectDisplayProps={{ "aria-label": "Columns of the table" }}
-              renderValue={(keys) => list.fields.filter((f) => keys.includes(f.key)).map((f) => f.name).join(", ") || "the first four columns"}
+              renderValue={(keys) =>
+                list.fields
+                  .filter((f) => keys.includes(f.key))
+                  .map((f) => f.name)
+                  .join(", ") || "the first four columns"
+              }
               onChange={(event) => {
                 const keys = [event.target.value].flat();
                 onChange({ ...line, columns: list.fields.map((f) => f.key).filter((k) => keys.includes(k)) });
@@ -62,7 +67,13 @@ export function MailRows({ line, list, problem, onChange }: Props) {
         </div>
         {list && (
           <div className="row" style={{ marginTop: 4 }}>
-            <Select value={line.split} displayEmpty sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "Who gets which rows" }} onChange={(event) => onChange({ ...line, split: event.target.value })}>
+            <Select
+              value={line.split}
+              displayEmpty
+              sx={{ height: 28 }}
+              SelectDisplayProps={{ "aria-label": "Who gets which rows" }}
+              onChange={(event) => onChange({ ...line, split: event.target.value })}
+            >
               <MenuItem value="">everybody gets all rows</MenuItem>
               {list.fields.map((f) => (
                 <MenuItem key={f.key} value={f.key}>

@@ -28,7 +28,12 @@ export function MakeDatabase({ line, when, app: code, sample, onClose, onMade }:
   const [ticked, setTicked] = useState<Set<string> | null>(null);
   const chosen = ticked ?? new Set([...(app?.proposed.map((p) => p.key) ?? []), "text"]);
   const nameOf = (key: string) =>
-    app?.proposed.find((p) => p.key === key)?.name ?? app?.fields.find((f) => f.key === key)?.name.slice(1).join(" ") ?? key;
+    app?.proposed.find((p) => p.key === key)?.name ??
+    app?.fields
+      .find((f) => f.key === key)
+      ?.name.slice(1)
+      .join(" ") ??
+    key;
 
   const make = useMutation({
     mutationFn: async () => {
@@ -39,7 +44,13 @@ export function MakeDatabase({ line, when, app: code, sample, onClose, onMade }:
         client.POST("/api/v1/databases", {
           body: {
             name,
-            fields: titled.map((f) => ({ name: nameOf(f.key), type: f.type as Schemas["NewFieldIn"]["type"], required: false, choices: [], grows: !!typeOf(f.type)?.has_choices })),
+            fields: titled.map((f) => ({
+              name: nameOf(f.key),
+              type: f.type as Schemas["NewFieldIn"]["type"],
+              required: false,
+              choices: [],
+              grows: !!typeOf(f.type)?.has_choices,
+            })),
           },
         }),
       );
@@ -53,7 +64,9 @@ export function MakeDatabase({ line, when, app: code, sample, onClose, onMade }:
         return field ? [{ field: field.id, filling: source(f.key), named: field.name, empty: "leave" as const }] : [];
       });
       if (chosen.has("text")) fills.push({ field: TEXT_FIELD, filling: source("text"), named: "Text", empty: "leave" });
-      onMade(line.verb === "add" ? { ...line, database: made.id, fillings: fills } : { ...line, database: made.id, fillings: fills, by: [] });
+      onMade(
+        line.verb === "add" ? { ...line, database: made.id, fillings: fills } : { ...line, database: made.id, fillings: fills, by: [] },
+      );
       onClose();
     },
   });
@@ -88,7 +101,11 @@ export function MakeDatabase({ line, when, app: code, sample, onClose, onMade }:
             ))}
           </tbody>
         </table>
-        {sample && <p className="quiet">Values from {columnTime(sample.at, zone)}, {sample.title}.</p>}
+        {sample && (
+          <p className="quiet">
+            Values from {columnTime(sample.at, zone)}, {sample.title}.
+          </p>
+        )}
         {make.error && <div className="note bad">{said(make.error)}</div>}
       </DialogContent>
       <DialogActions>

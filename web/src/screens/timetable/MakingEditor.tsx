@@ -115,7 +115,8 @@ function PieceEditor({ made, onChange }: { made: Of<"piece">; onChange: (made: M
 }
 
 function Table({ made, onChange }: { made: Of<"look_up">; onChange: (made: Making) => void }) {
-  const set = (at: number, key: "key" | "value", text: string) => onChange({ ...made, rows: made.rows.map((r, n) => (n === at ? { ...r, [key]: text } : r)) });
+  const set = (at: number, key: "key" | "value", text: string) =>
+    onChange({ ...made, rows: made.rows.map((r, n) => (n === at ? { ...r, [key]: text } : r)) });
   return (
     <>
       <ValueSelect label="What is looked up" value={made.of} onChange={(of) => onChange({ ...made, of })} />
@@ -124,7 +125,11 @@ function Table({ made, onChange }: { made: Of<"look_up">; onChange: (made: Makin
           <Small label={`Row ${at + 1}, when it is`} wide value={row.key} onChange={(text) => set(at, "key", text)} />
           gives
           <Small label={`Row ${at + 1}, it gives`} wide value={row.value} onChange={(text) => set(at, "value", text)} />
-          <button className="link" aria-label={`Take row ${at + 1} away`} onClick={() => onChange({ ...made, rows: made.rows.filter((_, n) => n !== at) })}>
+          <button
+            className="link"
+            aria-label={`Take row ${at + 1} away`}
+            onClick={() => onChange({ ...made, rows: made.rows.filter((_, n) => n !== at) })}
+          >
             ×
           </button>
         </div>
@@ -141,7 +146,15 @@ function Table({ made, onChange }: { made: Of<"look_up">; onChange: (made: Makin
 }
 
 function Small({ label, value, wide, onChange }: { label: string; value: string; wide?: boolean; onChange: (text: string) => void }) {
-  return <input className="find" style={{ margin: 0, width: wide ? 96 : 48 }} aria-label={label} value={value} onChange={(event) => onChange(event.target.value)} />;
+  return (
+    <input
+      className="find"
+      style={{ margin: 0, width: wide ? 96 : 48 }}
+      aria-label={label}
+      value={value}
+      onChange={(event) => onChange(event.target.value)}
+    />
+  );
 }
 
 interface ValueSelectProps {

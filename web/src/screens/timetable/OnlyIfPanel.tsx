@@ -31,9 +31,18 @@ export function OnlyIfPanel<L extends OnlyIf | Way>({ line, cell, onChange }: Pr
   return (
     <>
       <div className="row" style={{ marginBottom: 6 }}>
-        {written ? <span>{verb} when this comes to true</span> : <Mode verb={verb} mode={line.mode} onChange={(mode) => onChange({ ...line, mode })} />}
+        {written ? (
+          <span>{verb} when this comes to true</span>
+        ) : (
+          <Mode verb={verb} mode={line.mode} onChange={(mode) => onChange({ ...line, mode })} />
+        )}
         <span className={cell?.state === "put_right" ? "bad" : "quiet"}>{state}</span>
-        <button className="link" style={{ marginLeft: "auto" }} onClick={() => setWritten(!written)} disabled={!written && line.conditions.length > 0 && !formula}>
+        <button
+          className="link"
+          style={{ marginLeft: "auto" }}
+          onClick={() => setWritten(!written)}
+          disabled={!written && line.conditions.length > 0 && !formula}
+        >
           {written ? "as rows" : "as a formula"}
         </button>
       </div>
@@ -133,7 +142,12 @@ function Rows({ line, conditions, first, onChange }: RowsProps) {
                   ×
                 </button>
               </div>
-              <Rows line={line} conditions={test.conditions} first={start + 1} onChange={(inner) => set(at, { ...test, conditions: inner })} />
+              <Rows
+                line={line}
+                conditions={test.conditions}
+                first={start + 1}
+                onChange={(inner) => set(at, { ...test, conditions: inner })}
+              />
             </div>
           );
         }

@@ -6,12 +6,22 @@ import { above, isWithin } from "./nesting";
 import { databaseOf } from "./carried";
 import type { Cell, Delete, Document, Line, Rehearsal, Update } from "./model";
 
-const HOW: Partial<Record<Line["verb"], string>> = { find: "found", add: "added", add_or_update: "added or updated", update: "updated", repeat: "gone through" };
+const HOW: Partial<Record<Line["verb"], string>> = {
+  find: "found",
+  add: "added",
+  add_or_update: "added or updated",
+  update: "updated",
+  repeat: "gone through",
+};
 
 /** The lines above whose record can be changed: of a Repeat line, the one that is gone through. */
 function holders(document: Document, line: string, databases: Database[]): Line[] {
   return above(document, line).filter((l) =>
-    l.verb === "find" ? l.several !== "all" : l.verb === "repeat" ? isWithin(document, line, l.id) && !!databaseOf(l, document, databases) : l.verb in HOW,
+    l.verb === "find"
+      ? l.several !== "all"
+      : l.verb === "repeat"
+        ? isWithin(document, line, l.id) && !!databaseOf(l, document, databases)
+        : l.verb in HOW,
   );
 }
 
@@ -45,15 +55,26 @@ export function RecordPanel({ line, databases, cell, findings, hasSample, onChan
           </MenuItem>
           {lines.map((l) => (
             <MenuItem key={l.id} value={l.id}>
-              the record {HOW[l.verb]} in line {document.lines.indexOf(l) + 1}, {databaseOf(l, document, databases)?.name ?? "no database yet"}
+              the record {HOW[l.verb]} in line {document.lines.indexOf(l) + 1},{" "}
+              {databaseOf(l, document, databases)?.name ?? "no database yet"}
             </MenuItem>
           ))}
         </Select>
-        <span className="quiet">{line.verb === "update" ? "fields that are not filled stay as they are" : "it goes to the trash, and can be brought back"}</span>
+        <span className="quiet">
+          {line.verb === "update" ? "fields that are not filled stay as they are" : "it goes to the trash, and can be brought back"}
+        </span>
       </div>
       {cell && (cell.state === "found_none" || line.verb === "delete") && <p>{cell.note}</p>}
       {line.verb === "update" && database && (
-        <FieldsTable line={line} database={database} cell={cell} findings={findings} hasSample={hasSample} suggested={[]} onChange={onChange} />
+        <FieldsTable
+          line={line}
+          database={database}
+          cell={cell}
+          findings={findings}
+          hasSample={hasSample}
+          suggested={[]}
+          onChange={onChange}
+        />
       )}
     </>
   );

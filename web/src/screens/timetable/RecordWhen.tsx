@@ -30,7 +30,14 @@ export function RecordWhen({ own, databases, listens, onChange }: Props) {
         />
       </div>
       {database && own.event === "changed" && (
-        <Fields words="Counts when" none="any field changes" label="Fields of which a change counts" database={database} chosen={own.fields} onChange={(ids) => onChange({ ...own, fields: ids })} />
+        <Fields
+          words="Counts when"
+          none="any field changes"
+          label="Fields of which a change counts"
+          database={database}
+          chosen={own.fields}
+          onChange={(ids) => onChange({ ...own, fields: ids })}
+        />
       )}
       {database && own.event === "reached" && (
         <div className="cond" style={{ ...LABELLED, gridTemplateColumns: "110px 180px auto minmax(0, 150px) auto minmax(0, 150px)" }}>
@@ -52,20 +59,47 @@ export function RecordWhen({ own, databases, listens, onChange }: Props) {
             ))}
           </Select>
           <span>becomes</span>
-          <OneValue label="The value that it becomes" none="anything" choices={reached?.choices.map((c) => c.name)} value={own.becomes} onChange={(becomes) => onChange({ ...own, becomes })} />
+          <OneValue
+            label="The value that it becomes"
+            none="anything"
+            choices={reached?.choices.map((c) => c.name)}
+            value={own.becomes}
+            onChange={(becomes) => onChange({ ...own, becomes })}
+          />
           <span>from</span>
-          <OneValue label="The value that it had" none="anything" choices={reached?.choices.map((c) => c.name)} value={own.was} onChange={(was) => onChange({ ...own, was })} />
+          <OneValue
+            label="The value that it had"
+            none="anything"
+            choices={reached?.choices.map((c) => c.name)}
+            value={own.was}
+            onChange={(was) => onChange({ ...own, was })}
+          />
         </div>
       )}
       {presses && (
         <div className="cond" style={LABELLED}>
           <label htmlFor="button-words">On the button</label>
-          <input id="button-words" className="find" style={{ margin: 0 }} placeholder="Send the quote" value={own.button} onChange={(event) => onChange({ ...own, button: event.target.value.slice(0, 40) })} />
+          <input
+            id="button-words"
+            className="find"
+            style={{ margin: 0 }}
+            placeholder="Send the quote"
+            value={own.button}
+            onChange={(event) => onChange({ ...own, button: event.target.value.slice(0, 40) })}
+          />
         </div>
       )}
       {database && !presses && (
         <>
-          <Fields words="Waits until" none="nothing: it starts at once" label="Fields that must be filled" database={database} chosen={own.filled} onChange={(ids) => onChange({ ...own, filled: ids })} after="filled" />
+          <Fields
+            words="Waits until"
+            none="nothing: it starts at once"
+            label="Fields that must be filled"
+            database={database}
+            chosen={own.filled}
+            onChange={(ids) => onChange({ ...own, filled: ids })}
+            after="filled"
+          />
           <div className="cond" style={LABELLED}>
             <label htmlFor="quiet">And quiet for</label>
             <span>
@@ -85,7 +119,13 @@ export function RecordWhen({ own, databases, listens, onChange }: Props) {
         </>
       )}
       <p className="quiet">A workflow is not started again by what its own runs change, nor by way of others that they started.</p>
-      {!!listens?.itself && <div className="note">{listens.itself === 1 ? "Once a run of this workflow changed a record in a way that would have started it again; it was not." : `${listens.itself} times a run of this workflow changed a record in a way that would have started it again; it was not.`}</div>}
+      {!!listens?.itself && (
+        <div className="note">
+          {listens.itself === 1
+            ? "Once a run of this workflow changed a record in a way that would have started it again; it was not."
+            : `${listens.itself} times a run of this workflow changed a record in a way that would have started it again; it was not.`}
+        </div>
+      )}
     </>
   );
 }
@@ -110,7 +150,12 @@ function Fields({ words, none, label, after, database, chosen, onChange }: Field
         value={chosen.map(String)}
         sx={{ height: 28 }}
         SelectDisplayProps={{ "aria-label": label }}
-        renderValue={(ids) => database.fields.filter((f) => ids.includes(f.id)).map((f) => f.name).join(", ") || none}
+        renderValue={(ids) =>
+          database.fields
+            .filter((f) => ids.includes(f.id))
+            .map((f) => f.name)
+            .join(", ") || none
+        }
         onChange={(event) => onChange([event.target.value].flat())}
       >
         {database.fields.map((f) => (
@@ -125,10 +170,38 @@ function Fields({ words, none, label, after, database, chosen, onChange }: Field
   );
 }
 
-function OneValue({ label, none, choices, value, onChange }: { label: string; none: string; choices: string[] | undefined; value: string; onChange: (value: string) => void }) {
-  if (!choices?.length) return <input className="find" style={{ margin: 0 }} aria-label={label} placeholder={none} value={value} onChange={(event) => onChange(event.target.value)} />;
+function OneValue({
+  label,
+  none,
+  choices,
+  value,
+  onChange,
+}: {
+  label: string;
+  none: string;
+  choices: string[] | undefined;
+  value: string;
+  onChange: (value: string) => void;
+}) {
+  if (!choices?.length)
+    return (
+      <input
+        className="find"
+        style={{ margin: 0 }}
+        aria-label={label}
+        placeholder={none}
+        value={value}
+        onChange={(event) => onChange(event.target.value)}
+      />
+    );
   return (
-    <Select value={value} displayEmpty sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": label }} onChange={(event) => onChange(event.target.value)}>
+    <Select
+      value={value}
+      displayEmpty
+      sx={{ height: 28 }}
+      SelectDisplayProps={{ "aria-label": label }}
+      onChange={(event) => onChange(event.target.value)}
+    >
       <MenuItem value="">{none}</MenuItem>
       {choices.map((c) => (
         <MenuItem key={c} value={c}>

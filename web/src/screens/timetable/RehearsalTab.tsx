@@ -89,13 +89,21 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, read
   const onKey = (event: KeyboardEvent) => {
     const ctrl = event.ctrlKey || event.metaKey;
     const act =
-      event.key === "Enter" && ctrl ? onTry
-      : event.key === "Enter" ? () => panel.current?.querySelector<HTMLElement>("input, [role=combobox], button")?.focus()
-      : event.key === "Insert" ? () => setAdding(addButton.current)
-      : event.key === "Delete" ? remove
-      : ctrl && event.key.toLowerCase() === "d" && chosen ? () => duplicate(chosen.id)
-      : ctrl && event.key.toLowerCase() === "z" ? (event.shiftKey ? draft.redo : draft.undo)
-      : null;
+      event.key === "Enter" && ctrl
+        ? onTry
+        : event.key === "Enter"
+          ? () => panel.current?.querySelector<HTMLElement>("input, [role=combobox], button")?.focus()
+          : event.key === "Insert"
+            ? () => setAdding(addButton.current)
+            : event.key === "Delete"
+              ? remove
+              : ctrl && event.key.toLowerCase() === "d" && chosen
+                ? () => duplicate(chosen.id)
+                : ctrl && event.key.toLowerCase() === "z"
+                  ? event.shiftKey
+                    ? draft.redo
+                    : draft.undo
+                  : null;
     if (act) {
       event.preventDefault();
       act();
@@ -199,9 +207,25 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, read
         )}
       </div>
       {comparing && sample && (
-        <CompareDialog document={document} rehearsal={rehearsal} samples={samples} first={sample} zone={zone} onClose={() => setComparing(false)} />
+        <CompareDialog
+          document={document}
+          rehearsal={rehearsal}
+          samples={samples}
+          first={sample}
+          zone={zone}
+          onClose={() => setComparing(false)}
+        />
       )}
-      {editing && <SampleEditor workflow={workflow.id} fields={(rehearsal?.carried ?? []).filter((c) => c.line === when)} lists={(rehearsal?.lists ?? []).filter((l) => l.line === when)} word={app?.item_word ?? "item"} sample={editing === "new" ? null : editing} onClose={() => setEditing(null)} />}
+      {editing && (
+        <SampleEditor
+          workflow={workflow.id}
+          fields={(rehearsal?.carried ?? []).filter((c) => c.line === when)}
+          lists={(rehearsal?.lists ?? []).filter((l) => l.line === when)}
+          word={app?.item_word ?? "item"}
+          sample={editing === "new" ? null : editing}
+          onClose={() => setEditing(null)}
+        />
+      )}
     </PointingContext.Provider>
   );
 }

@@ -18,7 +18,9 @@ export function RepeatPanel({ line, cell, findings, onChange }: Props) {
   const typeOf = useTypeOf();
   const usable = new Set(above(document, line.id).map((l) => l.id));
   const numbered = (id: string) => `line ${document.lines.findIndex((l) => l.id === id) + 1}`;
-  const lists = (rehearsal?.lists ?? []).filter((l) => usable.has(l.line)).map((l) => ({ ...l, words: `${l.name.join(" › ")}, ${numbered(l.line)}` }));
+  const lists = (rehearsal?.lists ?? [])
+    .filter((l) => usable.has(l.line))
+    .map((l) => ({ ...l, words: `${l.name.join(" › ")}, ${numbered(l.line)}` }));
   const labels = (rehearsal?.carried ?? [])
     .filter((c) => typeOf(c.type)?.has_many && typeOf(c.type)?.has_choices && usable.has(c.line) && c.line !== line.id)
     .map((c) => ({ line: c.line, key: c.key, words: `${c.name.join(" › ")}, ${numbered(c.line)}` }));
@@ -49,7 +51,10 @@ export function RepeatPanel({ line, cell, findings, onChange }: Props) {
         </Select>
         <span className={cell?.state === "put_right" ? "bad" : "quiet"}>{cell?.note}</span>
       </div>
-      <p className="quiet">The lines within this one are carried out once for each. One that was carried out is not carried out again when a run is taken up once more.</p>
+      <p className="quiet">
+        The lines within this one are carried out once for each. One that was carried out is not carried out again when a run is taken up
+        once more.
+      </p>
       <div className="row" style={{ marginTop: 8 }}>
         <span>Collect of each</span>
         <div className="grow">

@@ -15,7 +15,8 @@ export function RunAnotherPanel({ line, cell, findings, onChange }: Props) {
   const { rehearsal, workflow } = useLine();
   const others = (rehearsal?.others ?? []).filter((o) => o.workflow !== workflow);
   const chosen = others.find((o) => o.workflow === line.workflow);
-  const give = (key: string, filling: Part[]) => onChange({ ...line, given: [...line.given.filter((g) => g.key !== key), ...(filling.length > 0 ? [{ key, filling }] : [])] });
+  const give = (key: string, filling: Part[]) =>
+    onChange({ ...line, given: [...line.given.filter((g) => g.key !== key), ...(filling.length > 0 ? [{ key, filling }] : [])] });
   return (
     <>
       <div className="row" style={{ marginBottom: 6 }}>
@@ -56,7 +57,11 @@ export function RunAnotherPanel({ line, cell, findings, onChange }: Props) {
                     {input.required && " *"}
                   </td>
                   <td className="wrap">
-                    <FilledWith label={`${input.key} is given`} parts={line.given.find((g) => g.key === input.key)?.filling ?? []} onChange={(filling) => give(input.key, filling)} />
+                    <FilledWith
+                      label={`${input.key} is given`}
+                      parts={line.given.find((g) => g.key === input.key)?.filling ?? []}
+                      onChange={(filling) => give(input.key, filling)}
+                    />
                   </td>
                   <td className="wrap">{sentence ? <span className="bad">! {sentence}</span> : part?.shown}</td>
                 </tr>

@@ -3,7 +3,8 @@ import { Link } from "react-router";
 import { useApp, useDatabases, useRuns, type WorkflowDetail } from "../../api/queries";
 import { RunAgain } from "../runs/RunAgain";
 import { LineRecord } from "../runs/RunParts";
-import { RUN_STATES, RunCell, RunState } from "./outcomes";
+import { RunCell } from "./outcomes";
+import { RUN_STATES, RunState } from "./runState";
 import { Grid } from "./Grid";
 import { conditionWords } from "./conditionWords";
 import { columnTime, type Document, type Rehearsal, whenOf } from "./model";
@@ -32,7 +33,11 @@ export function RunsTab({ workflow, document, rehearsal, zone }: Props) {
     return (
       <div className="empty">
         <h2>No runs yet</h2>
-        <p>{workflow.state === "on" ? `The next ${app?.item_word ?? "item"} that comes will show here by itself.` : "Turn the workflow on, or try a sample: each run shows here as a column."}</p>
+        <p>
+          {workflow.state === "on"
+            ? `The next ${app?.item_word ?? "item"} that comes will show here by itself.`
+            : "Turn the workflow on, or try a sample: each run shows here as a column."}
+        </p>
       </div>
     );
   }

@@ -31,7 +31,10 @@ export function SampleEditor({ workflow, sample, fields, lists, word, onClose }:
               params: { path: { workflow_id: workflow, sample_id: sample.id } },
               body: { values, lists: rows },
             })
-          : client.POST("/api/v1/workflows/{workflow_id}/samples", { params: { path: { workflow_id: workflow } }, body: { values, lists: rows } }),
+          : client.POST("/api/v1/workflows/{workflow_id}/samples", {
+              params: { path: { workflow_id: workflow } },
+              body: { values, lists: rows },
+            }),
       ),
     onSuccess: (samples) => {
       queries.setQueryData(["samples", workflow], samples);

@@ -13,7 +13,8 @@ interface Props {
 export function SampleLists({ lists, rows, onChange }: Props) {
   return lists.map((list) => {
     const own = rows[list.key] ?? [];
-    const set = (at: number, row: Rows[number] | null) => onChange({ ...rows, [list.key]: own.flatMap((r, n) => (n === at ? (row ? [row] : []) : [r])) });
+    const set = (at: number, row: Rows[number] | null) =>
+      onChange({ ...rows, [list.key]: own.flatMap((r, n) => (n === at ? (row ? [row] : []) : [r])) });
     const name = list.name[list.name.length - 1] ?? "List";
     return (
       <section key={list.key} aria-label={name} style={{ marginTop: 12 }}>

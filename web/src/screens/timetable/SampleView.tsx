@@ -26,7 +26,8 @@ export function SampleView(props: Props) {
     <div>
       <div className="ph">
         <div className="grow">
-          {list ? "Carried values" : props.own ? WORDS[props.own.kind] : (props.app?.display.word ?? "The item")} <span className="quiet">· {list ? "choose one to fill" : "point at a piece"}</span>
+          {list ? "Carried values" : props.own ? WORDS[props.own.kind] : (props.app?.display.word ?? "The item")}{" "}
+          <span className="quiet">· {list ? "choose one to fill" : "point at a piece"}</span>
         </div>
         <button className="link" onClick={props.edit}>
           edit
@@ -38,7 +39,13 @@ export function SampleView(props: Props) {
       {props.sample.kind !== "fetched" && (
         <p className="look">{props.sample.kind === "made_up" ? "This sample is made up." : "This sample was edited here."}</p>
       )}
-      {list ? <List {...props} /> : props.own ? <Particulars {...props} /> : props.app ? <AsItself {...props} display={props.app.display} /> : null}
+      {list ? (
+        <List {...props} />
+      ) : props.own ? (
+        <Particulars {...props} />
+      ) : props.app ? (
+        <AsItself {...props} display={props.app.display} />
+      ) : null}
     </div>
   );
 }
@@ -58,7 +65,12 @@ function Particulars({ carried, when, shown }: Props) {
             return [
               <dt key={`t ${c.key}`}>{c.name[0] === "Before" ? `before: ${c.name.slice(1).join(" › ")}` : c.name.slice(1).join(" › ")}</dt>,
               <dd key={`d ${c.key}`}>
-                <button type="button" className={used.some((u) => sameRef(u, ref)) ? "pt used" : "pt"} onMouseDown={(e) => e.preventDefault()} onClick={() => point(ref)}>
+                <button
+                  type="button"
+                  className={used.some((u) => sameRef(u, ref)) ? "pt used" : "pt"}
+                  onMouseDown={(e) => e.preventDefault()}
+                  onClick={() => point(ref)}
+                >
                   {shown(ref).slice(0, 1000)}
                 </button>
               </dd>,
@@ -77,12 +89,20 @@ function List({ carried, when, shown, valueOf, unreadable, makeField }: Props) {
   const { point, used } = usePointing();
   const words = query.toLowerCase().trim();
   const found = useMemo(
-    () => carried.filter((c) => !words || `${c.name.join(" ")} ${valueOf({ line: c.line, value: c.key }) ?? ""}`.toLowerCase().includes(words)),
+    () =>
+      carried.filter((c) => !words || `${c.name.join(" ")} ${valueOf({ line: c.line, value: c.key }) ?? ""}`.toLowerCase().includes(words)),
     [carried, words, valueOf],
   );
   return (
     <>
-      <input className="find" type="search" aria-label="Search carried values" placeholder="Search by name or by content" value={query} onChange={(e) => setQuery(e.target.value)} />
+      <input
+        className="find"
+        type="search"
+        aria-label="Search carried values"
+        placeholder="Search by name or by content"
+        value={query}
+        onChange={(e) => setQuery(e.target.value)}
+      />
       <div className="cv">
         {found.map((c, n) => {
           const ref = { line: c.line, value: c.key };
@@ -93,14 +113,32 @@ function List({ carried, when, shown, valueOf, unreadable, makeField }: Props) {
                 {groupOf(c)}
               </span>
             ),
-            <button key={`k${n}`} className={`link k ${used.some((u) => sameRef(u, ref)) ? "pt used" : ""}`} onMouseDown={(e) => e.preventDefault()} onClick={() => point(ref)}>
+            <button
+              key={`k${n}`}
+              className={`link k ${used.some((u) => sameRef(u, ref)) ? "pt used" : ""}`}
+              onMouseDown={(e) => e.preventDefault()}
+              onClick={() => point(ref)}
+            >
               {c.name.slice(1).join(" › ") || c.name[0]}
             </button>,
             <span key={`v${n}`} className="clip" title={(c.line === when && unreadable[c.key]) || shown(ref).slice(0, 500)}>
-              {c.line === when && unreadable[c.key] ? <b className="bad">! cannot be read: {unreadable[c.key]}</b> : value === undefined ? <i className="quiet">not in this sample</i> : value === null ? <i className="quiet">empty</i> : <Marked text={shown(ref)} words={words} />}
+              {c.line === when && unreadable[c.key] ? (
+                <b className="bad">! cannot be read: {unreadable[c.key]}</b>
+              ) : value === undefined ? (
+                <i className="quiet">not in this sample</i>
+              ) : value === null ? (
+                <i className="quiet">empty</i>
+              ) : (
+                <Marked text={shown(ref)} words={words} />
+              )}
             </span>,
             makeField ? (
-              <button key={`m${n}`} className="link" title={`Make a field of ${c.name.slice(1).join(" › ") || c.name[0]}`} onClick={() => makeField(c)}>
+              <button
+                key={`m${n}`}
+                className="link"
+                title={`Make a field of ${c.name.slice(1).join(" › ") || c.name[0]}`}
+                onClick={() => makeField(c)}
+              >
                 + field
               </button>
             ) : (

@@ -35,9 +35,22 @@ export function SamplesCorner({ samples, shown, filter, setFilter, count, setCou
   return (
     <>
       <div className="row">
-        <span>{samples === 0 ? "No samples yet" : shown === samples ? (samples === 1 ? "1 sample" : `${samples} samples`) : `${shown} of ${samples} samples`}</span>
+        <span>
+          {samples === 0
+            ? "No samples yet"
+            : shown === samples
+              ? samples === 1
+                ? "1 sample"
+                : `${samples} samples`
+              : `${shown} of ${samples} samples`}
+        </span>
         {samples > 0 && (
-          <Select value={filter} sx={small} SelectDisplayProps={{ "aria-label": "Which samples are shown" }} onChange={(event) => setFilter(event.target.value as Filter)}>
+          <Select
+            value={filter}
+            sx={small}
+            SelectDisplayProps={{ "aria-label": "Which samples are shown" }}
+            onChange={(event) => setFilter(event.target.value as Filter)}
+          >
             {(Object.keys(FILTERS) as Filter[]).map((f) => (
               <MenuItem key={f} value={f}>
                 {FILTERS[f]}
@@ -55,7 +68,12 @@ export function SamplesCorner({ samples, shown, filter, setFilter, count, setCou
         <button className="link" onClick={fetching.fetch} disabled={!source || fetching.fetching} hidden={own?.kind === "address"}>
           {samples ? "fetch again" : own ? `fetch ${OWN_ITEMS[own.kind]}` : `fetch the newest ${app?.items_word ?? "items"}`}
         </button>
-        <Select value={count} sx={small} SelectDisplayProps={{ "aria-label": "How many to fetch" }} onChange={(event) => setCount(event.target.value)}>
+        <Select
+          value={count}
+          sx={small}
+          SelectDisplayProps={{ "aria-label": "How many to fetch" }}
+          onChange={(event) => setCount(event.target.value)}
+        >
           {[5, 20, 50].map((n) => (
             <MenuItem key={n} value={n}>
               {n}
@@ -75,7 +93,11 @@ export function SamplesCorner({ samples, shown, filter, setFilter, count, setCou
           make one up
         </button>
       </div>
-      {fetching.waiting && <div className="look">Waiting: make one {app?.item_word} now, in {app?.name}.</div>}
+      {fetching.waiting && (
+        <div className="look">
+          Waiting: make one {app?.item_word} now, in {app?.name}.
+        </div>
+      )}
       {fetching.problem && <div className="bad">{fetching.problem}</div>}
     </>
   );

@@ -16,7 +16,11 @@ interface Props {
   onChange: (line: SaveFile) => void;
 }
 
-const TAKEN: Record<SaveFile["collision"], string> = { number: "it gets a number", replace: "it replaces that one, as a new version", skip: "that one stays, and nothing is saved" };
+const TAKEN: Record<SaveFile["collision"], string> = {
+  number: "it gets a number",
+  replace: "it replaces that one, as a new version",
+  skip: "that one stays, and nothing is saved",
+};
 
 /** Which file is saved, where, and under which name. */
 export function SaveFilePanel({ line, cell, findings, onChange }: Props) {
@@ -43,7 +47,11 @@ export function SaveFilePanel({ line, cell, findings, onChange }: Props) {
       />
       <PanelRow name={made ? "Folder named" : "Folder"} problem={wrong("folder")}>
         {made ? (
-          <FilledWith label="Name of the folder" parts={line.folder} onChange={(folder) => onChange({ ...line, folder, container: null, container_name: "" })} />
+          <FilledWith
+            label="Name of the folder"
+            parts={line.folder}
+            onChange={(folder) => onChange({ ...line, folder, container: null, container_name: "" })}
+          />
         ) : (
           <Folder line={line} connection={chosen?.id} app={app} onChange={onChange} />
         )}
@@ -53,7 +61,8 @@ export function SaveFilePanel({ line, cell, findings, onChange }: Props) {
           </button>
           {made && (
             <label>
-              <Checkbox sx={{ padding: 0 }} checked={line.makes} onChange={(e) => onChange({ ...line, makes: e.target.checked })} /> make it where there is none
+              <Checkbox sx={{ padding: 0 }} checked={line.makes} onChange={(e) => onChange({ ...line, makes: e.target.checked })} /> make it
+              where there is none
             </label>
           )}
         </div>
@@ -63,7 +72,12 @@ export function SaveFilePanel({ line, cell, findings, onChange }: Props) {
         <span className="quiet">empty: its own name; its extension stays in any case</span>
       </PanelRow>
       <PanelRow name="If it is taken">
-        <Select value={line.collision} sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "If the name is taken" }} onChange={(event) => onChange({ ...line, collision: event.target.value })}>
+        <Select
+          value={line.collision}
+          sx={{ height: 28 }}
+          SelectDisplayProps={{ "aria-label": "If the name is taken" }}
+          onChange={(event) => onChange({ ...line, collision: event.target.value })}
+        >
           {Object.entries(TAKEN).map(([key, words]) => (
             <MenuItem key={key} value={key}>
               {words}
@@ -97,7 +111,13 @@ function Folder({ line, connection, app, onChange }: FolderProps) {
     onChange({ ...line, container, container_name: name, folder: [] });
   };
   const make = useMutation({
-    mutationFn: () => answer(client.POST("/api/v1/connections/{connection_id}/containers", { params: { path: { connection_id: connection ?? 0 } }, body: { name: missing } })),
+    mutationFn: () =>
+      answer(
+        client.POST("/api/v1/connections/{connection_id}/containers", {
+          params: { path: { connection_id: connection ?? 0 } },
+          body: { name: missing },
+        }),
+      ),
     onSuccess: (found) => {
       void queries.invalidateQueries({ queryKey: ["connections", "sight"] });
       take(found.id, found.name);
@@ -105,7 +125,14 @@ function Folder({ line, connection, app, onChange }: FolderProps) {
   });
   return (
     <>
-      <ContainerBox id="save-folder" app={app} connection={connections.find((c) => c.id === connection)} name={line.container_name} onTake={take} onUnknown={setMissing} />
+      <ContainerBox
+        id="save-folder"
+        app={app}
+        connection={connections.find((c) => c.id === connection)}
+        name={line.container_name}
+        onTake={take}
+        onUnknown={setMissing}
+      />
       {missing && (
         <div className="note">
           No {app?.container_word} “{missing}” is shared with this connection.{" "}

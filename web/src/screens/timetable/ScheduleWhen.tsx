@@ -27,13 +27,23 @@ export function ScheduleWhen({ own, onChange }: Props) {
   const choose = (next: string) => {
     if (next === "cron") onChange({ ...own, cron: "0 8 * * MON-FRI" });
     else if (next === "plain") onChange({ ...own, cron: "", rule: "FREQ=DAILY" });
-    else onChange({ ...own, cron: "", rule: kind === "plain" ? `${own.rule};BYHOUR=${Number(own.start.slice(11, 13))}` : own.rule || "FREQ=DAILY" });
+    else
+      onChange({
+        ...own,
+        cron: "",
+        rule: kind === "plain" ? `${own.rule};BYHOUR=${Number(own.start.slice(11, 13))}` : own.rule || "FREQ=DAILY",
+      });
   };
   return (
     <>
       <div className="cond" style={ROW}>
         <span>Said</span>
-        <Select value={kind} sx={{ height: 28, width: 280 }} SelectDisplayProps={{ "aria-label": "How the schedule is said" }} onChange={(event) => choose(event.target.value)}>
+        <Select
+          value={kind}
+          sx={{ height: 28, width: 280 }}
+          SelectDisplayProps={{ "aria-label": "How the schedule is said" }}
+          onChange={(event) => choose(event.target.value)}
+        >
           <MenuItem value="plain">in plain choices</MenuItem>
           <MenuItem value="rule">as a rule of iCalendar (RFC 5545)</MenuItem>
           <MenuItem value="cron">as a cron expression</MenuItem>
@@ -43,19 +53,38 @@ export function ScheduleWhen({ own, onChange }: Props) {
       {kind === "rule" && (
         <div className="cond" style={ROW}>
           <label htmlFor="rule">Rule</label>
-          <input id="rule" className="find" style={{ margin: 0 }} value={own.rule} onChange={(event) => onChange({ ...own, rule: event.target.value })} />
+          <input
+            id="rule"
+            className="find"
+            style={{ margin: 0 }}
+            value={own.rule}
+            onChange={(event) => onChange({ ...own, rule: event.target.value })}
+          />
         </div>
       )}
       {kind === "cron" && (
         <div className="cond" style={ROW}>
           <label htmlFor="cron">Expression</label>
-          <input id="cron" className="find" style={{ margin: 0, maxWidth: 280 }} value={own.cron} onChange={(event) => onChange({ ...own, cron: event.target.value })} />
+          <input
+            id="cron"
+            className="find"
+            style={{ margin: 0, maxWidth: 280 }}
+            value={own.cron}
+            onChange={(event) => onChange({ ...own, cron: event.target.value })}
+          />
         </div>
       )}
       {kind !== "cron" && (
         <div className="cond" style={ROW}>
           <label htmlFor="begins">From</label>
-          <input id="begins" type="datetime-local" className="find" style={{ margin: 0, width: 220 }} value={own.start} onChange={(event) => event.target.value && onChange({ ...own, start: event.target.value.slice(0, 16) })} />
+          <input
+            id="begins"
+            type="datetime-local"
+            className="find"
+            style={{ margin: 0, width: 220 }}
+            value={own.start}
+            onChange={(event) => event.target.value && onChange({ ...own, start: event.target.value.slice(0, 16) })}
+          />
         </div>
       )}
       {ahead?.problem && <div className="note">! {ahead.problem}.</div>}
@@ -87,8 +116,22 @@ function Plain({ own, onChange }: Props) {
     <div className="cond" style={ROW}>
       <span>Every</span>
       <div className="row wrapped">
-        <input type="number" min={1} max={99} className="find" style={{ margin: 0, width: 60 }} aria-label="Every how many" value={said.interval} onChange={(event) => set({ interval: Math.max(1, Math.round(Number(event.target.value) || 1)) })} />
-        <Select value={said.unit} sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "Unit" }} onChange={(event) => set({ unit: event.target.value as Ordinary["unit"], days: [] })}>
+        <input
+          type="number"
+          min={1}
+          max={99}
+          className="find"
+          style={{ margin: 0, width: 60 }}
+          aria-label="Every how many"
+          value={said.interval}
+          onChange={(event) => set({ interval: Math.max(1, Math.round(Number(event.target.value) || 1)) })}
+        />
+        <Select
+          value={said.unit}
+          sx={{ height: 28 }}
+          SelectDisplayProps={{ "aria-label": "Unit" }}
+          onChange={(event) => set({ unit: event.target.value as Ordinary["unit"], days: [] })}
+        >
           {Object.entries(UNITS).map(([unit, words]) => (
             <MenuItem key={unit} value={unit}>
               {words}
@@ -98,7 +141,12 @@ function Plain({ own, onChange }: Props) {
         {said.unit === "WEEKLY" && (
           <span role="group" aria-label="Days of the week">
             {Object.entries(DAYS).map(([day, words]) => (
-              <button key={day} className="day" aria-pressed={said.days.includes(day)} onClick={() => set({ days: Object.keys(DAYS).filter((d) => (d === day) !== said.days.includes(d)) })}>
+              <button
+                key={day}
+                className="day"
+                aria-pressed={said.days.includes(day)}
+                onClick={() => set({ days: Object.keys(DAYS).filter((d) => (d === day) !== said.days.includes(d)) })}
+              >
                 {words}
               </button>
             ))}

@@ -18,7 +18,8 @@ export function SendMailPanel({ line, cell, findings, onChange }: Props) {
   const { rehearsal } = useLine();
   const list = rehearsal?.lists.find((l) => l.line === line.rows?.line && l.key === line.rows.value);
   const wrong = (key: string) => findings.find((f) => f.key === key)?.sentence;
-  const paragraph = (at: number, parts: Part[] | null) => onChange({ ...line, paragraphs: line.paragraphs.flatMap((p, n) => (n === at ? (parts ? [parts] : []) : [p])) });
+  const paragraph = (at: number, parts: Part[] | null) =>
+    onChange({ ...line, paragraphs: line.paragraphs.flatMap((p, n) => (n === at ? (parts ? [parts] : []) : [p])) });
   return (
     <div className="mailing">
       <div>

@@ -34,7 +34,14 @@ function start(kind: Making["kind"], carried: Carried[], typeOf: ReturnType<type
   };
   switch (kind) {
     case "date_part":
-      return { kind, of: first((t) => t.has_clock, (t) => t.tells_day), pattern: "HH:mm" };
+      return {
+        kind,
+        of: first(
+          (t) => t.has_clock,
+          (t) => t.tells_day,
+        ),
+        pattern: "HH:mm",
+      };
     case "piece":
       return { kind, of: first((t) => t.is_text), delimiter: ",", number: 1 };
     case "look_up":
@@ -52,7 +59,15 @@ function start(kind: Making["kind"], carried: Carried[], typeOf: ReturnType<type
 
 const fitting = (type: FieldType | undefined, fits: Fits) => type !== undefined && fits(type);
 
-const NAMES: Record<Making["kind"], string> = { date_part: "Time", piece: "Piece", look_up: "Found", join: "Joined", default: "Value", cite: "Citation", filled: "Value" };
+const NAMES: Record<Making["kind"], string> = {
+  date_part: "Time",
+  piece: "Piece",
+  look_up: "Found",
+  join: "Joined",
+  default: "Value",
+  cite: "Citation",
+  filled: "Value",
+};
 
 /** Named values for the lines below. */
 export function ShapePanel({ line, cell, findings, onChange }: Props) {
@@ -60,7 +75,8 @@ export function ShapePanel({ line, cell, findings, onChange }: Props) {
   const typeOf = useTypeOf();
   const [adding, setAdding] = useState<HTMLElement | null>(null);
   const above = carried.filter((c) => c.line !== line.id);
-  const set = (key: string, next: Shaped | null) => onChange({ ...line, values: line.values.flatMap((v) => (v.key === key ? (next ? [next] : []) : [v])) });
+  const set = (key: string, next: Shaped | null) =>
+    onChange({ ...line, values: line.values.flatMap((v) => (v.key === key ? (next ? [next] : []) : [v])) });
   const add = (...made: [string, Making][]) => {
     onChange({ ...line, values: [...line.values, ...made.map(([name, making]) => ({ key: newId(), name: unused(name), made: making }))] });
     setAdding(null);
@@ -133,14 +149,24 @@ function Row({ value, cell, findings, set }: RowProps) {
   return (
     <tr>
       <td className="wrap">
-        <input className="find" style={{ margin: 0 }} aria-label="Name of the value" value={value.name} onChange={(event) => set({ ...value, name: event.target.value })} />
+        <input
+          className="find"
+          style={{ margin: 0 }}
+          aria-label="Name of the value"
+          value={value.name}
+          onChange={(event) => set({ ...value, name: event.target.value })}
+        />
       </td>
       <td className="wrap">
         <MakingEditor name={value.name} made={value.made} onChange={(made) => set({ ...value, made })} />
       </td>
       <td className="wrap">
         {result && !bad && <span className="clip">{result.shown}</span>}
-        {sentence && <span className={bad ? "bad" : result.state === "look" ? "look" : "quiet"}>{`${bad ? "! " : result.state === "look" ? "? " : ""}${sentence}`}</span>}
+        {sentence && (
+          <span
+            className={bad ? "bad" : result.state === "look" ? "look" : "quiet"}
+          >{`${bad ? "! " : result.state === "look" ? "? " : ""}${sentence}`}</span>
+        )}
         {result?.remedies.map((remedy) => (
           <span key={remedy.label}>
             {" · "}

@@ -14,7 +14,12 @@ export function StopPanel({ line, cell, onChange }: Props) {
     <>
       <div className="row" style={{ marginBottom: 6 }}>
         <span>The run ends here, as</span>
-        <Select value={line.how} sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "How the run ends" }} onChange={(event) => onChange({ ...line, how: event.target.value as Stop["how"] })}>
+        <Select
+          value={line.how}
+          sx={{ height: 28 }}
+          SelectDisplayProps={{ "aria-label": "How the run ends" }}
+          onChange={(event) => onChange({ ...line, how: event.target.value as Stop["how"] })}
+        >
           <MenuItem value="passed_by">passed by: nothing was wrong</MenuItem>
           <MenuItem value="done">done</MenuItem>
           <MenuItem value="failed">failed: somebody is to look</MenuItem>

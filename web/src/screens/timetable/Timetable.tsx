@@ -24,7 +24,9 @@ export function Timetable() {
       <main>
         <div className="empty">
           <h1>This workflow is not here</h1>
-          <p>{kept.error.message} {kept.error.detail}</p>
+          <p>
+            {kept.error.message} {kept.error.detail}
+          </p>
         </div>
       </main>
     );
@@ -94,7 +96,15 @@ function Open({ workflow }: { workflow: WorkflowDetail }) {
       )}
       {docked && <Dock document={draft.document} />}
       {dialog === "try" && sample && (
-        <TryDialog workflow={workflow.id} document={draft.document} sample={sample} line={line} flush={draft.flush} docked={docked} onClose={close} />
+        <TryDialog
+          workflow={workflow.id}
+          document={draft.document}
+          sample={sample}
+          line={line}
+          flush={draft.flush}
+          docked={docked}
+          onClose={close}
+        />
       )}
       {dialog === "where" && <WhereDialog workflow={workflow.id} zone={zone} onClose={close} />}
       {dialog === "keys" && <KeysDialog onClose={close} />}

@@ -4,7 +4,8 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { answer, client, said } from "../../api/client";
 import { useApp, useDatabases, useRun, type Sample } from "../../api/queries";
-import { RunCell, RunState } from "./outcomes";
+import { RunCell } from "./outcomes";
+import { RunState } from "./runState";
 import { undoneWords, WROTE } from "../runs/undone";
 import { sentenceOf } from "./lineWords";
 import { whenOf, type Document, type Line } from "./model";
@@ -58,7 +59,14 @@ export function TryDialog({ workflow, document, sample, line, flush, docked, onC
     },
   });
   return (
-    <Dialog open onClose={onClose} maxWidth="sm" fullWidth hideBackdrop={docked} sx={docked ? { "& .MuiDialog-container": { alignItems: "flex-start" } } : undefined}>
+    <Dialog
+      open
+      onClose={onClose}
+      maxWidth="sm"
+      fullWidth
+      hideBackdrop={docked}
+      sx={docked ? { "& .MuiDialog-container": { alignItems: "flex-start" } } : undefined}
+    >
       <DialogTitle>Try with “{sample.title}”</DialogTitle>
       <DialogContent>
         {run === null ? (
@@ -86,7 +94,11 @@ export function TryDialog({ workflow, document, sample, line, flush, docked, onC
             {alone && (
               <RadioGroup row value={only} onChange={(event) => setOnly(event.target.value)} aria-label="What to try">
                 <FormControlLabel value="all" control={<Radio size="small" />} label="all lines" />
-                <FormControlLabel value={alone.id} control={<Radio size="small" />} label={`only line ${document.lines.indexOf(alone) + 1}`} />
+                <FormControlLabel
+                  value={alone.id}
+                  control={<Radio size="small" />}
+                  label={`only line ${document.lines.indexOf(alone) + 1}`}
+                />
               </RadioGroup>
             )}
             {carry.error && <div className="note bad">{said(carry.error)}</div>}
@@ -131,7 +143,11 @@ function Result({ run, document }: { run: number; document: Document }) {
               <tr key={l.id}>
                 <td style={{ width: 40 }}>{n + 1}</td>
                 <td>{line && <RunCell run={detail.run} line={l.id} />}</td>
-                <td>{output?.record ? <Link to={`/databases/${output.database}/${output.record}`}>Open it in {output.database_name}</Link> : null}</td>
+                <td>
+                  {output?.record ? (
+                    <Link to={`/databases/${output.database}/${output.record}`}>Open it in {output.database_name}</Link>
+                  ) : null}
+                </td>
               </tr>
             );
           })}
@@ -140,8 +156,7 @@ function Result({ run, document }: { run: number; document: Document }) {
       {detail.run.problem && <div className="note bad">{detail.run.problem}</div>}
       {detail.run.undone_at || undo.data ? (
         <div className="note good">
-          Undone: {undo.data ? undoneWords(undo.data) : "what it wrote is taken back."}{" "}
-          {undo.data?.kept.join(" ")}
+          Undone: {undo.data ? undoneWords(undo.data) : "what it wrote is taken back."} {undo.data?.kept.join(" ")}
         </div>
       ) : (
         wrote && (

@@ -62,13 +62,19 @@ export function TurnOn({ workflow, draft, findings }: Props) {
       {on ? (
         <Button onClick={() => turnOff.mutate()}>Turn off</Button>
       ) : (
-        <Button variant="contained" onClick={() => (workflow.turned_on_at && workflow.state !== "paused" ? ask.mutate() : turnOn.mutate(false))} disabled={turnOn.isPending || ask.isPending} title={findings ? `${findings} ${findings === 1 ? "problem" : "problems"} to fix first` : ""}>
+        <Button
+          variant="contained"
+          onClick={() => (workflow.turned_on_at && workflow.state !== "paused" ? ask.mutate() : turnOn.mutate(false))}
+          disabled={turnOn.isPending || ask.isPending}
+          title={findings ? `${findings} ${findings === 1 ? "problem" : "problems"} to fix first` : ""}
+        >
           {workflow.state === "paused" ? "Resume" : "Turn on"}
         </Button>
       )}
       <Dialog open={missed !== null} onClose={() => setMissed(null)}>
         <DialogTitle>
-          {missed?.count === 1 ? "1 item" : `${missed?.count} items`} arrived while this was off{missed?.since && `, since ${relative(missed.since)}`}
+          {missed?.count === 1 ? "1 item" : `${missed?.count} items`} arrived while this was off
+          {missed?.since && `, since ${relative(missed.since)}`}
         </DialogTitle>
         <DialogContent>Process them too? They run alongside new items, and can be undone together.</DialogContent>
         <DialogActions>

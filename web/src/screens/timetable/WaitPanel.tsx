@@ -17,7 +17,12 @@ export function WaitPanel({ line, cell, onChange }: Props) {
     <>
       <div className="row" style={{ marginBottom: 6, flexWrap: "wrap" }}>
         <span>Wait</span>
-        <Select value={line.kind} sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "How to wait" }} onChange={(event) => onChange({ ...line, kind: event.target.value as Wait["kind"] })}>
+        <Select
+          value={line.kind}
+          sx={{ height: 28 }}
+          SelectDisplayProps={{ "aria-label": "How to wait" }}
+          onChange={(event) => onChange({ ...line, kind: event.target.value as Wait["kind"] })}
+        >
           {Object.entries(KINDS).map(([kind, words]) => (
             <MenuItem key={kind} value={kind}>
               {words}
@@ -37,10 +42,16 @@ export function WaitPanel({ line, cell, onChange }: Props) {
       )}
       {cell && cell.state !== "not_reached" && (
         <p className={cell.state === "put_right" ? "bad" : undefined} role="status">
-          {cell.state === "put_right" ? `! ${cell.note}` : cell.state === "waits" ? `Come here now, it would rest ${cell.note.replace(": ", " ")}.` : cell.note}
+          {cell.state === "put_right"
+            ? `! ${cell.note}`
+            : cell.state === "waits"
+              ? `Come here now, it would rest ${cell.note.replace(": ", " ")}.`
+              : cell.note}
         </p>
       )}
-      <p className="quiet">The values above are as they are when the wait begins; what the lines below look up, they look up when it ends. A try does not wait.</p>
+      <p className="quiet">
+        The values above are as they are when the wait begins; what the lines below look up, they look up when it ends. A try does not wait.
+      </p>
     </>
   );
 }
@@ -59,7 +70,12 @@ function Span({ line, onChange }: Part) {
         value={line.amount || ""}
         onChange={(event) => onChange({ ...line, amount: Math.trunc(Number(event.target.value)) })}
       />
-      <Select value={line.unit} sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "Of what" }} onChange={(event) => onChange({ ...line, unit: event.target.value as Wait["unit"] })}>
+      <Select
+        value={line.unit}
+        sx={{ height: 28 }}
+        SelectDisplayProps={{ "aria-label": "Of what" }}
+        onChange={(event) => onChange({ ...line, unit: event.target.value as Wait["unit"] })}
+      >
         {(["minutes", "hours", "days", "weeks"] as const).map((unit) => (
           <MenuItem key={unit} value={unit}>
             {unit}
@@ -78,7 +94,9 @@ function Hours({ line, onChange }: Part) {
           <Checkbox
             sx={{ padding: 0 }}
             checked={line.days.includes(at + 1)}
-            onChange={(event) => onChange({ ...line, days: event.target.checked ? [...line.days, at + 1].sort() : line.days.filter((d) => d !== at + 1) })}
+            onChange={(event) =>
+              onChange({ ...line, days: event.target.checked ? [...line.days, at + 1].sort() : line.days.filter((d) => d !== at + 1) })
+            }
           />
           {name}
         </label>
@@ -92,5 +110,15 @@ function Hours({ line, onChange }: Part) {
 
 /** A time of day, of 24 hours in every browser. */
 function Clock({ label, value, onChange }: { label: string; value: string; onChange: (value: string) => void }) {
-  return <input className="find" style={{ width: 58, margin: 0 }} inputMode="numeric" placeholder="09:00" aria-label={label} value={value} onChange={(event) => onChange(event.target.value.trim())} />;
+  return (
+    <input
+      className="find"
+      style={{ width: 58, margin: 0 }}
+      inputMode="numeric"
+      placeholder="09:00"
+      aria-label={label}
+      value={value}
+      onChange={(event) => onChange(event.target.value.trim())}
+    />
+  );
 }

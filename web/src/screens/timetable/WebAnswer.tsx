@@ -13,28 +13,56 @@ interface Props {
 
 /** What counts as success, what is done where no answer comes, and what is taken out of the answer. */
 export function WebAnswer({ line, wrong, onChange }: Props) {
-  const set = (at: number, value: Taken | null) => onChange({ ...line, takes: line.takes.flatMap((i, n) => (n === at ? (value ? [value] : []) : [i])) });
+  const set = (at: number, value: Taken | null) =>
+    onChange({ ...line, takes: line.takes.flatMap((i, n) => (n === at ? (value ? [value] : []) : [i])) });
   const types = useFieldTypes().data?.filter((t) => t.in_requests) ?? [];
   const asks = line.method === "POST" || line.method === "PATCH";
   return (
     <>
       <PanelRow name="Success" problem={wrong("success")}>
-        <input className="find" style={{ margin: 0, width: 120 }} aria-label="Answers that count as success" value={line.success} onChange={(event) => onChange({ ...line, success: event.target.value })} />{" "}
+        <input
+          className="find"
+          style={{ margin: 0, width: 120 }}
+          aria-label="Answers that count as success"
+          value={line.success}
+          onChange={(event) => onChange({ ...line, success: event.target.value })}
+        />{" "}
         <span className="quiet">as in 2xx, 404; busy and failing receivers are asked again</span>
       </PanelRow>
       {asks && (
         <PanelRow name="">
           <label>
-            <input type="checkbox" checked={line.recognises} onChange={(event) => onChange({ ...line, recognises: event.target.checked })} /> the receiver recognises a repeat by its Idempotency-Key
+            <input
+              type="checkbox"
+              checked={line.recognises}
+              onChange={(event) => onChange({ ...line, recognises: event.target.checked })}
+            />{" "}
+            the receiver recognises a repeat by its Idempotency-Key
           </label>
-          <div className="quiet">{line.recognises ? "Where no answer comes, it is sent again." : "Where no answer comes, nobody knows whether it arrived: the run asks you."}</div>
+          <div className="quiet">
+            {line.recognises
+              ? "Where no answer comes, it is sent again."
+              : "Where no answer comes, nobody knows whether it arrived: the run asks you."}
+          </div>
         </PanelRow>
       )}
       {line.takes.map((one, at) => (
         <PanelRow key={at} name={at === 0 ? "Take" : ""}>
           <div className="row">
-            <input className="find" style={{ margin: 0, width: 150 }} aria-label={`Name in the answer ${at + 1}`} placeholder="ticket.id" value={one.key} onChange={(event) => set(at, { ...one, key: event.target.value })} />
-            <Select value={one.type} sx={{ height: 28, minWidth: 120 }} SelectDisplayProps={{ "aria-label": `Type of ${one.key || "the value"}` }} onChange={(event) => set(at, { ...one, type: event.target.value })}>
+            <input
+              className="find"
+              style={{ margin: 0, width: 150 }}
+              aria-label={`Name in the answer ${at + 1}`}
+              placeholder="ticket.id"
+              value={one.key}
+              onChange={(event) => set(at, { ...one, key: event.target.value })}
+            />
+            <Select
+              value={one.type}
+              sx={{ height: 28, minWidth: 120 }}
+              SelectDisplayProps={{ "aria-label": `Type of ${one.key || "the value"}` }}
+              onChange={(event) => set(at, { ...one, type: event.target.value })}
+            >
               {types.map((t) => (
                 <MenuItem key={t.code} value={t.code}>
                   {t.name}
@@ -45,7 +73,10 @@ export function WebAnswer({ line, wrong, onChange }: Props) {
           </div>
         </PanelRow>
       ))}
-      <MoreRow problem={wrong("takes")} onClick={() => onChange({ ...line, takes: [...line.takes, { key: "", type: types[0]?.code ?? "", required: false }] })}>
+      <MoreRow
+        problem={wrong("takes")}
+        onClick={() => onChange({ ...line, takes: [...line.takes, { key: "", type: types[0]?.code ?? "", required: false }] })}
+      >
         + take a value out of the answer
       </MoreRow>
     </>

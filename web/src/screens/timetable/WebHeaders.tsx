@@ -15,17 +15,30 @@ interface Props {
 
 /** The headers of a web request; what is secret is typed once and not shown again. */
 export function WebHeaders({ line, problem, onChange }: Props) {
-  const set = (at: number, header: Header | null) => onChange({ ...line, headers: line.headers.flatMap((h, n) => (n === at ? (header ? [header] : []) : [h])) });
-  const add = (secret: number | null) => onChange({ ...line, headers: [...line.headers, { name: secret === null ? "" : "Authorization", filling: [], secret }] });
+  const set = (at: number, header: Header | null) =>
+    onChange({ ...line, headers: line.headers.flatMap((h, n) => (n === at ? (header ? [header] : []) : [h])) });
+  const add = (secret: number | null) =>
+    onChange({ ...line, headers: [...line.headers, { name: secret === null ? "" : "Authorization", filling: [], secret }] });
   return (
     <>
       {line.headers.map((header, at) => (
         <PanelRow key={at} name={at === 0 ? "Headers" : ""}>
           <div className="row">
-            <input className="find" style={{ margin: 0, width: 150 }} aria-label={`Name of header ${at + 1}`} placeholder="X-Workshop" value={header.name} onChange={(event) => set(at, { ...header, name: event.target.value })} />
+            <input
+              className="find"
+              style={{ margin: 0, width: 150 }}
+              aria-label={`Name of header ${at + 1}`}
+              placeholder="X-Workshop"
+              value={header.name}
+              onChange={(event) => set(at, { ...header, name: event.target.value })}
+            />
             <div className="grow">
               {header.secret === null ? (
-                <FilledWith label={`Header ${header.name || at + 1}`} parts={header.filling} onChange={(filling) => set(at, { ...header, filling })} />
+                <FilledWith
+                  label={`Header ${header.name || at + 1}`}
+                  parts={header.filling}
+                  onChange={(filling) => set(at, { ...header, filling })}
+                />
               ) : (
                 <Secret header={header} onKept={(secret) => set(at, { ...header, secret })} />
               )}
@@ -46,7 +59,8 @@ export function WebHeaders({ line, problem, onChange }: Props) {
 function Secret({ header, onKept }: { header: Header; onKept: (secret: number) => void }) {
   const { workflow } = useLine();
   const keep = useMutation({
-    mutationFn: (secret: string) => answer(client.POST("/api/v1/workflows/{workflow_id}/secrets", { params: { path: { workflow_id: workflow } }, body: { secret } })),
+    mutationFn: (secret: string) =>
+      answer(client.POST("/api/v1/workflows/{workflow_id}/secrets", { params: { path: { workflow_id: workflow } }, body: { secret } })),
     onSuccess: (kept) => onKept(kept.number),
   });
   if (header.secret)
@@ -60,7 +74,15 @@ function Secret({ header, onKept }: { header: Header; onKept: (secret: number) =
     );
   return (
     <>
-      <input className="find" type="password" autoComplete="off" style={{ margin: 0 }} aria-label={`Secret of ${header.name || "the header"}`} placeholder="Bearer …, kept when you leave this field" onBlur={(event) => event.target.value.trim() && keep.mutate(event.target.value)} />
+      <input
+        className="find"
+        type="password"
+        autoComplete="off"
+        style={{ margin: 0 }}
+        aria-label={`Secret of ${header.name || "the header"}`}
+        placeholder="Bearer …, kept when you leave this field"
+        onBlur={(event) => event.target.value.trim() && keep.mutate(event.target.value)}
+      />
       {keep.error && <span className="bad">! {said(keep.error)}</span>}
     </>
   );

@@ -19,13 +19,19 @@ interface Props {
 export function WebRequestPanel({ line, cell, findings, onChange }: Props) {
   const wrong = (key: string) => findings.find((f) => f.key === key)?.sentence;
   const inAddress = line.method === "GET" || line.method === "DELETE";
-  const set = (at: number, value: WebRequest["body"][number] | null) => onChange({ ...line, body: line.body.flatMap((g, n) => (n === at ? (value ? [value] : []) : [g])) });
+  const set = (at: number, value: WebRequest["body"][number] | null) =>
+    onChange({ ...line, body: line.body.flatMap((g, n) => (n === at ? (value ? [value] : []) : [g])) });
   return (
     <div className="mailing">
       <div>
         <PanelRow name="Send" problem={wrong("address")}>
           <div className="row">
-            <Select value={line.method} sx={{ height: 28, minWidth: 96 }} SelectDisplayProps={{ "aria-label": "Method" }} onChange={(event) => onChange({ ...line, method: event.target.value })}>
+            <Select
+              value={line.method}
+              sx={{ height: 28, minWidth: 96 }}
+              SelectDisplayProps={{ "aria-label": "Method" }}
+              onChange={(event) => onChange({ ...line, method: event.target.value })}
+            >
               {METHODS.map((m) => (
                 <MenuItem key={m} value={m}>
                   {m}
@@ -39,7 +45,11 @@ export function WebRequestPanel({ line, cell, findings, onChange }: Props) {
           </div>
         </PanelRow>
         {line.body.map((given, at) => (
-          <PanelRow key={at} name={at === 0 ? "Values" : ""} problem={wrong(given.key) ?? cell?.parts.find((p) => p.key === given.key)?.sentence}>
+          <PanelRow
+            key={at}
+            name={at === 0 ? "Values" : ""}
+            problem={wrong(given.key) ?? cell?.parts.find((p) => p.key === given.key)?.sentence}
+          >
             <div className="row">
               <input
                 className="find"
@@ -51,7 +61,11 @@ export function WebRequestPanel({ line, cell, findings, onChange }: Props) {
                 onChange={(event) => set(at, { ...given, key: event.target.value })}
               />
               <div className="grow">
-                <FilledWith label={`Value ${given.key || at + 1}`} parts={given.filling} onChange={(filling) => set(at, { ...given, filling })} />
+                <FilledWith
+                  label={`Value ${given.key || at + 1}`}
+                  parts={given.filling}
+                  onChange={(filling) => set(at, { ...given, filling })}
+                />
               </div>
               <Remove name={`value ${given.key || at + 1}`} onClick={() => set(at, null)} />
             </div>

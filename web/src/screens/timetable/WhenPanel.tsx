@@ -24,7 +24,10 @@ const OWN: Record<string, [words: string, own: () => Own]> = {
   reached: ["a field of a record reaches a value", () => begin("reached")],
   button: ["a button on a record is pressed", () => begin("button")],
   database_button: ["a button on a database is pressed", () => begin("database_button")],
-  schedule: ["a time comes round", () => ({ kind: "schedule", rule: "FREQ=WEEKLY;BYDAY=MO,TU,WE,TH,FR", cron: "", start: "2026-01-01T08:00" })],
+  schedule: [
+    "a time comes round",
+    () => ({ kind: "schedule", rule: "FREQ=WEEKLY;BYDAY=MO,TU,WE,TH,FR", cron: "", start: "2026-01-01T08:00" }),
+  ],
   address: ["a request comes to an address of its own", () => ({ kind: "address", inputs: [], signed: false, limit: 0 })],
 };
 
@@ -34,13 +37,25 @@ export function WhenPanel({ line, workflow, findings, onChange }: Props) {
   const databases = useDatabases().data ?? [];
   const own = line.own;
   const inApp = (app: string, event: string) => `${app} ${event}`;
-  const event = eventOf(apps.find((a) => a.code === line.app), line.event)?.code ?? "";
+  const event =
+    eventOf(
+      apps.find((a) => a.code === line.app),
+      line.event,
+    )?.code ?? "";
   const kind = !own ? inApp(line.app, event) : own.kind === "record" ? own.event : own.kind;
   const choose = (next: string) => {
     const [code, chosen] = next.split(" ");
     if (code && chosen) {
       const same = code === line.app;
-      return onChange({ ...line, own: null, app: code, event: chosen, connection: same ? line.connection : null, container: same ? line.container : null, container_name: same ? line.container_name : "" });
+      return onChange({
+        ...line,
+        own: null,
+        app: code,
+        event: chosen,
+        connection: same ? line.connection : null,
+        container: same ? line.container : null,
+        container_name: same ? line.container_name : "",
+      });
     }
     const made = OWN[next]?.[1]() ?? null;
     const kept = made?.kind === "record" && own?.kind === "record" ? { ...made, database: own.database } : made; // the database stays
@@ -51,7 +66,12 @@ export function WhenPanel({ line, workflow, findings, onChange }: Props) {
     <>
       <div className="cond" style={{ gridTemplateColumns: "110px minmax(0, 380px)", borderBottom: 0 }}>
         <span>Starts when</span>
-        <Select value={kind} sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "What starts it" }} onChange={(event) => choose(event.target.value)}>
+        <Select
+          value={kind}
+          sx={{ height: 28 }}
+          SelectDisplayProps={{ "aria-label": "What starts it" }}
+          onChange={(event) => choose(event.target.value)}
+        >
           {apps.flatMap((a) =>
             a.events.map((e) => (
               <MenuItem key={inApp(a.code, e.code)} value={inApp(a.code, e.code)}>
@@ -80,7 +100,12 @@ function Order({ line, onChange }: { line: When; onChange: (line: When) => void 
   return (
     <div className="cond" style={{ gridTemplateColumns: "110px minmax(0, 380px)", borderBottom: 0 }}>
       <span>Runs go</span>
-      <Select value={line.order} sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "In which order runs go" }} onChange={(event) => onChange({ ...line, order: event.target.value })}>
+      <Select
+        value={line.order}
+        sx={{ height: 28 }}
+        SelectDisplayProps={{ "aria-label": "In which order runs go" }}
+        onChange={(event) => onChange({ ...line, order: event.target.value })}
+      >
         <MenuItem value="any">side by side, as they come</MenuItem>
         <MenuItem value="item">one after the other for each {line.own?.kind === "record" ? "record" : "item"}</MenuItem>
         <MenuItem value="all">one after the other, all of them</MenuItem>

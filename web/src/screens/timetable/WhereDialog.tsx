@@ -39,7 +39,13 @@ export function WhereDialog({ workflow, zone, onClose }: Props) {
             if (link.trim()) where.mutate(link);
           }}
         >
-          <TextField autoFocus placeholder="Paste the link of the item" value={link} onChange={(e) => setLink(e.target.value)} slotProps={{ htmlInput: { "aria-label": "Link of the item" } }} />
+          <TextField
+            autoFocus
+            placeholder="Paste the link of the item"
+            value={link}
+            onChange={(e) => setLink(e.target.value)}
+            slotProps={{ htmlInput: { "aria-label": "Link of the item" } }}
+          />
           <Button type="submit" variant="contained">
             Look it up
           </Button>
@@ -48,8 +54,8 @@ export function WhereDialog({ workflow, zone, onClose }: Props) {
         {found && (
           <div className={looks[found.fate] ?? "note"} role="status">
             {found.title && <b>{found.title}. </b>}
-            {found.sentence} {found.advice}{" "}
-            {found.link && <Link to={new URL(found.link).pathname}>Open the record</Link>} {found.run && <Link to={`/runs/${found.run}`}>Open the run</Link>}
+            {found.sentence} {found.advice} {found.link && <Link to={new URL(found.link).pathname}>Open the record</Link>}{" "}
+            {found.run && <Link to={`/runs/${found.run}`}>Open the run</Link>}
             {found.fate === "next_check" && (
               <button className="link" onClick={() => check.mutate()}>
                 {check.isSuccess ? "asked" : "check now"}

@@ -4,8 +4,20 @@ import { above, isWithin, withinOf } from "./nesting";
 
 /** The database that a line works on: its own, or that of the record it changes. */
 export function databaseOf(line: Line | undefined, document: Document, databases: Database[]): Database | undefined {
-  if (line?.verb === "update" || line?.verb === "delete") return databaseOf(above(document, line.id).find((l) => l.id === line.of), document, databases);
-  if (line?.verb === "repeat") return line.of?.value === "records" ? databaseOf(document.lines.find((l) => l.id === line.of?.line), document, databases) : undefined;
+  if (line?.verb === "update" || line?.verb === "delete")
+    return databaseOf(
+      above(document, line.id).find((l) => l.id === line.of),
+      document,
+      databases,
+    );
+  if (line?.verb === "repeat")
+    return line.of?.value === "records"
+      ? databaseOf(
+          document.lines.find((l) => l.id === line.of?.line),
+          document,
+          databases,
+        )
+      : undefined;
   return line && "database" in line ? databases.find((d) => d.id === line.database) : undefined;
 }
 
@@ -16,14 +28,18 @@ export function carriedFor(document: Document, id: string, carried: Carried[]): 
   if (line?.verb === "shape" || line?.verb === "repeat") usable.add(id);
   if (line?.verb === "repeat") document.lines.filter((l) => withinOf(l) === id).forEach((l) => usable.add(l.id));
   const repeats = new Set(document.lines.flatMap((l) => (l.verb === "repeat" ? [l.id] : [])));
-  return carried.filter((c) => usable.has(c.line) && (!repeats.has(c.line) || c.inside === (c.line === id || isWithin(document, id, c.line))));
+  return carried.filter(
+    (c) => usable.has(c.line) && (!repeats.has(c.line) || c.inside === (c.line === id || isWithin(document, id, c.line))),
+  );
 }
 
 /** What a carried value is called among others: those of the source without its name, where no other would be called so. */
 export function carriedName(one: Carried, among: Carried[]): string {
   const first = among[0];
   const plain = one.name.slice(1).join(" › ");
-  const alike = one.name[0] !== first?.name[0] && among.some((c) => c.line === one.line && c.name[0] === first?.name[0] && c.name.slice(1).join(" › ") === plain);
+  const alike =
+    one.name[0] !== first?.name[0] &&
+    among.some((c) => c.line === one.line && c.name[0] === first?.name[0] && c.name.slice(1).join(" › ") === plain);
   return (one.line === first?.line && !alike && plain) || one.name.join(" › ");
 }
 
@@ -36,7 +52,8 @@ export function valueIn(sample: Sample | undefined, rehearsal: Rehearsal | undef
 /** All carried values that a line uses, for underlining; those within formulas are the server's to know. */
 export function usedBy(line: Line | undefined): Ref[] {
   const ofParts = (parts: Part[]): Ref[] => parts.flatMap((p) => (p.ref ? [p.ref] : []));
-  const ofTests = (tests: Test[]): Ref[] => tests.flatMap((t) => (t.kind === "condition" ? [t.ref] : t.kind === "group" ? ofTests(t.conditions) : []));
+  const ofTests = (tests: Test[]): Ref[] =>
+    tests.flatMap((t) => (t.kind === "condition" ? [t.ref] : t.kind === "group" ? ofTests(t.conditions) : []));
   const ofMaking = (made: Making): Ref[] => {
     if (made.kind === "filled") return ofParts(made.filling);
     if (made.kind === "cite") return [made.authors, made.year, made.title].filter((r): r is Ref => !!r);
@@ -46,7 +63,8 @@ export function usedBy(line: Line | undefined): Ref[] {
   if (line?.verb === "only_if" || line?.verb === "way") return ofTests(line.conditions);
   if (line?.verb === "repeat") return ofParts(line.collects);
   if (line?.verb === "send_mail") return [line.to, line.subject, ...line.paragraphs].flatMap(ofParts);
-  if (line?.verb === "web_request") return [line.address, ...line.headers.map((h) => h.filling), ...line.body.map((g) => g.filling)].flatMap(ofParts);
+  if (line?.verb === "web_request")
+    return [line.address, ...line.headers.map((h) => h.filling), ...line.body.map((g) => g.filling)].flatMap(ofParts);
   if (line?.verb === "save_file") return [line.file, line.name, line.folder].flatMap(ofParts);
   if (line?.verb === "run_another") return line.given.flatMap((g) => ofParts(g.filling));
   if (line?.verb === "ask") return [...ofParts(line.asking), ...line.shown.flatMap((v) => ofMaking(v.made))];

@@ -1,14 +1,26 @@
 import type { ReactNode } from "react";
 import type { Cell, Line } from "./model";
 
-const MARKS: Partial<Record<Line["verb"], string>> = { shape: "=", update: "≠", add_or_update: "±", delete: "×", send_mail: "↗", run_another: "»", web_request: "⇗", save_file: "↓" };
+const MARKS: Partial<Record<Line["verb"], string>> = {
+  shape: "=",
+  update: "≠",
+  add_or_update: "±",
+  delete: "×",
+  send_mail: "↗",
+  run_another: "»",
+  web_request: "⇗",
+  save_file: "↓",
+};
 
 /** A rehearsed cell: a mark of its own shape, a word, and what there is to add; of what is repeated, which round it shows. */
 export function TrialCell({ cell, verb }: { cell: Cell | undefined; verb: Line["verb"] }): ReactNode {
   if (!cell || cell.rounds < 2 || cell.state === "not_reached") return <OneCell cell={cell} verb={verb} />;
   return (
     <>
-      <OneCell cell={cell} verb={verb} /> <small className="quiet">{cell.wrong_rounds > 1 ? `in ${cell.wrong_rounds} of ${cell.rounds}` : `${cell.round} of ${cell.rounds}`}</small>
+      <OneCell cell={cell} verb={verb} />{" "}
+      <small className="quiet">
+        {cell.wrong_rounds > 1 ? `in ${cell.wrong_rounds} of ${cell.rounds}` : `${cell.round} of ${cell.rounds}`}
+      </small>
     </>
   );
 }

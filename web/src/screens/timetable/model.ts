@@ -44,8 +44,7 @@ export type Remedy = Schemas["RemedyOut"];
 export type Operator = Schemas["Condition"]["operator"];
 
 export const newId = () => newKey().slice(0, 8);
-export const sameRef = (a: Ref | null | undefined, b: Ref | null | undefined) =>
-  !!a && !!b && a.line === b.line && a.value === b.value;
+export const sameRef = (a: Ref | null | undefined, b: Ref | null | undefined) => !!a && !!b && a.line === b.line && a.value === b.value;
 
 export function whenOf(document: Document): When {
   return document.lines[0] as When;
@@ -62,13 +61,30 @@ export function emptyLines(verb: NewVerb, id: string): [Line, ...Line[]] {
     case "add_or_update":
       return [{ verb, id, within, database: null, by: [], fillings: [], several: "stop" }];
     case "wait":
-      return [{ verb, id, within, kind: "span", amount: 1, unit: "hours", filling: [], days: [1, 2, 3, 4, 5], begins: "09:00", ends: "17:00" }];
+      return [
+        { verb, id, within, kind: "span", amount: 1, unit: "hours", filling: [], days: [1, 2, 3, 4, 5], begins: "09:00", ends: "17:00" },
+      ];
     case "update":
       return [{ verb, id, within, of: "", fillings: [] }];
     case "delete":
       return [{ verb, id, within, of: "" }];
     case "find":
-      return [{ verb, id, within, database: null, mode: "all", sought: [], several: "newest", none: "go_on", order: null, descending: false, figures: [], listed: [] }];
+      return [
+        {
+          verb,
+          id,
+          within,
+          database: null,
+          mode: "all",
+          sought: [],
+          several: "newest",
+          none: "go_on",
+          order: null,
+          descending: false,
+          figures: [],
+          listed: [],
+        },
+      ];
     case "shape":
       return [{ verb, id, within, values: [] }];
     case "only_if":
@@ -86,7 +102,21 @@ export function emptyLines(verb: NewVerb, id: string): [Line, ...Line[]] {
     case "web_request":
       return [{ verb, id, within, method: "POST", address: [], headers: [], body: [], success: "2xx", recognises: false, takes: [] }];
     case "save_file":
-      return [{ verb, id, within, connection: null, container: null, container_name: "", folder: [], makes: false, file: [], name: [], collision: "number" }];
+      return [
+        {
+          verb,
+          id,
+          within,
+          connection: null,
+          container: null,
+          container_name: "",
+          folder: [],
+          makes: false,
+          file: [],
+          name: [],
+          collision: "number",
+        },
+      ];
     case "run_another":
       return [{ verb, id, within, workflow: null, given: [] }];
     case "ask":
@@ -100,7 +130,8 @@ export function replaceLine(document: Document, line: Line): Document {
   return { lines: document.lines.map((l) => (l.id === line.id ? line : l)) };
 }
 
-export const fillsFields = (line: Line | undefined): line is Fills => line?.verb === "add" || line?.verb === "add_or_update" || line?.verb === "update";
+export const fillsFields = (line: Line | undefined): line is Fills =>
+  line?.verb === "add" || line?.verb === "add_or_update" || line?.verb === "update";
 
 export function fillingOf(line: Fills, field: string): Part[] {
   return line.fillings.find((f) => f.field === field)?.filling ?? [];
@@ -112,7 +143,10 @@ export function fill<L extends Fills>(line: L, fills: { field: string; filling: 
   const empty = (field: string) => line.fillings.find((f) => f.field === field)?.empty ?? "leave";
   return {
     ...line,
-    fillings: [...line.fillings.filter((f) => !named.has(f.field)), ...fills.filter((f) => f.filling.length > 0).map(({ field, filling }) => ({ field, filling, named: "", empty: empty(field) }))],
+    fillings: [
+      ...line.fillings.filter((f) => !named.has(f.field)),
+      ...fills.filter((f) => f.filling.length > 0).map(({ field, filling }) => ({ field, filling, named: "", empty: empty(field) })),
+    ],
   };
 }
 

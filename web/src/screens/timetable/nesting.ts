@@ -6,7 +6,7 @@ export const withinOf = (line: Line): string => (line.verb === "when" ? "" : lin
 /** The ids of the lines that a line stands within, the nearest first. */
 export function ancestors(document: Document, line: Line): string[] {
   const found: string[] = [];
-  for (let at = withinOf(line); at && !found.includes(at); ) {
+  for (let at = withinOf(line); at && !found.includes(at);) {
     found.push(at);
     const holder = document.lines.find((l) => l.id === at);
     at = holder ? withinOf(holder) : "";
@@ -33,7 +33,9 @@ export function above(document: Document, id: string): Line[] {
   const line = document.lines[at];
   if (!line) return [];
   const around = ["", ...ancestors(document, line)];
-  return document.lines.slice(0, at).filter((l) => around.includes(withinOf(l)) && (!["way", "otherwise"].includes(l.verb) || around.includes(l.id)));
+  return document.lines
+    .slice(0, at)
+    .filter((l) => around.includes(withinOf(l)) && (!["way", "otherwise"].includes(l.verb) || around.includes(l.id)));
 }
 
 export const isWithin = (document: Document, id: string, block: string) => {

@@ -185,7 +185,13 @@ export function OutcomeCell({ outcome, output }: { outcome: string; output: unkn
     );
   }
   if (outcome === "saved" && output) return <SavedOutcome saved={output as Saved} />;
-  if (outcome === "sending" || outcome === "to_send" || outcome === "in_doubt" || (outcome === "sent" && !(output as { mails?: unknown }).mails)) return <WebOutcome outcome={outcome} output={output as WebOutput} />;
+  if (
+    outcome === "sending" ||
+    outcome === "to_send" ||
+    outcome === "in_doubt" ||
+    (outcome === "sent" && !(output as { mails?: unknown }).mails)
+  )
+    return <WebOutcome outcome={outcome} output={output as WebOutput} />;
   if (outcome === "sent") {
     const { mails } = output as { mails: { to: string[]; subject: string; link: string | null }[] };
     const first = mails[0];
@@ -233,25 +239,13 @@ export function RunCell({ run, line }: { run: Run; line: string }): ReactNode {
   return (
     <>
       <OutcomeCell outcome={shown.outcome} output={shown.output} />
-      {records.length > 1 && <small className="quiet"> {shown.place ? `${shown.place} of ` : ""}{records.length}</small>}
+      {records.length > 1 && (
+        <small className="quiet">
+          {" "}
+          {shown.place ? `${shown.place} of ` : ""}
+          {records.length}
+        </small>
+      )}
     </>
-  );
-}
-
-export const RUN_STATES: Record<string, { mark: string; word: string; look: string }> = {
-  waiting: { mark: "◌", word: "waiting", look: "look" },
-  running: { mark: "◐", word: "running", look: "look" },
-  done: { mark: "●", word: "done", look: "ok" },
-  passed_by: { mark: "▬", word: "passed by", look: "st" },
-  failed: { mark: "!", word: "failed", look: "bad" },
-};
-
-export function RunState({ state }: { state: string }) {
-  const known = RUN_STATES[state] ?? { mark: "?", word: state, look: "quiet" };
-  return (
-    <span className={known.look}>
-      <span className="mk">{known.mark}</span>
-      {known.word}
-    </span>
   );
 }

@@ -7,7 +7,14 @@ export interface Ordinary {
   days: string[];
 }
 
-export const UNITS: Record<Ordinary["unit"], string> = { MINUTELY: "minutes", HOURLY: "hours", DAILY: "days", WEEKLY: "weeks, on", MONTHLY: "months, on this day", YEARLY: "years, on this day" };
+export const UNITS: Record<Ordinary["unit"], string> = {
+  MINUTELY: "minutes",
+  HOURLY: "hours",
+  DAILY: "days",
+  WEEKLY: "weeks, on",
+  MONTHLY: "months, on this day",
+  YEARLY: "years, on this day",
+};
 export const DAYS: Record<string, string> = { MO: "Mon", TU: "Tue", WE: "Wed", TH: "Thu", FR: "Fri", SA: "Sat", SU: "Sun" };
 
 /** The plain choices that a rule comes from; none for a rule that says more. */
@@ -24,7 +31,14 @@ export function ruleOf({ unit, interval, days }: Ordinary): string {
   return [`FREQ=${unit}`, interval > 1 && `INTERVAL=${interval}`, days.length > 0 && `BYDAY=${days.join(",")}`].filter(Boolean).join(";");
 }
 
-const ONE: Record<Ordinary["unit"], string> = { MINUTELY: "minute", HOURLY: "hour", DAILY: "day", WEEKLY: "week", MONTHLY: "month", YEARLY: "year" };
+const ONE: Record<Ordinary["unit"], string> = {
+  MINUTELY: "minute",
+  HOURLY: "hour",
+  DAILY: "day",
+  WEEKLY: "week",
+  MONTHLY: "month",
+  YEARLY: "year",
+};
 
 /** A schedule in words: every 2 weeks on Mon, Thu at 08:00. What plain choices cannot say is shown as it is written. */
 export function scheduleWords(own: Schedule): string {

@@ -48,7 +48,14 @@ export function Token({ at, remove, calculate }: TokenProps) {
         </button>
       </Tooltip>
       {calculate && (
-        <button type="button" className="step" aria-label={`Count with ${name.join(" › ")}`} title="Count with this value: add days, take away, multiply" onMouseDown={stay} onClick={calculate}>
+        <button
+          type="button"
+          className="step"
+          aria-label={`Count with ${name.join(" › ")}`}
+          title="Count with this value: add days, take away, multiply"
+          onMouseDown={stay}
+          onClick={calculate}
+        >
           ±
         </button>
       )}

@@ -126,17 +126,13 @@ export function useDraft(kept: WorkflowDetail) {
     flush: () => (clean ? under.current : save(content)),
     /** Take what was saved elsewhere; what was typed here can be brought back with undo. */
     takeTheirs: async () => {
-      const theirs = await answer(
-        client.GET("/api/v1/workflows/{workflow_id}", { params: { path: { workflow_id: kept.id } } }),
-      );
+      const theirs = await answer(client.GET("/api/v1/workflows/{workflow_id}", { params: { path: { workflow_id: kept.id } } }));
       past.current.push(content);
       adopt(theirs);
     },
     /** Save what is here over what was saved elsewhere. */
     keepMine: async () => {
-      const theirs = await answer(
-        client.GET("/api/v1/workflows/{workflow_id}", { params: { path: { workflow_id: kept.id } } }),
-      );
+      const theirs = await answer(client.GET("/api/v1/workflows/{workflow_id}", { params: { path: { workflow_id: kept.id } } }));
       saw.current = theirs.draft_version;
       await save(content);
     },

@@ -8,7 +8,12 @@ export function useDuplicate(workflow: number, document: Document, take: (docume
   const { fail } = useNotices();
   const copy = useMutation({
     mutationFn: (line: string) =>
-      answer(client.POST("/api/v1/workflows/{workflow_id}/duplicate-line", { params: { path: { workflow_id: workflow } }, body: { document, line } })),
+      answer(
+        client.POST("/api/v1/workflows/{workflow_id}/duplicate-line", {
+          params: { path: { workflow_id: workflow } },
+          body: { document, line },
+        }),
+      ),
     onSuccess: (made) => take(made.document, made.line),
     onError: fail,
   });

@@ -5,7 +5,11 @@ import { useNotices } from "../../frame/Notices";
 import { fill, type Carried, type Line } from "./model";
 
 /** Make a field of a carried value in the database that the chosen Add line adds to, and fill it with that value. */
-export function useMakeField(line: Line | undefined, change: (line: Line) => void, databases: Database[]): ((carried: Carried) => void) | null {
+export function useMakeField(
+  line: Line | undefined,
+  change: (line: Line) => void,
+  databases: Database[],
+): ((carried: Carried) => void) | null {
   const queries = useQueryClient();
   const { tell, fail } = useNotices();
   const database = line?.verb === "add" || line?.verb === "add_or_update" ? databases.find((d) => d.id === line.database) : undefined;
@@ -14,12 +18,19 @@ export function useMakeField(line: Line | undefined, change: (line: Line) => voi
       answer(
         client.POST("/api/v1/databases/{database_id}/fields", {
           params: { path: { database_id: database?.id ?? 0 } },
-          body: { name: carried.name.slice(1).join(" ") || (carried.name[0] ?? ""), type: carried.type as Schemas["NewFieldIn"]["type"], required: false, choices: [], grows: false },
+          body: {
+            name: carried.name.slice(1).join(" ") || (carried.name[0] ?? ""),
+            type: carried.type as Schemas["NewFieldIn"]["type"],
+            required: false,
+            choices: [],
+            grows: false,
+          },
         }),
       ),
     onSuccess: async (field, carried) => {
       await queries.invalidateQueries({ queryKey: ["databases"] });
-      if (line?.verb === "add" || line?.verb === "add_or_update") change(fill(line, [{ field: field.id, filling: [{ ref: { line: carried.line, value: carried.key } }] }]));
+      if (line?.verb === "add" || line?.verb === "add_or_update")
+        change(fill(line, [{ field: field.id, filling: [{ ref: { line: carried.line, value: carried.key } }] }]));
       tell(`${database?.name ?? "The database"} now has the field ${field.name}.`);
     },
     onError: fail,

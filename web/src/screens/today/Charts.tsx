@@ -7,7 +7,10 @@ type Day = TodayOut["days"][number];
 
 const SIZE = { height: 74, width: 196, margin: { top: 6, bottom: 2, left: 2, right: 2 }, hideLegend: true, skipAnimation: true } as const;
 const NO_AXIS = { position: "none" } as const;
-const dayWords = (day: string) => new Intl.DateTimeFormat("en-GB", { weekday: "short", day: "numeric", month: "short", timeZone: "UTC" }).format(new Date(`${day}T12:00:00Z`));
+const dayWords = (day: string) =>
+  new Intl.DateTimeFormat("en-GB", { weekday: "short", day: "numeric", month: "short", timeZone: "UTC" }).format(
+    new Date(`${day}T12:00:00Z`),
+  );
 
 /** The last thirty days: how much, how well, how fast. */
 export default function Charts({ days }: { days: Day[] }) {
@@ -35,12 +38,28 @@ export default function Charts({ days }: { days: Day[] }) {
         />
         <figcaption>runs a day, 30 days: {runs}</figcaption>
       </figure>
-      <figure aria-label={least === null ? "How well it went: no runs yet" : `Share that went well, by day; the least was ${Math.round(least * 100)} percent`}>
+      <figure
+        aria-label={
+          least === null
+            ? "How well it went: no runs yet"
+            : `Share that went well, by day; the least was ${Math.round(least * 100)} percent`
+        }
+      >
         <LineChart
           {...SIZE}
           xAxis={point}
           yAxis={[{ ...NO_AXIS, min: Math.min(0.5, least ?? 0.5), max: 1.02 }]}
-          series={[{ data: days.map((d) => d.success), label: "went well", color: "var(--fern)", curve: "linear", connectNulls: true, showMark: false, valueFormatter: (v) => (v === null ? "" : `${Math.round(v * 100)} %`) }]}
+          series={[
+            {
+              data: days.map((d) => d.success),
+              label: "went well",
+              color: "var(--fern)",
+              curve: "linear",
+              connectNulls: true,
+              showMark: false,
+              valueFormatter: (v) => (v === null ? "" : `${Math.round(v * 100)} %`),
+            },
+          ]}
         />
         <figcaption>went well{least !== null && `, ${Math.round(least * 100)} % at least`}</figcaption>
       </figure>
@@ -49,7 +68,17 @@ export default function Charts({ days }: { days: Day[] }) {
           {...SIZE}
           xAxis={point}
           yAxis={[{ ...NO_AXIS, min: 0 }]}
-          series={[{ data: days.map((d) => d.usual_delay), label: "usual time", color: "var(--marigold)", curve: "linear", connectNulls: true, showMark: false, valueFormatter: (v) => (v === null ? "" : span(v)) }]}
+          series={[
+            {
+              data: days.map((d) => d.usual_delay),
+              label: "usual time",
+              color: "var(--marigold)",
+              curve: "linear",
+              connectNulls: true,
+              showMark: false,
+              valueFormatter: (v) => (v === null ? "" : span(v)),
+            },
+          ]}
         />
         <figcaption>usual time{slow !== null && `, ${span(slow)} at most`}</figcaption>
       </figure>

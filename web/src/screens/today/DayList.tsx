@@ -1,7 +1,7 @@
 import { Button } from "@mui/material";
 import { Link } from "react-router";
 import { day, relative, seconds, span } from "../../parts/dates";
-import { RunState } from "../timetable/outcomes";
+import { RunState } from "../timetable/runState";
 import { useDayList, type Entry } from "./queries";
 
 /** What came in and what went out, set like departures: the newest on top, live. */

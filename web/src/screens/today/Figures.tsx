@@ -9,7 +9,15 @@ export function Figures({ today }: { today: TodayOut }) {
       <Figure words="came in">{today.came_in}</Figure>
       <Figure words="went out">{today.went_out}</Figure>
       <Figure words="went well">{today.success === null ? "–" : `${percent(today.success)} %`}</Figure>
-      <Figure words="slowest">{today.slowest === null ? "–" : today.slowest_run ? <Link to={`/runs/${today.slowest_run}`}>{span(today.slowest)}</Link> : span(today.slowest)}</Figure>
+      <Figure words="slowest">
+        {today.slowest === null ? (
+          "–"
+        ) : today.slowest_run ? (
+          <Link to={`/runs/${today.slowest_run}`}>{span(today.slowest)}</Link>
+        ) : (
+          span(today.slowest)
+        )}
+      </Figure>
       <Figure words={today.needs === 1 ? "needs you" : "need you"}>
         <Link to="/needs" className={today.needs ? "bad" : ""}>
           {today.needs}

@@ -18,7 +18,13 @@ export function Today() {
       <div className="row head top">
         <div className="grow">
           <h1>{name}</h1>
-          <div className="sub">{causes === undefined ? "" : causes.some((c) => c.kind !== "never_on") ? "Something needs you; the rest goes on by itself." : "Everything goes by itself."}</div>
+          <div className="sub">
+            {causes === undefined
+              ? ""
+              : causes.some((c) => c.kind !== "never_on")
+                ? "Something needs you; the rest goes on by itself."
+                : "Everything goes by itself."}
+          </div>
         </div>
       </div>
       {today && (

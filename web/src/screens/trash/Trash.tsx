@@ -33,7 +33,13 @@ export function Trash() {
         <h1 className="grow">
           Trash<span>: kept for 30 days</span>
         </h1>
-        <Select value={kind ?? ""} displayEmpty sx={{ height: 28 }} SelectDisplayProps={{ "aria-label": "What is shown" }} onChange={(e) => setParams(e.target.value ? { kind: e.target.value } : {})}>
+        <Select
+          value={kind ?? ""}
+          displayEmpty
+          sx={{ height: 28 }}
+          SelectDisplayProps={{ "aria-label": "What is shown" }}
+          onChange={(e) => setParams(e.target.value ? { kind: e.target.value } : {})}
+        >
           {KINDS.map(([code, words]) => (
             <MenuItem key={code} value={code}>
               {words}
@@ -87,7 +93,12 @@ export function Trash() {
                   <td title={dateTime(e.at, zone)}>{relative(e.at)}</td>
                   <td>{day(e.until, zone)}</td>
                   <td>
-                    <button className="link" disabled={restore.isPending} onClick={() => restore.mutate([e.id])} aria-label={`Restore ${e.name ?? "it"}`}>
+                    <button
+                      className="link"
+                      disabled={restore.isPending}
+                      onClick={() => restore.mutate([e.id])}
+                      aria-label={`Restore ${e.name ?? "it"}`}
+                    >
                       Restore
                     </button>
                   </td>

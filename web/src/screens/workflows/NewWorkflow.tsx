@@ -18,7 +18,9 @@ export function NewWorkflow({ onClose }: { onClose: () => void }) {
   const app = apps.find((a) => a.code === chosen?.app);
   const make = useMutation({
     mutationFn: () =>
-      answer(client.POST("/api/v1/workflows", { body: { name, connection: from ? Number(from) : null, database: to ? Number(to) : null } })),
+      answer(
+        client.POST("/api/v1/workflows", { body: { name, connection: from ? Number(from) : null, database: to ? Number(to) : null } }),
+      ),
     onSuccess: (made) => void navigate(`/workflows/${made.id}`),
   });
   return (
@@ -32,7 +34,13 @@ export function NewWorkflow({ onClose }: { onClose: () => void }) {
         <DialogTitle>New workflow</DialogTitle>
         <DialogContent>
           <TextField label="Name" value={name} autoFocus onChange={(e) => setName(e.target.value)} sx={{ marginTop: 1 }} />
-          <TextField select label={chosen ? `When ${app?.events[0]?.words ?? "something happens"} in` : "When something comes to"} value={from} onChange={(e) => setFrom(e.target.value)} sx={{ marginTop: 2 }}>
+          <TextField
+            select
+            label={chosen ? `When ${app?.events[0]?.words ?? "something happens"} in` : "When something comes to"}
+            value={from}
+            onChange={(e) => setFrom(e.target.value)}
+            sx={{ marginTop: 2 }}
+          >
             <MenuItem value="">a connection chosen later</MenuItem>
             {connections.map((c) => (
               <MenuItem key={c.id} value={String(c.id)}>

@@ -16,9 +16,12 @@ export function WorkflowList() {
   const remove = (w: Workflow) =>
     start({
       name: w.name,
-      also: w.held ? `Its ${w.held.count.toLocaleString("en-GB")} held ${w.held.count === 1 ? "item is" : "items are"} deleted permanently.` : undefined,
+      also: w.held
+        ? `Its ${w.held.count.toLocaleString("en-GB")} held ${w.held.count === 1 ? "item is" : "items are"} deleted permanently.`
+        : undefined,
       uses: () => answer(client.GET("/api/v1/workflows/{workflow_id}/uses", { params: { path: { workflow_id: w.id } } })),
-      run: (anyway) => answer(client.DELETE("/api/v1/workflows/{workflow_id}", { params: { path: { workflow_id: w.id }, query: { anyway } } })),
+      run: (anyway) =>
+        answer(client.DELETE("/api/v1/workflows/{workflow_id}", { params: { path: { workflow_id: w.id }, query: { anyway } } })),
     });
   return (
     <main>
@@ -68,13 +71,25 @@ export function WorkflowList() {
                     <State workflow={w} />
                   </td>
                   <td>
-                    <Link to={`/workflows/${w.id}/runs`} className="strip" aria-label={`${w.recent.length} runs, ${w.recent.filter((r) => r === "failed").length} failed`}>
+                    <Link
+                      to={`/workflows/${w.id}/runs`}
+                      className="strip"
+                      aria-label={`${w.recent.length} runs, ${w.recent.filter((r) => r === "failed").length} failed`}
+                    >
                       {[...w.recent].reverse().map((r, n) => (
                         <i key={n} className={r} title={r.replace("_", " ")} />
                       ))}
                     </Link>
                   </td>
-                  <td>{w.watch ? seconds(w.watch.next_check_at, zone) : w.listens?.next_at ? dateTime(w.listens.next_at, zone) : w.listens ? "at once" : ""}</td>
+                  <td>
+                    {w.watch
+                      ? seconds(w.watch.next_check_at, zone)
+                      : w.listens?.next_at
+                        ? dateTime(w.listens.next_at, zone)
+                        : w.listens
+                          ? "at once"
+                          : ""}
+                  </td>
                   <td className="num" title={w.a_month_from}>
                     {w.a_month === null ? <span className="quiet">not known yet</span> : `about ${w.a_month.toLocaleString("en-GB")}`}
                     {w.a_month !== null && <span className="det">{w.a_month_from}</span>}
