@@ -72,7 +72,7 @@ class Records(Collection):
         return Changes(mine, str(found[-1].seq) if found else cursor, len(found) == AT_ONCE)
 
     def item(self, record: Record) -> Item:
-        """A record as an item."""
+        """Return a record as an item."""
         return Item(
             str(record.id),
             str(record.version),

@@ -47,7 +47,8 @@ class Actor:
 def add(
     t: Transaction, workspace_id: int, database: Database, values: Mapping[FieldId, Value], actor: Actor
 ) -> tuple[int, int]:
-    """A new record: its id and its change's number, which is not known yet where a run makes it. Raises Wrong, NotAllowed."""
+    """Add a record, and return its id and its change's number, which is not known yet where a run makes it. Raises Wrong,
+    NotAllowed."""
     return record_writing.add(t, workspace_id, database, _checked(database, values, actor, complete=True), actor.origin)
 
 
@@ -59,7 +60,7 @@ def add_later(
     actor: Actor,
     then: Callable[[int], object],
 ) -> None:
-    """A new record, made with the next statement of the transaction; `then` is told its id. Raises Wrong, NotAllowed."""
+    """Add a record with the next statement of the transaction; `then` is told its id. Raises Wrong, NotAllowed."""
     record_writing.add_later(t, workspace_id, database, _checked(database, values, actor, complete=True), actor.origin, then)
 
 
@@ -98,7 +99,7 @@ def restore(t: Transaction, workspace_id: int, database: Database, record_id: in
 
 
 def check(database: Database, values: Mapping[FieldId, Value], complete: bool) -> dict[FieldId, str]:
-    """What is wrong with values, by field. `complete`: they are a whole record."""
+    """Return what is wrong with values, by field. `complete`: they are a whole record."""
     wrong: dict[FieldId, str] = {}
     for field in database.fields:
         value = values.get(field.id)

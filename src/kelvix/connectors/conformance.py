@@ -65,7 +65,7 @@ class Bench(ABC):
         """Add an item: its id."""
 
     def called(self, name: str) -> str:
-        """What the other side makes of a name."""
+        """Return what the other side makes of a name."""
         return name
 
     def change(self, id: str, text: str) -> None:
@@ -120,7 +120,7 @@ def _added(found: list[Change]) -> Counter[str]:
 
 
 def repeats(bench: Bench) -> None:
-    """Changes asked twice from one cursor, with a query and a reading between, are the same."""
+    """Ask for changes twice from one cursor, with a query and a reading between: they are the same."""
     collection = bench.collection
     cursor = collection.head()
     id = bench.add("Twice the same")
@@ -184,7 +184,7 @@ def pages_hold_each_once(bench: Bench) -> None:
 
 
 def narrows_rightly(bench: Bench) -> None:
-    """A condition lets through those items of which it holds, and no other."""
+    """Ask for items by a condition: those come of which it holds, and no other."""
     schema = bench.collection.schema()
     title = next((f for f in schema.fields if f.id == schema.title), None)
     if title is None:
@@ -280,7 +280,7 @@ def says_access(bench: Bench) -> None:
 
 
 def says_gone(bench: Bench) -> None:
-    """What is not there is told as gone, and what was never there too."""
+    """Ask for what is not there any more, and for what never was: both are told as gone."""
     collection = bench.collection
     try:
         collection.one("9" * 17)
@@ -315,7 +315,7 @@ def keeps_accounts_apart(bench: Bench) -> None:
 
 
 def counts_each_change(bench: Bench) -> None:
-    """A to B to A to B is more than one change, and each is another version."""
+    """Change an item to B, A, B and A: these are four changes, and each is another version."""
     if "changed" not in bench.collection.capabilities.told:
         return
     collection = bench.collection
@@ -392,7 +392,7 @@ def claims_what_it_tells(bench: Bench) -> None:
 
 
 def goes_through_many(bench: Bench) -> None:
-    """Going through many items takes the memory of a page, not of all."""
+    """Go through many items: it takes the memory of a page, not of all."""
     for n in range(MANY - sum(1 for _ in _everything(bench.collection))):
         bench.add(f"Of many {n}")
     peaks: list[int] = []

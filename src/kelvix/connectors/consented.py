@@ -65,14 +65,14 @@ class ConsentedAccount(Account):
 
     @abstractmethod
     def read(self, raw: dict[str, Any]) -> Read:
-        """What an item carries, as the app's API gives it."""
+        """Return what an item carries, as the app's API gives it."""
 
     def call(self, method: str, where: str, **more: Any) -> Any:
-        """The JSON with which the app answers."""
+        """Return the JSON with which the app answers."""
         return self.caller.call(method, f"{self.api}{where}", self._token, **more)
 
     def content(self, where: str) -> Iterator[bytes]:
-        """What a file contains, a piece at a time. `where` is its whole path."""
+        """Return what a file contains, a piece at a time. `where` is its whole path."""
         return self.caller.content(where, self._token)
 
     def check(self) -> Health:
@@ -174,7 +174,7 @@ class ConsentedCollection(Collection):
         )
 
     def _placed(self, values: Row) -> dict[str, Any]:
-        """The same with files that say in which account they lie."""
+        """Return the same with files that say in which account they lie."""
         return {k: v.within(self.account.identity) if isinstance(v, File) else v for k, v in values.items()}
 
 
@@ -230,7 +230,7 @@ class ConsentedApp(App):
         return self._in_link(link, self.items_word)
 
     def _in_link(self, link: str, what: str) -> str | None:
-        """The number behind /mail/folders/ or /mail/messages/, at this app's own address only."""
+        """Return the number behind /mail/folders/ or /mail/messages/, at this app's own address only."""
         parts = split_address(link.strip())
         if parts is None or parts.netloc != urlsplit(self.address).netloc:
             return None

@@ -85,7 +85,7 @@ class Account(ABC):
     def unsubscribe(self, subscription: str) -> None: ...
 
     def open(self, locator: str) -> Iterator[bytes]:
-        """What a file contains that an item carries, a piece at a time."""
+        """Return what a file contains that an item carries, a piece at a time."""
         raise PermanentError(f"{self.app.name} carries no files", "call")
 
     def send(self, message: Outgoing, key: str) -> str | None:
@@ -132,7 +132,7 @@ class App(ABC):
         return Schema(fields, self.code, rows, self.title, body)
 
     def event(self, code: str) -> Event:
-        """The first, where it has none of this code."""
+        """Return an event by its code; the first, where there is none of it."""
         return next((e for e in self.events if e.code == code), self.events[0])
 
     @abstractmethod
@@ -145,11 +145,12 @@ class App(ABC):
 
     @abstractmethod
     def account(self, token: str, identity: str, env: Env) -> Account:
-        """What a token reaches. `identity`: whose it is, as the account last said; `env`: by which conditions are tested."""
+        """Return what a token reaches. `identity`: whose it is, as the account last said; `env`: by which conditions are
+        tested."""
 
     @abstractmethod
     def container_of_link(self, link: str) -> str | None:
-        """The container that a pasted link means."""
+        """Return the container that a pasted link means."""
 
     @abstractmethod
     def item_of_link(self, link: str) -> str | None: ...

@@ -99,7 +99,7 @@ class Deadlines:
             self._current.call = outer
 
     def current(self) -> Call | None:
-        """The call that this thread makes."""
+        """Return the call that this thread makes."""
         found: Call | None = getattr(self._current, "call", None)
         return found
 

@@ -72,7 +72,7 @@ def is_public(address: str) -> bool:
 
 
 def resolve(url: str, reachable: Collection[str] = ()) -> Target:
-    """What stands behind an address. `reachable`: hosts of private networks that are let through, as name:port. Raises
+    """Return what stands behind an address. `reachable`: hosts of private networks that are let through, as name:port. Raises
     PermanentError where it is none, or not public, TransientError where the name is not known."""
     parts = split_address(url)
     if parts is None:
@@ -139,7 +139,7 @@ def send(method: str, target: Target, headers: dict[str, str], body: bytes | Non
 
 
 def _read(answer: urllib3.BaseHTTPResponse, most: int) -> bytes:
-    """What is answered, up to a size and a time: the rest of a long one is left."""
+    """Return what is answered, up to a size and a time: the rest of a long one is left."""
     read = bytearray()
     try:
         while len(read) < most:

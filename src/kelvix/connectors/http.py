@@ -38,7 +38,7 @@ def retry_after(raw: str | None) -> float | None:
 
 
 def _detail(data: bytes) -> str:
-    """What the app says is wrong, if it says so in JSON."""
+    """Return what the app says is wrong, if it says so in JSON."""
     try:
         said = loads(data)["detail"]
     except (ValueError, KeyError, TypeError, RecursionError):
@@ -47,7 +47,7 @@ def _detail(data: bytes) -> str:
 
 
 def _earning(body: Iterable[bytes], call: Call) -> Iterator[bytes]:
-    """What is sent, each piece of which earns the call more time."""
+    """Yield what is sent; each piece earns the call more time."""
     for piece in body:
         yield piece
         call.earn(len(piece))
@@ -72,7 +72,7 @@ class Caller:
         key: str | None = None,
         body: Iterable[bytes] | None = None,
     ) -> Any:
-        """The answer's JSON. `key` is the idempotency key of what is written; `body` is sent as it comes. Raises
+        """Return the answer's JSON. `key` is the idempotency key of what is written; `body` is sent as it comes. Raises
         TransientError, PermanentError."""
         headers = {"authorization": f"Bearer {token}"} | ({"idempotency-key": key} if key else {})
         query = f"?{urlencode(params)}" if params else ""
@@ -89,7 +89,7 @@ class Caller:
         return self._json(data)
 
     def form(self, where: str, **values: str) -> Any:
-        """The JSON that answers a form which is sent without a token, whatever its status. Raises TransientError."""
+        """Return the JSON that answers a form which is sent without a token, whatever its status. Raises TransientError."""
         with self._told_apart(WHOLE) as call:
             answer = self._pool.request("POST", f"{self.address}{where}", fields=values, encode_multipart=False,
                                         headers={"accept": "application/json"}, preload_content=False)  # fmt: skip
@@ -105,7 +105,7 @@ class Caller:
             raise TransientError(f"{self.app_name} answered with something that cannot be read") from None
 
     def _bounded(self, answer: urllib3.BaseHTTPResponse, call: Call) -> bytes:
-        """What an app answers, which may never end. Raises TransientError."""
+        """Return what an app answers, which may never end. Raises TransientError."""
         data = bytearray()
         while len(data) <= MOST_ANSWER and (piece := answer.read(AT_A_TIME)):
             data += piece
@@ -117,9 +117,9 @@ class Caller:
         return bytes(data)
 
     def content(self, where: str, token: str) -> Iterator[bytes]:
-        """What a file contains, a piece at a time. Raises TransientError, PermanentError, also on the way. Asked again after a
-        short wait, if the app asks for one: an item whose content takes a further call would else be begun anew each time, and
-        never be had from an app that lets one call through at a time."""
+        """Return what a file contains, a piece at a time. Raises TransientError, PermanentError, also on the way. Asked again
+        after a short wait, if the app asks for one: an item whose content takes a further call would else be begun anew each
+        time, and never be had from an app that lets one call through at a time."""
         headers = {"authorization": f"Bearer {token}"}
         ask = partial(self._pool.request, "GET", f"{self.address}{where}", headers=headers, preload_content=False)
         call = DEADLINES.begin(PATIENCE + WHOLE)
@@ -170,7 +170,7 @@ class Caller:
             raise TransientError(f"{self.app_name} answers too slowly: not within {WHOLE:.0f} seconds")
 
     def _check(self, answer: urllib3.BaseHTTPResponse, data: bytes) -> None:
-        """Raises TransientError, PermanentError for what is not what was asked for."""
+        """Raise TransientError or PermanentError for what is not what was asked for."""
         wait = retry_after(answer.headers.get("retry-after"))
         if answer.status == 429:
             raise RateLimitedError(f"{self.app_name} asks to wait: too many calls", wait)

@@ -33,7 +33,7 @@ class Outcome:
         return {k: v for k, v in own.items() if v is not None or k not in self.optional} | dict(self.more) or None
 
     def shown(self) -> Any:
-        """The same without what is there only to go on with."""
+        """Return the same without what is there only to go on with."""
         return self.kept()
 
     @property
@@ -223,7 +223,7 @@ _BY_CODE: Mapping[str, type[Outcome]] = {
 
 
 def read(code: str, kept: Any) -> Outcome:
-    """An outcome as it was kept."""
+    """Return an outcome as it was kept."""
     if not isinstance(kept, dict):
         return Outcome(code)
     type_ = _type(code, kept)

@@ -147,7 +147,7 @@ class Carrying(Outside):
         return end_of(cell)
 
     def _again(self, line: Line, recorded: RunLine, carried: Carried, place: Place) -> tuple[Carried, str]:
-        """A line as the run recorded it."""
+        """Go on from a line as the run recorded it."""
         done = recorded.outcome
         if isinstance(line, Find):  # not asked again: what was done since hangs on the first answer
             database = self.around.databases.get(line.database or 0)
@@ -214,7 +214,7 @@ class Carrying(Outside):
         return carried
 
     def _answered(self, line: Line, since: Asked, carried: Carried, place: Place) -> tuple[Carried, str]:
-        """A line that asked: with the answer, else the run rests on."""
+        """Go on from a line that asked, with the answer; else let the run rest on."""
         asked = self._asked(line, place)
         if asked is None or asked.answer is None:
             return self._rest_on(carried), RESTS

@@ -25,7 +25,7 @@ def prepare(server: DatabaseServer, database: Database, fields: Iterable[FieldId
 
 
 def every(t: Transaction, database: Database, question: Question, zone: ZoneInfo) -> list[int]:
-    """The ids of all records that were meant, in the order asked for, and one more than are counted at most. Raises
+    """Return the ids of all records that were meant, in the order asked for, and one more than are counted at most. Raises
     LookupError."""
     most = MOST_ALL if question.take == "all" else MOST
     return [r["id"] for r in _rows(t, database, question, "id", most + 1, zone)]

@@ -112,7 +112,8 @@ def _alike() -> Mapping[str, str]:
 
 @lru_cache(maxsize=256)
 def _spellings(word: str) -> str:
-    """A pattern for a folded word in any spelling, at the head of a word where its script has words; see `values.mentions`."""
+    """Return a pattern for a folded word in any spelling, at the head of a word where its script has words; see
+    `values.mentions`."""
     if not word:
         return r"(?!)"
     head = r"(?<![\p{L}\p{N}_\p{M}])" if word[0].lower() != word[0].upper() else ""
@@ -179,7 +180,7 @@ def _after(orders: list[Ordered], last: Record, row: Row) -> str:
 
 
 def _below(orders: list[Ordered], after: str) -> Sql:
-    """The condition of all records that come after one."""
+    """Return the condition of all records that come after one."""
     try:
         *told, id = json.loads(after) if orders else [int(after)]
         values = [

@@ -61,7 +61,7 @@ class FilesAccount(ConsentedAccount):
         return raw
 
     def _look_at(self, raw: dict[str, Any]) -> Iterator[bytes]:
-        """The content of a file of which Files told a while ago, with many others: its link may have expired since."""
+        """Return the content of a file of which Files told a while ago, with many others: its link may have expired since."""
         try:
             yield from self._content(raw)
         except PermanentError as refused:

@@ -93,7 +93,7 @@ def _people(raw: list[dict[str, str]]) -> str:
 
 
 def _message(raw: dict[str, Any]) -> Read:
-    """A message as carried values. An empty value is None; problems of reading are kept beside them for the screen."""
+    """Return a message as carried values. An empty value is None; problems of reading are kept beside them for the screen."""
     values: dict[str, ItemValue] = {
         "subject": raw["subject"] or None,
         "sender.name": raw["sender"]["name"] or None,

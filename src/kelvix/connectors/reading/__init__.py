@@ -51,7 +51,7 @@ class ReadingAccount(ConsentedAccount):
         return Read(title, values, page.problem)
 
     def _page(self, raw: dict[str, Any]) -> Article:
-        """What the page says that was saved."""
+        """Return what the page says that was saved."""
         if not raw["has_page"]:
             return Article(address=raw["bare"])
 

@@ -47,7 +47,7 @@ def take(value: Value, to: Type, how: Taking) -> Value:
 
 
 def seeming(raw: object) -> Type:
-    """The type of which a value of a request's JSON seems to be."""
+    """Return the type of which a value of a request's JSON seems to be."""
     return next((t.code for t in reversed(TYPES.values()) if t.in_requests and t.seems(raw)), next(iter(TYPES)))
 
 

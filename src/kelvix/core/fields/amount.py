@@ -23,7 +23,7 @@ LONGEST = 60
 
 @cache
 def digits(code: str) -> int | None:
-    """The decimals that a currency is written with, its minor unit in ISO 4217; nothing for what is no currency."""
+    """Return the decimals that a currency is written with, its minor unit in ISO 4217; nothing for what is no currency."""
     try:
         return Currency(code).exponent or 0
     except ValueError:
@@ -31,7 +31,7 @@ def digits(code: str) -> int | None:
 
 
 def amount(value: Decimal, code: str) -> Amount:
-    """Raises Unfit."""
+    """Make an amount. Raises Unfit."""
     places = digits(code)
     if places is None:
         raise Unfit(f"“{shorten(code)}” is not a currency; write its code of three letters, such as EUR or USD")

@@ -9,7 +9,7 @@ LONGEST_NAME = 100
 
 
 def choose(text: str, how: Taking) -> str:
-    """The id of the choice that a text names, or a new one where the field allows it. Raises Unfit."""
+    """Return the id of the choice that a text names, or a new one where the field allows it. Raises Unfit."""
     line = one_line(text)
     for choice in how.choices:
         if fold(choice.name) == fold(line) or choice.id == line:

@@ -61,7 +61,7 @@ def _month(word: str) -> int | None:
 
 
 def parse_date(text: str, order: str | None = None) -> date:
-    """The date in a text. `order` (DMY, MDY or YMD) decides only where day and month could be told two ways; without it
+    """Return the date in a text. `order` (DMY, MDY or YMD) decides only where day and month could be told two ways; without it
     that raises Doubtful. Raises Unfit for what is no date."""
     text = " ".join(text.split())
     if ISO_DATE.fullmatch(text):
@@ -89,7 +89,7 @@ def parse_date(text: str, order: str | None = None) -> date:
 
 
 def within(value: datetime) -> datetime:
-    """A moment that every clock of the world can show: near the ends of the calendar a zone would lead out of it. Raises
+    """Return a moment that every clock of the world can show: near the ends of the calendar a zone would lead out of it. Raises
     Unfit."""
     if not 2 <= value.year <= 9998:
         raise Unfit(f"the year {value.year} lies too near the end of the calendar; the years 2 to 9998 can be kept")
@@ -133,7 +133,7 @@ class Date(FieldType):
     column = "DATE"
 
     def holds(self, value: Value) -> bool:
-        """A moment is no day."""
+        """Say whether it is a day; a moment is none."""
         return isinstance(value, date) and not isinstance(value, datetime)
 
     def seems(self, raw: object) -> bool:

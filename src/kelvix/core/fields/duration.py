@@ -99,7 +99,7 @@ class Duration(FieldType):
 
 
 def bounded(value: timedelta) -> timedelta:
-    """A duration that a field keeps, in milliseconds. Raises Unfit."""
+    """Return a duration that a field keeps, in milliseconds. Raises Unfit."""
     if abs(value) > LONGEST:
         raise Unfit(f"a duration field keeps at most {LONGEST.days:,} days")
     return value // MILLISECOND * MILLISECOND

@@ -115,7 +115,7 @@ class FieldType(ABC):
         return self.column is not None and ("CHAR" in self.column or "TEXT" in self.column)
 
     def coerce(self, value: Value, how: Taking) -> Value:
-        """The value, which is not blank, as a field keeps it. Raises Unfit."""
+        """Return the value, which is not blank, as a field keeps it. Raises Unfit."""
         text = as_text(value, how.zone)
         if len(text) > self.longest:
             raise Unfit(
@@ -147,37 +147,37 @@ class FieldType(ABC):
         return iter(())
 
     def seek(self, value: Value, how: Taking) -> Value:
-        """The value, which is not blank, as a Find line compares a field with it. Raises Unfit."""
+        """Return the value, which is not blank, as a Find line compares a field with it. Raises Unfit."""
         return self.coerce(value, how)
 
     @abstractmethod
     def read(self, text: str, how: Taking) -> Value:
-        """What a text means. Raises Unfit."""
+        """Return what a text means. Raises Unfit."""
 
     def from_wire(self, wire: Wire) -> Value:
-        """The value behind its JSON form, which is not empty. Raises ValueError, Unfit."""
+        """Return the value behind its JSON form, which is not empty. Raises ValueError, Unfit."""
         if not isinstance(wire, str):
             raise ValueError
         return wire
 
     def total(self, values: Sequence[Value]) -> Value:
-        """The sum of its values; of none too."""
+        """Return the sum of its values; of none too."""
         raise TypeError(f"a {self.name} has no sum")
 
     def mean(self, values: Sequence[Value]) -> Value:
-        """The average of its values; None where there are none."""
+        """Return the average of its values; None where there are none."""
         raise TypeError(f"a {self.name} has no average")
 
     def at(self, value: Value, zone: ZoneInfo) -> str:
-        """A value's literal in formulas, as it stands after @; of those types that are written so."""
+        """Return a value's literal in formulas, as it stands after @; of those types that are written so."""
         raise TypeError(f"a {self.name} has no such literal")
 
     def word(self, literal: object) -> str | None:
-        """What one types for a literal of a formula; nothing where it is of another type."""
+        """Return what one types for a literal of a formula; nothing where it is of another type."""
         return None
 
     def of_parts(self, parts: Mapping[str, Any], zone: ZoneInfo) -> Value:
-        """A value from what a formula gave for its parts. Raises Unfit."""
+        """Return a value from what a formula gave for its parts. Raises Unfit."""
         raise TypeError(f"a {self.name} has no parts")
 
     def holds(self, value: Value) -> bool:
@@ -201,15 +201,15 @@ class FieldType(ABC):
         return self.from_column(raw[""])
 
     def within(self, value: Value) -> dict[str, Any]:
-        """What its further columns hold of all values that are more or less than this one."""
+        """Return what its further columns hold of all values that are more or less than this one."""
         return {}
 
     def known_by(self, value: Value) -> dict[str, Any]:
-        """What the columns of a value hold that is the same as this one."""
+        """Return what the columns of a value hold that is the same as this one."""
         return self.to_columns(value)
 
     def told_by(self, value: Composite) -> dict[str, Value]:
-        """The parts by which a value of several is the same as this one."""
+        """Return the parts by which a value of several is the same as this one."""
         parts = value.parts()
         names = (column or self.compared_by or "" for column in self.known_by(value))
         return {name: parts[name] for name in names if name in parts}
@@ -219,7 +219,7 @@ class FieldType(ABC):
         return (Bound("<" if less else ">", self.to_columns(value)[""], self.within(value)),)
 
     def identity(self, value: Value) -> Value:
-        """A value by what makes it the one it is, where several may read the same."""
+        """Return a value by what makes it the one it is, where several may read the same."""
         return value
 
 

@@ -40,7 +40,7 @@ class Labels(FieldType):
         return choice.TYPE.coerce(value[0] if isinstance(value, tuple) and len(value) == 1 else value, how)
 
     def read(self, text: str, how: Taking) -> Value:
-        """A text that is a label as a whole is not cut at its commas."""
+        """Read labels; a text that is one as a whole is not cut at its commas."""
         if any(fold(c.name) == fold(one_line(text)) for c in how.choices):
             return self._kept((text,), how)
         return self._kept(tuple(text.replace(";", ",").replace("\n", ",").split(",")), how)

@@ -14,7 +14,7 @@ IN_LINE = cut(r"https?://[^\s<>\"]+[^\s<>\".,;:!?)\]]", worst="https://", flags=
 
 
 def split_address(text: str) -> SplitResult | None:
-    """The parts of a web address, or of what is meant for one; None for what the standard library takes for none."""
+    """Return the parts of a web address, or of what is meant for one; None for what the standard library takes for none."""
     try:
         parts = urlsplit(text)
         _ = parts.port  # only then looked at

@@ -15,13 +15,14 @@ WIDE = Context(prec=60)  # more digits than a number field keeps: 28 before the 
 
 
 def plain(value: Decimal) -> Decimal:
-    """The same number without zeros at its end; no digit is lost, whatever the context."""
+    """Return the same number without zeros at its end; no digit is lost, whatever the context."""
     short = value.normalize(WIDE)
     return short.quantize(Decimal(1), context=WIDE) if short == short.to_integral_value() else short
 
 
 def bounded(value: Decimal) -> Decimal:
-    """A number that a field keeps. Looked at before it is written out: 1e400000000 would fill the memory. Raises Unfit."""
+    """Return a number that a field keeps. Looked at before it is written out: 1e400000000 would fill the memory. Raises
+    Unfit."""
     digits, exponent = value.as_tuple()[1:]
     if value.is_zero():
         return Decimal(0)

@@ -20,7 +20,7 @@ HAS_CLOCK = pattern(r"\d:\d\d", worst="1")
 
 
 def span(start: datetime | date, end: datetime | date) -> Span:
-    """Raises Unfit for one that ends before it starts."""
+    """Make a span. Raises Unfit for one that ends before it starts."""
     if end < start:
         raise Unfit("this ends before it starts")
     return Span(start, end)
