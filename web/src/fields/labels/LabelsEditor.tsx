@@ -1,58 +1,27 @@
-import { Autocomplete, TextField } from "@mui/material";
 import { useState } from "react";
+import { SeveralEditor } from "../SeveralEditor";
 import type { EditorProps } from "../fieldView";
 import { labelNames } from "./names";
 
-/** A record's labels: picked from those of the field, or typed where it may get new ones. Leaving keeps them, Escape does not. */
+/** A record's labels: picked from those of the field, or typed where it may get new ones. */
 export function LabelsEditor({ field, value, onDone }: EditorProps) {
   const before = labelNames(field, value);
   const [names, setNames] = useState(before);
   const [text, setText] = useState("");
   const all = [...names, ...(field.grows ? text.split(",").map((t) => t.trim()) : [])].filter(Boolean);
-  const keep = () => onDone(all.join("\n") === before.join("\n") ? undefined : all.length > 0 ? all : null);
   return (
-    <Autocomplete
-      multiple
-      openOnFocus
-      disableCloseOnSelect
+    <SeveralEditor<string>
+      label={field.name}
       freeSolo={field.grows}
       options={field.choices.map((c) => c.name)}
-      value={names}
-      inputValue={text}
-      onChange={(_, now) => setNames(now)}
-      onInputChange={(_, now) => setText(now)}
-      onBlur={keep}
-      onKeyDown={(event) => {
-        event.stopPropagation();
-        if (event.key === "Escape") onDone(undefined);
-        if (event.key === "Enter" && !text) keep();
-      }}
-      renderValue={(chosen, itemProps) =>
-        chosen.map((name, index) => {
-          const { key, onDelete } = itemProps({ index });
-          return (
-            <span className="label" key={key}>
-              {name}
-              <button
-                type="button"
-                tabIndex={-1}
-                aria-label={`Take ${name} away`}
-                onMouseDown={(event) => event.preventDefault()}
-                onClick={onDelete}
-              >
-                ×
-              </button>
-            </span>
-          );
-        })
-      }
-      renderInput={(params) => (
-        <TextField
-          {...params}
-          autoFocus
-          slotProps={{ ...params.slotProps, htmlInput: { ...params.slotProps.htmlInput, "aria-label": field.name } }}
-        />
-      )}
+      nameOf={(name) => name}
+      keyOf={(name) => name}
+      chosen={names}
+      onChoose={setNames}
+      text={text}
+      onType={setText}
+      onKeep={() => onDone(all.join("\n") === before.join("\n") ? undefined : all.length > 0 ? all : null)}
+      onLeave={() => onDone(undefined)}
     />
   );
 }
