@@ -29,7 +29,7 @@ class Outcome:
 
     def kept(self) -> Any:
         """Return the JSON that is kept with the code, or None."""
-        own = {f.name: getattr(self, f.name) for f in fields(self) if f.name not in ("code", "more")}
+        own = {name: getattr(self, name) for name in _own(type(self))}
         return {k: v for k, v in own.items() if v is not None or k not in self.optional} | dict(self.more) or None
 
     def shown(self) -> Any:
@@ -46,6 +46,16 @@ class Outcome:
         """From when the run rested at the line (ISO 8601), where it did."""
         since: str | None = getattr(self, "since", None) or self.more.get("since")
         return since
+
+
+_NAMES: dict[type[Outcome], tuple[str, ...]] = {}  # looked up once: runs keep an outcome for each of their lines
+
+
+def _own(kind: type[Outcome]) -> tuple[str, ...]:
+    """Return the names of what a kind of outcome keeps beside its code."""
+    if kind not in _NAMES:
+        _NAMES[kind] = tuple(f.name for f in fields(kind) if f.name not in ("code", "more"))
+    return _NAMES[kind]
 
 
 @dataclass(frozen=True)
@@ -229,7 +239,7 @@ def read(code: str, kept: Any) -> Outcome:
     type_ = _type(code, kept)
     if type_ is Shaped:
         return Shaped(code, kept)
-    names = {f.name for f in fields(type_)} - {"code", "more"}
+    names = _own(type_)
     more = {k: v for k, v in kept.items() if k not in names}
     return type_(code, **{k: v for k, v in kept.items() if k in names}, more=more)
 

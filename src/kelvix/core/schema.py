@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import cached_property
 from zoneinfo import ZoneInfo
 
 from kelvix.core.fields import TYPES, is_blank, take
@@ -75,7 +76,11 @@ class Database:
         return {f"records:{d}" for d in (self.id, *(f.refers_to for f in back if f is not None and f.refers_to is not None))}
 
     def field(self, field_id: FieldId) -> Field | None:
-        return next((f for f in self.fields if f.id == field_id), None)
+        return self._by_id.get(field_id)
+
+    @cached_property
+    def _by_id(self) -> dict[FieldId, Field]:
+        return {f.id: f for f in reversed(self.fields)}
 
 
 @dataclass(frozen=True)
