@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import pytest
 
+from kelvix.core.query import Query
 from kelvix.engine import polling
 from kelvix.store import watches
 from kelvix.store.directory import Space
@@ -79,3 +80,22 @@ def test_a_check_that_was_overtaken_moves_no_cursor_back(polled):
     assert reached != slow.cursor_at
     orla.space.transact(lambda t: watches.checked(t, slow, slow.cursor_at, slow.cursor_at + "0", 60, None))
     assert orla.space.read(lambda t: watches.of_workflow(t, orla.space.id, on.workflow)).cursor_at == reached
+
+
+def test_a_query_and_a_rehearsal_between_two_readings_change_nothing(polled):
+    """Only taking in moves how far a source was read."""
+    orla, on, check = polled
+    source = orla.source(on.connection, str(orla.folders["Enquiries"]))
+    before = orla.space.read(lambda t: watches.of_workflow(t, orla.space.id, on.workflow)).cursor_at
+    for subject in SUBJECTS:
+        orla.deliver(subject)
+    first = source.changes(before)
+    assert [c.kind for c in first.changes] == ["added"] * 3
+    draft = {"document": on.detail()["document"]}
+    assert len(orla.api("POST", f"/workflows/{on.workflow}/samples/fetch", json=draft | {"count": 3})) == 3
+    assert orla.api("POST", f"/workflows/{on.workflow}/rehearse", json=draft)["cells"]
+    assert len(source.query(Query(limit=10)).items) == 3
+    assert source.changes(before) == first
+    assert orla.space.read(lambda t: watches.of_workflow(t, orla.space.id, on.workflow)).cursor_at == before
+    check()
+    assert until(lambda: (titles := sorted(on.titles())) == sorted(SUBJECTS) and titles)

@@ -22,7 +22,7 @@ from kelvix.core.feel.builtin import words_for
 from kelvix.core.fields import TYPES
 from kelvix.core.filling import Remedy, compute, describe, is_filled
 from kelvix.core.operators import OPERATORS
-from kelvix.core.outcome import CellState, SendMails, SendRequest, WebCall
+from kelvix.core.outcome import CellState, ReadFirst, SendMails, SendRequest, WebCall
 from kelvix.core.steps import Surroundings
 from kelvix.core.suggestions import suggest
 from kelvix.core.values import FieldId, Unfit, Value, Wire, as_text, to_wire
@@ -377,7 +377,7 @@ def _lists(document: Workflow, around: Surroundings) -> list[ListOut]:
 
 def _provisional(document: Workflow, rehearsed: rehearsal.Rehearsed) -> dict[str, dict[str, Wire]]:
     """What the lines of one sample yield to those below; nothing yet where that is being read."""
-    waiting = {c.line for c in rehearsed.cells if c.state == "waiting"} | {document.when.id}
+    waiting = {c.line for c in rehearsed.cells if isinstance(c.would, ReadFirst)} | {document.when.id}
     found: dict[str, dict[str, Wire]] = {}
     for ref, value in rehearsed.values.items():
         if ref.line not in waiting:

@@ -3,7 +3,6 @@ are refused. Each cause has a name of its own, so that it is told of once."""
 
 from __future__ import annotations
 
-import os
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from functools import partial
@@ -21,7 +20,7 @@ from kelvix.store.directory import Space
 
 Kind = Literal["question", "failed", "paused", "refused", "unreachable", "silent", "never_on"]
 WAITS = 3  # checks that failed in a row, before a source is said to be out of reach
-FAILS_FOR = timedelta(seconds=float(os.environ.get("KELVIX_FAILS_FOR", "60")))  # after which failing calls are told of
+FAILS_FOR = timedelta(minutes=1)  # after which failing calls are told of
 DAYS = 30  # for which failed runs are named
 
 
