@@ -57,14 +57,13 @@ def test_nobody_is_left_out_while_the_list_of_listeners_is_read(ends, monkeypatc
     before = dict(teller._known)
 
     def read(work):
-        rows = home.read(work)
+        class Slowly(dict):
+            def items(self):
+                for pair in super().items():
+                    assert teller._known == before, "it is taken over whole"
+                    yield pair
 
-        def slowly():
-            for row in rows:
-                assert teller._known == before, "it is taken over whole"
-                yield row
-
-        return list(slowly()) and slowly()
+        return Slowly(home.read(work))
 
     home = teller._home
     monkeypatch.setattr(teller, "_home", type("Home", (), {"read": staticmethod(read)}))

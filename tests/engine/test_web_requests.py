@@ -6,7 +6,6 @@ import json
 
 import pytest
 
-from kelvix.practice.receiver import Receiver
 from support import document, until
 
 
@@ -17,7 +16,7 @@ def web(orla):
     log = orla.database("Log", {"name": "Name", "type": "text"})
     when = document(connection, orla.folders["Enquiries"], log, {})["lines"][0]
     path = f"in/{orla.owner.id}"
-    receiver = Receiver(orla.kelvix.practice.server)
+    receiver = orla.kelvix.practice
 
     class Web:
         address = f"{orla.kelvix.settings.practice_address}/receiver/api/{path}"
@@ -36,7 +35,7 @@ def web(orla):
 
         @staticmethod
         def came():
-            return list(reversed(receiver.newest(path)))
+            return list(reversed(receiver.received(path)))
 
         @classmethod
         def added(cls):

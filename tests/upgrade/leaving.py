@@ -17,7 +17,6 @@ import httpx2 as httpx
 
 from kelvix.demo.load import load
 from kelvix.engine import switch
-from kelvix.practice.receiver import Receiver
 from kelvix.store import people
 from support import FIELDS, FILLS, Kelvix, Person, document, until
 from upgrade import dumping
@@ -260,7 +259,7 @@ def main() -> None:
             FOLDER.mkdir()
             cursors = {r["workflow_id"]: r["cursor_at"] for r in left.p.space.rows("SELECT workflow_id, cursor_at FROM watch")}
             assert cursors[left.flows["From the post"]] > cursors[left.flows["Second copy"]]
-            told = ledger(left.p, left.flows, Receiver(kelvix.practice.server).newest("left"))
+            told = ledger(left.p, left.flows, kelvix.practice.received("left"))
             shown = people.first_owner(kelvix.engine.directory.home)
             assert shown
             told["demo"] = runs(Person(kelvix, shown, kelvix.practice.accounts()[0]["id"]))

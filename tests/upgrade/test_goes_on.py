@@ -19,7 +19,6 @@ import pytest
 from kelvix import processes
 from kelvix.commands.mariadb import MariaDB
 from kelvix.core.upgrading import upgraded
-from kelvix.practice.receiver import Receiver
 from kelvix.store import people
 from support import Kelvix, Person, until
 from upgrade import dumping
@@ -67,7 +66,7 @@ class Opened:
         return Person(self.kelvix, found, account)
 
     def now(self) -> dict[str, Any]:
-        return ledger(self.p, self.flows, Receiver(self.kelvix.practice.server).newest("left"))
+        return ledger(self.p, self.flows, self.kelvix.practice.received("left"))
 
     def here(self, told: Any) -> Any:
         """What the ledger says, with this installation's ports in its links, without times: all were put off; and with fields
@@ -191,11 +190,7 @@ def test_all_of_it_goes_on(opened):
     assert Counter(json.loads(body)["name"] for _, body, _ in now["received"]) == dict.fromkeys(
         ("answered", "in doubt", "refused", "cut in its middle"), 1
     )
-    secrets = [
-        r["headers"].get("authorization")
-        for r in Receiver(opened.kelvix.practice.server).newest("left")
-        if r["method"] == "POST"
-    ]
+    secrets = [r["headers"].get("authorization") for r in opened.kelvix.practice.received("left") if r["method"] == "POST"]
     assert secrets == [opened.was["secret"]] * 3
 
     # What is over can still be undone, and what was deleted comes back.
