@@ -70,11 +70,11 @@ class Bench(ABC):
 
     def change(self, id: str, text: str) -> None:
         """Change an item; asked only where changes are told."""
-        raise NotImplementedError
+        raise Broken("changes are claimed, and this bench cannot change an item")
 
     def delete(self, id: str) -> None:
         """Delete an item; asked only where deletions are told."""
-        raise NotImplementedError
+        raise Broken("deletions are claimed, and this bench cannot delete an item")
 
     def trouble(self, trouble: Trouble) -> AbstractContextManager[None]:
         """While this lasts, the other side limits, fails, or refuses every call."""
