@@ -20,7 +20,8 @@ createRoot(document.getElementById("root") as HTMLElement).render(
     <CacheProvider value={styles}>
       <SchemeProvider>
         <QueryClientProvider client={queries}>
-          <BrowserRouter>
+          {/* What is chosen stands in the address, and the next click acts on it: so the screen follows at once, not in a transition. */}
+          <BrowserRouter useTransitions={false}>
             <App />
           </BrowserRouter>
         </QueryClientProvider>

@@ -15,7 +15,7 @@ interface Props {
 
 /** A folder, or what the app calls it: chosen by name, or by pasting its link. */
 export function ContainerBox({ id, app, connection, name, onTake, onUnknown }: Props) {
-  const shared = useSight(connection?.id).data?.shared ?? [];
+  const sight = useSight(connection?.id);
   const [problem, setProblem] = useState("");
   const tried = useRef("");
   const word = app?.container_word ?? "folder";
@@ -23,7 +23,9 @@ export function ContainerBox({ id, app, connection, name, onTake, onUnknown }: P
   const take = async (typed: string) => {
     if (typed === tried.current) return undefined; // leaving the box again must not shift what is about to be clicked
     tried.current = typed;
-    const byName = shared.find((c) => c.name.toLowerCase() === typed.trim().toLowerCase());
+    // One may type a name before the list of them is there.
+    const shared = connection && (sight.data ?? (await sight.refetch({ cancelRefetch: false })).data)?.shared;
+    const byName = shared?.find((c) => c.name.toLowerCase() === typed.trim().toLowerCase());
     if (byName) setProblem("");
     if (byName) return onTake(byName.id, byName.name);
     if (!typed.trim() || !connection) return undefined;
@@ -49,7 +51,7 @@ export function ContainerBox({ id, app, connection, name, onTake, onUnknown }: P
         freeSolo
         size="small"
         disabled={!connection}
-        options={shared.map((c) => c.name)}
+        options={(sight.data?.shared ?? []).map((c) => c.name)}
         value={name}
         onChange={(_, value) => value && void take(value)}
         renderInput={(params) => (

@@ -31,12 +31,10 @@ interface Props {
 export function Grid(props: Props) {
   const { document, columns, line, column } = props;
   const chosen = useRef<HTMLTableCellElement>(null);
-  // Where keys have led, while the address has not followed yet: the next key goes on from there.
-  const walked = useRef<{ line: string; column: number | null } | null>(null);
+  const byKeys = useRef(false); // the focus goes along where keys have led, not where a click has
   useEffect(() => {
-    if (walked.current?.line !== line || walked.current.column !== column) return;
-    walked.current = null;
-    chosen.current?.focus();
+    if (byKeys.current) chosen.current?.focus();
+    byKeys.current = false;
   }, [line, column]);
   const shown = document.lines.some((l) => l.id === line);
   useEffect(() => {
@@ -44,26 +42,20 @@ export function Grid(props: Props) {
   }, [line, shown]);
 
   const choose = props.choose;
-  const pick = (to: string, at: number | null) => {
-    walked.current = null;
-    choose(to, at);
-  };
-
   const onKeyDown = (event: KeyboardEvent) => {
     const on = event.target as HTMLElement;
     if (on.matches("input, [role=combobox]") || (on.matches("button, a") && event.key === "Enter" && !event.ctrlKey)) return; // it has keys of its own
-    const from = walked.current ?? { line, column };
     const row = Math.max(
       0,
-      document.lines.findIndex((l) => l.id === from.line),
+      document.lines.findIndex((l) => l.id === line),
     );
-    const at = columns.findIndex((c) => c.id === from.column);
+    const at = columns.findIndex((c) => c.id === column);
     const go = (toRow: number, toColumn: number) => {
       event.preventDefault();
       const next = document.lines[Math.min(Math.max(toRow, 0), document.lines.length - 1)];
       if (!next) return;
       const to = { line: next.id, column: columns[Math.min(Math.max(toColumn, 0), columns.length - 1)]?.id ?? null };
-      walked.current = to.line !== line || to.column !== column ? to : null;
+      byKeys.current = to.line !== line || to.column !== column;
       choose(to.line, to.column);
     };
     if (event.key === "ArrowDown") go(row + 1, at);
@@ -87,7 +79,7 @@ export function Grid(props: Props) {
             <th className="wrap">{props.corner}</th>
             {columns.map((c) => (
               <th key={c.id} className={c.id === column ? "chosen" : ""} aria-current={c.id === column}>
-                <button className="colhead" tabIndex={-1} onClick={() => pick(line ?? document.lines[0]?.id ?? "", c.id)}>
+                <button className="colhead" tabIndex={-1} onClick={() => choose(line ?? document.lines[0]?.id ?? "", c.id)}>
                   <b>
                     {c.head} {c.mark}
                   </b>
@@ -105,7 +97,7 @@ export function Grid(props: Props) {
                 <td
                   ref={columns.length === 0 && l.id === line ? chosen : undefined}
                   tabIndex={columns.length === 0 && l.id === line ? 0 : -1} // with no samples yet, one goes along the lines themselves
-                  onClick={() => pick(l.id, column)}
+                  onClick={() => choose(l.id, column)}
                   style={{ paddingLeft: 10 + 16 * depth(document, l) }}
                 >
                   <span className="no">{n + 1}</span>
@@ -122,7 +114,7 @@ export function Grid(props: Props) {
                       tabIndex={isHere || (n === 0 && c === columns[0] && column === null) ? 0 : -1}
                       className={isHere ? "chosen" : ""}
                       aria-selected={isHere}
-                      onClick={() => pick(l.id, c.id)}
+                      onClick={() => choose(l.id, c.id)}
                     >
                       {props.cell(l, c)}
                     </td>
