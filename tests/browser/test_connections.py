@@ -7,7 +7,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from support import turn_on, until
+from support import Person, turn_on, until
 
 
 def test_shared_nothing_shared_but_empty_and_refused_say_different_things(page: Page, orla):
@@ -32,6 +32,24 @@ def test_refusing_in_the_consent_window_connects_nothing(page: Page, orla):
     page.get_by_role("button", name="Refuse").click()
     expect(page.get_by_text("Access was refused in the app’s window")).to_be_visible()
     expect(page.get_by_text("Nothing is connected yet")).to_be_visible()
+
+
+def test_a_connection_is_renewed_with_its_own_account_only(page: Page, orla, kelvix):
+    """Another account has other items under the same numbers: what the connection reads must not change hands."""
+    on = turn_on(orla)
+    other = Person.new(kelvix, "Quill")
+    before = orla.token(on.connection)
+    page.goto(f"/connections/{on.connection}")
+    page.get_by_role("button", name="Widen", exact=True).click()
+    page.get_by_role("button", name=re.compile("Go on as Quill")).last.click()
+    page.get_by_label("Enquiries").check()
+    page.get_by_role("button", name="Allow").click()
+    said = page.get_by_role("alert")
+    expect(said).to_contain_text("nothing was changed")
+    assert orla.token(on.connection) == before
+    other.deliver("Not for Orla")
+    orla.deliver("For Orla")
+    until(lambda: on.titles() == ["For Orla"])
 
 
 def test_a_connection_is_renamed_in_place_and_removed(page: Page, orla):

@@ -235,6 +235,9 @@ def take_consent(who: Editor, request: Request, state: str = "", code: str = "",
     except (TransientError, PermanentError):
         return RedirectResponse("/connections?said=failed", 303)
     if asked.connection_id is not None:
+        kept = _get(who, asked.connection_id)
+        if health.account != kept.account:  # its items and pushes are another account's: nothing is let go on with these
+            return RedirectResponse(f"/connections/{kept.id}?said=another", 303)
         recovering.before_renewal(who.engine, who.space, asked.connection_id)
     made = connections.save(
         who.space,

@@ -1,7 +1,7 @@
 import { Button } from "@mui/material";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { useNavigate, useParams } from "react-router";
+import { useNavigate, useParams, useSearchParams } from "react-router";
 import { answer, client, said } from "../../api/client";
 import { useApps, useSight } from "../../api/queries";
 import { useNotices } from "../../frame/Notices";
@@ -19,6 +19,7 @@ export function ConnectionScreen() {
     retry: false,
   });
   const sight = useSight(id);
+  const toAnother = useSearchParams()[0].get("said") === "another";
   const app = useApps().data?.find((a) => a.code === kept.data?.app);
   const consent = useConsent();
   const queries = useQueryClient();
@@ -85,6 +86,13 @@ export function ConnectionScreen() {
           Remove
         </Button>
       </div>
+      {toAnother && (
+        <div className="note bad" role="alert">
+          You signed in to {app.name} with a different account, so nothing was changed. This connection belongs to {connection.account}, and
+          workflows read the {app.items_word} of that account. Sign in to {app.name} as {connection.account} and {renew ? "renew" : "widen"}{" "}
+          again. To use the other account, connect {app.name} again and choose the new connection in the workflows.
+        </div>
+      )}
       {sight.isLoading && <p style={{ padding: 12 }}>Asking {app.name} …</p>}
       {seen && (
         <div
