@@ -82,11 +82,13 @@ class Carried:
         self, line: str, fields: tuple[CarriedField, ...], values: Mapping[str, Value], held: Held | None = None
     ) -> Carried:
         """With what one more line produced, and the record that it is about."""
-        return replace(
-            self,
-            fields={**self.fields, **{Reference(line, f.key): f for f in fields}},
-            values={**self.values, **{Reference(line, k): v for k, v in values.items()}},
-            records={**self.records, line: held} if held else self.records,
+        return Carried(
+            {**self.fields, **{Reference(line, f.key): f for f in fields}},
+            {**self.values, **{Reference(line, k): v for k, v in values.items()}},
+            self.unreadable,
+            {**self.records, line: held} if held else self.records,
+            self.lists,
+            self.rows,
         )
 
     def plus_list(self, line: str, one: CarriedList, rows: tuple[ListRow, ...] | None) -> Carried:

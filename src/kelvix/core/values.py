@@ -266,6 +266,8 @@ def mentions(text: str, word: str) -> bool:
 
 def as_text(value: Value, zone: ZoneInfo) -> str:
     """How a value reads within text; nothing for an empty one. Dates as 23 Nov 2026, times in the workspace's zone."""
+    if isinstance(value, str):  # most are
+        return value
     if value is None:
         return ""
     if isinstance(value, bool):
@@ -283,7 +285,7 @@ def as_text(value: Value, zone: ZoneInfo) -> str:
         return f"{value:f}"
     if isinstance(value, tuple):
         return ", ".join(value)
-    return value.words(zone) if isinstance(value, Composite) else value
+    return value.words(zone)
 
 
 def span_words(value: timedelta) -> str:
@@ -312,6 +314,8 @@ def iso_duration(value: timedelta) -> str:
 
 def to_wire(value: Value) -> Wire:
     """The JSON form of a value."""
+    if value is None or isinstance(value, str):  # most are
+        return value
     if isinstance(value, datetime):
         return value.astimezone(UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z").replace(".000Z", "Z")
     if isinstance(value, date):

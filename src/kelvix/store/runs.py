@@ -257,14 +257,14 @@ def _ended(state: str) -> Callable[[list[str]], list[str]]:
     return write
 
 
+_written = json.JSONEncoder(ensure_ascii=False).encode  # made once: json.dumps makes one at each call
+
+
 def keep_lines(t: Transaction, claim: Claim, lines: list[LineRow]) -> None:
     """What lines were given and what came out of them."""
 
-    def written(value: Any) -> str:
-        return json.dumps(value, ensure_ascii=False)
-
     for line, place, done, given in lines:
-        row = (claim.workspace_id, claim.run_id, line, place, done.code, written(given), written(done.kept()))
+        row = (claim.workspace_id, claim.run_id, line, place, done.code, _written(given), _written(done.kept()))
         t.gather(_run_lines, "(%s,%s,%s,%s,%s,%s,%s)", row)
 
 
