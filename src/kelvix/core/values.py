@@ -314,7 +314,7 @@ def iso_duration(value: timedelta) -> str:
 
 def to_wire(value: Value) -> Wire:
     """The JSON form of a value."""
-    if value is None or isinstance(value, str):  # most are
+    if value is None or type(value) is str:  # most are; a file is a text of its own kind
         return value
     if isinstance(value, datetime):
         return value.astimezone(UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z").replace(".000Z", "Z")
