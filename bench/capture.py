@@ -14,13 +14,16 @@ from functools import partial
 from random import Random
 from typing import Any
 from unittest.mock import patch
+from zoneinfo import ZoneInfo
 
 from _report import keep, median, table, verdict
 from trafilatura import extract
 from trafilatura.metadata import extract_metadata
 
+from kelvix.connectors.consented import ConsentedAccount
 from kelvix.connectors.mail import Mail
 from kelvix.connectors.reading import Reading
+from kelvix.core.feel import Env
 from kelvix.demo.papers import paper
 from kelvix.formats import rfc5322
 from kelvix.settings import TOP
@@ -82,7 +85,7 @@ def bare_mail(source: bytes) -> tuple[Any, ...]:
     )
 
 
-def our_mail(connector: Mail, source: bytes) -> Any:
+def our_mail(account: ConsentedAccount, source: bytes) -> Any:
     read = asdict(rfc5322.parse(source))
     read["date"] = read["date"].isoformat()
     around = {
@@ -93,7 +96,7 @@ def our_mail(connector: Mail, source: bytes) -> Any:
         "received": NOW,
         "seq": 1,
     }
-    return connector.read(read | around, "")
+    return account.read(read | around)
 
 
 def bare_page(page: bytes) -> tuple[Any, ...]:
@@ -102,12 +105,12 @@ def bare_page(page: bytes) -> tuple[Any, ...]:
         page, output_format="markdown", include_links=True, include_comments=False, favor_recall=True)  # fmt: skip
 
 
-def our_page(connector: Reading, given: list[bytes], page: bytes) -> Any:
+def our_page(account: ConsentedAccount, given: list[bytes], page: bytes) -> Any:
     given[:] = [page]
     raw = {"id": "1", "revision": 1, "container": "1", "container_name": "To read", "link": "https://w.example/1", "received": NOW,
            "seq": 1, "address": "https://wick.example/a?utm_source=x", "bare": "https://wick.example/a", "title": "https://wick.example/a",
            "tags": ["leather"], "highlights": [], "has_page": True}  # fmt: skip
-    return connector.read(raw, "")
+    return account.read(raw)
 
 
 NOW = datetime(2026, 11, 23, 17, 2, tzinfo=UTC).isoformat()
@@ -122,14 +125,15 @@ def seconds(read: Callable[[bytes], Any], sources: list[bytes]) -> float:
 
 def main() -> None:
     rows, result = [], {}
-    mail, reading = Mail("http://localhost"), Reading("http://localhost")
-    reading._pages.most = 0  # nothing is remembered from round to round
+    app, env = Reading("http://localhost"), Env(datetime.now(UTC), ZoneInfo("Europe/London"))
+    mail, reading = Mail("http://localhost").account("", "", env), app.account("", "", env)
+    app.pages.most = 0  # nothing is remembered from round to round
     given: list[bytes] = []  # what Reading would fetch
     for name, sources, bare, ours in (
         ("mails with two attachments", mails(), bare_mail, partial(our_mail, mail)),
         ("articles", pages(), bare_page, partial(our_page, reading, given)),
     ):
-        with patch.object(reading._caller, "content", side_effect=lambda *_: iter(given)):
+        with patch.object(app.caller, "content", side_effect=lambda *_: iter(given)):
             assert ours(sources[0]).values["text"]
             times = [(seconds(bare, sources), seconds(ours, sources)) for _ in range(ROUNDS)]
         ratio = median([o / b for b, o in times])
