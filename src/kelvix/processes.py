@@ -89,7 +89,7 @@ def stop(child: subprocess.Popen[bytes], seconds: float = 10) -> None:
 
 
 def free_port(wanted: int = 0, host: str = "127.0.0.1") -> int:
-    """A free TCP port: the wanted one where it is free. Raises OSError where it is not."""
+    """Return a free TCP port: the wanted one where it is free. Raises OSError where it is not."""
     with socket.socket() as probe:
         probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         probe.bind((host, wanted))

@@ -23,7 +23,8 @@ class Server:
 
 
 def _seconds(variable: str, otherwise: float) -> float:
-    """A field whose default an environment variable may set, where settings are made; whoever reads them finds it there."""
+    """Return a field whose default an environment variable may set, where settings are made; whoever reads them finds it
+    there."""
     default: float = field(default_factory=lambda: float(os.environ.get(variable, otherwise)))
     return default
 
@@ -66,12 +67,12 @@ class Settings:
         return f"http://localhost:{self.practice_port}"
 
     def json(self) -> str:
-        """The settings as a text, from which `of_json` reads them."""
+        """Return the settings as a text, from which `of_json` reads them."""
         return json.dumps(asdict(self), indent=1)
 
 
 def read(path: str | pathlib.Path | None = None) -> Settings:
-    """The settings of this process. Raises SystemExit with what to do where there are none."""
+    """Return the settings of this process. Raises SystemExit with what to do where there are none."""
     path = path or os.environ.get(VARIABLE)
     if not path or not pathlib.Path(path).exists():
         raise SystemExit(f"kelvix: no settings file: start with ./kelvix demo or ./kelvix start, or name one in {VARIABLE}")
@@ -79,7 +80,7 @@ def read(path: str | pathlib.Path | None = None) -> Settings:
 
 
 def of_json(text: str) -> Settings:
-    """The settings that a text holds, as `write` wrote it."""
+    """Return the settings that a text holds, as `write` wrote it."""
     raw = json.loads(text)
     raw["servers"] = {name: Server(**server) for name, server in raw["servers"].items()}
     raw["practice"] = Server(**raw["practice"])

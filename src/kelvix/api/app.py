@@ -83,7 +83,7 @@ POLICY = (
 
 @lru_cache(50)
 def packed(file: pathlib.Path) -> bytes:
-    """A file by gzip, a third of its size: packed once, since a name stands for one content."""
+    """Return a file by gzip, a third of its size: packed once, since a name stands for one content."""
     return gzip.compress(file.read_bytes())
 
 
@@ -122,7 +122,7 @@ def build(engine: Engine) -> FastAPI:
 
     @app.get("/api/v1/openapi.json", include_in_schema=False)
     def description(who: Reader) -> JSONResponse:
-        """This API, as OpenAPI describes it."""
+        """Return this API, as OpenAPI describes it."""
         return JSONResponse(app.openapi())
 
     @app.get("/healthz", include_in_schema=False)

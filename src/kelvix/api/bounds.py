@@ -53,7 +53,7 @@ class Bounds:
         seen = 0
 
         async def counted() -> Message:
-            """What is sent in pieces, without a length, is counted as it comes."""
+            """Count what is sent in pieces, without a length, as it comes."""
             nonlocal seen
             message = await receive()
             seen += len(message.get("body", b""))

@@ -75,7 +75,7 @@ async def take(workspace_id: int, token: str, request: Request) -> JSONResponse:
 
 
 def _decoded(raw: bytes) -> str:
-    """Raises Refused."""
+    """Return a text that was sent. Raises Refused."""
     try:
         return raw.decode("utf-8")
     except UnicodeDecodeError:
@@ -88,8 +88,9 @@ def text_of(
     files: tuple[Sent, ...] = (),
     fields: dict[str, Any] | None = None,
 ) -> str:
-    """The lines behind the names text, title, url and selection, as a bookmark button or a phone sends them; a page is named by
-    its address, a file that came alone by its name, what has nothing but fields by the first of them. Raises Refused."""
+    """Return the lines behind the names text, title, url and selection, as a bookmark button or a phone sends them; a page is
+    named by its address, a file that came alone by its name, what has nothing but fields by the first of them. Raises
+    Refused."""
     told = {k: _lines(k, named.get(k)).strip("\n") for k in WORDS}
     for name, value in (fields or {}).items():
         _lines(name, value)
@@ -110,7 +111,7 @@ def text_of(
 
 
 def _lines(name: str, sent: Any) -> str:
-    """What was sent under a name; of a list, each text begins a line, its others are indented. Raises Refused."""
+    """Return what was sent under a name; of a list, each text begins a line, its others are indented. Raises Refused."""
     if isinstance(sent, list) and not any(isinstance(one, list | dict) for one in sent):
         return "\n".join(str(one).strip().replace("\n", "\n  ") for one in sent if one is not None)
     if isinstance(sent, list | dict):
@@ -119,7 +120,7 @@ def _lines(name: str, sent: Any) -> str:
 
 
 def page_of(named: dict[str, Any], charset: str) -> Article | None:
-    """The page that was sent, read, which may take seconds; none where none was. Raises Refused."""
+    """Return the page that was sent, read, which may take seconds; none where none was. Raises Refused."""
     sent = named.get("html")
     if not sent:
         return None
@@ -130,7 +131,7 @@ def page_of(named: dict[str, Any], charset: str) -> Article | None:
 
 
 def knock(engine: Engine, workspace_id: int, token: str) -> tuple[Space, CaptureAddress]:
-    """Raises Refused for an address that there is not, and for too many."""
+    """Find an address in use. Raises Refused for an address that there is not, and for too many."""
     nothing = Refused(404, "There is nothing at this address.", "It may have been taken away: copy it anew from Captures.")
     try:
         space = engine.directory.open(workspace_id)

@@ -33,7 +33,7 @@ log = structlog.stdlib.get_logger(__name__)
 
 
 def text_of(message: Message) -> str:
-    """A message as lines. A signature is left out."""
+    """Return a message as lines. A signature is left out."""
     body = SIGNATURE.split(message.text, maxsplit=1)[0].strip()
     line = " ".join(PREFIX.sub("", message.subject).split())
     lines = (line or body.partition("\n")[0], body if line else body.partition("\n")[2].strip())
@@ -91,7 +91,7 @@ class Handler:
 
 
 def listener(engine: Engine) -> Controller | None:
-    """Takes mail, where the installation has a port for it."""
+    """Take mail, where the installation has a port for it."""
     if not engine.settings.capture_smtp_port:
         return None
     return TimedController(

@@ -115,7 +115,7 @@ def _read(who: Caller, body: LinesIn) -> Reading:
 
 @router.post("/capture/understand")
 def understand(who: Reader, body: UnderstandIn) -> ReadingOut:
-    """What a capture would be kept as; nothing is written."""
+    """Return what a capture would be kept as; nothing is written."""
     reading = _read(who, body)
     found: list[tuple[int, str]] = []
     if body.caret is not None:
@@ -175,7 +175,8 @@ class BroughtOut(BaseModel):
 def bring_links(
     who: Editor, database: int, content: Annotated[bytes, Body(media_type="application/octet-stream")]
 ) -> BroughtOut:
-    """A record for each link of a feed (RSS, Atom, JSON Feed), an OPML or a bookmark file. Sent again, it adds what is new."""
+    """Add a record for each link of a feed (RSS, Atom, JSON Feed), an OPML or a bookmark file. Sent again, it adds what is
+    new."""
     into = who.space.read(lambda t: databases.get(t, who.space.id, database))
     if into is None:
         raise LookupError("there is no such database")

@@ -118,7 +118,7 @@ def _recognises(given: Recognises) -> catch_ups.Recognises:
 
 @router.post("/workflows/{workflow_id}/past")
 def list_past(who: Reader, workflow_id: int, body: PastIn) -> PastOut:
-    """A page of the source's past items, the newest first. Nothing is written by asking."""
+    """Return a page of the source's past items, the newest first. Nothing is written by asking."""
     draft = kept_workflow(who, workflow_id).draft
     when = draft.when
     if when.own is not None or when.connection is None or when.container is None:
@@ -144,7 +144,7 @@ def list_past(who: Reader, workflow_id: int, body: PastIn) -> PastOut:
 
 @router.get("/workflows/{workflow_id}/missed")
 def get_missed(who: Reader, workflow_id: int) -> MissedOut:
-    """What came since the workflow was turned off. While one is paused, what arrives is held, and nothing is missed."""
+    """Return what came since the workflow was turned off. While one is paused, what arrives is held, and nothing is missed."""
     if kept_workflow(who, workflow_id).state == "paused":
         return MissedOut(count=0, since=None)
     found = catching_up.missed(who.engine, who.space, workflow_id)
@@ -153,7 +153,7 @@ def get_missed(who: Reader, workflow_id: int) -> MissedOut:
 
 @router.get("/workflows/{workflow_id}/catch-up")
 def get_catch_up(who: Reader, workflow_id: int) -> CatchUpOut | None:
-    """The latest catch-up and how far it has come."""
+    """Return the latest catch-up and how far it has come."""
     kept_workflow(who, workflow_id)
     one = who.space.read(lambda t: catch_ups.latest(t, who.space.id, workflow_id))
     return _out(who, one) if one else None

@@ -194,7 +194,7 @@ def list_connections(who: Reader) -> list[ConnectionOut]:
 
 @router.post("/connections/consent")
 def ask_for_consent(who: Editor, body: ConsentIn) -> ConsentOut:
-    """The address of the app's consent window. The answer is taken only in the session that asked."""
+    """Return the address of the app's consent window. The answer is taken only in the session that asked."""
     if who.session is None:
         raise Problem(403, "Access is asked for in the browser.", "Sign in and open Connections.")
     app = who.engine.apps.get(body.app)
@@ -351,7 +351,7 @@ class ShownOut(BaseModel):
 
 @router.get("/connections/{connection_id}/containers/{container}/items")
 def look_into(who: Reader, connection_id: int, container: str) -> list[ShownOut]:
-    """The newest items of a container, as they are now."""
+    """Return the newest items of a container, as they are now."""
     kept = _get(who, connection_id)
     account = who.engine.account(who.space, kept.id)
     try:
@@ -396,7 +396,7 @@ def make_container(who: Editor, connection_id: int, body: NewContainerIn) -> Con
 
 @router.post("/connections/{connection_id}/container")
 def container_of_link(who: Reader, connection_id: int, body: LinkIn) -> ContainerOut:
-    """The container that a pasted link means. 422 where it is not understood, 409 where it is not shared."""
+    """Return the container that a pasted link means. 422 where it is not understood, 409 where it is not shared."""
     kept = _get(who, connection_id)
     app = who.engine.apps[kept.app]
     wanted = app.container_of_link(body.link)

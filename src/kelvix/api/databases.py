@@ -275,7 +275,7 @@ def rename_database(who: Editor, database_id: int, body: NameIn) -> DatabaseOut:
 
 @router.get("/databases/{database_id}/uses")
 def list_uses(who: Reader, database_id: int) -> list[UseOut]:
-    """What is on or paused and uses the database, and the addresses that capture into it."""
+    """Return what is on or paused and uses the database, and the addresses that capture into it."""
     return uses_out(using.of_database(who.engine, who.space, _database(who, database_id).id))
 
 
@@ -333,7 +333,7 @@ def remove_field(who: Editor, database_id: int, field_id: FieldId, anyway: bool 
 def list_records(
     who: Reader, database_id: int, before: int | None = None, limit: Annotated[int, Query(ge=1, le=500)] = 100
 ) -> RecordsOut:
-    """The newest first. `next` is the cursor of the following page: give it as `before`."""
+    """Return the newest first. `next` is the cursor of the following page: give it as `before`."""
     database = _database(who, database_id)
     asked = query.Query(limit=limit, after=str(before) if before is not None else None)
     page = who.engine.records(who.space, database).query(asked)
@@ -342,7 +342,7 @@ def list_records(
 
 @router.get("/databases/{database_id}/titles")
 def list_titles(who: Reader, database_id: int, text: Annotated[str, Query(max_length=200)] = "") -> list[TitleOut]:
-    """The newest records whose title has this text, for choosing one."""
+    """Return the newest records whose title has this text, for choosing one."""
     database = _database(who, database_id)
     found = who.space.read(lambda t: records.titled(t, database, text.strip()))
     return [TitleOut(id=id, title=title) for id, title in found]
@@ -417,7 +417,7 @@ def delete_records(who: Editor, database_id: int, body: RecordsIn) -> Deleted:
 
 @router.get("/databases/{database_id}/records/{record_id}")
 def get_record(who: Reader, database_id: int, record_id: int) -> RecordDetail:
-    """A record with its history, and where each of its values came from."""
+    """Return a record with its history, and where each of its values came from."""
     database = _database(who, database_id)
 
     def work(t: Transaction) -> tuple[Record | None, list[Change]]:

@@ -27,7 +27,7 @@ def once(who: Caller, route: str, key: str | None, body: BaseModel, work: Work) 
 
 
 def once_of(space: Space, whose: str, key: str | None, body: str | None, work: Work) -> dict[str, Any]:
-    """The same, for whoever and whatever `whose` names; without a body, whatever comes under a key is the same."""
+    """Return the same, for whoever and whatever `whose` names; without a body, whatever comes under a key is the same."""
     if key is None:
         return space.transact(work)
     mine = digest("idempotency", whose, key)

@@ -50,7 +50,7 @@ async def take(workspace_id: int, token: str, request: Request) -> JSONResponse:
 
 
 async def read_body(request: Request, most: int = MOST_BYTES) -> bytes:
-    """Counted as it comes, in bytes. Raises Refused."""
+    """Read a body, counted as it comes, in bytes. Raises Refused."""
     raw = bytearray()
     async for piece in request.stream():
         raw += piece
@@ -60,8 +60,8 @@ async def read_body(request: Request, most: int = MOST_BYTES) -> bytes:
 
 
 async def read_named(request: Request, raw: bytes, files: list[tuple[str, bytes]] | None = None) -> dict[str, Any]:
-    """The body as names and values. A file is its name; where `files` is given, it is put there with its content instead.
-    Raises Refused, which says where JSON is not right."""
+    """Return the body as names and values. A file is its name; where `files` is given, it is put there with its content
+    instead. Raises Refused, which says where JSON is not right."""
     kind = request.headers.get("content-type", "").split(";")[0].strip().lower()
     if kind in ("application/x-www-form-urlencoded", "multipart/form-data"):
         request._body = raw  # it was read already, to be counted and proved

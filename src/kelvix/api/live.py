@@ -89,7 +89,7 @@ class Hub:
 
 @router.get("/live", response_class=StreamingResponse)
 async def live(who: Reader, request: Request) -> StreamingResponse:
-    """A stream of events whose data are lists of topics: what should be read anew."""
+    """Return a stream of events whose data are lists of topics: what should be read anew."""
     hub: Hub = request.app.state.hub
 
     async def stream() -> AsyncIterator[str]:

@@ -83,7 +83,7 @@ def _out(q: Question) -> NeedOut:
 
 @router.get("/needs")
 def list_needs(who: Reader) -> list[NeedOut]:
-    """What waits for a person, the oldest first."""
+    """Return what waits for a person, the oldest first."""
     return [_out(q) for q in who.space.read(lambda t: questions.open_ones(t, who.space.id))]
 
 

@@ -58,7 +58,7 @@ async def upload(who: Editor, request: Request, name: Annotated[str, Query(min_l
 
 
 def _as_it_comes(request: Request) -> Iterator[bytes]:
-    """A request's body a piece at a time, for a thread."""
+    """Yield a request's body a piece at a time, for a thread."""
     coming = request.stream()
 
     async def next_one() -> bytes | None:
@@ -72,8 +72,8 @@ def _as_it_comes(request: Request) -> Iterator[bytes]:
 def download(
     who: Reader, database_id: int, record_id: int, field_id: FieldId, place: Annotated[int, Query(ge=0)] = 0
 ) -> StreamingResponse:
-    """What a file contains, fetched from where it lies; as a download only, whatever kind it says it is of. `place` says which
-    one of several, from 0."""
+    """Return what a file contains, fetched from where it lies; as a download only, whatever kind it says it is of. `place`
+    says which one of several, from 0."""
     database = who.space.read(lambda t: databases.get(t, who.space.id, database_id))
     record = who.space.read(lambda t: records.get(t, database, record_id)) if database else None
     value = record.values.get(field_id) if record else None

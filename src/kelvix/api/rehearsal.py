@@ -376,7 +376,7 @@ def _lists(document: Workflow, around: Surroundings) -> list[ListOut]:
 
 
 def _provisional(document: Workflow, rehearsed: rehearsal.Rehearsed) -> dict[str, dict[str, Wire]]:
-    """What the lines of one sample yield to those below; nothing yet where that is being read."""
+    """Return what the lines of one sample yield to those below; nothing yet where that is being read."""
     waiting = {c.line for c in rehearsed.cells if isinstance(c.would, ReadFirst)} | {document.when.id}
     found: dict[str, dict[str, Wire]] = {}
     for ref, value in rehearsed.values.items():
@@ -387,7 +387,7 @@ def _provisional(document: Workflow, rehearsed: rehearsal.Rehearsed) -> dict[str
 
 @router.post("/workflows/{workflow_id}/rehearse", response_model=RehearsalOut)
 def rehearse(who: Reader, workflow_id: int, body: RehearseIn) -> Response:
-    """What every line of this document would do with each sample. Nothing is written."""
+    """Return what every line of this document would do with each sample. Nothing is written."""
     check_shape(body.document)
     around = who.engine.surroundings(who.space, body.document, "rehearses", body.read_again)
     cells: dict[str, list[CellOut]] = {}
@@ -451,7 +451,7 @@ def read_formula(who: Reader, workflow_id: int, body: FormulaIn) -> FormulaRead:
 def _results(
     who: Caller, workflow_id: int, node: t.Node, document: Workflow, line: str, around: Surroundings
 ) -> list[SampleResult]:
-    """What a formula gives for each sample; a note says why it comes to nothing."""
+    """Return what a formula gives for each sample; a note says why it comes to nothing."""
     found: list[SampleResult] = []
     filling = (Part(formula=Formula(t.dump(node))),)
     for sample in who.space.read(lambda t: workflows.samples(t, who.space.id, workflow_id)):
@@ -497,7 +497,7 @@ def _history(who: Caller, workflow_id: int, database: int) -> dict[FieldId, dict
 
 @router.post("/workflows/{workflow_id}/suggest")
 def suggest_fillings(who: Reader, workflow_id: int, body: SuggestIn) -> list[SuggestionOut]:
-    """A proposal for each field that a line adds and that is not filled yet, where there is one."""
+    """Return a proposal for each field that a line adds and that is not filled yet, where there is one."""
     check_shape(body.document)
     kept_workflow(who, workflow_id)
     line = body.document.line(body.line)
@@ -523,7 +523,7 @@ class LineIn(BaseModel):
 
 @router.post("/workflows/{workflow_id}/duplicate-line")
 def duplicate_line(who: Reader, workflow_id: int, body: LineIn) -> LineIn:
-    """The document with a copy of a line and all that stands within it; `line` is the copy. Nothing is kept."""
+    """Return the document with a copy of a line and all that stands within it; `line` is the copy. Nothing is kept."""
     check_shape(body.document)
     kept_workflow(who, workflow_id)
     document, copy = duplicated(body.document, body.line, lambda: secrets.token_hex(4))
@@ -537,14 +537,14 @@ class MakingIn(BaseModel):
 
 @router.post("/shaped/as-formula")
 def shaped_as_formula(who: Reader, body: MakingIn) -> Shaped:
-    """A Shape line's value with its making turned into a formula, which can be changed freely."""
+    """Return a Shape line's value with its making turned into a formula, which can be changed freely."""
     made = shaping.as_formula(body.shaped.made)
     return Shaped(body.shaped.key, body.shaped.name, made if made.filling else Filled(()))
 
 
 @router.get("/functions")
 def list_functions(who: Reader) -> list[FunctionOut]:
-    """The functions that formulas can use, by name."""
+    """Return the functions that formulas can use, by name."""
     return [
         FunctionOut(
             name=f.name,

@@ -141,7 +141,7 @@ def list_runs(
     before: int | None = None,
     limit: Annotated[int, Query(ge=1, le=200)] = 50,
 ) -> RunsOut:
-    """The newest first. `next` is the cursor of the following page. `since` and `until` are days of the workspace.
+    """Return the newest first. `next` is the cursor of the following page. `since` and `until` are days of the workspace.
     `words` are looked for in what the runs carried, some thousands of runs at a time: a page may be empty and still have a
     next."""
 

@@ -108,7 +108,7 @@ def change_workspace(who: Owner, body: WorkspaceIn) -> Me:
 
 @router.get("/api/v1/languages")
 def list_languages(who: Reader) -> list[Language]:
-    """The languages that dates and numbers can be written in, by their own names."""
+    """Return the languages that dates and numbers can be written in, by their own names."""
     return [Language(code=code, name=name) for code, name in languages()]
 
 

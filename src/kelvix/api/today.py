@@ -78,7 +78,7 @@ def _causes(who: Caller) -> list[Cause]:
 
 @router.get("/today")
 def get_today(who: Reader) -> TodayOut:
-    """The figures of today, by the workspace's clock, and of the thirty days before."""
+    """Return the figures of today, by the workspace's clock, and of the thirty days before."""
     zone = who.space.zone
     today = datetime.now(zone).date()
     midnight = datetime.combine(today, clock(), zone).astimezone(UTC)
@@ -117,7 +117,7 @@ def get_today(who: Reader) -> TodayOut:
 
 @router.get("/attention")
 def list_attention(who: Reader, also_never_on: bool = False) -> list[CauseOut]:
-    """What needs a person besides the questions of runs, the gravest first."""
+    """Return what needs a person besides the questions of runs, the gravest first."""
     causes = _causes(who) + (attention.never_on(who.space) if also_never_on else [])
     return [CauseOut(**asdict(c)) for c in causes]
 
@@ -153,7 +153,7 @@ class DayListOut(BaseModel):
 
 @router.get("/today/list")
 def list_day(who: Reader, before: int | None = None, limit: Annotated[int, Query(ge=1, le=200)] = 60) -> DayListOut:
-    """What came in and what went out, the newest first, going on into the days before."""
+    """Return what came in and what went out, the newest first, going on into the days before."""
     known = versions.Versions()
 
     def work(t: Transaction) -> DayListOut:

@@ -104,7 +104,8 @@ def list_trash(
     before: int | None = None,
     limit: Annotated[int, Query(ge=1, le=500)] = 100,
 ) -> TrashOut:
-    """What was deleted within 30 days, the newest first. `next` is the cursor of the following page: give it as `before`."""
+    """Return what was deleted within 30 days, the newest first. `next` is the cursor of the following page: give it as
+    `before`."""
     found = who.space.read(lambda t: trash.newest(t, who.space.id, limit, before, kind))
     return TrashOut(entries=[_out(e) for e in found], next=found[-1].id if len(found) == limit else None)
 

@@ -67,7 +67,7 @@ class PressOut(BaseModel):
 
 
 def _example(address: str, own: Address | None) -> str:
-    """A ready-made request for a shell."""
+    """Return a ready-made request for a shell."""
     body: dict[str, Any] = {}
     for one in own.inputs if own else ():
         at = body
@@ -84,7 +84,7 @@ def _example(address: str, own: Address | None) -> str:
 
 @router.get("/workflows/{workflow_id}/address")
 def get_address(who: Editor, workflow_id: int) -> AddressOut | None:
-    """The workflow's own address; nothing where none was made yet."""
+    """Return the workflow's own address; nothing where none was made yet."""
     kept = kept_workflow(who, workflow_id)
     token = who.space.read(lambda t: listening.address(t, who.engine.vault, who.space.id, workflow_id))
     return _address_out(who, kept, token, None) if token else None
@@ -108,7 +108,7 @@ def make_address(who: Editor, workflow_id: int) -> AddressOut:
 
 @router.post("/workflows/{workflow_id}/learn")
 def learn_inputs(who: Reader, workflow_id: int) -> LearnedOut:
-    """The names and types of what the last request brought that was kept as a sample."""
+    """Return the names and types of what the last request brought that was kept as a sample."""
     kept_workflow(who, workflow_id)
     found = who.space.read(lambda t: workflows.samples(t, who.space.id, workflow_id))
     body = next((s.item["body"] for s in found if s.item.get("body")), None)
@@ -131,7 +131,7 @@ def look_ahead(who: Reader, body: Schedule) -> TimesOut:
 
 @router.get("/databases/{database_id}/buttons")
 def list_buttons(who: Reader, database_id: int) -> list[ButtonOut]:
-    """The workflows that are on and can be started by hand: for this database's records, or by a button of its own."""
+    """Return the workflows that are on and can be started by hand: for this database's records, or by a button of its own."""
     found = []
     for kept in who.space.read(lambda t: workflows.every(t, who.space.id)):
         if kept.state == "on" and kept.running:

@@ -171,7 +171,7 @@ class ItemOut(BaseModel):
 
 
 def kept_workflow(who: Caller, workflow_id: int) -> Kept:
-    """A workflow of this workspace. Raises LookupError."""
+    """Return a workflow of this workspace. Raises LookupError."""
     found = who.space.read(lambda t: workflows.get(t, who.space.id, workflow_id))
     if found is None:
         raise LookupError("there is no such workflow")
@@ -290,7 +290,7 @@ def drop_held(who: Editor, workflow_id: int) -> None:
 
 @router.get("/workflows/{workflow_id}/uses")
 def list_uses(who: Reader, workflow_id: int) -> list[UseOut]:
-    """The workflows that are on or paused and run this one."""
+    """Return the workflows that are on or paused and run this one."""
     return uses_out(using.of_workflow(who.engine, who.space, kept_workflow(who, workflow_id).id))
 
 
@@ -348,7 +348,7 @@ def _with_source(who: Caller, when: When, work: Any) -> Any:
 
 @router.post("/workflows/{workflow_id}/samples/fetch")
 def fetch_samples(who: Editor, workflow_id: int, body: NewestIn) -> list[SampleOut]:
-    """The newest items of the source, in place of those fetched before."""
+    """Fetch the newest items of the source, in place of those fetched before."""
     kept_workflow(who, workflow_id)
     if body.document.when.own is not None:
         try:
@@ -376,7 +376,7 @@ def _is_rows(value: object) -> bool:
 
 
 def _checked(who: Caller, document: Workflow, body: SampleValues, before: dict[str, Any]) -> dict[str, Any]:
-    """A sample's values as typed by a person: what does not fit its type is refused, what is not known is dropped."""
+    """Take a sample's values as typed by a person: what does not fit its type is refused, what is not known is dropped."""
     around = who.engine.surroundings(who.space, document)
     kept = {k: v for k, v in before.items() if isinstance(v, dict)}  # the record that an event is about
     result: dict[str, Any] = kept | {one.key: body.lists.get(one.key, before.get(one.key, [])) for one in around.lists}
@@ -396,7 +396,7 @@ def _checked(who: Caller, document: Workflow, body: SampleValues, before: dict[s
 
 
 def _title_and_time(who: Caller, document: Workflow, values: Mapping[str, Any]) -> tuple[str, datetime]:
-    """What an item with these values is called by its app, and its time: the first that it carries, else now."""
+    """Return what an item with these values is called by its app, and its time: the first that it carries, else now."""
     app = who.engine.apps.get(document.when.app)
     title = str(values.get(app.display.heading) or "") if app and document.when.own is None else ""
     source = who.engine.surroundings(who.space, document).source
@@ -406,7 +406,7 @@ def _title_and_time(who: Caller, document: Workflow, values: Mapping[str, Any]) 
 
 @router.post("/workflows/{workflow_id}/samples", status_code=201)
 def make_sample(who: Editor, workflow_id: int, body: SampleValues) -> list[SampleOut]:
-    """A made-up sample."""
+    """Add a made-up sample."""
     kept = kept_workflow(who, workflow_id)
     values = _checked(who, kept.draft, body, {})
     title, at = _title_and_time(who, kept.draft, values)
@@ -504,7 +504,7 @@ def where_is_my_item(who: Reader, workflow_id: int, body: WhereIn) -> WhereOut:
 
 @router.get("/workflows/{workflow_id}/items")
 def list_items(who: Reader, workflow_id: int) -> list[ItemOut]:
-    """The newest items of the source, to pick one from; where it starts here, the newest that it took in."""
+    """Return the newest items of the source, to pick one from; where it starts here, the newest that it took in."""
     if kept_workflow(who, workflow_id).draft.when.own is not None:
         return [
             ItemOut(id=e["item_id"], title=e["title"] or e["item_id"], at=e["at"], link="")

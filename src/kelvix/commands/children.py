@@ -13,7 +13,7 @@ MOST_WORKERS = 16  # on one host, each with an address of its own for its metric
 
 
 def settle() -> None:
-    """What is loaded by now stays: the collector need not go through it again and again, which held up work."""
+    """Keep what is loaded by now from the collector, which went through it again and again and held up work."""
     gc.freeze()
     gc.set_threshold(20_000, 20, 20)
 

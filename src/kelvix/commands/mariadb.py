@@ -91,7 +91,7 @@ class MariaDB:
         half.rename(data)
 
     def _temporary(self) -> pathlib.Path:
-        """A folder of its own: two servers that share one have been seen to take each other's temporary tables."""
+        """Return a folder of its own: two servers that share one have been seen to take each other's temporary tables."""
         folder = self.folder / "tmp"
         folder.mkdir(parents=True, exist_ok=True)
         return folder

@@ -184,7 +184,7 @@ def sign_in_address(settings: Settings, server: Server) -> str:
 
 
 def practice_account(settings: Settings) -> None:
-    """An account in the practice apps to begin with, so that a first workflow can be tried."""
+    """Make an account in the practice apps to begin with, so that a first workflow can be tried."""
     from kelvix.practice.apps import kinds
     from kelvix.practice.store import Store
 

@@ -28,7 +28,7 @@ class Answered:
 
 
 def fields_of(line: Ask, carried: Carried) -> tuple[CarriedField, ...]:
-    """What lines below can use: whether the answer was yes, whose it was, and the values that were shown."""
+    """Return what lines below can use: whether the answer was yes, whose it was, and the values that were shown."""
     return (*HEAD, *(CarriedField(v.key, ("Answer", v.name or "Unnamed"), _type(v, carried)) for v in line.shown))
 
 
@@ -37,7 +37,8 @@ def _type(value: Shaped, carried: Carried) -> Type:
 
 
 def step(line: Ask, carried: Carried, env: Env) -> tuple[Cell, Carried]:
-    """What would be asked with a sample. Lines below are rehearsed as if the answer were yes, with the values as they are."""
+    """Return what would be asked with a sample. Lines below are rehearsed as if the answer were yes, with the values as they
+    are."""
     parts: list[PartResult] = []
     values: dict[str, Value] = {}
     for one in line.shown:
@@ -58,12 +59,12 @@ def step(line: Ask, carried: Carried, env: Env) -> tuple[Cell, Carried]:
 
 
 def question(line: Ask, carried: Carried, env: Env) -> str:
-    """The question in words. Raises Unfit."""
+    """Return the question in words. Raises Unfit."""
     return as_text(compute(line.asking, carried, env), env.zone).strip() or "Shall this go on?"
 
 
 def carry_on(line: Ask, answer: Answered, carried: Carried) -> Carried:
-    """What lines below can use of an answer."""
+    """Return what lines below can use of an answer."""
     values = {**answer.values, "approved": answer.approved, "by": answer.by or None}
     return carried.plus(line.id, fields_of(line, carried), values)
 
@@ -82,7 +83,7 @@ def edited(line: Ask, given: Mapping[str, str], types: Mapping[str, Type], env: 
 
 
 def check(line: Ask, carried: Carried) -> list[Finding]:
-    """What must be put right whatever the sample."""
+    """Return what must be put right whatever the sample."""
     if not is_filled(line.asking):
         return [Finding(line.id, "say what is asked")]
     found: list[Finding] = []

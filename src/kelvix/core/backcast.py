@@ -66,7 +66,7 @@ class Backcast:
         return ("look", looked, "") if looked else ("carried", cells[-1].line, "")
 
     def _said(self, cell: Cell) -> str:
-        """What is wrong, by the names of fields rather than by values, so that like events are counted together."""
+        """Return what is wrong, by the names of fields rather than by values, so that like events are counted together."""
         wrong = [r.field for r in cell.results if r.state == "put_right"]
         fields = {f.id: f.name for d in self.around.databases.values() for f in d.fields}
         names = [name for field, name in fields.items() if field in wrong]
@@ -78,5 +78,5 @@ class Backcast:
         return shorten(made[0] if made else cell.note, 160)
 
     def counted(self) -> list[Ending]:
-        """The outcomes, the most frequent first."""
+        """Return the outcomes, the most frequent first."""
         return sorted(self.outcomes.values(), key=lambda o: -o.count)

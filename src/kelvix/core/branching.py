@@ -27,15 +27,15 @@ class Choice:
 
 
 def name_of(way: Line, number: int) -> str:
-    """What a way is called; `number` counts the ways from 1."""
+    """Return what a way is called; `number` counts the ways from 1."""
     if isinstance(way, Way):
         return way.name.strip() or f"way {number}"
     return "otherwise"
 
 
 def choose(line: Decide, ways: Sequence[Line], carried: Carried, env: Env) -> Choice:
-    """The first way whose conditions hold, else the Otherwise line. A way whose conditions cannot be decided leaves those below
-    it undecided."""
+    """Return the first way whose conditions hold, else the Otherwise line. A way whose conditions cannot be decided leaves
+    those below it undecided."""
     taken: str | None = None
     name, problem = "", ""
     cells: list[Cell] = []
@@ -61,5 +61,5 @@ def choose(line: Decide, ways: Sequence[Line], carried: Carried, env: Env) -> Ch
 
 
 def below(line: Decide, name: str, carried: Carried) -> Carried:
-    """What lines below can use: which way was taken."""
+    """Return what lines below can use: which way was taken."""
     return carried.plus(line.id, FIELDS, {"way": name or None})

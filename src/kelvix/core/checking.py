@@ -53,7 +53,7 @@ from kelvix.core.workflow import (
 
 
 def check(workflow: Workflow, around: Surroundings) -> list[Finding]:
-    """What must be put right before the workflow can be turned on, whatever the samples."""
+    """Return what must be put right before the workflow can be turned on, whatever the samples."""
     found: list[Finding] = []
     when = workflow.when
     if when.own is not None:

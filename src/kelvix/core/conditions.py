@@ -34,7 +34,8 @@ Fields = Mapping[Reference, CarriedField]
 
 
 def write(test: Test, fields: Fields, env: Env) -> t.Node:
-    """The formula of a row or a group. Raises Unfit for a row that is unfinished, or compares what cannot be compared."""
+    """Return the formula of a row or a group. Raises Unfit for a row that is unfinished, or compares what cannot be
+    compared."""
     match test:
         case Formula(tree=tree):
             if not tree:
@@ -48,7 +49,7 @@ def write(test: Test, fields: Fields, env: Env) -> t.Node:
 
 
 def write_all(mode: Mode, tests: tuple[Test, ...], fields: Fields, env: Env) -> t.Node:
-    """The formula of rows that go together. Nothing at all lets everything through. Raises Unfit."""
+    """Return the formula of rows that go together. Nothing at all lets everything through. Raises Unfit."""
     return query.joined(mode, [write(test, fields, env) for test in tests])
 
 
@@ -72,7 +73,7 @@ def _write_row(row: Condition, fields: Fields, env: Env) -> t.Node:
 
 
 def _subject(node: t.Node, fields: Fields) -> Reference | None:
-    """The value of which a node is what is compared."""
+    """Return the value of which a node is what is compared."""
     inner = node.args[0] if isinstance(node, t.Call) and len(node.args) == 1 else node
     value = inner.of if isinstance(inner, t.Path) else inner
     if not isinstance(value, t.Value):
@@ -82,7 +83,7 @@ def _subject(node: t.Node, fields: Fields) -> Reference | None:
 
 
 def _literal(word: str, type_: Type, env: Env) -> t.Node:
-    """A typed word as what it is compared as. Raises Unfit."""
+    """Return a typed word as what it is compared as. Raises Unfit."""
     return query.literal(coerce(word, type_, env.zone, (), env.order), type_, env.zone)
 
 
@@ -90,7 +91,7 @@ def _literal(word: str, type_: Type, env: Env) -> t.Node:
 
 
 def read(node: t.Node, fields: Fields) -> tuple[Mode, tuple[Test, ...]]:
-    """The rows that write this formula again."""
+    """Return the rows that write this formula again."""
     found = _read(node, fields)
     return (found.mode, found.conditions) if isinstance(found, Group) else ("all", (found,))
 
@@ -109,7 +110,7 @@ def _read(node: t.Node, fields: Fields) -> Test:
 
 
 def _chain(node: t.Node, op: str) -> list[t.Node]:
-    """a or b or c, which is read from the left."""
+    """Return the parts of a or b or c, which is read from the left."""
     parts: list[t.Node] = []
     while isinstance(node, t.Binary) and node.op == op:
         parts.insert(0, node.right)
@@ -144,7 +145,7 @@ def _read_row(node: t.Node, fields: Fields) -> Condition | None:
 
 
 def _operator(comparing: Comparing, field: CarriedField, negated: bool = False) -> Operator | None:
-    """The operator of a field's type that compares so."""
+    """Return the operator of a field's type that compares so."""
     return next(
         (o for o in TYPES[field.type].operators if (OPERATORS[o].compares, OPERATORS[o].negated) == (comparing, negated)), None
     )
@@ -162,7 +163,7 @@ def _compared(ref: Reference, sign: str, ends: list[t.Node], fields: Fields) -> 
 
 
 def _word(node: t.Node, type_: Type) -> str | None:
-    """A literal as one types it, where it is of the value's type and would be written the same again."""
+    """Return a literal as one types it, where it is of the value's type and would be written the same again."""
     literal: object
     match node:
         case t.Bool(value):
@@ -194,7 +195,7 @@ def _checked(row: Condition, fields: Fields, as_texts: bool = False) -> Conditio
 
 
 def references(tests: tuple[Test, ...]) -> tuple[Reference, ...]:
-    """The carried values that tests look at, each once."""
+    """Return the carried values that tests look at, each once."""
     found: dict[Reference, None] = {}
     for test in tests:
         if isinstance(test, Group):
@@ -210,8 +211,8 @@ def references(tests: tuple[Test, ...]) -> tuple[Reference, ...]:
 def _plan(
     test: Test, known: tuple[tuple[Reference, CarriedField | None], ...], zone: ZoneInfo, order: str | None
 ) -> tuple[Compiled, tuple[Reference, ...]]:
-    """A test compiled, and the values that it looks at. It hangs on these values' types and names, and on how dates are typed.
-    Raises Unfit."""
+    """Return a test compiled, and the values that it looks at. It hangs on these values' types and names, and on how dates
+    are typed. Raises Unfit."""
     fields = {ref: field for ref, field in known if field is not None}
     if len(fields) < len(known):
         raise Unfit("this compares a value that the lines above no longer carry; choose another")
@@ -240,7 +241,8 @@ def holds(test: Test, carried: Carried, env: Env) -> bool | None:
 
 
 def goes_on(line: Narrows, carried: Carried, env: Env) -> bool:
-    """Raises Unfit. A line without conditions lets everything through; what is unknown does not go on."""
+    """Decide whether conditions hold. Raises Unfit. A line without conditions lets everything through; what is unknown does
+    not go on."""
     return not line.conditions or holds(Group(line.mode, line.conditions), carried, env) is True
 
 

@@ -37,7 +37,7 @@ class Day:
 
 
 def nearest_rank(values: list[float], share: float) -> float | None:
-    """The value below which a share of the others lies, by the nearest-rank method."""
+    """Return the value below which a share of the others lies, by the nearest-rank method."""
     if not values:
         return None
     ranked = sorted(values)

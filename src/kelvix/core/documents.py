@@ -37,7 +37,7 @@ MOST_PARAGRAPHS = 50
 
 
 def check_shape(workflow: Workflow) -> None:
-    """Raises BadDocument. A draft may be incomplete; it may not be self-contradictory."""
+    """Check a document by itself. Raises BadDocument. A draft may be incomplete; it may not be self-contradictory."""
     if not isinstance(workflow.when, When) or any(isinstance(ln, When) for ln in workflow.lines[1:]):
         raise BadDocument("a workflow has one When line, at its head")
     if len(workflow.lines) > MOST_LINES:

@@ -15,7 +15,7 @@ P = TypeVar("P")
 
 
 def duplicated(workflow: Workflow, line_id: str, new_id: Callable[[], str]) -> tuple[Workflow, str]:
-    """The workflow with a copy of a line below it, and the copy's id. Raises BadDocument."""
+    """Return the workflow with a copy of a line below it, and the copy's id. Raises BadDocument."""
     line = workflow.line(line_id)
     if line is None or isinstance(line, When | Otherwise):
         raise BadDocument("only what stands below the When line can be duplicated, and a decision has one Otherwise line")
@@ -27,7 +27,7 @@ def duplicated(workflow: Workflow, line_id: str, new_id: Callable[[], str]) -> t
 
 
 def _renamed(part: P, ids: Mapping[str, str]) -> P:
-    """A part of a line with other ids in place of some."""
+    """Return a part of a line with other ids in place of some."""
     if isinstance(part, Formula) and part.tree:
         return replace(part, tree=t.dump(_in_formula(formulas.loaded(part.tree), ids)))
     if isinstance(part, tuple):

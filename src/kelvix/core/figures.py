@@ -33,7 +33,7 @@ def fits(figure: Figure, field: Field) -> bool:
 
 
 def figure_fields(line: Find, database: Database, name: str) -> tuple[CarriedField, ...]:
-    """The figures that lines below can use."""
+    """Return the figures that lines below can use."""
     found: list[CarriedField] = []
     for one in line.figures:
         field = database.field(one.field) if one.field is not None else None
@@ -43,8 +43,8 @@ def figure_fields(line: Find, database: Database, name: str) -> tuple[CarriedFie
 
 
 def figure(one: Figure, database: Database, records: Records) -> Value:
-    """A figure over records in their order; those whose field is empty are left out. Nothing where none is filled, but a sum,
-    which is 0 then."""
+    """Return a figure over records in their order; those whose field is empty are left out. Nothing where none is filled, but
+    a sum, which is 0 then."""
     field = database.field(one.field) if one.field is not None else None
     if field is None or not fits(one, field):
         return None
@@ -61,7 +61,7 @@ def figure(one: Figure, database: Database, records: Records) -> Value:
 
 
 def as_list(line: Find, database: Database, records: Records, env: Env) -> str:
-    """The records as a text: one to a line, with the fields that the line lists, empty ones left out."""
+    """Return the records as a text: one to a line, with the fields that the line lists, empty ones left out."""
     fields = [f for i in line.listed if (f := database.field(i))] or [database.fields[0]]
 
     def said(kept: Mapping[FieldId, Value]) -> str:
@@ -72,7 +72,7 @@ def as_list(line: Find, database: Database, records: Records, env: Env) -> str:
 
 
 def check_figures(line: Find, database: Database) -> list[Finding]:
-    """What must be put right whatever the sample."""
+    """Return what must be put right whatever the sample."""
     found: list[Finding] = []
     if line.order is not None and database.field(line.order) is None:
         found.append(Finding(line.id, f"{database.name} no longer has the field that the records go by; choose another"))

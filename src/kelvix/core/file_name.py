@@ -17,14 +17,14 @@ UNSEEN = ("Cc", "Cf", "Cs")
 
 
 def bare(name: str) -> str:
-    """A name as it may be shown: of a path the last part, without control and direction characters and halves of characters
-    (Unicode categories Cc, Cf, Cs). Empty where there is nothing else in it."""
+    """Return a name as it may be shown: of a path the last part, without control and direction characters and halves of
+    characters (Unicode categories Cc, Cf, Cs). Empty where there is nothing else in it."""
     visible = "".join(c for c in unicodedata.normalize("NFC", name) if unicodedata.category(c) not in UNSEEN)
     return _bounded(visible.strip().rstrip("/\\").replace("\\", "/").rpartition("/")[2].strip(" ."))
 
 
 def clean(name: str) -> str:
-    """A name that any system keeps as it is: what one would not take becomes a hyphen."""
+    """Return a name that any system keeps as it is: what one would not take becomes a hyphen."""
     return _bounded(sanitize_filename(bare(name), replacement_text="-", platform="universal").strip(" .")) or NONE
 
 
@@ -34,18 +34,18 @@ def _bounded(name: str) -> str:
 
 
 def split(name: str) -> tuple[str, str]:
-    """A name and its extension with the point; two of them where the last only says how it is packed."""
+    """Return a name and its extension with the point; two of them where the last only says how it is packed."""
     found = PARTS.fullmatch(name)
     return (found[1], found[2]) if found else (name, "")
 
 
 def kind(name: str) -> str:
-    """The media type that its extension stands for."""
+    """Return the media type that its extension stands for."""
     return mimetypes.guess_type(name)[0] or "application/octet-stream"
 
 
 def with_extension(name: str, like: str) -> str:
-    """A name that ends as another does: what is typed as a name seldom says what kind of file it is."""
+    """Return a name that ends as another does: what is typed as a name seldom says what kind of file it is."""
     extension = split(like)[1]
     if not extension or name.casefold().endswith(extension.casefold()):
         return clean(name)
@@ -53,7 +53,7 @@ def with_extension(name: str, like: str) -> str:
 
 
 def free(name: str, taken: Container[str]) -> str:
-    """The name, or the first with a number that is not taken. `taken` are names without regard to case."""
+    """Return the name, or the first with a number that is not taken. `taken` are names without regard to case."""
     stem, extension = split(name)
     number, found = 1, name
     while found.casefold() in taken:

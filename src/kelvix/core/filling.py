@@ -60,7 +60,7 @@ class Carried:
     rows: Mapping[Reference, tuple[ListRow, ...]] = dataclasses.field(default_factory=dict)
 
     def check_readable(self, refs: Iterable[Reference]) -> None:
-        """Raises Unfit for a value that could not be read."""
+        """Check that values can be read. Raises Unfit for a value that could not be read."""
         for ref in refs:
             if ref in self.unreadable:
                 raise Unfit(f"{self.name(ref)} cannot be read in this item: {self.unreadable[ref]}")
@@ -98,7 +98,7 @@ class Carried:
         return replace(self, lists={**self.lists, ref: one}, rows=given)
 
     def after(self, inner: Carried) -> Carried:
-        """What is left of all that lines within a line carried: the records known out here, as they are now."""
+        """Return what is left of all that lines within a line carried: the records known out here, as they are now."""
         return replace(self, records={line: inner.records.get(line, held) for line, held in self.records.items()})
 
 
@@ -129,8 +129,8 @@ class FieldResult:
 
 
 def compute(filling: Filling, carried: Carried, env: Env) -> Value:
-    """A single carried value or formula keeps its type; anything mixed is text. Raises Unfit for what no longer exists, and for
-    a formula that cannot be worked out with this sample."""
+    """Compute what a field is filled with: a single carried value or formula keeps its type; anything mixed is text. Raises
+    Unfit for what no longer exists, and for a formula that cannot be worked out with this sample."""
     for ref in references(filling):
         if ref not in carried.fields:
             raise Unfit("this uses a value that the lines above no longer carry; choose another")
@@ -154,7 +154,7 @@ def _piece(part: Part, carried: Carried, env: Env) -> Value:
 
 
 def references(filling: Filling) -> tuple[Reference, ...]:
-    """The carried values that a filling uses, each once, those within formulas too."""
+    """Return the carried values that a filling uses, each once, those within formulas too."""
     found: dict[Reference, None] = {}
     for part in filling:
         if part.ref is not None:
@@ -165,7 +165,7 @@ def references(filling: Filling) -> tuple[Reference, ...]:
 
 
 def _coerced(value: Value, field: Field, env: Env) -> Value:
-    """A value as a field keeps it, by the workspace's ways of writing. Raises Unfit."""
+    """Return a value as a field keeps it, by the workspace's ways of writing. Raises Unfit."""
     return field.take(value, env.zone, env.order)
 
 
@@ -174,7 +174,7 @@ def is_filled(filling: Filling) -> bool:
 
 
 def fill_record(line: Fills, database: Database, carried: Carried, env: Env, there: Held | None = None) -> list[FieldResult]:
-    """A result for each field of the database that is filled or must be, in the database's order; first those whose
+    """Return a result for each field of the database that is filled or must be, in the database's order; first those whose
     field is gone. `there`: the record that is changed, whose other fields stay."""
     results = [
         FieldResult(
@@ -200,7 +200,7 @@ def fill_record(line: Fills, database: Database, carried: Carried, env: Env, the
 
 
 def _against(line: Fills, field: Field, result: FieldResult, there: Held, env: Env) -> FieldResult:
-    """A result beside what the record has: what changes, what stays, and what an empty value does."""
+    """Return a result beside what the record has: what changes, what stays, and what an empty value does."""
     was = there.values.get(field.id)
     if result.value is None and result.state == "empty":
         clears = any(f.field == field.id and f.empty == "clear" for f in line.fillings)
@@ -248,7 +248,7 @@ def _fill_field(
 
 
 def _readings(field: Field, filling: Filling, doubt: Doubtful) -> tuple[Remedy, ...]:
-    """The two ways in which a date can be read, each as one click."""
+    """Return the two ways in which a date can be read, each as one click."""
     ref = filling[0].ref if len(filling) == 1 else None
     if ref is None:
         return ()
@@ -264,7 +264,7 @@ def _readings(field: Field, filling: Filling, doubt: Doubtful) -> tuple[Remedy, 
 
 
 def _address_for_a_name(field: Field, value: Value) -> str:
-    """A sentence where an address is about to be written into a field that seems to be for a name."""
+    """Return a sentence where an address is about to be written into a field that seems to be for a name."""
     words = set(re.findall(r"[a-z]+", fold(field.name)))
     if not isinstance(value, str) or "@" not in value or not EMAIL.fullmatch(value):
         return ""
@@ -305,7 +305,7 @@ def _fill_with(field: Field, ref: Reference, carried: Carried) -> Remedy:
 
 
 def _offers(field: Field, filling: Filling, carried: Carried, env: Env) -> tuple[Remedy, ...]:
-    """The carried value that fits the field best: of its type, near what is used now, of a like name."""
+    """Return the carried value that fits the field best: of its type, near what is used now, of a like name."""
     used = next(iter(references(filling)), None)
     near = carried.fields[used].group if used and used in carried.fields else ""
     best: tuple[float, Reference] | None = None
@@ -327,7 +327,7 @@ def _offers(field: Field, filling: Filling, carried: Carried, env: Env) -> tuple
 
 
 def _names_near(field: Field, filling: Filling, carried: Carried) -> tuple[Remedy, ...]:
-    """The name that stands beside the address in the item."""
+    """Return the name that stands beside the address in the item."""
     for used in (ref for ref in references(filling) if ref in carried.fields):
         group = carried.fields[used].group
         for ref, candidate in carried.fields.items():
@@ -363,7 +363,7 @@ def _takes(field: Field, filling: Filling, carried: Carried, env: Env) -> bool:
 
 
 def never_fits(filling: Filling, field: Field, carried: Carried) -> str:
-    """A sentence where the types alone say that no sample can fit."""
+    """Return a sentence where the types alone say that no sample can fit."""
     if len(filling) != 1 or filling[0].text is not None:
         return ""
     part = filling[0]
@@ -379,7 +379,8 @@ def never_fits(filling: Filling, field: Field, carried: Carried) -> str:
 
 
 def describe(filling: Filling, carried: Carried) -> str:
-    """What a field is filled with, in words: Message › Sender › Name, Date + 3 days, “New”, typed, or text with values."""
+    """Return what a field is filled with, in words: Message › Sender › Name, Date + 3 days, “New”, typed, or text with
+    values."""
     if filling and all(p.text is not None for p in filling):
         return f"“{shorten(''.join(p.text or '' for p in filling))}”, typed"
 

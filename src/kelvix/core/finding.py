@@ -55,8 +55,8 @@ class Question:
 
 
 def question(line: Find, database: Database, carried: Carried, env: Env) -> tuple[Question | None, tuple[PartResult, ...]]:
-    """What a line asks for a sample, and what each of its comparisons comes to. No question where one of them is to be put
-    right, or where all records would be taken since there is nothing to look for."""
+    """Return what a line asks for a sample, and what each of its comparisons comes to. No question where one of them is to be
+    put right, or where all records would be taken since there is nothing to look for."""
     compared: list[Comparison] = []
     parts: list[PartResult] = []
     for place, sought in enumerate(line.sought):
@@ -95,7 +95,7 @@ def _compare(key: str, sought: Sought, database: Database, carried: Carried, env
 
 
 def compared(line: Find | AddOrUpdate) -> tuple[FieldId, ...]:
-    """The fields whose values decide which record is meant; not those that are only asked whether they are filled."""
+    """Return the fields whose values decide which record is meant; not those that are only asked whether they are filled."""
     if isinstance(line, AddOrUpdate):
         return line.by
     return tuple(s.field for s in line.sought if (m := OPERATORS[s.operator]).needs_value and not m.negated)
@@ -115,7 +115,7 @@ def name_of(database: Database) -> str:
 
 
 def _own_fields(database: Database, above: tuple[str, ...]) -> tuple[CarriedField, ...]:
-    """The fields of a record that was found, by the names of their choices."""
+    """Return the fields of a record that was found, by the names of their choices."""
     return tuple(CarriedField(f"f_{f.id}", (*above, f.name), f.carried_as) for f in database.fields)
 
 
@@ -129,8 +129,8 @@ def _counted(name: str) -> tuple[CarriedField, ...]:
 
 
 def found_fields(line: Find, database: Database) -> tuple[CarriedField, ...]:
-    """What a Find line carries on: whether and how many were found; the fields of one that is taken, or the figures and the
-    list of all."""
+    """Return what a Find line carries on: whether and how many were found; the fields of one that is taken, or the figures
+    and the list of all."""
     name = name_of(database)
     if line.several == "all":
         text = CarriedField("text", (name, "As a text"), "long_text")
@@ -139,21 +139,21 @@ def found_fields(line: Find, database: Database) -> tuple[CarriedField, ...]:
 
 
 def found_list(database: Database) -> CarriedList:
-    """The records that were found, where all are taken."""
+    """Return the records that were found, where all are taken."""
     name = name_of(database)
     fields = (*_own_fields(database, ()), CarriedField("link", ("Link to the record",), "link"))
     return CarriedList("records", (name, "Records"), fields, database.id)
 
 
 def known_below(line: Find, database: Database, carried: Carried) -> Carried:
-    """What lines below can use, whatever the sample."""
+    """Return what lines below can use, whatever the sample."""
     if line.several == "all":
         return carried.plus(line.id, found_fields(line, database), {}).plus_list(line.id, found_list(database), None)
     return carried.plus(line.id, found_fields(line, database), {}, Held(database.id))
 
 
 def below(line: Find, database: Database, answer: Answer | None, carried: Carried, link: Link, env: Env) -> Carried:
-    """What an answer carries on. Where nothing was found, the fields are empty."""
+    """Return what an answer carries on. Where nothing was found, the fields are empty."""
     there = answer is not None and answer.record is not None
     values: dict[str, Value] = {"found": there, "count": Decimal(answer.count if answer else 0)}
     fields = found_fields(line, database)
@@ -172,7 +172,7 @@ def below(line: Find, database: Database, answer: Answer | None, carried: Carrie
 
 
 def said(line: Find, database: Database, answer: Answer, env: Env) -> str:
-    """An answer in a few words: 1 found: St Bride."""
+    """Return an answer in a few words: 1 found: St Bride."""
     if answer.count == 0:
         return "none found"
     if line.several == "all":
@@ -184,7 +184,7 @@ def said(line: Find, database: Database, answer: Answer, env: Env) -> str:
 
 
 def check(line: Find, database: Database | None, carried: Carried) -> list[Finding]:
-    """What must be put right whatever the sample."""
+    """Return what must be put right whatever the sample."""
     if database is None:
         lost = "the database that this line looks in was deleted; choose another"
         return [Finding(line.id, "choose the database to look in" if line.database is None else lost)]
@@ -225,7 +225,7 @@ def _nearest(line: Find, place: int, database: Database) -> tuple[Remedy, ...]:
 
 
 def named(before: Find | None, now: Find, databases: Mapping[int, Database]) -> Find:
-    """The line with the names of the fields that it looks at: as they were when each comparison was changed last."""
+    """Return the line with the names of the fields that it looks at: as they were when each comparison was changed last."""
     database = databases.get(now.database) if now.database is not None else None
     kept = {(s.field, s.operator, s.filling): s.named for s in before.sought} if before else {}
 

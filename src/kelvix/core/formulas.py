@@ -20,7 +20,7 @@ from kelvix.core.values import Composite, Type, Unfit, Value, span_words
 
 @lru_cache(maxsize=4096)
 def loaded(tree: str) -> t.Node:
-    """The node of a kept tree. Raises ValueError."""
+    """Return the node of a kept tree. Raises ValueError."""
     node = t.load(tree)
     try:
         compiled(node)
@@ -36,17 +36,18 @@ def _ready(tree: str) -> tuple[Compiled, tuple[t.Value, ...]]:
 
 
 def values_of(tree: str) -> tuple[t.Value, ...]:
-    """The carried values that a kept tree uses."""
+    """Return the carried values that a kept tree uses."""
     return _ready(tree)[1]
 
 
 def fresh(env: Env) -> Env:
-    """The same environment for another evaluation."""
+    """Return the same environment for another evaluation."""
     return Env(env.now, env.zone, env.locale, env.order, elsewhere=env.elsewhere)
 
 
 def to_feel(value: Value, env: Env) -> object:
-    """A carried value as the language has it: moments on the workspace's clock, so that its hours are those people mean."""
+    """Return a carried value as the language has it: moments on the workspace's clock, so that its hours are those people
+    mean."""
     if isinstance(value, tuple):
         return [str(one) for one in value]
     if isinstance(value, Composite):
@@ -55,12 +56,12 @@ def to_feel(value: Value, env: Env) -> object:
 
 
 def evaluate(tree: str, values: Mapping[tuple[str, str], Value], env: Env) -> Value:
-    """What a kept tree gives, as a value of ours. Raises Unfit, with the reason, where it comes to nothing for one."""
+    """Return what a kept tree gives, as a value of ours. Raises Unfit, with the reason, where it comes to nothing for one."""
     return settle(raw(tree, values, env), env)
 
 
 def raw(tree: str, values: Mapping[tuple[str, str], Value], env: Env) -> object:
-    """What a kept tree gives, as the language has it. Raises Unfit."""
+    """Return what a kept tree gives, as the language has it. Raises Unfit."""
     ready, used = _ready(tree)
     mine = fresh(env)
     try:
@@ -73,7 +74,7 @@ def raw(tree: str, values: Mapping[tuple[str, str], Value], env: Env) -> object:
 
 
 def settle(value: object, env: Env) -> Value:
-    """A value of the language as one of ours; what fields have no type for is text, as it reads."""
+    """Return a value of the language as one of ours; what fields have no type for is text, as it reads."""
     if isinstance(value, datetime):
         found = coerce(value if value.tzinfo else value.replace(tzinfo=env.zone), "datetime", env.zone)
         assert isinstance(found, datetime)
@@ -102,7 +103,7 @@ def _is_day(type_: Type | None) -> bool:
 
 
 def type_of(node: t.Node, types: Mapping[tuple[str, str], Type]) -> Type | None:
-    """The type that a formula gives whatever the sample; None where that hangs on it."""
+    """Return the type that a formula gives whatever the sample; None where that hangs on it."""
     match node:
         case t.Value(line, key):
             return types.get((line, key))
@@ -158,7 +159,7 @@ class Calculation:
 
 
 def duration_words(value: timedelta | Months) -> str:
-    """A duration as people say it: 3 days, 4 hours."""
+    """Return a duration as people say it: 3 days, 4 hours."""
     if isinstance(value, timedelta):
         return span_words(value)
     years, months = divmod(abs(value.count), 12)
@@ -167,7 +168,7 @@ def duration_words(value: timedelta | Months) -> str:
 
 
 def calculation(tree: str) -> Calculation | None:
-    """The step that a kept tree is, where it is one."""
+    """Return the step that a kept tree is, where it is one."""
     match loaded(tree):
         case t.Binary(("+" | "-") as sign, t.Value(line, key), t.Call(t.Name("duration"), (t.String(text),))):
             pass
@@ -191,7 +192,7 @@ def calculation(tree: str) -> Calculation | None:
 
 
 def of_calculation(step: Calculation) -> t.Node:
-    """The tree of a step. Raises Unfit for an amount that is no number."""
+    """Return the tree of a step. Raises Unfit for an amount that is no number."""
     value = t.Value(step.line, step.key)
     if not step.unit:
         if not re.fullmatch(r"\d+(\.\d+)?", step.amount):

@@ -19,7 +19,7 @@ def given_of(line: RunAnother, key: str) -> Given:
 
 
 def values(line: RunAnother, to: CanRun, carried: Carried, env: Env) -> tuple[dict[str, Value], tuple[PartResult, ...]]:
-    """What is handed over, by name, and what each value comes to."""
+    """Return what is handed over, by name, and what each value comes to."""
     handed: dict[str, Value] = {}
     parts: list[PartResult] = []
     for one in to.inputs:
@@ -36,7 +36,7 @@ def values(line: RunAnother, to: CanRun, carried: Carried, env: Env) -> tuple[di
 
 
 def step(line: RunAnother, others: Mapping[int, CanRun], carried: Carried, env: Env) -> Cell:
-    """What would be handed over with a sample."""
+    """Return what would be handed over with a sample."""
     to = others.get(line.workflow or 0)
     if to is None:
         said = (
@@ -53,7 +53,7 @@ def step(line: RunAnother, others: Mapping[int, CanRun], carried: Carried, env: 
 
 
 def check(line: RunAnother, others: Mapping[int, CanRun], carried: Carried) -> list[Finding]:
-    """What must be put right whatever the sample."""
+    """Return what must be put right whatever the sample."""
     to = others.get(line.workflow or 0)
     if to is None:
         lost = "the workflow that this runs is gone, or takes no requests any more; choose another"

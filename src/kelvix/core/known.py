@@ -42,7 +42,7 @@ from kelvix.core.workflow import (
 
 
 def made_by(line: Line, carried: Carried, around: Surroundings) -> Carried:
-    """What a line makes for those below it, whatever the sample, with the record that it holds."""
+    """Return what a line makes for those below it, whatever the sample, with the record that it holds."""
     match line:
         case When():
             database = sources.database_of(line.own, around.databases)
@@ -75,8 +75,8 @@ def made_by(line: Line, carried: Carried, around: Surroundings) -> Carried:
 
 
 def each_line(workflow: Workflow, around: Surroundings) -> Iterator[tuple[Line, Carried]]:
-    """The lines from the top, each with what it can use, whatever the sample: what the lines before it make on its own level
-    and on those that it stands within."""
+    """Yield the lines from the top, each with what it can use, whatever the sample: what the lines before it make on its own
+    level and on those that it stands within."""
     blocks: dict[str, list[Line]] = {}
     for line in workflow.lines:
         blocks.setdefault(nesting.within_of(line), []).append(line)
@@ -99,7 +99,7 @@ def each_line(workflow: Workflow, around: Surroundings) -> Iterator[tuple[Line, 
 
 
 def known_to(workflow: Workflow, line_id: str, around: Surroundings) -> Carried:
-    """What a line can use whatever the sample; a Shape line also what it makes itself."""
+    """Return what a line can use whatever the sample; a Shape line also what it makes itself."""
     for line, carried in each_line(workflow, around):
         if line.id == line_id:
             return made_by(line, carried, around) if isinstance(line, Shape) else carried
@@ -125,7 +125,7 @@ def carried_lists(workflow: Workflow, around: Surroundings) -> dict[Reference, C
 
 
 def end_of_round(workflow: Workflow, line: Repeat, around: Surroundings) -> Carried:
-    """What is carried at the end of a Repeat line's own lines, whatever the sample: what it can collect."""
+    """Return what is carried at the end of a Repeat line's own lines, whatever the sample: what it can collect."""
     last: Carried | None = None
     for one, carried in each_line(workflow, around):
         if one.id == line.id:
@@ -136,8 +136,8 @@ def end_of_round(workflow: Workflow, line: Repeat, around: Surroundings) -> Carr
 
 
 def scope_of(workflow: Workflow, around: Surroundings, line: str | None = None) -> Scope:
-    """The names that formulas use: of all lines, so that a value has one name throughout; only what `line` can use can be named
-    there. A Shape line's values can use those before them, a Repeat line collects what its own lines carry."""
+    """Return the names that formulas use: of all lines, so that a value has one name throughout; only what `line` can use can
+    be named there. A Shape line's values can use those before them, a Repeat line collects what its own lines carry."""
     one = workflow.line(line) if line else None
     if one is None:
         usable = set(carried_fields(workflow, around))

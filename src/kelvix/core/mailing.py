@@ -34,19 +34,19 @@ class Addressed:
 
 
 def list_of(line: SendMail, carried: Carried) -> CarriedList | None:
-    """The list whose rows are laid out."""
+    """Return the list whose rows are laid out."""
     return carried.lists.get(line.rows) if line.rows is not None else None
 
 
 def columns_of(line: SendMail, found: CarriedList) -> tuple[CarriedField, ...]:
-    """The columns of the table, in order; to begin with the first four."""
+    """Return the columns of the table, in order; to begin with the first four."""
     by_key = {f.key: f for f in found.fields}
     return tuple(by_key[k] for k in line.columns if k in by_key) or found.fields[:4]
 
 
 def recipients(text: str) -> tuple[str, ...]:
-    """The addresses of a text, each once: with commas, semicolons or line breaks between, names around them or not. Raises
-    Unfit."""
+    """Return the addresses of a text, each once: with commas, semicolons or line breaks between, names around them or not.
+    Raises Unfit."""
     found: dict[str, str] = {}
     for piece in text.replace(";", ",").replace("\n", ",").split(","):
         bracketed = IN_BRACKETS.search(piece)
@@ -86,7 +86,7 @@ def _addressed(line: SendMail, found: CarriedList | None, carried: Carried, env:
 
 
 def mails(line: SendMail, carried: Carried, env: Env) -> tuple[tuple[Mail, ...], int]:
-    """The mails of a sample, and how many rows have no address. Raises Unfit."""
+    """Return the mails of a sample, and how many rows have no address. Raises Unfit."""
     found = list_of(line, carried)
     if line.rows is not None and found is None:
         raise Unfit("the list that is laid out is no longer carried by the lines above; choose another")
@@ -106,7 +106,7 @@ def mails(line: SendMail, carried: Carried, env: Env) -> tuple[tuple[Mail, ...],
 
 
 def step(line: SendMail, carried: Carried, env: Env) -> tuple[Cell, Carried]:
-    """What would be sent with a sample."""
+    """Return what would be sent with a sample."""
     below = carried.plus(line.id, FIELDS, {})
     if line.connection is None:
         return Cell(line.id, UNREADY, "choose the connection that it is sent by"), below
@@ -123,13 +123,13 @@ def step(line: SendMail, carried: Carried, env: Env) -> tuple[Cell, Carried]:
 
 
 def carry_on(line: SendMail, sent: tuple[Mail, ...], link: str | None, carried: Carried) -> Carried:
-    """What lines below can use of what was sent."""
+    """Return what lines below can use of what was sent."""
     to = ", ".join(dict.fromkeys(a for m in sent for a in m.to))
     return carried.plus(line.id, FIELDS, {"count": Decimal(len(sent)), "to": to or None, "link": link})
 
 
 def check(line: SendMail, carried: Carried) -> list[Finding]:
-    """What must be put right whatever the sample."""
+    """Return what must be put right whatever the sample."""
     found: list[Finding] = []
     if line.connection is None:
         found.append(Finding(line.id, "choose the connection that the mail is sent by"))

@@ -12,7 +12,7 @@ from kelvix.core.workflow import Add, AddOrUpdate, FieldFilling, Fills, Find, Li
 
 
 def without_names(workflow: Workflow) -> Workflow:
-    """What a workflow does, whatever its fields were called when it was filled in."""
+    """Return what a workflow does, whatever its fields were called when it was filled in."""
 
     def bare(line: Line) -> Line:
         if isinstance(line, Add | AddOrUpdate | Update):
@@ -25,7 +25,7 @@ def without_names(workflow: Workflow) -> Workflow:
 
 
 def remember_names(before: Workflow, now: Workflow, databases: Mapping[int, Database]) -> Workflow:
-    """The workflow with the names of the fields that it fills: as they were when each was filled last."""
+    """Return the workflow with the names of the fields that it fills: as they were when each was filled last."""
     names = {f.id: f.name for d in databases.values() for f in d.fields}
 
     def named(line: Fills, filled: FieldFilling) -> FieldFilling:

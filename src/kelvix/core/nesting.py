@@ -13,7 +13,7 @@ MOST_DEEP = 6  # levels of lines within lines
 
 
 def within(workflow: Workflow, block: str) -> tuple[Line, ...]:
-    """The lines that stand directly within a line, in order; those within none for an empty id."""
+    """Return the lines that stand directly within a line, in order; those within none for an empty id."""
     return tuple(line for line in workflow.lines if within_of(line) == block)
 
 
@@ -22,7 +22,7 @@ def within_of(line: Line) -> str:
 
 
 def ancestors(workflow: Workflow, line: Line) -> list[str]:
-    """The ids of the lines that a line stands within, the nearest first."""
+    """Return the ids of the lines that a line stands within, the nearest first."""
     by_id = {ln.id: ln for ln in workflow.lines}
     found: list[str] = []
     at = within_of(line)
@@ -33,7 +33,7 @@ def ancestors(workflow: Workflow, line: Line) -> list[str]:
 
 
 def descendants(workflow: Workflow, line: Line) -> list[Line]:
-    """The lines that stand within a line, at any depth; they follow it."""
+    """Return the lines that stand within a line, at any depth; they follow it."""
     inside = {line.id}
     found: list[Line] = []
     for one in workflow.lines[workflow.lines.index(line) + 1 :]:
@@ -45,8 +45,8 @@ def descendants(workflow: Workflow, line: Line) -> list[Line]:
 
 
 def above(workflow: Workflow, line_id: str) -> list[Line]:
-    """The lines that have been carried out wherever a line begins, from the top: those before it on its own level, and on the
-    levels that it stands within, these lines themselves included."""
+    """Return the lines that have been carried out wherever a line begins, from the top: those before it on its own level, and
+    on the levels that it stands within, these lines themselves included."""
     line = workflow.line(line_id)
     if line is None:
         return list(within(workflow, ""))
@@ -56,7 +56,7 @@ def above(workflow: Workflow, line_id: str) -> list[Line]:
 
 
 def check(lines: Iterable[Line]) -> None:
-    """Raises BadDocument where lines do not stand where they can."""
+    """Check how lines stand within others. Raises BadDocument where lines do not stand where they can."""
     open_: list[Line] = []  # the lines that the next one can stand within, the outermost first
     ended: set[str] = set()  # Decide lines that have their Otherwise line
     decides: list[str] = []

@@ -23,8 +23,8 @@ NAMES: dict[str, frozenset[str]] = {
 def fill(
     database: Database, about: Mapping[str, Value], filled: Mapping[FieldId, Value], line: str, env: Env
 ) -> dict[FieldId, Value]:
-    """The values of fields that the line did not fill itself. `about` is what the page says, by the keys of NAMES and `text`;
-    the record's name is the page's title where the line was no more than its address."""
+    """Return the values of fields that the line did not fill itself. `about` is what the page says, by the keys of NAMES and
+    `text`; the record's name is the page's title where the line was no more than its address."""
     values: dict[FieldId, Value] = {}
     title = database.fields[0]
     if about.get("title") and fold(str(filled.get(title.id) or "")) in ("", fold(line)):

@@ -106,8 +106,8 @@ class Said:
 
 
 def find(text: str, now: datetime, zone: ZoneInfo, order: str | None = None, since: int = 0) -> Said | None:
-    """The first date or time in a text, with what belongs to it on either side, that begins no earlier than `since`. `now` has
-    a zone; the answer's is `zone`."""
+    """Return the first date or time in a text, with what belongs to it on either side, that begins no earlier than `since`.
+    `now` has a zone; the answer's is `zone`."""
     here = now.astimezone(zone)
     for match in _starts(text):
         found = _at(text, match, here, zone, order) if match[1].start() >= since else None
@@ -154,7 +154,7 @@ def _at(text: str, found: tuple[str, re.Match[str]], now: datetime, zone: ZoneIn
 
 
 def doubts(text: str, now: datetime, zone: ZoneInfo, order: str | None = None) -> list[str]:
-    """What reads as a date and is none, or could be two: a sentence for each. What `find` takes is not among it."""
+    """Return what reads as a date and is none, or could be two: a sentence for each. What `find` takes is not among it."""
     here, said = now.astimezone(zone), []
     for kind, match in _starts(text):
         words = " ".join(match[0].split())
@@ -329,7 +329,7 @@ def _months_later(day: date, months: int) -> date:
 
 
 def _end(today: date, unit: str) -> date:
-    """A week's working days end on Friday."""
+    """Return the last day of a week, month or year; a week's working days end on Friday."""
     if unit == "week":
         ahead = (4 - today.weekday()) % 7
         return today + timedelta(days=ahead)

@@ -126,8 +126,8 @@ def understand(line: str, database: Database, people: Sequence[str], env: Env) -
 
 
 def by_names(sent: Mapping[str, object], database: Database, env: Env) -> tuple[Quick, tuple[str, ...]]:
-    """A record that is meant by names of fields and their values, as another program sends them: texts, numbers, yes or no, or
-    lists of them. Beside it, as lines, what did not fit or has no field, so that it is not lost."""
+    """Return a record that is meant by names of fields and their values, as another program sends them: texts, numbers, yes
+    or no, or lists of them. Beside it, as lines, what did not fit or has no field, so that it is not lost."""
     names = {fold(f.name): f for f in database.fields}
     values: dict[FieldId, Value] = {}
     wrong: list[str] = []
@@ -157,7 +157,7 @@ def _plainly(one: object) -> str:
 
 
 def _given(texts: tuple[str, ...], field: Field, env: Env) -> Value:
-    """Raises Unfit."""
+    """Return a word as a field keeps it. Raises Unfit."""
     value: Value = texts if _has_many(field) and len(texts) > 1 else ", ".join(texts)
     try:
         return field.take(value, env.zone, env.order)
@@ -184,8 +184,8 @@ def _of_day(said: plain_dates.Said, field: Field, env: Env) -> Value:
 
 
 def lines_of(text: str, each: bool) -> list[tuple[str, str]]:
-    """The lines that are records, each with the text that belongs to it: with `each`, every line that is not indented is one,
-    and those below that are belong to it; else the first is, and all others do."""
+    """Return the lines that are records, each with the text that belongs to it: with `each`, every line that is not indented
+    is one, and those below that are belong to it; else the first is, and all others do."""
     lines = [ln.rstrip() for ln in text.replace("\r\n", "\n").replace("\r", "\n").split("\n")]
     found: list[tuple[str, list[str]]] = []
     for line in lines:
@@ -200,7 +200,7 @@ def lines_of(text: str, each: bool) -> list[tuple[str, str]]:
 
 
 def _bounded(line: str, more: str) -> tuple[str, str]:
-    """A line that is too long to be understood is named by its beginning, and stands whole in the text."""
+    """Return a line that is too long to be understood: named by its beginning, and whole in the text."""
     return (line, more) if len(line) <= MOST_UNDERSTOOD else (shorten(line, 200), "\n".join(filter(None, (line, more))))
 
 
@@ -248,7 +248,7 @@ def _shortest(text: str, field: Field, r: _Reading) -> tuple[str, Value]:
 
 
 def _addresses(r: _Reading) -> None:
-    """What is known by its form alone: links before what stands in them."""
+    """Find what is known by its form alone: links before what stands in them."""
     for type_ in reversed(TYPES.values()):
         for start, end, value in type_.in_line(r.left):
             if fields := [f for f in r.open(lambda t: t.can_be_typed) if TYPES[f.type] is type_]:
@@ -277,14 +277,14 @@ def _dates(r: _Reading) -> None:
 
 
 def _unit(field: Field) -> str:
-    """A pattern for the name of a number: whole, without its s, or its first letter."""
+    """Return a pattern for the name of a number: whole, without its s, or its first letter."""
     name = re.escape(fold(field.name))
     return rf"(?:{name}|{name.removesuffix('s')}|{name[0]})" if len(name) > 1 else name
 
 
 def _numbers(r: _Reading) -> None:
-    """A number with the name of its field beside it, whole or its first letter: 4 hours, 4 h, hours 4. An amount of money goes
-    into a field for money without it."""
+    """Find numbers with the name of their field beside them, whole or its first letter: 4 hours, 4 h, hours 4. An amount of
+    money goes into a field for money without it."""
     for field in r.open(lambda t: t.is_number):
         name, number = re.escape(fold(field.name)), f"({NUMBER})"
         pattern = rf"(?<![\w.,/:-]){number} ?{_unit(field)}(?!\w)|(?<!\w){name} [£$€]?{number}(?![\w,/:-])"
@@ -330,7 +330,7 @@ def _choice(r: _Reading, field: Field, choice: Choice) -> None:
 
 
 def _around(r: _Reading, start: int, end: int) -> tuple[list[str], list[str]]:
-    """The words that are left before and behind a piece."""
+    """Return the words that are left before and behind a piece."""
     before, after = r.left[:start], r.left[end:]
     return before.replace("\0", " ").split(), after.replace("\0", " ").strip(" ,;.").split()
 
@@ -354,7 +354,7 @@ def _reads_on(r: _Reading, start: int, end: int) -> bool:
 
 
 def _people(r: _Reading) -> None:
-    """The people of the workspace, into fields for people, and for texts that are named for one."""
+    """Put the people of the workspace, into fields for people, and for texts that are named for one."""
     named = [f for f in r.open(lambda t: t.takes_all) if PERSON & set(fold(f.name).split())]
     fields = [*r.open(lambda t: t.is_for_people), *named]
     for person in sorted(r.people, key=len, reverse=True):
@@ -387,5 +387,5 @@ def complete(line: str, caret: int, database: Database, people: Sequence[str]) -
 
 
 def words_of(line: str) -> set[str]:
-    """The words of a line by which the database that one means is learned."""
+    """Return the words of a line by which the database that one means is learned."""
     return {found[0] for found in _WORDS.finditer(fold(line))}

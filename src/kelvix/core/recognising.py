@@ -45,7 +45,7 @@ def choices(workflow: Workflow, databases: Mapping[int, Database]) -> tuple[Choi
 
 
 def question(line: Add, by: Sequence[FieldId], results: tuple[FieldResult, ...], database: Database) -> Question | None:
-    """What is asked about a record that would be added; nothing where a field by which it is known is empty."""
+    """Return what is asked about a record that would be added; nothing where a field by which it is known is empty."""
     asked = writing.match(AddOrUpdate(line.id, line.database, tuple(by), line.fillings), results, database) if by else None
     return asked if isinstance(asked, Question) else None
 
@@ -53,7 +53,7 @@ def question(line: Add, by: Sequence[FieldId], results: tuple[FieldResult, ...],
 def expected(
     workflow: Workflow, item: Mapping[str, object], around: Surroundings, recognises: Mapping[str, Sequence[FieldId]]
 ) -> Expected:
-    """What carrying a past item would come to. `around.find` answers whether a record is there."""
+    """Return what carrying a past item would come to. `around.find` answers whether a record is there."""
     rehearsed = rehearse_whole(workflow, item, around)
     adds = there = 0
     for line, cell in zip(workflow.lines, rehearsed.cells, strict=True):

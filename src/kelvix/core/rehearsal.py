@@ -103,7 +103,7 @@ class _Rehearsal(Walk):
         return below
 
     def _show_round(self, line: Repeat) -> None:
-        """The cells of the round that most wants a look, each saying in how many rounds its line is not right."""
+        """Show the cells of the round that most wants a look, each saying in how many rounds its line is not right."""
         rounds = self._rounds.pop(line.id, [])
         if not rounds:
             return
@@ -140,12 +140,12 @@ def end_of(cell: Cell) -> str:
 
 
 def rehearse(workflow: Workflow, item: Mapping[str, object], around: Surroundings) -> list[Cell]:
-    """A cell for each line."""
+    """Return a cell for each line."""
     return rehearse_whole(workflow, item, around).cells
 
 
 def rehearse_whole(workflow: Workflow, item: Mapping[str, object], around: Surroundings) -> Rehearsed:
-    """What every line would do with a sample."""
+    """Return what every line would do with a sample."""
     walk = _Rehearsal(workflow, around)
     carried, end = walk.through("", carried_from_item(workflow.when, around, item), ())
     cells = [walk.cells.get(line.id) or Cell(line.id, NotReached()) for line in workflow.lines]
@@ -153,8 +153,8 @@ def rehearse_whole(workflow: Workflow, item: Mapping[str, object], around: Surro
 
 
 def carried_to(workflow: Workflow, line: str, item: Mapping[str, object], around: Surroundings) -> Carried:
-    """What a line can use of a sample, whichever way the sample goes; in the first round of what is repeated. A Shape line can
-    use its own values, a Repeat line those of its own lines."""
+    """Return what a line can use of a sample, whichever way the sample goes; in the first round of what is repeated. A Shape
+    line can use its own values, a Repeat line those of its own lines."""
     carried = carried_from_item(workflow.when, around, item)
     one = workflow.line(line)
     lines = nesting.above(workflow, line)

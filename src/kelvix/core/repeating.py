@@ -21,7 +21,7 @@ AFTER = (
 
 
 def list_of(line: Repeat, carried: Carried) -> CarriedList | None:
-    """The list that a line goes through, as far as it is known without a sample. Labels are a list of texts."""
+    """Return the list that a line goes through, as far as it is known without a sample. Labels are a list of texts."""
     if line.of is None:
         return None
     known = carried.fields.get(line.of)
@@ -31,7 +31,7 @@ def list_of(line: Repeat, carried: Carried) -> CarriedList | None:
 
 
 def rows_of(line: Repeat, carried: Carried) -> tuple[ListRow, ...]:
-    """The rows of the list with a sample. Raises Unfit for more than a run goes through."""
+    """Return the rows of the list with a sample. Raises Unfit for more than a run goes through."""
     if line.of is None:
         return ()
     carried.check_readable((line.of,))
@@ -45,7 +45,7 @@ def rows_of(line: Repeat, carried: Carried) -> tuple[ListRow, ...]:
 
 
 def inside(found: CarriedList) -> tuple[CarriedField, ...]:
-    """What the lines within can use of the row that they are carried out for."""
+    """Return what the lines within can use of the row that they are carried out for."""
     own = tuple(CarriedField(f"each.{f.key}", ("Each", *f.name), f.type) for f in found.fields)
     return (*own, CarriedField("number", ("Each", "Number"), "number"))
 
@@ -56,7 +56,7 @@ def is_inside(key: str) -> bool:
 
 
 def known_inside(line: Repeat, carried: Carried) -> Carried:
-    """What the lines within can use, without a sample."""
+    """Return what the lines within can use, without a sample."""
     found = list_of(line, carried)
     if found is None:
         return carried
@@ -65,13 +65,13 @@ def known_inside(line: Repeat, carried: Carried) -> Carried:
 
 
 def enter(line: Repeat, found: CarriedList, number: int, row: ListRow, carried: Carried) -> Carried:
-    """What the lines within can use in one round, counted from 1."""
+    """Return what the lines within can use in one round, counted from 1."""
     values: dict[str, Value] = {f"each.{key}": value for key, value in row.values.items()}
     return carried.plus(line.id, inside(found), {**values, "number": Decimal(number)}, row.held)
 
 
 def collected(line: Repeat, inner: Carried, env: Env) -> tuple[str, ...]:
-    """What a round that is over adds to what is collected. Raises Unfit."""
+    """Return what a round that is over adds to what is collected. Raises Unfit."""
     if not is_filled(line.collects):
         return ()
     value = compute(line.collects, inner, env)
@@ -80,12 +80,12 @@ def collected(line: Repeat, inner: Carried, env: Env) -> tuple[str, ...]:
 
 
 def after(line: Repeat, rounds: int, all_collected: tuple[str, ...], carried: Carried) -> Carried:
-    """What lines below can use."""
+    """Return what lines below can use."""
     return carried.plus(line.id, AFTER, {"count": Decimal(rounds), "collected": all_collected or None})
 
 
 def check(line: Repeat, carried: Carried, inner: Carried, has_lines: bool) -> list[Finding]:
-    """What must be put right whatever the sample; `inner` is what its lines carry at their end."""
+    """Return what must be put right whatever the sample; `inner` is what its lines carry at their end."""
     if line.of is None:
         return [Finding(line.id, "choose the list to go through")]
     if list_of(line, carried) is None:

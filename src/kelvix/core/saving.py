@@ -25,7 +25,7 @@ HAPPENED = {"added": "added", "replaced": "replaced one of the same name", "ther
 
 
 def saving(line: SaveFile, carried: Carried, env: Env) -> Saving | None:
-    """What would be saved with a sample; nothing where it has no file. Raises Unfit."""
+    """Return what would be saved with a sample; nothing where it has no file. Raises Unfit."""
     file = compute(line.file, carried, env)
     if file is None:
         return None
@@ -61,13 +61,13 @@ def step(line: SaveFile, carried: Carried, env: Env) -> tuple[Cell, Carried]:
 
 
 def carry_on(line: SaveFile, saved: Mapping[str, str | None], carried: Carried) -> Carried:
-    """What lines below can use of what was saved."""
+    """Return what lines below can use of what was saved."""
     values: dict[str, Value] = {key: saved.get(key) for key in ("name", "link", "folder", "identifier")}
     return carried.plus(line.id, FIELDS, {**values, "happened": HAPPENED.get(saved.get("happened") or "")})
 
 
 def check(line: SaveFile, carried: Carried) -> list[Finding]:
-    """What must be put right whatever the sample."""
+    """Return what must be put right whatever the sample."""
     found: list[Finding] = []
     if line.connection is None:
         found.append(Finding(line.id, "choose the connection by which the file is saved", key="connection"))

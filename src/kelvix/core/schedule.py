@@ -62,7 +62,8 @@ def _start(schedule: Schedule) -> datetime:
 
 
 def _parts(text: str) -> dict[str, str]:
-    """The parts of a rule, by name. Raises Unfit for what RFC 5545 does not allow, which libraries take or stumble over."""
+    """Return the parts of a rule, by name. Raises Unfit for what RFC 5545 does not allow, which libraries take or stumble
+    over."""
     if len(text) > LONGEST_RULE:
         raise Unfit(f"a rule has at most {LONGEST_RULE} characters")
     found: dict[str, str] = {}
@@ -86,7 +87,7 @@ def _parts(text: str) -> dict[str, str]:
 
 
 def _rule(schedule: Schedule, zone: ZoneInfo, after: datetime) -> Iterator[datetime]:
-    """Times of a rule after a moment, which has a zone. Raises Unfit."""
+    """Yield times of a rule after a moment, which has a zone. Raises Unfit."""
     text = schedule.rule.strip().removeprefix("RRULE:")
     if re.search("SECONDLY|BYSECOND", text, re.I):
         raise Unfit("the shortest time between two is a minute")
@@ -148,8 +149,8 @@ def _comes_round(parts: dict[str, str], first: date) -> bool:
 
 
 def _nearer(parts: dict[str, str], begins: datetime, seen: datetime) -> datetime:
-    """A later beginning from which a rule counts alike, so that years of times need not be gone through; one with a count, or
-    by months or years, has none."""
+    """Return a later beginning from which a rule counts alike, so that years of times need not be gone through; one with a
+    count, or by months or years, has none."""
     step = STEPS.get(parts["FREQ"])
     if "COUNT" in parts or step is None or seen <= begins:
         return begins
@@ -158,7 +159,7 @@ def _nearer(parts: dict[str, str], begins: datetime, seen: datetime) -> datetime
 
 
 def _end(text: str, zone: ZoneInfo, real: bool) -> datetime:
-    """The end of a rule on the clock that is counted by. Raises ValueError."""
+    """Return the end of a rule on the clock that is counted by. Raises ValueError."""
     if text.endswith("Z"):
         end = datetime.strptime(text, "%Y%m%dT%H%M%SZ").replace(tzinfo=UTC)
         return end.astimezone(UTC if real else zone).replace(tzinfo=None)
@@ -166,7 +167,7 @@ def _end(text: str, zone: ZoneInfo, real: bool) -> datetime:
 
 
 def _cron(schedule: Schedule, zone: ZoneInfo, after: datetime) -> Iterator[datetime]:
-    """Times of a cron expression after a moment. Raises Unfit."""
+    """Yield times of a cron expression after a moment. Raises Unfit."""
     if len(schedule.cron.split()) != 5:
         raise Unfit("a cron expression has five parts: minute, hour, day of the month, month, day of the week")
     try:
@@ -178,12 +179,12 @@ def _cron(schedule: Schedule, zone: ZoneInfo, after: datetime) -> Iterator[datet
 
 
 def times(schedule: Schedule, zone: ZoneInfo, after: datetime) -> Iterator[datetime]:
-    """The times, in UTC, that come after a moment. Raises Unfit for what is no rule."""
+    """Yield the times, in UTC, that come after a moment. Raises Unfit for what is no rule."""
     return _cron(schedule, zone, after) if schedule.cron else _rule(schedule, zone, after)
 
 
 def next_times(schedule: Schedule, zone: ZoneInfo, after: datetime, count: int) -> list[datetime]:
-    """The next times. Raises Unfit."""
+    """Return the next times. Raises Unfit."""
     return list(islice(times(schedule, zone, after), count))
 
 
@@ -204,7 +205,7 @@ def a_month(schedule: Schedule, zone: ZoneInfo, now: datetime) -> int:
 
 
 def check(schedule: Schedule, zone: ZoneInfo, now: datetime) -> str:
-    """A sentence where a schedule cannot be kept to; empty where it can."""
+    """Return a sentence where a schedule cannot be kept to; empty where it can."""
     try:
         soon = next_times(schedule, zone, now, 2)
     except Unfit as unfit:

@@ -32,11 +32,11 @@ class Field:
     their_title: FieldId | None = None
 
     def take(self, value: Value, zone: ZoneInfo, order: str | None, may_grow: bool = True) -> Value:
-        """A value as this field keeps it. Raises Unfit."""
+        """Return a value as this field keeps it. Raises Unfit."""
         return take(value, self.type, self._taking(zone, order, may_grow))
 
     def seek(self, value: Value, zone: ZoneInfo, order: str | None) -> Value:
-        """A value as this field is compared with it by a Find line. Raises Unfit."""
+        """Return a value as this field is compared with it by a Find line. Raises Unfit."""
         return None if is_blank(value) else TYPES[self.type].seek(value, self._taking(zone, order, True))
 
     def _taking(self, zone: ZoneInfo, order: str | None, may_grow: bool) -> Taking:
@@ -48,13 +48,13 @@ class Field:
         return TYPES[self.type].carried_as or self.type
 
     def choice_name(self, choice_id: object) -> str | None:
-        """A choice's name; a new one's is itself."""
+        """Return a choice's name; a new one's is itself."""
         if isinstance(choice_id, NewChoice):
             return str(choice_id)
         return next((c.name for c in self.choices if c.id == choice_id), None)
 
     def named(self, value: Value) -> Value:
-        """A value with the names of its choices in place of their ids; one that was taken away since has none."""
+        """Return a value with the names of its choices in place of their ids; one that was taken away since has none."""
         if not TYPES[self.type].has_choices:
             return value
         if isinstance(value, tuple):
@@ -71,7 +71,8 @@ class Database:
     fields: tuple[Field, ...]
 
     def shown_by(self, fields: Iterable[FieldId]) -> set[str]:
-        """What is told to screens when these fields of a record change: this database, and those whose records refer back."""
+        """Return what is told to screens when these fields of a record change: this database, and those whose records refer
+        back."""
         back = {self.field(f) for f in fields}
         return {f"records:{d}" for d in (self.id, *(f.refers_to for f in back if f is not None and f.refers_to is not None))}
 

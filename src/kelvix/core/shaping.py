@@ -29,12 +29,13 @@ def _number(value: int) -> t.Node:
 
 
 def _plain(text: str) -> t.Node:
-    """A cell of a table: a number where it is one, else a text."""
+    """Return a cell of a table: a number where it is one, else a text."""
     return t.Number(text) if re.fullmatch(r"\d+(\.\d+)?", text) else t.String(text) if text else t.Null()
 
 
 def formula(made: Making) -> t.Node | None:
-    """The formula of a making; None where it is text and values mixed. Raises Unfit where something is still to be chosen."""
+    """Return the formula of a making; None where it is text and values mixed. Raises Unfit where something is still to be
+    chosen."""
     match made:
         case Filled(filling):
             if len(filling) == 1 and filling[0].formula is not None and filling[0].formula.tree:
@@ -72,13 +73,13 @@ def formula(made: Making) -> t.Node | None:
 
 
 def as_formula(made: Making) -> Filled:
-    """The same making as a formula that can be changed freely. Raises Unfit."""
+    """Return the same making as a formula that can be changed freely. Raises Unfit."""
     node = formula(made)
     return Filled((Part(formula=Formula(t.dump(node))),)) if node is not None else Filled()
 
 
 def type_of(shaped: Shaped, types: dict[tuple[str, str], Type]) -> Type:
-    """The type of a shaped value, as far as it can be told without a sample; else text."""
+    """Return the type of a shaped value, as far as it can be told without a sample; else text."""
     if isinstance(shaped.made, Default) and shaped.made.of:
         found = {types.get((r.line, r.value)) for r in shaped.made.of} - {None}
         only = found.pop() if len(found) == 1 else None
@@ -95,7 +96,7 @@ def type_of(shaped: Shaped, types: dict[tuple[str, str], Type]) -> Type:
 
 
 def shape(shaped: Shaped, type_: Type, carried: Carried, env: Env) -> Value:
-    """What a shaped value is for a sample. Raises Unfit."""
+    """Return what a shaped value is for a sample. Raises Unfit."""
     if isinstance(shaped.made, Filled):
         value = compute(shaped.made.filling, carried, env)
     else:
@@ -126,7 +127,7 @@ def _swap(pattern: str, letters: str, by: str) -> str:
 
 
 def doubts(pattern: str) -> tuple[Warned, ...]:
-    """What a date pattern probably does not mean (the fields of Unicode Technical Standard 35, part 4, table 8)."""
+    """Return what a date pattern probably does not mean (the fields of Unicode Technical Standard 35, part 4, table 8)."""
     plain = _QUOTED.sub("", pattern)
     found: list[Warned] = []
     if "a" in plain and re.search("[HK]", plain):
@@ -171,7 +172,7 @@ def doubts(pattern: str) -> tuple[Warned, ...]:
 
 
 def corrected(pattern: str) -> str:
-    """The pattern with all that is doubtful put right."""
+    """Return the pattern with all that is doubtful put right."""
     for _ in range(5):  # each round can only take a doubt away; this is a bound, not a guess
         found = doubts(pattern)
         if not found:

@@ -39,7 +39,7 @@ def of(times: Sequence[datetime], now: datetime) -> Silence | None:
 
 
 def words(span: timedelta) -> str:
-    """A span in the largest unit that it has two of: 36 hours, 3 days."""
+    """Return a span in the largest unit that it has two of: 36 hours, 3 days."""
     seconds = span.total_seconds()
     for size, unit in ((86_400 * 7, "weeks"), (86_400, "days"), (3600, "hours"), (60, "minutes")):
         if seconds >= 1.95 * size:  # a hair less than two hours is no 120 minutes

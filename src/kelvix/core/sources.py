@@ -50,7 +50,7 @@ def database_of(own: Own | None, databases: Mapping[int, Database]) -> Database 
 
 
 def fields_of(own: Own, databases: Mapping[int, Database]) -> tuple[CarriedField, ...]:
-    """The values that an event carries."""
+    """Return the values that an event carries."""
     if isinstance(own, Schedule):
         return TIME_FIELDS
     if isinstance(own, Address):
@@ -73,7 +73,7 @@ def _field(field: Field, key: str, name: tuple[str, ...]) -> CarriedField:
 def record_values(
     database: Database, record: int, values: Mapping[FieldId, Value], before: Mapping[FieldId, Value] | None, link: str
 ) -> dict[str, Any]:
-    """A record as an event keeps it: its values by the names of their choices, and as they are kept."""
+    """Return a record as an event keeps it: its values by the names of their choices, and as they are kept."""
     item: dict[str, Any] = {f"f_{f.id}": to_wire(f.named(values.get(f.id))) for f in database.fields}
     if before is not None:
         known = {f.id: before[f.id] if f.id in before else values.get(f.id) for f in database.fields}
@@ -83,7 +83,7 @@ def record_values(
 
 
 def held_of(own: Own | None, databases: Mapping[int, Database], item: Mapping[str, Any]) -> Held | None:
-    """The record that an event is about."""
+    """Return the record that an event is about."""
     database = database_of(own, databases)
     if database is None:
         return None
@@ -100,7 +100,7 @@ def held_of(own: Own | None, databases: Mapping[int, Database], item: Mapping[st
 
 
 def time_values(at: datetime, before: datetime | None, missed: int, env: Env) -> dict[str, Wire]:
-    """A time that came round."""
+    """Return a time that came round."""
     return {
         "at": to_wire(at),
         "day": to_wire(at.astimezone(env.zone).date()),
@@ -157,7 +157,7 @@ def ready(event: RecordEvent, values: Mapping[FieldId, Value]) -> bool:
 
 
 def words(own: Own, databases: Mapping[int, Database]) -> str:
-    """What happens, after "When"."""
+    """Return what happens, after "When"."""
     if isinstance(own, Schedule):
         return "a time comes round"
     if isinstance(own, Address):
@@ -175,7 +175,7 @@ def words(own: Own, databases: Mapping[int, Database]) -> str:
 
 
 def check(when: When, databases: Mapping[int, Database], env: Env) -> list[Finding]:
-    """What must be put right before a workflow can be turned on."""
+    """Return what must be put right before a workflow can be turned on."""
     own = when.own
     if isinstance(own, Schedule):
         said = schedule.check(own, env.zone, env.now)
@@ -215,7 +215,7 @@ class BadRequest(ValueError):
 
 
 def request_values(own: Address, body: Mapping[str, Any], received: datetime, env: Env) -> dict[str, Wire]:
-    """The declared values of a request's body. Raises BadRequest, which names what is missing and what does not fit."""
+    """Return the declared values of a request's body. Raises BadRequest, which names what is missing and what does not fit."""
     values: dict[str, Wire] = {"received": to_wire(received)}
     missing: list[str] = []
     wrong: dict[str, str] = {}
@@ -239,7 +239,7 @@ def request_values(own: Address, body: Mapping[str, Any], received: datetime, en
 
 
 def value_of(raw: Any, one: Input, env: Env) -> Value:
-    """Raises Unfit."""
+    """Return a value as its type is. Raises Unfit."""
     if isinstance(raw, (dict, list)) and not (TYPES[one.type].has_many and isinstance(raw, list)):
         raise Unfit("is nested; declare the values within it, with dots between their names")
     given: Value = tuple(str(r) for r in raw) if isinstance(raw, list) else raw if isinstance(raw, (bool, str)) else str(raw)
@@ -247,7 +247,7 @@ def value_of(raw: Any, one: Input, env: Env) -> Value:
 
 
 def dig(body: Any, key: str) -> Any:
-    """The value behind a name with dots; a list is gone into by number. None where there is none."""
+    """Return the value behind a name with dots; a list is gone into by number. None where there is none."""
     if isinstance(body, Mapping) and key in body:
         return body[key]
     at = body
@@ -262,7 +262,7 @@ def dig(body: Any, key: str) -> Any:
 
 
 def learned(body: Any, above: str = "") -> tuple[Input, ...]:
-    """The values that a request's body has, with the types that they seem to be of."""
+    """Return the values that a request's body has, with the types that they seem to be of."""
     found: list[Input] = []
     items = body.items() if isinstance(body, Mapping) else enumerate(body) if isinstance(body, list) else ()
     for name, value in items:

@@ -93,12 +93,12 @@ class Surroundings:
 
 
 def _read(raw: object, field: CarriedField) -> Value:
-    """Raises Unfit."""
+    """Read a value of an item. Raises Unfit."""
     return from_wire(raw if raw is None or isinstance(raw, (str, bool, list)) else repr(raw), field.type)
 
 
 def carried_from_item(when: When, around: Surroundings, item: Mapping[str, object]) -> Carried:
-    """A source item's values by reference: absent, empty and unreadable ones told apart."""
+    """Return a source item's values by reference: absent, empty and unreadable ones told apart."""
     values: dict[str, Value] = {}
     unreadable: dict[Reference, str] = {}
     for field in around.source:
@@ -126,7 +126,7 @@ def count_of(number: int, one: str, many: str) -> str:
 
 
 def _told(when: When, carried: Carried, words: SourceWords) -> str:
-    """What is told at once of an item."""
+    """Return what is told at once of an item."""
     if words.counted is None:
         return ""
     key, one, many = words.counted
@@ -135,7 +135,7 @@ def _told(when: When, carried: Carried, words: SourceWords) -> str:
 
 
 def step(line: Line, carried: Carried, around: Surroundings) -> tuple[Cell, Carried]:
-    """What one line does with what it is given, and what the lines below it can use."""
+    """Return what one line does with what it is given, and what the lines below it can use."""
     match line:
         case When():
             return Cell(line.id, GoOn("in"), _told(line, carried, around.words)), carried
@@ -171,7 +171,7 @@ def step(line: Line, carried: Carried, around: Surroundings) -> tuple[Cell, Carr
 
 
 def shaped_fields(line: Shape, carried: Carried) -> tuple[CarriedField, ...]:
-    """What a Shape line makes, with the types that can be told without a sample."""
+    """Return what a Shape line makes, with the types that can be told without a sample."""
     types = dict(carried.types)
     made: list[CarriedField] = []
     for value in line.values:
@@ -241,12 +241,12 @@ def _step_wait(line: Wait, carried: Carried, env: Env) -> Cell:
 
 
 def carry_found(line: Find, database: Database, answer: Answer | None, carried: Carried, around: Surroundings) -> Carried:
-    """What the lines below can use of what was found."""
+    """Return what the lines below can use of what was found."""
     return finding.below(line, database, answer, carried, lambda r: around.target.link(database, r), around.env)
 
 
 def _pattern_doubt(value: Shaped, carried: Carried, env: Env) -> tuple[str, tuple[Remedy, ...]] | None:
-    """What is contradictory in a date pattern, and the corrected pattern with what it gives, one click away."""
+    """Return what is contradictory in a date pattern, and the corrected pattern with what it gives, one click away."""
     if not isinstance(value.made, DatePart):
         return None
     doubts = shaping.doubts(value.made.pattern)

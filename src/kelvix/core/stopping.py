@@ -13,7 +13,7 @@ ENDS = {"done": "ends here, done", "passed_by": "passed by", "failed": "fails"}
 
 
 def step(line: Stop, carried: Carried, env: Env) -> Cell:
-    """What a Stop line says with a sample. That it cannot be said does not keep a run from ending."""
+    """Return what a Stop line says with a sample. That it cannot be said does not keep a run from ending."""
     try:
         said = as_text(compute(line.saying, carried, env), env.zone) if line.saying else ""
     except Unfit as unfit:
@@ -23,7 +23,7 @@ def step(line: Stop, carried: Carried, env: Env) -> Cell:
 
 
 def check(line: Stop, carried: Carried) -> list[Finding]:
-    """What must be put right whatever the sample."""
+    """Return what must be put right whatever the sample."""
     if line.how == "failed" and not is_filled(line.saying):
         return [Finding(line.id, "say why runs fail here, so that whoever reads it knows what to do")]
     if any(ref not in carried.fields for ref in references(line.saying)):

@@ -128,7 +128,7 @@ class _Candidate:
 
 
 def words_of(name: str) -> list[str]:
-    """The words of a name that say something: folded, without filler, plurals cut."""
+    """Return the words of a name that say something: folded, without filler, plurals cut."""
     found = [w for w in re.findall(r"[a-z0-9]+", fold(name).replace("e-mail", "email")) if w not in FILLER]
     return found or re.findall(r"[a-z0-9]+", fold(name))
 
@@ -162,7 +162,7 @@ def _fit_of_types(field: Type, carried: Type) -> float | None:
 
 
 def _looks(field: Field, filling: Filling, samples: Sequence[Carried], env: Env) -> tuple[float, bool]:
-    """The share of the samples whose value fits the field, and whether any sample has a value at all."""
+    """Return the share of the samples whose value fits the field, and whether any sample has a value at all."""
     fit = filled = 0
     for carried in samples:
         try:
@@ -182,8 +182,8 @@ def suggest(
     env: Env,
     history: Mapping[FieldId, Mapping[str, int]] | None = None,
 ) -> list[Suggestion]:
-    """A proposal for each field of the database that has one. `history` counts, by field, the keys of the source by which
-    earlier workflows filled it."""
+    """Return a proposal for each field of the database that has one. `history` counts, by field, the keys of the source by
+    which earlier workflows filled it."""
     found: list[Suggestion] = []
     for field in database.fields:
         mine = (history or {}).get(field.id, {})
@@ -234,7 +234,7 @@ def _is_title(field: Field) -> bool:
 
 
 def _title_of(carried: Mapping[Reference, CarriedField]) -> Reference | None:
-    """The value that names an item: the first, where it is a short text that stands by itself."""
+    """Return the value that names an item: the first, where it is a short text that stands by itself."""
     first = next(iter(carried.items()), None)
     return first[0] if first and TYPES[first[1].type].takes_all and len(first[1].name) == 2 else None
 

@@ -9,8 +9,8 @@ OF_FIELDS = ("field", "fields", "filled", "by", "order", "listed")  # keys under
 
 
 def upgraded(document: Any) -> Any:
-    """The same document, as JSON gives it, with what has changed since: fields were numbers, and are names now; when they were,
-    a Find line's "mentions" found a text anywhere."""
+    """Return the same document, as JSON gives it, with what has changed since: fields were numbers, and are names now; when
+    they were, a Find line's "mentions" found a text anywhere."""
     if isinstance(document, dict):
         if document.get("operator") == "mentions" and isinstance(document.get("field"), int):
             document = document | {"operator": "contains"}

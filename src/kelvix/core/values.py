@@ -135,7 +135,7 @@ class Span(Composite):
         return f"{as_text(begins, zone)} – {f'{ends:%H:%M}' if begins.date() == ends.date() else as_text(ends, zone)}"
 
     def wire(self) -> str:
-        """An interval of ISO 8601."""
+        """Return an interval of ISO 8601."""
         return f"{to_wire(self.start)}/{to_wire(self.end)}"
 
     def parts(self) -> Mapping[str, Value]:
@@ -170,7 +170,7 @@ class File(str):
         return (app, locator, account) if found else (app, rest, None)
 
     def within(self, account: str) -> File:
-        """The same file, in an account of its app."""
+        """Return the same file, in an account of its app."""
         app, locator, _ = self.place
         return File(str(self), self.size, self.kind, f"{app}:{locator}{ACCOUNT}{account}")
 
@@ -188,7 +188,7 @@ class File(str):
 
     @staticmethod
     def of(wire: object) -> File:
-        """Raises ValueError."""
+        """Read a file from its JSON form. Raises ValueError."""
         if not isinstance(wire, list) or len(wire) != 4 or not all(isinstance(w, str) for w in wire):
             raise ValueError("not a file")
         return File(wire[0], int(wire[1]), wire[2], wire[3])
@@ -219,7 +219,7 @@ class Referred(str):
 
     @staticmethod
     def of(wire: object) -> Referred:
-        """Raises ValueError."""
+        """Read what is referred to from its JSON form. Raises ValueError."""
         if not isinstance(wire, list) or len(wire) != 3 or not all(isinstance(w, str) for w in wire):
             raise ValueError("not a record")
         return Referred(wire[1], int(wire[2]), int(wire[0]))
@@ -232,7 +232,7 @@ class Choice:
 
 
 def whole(text: str) -> int | None:
-    """The number behind plain digits, at most 18 of them; None for anything else, other scripts' digits included."""
+    """Return the number behind plain digits, at most 18 of them; None for anything else, other scripts' digits included."""
     return int(text) if WHOLE.fullmatch(text) else None
 
 
@@ -289,7 +289,7 @@ def as_text(value: Value, zone: ZoneInfo) -> str:
 
 
 def span_words(value: timedelta) -> str:
-    """A duration as people say it: 3 days, 4 hours."""
+    """Return a duration as people say it: 3 days, 4 hours."""
     seconds = abs(value) // timedelta(seconds=1)
     parts = (
         (seconds // 86400, "day"),
@@ -313,7 +313,7 @@ def iso_duration(value: timedelta) -> str:
 
 
 def to_wire(value: Value) -> Wire:
-    """The JSON form of a value."""
+    """Return the JSON form of a value."""
     if value is None or type(value) is str:  # most are; a file is a text of its own kind
         return value
     if isinstance(value, datetime):

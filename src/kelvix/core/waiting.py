@@ -18,13 +18,13 @@ CLOCK = re.compile(r"([01][0-9]|2[0-3]):[0-5][0-9]")
 
 
 def _wall(moment: datetime, env: Env) -> datetime:
-    """A moment on the workspace's clock, without its zone."""
+    """Return a moment on the workspace's clock, without its zone."""
     return moment.astimezone(env.zone).replace(tzinfo=None)
 
 
 def _moment(wall: datetime, env: Env) -> datetime:
-    """The moment at which the workspace's clock shows this. An hour that summer time leaves out comes an hour later; of an hour
-    that comes twice it is the first (PEP 495, fold=0)."""
+    """Return the moment at which the workspace's clock shows this. An hour that summer time leaves out comes an hour later;
+    of an hour that comes twice it is the first (PEP 495, fold=0)."""
     return wall.replace(tzinfo=env.zone).astimezone(UTC)
 
 
@@ -54,7 +54,7 @@ def until(line: Wait, since: datetime, carried: Carried, env: Env) -> datetime:
 
 
 def _hours(line: Wait) -> tuple[time, time]:
-    """Raises Unfit."""
+    """Return the hours between which a run goes on. Raises Unfit."""
     if not (CLOCK.fullmatch(line.begins) and CLOCK.fullmatch(line.ends)):
         raise Unfit("working hours look like 09:00 and 17:00")
     begins, ends = time.fromisoformat(line.begins), time.fromisoformat(line.ends)
@@ -79,7 +79,7 @@ def _working(line: Wait, since: datetime, env: Env) -> datetime:
 
 
 def words(line: Wait) -> str:
-    """What is waited for, in words."""
+    """Return what is waited for, in words."""
     match line.kind:
         case "span":
             return f"{line.amount} {line.unit[:-1] if line.amount == 1 else line.unit}"
@@ -90,7 +90,7 @@ def words(line: Wait) -> str:
 
 
 def check(line: Wait, carried: Carried, env: Env) -> list[Finding]:
-    """What must be put right whatever the sample."""
+    """Return what must be put right whatever the sample."""
     if line.kind != "moment":
         try:
             until(line, env.now, carried, env)

@@ -30,17 +30,17 @@ class Walk(ABC):
 
     @abstractmethod
     def decide(self, line: Decide, ways: Ways, carried: Carried, place: Place) -> tuple[str | None, Carried, str]:
-        """The way that is taken, if any; what lines below can use; an end."""
+        """Return the way that is taken, if any; what lines below can use; an end."""
 
     @abstractmethod
     def rows(self, line: Repeat, carried: Carried, place: Place) -> tuple[tuple[ListRow, ...], str]:
-        """What is gone through."""
+        """Return what is gone through."""
 
     @abstractmethod
     def round_done(
         self, line: Repeat, number: int, of: int, inner: Carried, carried: Carried, place: Place
     ) -> tuple[tuple[str, ...], str]:
-        """A round is over, at whose end its lines carry `inner`: what it adds to what is collected; an end."""
+        """End a round, whose lines carry `inner` at its end: what it adds to what is collected; an end."""
 
     @abstractmethod
     def repeated(self, line: Repeat, rounds: int, collected: tuple[str, ...], carried: Carried, place: Place) -> Carried:

@@ -47,7 +47,7 @@ class Answered:
 
 
 def fields_of(line: WebRequest) -> tuple[CarriedField, ...]:
-    """What lines below can use of the answer."""
+    """Return what lines below can use of the answer."""
     return (*FIELDS, *(CarriedField(f"takes.{i.key}", ("Answer", i.key or "Unnamed"), i.type) for i in line.takes))
 
 
@@ -57,7 +57,7 @@ def repeatable(line: WebRequest) -> bool:
 
 
 def codes(success: str) -> tuple[str, ...]:
-    """The answers that count as success, as in 2xx, 404. Raises Unfit."""
+    """Return the answers that count as success, as in 2xx, 404. Raises Unfit."""
     found = tuple(c for c in re.split(r"[\s,;]+", success.lower()) if c)
     for code in found:
         if not SUCCESS.fullmatch(code):
@@ -70,7 +70,7 @@ def succeeds(line: WebRequest, status: int) -> bool:
 
 
 def _address(text: str) -> str:
-    """Raises Unfit for what is not a web address that a request may go to."""
+    """Check an address. Raises Unfit for what is not a web address that a request may go to."""
     if not text:
         raise Unfit("the address is empty in this item")
     parts = split_address(text)
@@ -91,7 +91,7 @@ def _address(text: str) -> str:
 
 
 def json_of(value: Value) -> Any:
-    """A value in JSON: numbers as numbers where no digit is lost, dates in ISO 8601."""
+    """Return a value in JSON: numbers as numbers where no digit is lost, dates in ISO 8601."""
     if isinstance(value, Decimal):
         if value == value.to_integral_value():
             return int(value)
@@ -118,7 +118,7 @@ def nested(values: Mapping[str, Any]) -> dict[str, Any]:
 
 
 def _header(header: Header, carried: Carried, env: Env) -> str:
-    """Raises Unfit."""
+    """Return what a header says with a sample. Raises Unfit."""
     text = as_text(compute(header.filling, carried, env), env.zone).strip()
     if any(ord(c) < 32 or ord(c) > 126 for c in text):
         raise Unfit(f"the header {header.name} holds signs that a header cannot carry")
@@ -126,7 +126,7 @@ def _header(header: Header, carried: Carried, env: Env) -> str:
 
 
 def call(line: WebRequest, values: Mapping[str, Value], carried: Carried, env: Env) -> WebCall:
-    """The request of a sample. Raises Unfit."""
+    """Return the request of a sample. Raises Unfit."""
     address = _address(as_text(compute(line.address, carried, env), env.zone).strip())
     headers = tuple((h.name, _header(h, carried, env)) for h in line.headers if h.secret is None)
     secrets = tuple((h.name, h.secret) for h in line.headers if h.secret is not None)
@@ -142,7 +142,7 @@ def call(line: WebRequest, values: Mapping[str, Value], carried: Carried, env: E
 
 
 def step(line: WebRequest, carried: Carried, env: Env) -> tuple[Cell, Carried]:
-    """What would be sent with a sample."""
+    """Return what would be sent with a sample."""
     below = carry_on(line, Answered(None, "", {}), carried)
     if not is_filled(line.address):
         return Cell(line.id, UNREADY, "say which address it is sent to"), below
@@ -168,7 +168,7 @@ def step(line: WebRequest, carried: Carried, env: Env) -> tuple[Cell, Carried]:
 
 
 def answered(line: WebRequest, status: int, text: str, env: Env) -> Answered:
-    """An answer with the values that the line takes out of it; those that are not there, or do not fit, are empty."""
+    """Return an answer with the values that the line takes out of it; those that are not there, or do not fit, are empty."""
     try:
         body = json.loads(text) if line.takes and text.strip() else None
     except ValueError:
@@ -184,14 +184,14 @@ def answered(line: WebRequest, status: int, text: str, env: Env) -> Answered:
 
 
 def carry_on(line: WebRequest, answer: Answered, carried: Carried) -> Carried:
-    """What lines below can use of an answer."""
+    """Return what lines below can use of an answer."""
     values: dict[str, Value] = {f"takes.{key}": value for key, value in answer.values.items()}
     values |= {"status": Decimal(answer.status) if answer.status else None, "answer": answer.text or None}
     return carried.plus(line.id, fields_of(line), values)
 
 
 def check(line: WebRequest, carried: Carried) -> list[Finding]:
-    """What must be put right whatever the sample."""
+    """Return what must be put right whatever the sample."""
     found: list[Finding] = []
 
     def said(sentence: str, key: str | None = None) -> None:

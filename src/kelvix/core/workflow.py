@@ -592,6 +592,6 @@ class BadDocument(ValueError):
 
 
 def connections_of(workflow: Workflow) -> set[int]:
-    """The connections that a workflow reads or sends by."""
+    """Return the connections that a workflow reads or sends by."""
     sends = {line.connection for line in workflow.lines if isinstance(line, SendMail | SaveFile)}
     return {c for c in (*sends, workflow.when.connection) if c is not None}

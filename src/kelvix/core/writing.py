@@ -35,7 +35,7 @@ class Target:
 
 
 def fields_of(line: Writes) -> tuple[CarriedField, ...]:
-    """What lines below can use of the record that was written."""
+    """Return what lines below can use of the record that was written."""
     if isinstance(line, Delete):
         return ()
     name = KEPT[line.verb]
@@ -44,7 +44,7 @@ def fields_of(line: Writes) -> tuple[CarriedField, ...]:
 
 
 def database_of(line: Writes, carried: Carried, databases: Mapping[int, Database]) -> Database | None:
-    """The database that a line writes to: its own, or that of the record it changes."""
+    """Return the database that a line writes to: its own, or that of the record it changes."""
     if isinstance(line, Add | AddOrUpdate):
         return databases.get(line.database) if line.database is not None else None
     held = carried.records.get(line.of)
@@ -56,7 +56,7 @@ def title_of(values: Mapping[FieldId, Value], database: Database, env: Env) -> s
 
 
 def written(results: tuple[FieldResult, ...]) -> dict[FieldId, Value]:
-    """The values that a line writes."""
+    """Return the values that a line writes."""
     return {r.field: r.value for r in results if r.value is not None or r.clears}
 
 
@@ -67,7 +67,7 @@ def _missing(line: Writes, of_record: bool) -> str:
 
 
 def step(line: Writes, carried: Carried, to: Target) -> tuple[Cell, Carried]:
-    """What a line would write for a sample, and what lines below can use."""
+    """Return what a line would write for a sample, and what lines below can use."""
     database = database_of(line, carried, to.databases)
     if database is None:
         of_record = isinstance(line, Update | Delete)
@@ -97,7 +97,7 @@ def _cell(line: Writes, note: str, results: list[FieldResult], answer: Answer | 
 
 
 def below(line: Writes, held: Held, database: Database, carried: Carried, to: Target, is_new: bool = False) -> Carried:
-    """What lines below a line can use of the record that it wrote."""
+    """Return what lines below a line can use of the record that it wrote."""
     record = "provisional" if held.record is None else held.record
     values: dict[str, Value] = {"title": None, "link": None}
     if held.there:
@@ -115,7 +115,7 @@ def _step_add(line: Add, database: Database, carried: Carried, to: Target) -> tu
 
 
 def changed(results: tuple[FieldResult, ...], held: Held) -> dict[FieldId, Value]:
-    """The values that differ from what the record has."""
+    """Return the values that differ from what the record has."""
     return {field: value for field, value in written(results).items() if held.values.get(field) != value}
 
 
@@ -143,7 +143,8 @@ def _step_delete(line: Delete, database: Database, carried: Carried, to: Target)
 
 
 def match(line: AddOrUpdate, results: tuple[FieldResult, ...], database: Database) -> Question | str:
-    """What an Add or update line asks: the record whose fields are as they would be written. A sentence where it cannot."""
+    """Return what an Add or update line asks: the record whose fields are as they would be written. A sentence where it
+    cannot."""
     if not line.by:
         return "say by which field a record is recognised"
     compared: list[Comparison] = []
@@ -195,7 +196,7 @@ def _step_add_or_update(line: AddOrUpdate, database: Database, carried: Carried,
 
 
 def check(line: Writes, carried: Carried, to: Target) -> list[Finding]:
-    """What must be put right whatever the sample."""
+    """Return what must be put right whatever the sample."""
     database = database_of(line, carried, to.databases)
     if database is None:
         if isinstance(line, Update | Delete):

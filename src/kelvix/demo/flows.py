@@ -65,7 +65,7 @@ class Writer:
         return When("when", connection=self.connection, container=str(self.folders[folder]), container_name=folder)
 
     def formula(self, text: str, *above: Line) -> Filling:
-        """A formula as it is typed below these lines."""
+        """Return a formula as it is typed below these lines."""
         flow = Workflow(above)
         return (Part(formula=Formula(tree.dump(read(text, known.scope_of(flow, self.around(flow)))))),)
 
@@ -100,7 +100,7 @@ class Writer:
         return Workflow((*above, Add("add", to.id, _fillings(to, fills))))
 
     def invoices(self, to: Database, swapped: bool) -> Workflow:
-        """`swapped`: the supplier's name and address are filled the wrong way round."""
+        """Build the workflow that keeps invoices; `swapped`: the supplier's name and address are filled the wrong way round."""
         name, address = ("=sender.address", "=sender.name") if swapped else ("=sender.name", "=sender.address")
         fills = {
             "Name": _parts("=subject"),
@@ -180,7 +180,7 @@ class Writer:
         )
 
     def open_work(self, to: Database) -> Workflow:
-        """What is open, mailed twice a week."""
+        """Build the workflow that mails what is open, twice a week."""
         field = {f.name: f.id for f in to.fields}
         hours = Figure("hours", "sum", field["Hours"])
         return Workflow(
@@ -211,7 +211,7 @@ class Writer:
         )
 
     def papers(self, to: Database, connection: int, folder: int) -> Workflow:
-        """A record for each survey, which follows its file."""
+        """Build the workflow that keeps a record for each survey, which follows its file."""
         field = {f.name: f.id for f in to.fields}
         when = When("when", "files", "any_change", connection, str(folder), "Surveys")
         fills = {
@@ -227,7 +227,7 @@ class Writer:
         return Workflow((when, AddOrUpdate("keep", to.id, (field["Identifier"],), _fillings(to, fills))))
 
     def notes(self, to: Database, connection: int, shelf: int) -> Workflow:
-        """A note for each saved article, which follows its tags and highlights."""
+        """Build the workflow that keeps a note for each saved article, which follows its tags and highlights."""
         field = {f.name: f.id for f in to.fields}
         when = When("when", "reading", "any_change", connection, str(shelf), "Workshop reading")
         fills = {
@@ -257,7 +257,7 @@ class Writer:
         )
 
     def pitch_book(self, known: Database) -> Workflow:
-        """What the tuner writes from the road says when a parish's organ was tuned last."""
+        """Build the workflow that keeps what the tuner writes from the road says when a parish's organ was tuned last."""
         field = {f.name: f.id for f in known.fields}
         return Workflow(
             (

@@ -152,7 +152,7 @@ class Loader:
             self._arrives((workflow,), one.at, save)
 
     def _quick_input(self) -> None:
-        """An address in use, and lines from which it is known where the next ones go."""
+        """Bring an address in use, and lines from which it is known where the next ones go."""
         known = self.space.read(lambda t: {d.name: d for d in databases.load(t, self.space.id).values()})
 
         def work(t: Transaction) -> None:
@@ -274,7 +274,7 @@ class Loader:
         return enquiries, invoices
 
     def _mail(self, listening: dict[str, tuple[int, ...]]) -> None:
-        """`listening`: workflows by folder."""
+        """Deliver all letters; `listening`: workflows by folder."""
         for letter, source in messages.all_sources():
             deliver = partial(self.mail.deliver, self.folders[letter.folder], source, letter.at, tell=False)
             self._arrives(listening.get(letter.folder, ()), letter.at, deliver)
@@ -297,7 +297,7 @@ class Loader:
             self.runner.carry(claim)
 
     def _invoices_workflow(self, write: Writer, invoices: Database) -> None:
-        """Tried with success, never turned on; then edited so that one field is filled the wrong way round."""
+        """Make a workflow that was tried with success, never turned on; then edited so that one field is filled the wrong way round."""
         workflow = workflows.create(self.space, "Invoices from suppliers", write.invoices(invoices, swapped=False))
         kept = self._kept(workflow)
         sampling.fetch_newest(self.engine, self.space, workflow, kept.draft.when)

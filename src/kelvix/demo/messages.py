@@ -464,7 +464,7 @@ def _plain(letter: Letter) -> EmailMessage:
 
 
 def source(letter: Letter) -> bytes:
-    """A letter as its RFC 5322 source."""
+    """Return a letter as its RFC 5322 source."""
     message = _plain(letter)
     match letter.kind:
         case "html-only":

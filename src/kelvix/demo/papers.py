@@ -22,7 +22,7 @@ class Mark:
 
 
 def paper(title: str, author: str, lines: list[str], marks: tuple[Mark, ...] = (), note: str = "") -> bytes:
-    """The PDF; `note` is one that stands alone at the top."""
+    """Return the PDF; `note` is one that stands alone at the top."""
     writer = PdfWriter()
     writer.add_metadata({"/Title": title, "/Author": author})
     for first in range(0, max(1, len(lines)), LINES):

@@ -89,7 +89,8 @@ def never_on(space: Space) -> list[Cause]:
 
 
 def _connections(t: Transaction, space: Space, in_use: set[int]) -> list[Cause]:
-    """Connections that workflows use and that do not serve: refused, without anything shared, or not answered for a while."""
+    """List connections that workflows use and that do not serve: refused, without anything shared, or not answered for a
+    while."""
     found = []
     for one in connections.every(t, space.id):
         if one.id in in_use and (said := _trouble(one, space)):
@@ -173,7 +174,7 @@ def watch_silence(engine: Engine, space: Space) -> None:
 
 
 def _likely(engine: Engine, space: Space, kept: workflows.Kept, found: silence.Silence) -> tuple[str, str]:
-    """The likely cause of a silence, and what to do."""
+    """Return the likely cause of a silence, and what to do."""
     when = kept.draft.when
     if when.own is not None:
         return ("Nothing that it waits for has happened here.", "See whether what changes the records, or sends the requests, "

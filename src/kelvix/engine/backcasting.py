@@ -88,7 +88,7 @@ class _Job:
         raise AssertionError
 
     def _keep(self, state: str, problem: str | None) -> bool:
-        """False where it was cancelled meanwhile."""
+        """Keep how far it has come; False where it was cancelled meanwhile."""
         span = (self.oldest, self.newest)
         outcomes = self.counts.counted()
         kept = self.space.transact(

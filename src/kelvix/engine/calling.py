@@ -44,7 +44,7 @@ class Sending:
 
 
 def as_kept(kept: Requested) -> Sending:
-    """What was about to be sent, from what was recorded."""
+    """Return what was about to be sent, from what was recorded."""
     headers = tuple((name, value) for name, value in kept.headers)
     secrets = tuple((name, number) for name, number in kept.secrets)
     return Sending(WebCall(kept.method, kept.address, headers, secrets, kept.body), kept.attempt)
@@ -100,14 +100,14 @@ def _answered(line: WebRequest, sent: Requested, status: int, text: str, env: En
 
 
 def as_recorded(line: WebRequest, sent: Requested, carried: Carried) -> Carried:
-    """What lines below can use of an answer."""
+    """Return what lines below can use of an answer."""
     types = {i.key: i.type for i in line.takes}
     values = {k: from_wire(v, types[k]) for k, v in (sent.taken or {}).items() if k in types}
     return web_request.carry_on(line, Answered(sent.status, sent.answer or "", values), carried)
 
 
 def doubt(sending: Sending, why: str, zone_text: str) -> dict[str, Any]:
-    """What a person is asked about a request of which it is not known that it arrived."""
+    """Return what a person is asked about a request of which it is not known that it arrived."""
     call = sending.call
     shown = [("Sent to", f"{call.method} {call.address}"), ("When", zone_text), ("Attempt", str(sending.attempt)), ("Why", why)]
     if call.body:

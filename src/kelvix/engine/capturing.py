@@ -94,7 +94,7 @@ def _read(
 
 
 def with_pages(engine: Engine, space: Space, reading: Reading) -> Reading:
-    """The lines with what the pages say whose addresses they have. Raises NotKept."""
+    """Return the lines with what the pages say whose addresses they have. Raises NotKept."""
     lines: list[Line] = []
     read = 0
     for one in reading.lines:
@@ -115,15 +115,15 @@ def with_pages(engine: Engine, space: Space, reading: Reading) -> Reading:
 
 
 def with_posted_page(space: Space, reading: Reading, page: Article) -> Reading:
-    """The first line, which has the page's address, with what the page says."""
+    """Return the first line, which has the page's address, with what the page says."""
     field = next((f for f in reading.database.fields if TYPES[f.type].is_address), None)
     line = _with_page(space, reading.database, reading.lines[0], field, page, page.address)
     return replace(reading, lines=(line, *reading.lines[1:]))
 
 
 def with_names(space: Space, reading: Reading, sent: Mapping[str, object], only: bool) -> Reading:
-    """The first line with the fields that were sent by their names. `only`: nothing else was sent, and nothing is read out of
-    the line, which is the name or else the first of them."""
+    """Return the first line with the fields that were sent by their names. `only`: nothing else was sent, and nothing is read
+    out of the line, which is the name or else the first of them."""
     database, first = reading.database, reading.lines[0]
     quick, left = quick_input.by_names(sent, database, space.env(datetime.now(UTC)))
     title = database.fields[0].id
@@ -140,8 +140,8 @@ def with_names(space: Space, reading: Reading, sent: Mapping[str, object], only:
 
 
 def with_files(t: Transaction, space: Space, reading: Reading, files: Sequence[Sent]) -> Reading:
-    """The first line with these files in the fields for files of its database, in their order. Those for which there is no
-    field are named in its text: nothing that was sent goes unsaid."""
+    """Return the first line with these files in the fields for files of its database, in their order. Those for which there
+    is no field are named in its text: nothing that was sent goes unsaid."""
     if not files or not reading.lines:
         return reading
     fields = [f for f in reading.database.fields if TYPES[f.type].family == "file" and not TYPES[f.type].has_many]
@@ -167,7 +167,8 @@ def _with_page(space: Space, database: Database, one: Line, field: Field | None,
 
 
 def _unless_there(t: Transaction, engine: Engine, space: Space, database: Database, one: Line) -> None:
-    """Raises NotKept where a record is there by which it is known again; nobody else adds it meanwhile."""
+    """Look for what is known again. Raises NotKept where a record is there by which it is known again; nobody else adds it
+    meanwhile."""
     if one.known_by is None:
         return
     asked = Question(database.id, "all", (Comparison(one.known_by, "is", one.quick.values[one.known_by]),), "oldest")

@@ -46,7 +46,7 @@ class Past:
 def past(
     engine: Engine, space: Space, workflow_id: int, document: Workflow, recognises: Recognises, before: str | None, limit: int
 ) -> tuple[list[Past], str | None]:
-    """A page of the past items of a source, the newest first, and what to ask with for the next. Raises TransientError,
+    """Return a page of the past items of a source, the newest first, and what to ask with for the next. Raises TransientError,
     PermanentError."""
     when = document.when
     account = engine.account(space, when.connection)
@@ -139,7 +139,7 @@ class Missed:
 
 
 def missed(engine: Engine, space: Space, workflow_id: int) -> Missed:
-    """What came since the workflow was turned off, for the same source as then. Raises LookupError, TransientError,
+    """Return what came since the workflow was turned off, for the same source as then. Raises LookupError, TransientError,
     PermanentError."""
     kept = space.read(lambda t: workflows.get(t, space.id, workflow_id))
     if kept is None:
@@ -160,8 +160,8 @@ def missed(engine: Engine, space: Space, workflow_id: int) -> Missed:
 
 
 def _came_since(engine: Engine, space: Space, watch: Watch) -> tuple[Told, ...]:
-    """What started the workflow after where its watch had read to, and was not taken in; of each item once, since it is carried
-    as it is then, however often it changed."""
+    """Return what started the workflow after where its watch had read to, and was not taken in; of each item once, since it
+    is carried as it is then, however often it changed."""
     source = engine.account(space, watch.connection_id).collection(watch.container)
     cursor, more, found = watch.cursor_at, True, list[Told]()
     while more and len(found) < MOST_MISSED:

@@ -105,7 +105,8 @@ def _add_unless_there(
     actor: Actor,
     zone: ZoneInfo,
 ) -> Effect:
-    """What is there is left as it is. One at a time for each thing, as with records that are kept up to date."""
+    """Add a record, or leave the one that is there as it is. One at a time for each thing, as with records that are kept up
+    to date."""
     asked = recognising.question(line, by, cell.results, database)
     if asked:
         finding.hold(t, workspace_id, asked)
@@ -164,7 +165,7 @@ def _add_or_update(
 def _as_answered(
     t: Transaction, workspace_id: int, database: Database, cell: Cell, actor: Actor, answer: dict[str, Any]
 ) -> Effect:
-    """A person said which records are meant; none of them is a new one."""
+    """Carry out what a person said: which records are meant; none of them is a new one."""
     if not answer["records"]:
         return _add(t, workspace_id, database, cell.writes, actor)
     there = [r for id in answer["records"] if (r := records.get(t, database, id, lock=True))]
@@ -176,7 +177,7 @@ def _as_answered(
 
 
 def output(effect: Effect, database: Database, around: Surroundings, answer: Mapping[str, Any]) -> Wrote:
-    """What is recorded of an effect, with the run; `answer`: what a person said about it."""
+    """Return what is recorded of an effect, with the run; `answer`: what a person said about it."""
     held = effect.held
     return Wrote(
         effect.outcome,
@@ -193,7 +194,7 @@ def output(effect: Effect, database: Database, around: Surroundings, answer: Map
 
 
 def recorded_values(kept: Mapping[str, Wire], database: Database) -> dict[FieldId, Value]:
-    """A record's values as a run recorded them."""
+    """Return a record's values as a run recorded them."""
     values: dict[FieldId, Value] = {}
     for field in database.fields:
         try:
@@ -204,13 +205,13 @@ def recorded_values(kept: Mapping[str, Wire], database: Database) -> dict[FieldI
 
 
 def recorded(wrote: Wrote, database: Database) -> Effect:
-    """The effect that a run recorded."""
+    """Return the effect that a run recorded."""
     held = Held(database.id, wrote.record is not None, wrote.record, recorded_values(wrote.values, database))
     return Effect(wrote.code, held, wrote.count, wrote.is_new)
 
 
 def carry_on(line: Writes, effect: Effect, database: Database, carried: Carried, around: Surroundings) -> Carried:
-    """What lines below can use of an effect."""
+    """Return what lines below can use of an effect."""
     if isinstance(line, Delete):
         return carried.plus(line.of, (), {}, Held(database.id))
     return writing.below(line, effect.held, database, carried, around.target, effect.is_new)

@@ -39,8 +39,8 @@ class Engine:
     known: databases.Known = field(default_factory=databases.Known)
 
     def surroundings(self, space: Space, workflow: Workflow, asks: Asks = "runs", again: bool = False) -> Surroundings:
-        """What a rehearsal or a run needs to know, as it is now. `asks`: who asks the questions of Find lines; `again`: a
-        rehearsal reads anew what it read before."""
+        """Return what a rehearsal or a run needs to know, as it is now. `asks`: who asks the questions of Find lines;
+        `again`: a rehearsal reads anew what it read before."""
         app = self.apps.get(workflow.when.app)
         known = space.read(lambda t: self.known.load(t, space.id))
         if asks == "rehearses":
@@ -61,7 +61,7 @@ class Engine:
         )
 
     def account(self, space: Space, connection_id: int | None) -> Account:
-        """What a connection reaches. Raises PermanentError if it was removed."""
+        """Return what a connection reaches. Raises PermanentError if it was removed."""
         found = space.read(lambda t: connections.token(t, self.vault, space.id, connection_id)) if connection_id else None
         if found is None or found[0] not in self.apps:
             raise PermanentError("the connection was taken away; choose another one in the When line", "access")
@@ -69,11 +69,11 @@ class Engine:
         return self.apps[app].account(token, identity, space.env(datetime.now(UTC)))
 
     def records(self, space: Space, database: Database) -> Records:
-        """A database as a collection."""
+        """Return a database as a collection."""
         return Records(space, database, self.settings.address)
 
     def note_failure(self, space: Space, connection_id: int | None, failure: PermanentError) -> None:
-        """An app that refuses a token makes the connection refused, until it is renewed."""
+        """Note that an app refuses a token: its connection is refused, until it is renewed."""
         if failure.about == "access" and connection_id:
 
             def work(t: Transaction) -> bool:
@@ -84,7 +84,7 @@ class Engine:
 
 
 def others(t: Transaction, workspace_id: int) -> dict[int, CanRun]:
-    """The workflows that others can run: those that take requests."""
+    """Return the workflows that others can run: those that take requests."""
     found: dict[int, CanRun] = {}
     for kept in workflows.every(t, workspace_id):
         own = kept.draft.when.own

@@ -42,7 +42,7 @@ def past(t: Transaction, space: Space, kept: Sequence[Kept]) -> Past:
 
 
 def a_month(space: Space, kept: Kept, known: Past, now: datetime) -> tuple[int | None, str]:
-    """The number, and what it is told from."""
+    """Return the number, and what it is told from."""
     own = kept.draft.when.own
     if isinstance(own, Schedule):
         return schedule.a_month(own, space.zone, now), "by its times"

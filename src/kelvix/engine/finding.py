@@ -25,13 +25,13 @@ PACE, BURST = 60.0, 100.0  # reads a second and workspace, and how many may come
 
 
 def direct(space: Space, databases: Mapping[int, Database]) -> Finder:
-    """Reads each time that it is asked."""
+    """Return what reads each time that it is asked."""
     return lambda q: space.read(lambda t: finding.find(t, databases[q.database], q, space.zone))
 
 
 def holding(space: Within, databases: Mapping[int, Database]) -> Finder:
-    """Reads each time that it is asked; what may be a thing that is added if it is not there is held first, until the
-    transaction ends, so that it need not be looked for again when it is added."""
+    """Return what reads each time that it is asked; what may be a thing that is added if it is not there is held first, until
+    the transaction ends, so that it need not be looked for again when it is added."""
 
     def find(question: Question) -> Answer | None:
         def work(t: Transaction) -> Answer:
@@ -54,7 +54,7 @@ class _Known:
 
 
 def _weight(answer: Answer | None) -> int:
-    """The characters of an answer's texts."""
+    """Return the characters of an answer's texts."""
     return sum(len(v) for v in answer.values.values() if isinstance(v, str)) if answer else 0
 
 

@@ -27,7 +27,7 @@ from kelvix.store.secrets import digest
 
 
 def event_of(versions: Versions, space: Space, one: Listening) -> RecordEvent | None:
-    """What a workflow waits for."""
+    """Return what a workflow waits for."""
     own = versions.get(space, one.version_id).when.own if one.version_id else None
     return own if isinstance(own, RecordEvent) else None
 
@@ -81,18 +81,18 @@ def _follow(engine: Engine, space: Space, seen: Listening, event: RecordEvent, t
 
 
 def told(values: Row | None) -> dict[FieldId, Value] | None:
-    """What a change says of the fields that it touched."""
+    """Return what a change says of the fields that it touched."""
     return None if values is None else readable(values)
 
 
 def _itself(note: dict[str, Any], change: Change) -> dict[str, Any]:
-    """A workflow that its own runs would set off is not; it is said how often, and when last."""
+    """Note how often a workflow would have been set off by its own runs, and when last."""
     at = change.at.isoformat() if change.at else ""
     return {"itself": note.get("itself", 0) + 1, "record": int(change.id), "at": at}
 
 
 def item_of(source: Records, item: Item, before: Any = None) -> dict[str, Any]:
-    """A record as an event, a sample or a run keeps it."""
+    """Return a record as an event, a sample or a run keeps it."""
     return {
         "id": item.id,
         "title": item.title or "(unnamed)",
@@ -124,7 +124,7 @@ def _take_in(
 
 
 def as_of(source: Records, item: Item, after: dict[FieldId, Value] | None) -> Item:
-    """A record as a change made it, its other fields as they are now."""
+    """Return a record as a change made it, its other fields as they are now."""
     values = {**item.values, **(after or {})}
     title = as_text(readable(values).get(source.database.fields[0].id), source.space.zone)
     return replace(item, values=values, title=title)
@@ -169,7 +169,7 @@ class NotStarted(Exception):
 
 
 def pressed_item(engine: Engine, space: Space, database: Database, at: datetime, person: str) -> dict[str, Any]:
-    """That a database's button was pressed, as an event, a sample or a run keeps it."""
+    """Return a press of a database's button, as an event, a sample or a run keeps it."""
     link = f"{engine.settings.address}/databases/{database.id}"
     title = f"{database.name}, {as_text(at, space.zone)}"
     values = {"at": to_wire(at), "by": person or None, "link": link}

@@ -20,7 +20,7 @@ from kelvix.store.runs import Claim
 def start(
     t: Transaction, space: Space, claim: Claim, line: RunAnother, carried: Carried, around: Surroundings, key: bytes
 ) -> RanAnother:
-    """What is recorded of it. Raises PermanentError where the other is off, or would run this one in turn."""
+    """Return what is recorded of it. Raises PermanentError where the other is off, or would run this one in turn."""
     to = line.workflow or 0
     one = listening.of_workflow(t, space.id, to)
     if one is None or one.state != "on" or one.kind != "address" or one.version_id is None:

@@ -35,7 +35,7 @@ class Brought:
 
 
 def bring(space: Space, database: Database, content: bytes, actor: Actor) -> Brought:
-    """Raises NotKept; what was added before it stays, and is known again. Raises lists_of_links.Unreadable."""
+    """Bring links. Raises NotKept; what was added before it stays, and is known again. Raises lists_of_links.Unreadable."""
     field = next((f for f in database.fields if TYPES[f.type].is_address), None)
     if field is None:
         raise NotKept(f"{database.name} has no field for links.", "Add one, of the type link, then bring them in.")
@@ -55,7 +55,7 @@ def bring(space: Space, database: Database, content: bytes, actor: Actor) -> Bro
 
 
 def values_of(space: Space, database: Database, field: Field, address: str, link: Link, env: Env) -> dict[FieldId, Value]:
-    """A link as a record's values. Raises NotKept where a field must be filled that no link fills."""
+    """Return a link as a record's values. Raises NotKept where a field must be filled that no link fills."""
     about: dict[str, Value] = {
         "title": link.title or None,
         "author": link.author or None,

@@ -54,7 +54,7 @@ class Intake:
     def _proved(
         self, workspace_id: int, watch_id: int, message_id: str, timestamp: str, signature: str, body: bytes
     ) -> Listening | None:
-        """The watch that a push proves to be for. A secret that was changed meanwhile is looked up before refusing."""
+        """Return the watch that a push proves to be for. A secret that was changed meanwhile is looked up before refusing."""
         for anew in (False, True):
             listening = self._listening(workspace_id, watch_id, anew)
             if listening and webhook_signature.verify(listening.secret, message_id, timestamp, signature, body, time.time()):
@@ -64,7 +64,7 @@ class Intake:
     def push(
         self, workspace_id: int, watch_id: int, message_id: str, timestamp: str, signature: str, body: bytes
     ) -> HTTPStatus:
-        """What to answer. An unknown address and a wrong signature look the same from outside."""
+        """Return what to answer. An unknown address and a wrong signature look the same from outside."""
         listening = self._proved(workspace_id, watch_id, message_id, timestamp, signature, body)
         if listening is None:
             return HTTPStatus.UNAUTHORIZED

@@ -21,7 +21,7 @@ SECONDS = 10
 
 
 def _stem(cause: Cause) -> str:
-    """What makes two causes the same: another run that fails in the same workflow is no new one."""
+    """Return what makes two causes the same: another run that fails in the same workflow is no new one."""
     return "/".join(cause.key.split("/")[:2])
 
 

@@ -66,7 +66,7 @@ class Outside(Standpoint, ABC):
         return calling.as_recorded(line, made, carried), ""
 
     def _request_again(self, line: WebRequest, recorded: Requested, carried: Carried, place: Place) -> tuple[Carried, str]:
-        """A web request that the run came to before: it went through, is to be sent again, or nobody knows."""
+        """Return a web request that the run came to before: it went through, is to be sent again, or nobody knows."""
         if recorded.code == "sent":
             return calling.as_recorded(line, recorded, carried), ""
         sent = calling.as_kept(recorded)

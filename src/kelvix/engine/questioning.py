@@ -23,7 +23,7 @@ MOST_CANDIDATES = 20
 
 
 def approval(line: Ask, cell: Cell, carried: Carried, env: Env) -> dict[str, Any]:
-    """A question that is answered with yes or no, and the values that are shown."""
+    """Return a question that is answered with yes or no, and the values that are shown."""
     fields = {f.key: f for f in asking.fields_of(line, carried)}
     return {
         "question": asking.question(line, carried, env),
@@ -37,7 +37,7 @@ def approval(line: Ask, cell: Cell, carried: Carried, env: Env) -> dict[str, Any
 
 
 def which(line: AddOrUpdate, cell: Cell, database: Database, space: Space, around: Surroundings) -> dict[str, Any]:
-    """The records that match, and what would be written to the one that is meant."""
+    """Return the records that match, and what would be written to the one that is meant."""
     question = writing.match(line, cell.results, database)
     assert isinstance(question, Question)
 
@@ -67,7 +67,7 @@ def which(line: AddOrUpdate, cell: Cell, database: Database, space: Space, aroun
 
 
 def answer_of(line: Ask, said: AnsweredBy, carried: Carried) -> Answered:
-    """An answer as it was recorded."""
+    """Return an answer as it was recorded."""
     types = {f.key: f.type for f in asking.fields_of(line, carried)}
     values = {key: from_wire(value, types[key]) for key, value in said.values.items() if key in types}
     return Answered(said.approved, said.by or "", values)

@@ -19,7 +19,7 @@ HEADERS = {"accept": "text/html,application/xhtml+xml", "user-agent": "Kelvix", 
 
 
 def fetch(engine: Engine, address: str) -> Article:
-    """Raises TransientError, PermanentError, whose messages are sentences."""
+    """Fetch and read a page. Raises TransientError, PermanentError, whose messages are sentences."""
     url = article.without_tracking(address)
     for _ in range(MOST_MOVES + 1):
         parts = split_address(url)
@@ -44,7 +44,7 @@ def fetch(engine: Engine, address: str) -> Article:
 
 
 def about(page: Article) -> dict[str, Value]:
-    """What a page says, by the keys of core/page_fields.py."""
+    """Return what a page says, by the keys of core/page_fields.py."""
     return {
         "title": page.title or None,
         "author": page.author or None,

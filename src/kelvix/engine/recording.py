@@ -20,12 +20,12 @@ from kelvix.engine import effects
 
 
 def place_text(place: Place) -> str:
-    """The rounds in which a line is carried out, as they are kept."""
+    """Return the rounds in which a line is carried out, as they are kept."""
     return ".".join(map(str, place))
 
 
 def given(line: Line, carried: Carried, zone: ZoneInfo) -> Any:
-    """What a line with conditions looked at, what a Find line compared with."""
+    """Return what a line with conditions looked at, what a Find line compared with."""
     if isinstance(line, Narrows | Find):
         parts = [ref for filling in fillings_of(line) for ref in used_by(filling)]
         looked = dict.fromkeys(parts) if isinstance(line, Find) else references(line.conditions)
@@ -34,7 +34,7 @@ def given(line: Line, carried: Carried, zone: ZoneInfo) -> Any:
 
 
 def made(line: Line, cell: Cell, code: str, around: Surroundings) -> Outcome:
-    """What became of a line that writes nothing: what it found, made or says."""
+    """Return what became of a line that writes nothing: what it found, made or says."""
     if isinstance(line, Find):
         return _found(cell.answer, code, around.databases[line.database or 0], around)
     if isinstance(line, Shape):
@@ -61,7 +61,7 @@ def _found(answer: Answer | None, code: str, database: Database, around: Surroun
 
 
 def answer_of(found: FoundRecords, database: Database, around: Surroundings) -> Answer:
-    """What a Find line found, from what was recorded."""
+    """Return what a Find line found, from what was recorded."""
     records = tuple((id, effects.recorded_values(v, database)) for id, v in found.records)
     return Answer(found.count, found.record, effects.recorded_values(found.values, database), around.env.now, records)
 
@@ -72,7 +72,7 @@ def decided(code: str, choice: branching.Choice) -> Decided:
 
 
 def filled(line: Writes, results: tuple[FieldResult, ...], carried: Carried) -> Any:
-    """What each field was filled with, in words."""
+    """Return what each field was filled with, in words."""
     if isinstance(line, Delete):
         return None
     return {
@@ -83,6 +83,6 @@ def filled(line: Writes, results: tuple[FieldResult, ...], carried: Carried) -> 
 
 
 def said(result: FieldResult, around: Surroundings) -> str:
-    """What is wrong with a field, by its name."""
+    """Return what is wrong with a field, by its name."""
     found = around.fields.get(result.field)
     return f"{found.name}: {result.sentence}" if found and not result.sentence.startswith(found.name) else result.sentence

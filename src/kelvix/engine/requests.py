@@ -50,7 +50,7 @@ def address_of(engine: Engine, space: Space, token: str) -> str:
 
 
 def knock(engine: Engine, space: Space, token: str, raw: bytes, proof: Proof) -> tuple[Door, Address]:
-    """What stands behind an address. Raises Refused for one that there is not, and for what does not prove itself."""
+    """Return what stands behind an address. Raises Refused for one that there is not, and for what does not prove itself."""
     door = space.read(lambda t: listening.door(t, engine.vault, space.id, token))
     own = _own(engine, space, door) if door else None
     if door is None or own is None:
@@ -126,7 +126,7 @@ def take_in(engine: Engine, space: Space, door: Door, own: Address, body: dict[s
 
 
 def _body_before(t: Transaction, space: Space, door: Door, known: bytes) -> str | None:
-    """The digest of the body that came first under a key, as long as it is kept."""
+    """Return the digest of the body that came first under a key, as long as it is kept."""
     kept = events.item_of(t, space.id, door.workflow_id, known) or inbox.item_of(t, space.id, door.workflow_id, known)
     return str(kept["body_digest"]) if kept and "body_digest" in kept else None
 

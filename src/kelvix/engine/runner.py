@@ -121,7 +121,7 @@ class Runner:
             self._pause_where_due(space, claim)
 
     def _pause_where_due(self, space: Space, claim: Claim) -> None:
-        """A workflow of which run after run fails is paused, and says why; so is a catch-up, by itself."""
+        """Pause a workflow of which run after run fails, and say why; a catch-up by itself."""
         if not space.read(lambda t: runs.failed_in_a_row(t, claim, MOST_IN_A_ROW)):
             return
         if claim.catch_up_id is not None:
@@ -173,7 +173,7 @@ class Runner:
         return failed
 
     def _put_back(self, space: Space, claim: Claim, sentence: str, after: float, has_turn: bool) -> None:
-        """A run whose app asks for fewer calls waits for as long as it takes, which is no attempt of its own."""
+        """Put a run back whose app asks for fewer calls, for as long as it takes, which is no attempt of its own."""
         metrics.REFUSED.inc()
 
         def work(t: Transaction) -> None:
@@ -207,7 +207,7 @@ class Runner:
         return False
 
     def _fail(self, space: Space, claim: Claim, sentence: str, connection: int | None = None) -> bool:
-        """`connection`: because of which it failed, where that is so."""
+        """End a run as failed; `connection`: because of which it failed, where that is so."""
         problem = {"sentence": sentence, "line": None} | ({"connection": connection} if connection else {})
 
         def work(t: Transaction) -> None:
@@ -239,7 +239,7 @@ class Runner:
         return carrying.failed
 
     def _item(self, space: Space, claim: Claim, workflow: Workflow) -> Progress:
-        """The source item: as it was when first fetched for this run, else fetched now."""
+        """Return the source item: as it was when first fetched for this run, else fetched now."""
         if claim.item is not None:
             return Progress(self.engine.settings.lease, claim.item, False)
         account = self.engine.account(space, workflow.when.connection)

@@ -23,7 +23,7 @@ MOST_LOOKED_AT = 2_000  # changes of a database, for those that would have start
 
 
 def as_kept(app: App, item: Item) -> dict[str, Any]:
-    """An item as samples and runs keep it."""
+    """Return an item as samples and runs keep it."""
     values: dict[str, Any] = wire(item.values)
     values |= {key: [wire(row) for row in rows] for key, rows in item.rows.items()}
     if item.problems:
@@ -62,8 +62,8 @@ def _keep_own(space: Space, workflow_id: int, found: list[tuple[dict[str, Any], 
 
 
 def fetch_own(engine: Engine, space: Space, workflow_id: int, own: Own, count: int = NEWEST) -> int:
-    """Samples of what happens in Kelvix itself: the newest records, or the next times; how many there were. Requests become
-    samples as they come. Raises Unfit for a schedule that is none."""
+    """Keep samples of what happens in Kelvix itself: the newest records, or the next times; how many there were. Requests
+    become samples as they come. Raises Unfit for a schedule that is none."""
     if isinstance(own, Schedule):
         before: datetime | None = None
         times: list[tuple[dict[str, Any], datetime]] = []
@@ -94,8 +94,8 @@ def fetch_own(engine: Engine, space: Space, workflow_id: int, own: Own, count: i
 def _happened(
     engine: Engine, space: Space, database: Database, own: RecordEvent, count: int
 ) -> list[tuple[dict[str, Any], datetime]]:
-    """The records to which this happened last, each as it was then, with its time. What is only ever done by hand leaves no
-    change behind."""
+    """Return the records to which this happened last, each as it was then, with its time. What is only ever done by hand
+    leaves no change behind."""
     if own.event in sources.BUTTONS:
         return []
     kind = "add" if own.event == "added" else "update"

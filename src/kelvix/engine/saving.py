@@ -38,12 +38,12 @@ def save(engine: Engine, space: Space, line: SaveFile, what: Saving, prefer: int
 
 
 def as_recorded(line: SaveFile, saved: FileSaved, carried: Carried) -> Carried:
-    """What lines below can use of what was saved."""
+    """Return what lines below can use of what was saved."""
     return saving.carry_on(line, saved.kept(), carried)
 
 
 def _folder(account: Account, name: str, makes: bool) -> str:
-    """The folder with this name among those that are shared."""
+    """Return the folder with this name among those that are shared."""
     for one in account.check().places:
         if fold(one.name) == fold(name):
             return one.id
@@ -54,8 +54,8 @@ def _folder(account: Account, name: str, makes: bool) -> str:
 
 
 def content(engine: Engine, space: Space, file: File, prefer: int | None = None) -> Iterator[bytes]:
-    """What a file contains, by the connections to its account: it may be shared with one of them only. One that was kept before
-    accounts were is looked for in all of its app's. Raises TransientError, PermanentError."""
+    """Yield what a file contains, by the connections to its account: it may be shared with one of them only. One that was
+    kept before accounts were is looked for in all of its app's. Raises TransientError, PermanentError."""
     code, locator, identity = file.place
     if code == kept_files.SOURCE:
         try:

@@ -14,7 +14,7 @@ from kelvix.store.directory import Space
 
 
 def outgoing(mail: Mail) -> Outgoing:
-    """A mail as it goes out, its text in both forms."""
+    """Return a mail as it goes out, its text in both forms."""
     parts = mail.text, mail.heads, mail.rows
     return Outgoing(mail.to, mail.subject, mail_text.plain(*parts), mail_text.html(*parts))
 
@@ -42,6 +42,6 @@ def send(engine: Engine, space: Space, line: SendMail, mails: tuple[Mail, ...], 
 
 
 def as_recorded(line: SendMail, sent: MailsSent, carried: Carried) -> Carried:
-    """What lines below can use of what was sent."""
+    """Return what lines below can use of what was sent."""
     mails = tuple(Mail(tuple(m["to"]), m["subject"], "") for m in sent.mails)
     return mailing.carry_on(line, mails, sent.mails[0]["link"] if sent.mails else None, carried)

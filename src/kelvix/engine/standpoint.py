@@ -103,7 +103,7 @@ class Standpoint(Walk, ABC):
         return self.leases.outside(self.space, self.claim)
 
     def _key(self, line: Line, place: Place) -> str:
-        """The idempotency key of what a line does outside."""
+        """Return the idempotency key of what a line does outside."""
         return f"kelvix-{self.space.id}-{self.claim.run_id}-{line.id}-{place_text(place)}"
 
     def _asked(self, line: Line, place: Place) -> questions.Question | None:
@@ -120,7 +120,7 @@ class Standpoint(Walk, ABC):
         return carried
 
     def _stop(self, line: Line, cell: Cell, carried: Carried, place: Place) -> Carried:
-        """A line that cannot be carried out with this item: nothing is written for it, and the run says why."""
+        """End at a line that cannot be carried out with this item: nothing is written for it, and the run says why."""
         self.failed = True
         wrong = [recording.said(r, self.around) for r in cell.results if r.state == "put_right"] or [cell.note]
         if isinstance(line, Writes):

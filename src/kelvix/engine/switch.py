@@ -130,7 +130,7 @@ def _may_send(engine: Engine, space: Space, workflow: Workflow) -> list[Finding]
 
 
 def _may_save(engine: Engine, space: Space, line: SaveFile) -> list[Finding]:
-    """What stands against saving files, as far as it is known before. Raises TransientError, PermanentError."""
+    """Return what stands against saving files, as far as it is known before. Raises TransientError, PermanentError."""
     account = engine.account(space, line.connection)
     app, health = account.app, account.check()
     if not app.saves or not health.may_write:

@@ -18,7 +18,7 @@ from kelvix.store.secrets import digest
 
 
 def item_of(space: Space, at: datetime, before: datetime | None, missed: int) -> dict[str, Any]:
-    """A time as an event, a sample or a run keeps it."""
+    """Return a time as an event, a sample or a run keeps it."""
     return {
         "id": to_wire(at),
         "title": as_text(at, space.zone),

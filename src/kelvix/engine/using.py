@@ -27,14 +27,14 @@ class Use:
 
 
 def of_database(engine: Engine, space: Space, database_id: int) -> list[Use]:
-    """What uses a database."""
+    """Return what uses a database."""
     addresses = space.read(lambda t: captures.keeping_in(t, space.id, database_id))
     found = _workflows(engine, space, lambda around: _without_databases(around, _left_without(around, database_id)))
     return [*found, *(Use("address", a.id, a.name) for a in addresses)]
 
 
 def _left_without(around: Surroundings, database_id: int) -> dict[int, Database | None]:
-    """What is left when a database goes: fields of others that refer to it go too."""
+    """Return what is left when a database goes: fields of others that refer to it go too."""
     left: dict[int, Database | None] = {
         d.id: Database(d.id, d.name, kept)
         for d in around.databases.values()
@@ -44,13 +44,13 @@ def _left_without(around: Surroundings, database_id: int) -> dict[int, Database 
 
 
 def of_field(engine: Engine, space: Space, database: Database, field_id: FieldId) -> list[Use]:
-    """What uses a field of a database."""
+    """Return what uses a field of a database."""
     left = Database(database.id, database.name, tuple(f for f in database.fields if f.id != field_id))
     return _workflows(engine, space, lambda around: _without_databases(around, {database.id: left}))
 
 
 def of_workflow(engine: Engine, space: Space, workflow_id: int) -> list[Use]:
-    """What runs a workflow by a line of its own."""
+    """Return what runs a workflow by a line of its own."""
     return _workflows(
         engine, space, lambda around: replace(around, others={k: v for k, v in around.others.items() if k != workflow_id})
     )
@@ -62,7 +62,8 @@ def _without_databases(around: Surroundings, instead: dict[int, Database | None]
 
 
 def _workflows(engine: Engine, space: Space, without: Callable[[Surroundings], Surroundings]) -> list[Use]:
-    """The workflows that are on or paused and whose check finds something without the thing that it does not find with it."""
+    """Return the workflows that are on or paused and whose check finds something without the thing that it does not find with
+    it."""
 
     found: list[Use] = []
     for kept in space.read(lambda t: workflows.every(t, space.id)):

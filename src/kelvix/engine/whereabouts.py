@@ -56,7 +56,7 @@ class Whereabouts:
 
 
 def where_is(engine: Engine, space: Space, workflow_id: int, link_or_id: str) -> Whereabouts:
-    """Raises LookupError for an unknown workflow, TransientError where the app does not answer."""
+    """Find what became of an item. Raises LookupError for an unknown workflow, TransientError where the app does not answer."""
     kept = space.read(lambda t: workflows.get(t, space.id, workflow_id))
     if kept is None:
         raise LookupError("no such workflow")
@@ -134,7 +134,7 @@ def _own_fate(space: Space, kept: workflows.Kept, link_or_id: str) -> Whereabout
 
 
 def _held(space: Space, kept: workflows.Kept, item_id: str) -> Whereabouts | None:
-    """The fate of what waits in the inbox."""
+    """Return the fate of what waits in the inbox."""
     row = space.read(lambda t: inbox.of_item(t, space.id, kept.id, item_id))
     if row is None:
         return None
@@ -204,7 +204,7 @@ def _fate_of_event(space: Space, event_id: int, came_by: str, at: datetime) -> W
 
 
 def _did(lines: list[runs.RunLine]) -> tuple[str, str | None]:
-    """What a run did, in words: the record that it is about, with its link; else what was saved or sent."""
+    """Return what a run did, in words: the record that it is about, with its link; else what was saved or sent."""
     done = [r.outcome for r in lines]
     wrote = next((o for o in done if isinstance(o, Wrote) and o.code in WROTE), None)
     if wrote:

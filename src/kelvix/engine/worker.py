@@ -176,7 +176,7 @@ class Worker:
                 self.engine.dispatch.wake()
 
     def _follow_own(self) -> None:
-        """What happens in Kelvix itself: changes of records, and times that come round."""
+        """Take up what happens in Kelvix itself: changes of records, and times that come round."""
         versions = self.runner.versions
         while not self._stopping.is_set():
             new = 0

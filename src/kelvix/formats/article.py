@@ -93,7 +93,8 @@ def read(page: bytes | str, address: str = "", charset: str = "") -> Article:
 
 
 def without_tracking(address: str) -> str:
-    """An address without the parts of its query that only tell where one came from, and without its fragment (courlan)."""
+    """Return an address without the parts of its query that only tell where one came from, and without its fragment
+    (courlan)."""
     bare = address.strip().partition("#")[0]
     if not bare.lower().startswith(("http://", "https://")):
         return bare
@@ -102,7 +103,7 @@ def without_tracking(address: str) -> str:
 
 
 def charset_of(content_type: str) -> str:
-    """The charset that a Content-Type names, if it does."""
+    """Return the charset that a Content-Type names, if it does."""
     said = CHARSET.search(content_type)
     return said[1] if said else ""
 
@@ -125,14 +126,14 @@ def _decoded(page: bytes, charset: str) -> bytes | str:
 
 
 def _head(page: str) -> str:
-    """A page with its head only, which says who wrote it and when."""
+    """Return a page with its head only, which says who wrote it and when."""
     begin, end = page[:4000], page[:400_000].lower().find("</head")
     root = ROOT.search(begin)
     return f"{page[:end] if end > 0 else root[0] if root else '<html>'}<body></body></html>"
 
 
 def _unless_safe(link: Match) -> str:
-    """A link of a text, or only its words where it would run something."""
+    """Return a link of a text, or only its words where it would run something."""
     return link[0] if link[2].lower().startswith(LEADS_ON) else link[1]
 
 

@@ -58,7 +58,7 @@ def _without_code(source: str) -> str:
 
 
 def html_to_text(source: str) -> str:
-    """The text of an HTML page, laid out in lines."""
+    """Return the text of an HTML page, laid out in lines."""
     if is_laborious(source):
         return all_text(source)
     try:

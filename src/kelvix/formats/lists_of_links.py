@@ -60,7 +60,7 @@ def _as_text(link: Link, laid_out: bool) -> str:
 
 
 def read(content: bytes) -> list[Link]:
-    """The links of a file, whichever of the formats it has; only those to the web. Raises Unreadable."""
+    """Return the links of a file, whichever of the formats it has; only those to the web. Raises Unreadable."""
     if len(content) > MOST_BYTES:
         raise Unreadable(f"this file is larger than {MOST_BYTES >> 20} MB")
     head = content[:4000].lstrip(b"\xef\xbb\xbf \t\r\n").lower()

@@ -18,7 +18,7 @@ class Unreadable(ValueError):
 
 
 def messages(file: IO[bytes]) -> Iterator[bytes]:
-    """The sources of a file's messages, in their order. Raises Unreadable, also on the way."""
+    """Yield the sources of a file's messages, in their order. Raises Unreadable, also on the way."""
     first = file.readline(10_000)
     if not first.strip():
         raise Unreadable("this file is empty, or begins with an empty line")

@@ -121,6 +121,6 @@ def _highlights(file: IO[bytes], page: PageObject, index: int) -> list[Highlight
 
 
 def _quads(mark: Any) -> list[list[float]]:
-    """What a markup covers: quadrilaterals, each given by eight numbers; else its rectangle."""
+    """Return what a markup covers: quadrilaterals, each given by eight numbers; else its rectangle."""
     raw = [float(n) for n in mark.get("/QuadPoints", mark.get("/Rect", []))]
     return [raw[i : i + 8] for i in range(0, len(raw) - 7, 8)] or ([raw] if len(raw) == 4 else [])

@@ -50,7 +50,8 @@ class Places:
     shown: Matrix
 
     def under(self, quads: Sequence[Sequence[float]]) -> str:
-        """The text under quadrilaterals, each of eight numbers (or four, for two of its corners), as the page keeps them."""
+        """Return the text under quadrilaterals, each of eight numbers (or four, for two of its corners), as the page keeps
+        them."""
         boxes: list[Box] = []
         for quad in quads:
             points = [_placed(self.shown, x, y) for x, y in zip(quad[::2], quad[1::2], strict=False)]
@@ -65,7 +66,7 @@ def _placed(by: Matrix, x: float, y: float) -> tuple[float, float]:
 
 
 def places(file: BufferedReader | BytesIO, number: int) -> Places:
-    """The characters of a page of a file, by its number from 0. Raises what pdfplumber raises."""
+    """Return the characters of a page of a file, by its number from 0. Raises what pdfplumber raises."""
     file.seek(0)
     with pdfplumber.open(file, pages=[number + 1], unicode_norm="NFC") as found:
         page = found.pages[0]
@@ -90,7 +91,7 @@ def _of(char: dict[str, Any]) -> Character:
 
 
 def within(found: Sequence[Character], boxes: Sequence[Box]) -> str:
-    """The text whose characters lie in any of the boxes, with a space where there is a gap or a new line."""
+    """Return the text whose characters lie in any of the boxes, with a space where there is a gap or a new line."""
     said: list[str] = []
     before: Character | None = None
     for one in found:

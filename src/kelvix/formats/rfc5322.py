@@ -274,7 +274,7 @@ def parts_of_file(file: IO[bytes], indexes: list[int]) -> dict[int, bytes]:
 
 
 def parts(source: bytes, indexes: Collection[int]) -> dict[int, bytes]:
-    """The contents of those parts with these indexes that have one."""
+    """Return the contents of those parts with these indexes that have one."""
     message = BytesParser(_class=EmailMessage, policy=POLICY).parsebytes(source)
     raw = {n: p.get_payload(decode=True) for n, p in enumerate(_walk(message)) if n in indexes and not p.is_multipart()}
     return {n: content for n, content in raw.items() if isinstance(content, bytes)}

@@ -15,7 +15,7 @@ def new_secret() -> str:
 
 
 def sign(secret: str, message_id: str, timestamp: int, body: bytes) -> str:
-    """The value of the webhook-signature header."""
+    """Return the value of the webhook-signature header."""
     key = base64.b64decode(secret.removeprefix("whsec_"))
     signed = f"{message_id}.{timestamp}.".encode() + body
     return "v1," + base64.b64encode(hmac.digest(key, signed, hashlib.sha256)).decode()

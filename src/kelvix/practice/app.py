@@ -61,7 +61,7 @@ class Guard:
 
 
 def build(settings: Settings) -> ASGIApp:
-    """The application; also brings its schema up to date."""
+    """Return the application; also brings its schema up to date."""
     migrate(settings.practice, HERE / "migrations")
     store, faults = Store(DatabaseServer(settings.practice)), Faults()
     apps = every(store, Pusher(store, faults), settings)

@@ -66,7 +66,7 @@ class PracticeApp(ABC):
         self.one_by_one = threading.Lock()  # held while something is added that must not be there twice
 
     def running(self) -> AbstractContextManager[object]:
-        """What it does besides answering, for as long as it runs."""
+        """Return what it does besides answering, for as long as it runs."""
         return nullcontext()
 
     def container_link(self, container_id: int) -> str:
@@ -76,11 +76,11 @@ class PracticeApp(ABC):
         return f"{self.address}/{self.code}/{self.items_word}/{item_id}"
 
     def _here(self, link: str) -> str:
-        """A link within these pages, by whichever name of this machine they are shown."""
+        """Return a link within these pages, by whichever name of this machine they are shown."""
         return link.removeprefix(self.address)
 
     def as_json(self, row: Row) -> dict[str, Any]:
-        """An item, as the API gives it."""
+        """Return an item, as the API gives it."""
         return {
             "id": str(row["id"]),
             "container": str(row["container_id"]),
@@ -95,7 +95,7 @@ class PracticeApp(ABC):
     # What becomes of containers and items
 
     def make_container(self, account_id: int, name: str, address: str = "") -> int:
-        """A container with this name; the one that is there, where it is."""
+        """Make a container with this name; the one that is there, where it is."""
         return self.store.container(self.code, account_id, name.strip()[:200], address.strip().lower() or None)
 
     def change(

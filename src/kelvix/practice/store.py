@@ -40,7 +40,7 @@ class Store:
     # Accounts and containers
 
     def account(self, address: str, name: str) -> int:
-        """The account with this address, made where there is none."""
+        """Return the account with this address, made where there is none."""
 
         def work(t: Transaction) -> int:
             row = t.row("SELECT id FROM account WHERE address=%s", (address,))
@@ -52,7 +52,7 @@ class Store:
         return self.server.read(lambda t: t.rows("SELECT * FROM account ORDER BY id"))
 
     def container(self, app: str, account_id: int, name: str, address: str | None = None) -> int:
-        """The container with this name, made where there is none."""
+        """Return the container with this name, made where there is none."""
 
         def work(t: Transaction) -> int:
             row = t.row("SELECT id FROM container WHERE app=%s AND account_id=%s AND name=%s", (app, account_id, name))
@@ -90,7 +90,7 @@ class Store:
         at: datetime,
         idempotency: bytes | None = None,
     ) -> int:
-        """A new item, and its line in the feed; the item that was made before under the same idempotency key."""
+        """Add a new item, and its line in the feed; the item that was made before under the same idempotency key."""
 
         def work(t: Transaction) -> int:
             if idempotency:
@@ -109,7 +109,8 @@ class Store:
         return self.server.transact(work)
 
     def _feed(self, t: Transaction, container_id: int, item_id: int, kind: str, revision: int = 1) -> None:
-        """The number is taken last and held until commit, so that a reader's cursor never passes one still to come."""
+        """Add a change to the feed; its number is taken last and held until commit, so that a reader's cursor never passes
+        one still to come."""
         row = t.row("SELECT app, account_id FROM container WHERE id=%s", (container_id,))
         assert row
         seq = t.insert(
@@ -123,7 +124,7 @@ class Store:
         )
 
     def made_before(self, idempotency: bytes | None) -> int | None:
-        """What was made under an idempotency key."""
+        """Return what was made under an idempotency key."""
         if idempotency is None:
             return None
         row = self.server.read(lambda t: t.row("SELECT item_id FROM idempotency WHERE digest=%s", (idempotency,)))
@@ -196,7 +197,7 @@ class Store:
         return row["source"] if row else None
 
     def items(self, container_id: int, limit: int, before: int | None = None) -> list[Row]:
-        """The newest first; `before` is the last item of the page above."""
+        """Return the newest first; `before` is the last item of the page above."""
         older = "AND (i.at, i.id) < (SELECT b.at, b.id FROM item b WHERE b.id=%s) " if before else ""
         return self.server.read(
             lambda t: t.rows(
@@ -210,7 +211,7 @@ class Store:
     def feed(
         self, app: str, account_id: int, containers: frozenset[int], after: int, limit: int
     ) -> tuple[list[Row], int, bool]:
-        """Changes after a cursor in what is shared, the cursor to go on from, and whether there is more behind that."""
+        """Return changes after a cursor in what is shared, the cursor to go on from, and whether there is more behind that."""
 
         def work(t: Transaction) -> tuple[list[Row], int, bool]:
             head = t.row("SELECT n FROM counter WHERE account_id=%s AND app=%s", (account_id, app))
@@ -247,13 +248,13 @@ class Store:
         return taken == 1
 
     def received(self, path: str | None = None, limit: int = MOST_RECEIVED) -> list[Row]:
-        """The newest requests, of one path on wish."""
+        """Return the newest requests, of one path on wish."""
         where, args = ("WHERE path=%s ", (path, limit)) if path else ("", (limit,))
         rows = self.server.read(lambda t: t.rows(f"SELECT * FROM received {where}ORDER BY id DESC LIMIT %s", args))
         return [row | {"headers": json.loads(row["headers"])} for row in rows]
 
     def ping(self) -> None:
-        """Raises where the database does not answer."""
+        """Ask the database. Raises where the database does not answer."""
         self.server.read(lambda t: t.row("SELECT 1"))
 
     # Tokens, codes and sessions

@@ -54,7 +54,7 @@ COLUMNS = f"*, beat_at < NOW(3) - INTERVAL {SILENT} SECOND AS silent"
 
 
 def start(t: Transaction, workspace_id: int, workflow_id: int, document: Workflow, reach: str) -> int:
-    """A new one; earlier ones of the workflow are forgotten, and stop where they still run."""
+    """Begin a backcast; earlier ones of its workflow are forgotten, and stop where they still run."""
     t.execute("DELETE FROM backcast WHERE workspace_id=%s AND workflow_id=%s", (workspace_id, workflow_id))
     return t.insert(
         "INSERT INTO backcast (workspace_id, workflow_id, document, found, reach) VALUES (%s,%s,%s,'[]',%s)",
@@ -80,7 +80,7 @@ class Span:
 
 
 def spans(t: Transaction, workspace_id: int, workflow_ids: Sequence[int]) -> dict[int, Span]:
-    """What the newest backcasts of workflows looked at, where they saw anything."""
+    """Return what the newest backcasts of workflows looked at, where they saw anything."""
     if not workflow_ids:
         return {}
     rows = t.rows(

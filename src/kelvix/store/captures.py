@@ -37,7 +37,7 @@ def make(
 
 
 def every(t: Transaction, vault: Vault, workspace_id: int, person_id: int) -> list[tuple[CaptureAddress, str]]:
-    """A person's own, each with its token."""
+    """Return a person's own, each with its token."""
     rows = t.rows(
         f"SELECT {COLUMNS}, token FROM capture_address WHERE workspace_id=%s AND person_id=%s ORDER BY id",
         (workspace_id, person_id),
@@ -46,7 +46,7 @@ def every(t: Transaction, vault: Vault, workspace_id: int, person_id: int) -> li
 
 
 def keeping_in(t: Transaction, workspace_id: int, database_id: int) -> list[CaptureAddress]:
-    """The addresses of all persons that keep what comes in a database."""
+    """Return the addresses of all persons that keep what comes in a database."""
     rows = t.rows(
         f"SELECT {COLUMNS} FROM capture_address WHERE workspace_id=%s AND database_id=%s ORDER BY id",
         (workspace_id, database_id),
@@ -87,7 +87,7 @@ def count(t: Transaction, address: CaptureAddress, most: int) -> bool:
 
 
 def learn(t: Transaction, workspace_id: int, person_id: int, database_id: int, words: Iterable[str]) -> None:
-    """That a capture with these words was kept in a database."""
+    """Keep that a capture with these words was kept in a database."""
     t.many(
         "INSERT INTO capture_word (workspace_id, person_id, word, database_id, n) VALUES (%s,%s,%s,%s,1) "
         "ON DUPLICATE KEY UPDATE n=n+1",

@@ -155,7 +155,7 @@ def feed(t: Transaction, one: CatchUp, number: int) -> int:
 
 
 def runs_of(t: Transaction, one: CatchUp) -> list[int]:
-    """The runs that can be undone, the newest first."""
+    """Return the runs that can be undone, the newest first."""
     return [
         r["id"]
         for r in t.rows(

@@ -41,7 +41,7 @@ def _change(row: Row) -> Change:
 
 
 def values(kept: dict[str, Wire] | None, database: Database) -> dict[FieldId, Value] | None:
-    """The values of a change, by field; those of fields that are gone are left out."""
+    """Return the values of a change, by field; those of fields that are gone are left out."""
     if kept is None:
         return None
     found: dict[FieldId, Value] = {}
@@ -56,7 +56,7 @@ def values(kept: dict[str, Wire] | None, database: Database) -> dict[FieldId, Va
 
 
 def of_record(t: Transaction, workspace_id: int, database_id: int, record_id: int) -> list[Change]:
-    """A record's history, oldest first."""
+    """Return a record's history, oldest first."""
     return [
         _change(r)
         for r in t.rows(
@@ -67,7 +67,7 @@ def of_record(t: Transaction, workspace_id: int, database_id: int, record_id: in
 
 
 def of_run(t: Transaction, workspace_id: int, run_id: int) -> list[Change]:
-    """What a run changed; not what that led to at records that refer back, which follows from it."""
+    """Return what a run changed; not what that led to at records that refer back, which follows from it."""
     return [
         _change(r)
         for r in t.rows(
@@ -77,7 +77,7 @@ def of_run(t: Transaction, workspace_id: int, run_id: int) -> list[Change]:
 
 
 def newest(t: Transaction, workspace_id: int, database_id: int, kind: str, most: int) -> list[Change]:
-    """The changes of one kind in a database, the newest first, among the newest so many of its workspace."""
+    """Return the changes of one kind in a database, the newest first, among the newest so many of its workspace."""
     first = last(t, workspace_id) - most
     rows = t.rows(
         "SELECT * FROM `change` WHERE workspace_id=%s AND seq>%s AND database_id=%s AND kind=%s ORDER BY seq DESC",
@@ -87,7 +87,7 @@ def newest(t: Transaction, workspace_id: int, database_id: int, kind: str, most:
 
 
 def after(t: Transaction, workspace_id: int, seq: int, limit: int) -> list[Change]:
-    """The changes of a workspace after a number, in their order, with none left out that commits later.
+    """Return the changes of a workspace after a number, in their order, with none left out that commits later.
 
     What the server shows a reader is not always of one moment: under load it can show a transaction and not yet the one before
     it. Numbers have no gaps, so that such a reading has one; it is then done again while no change can be made."""
@@ -110,7 +110,7 @@ def get(t: Transaction, workspace_id: int, seq: int) -> Change | None:
 
 
 def last(t: Transaction, workspace_id: int) -> int:
-    """The number of the newest change."""
+    """Return the number of the newest change."""
     row = t.row("SELECT n FROM counter WHERE workspace_id=%s AND name='change'", (workspace_id,))
     return int(row["n"]) if row else 0
 

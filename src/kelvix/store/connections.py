@@ -71,7 +71,7 @@ def get(t: Transaction, workspace_id: int, connection_id: int) -> Connection | N
 
 
 def token(t: Transaction, vault: Vault, workspace_id: int, connection_id: int) -> tuple[str, str, str] | None:
-    """The app, the token and the account of a connection."""
+    """Return the app, the token and the account of a connection."""
     row: Row | None = t.row(
         "SELECT app, secret, account FROM connection WHERE workspace_id=%s AND id=%s", (workspace_id, connection_id)
     )
@@ -151,7 +151,7 @@ def take_up(t: Transaction, workspace_id: int, connection_id: int) -> None:
 
 
 def failing(t: Transaction) -> set[tuple[int, int]]:
-    """The workspaces and connections whose calls fail."""
+    """Return the workspaces and connections whose calls fail."""
     return {
         (r["workspace_id"], r["id"]) for r in t.rows("SELECT workspace_id, id FROM connection WHERE failing_since IS NOT NULL")
     }
@@ -206,7 +206,7 @@ def begin_consent(
 
 
 def end_consent(space: Space, vault: Vault, state: str, session: str) -> Consent | None:
-    """What was asked for under `state`, once, and only for the session that asked."""
+    """Return what was asked for under `state`, once, and only for the session that asked."""
 
     def work(t: Transaction) -> Consent | None:
         args = (digest("consent", state), space.id, digest("session", session))

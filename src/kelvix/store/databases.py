@@ -144,7 +144,7 @@ def count(t: Transaction, database_id: int, most: int = MAX_COUNTED + 1) -> int:
 
 
 def create(space: Space, name: str, fields: tuple[NewField, ...]) -> Database:
-    """Raises Refused. The first field is the title of its records: a required text field."""
+    """Make a database. Raises Refused. The first field is the title of its records: a required text field."""
     if not name.strip():
         raise Refused("a database needs a name")
     first = fields[0] if fields and fields[0].type == "text" else None
@@ -185,7 +185,7 @@ def _check_new(new: list[NewField], have: tuple[Field, ...]) -> None:
 def _insert_field(
     t: Transaction, workspace_id: int, database_id: int, database_name: str, field: NewField, position: int
 ) -> int:
-    """A field, and where it refers to records the one that refers back. Raises Refused."""
+    """Return a field, and where it refers to records the one that refers back. Raises Refused."""
     if TYPES[field.type].refers is not (field.refers_to is not None):
         raise Refused(
             "say to which database this field refers" if field.refers_to is None else "only references lead to a database"
@@ -229,7 +229,7 @@ def _insert_one(
 
 
 def add_field(space: Space, database: Database, field: NewField) -> Field:
-    """Raises Refused."""
+    """Add a field. Raises Refused."""
     _check_new([field], database.fields)
 
     def work(t: Transaction) -> int:

@@ -18,7 +18,7 @@ BUSY = {1205, 1969}
 
 
 def table(database_id: int) -> str:
-    """The table of a database. Named by our own number, never by what a person typed."""
+    """Return the table of a database. Named by our own number, never by what a person typed."""
     return f"`record_{int(database_id)}`"
 
 
@@ -32,7 +32,7 @@ def column(field_id: FieldId, part: str = "") -> str:
 
 
 def columns(field_id: FieldId, type_: Type) -> dict[str, str]:
-    """A field's columns, by part."""
+    """Return a field's columns, by part."""
     return {part: column(field_id, part) for part in ("", *TYPES[type_].more_columns)}
 
 

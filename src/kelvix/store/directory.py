@@ -54,7 +54,7 @@ class Space:
         return self.limits.bytes
 
     def env(self, now: datetime) -> Env:
-        """What expressions may know of this workspace."""
+        """Return what expressions may know of this workspace."""
         return Env(now, self.zone, self.language, self.order, elsewhere=elsewhere)
 
     def transact(self, work: Callable[[Transaction], T]) -> T:
@@ -94,14 +94,14 @@ class Directory:
         return self.servers["home"]
 
     def workspaces(self, server: DatabaseServer) -> list[int]:
-        """The workspaces that live on a server."""
+        """Return the workspaces that live on a server."""
         name = next(n for n, s in self.servers.items() if s is server)
         return [
             r["id"] for r in self.home.read(lambda t: t.rows("SELECT id FROM workspace WHERE server=%s ORDER BY id", (name,)))
         ]
 
     def open(self, workspace_id: int) -> Space:
-        """Raises LookupError for a workspace that does not exist."""
+        """Open a workspace. Raises LookupError for a workspace that does not exist."""
         until, space = self._open.get(workspace_id, (0.0, None))
         if space is None or time.monotonic() > until:
             found = self.home.read(
@@ -121,5 +121,5 @@ class Directory:
         return space
 
     def forget(self, workspace_id: int) -> None:
-        """What is known of a workspace has changed."""
+        """Forget what is known of a workspace, which has changed."""
         self._open.pop(workspace_id, None)

@@ -41,7 +41,7 @@ def enter(
     causes: list[int] | None = None,
     at: datetime | None = None,
 ) -> int | None:
-    """The same, with the item as it is kept, where it brings one along; `at`: when it came."""
+    """Return the same, with the item as it is kept, where it brings one along; `at`: when it came."""
     lane = lanes.of(order_of(t, workspace_id, workflow_id), workflow_id, item_id)
     led = json.dumps(causes[-MOST_CAUSES:]) if causes else None
     event = t.row(
@@ -70,7 +70,7 @@ def line_up(
 
 
 def causes_of_run(t: Transaction, workspace_id: int, run_id: int) -> list[int]:
-    """The workflows whose runs led to what a run does, its own included."""
+    """Return the workflows whose runs led to what a run does, its own included."""
     row = t.row(
         "SELECT r.workflow_id, e.causes FROM run r LEFT JOIN event e ON e.id = r.event_id WHERE r.workspace_id=%s AND r.id=%s",
         (workspace_id, run_id),
@@ -81,7 +81,7 @@ def causes_of_run(t: Transaction, workspace_id: int, run_id: int) -> list[int]:
 
 
 def of_item(t: Transaction, workspace_id: int, workflow_id: int, item_id: str) -> dict[str, Any] | None:
-    """The newest event about an item."""
+    """Return the newest event about an item."""
     return t.row(
         "SELECT id, came_by, at FROM event WHERE workspace_id=%s AND workflow_id=%s AND item_id=%s ORDER BY id DESC LIMIT 1",
         (workspace_id, workflow_id, item_id),
@@ -89,7 +89,7 @@ def of_item(t: Transaction, workspace_id: int, workflow_id: int, item_id: str) -
 
 
 def item_of(t: Transaction, workspace_id: int, workflow_id: int, digest: bytes) -> dict[str, Any] | None:
-    """What an event brought along, as long as that is kept."""
+    """Return what an event brought along, as long as that is kept."""
     row = t.row(
         "SELECT item FROM event WHERE workspace_id=%s AND workflow_id=%s AND digest=%s", (workspace_id, workflow_id, digest)
     )
@@ -97,7 +97,7 @@ def item_of(t: Transaction, workspace_id: int, workflow_id: int, digest: bytes) 
 
 
 def newest(t: Transaction, workspace_id: int, workflow_id: int, limit: int) -> list[Row]:
-    """The newest events, one for each item."""
+    """Return the newest events, one for each item."""
     return t.rows(
         "SELECT item_id, MAX(title) AS title, MAX(at) AS at FROM (SELECT item_id, title, at, id FROM event "
         "WHERE workspace_id=%s AND workflow_id=%s ORDER BY id DESC LIMIT 200) AS newest GROUP BY item_id "

@@ -69,7 +69,7 @@ def _known(t: Transaction, workspace_id: int, workflow_id: int, digests: list[by
 
 
 def by_workflow(t: Transaction, workspace_id: int) -> dict[int, Held]:
-    """What is held in a workspace, by workflow."""
+    """Return what is held in a workspace, by workflow."""
     rows = t.rows(
         "SELECT workflow_id, COUNT(*) AS n, MIN(at) AS since FROM inbox WHERE workspace_id=%s GROUP BY workflow_id",
         (workspace_id,),
@@ -78,7 +78,7 @@ def by_workflow(t: Transaction, workspace_id: int) -> dict[int, Held]:
 
 
 def of_item(t: Transaction, workspace_id: int, workflow_id: int, item_id: str) -> Row | None:
-    """The newest row about an item."""
+    """Return the newest row about an item."""
     return t.row(
         "SELECT came_by, at, title FROM inbox WHERE workspace_id=%s AND workflow_id=%s AND item_id=%s ORDER BY n DESC LIMIT 1",
         (workspace_id, workflow_id, item_id),
@@ -86,7 +86,7 @@ def of_item(t: Transaction, workspace_id: int, workflow_id: int, item_id: str) -
 
 
 def item_of(t: Transaction, workspace_id: int, workflow_id: int, digest: bytes) -> dict[str, Any] | None:
-    """What a row brings along."""
+    """Return what a row brings along."""
     row = t.row(
         "SELECT item FROM inbox WHERE workspace_id=%s AND workflow_id=%s AND digest=%s", (workspace_id, workflow_id, digest)
     )

@@ -29,7 +29,8 @@ def keep(space: Space, name: str, kind: str, content: Iterable[bytes]) -> File:
 
 
 def keep_within(t: Transaction, space: Space, name: str, kind: str, content: bytes) -> File:
-    """A small one, within the caller's transaction: it is kept with what else that does, or not at all. Raises usage.Full."""
+    """Keep a small file, within the caller's transaction: it is kept with what else that does, or not at all. Raises
+    usage.Full."""
     usage.take(t, space.id, len(content), space.most_bytes)
     made = t.insert(
         "INSERT INTO kept_file (workspace_id, name, kind, size, whole) VALUES (%s,%s,%s,%s,1)",
@@ -62,7 +63,7 @@ def _pieces(content: Iterable[bytes]) -> Iterator[bytes]:
 
 
 def get(t: Transaction, workspace_id: int, source: str) -> File | None:
-    """The file that lies there, if it is one of this workspace."""
+    """Return the file that lies there, if it is one of this workspace."""
     code, _, number = source.partition(":")
     if code != SOURCE or not number.isdecimal():
         return None
@@ -73,7 +74,7 @@ def get(t: Transaction, workspace_id: int, source: str) -> File | None:
 
 
 def content(space: Space, file: File) -> Iterator[bytes]:
-    """Raises LookupError where there is no such file."""
+    """Yield what a file contains. Raises LookupError where there is no such file."""
     if space.read(lambda t: get(t, space.id, file.source)) is None:
         raise LookupError("there is no such file")
     file_id = int(file.source.partition(":")[2])
@@ -90,7 +91,7 @@ def _piece(t: Transaction, file_id: int, number: int) -> bytes | None:
 
 
 def forget_broken_off(t: Transaction) -> None:
-    """What was begun a day ago and is not whole."""
+    """Delete what was begun a day ago and is not whole."""
     rows = t.rows(
         "SELECT id, workspace_id, size FROM kept_file WHERE whole=0 AND created_at < NOW(3) - INTERVAL 1 DAY LIMIT 20"
     )

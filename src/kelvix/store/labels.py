@@ -10,13 +10,13 @@ from kelvix.store.database_server import Transaction
 
 
 def column(database_id: int, field: Field) -> str:
-    """A record's labels as one column, their ids joined by commas, within a SELECT from its database's table."""
+    """Return a record's labels as one column, their ids joined by commas, within a SELECT from its database's table."""
     of = f"database_id={int(database_id)} AND record_id=id AND field_id={int(field.id)}"
     return f"(SELECT GROUP_CONCAT(label ORDER BY position) FROM record_label WHERE {of}) AS `f_{int(field.id)}`"
 
 
 def exists(database_id: int, field: Field, value: Value) -> tuple[str, list[object]]:
-    """The condition that a record has one label, or any."""
+    """Return the condition that a record has one label, or any."""
     one = "" if value is None else " AND l.label=%s"
     return (
         f"EXISTS (SELECT 1 FROM record_label l WHERE l.database_id=%s AND l.record_id={ddl.table(database_id)}.id "

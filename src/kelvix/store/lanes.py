@@ -12,7 +12,7 @@ from kelvix.store.secrets import digest
 
 
 def of(order: str, workflow_id: int, item_id: str) -> bytes | None:
-    """The lane of an event: none where any order will do, one for each item, or one for all."""
+    """Return the lane of an event: none where any order will do, one for each item, or one for all."""
     if order == "any":
         return None
     return digest("lane", workflow_id, item_id if order == "item" else "")
@@ -29,7 +29,7 @@ def enter(t: Transaction, workspace_id: int, workflow_id: int, lane: bytes, even
 
 
 def leave(t: Transaction, workspace_id: int, lane: bytes, event_id: int) -> None:
-    """The first of a lane has ended: the next one is ready."""
+    """Let the next of a lane be ready, since the first has ended."""
     t.row("SELECT digest FROM lane WHERE digest=%s FOR UPDATE", (lane,))
     if not t.execute("DELETE FROM lane_place WHERE event_id=%s", (event_id,)):
         return

@@ -165,13 +165,13 @@ def make_address(t: Transaction, vault: Vault, workspace_id: int, workflow_id: i
 
 
 def address(t: Transaction, vault: Vault, workspace_id: int, workflow_id: int) -> str | None:
-    """The token of a workflow's address."""
+    """Return the token of a workflow's address."""
     row = t.row("SELECT token FROM listening WHERE workspace_id=%s AND workflow_id=%s", (workspace_id, workflow_id))
     return vault.open(row["token"], workspace_id, f"address/{workflow_id}") if row and row["token"] else None
 
 
 def door(t: Transaction, vault: Vault, workspace_id: int, token: str) -> Door | None:
-    """What stands behind an address. Whoever calls it is not known: the token is what lets them in."""
+    """Return what stands behind an address. Whoever calls it is not known: the token is what lets them in."""
     row = t.row(
         "SELECT id, workspace_id, workflow_id, version_id, state, kind, secret FROM listening "
         "WHERE workspace_id=%s AND token_digest=%s",
@@ -208,7 +208,7 @@ def count_request(t: Transaction, one: Door, limit: int) -> bool:
 def settle(
     t: Transaction, one: Listening, record_id: int, seq: int, before: str | None, causes: str | None, quiet: float
 ) -> None:
-    """A record began to be what is waited for; what it was before stays as it was at the first change."""
+    """Note that a record began to be what is waited for; what it was before stays as it was at the first change."""
     t.execute(
         "INSERT INTO settling (workspace_id, workflow_id, record_id, seq, before_values, causes, due_at) "
         "VALUES (%s,%s,%s,%s,%s,%s, NOW(3) + INTERVAL %s SECOND) "
@@ -218,7 +218,7 @@ def settle(
 
 
 def stir(t: Transaction, one: Listening, record_id: int, quiet: float) -> None:
-    """A record that settles was changed again."""
+    """Note that a record that settles was changed again."""
     t.execute(
         "UPDATE settling SET due_at=NOW(3) + INTERVAL %s SECOND WHERE workflow_id=%s AND record_id=%s",
         (quiet, one.workflow_id, record_id),
@@ -226,7 +226,7 @@ def stir(t: Transaction, one: Listening, record_id: int, quiet: float) -> None:
 
 
 def settled(t: Transaction, limit: int) -> list[Row]:
-    """Records that have been quiet for long enough."""
+    """Return records that have been quiet for long enough."""
     return t.rows(
         "SELECT s.* FROM settling s LEFT JOIN listening l ON l.workspace_id=s.workspace_id AND l.workflow_id=s.workflow_id "
         "LEFT JOIN workspace_usage u ON u.workspace_id=s.workspace_id WHERE s.due_at <= NOW(3) "
@@ -244,7 +244,7 @@ def settling(t: Transaction, workflow_id: int, record_id: int) -> Row | None:
 
 
 def unsettle(t: Transaction, row: Row, gone: bool) -> None:
-    """A record has settled, or must be filled first: then it waits for its next change."""
+    """Note that a record has settled, or must be filled first: then it waits for its next change."""
     if gone:
         t.execute("DELETE FROM settling WHERE workflow_id=%s AND record_id=%s", (row["workflow_id"], row["record_id"]))
     else:

@@ -25,7 +25,7 @@ log = structlog.stdlib.get_logger(__name__)
 
 
 def statements(text: str) -> list[str]:
-    """The statements of a migration file, which has neither semicolons in literals nor stored programs."""
+    """Return the statements of a migration file, which has neither semicolons in literals nor stored programs."""
     plain = "\n".join(line for line in text.splitlines() if not line.lstrip().startswith("--"))
     return [s.strip() for s in plain.split(";") if s.strip()]
 
@@ -67,7 +67,7 @@ def _step(cursor: Cursor, name: str, number: int, statement: str) -> None:
 
 
 def repeatable(statement: str) -> str:
-    """A statement that changes tables, written so that what it made already is left alone (MariaDB's IF NOT EXISTS)."""
+    """Return a statement that changes tables, written so that what it made already is left alone (MariaDB's IF NOT EXISTS)."""
     for plain, again in AGAIN:
         statement = plain.sub(again, statement)
     return statement

@@ -14,7 +14,7 @@ AHEAD = 10.0  # seconds for which turns are given in advance
 
 
 def kept(t: Transaction) -> set[tuple[int, int]]:
-    """The workspaces and connections whose calls are kept apart."""
+    """Return the workspaces and connections whose calls are kept apart."""
     return {(r["workspace_id"], r["connection_id"]) for r in t.rows("SELECT workspace_id, connection_id FROM pace")}
 
 
@@ -38,7 +38,7 @@ def turn(t: Transaction, workspace_id: int, connection_id: int) -> tuple[float, 
 
 
 def refused(t: Transaction, workspace_id: int, connection_id: int, after: float) -> None:
-    """The app asks to wait."""
+    """Note that the app asks to wait."""
     every = min(WIDEST, max(after, 0.1))
     t.execute(
         "INSERT INTO pace (workspace_id, connection_id, every, next_at) VALUES (%s,%s,%s, NOW(3) + INTERVAL %s SECOND) "

@@ -82,7 +82,7 @@ def first_owner(home: DatabaseServer) -> Person | None:
 
 
 def new_sign_in_link(home: DatabaseServer, person_id: int) -> str:
-    """A code for one sign-in, good for a day."""
+    """Return a code for one sign-in, good for a day."""
     code = secrets.token_urlsafe(24)
     home.transact(
         lambda t: t.execute(
@@ -94,7 +94,7 @@ def new_sign_in_link(home: DatabaseServer, person_id: int) -> str:
 
 
 def use_sign_in_link(home: DatabaseServer, code: str) -> str | None:
-    """A new session's cookie value, or None where the code is unknown, used or too old."""
+    """Return a new session's cookie value, or None where the code is unknown, used or too old."""
     cookie = secrets.token_urlsafe(32)
 
     def work(t: Transaction) -> str | None:
@@ -134,7 +134,7 @@ def end_session(home: DatabaseServer, cookie: str) -> None:
 
 
 def new_token(home: DatabaseServer, person_id: int, name: str) -> str:
-    """A bearer token for scripts. Only its digest is kept, so this is the one time that it is seen."""
+    """Return a bearer token for scripts. Only its digest is kept, so this is the one time that it is seen."""
     token = "kx_" + secrets.token_urlsafe(32)
     home.transact(
         lambda t: t.execute(

@@ -64,7 +64,7 @@ def _question(row: Row) -> Question:
 
 
 def open_ones(t: Transaction, workspace_id: int, limit: int = 200) -> list[Question]:
-    """What has no answer yet, the oldest first."""
+    """Return what has no answer yet, the oldest first."""
     rows = t.rows(QUESTION + "AND q.answered_at IS NULL ORDER BY q.id LIMIT %s", (workspace_id, limit))
     return [_question(r) for r in rows]
 
@@ -75,7 +75,7 @@ def get(t: Transaction, workspace_id: int, question_id: int) -> Question | None:
 
 
 def of_line(t: Transaction, workspace_id: int, run_id: int, line: str, place: str) -> Question | None:
-    """What a run asked at a line."""
+    """Return what a run asked at a line."""
     row = t.row(QUESTION + "AND q.run_id=%s AND q.line_id=%s AND q.place=%s", (workspace_id, run_id, line, place))
     return _question(row) if row else None
 

@@ -28,7 +28,7 @@ def run(
     due: datetime | None = None,
     suspect: bool = False,
 ) -> None:
-    """A run, to be taken up after some seconds, or when a time comes."""
+    """Queue a run, to be taken up after some seconds, or when a time comes."""
     t.execute(
         "INSERT INTO ready (workspace_id, queue, run_id, due_at, suspect) SELECT workspace_id, "
         "IF(kind='try', 0, IF(catch_up_id IS NULL, workflow_id, -workflow_id)), id, "

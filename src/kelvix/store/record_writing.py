@@ -71,7 +71,8 @@ NEXT = (
 
 
 def _numbered(rows: list[str]) -> list[str]:
-    """The changes of one workspace's runs, written with numbers that are taken all at once. A row begins with its workspace."""
+    """Return the changes of one workspace's runs, written with numbers that are taken all at once. A row begins with its
+    workspace."""
     number = len(rows)
     workspace = int(rows[0].partition(",")[0])
     values = ",".join(
@@ -114,7 +115,7 @@ def _log(
 
 
 def add(t: Transaction, workspace_id: int, database: Database, values: Values, origin: Origin) -> tuple[int, int]:
-    """A new record: its id and its change's number, which is not known yet where a run makes it."""
+    """Add a new record: its id and its change's number, which is not known yet where a run makes it."""
     values = _settled(t, workspace_id, database, values)
     record_id = t.insert(*_insert(database, values))
     return record_id, _added(t, workspace_id, database, record_id, values, origin)
@@ -123,8 +124,8 @@ def add(t: Transaction, workspace_id: int, database: Database, values: Values, o
 def add_later(
     t: Transaction, workspace_id: int, database: Database, values: Values, origin: Origin, then: Callable[[int], object]
 ) -> None:
-    """A new record, made with the next statement of the transaction; `then` is told its id. One with values beside its row is
-    made at once, so that the next statement finds it by them."""
+    """Add a new record, made with the next statement of the transaction; `then` is told its id. One with values beside its
+    row is made at once, so that the next statement finds it by them."""
     values = _settled(t, workspace_id, database, values)
     if _apart(database, values)[1]:
         then(add(t, workspace_id, database, values, origin)[0])

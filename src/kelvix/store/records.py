@@ -54,7 +54,7 @@ class Origin:
 
 
 def columns(database: Database) -> str:
-    """What `read` needs of a record's row."""
+    """Return what `read` needs of a record's row."""
     own: list[str] = []
     for field in database.fields:
         beside = TYPES[field.type].table_beside
@@ -93,7 +93,7 @@ def get(t: Transaction, database: Database, record_id: int, lock: bool = False, 
 
 
 def many(t: Transaction, database: Database, ids: Sequence[int]) -> list[Record]:
-    """The records with these ids that are there, in this order."""
+    """Return the records with these ids that are there, in this order."""
     if not ids:
         return []
     rows = t.rows(
@@ -109,7 +109,7 @@ MOST_TITLES = 50  # that are offered for choosing one
 
 
 def titled(t: Transaction, database: Database, text: str) -> list[tuple[int, str]]:
-    """The newest records whose title has a text, without regard to case and accents: their ids and titles."""
+    """Return the newest records whose title has a text, without regard to case and accents: their ids and titles."""
     title = ddl.column(database.fields[0].id)
     rows = t.rows(
         f"SET STATEMENT max_statement_time=10 FOR SELECT id, LEFT({title}, 200) AS title FROM {ddl.table(database.id)} "
@@ -120,5 +120,5 @@ def titled(t: Transaction, database: Database, text: str) -> list[tuple[int, str
 
 
 def literally(value: object) -> str:
-    """A text for LIKE, in which nothing stands for anything else."""
+    """Return a text for LIKE, in which nothing stands for anything else."""
     return str(value).replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")

@@ -30,8 +30,8 @@ class _Side:
 
 
 def column(database_id: int, field: Field) -> str:
-    """What a record refers to, as one column of JSON, within a SELECT from its database's table. What is in the trash is left
-    out until it is brought back."""
+    """Return what a record refers to, as one column of JSON, within a SELECT from its database's table. What is in the trash
+    is left out until it is brought back."""
     side, there = _Side.of(field), ddl.table(field.refers_to or 0)
     title = f"COALESCE(LEFT(r.{ddl.column(field.their_title or '0')}, {LONGEST_TITLE}), '')"
     one = f"JSON_ARRAY(CAST(r.id AS CHAR), {title}, '{int(field.refers_to or 0)}')"
@@ -43,7 +43,7 @@ def column(database_id: int, field: Field) -> str:
 
 
 def exists(database_id: int, field: Field, value: Value) -> tuple[str, list[int]]:
-    """The condition that a record refers to one, or to any."""
+    """Return the condition that a record refers to one, or to any."""
     side = _Side.of(field)
     one = f" AND l.{side.other}=%s" if isinstance(value, Referred) else ""
     there = f"JOIN {ddl.table(field.refers_to or 0)} r ON r.id = l.{side.other} AND r.deleted_at IS NULL "
@@ -55,8 +55,8 @@ def exists(database_id: int, field: Field, value: Value) -> tuple[str, list[int]
 
 
 def settled(t: Transaction, values: Mapping[Field, Value]) -> dict[Field, Value]:
-    """What is to be referred to, by its titles of now. It is locked until the transaction ends, in the order of its numbers.
-    Raises Unfit for what is not there."""
+    """Return what is to be referred to, by its titles of now. It is locked until the transaction ends, in the order of its
+    numbers. Raises Unfit for what is not there."""
     return {field: _settled(t, field, value) for field, value in values.items()}
 
 
@@ -81,7 +81,7 @@ def _settled(t: Transaction, field: Field, value: Value) -> Value:
 
 
 def others(t: Transaction, field: Field, record_id: int, value: Value) -> list[int]:
-    """The records at which this writing changes what refers back, in the order of their numbers."""
+    """Return the records at which this writing changes what refers back, in the order of their numbers."""
     side = _Side.of(field)
     rows = t.rows(
         f"SELECT {side.other} AS id FROM record_reference WHERE field_id=%s AND {side.mine}=%s FOR UPDATE",

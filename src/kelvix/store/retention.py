@@ -51,7 +51,7 @@ def _old(t: Transaction, workspace_id: int, pruned: int, days: int) -> list[int]
 
 
 def forget_passing(t: Transaction) -> None:
-    """What is needed for a while only."""
+    """Delete what is needed for a while only."""
     t.execute("DELETE FROM request_count WHERE minute < UNIX_TIMESTAMP() DIV 60 - 10")
     t.execute("DELETE FROM idempotency WHERE created_at < NOW(3) - INTERVAL 2 DAY LIMIT 5000")
     t.execute("DELETE FROM listener WHERE seen_at < NOW(3) - INTERVAL 1 DAY")

@@ -116,7 +116,7 @@ def new_try(
     item: dict[str, Any],
     only_line: str | None,
 ) -> int:
-    """A run that a person asked for, with a sample in hand."""
+    """Begin a run that a person asked for, with a sample in hand."""
     run_id = t.insert(
         "INSERT INTO run (workspace_id, workflow_id, version_id, kind, only_line, state, item_id, title, item) "
         "VALUES (%s,%s,%s,'try',%s,'waiting',%s,%s,%s)",
@@ -245,7 +245,7 @@ def hold_all(t: Transaction, claims: Sequence[Claim]) -> None:
 
 @cache
 def _ended(state: str) -> Callable[[list[str]], list[str]]:
-    """Writes the end of all runs of a transaction that ended so. A row is a workspace and a run."""
+    """Return what writes the end of all runs of a transaction that ended so. A row is a workspace and a run."""
 
     def write(rows: list[str]) -> list[str]:
         workspace, ids = rows[0].partition(",")[0], (row.partition(",")[2] for row in rows)
@@ -261,7 +261,7 @@ _written = json.JSONEncoder(ensure_ascii=False).encode  # made once: json.dumps 
 
 
 def keep_lines(t: Transaction, claim: Claim, lines: list[LineRow]) -> None:
-    """What lines were given and what came out of them."""
+    """Keep what lines were given and what came out of them."""
 
     for line, place, done, given in lines:
         row = (claim.workspace_id, claim.run_id, line, place, done.code, _written(given), _written(done.kept()))
@@ -291,7 +291,7 @@ def wait(
 
 
 def note_attempt(t: Transaction, claim: Claim, sentence: str, again_in: float | None) -> None:
-    """What went wrong with an attempt, and in how many seconds there is another."""
+    """Note what went wrong with an attempt, and in how many seconds there is another."""
     t.execute(
         "INSERT INTO run_attempt (run_id, number, workspace_id, sentence, again_in) VALUES (%s,%s,%s,%s,%s)",
         (claim.run_id, claim.attempts, claim.workspace_id, sentence[:1000], again_in),
@@ -328,7 +328,7 @@ def again(t: Transaction, workspace_id: int, run_id: int, version_id: int) -> bo
 
 
 def repeat(t: Transaction, workspace_id: int, run_id: int, version_id: int) -> int:
-    """A new run with the item of one that ended."""
+    """Begin a new run with the item of one that ended."""
     made = t.insert(
         "INSERT INTO run (workspace_id, workflow_id, version_id, event_id, kind, state, item_id, title, item, again_of) "
         "SELECT workspace_id, workflow_id, %s, event_id, kind, 'waiting', item_id, title, item, id FROM run "
@@ -353,7 +353,7 @@ def failed_in_a_row(t: Transaction, claim: Claim, number: int) -> bool:
 
 
 def failed_by_connection(t: Transaction, workspace_id: int) -> dict[int, list[int]]:
-    """Runs that failed because of a connection and that nobody dismissed, the oldest first, by connection."""
+    """Return runs that failed because of a connection and that nobody dismissed, the oldest first, by connection."""
     rows = t.rows(
         "SELECT id, JSON_VALUE(problem, '$.connection') AS connection FROM run WHERE workspace_id=%s AND state='failed' "
         "AND left_at IS NULL AND kind='event' AND pruned=0 AND JSON_VALUE(problem, '$.connection') IS NOT NULL ORDER BY id "
@@ -377,7 +377,7 @@ def failed_of(t: Transaction, workspace_id: int, workflow_id: int, limit: int) -
 
 
 def lines(t: Transaction, workspace_id: int, run_ids: list[int]) -> dict[int, dict[tuple[str, str], RunLine]]:
-    """What was recorded of the lines, by run, line and place."""
+    """Return what was recorded of the lines, by run, line and place."""
     found: dict[int, dict[tuple[str, str], RunLine]] = {run: {} for run in run_ids}
     if run_ids:
         for r in t.rows(
@@ -415,8 +415,8 @@ CONTAINS = (
 
 
 def page(t: Transaction, workspace_id: int, sought: Sought, before: int | None, limit: int) -> tuple[list[Run], int | None]:
-    """The newest first, by keyset; and where to go on. Content is looked through a part at a time, so that a page may hold
-    fewer than there is room for, or none, and there may still be more further back."""
+    """Return the newest first, by keyset; and where to go on. Content is looked through a part at a time, so that a page may
+    hold fewer than there is room for, or none, and there may still be more further back."""
     start = before or 2**62
     where, args = "AND r.id < %s ", [workspace_id, start]
     more: list[tuple[str, object]] = []
@@ -442,7 +442,7 @@ def page(t: Transaction, workspace_id: int, sought: Sought, before: int | None, 
 
 
 def _like(words: str) -> str:
-    """A pattern for text as it stands within JSON."""
+    """Return a pattern for text as it stands within JSON."""
     text = json.dumps(words.strip(), ensure_ascii=False)[1:-1]
     return "%" + text.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
 
@@ -482,7 +482,7 @@ def mark_undone(t: Transaction, workspace_id: int, run_id: int) -> bool:
 
 
 def not_ended(t: Transaction) -> dict[str, int]:
-    """Runs that are held by a worker, and that are put back, wait or rest; by state."""
+    """Count runs that are held by a worker, and that are put back, wait or rest; by state."""
     held = t.row("SELECT COUNT(*) AS n FROM run WHERE lease_until IS NOT NULL")
     put_back = t.row("SELECT COUNT(*) AS n FROM ready WHERE run_id IS NOT NULL")
     asked = t.row("SELECT COUNT(*) AS n FROM question WHERE answered_at IS NULL")
@@ -493,7 +493,7 @@ AT_ONCE = 200  # workflows that are asked for in one statement
 
 
 def recent_states(t: Transaction, workspace_id: int, workflow_ids: Sequence[int], count: int) -> dict[int, list[str]]:
-    """The states of the newest runs of workflows, the newest first; in one journey, each by its index."""
+    """Return the states of the newest runs of workflows, the newest first; in one journey, each by its index."""
     one = f"(SELECT workflow_id, state FROM run WHERE workspace_id=%s AND workflow_id=%s ORDER BY id DESC LIMIT {int(count)})"
     found: dict[int, list[str]] = {}
     for at in range(0, len(workflow_ids), AT_ONCE):

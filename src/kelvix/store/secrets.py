@@ -56,7 +56,7 @@ class Vault:
         return self._key_id + nonce + self._cipher.encrypt(nonce, secret.encode(), self._bound(workspace_id, row))
 
     def open(self, sealed: bytes, workspace_id: int, row: str) -> str:
-        """Raises ValueError where the value was sealed with another key or for another row."""
+        """Open a sealed value. Raises ValueError where the value was sealed with another key or for another row."""
         if sealed[:4] != self._key_id:
             raise ValueError("sealed with another key")
         nonce = sealed[4 : 4 + NONCE]

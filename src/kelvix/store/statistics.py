@@ -16,7 +16,7 @@ _BY_WORKFLOW: Remembered[dict[int, int]] = Remembered(1_000, FRESH)
 
 
 def ended_between(t: Transaction, workspace_id: int, since: datetime, until: datetime) -> list[Row]:
-    """The state, the begin, and the seconds until the end of each run of an event, the newest first."""
+    """Return the state, the begin, and the seconds until the end of each run of an event, the newest first."""
     return t.rows(
         "SELECT id, state, created_at, TIMESTAMPDIFF(MICROSECOND, created_at, finished_at) / 1e6 AS seconds FROM run "
         "WHERE workspace_id=%s AND pruned=0 AND created_at >= %s AND created_at < %s AND kind='event' "

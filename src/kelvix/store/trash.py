@@ -66,20 +66,20 @@ COLUMNS = (
 
 
 def newest(t: Transaction, workspace_id: int, limit: int, before: int | None = None, kind: Kind | None = None) -> list[Trashed]:
-    """A page of what was deleted, the newest first, by keyset: what was deleted before the entry `before`."""
+    """Return a page of what was deleted, the newest first, by keyset: what was deleted before the entry `before`."""
     only, args = ("AND t.kind=%s ", (kind,)) if kind else ("", ())
     rows = t.rows(f"{COLUMNS}{only}AND t.id<%s ORDER BY t.id DESC LIMIT %s", (workspace_id, *args, before or 2**62, limit))
     return [Trashed(**r) for r in rows]
 
 
 def many(t: Transaction, workspace_id: int, entries: Sequence[int]) -> list[Trashed]:
-    """The entries with these numbers that are there."""
+    """Return the entries with these numbers that are there."""
     marks = ",".join(["%s"] * len(entries))
     return [Trashed(**r) for r in t.rows(f"{COLUMNS}AND t.id IN ({marks})", (workspace_id, *entries))]
 
 
 def of(t: Transaction, workspace_id: int, kind: Kind, items: Sequence[int], database_id: int = 0) -> list[int]:
-    """The numbers of the entries for what was deleted."""
+    """Return the numbers of the entries for what was deleted."""
     marks = ",".join(["%s"] * len(items))
     rows = t.rows(
         f"SELECT id FROM trash WHERE workspace_id=%s AND kind=%s AND database_id=%s AND item_id IN ({marks}) ORDER BY id",
@@ -150,7 +150,7 @@ def _let_go_of_record(t: Transaction, workspace_id: int, database_id: int, recor
 
 
 def _empty_changes(t: Transaction, where: str, args: tuple[int, ...]) -> None:
-    """What the log says of values goes too. Its rows stay: whoever follows it counts on numbers without gaps."""
+    """Delete what the log says of values too. Its rows stay: whoever follows it counts on numbers without gaps."""
     t.execute(
         "UPDATE `change` SET before_values=IF(before_values IS NULL, NULL, '{}'), "
         "after_values=IF(after_values IS NULL, NULL, '{}') "

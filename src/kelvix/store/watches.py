@@ -42,7 +42,7 @@ class Watch:
     since: datetime | None = None
 
     def takes(self, item: str, kind: str, revision: int) -> Told | None:
-        """What a change of an item is to the workflow, if it starts it."""
+        """Return what a change of an item is to the workflow, if it starts it."""
         kinds = self.kinds.split(",")
         return Told.of(item, kind, revision, kinds) if kind in kinds else None
 
@@ -138,7 +138,7 @@ def is_paused(t: Transaction, workspace_id: int, watch_id: int) -> bool:
 
 
 def for_push(t: Transaction, workspace_id: int, watch_id: int) -> Row | None:
-    """What the intake of pushes needs to prove a push."""
+    """Return what the intake of pushes needs to prove a push."""
     return t.row(
         "SELECT workflow_id, container, kinds, push_secret FROM watch WHERE workspace_id=%s AND id=%s "
         "AND push_secret IS NOT NULL",
@@ -202,7 +202,7 @@ def check_all_soon(t: Transaction, workspace_id: int) -> None:
 
 
 def event_digest(container: str, told: Told) -> bytes:
-    """What makes two tellings the same event: the arrival of this item in this container, or this change of it."""
+    """Return what makes two tellings the same event: the arrival of this item in this container, or this change of it."""
     if told.revision:
         return digest("changes", container, told.item, told.revision)
     return digest("arrives", container, told.item)

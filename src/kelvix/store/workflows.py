@@ -47,8 +47,8 @@ class Kept:
 
 @lru_cache(maxsize=2048)
 def parse(document: str | bytes) -> Workflow:
-    """The workflow of a document; one that was read before is not read again. Raises BadDocument, or ValueError (pydantic's
-    ValidationError and the like)."""
+    """Return the workflow of a document; one that was read before is not read again. Raises BadDocument, or ValueError
+    (pydantic's ValidationError and the like)."""
     workflow = DOCUMENT.validate_python(upgraded(json.loads(document)))
     check_shape(workflow)
     return workflow
@@ -120,7 +120,7 @@ def save(t: Transaction, workspace_id: int, workflow_id: int, saw: int, name: st
 
 
 def version_of_draft(t: Transaction, workspace_id: int, kept: Kept) -> int:
-    """The id of the unchangeable version that has the draft's content: made where there is none."""
+    """Return the id of the unchangeable version that has the draft's content: made where there is none."""
     last = t.row(
         "SELECT id, number, document FROM workflow_version WHERE workspace_id=%s AND workflow_id=%s "
         "ORDER BY number DESC LIMIT 1",
@@ -135,7 +135,7 @@ def version_of_draft(t: Transaction, workspace_id: int, kept: Kept) -> int:
 
 
 def version(t: Transaction, workspace_id: int, version_id: int) -> tuple[int, Workflow]:
-    """A version's number and document. Raises LookupError."""
+    """Return a version's number and document. Raises LookupError."""
     row = t.row("SELECT number, document FROM workflow_version WHERE workspace_id=%s AND id=%s", (workspace_id, version_id))
     if row is None:
         raise LookupError("no such version")
@@ -215,7 +215,7 @@ def fetched(t: Transaction, workspace_id: int, sources: Mapping[int, tuple[str, 
 
 
 def samples(t: Transaction, workspace_id: int, workflow_id: int) -> list[Sample]:
-    """The newest first."""
+    """Return the newest first."""
     return [
         Sample(r["id"], r["kind"], r["item_id"], json.loads(r["item"]), r["item_at"])
         for r in t.rows(

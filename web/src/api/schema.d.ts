@@ -30,7 +30,7 @@ export interface paths {
         };
         /**
          * List Attention
-         * @description What needs a person besides the questions of runs, the gravest first.
+         * @description Return what needs a person besides the questions of runs, the gravest first.
          */
         get: operations["list_attention_api_v1_attention_get"];
         put?: never;
@@ -110,7 +110,8 @@ export interface paths {
         put?: never;
         /**
          * Bring Links
-         * @description A record for each link of a feed (RSS, Atom, JSON Feed), an OPML or a bookmark file. Sent again, it adds what is new.
+         * @description Add a record for each link of a feed (RSS, Atom, JSON Feed), an OPML or a bookmark file. Sent again, it adds what is
+         *     new.
          */
         post: operations["bring_links_api_v1_capture_links_post"];
         delete?: never;
@@ -130,7 +131,7 @@ export interface paths {
         put?: never;
         /**
          * Understand
-         * @description What a capture would be kept as; nothing is written.
+         * @description Return what a capture would be kept as; nothing is written.
          */
         post: operations["understand_api_v1_capture_understand_post"];
         delete?: never;
@@ -184,7 +185,7 @@ export interface paths {
         put?: never;
         /**
          * Ask For Consent
-         * @description The address of the app's consent window. The answer is taken only in the session that asked.
+         * @description Return the address of the app's consent window. The answer is taken only in the session that asked.
          */
         post: operations["ask_for_consent_api_v1_connections_consent_post"];
         delete?: never;
@@ -223,7 +224,7 @@ export interface paths {
         put?: never;
         /**
          * Container Of Link
-         * @description The container that a pasted link means. 422 where it is not understood, 409 where it is not shared.
+         * @description Return the container that a pasted link means. 422 where it is not understood, 409 where it is not shared.
          */
         post: operations["container_of_link_api_v1_connections__connection_id__container_post"];
         delete?: never;
@@ -261,7 +262,7 @@ export interface paths {
         };
         /**
          * Look Into
-         * @description The newest items of a container, as they are now.
+         * @description Return the newest items of a container, as they are now.
          */
         get: operations["look_into_api_v1_connections__connection_id__containers__container__items_get"];
         put?: never;
@@ -341,7 +342,7 @@ export interface paths {
         };
         /**
          * List Buttons
-         * @description The workflows that are on and can be started by hand: for this database's records, or by a button of its own.
+         * @description Return the workflows that are on and can be started by hand: for this database's records, or by a button of its own.
          */
         get: operations["list_buttons_api_v1_databases__database_id__buttons_get"];
         put?: never;
@@ -400,7 +401,7 @@ export interface paths {
         };
         /**
          * List Records
-         * @description The newest first. `next` is the cursor of the following page: give it as `before`.
+         * @description Return the newest first. `next` is the cursor of the following page: give it as `before`.
          */
         get: operations["list_records_api_v1_databases__database_id__records_get"];
         put?: never;
@@ -441,7 +442,7 @@ export interface paths {
         };
         /**
          * Get Record
-         * @description A record with its history, and where each of its values came from.
+         * @description Return a record with its history, and where each of its values came from.
          */
         get: operations["get_record_api_v1_databases__database_id__records__record_id__get"];
         put?: never;
@@ -469,8 +470,8 @@ export interface paths {
         };
         /**
          * Download
-         * @description What a file contains, fetched from where it lies; as a download only, whatever kind it says it is of. `place` says which
-         *     one of several, from 0.
+         * @description Return what a file contains, fetched from where it lies; as a download only, whatever kind it says it is of. `place`
+         *     says which one of several, from 0.
          */
         get: operations["download_api_v1_databases__database_id__records__record_id__files__field_id__get"];
         put?: never;
@@ -490,7 +491,7 @@ export interface paths {
         };
         /**
          * List Titles
-         * @description The newest records whose title has this text, for choosing one.
+         * @description Return the newest records whose title has this text, for choosing one.
          */
         get: operations["list_titles_api_v1_databases__database_id__titles_get"];
         put?: never;
@@ -510,7 +511,7 @@ export interface paths {
         };
         /**
          * List Uses
-         * @description What is on or paused and uses the database, and the addresses that capture into it.
+         * @description Return what is on or paused and uses the database, and the addresses that capture into it.
          */
         get: operations["list_uses_api_v1_databases__database_id__uses_get"];
         put?: never;
@@ -570,7 +571,7 @@ export interface paths {
         };
         /**
          * List Functions
-         * @description The functions that formulas can use, by name.
+         * @description Return the functions that formulas can use, by name.
          */
         get: operations["list_functions_api_v1_functions_get"];
         put?: never;
@@ -590,7 +591,7 @@ export interface paths {
         };
         /**
          * List Languages
-         * @description The languages that dates and numbers can be written in, by their own names.
+         * @description Return the languages that dates and numbers can be written in, by their own names.
          */
         get: operations["list_languages_api_v1_languages_get"];
         put?: never;
@@ -610,7 +611,7 @@ export interface paths {
         };
         /**
          * Live
-         * @description A stream of events whose data are lists of topics: what should be read anew.
+         * @description Return a stream of events whose data are lists of topics: what should be read anew.
          */
         get: operations["live_api_v1_live_get"];
         put?: never;
@@ -647,7 +648,7 @@ export interface paths {
         };
         /**
          * List Needs
-         * @description What waits for a person, the oldest first.
+         * @description Return what waits for a person, the oldest first.
          */
         get: operations["list_needs_api_v1_needs_get"];
         put?: never;
@@ -687,7 +688,7 @@ export interface paths {
         };
         /**
          * List Runs
-         * @description The newest first. `next` is the cursor of the following page. `since` and `until` are days of the workspace.
+         * @description Return the newest first. `next` is the cursor of the following page. `since` and `until` are days of the workspace.
          *     `words` are looked for in what the runs carried, some thousands of runs at a time: a page may be empty and still have a
          *     next.
          */
@@ -808,7 +809,7 @@ export interface paths {
         put?: never;
         /**
          * Shaped As Formula
-         * @description A Shape line's value with its making turned into a formula, which can be changed freely.
+         * @description Return a Shape line's value with its making turned into a formula, which can be changed freely.
          */
         post: operations["shaped_as_formula_api_v1_shaped_as_formula_post"];
         delete?: never;
@@ -843,7 +844,7 @@ export interface paths {
         };
         /**
          * Get Today
-         * @description The figures of today, by the workspace's clock, and of the thirty days before.
+         * @description Return the figures of today, by the workspace's clock, and of the thirty days before.
          */
         get: operations["get_today_api_v1_today_get"];
         put?: never;
@@ -863,7 +864,7 @@ export interface paths {
         };
         /**
          * List Day
-         * @description What came in and what went out, the newest first, going on into the days before.
+         * @description Return what came in and what went out, the newest first, going on into the days before.
          */
         get: operations["list_day_api_v1_today_list_get"];
         put?: never;
@@ -883,7 +884,8 @@ export interface paths {
         };
         /**
          * List Trash
-         * @description What was deleted within 30 days, the newest first. `next` is the cursor of the following page: give it as `before`.
+         * @description Return what was deleted within 30 days, the newest first. `next` is the cursor of the following page: give it as
+         *     `before`.
          */
         get: operations["list_trash_api_v1_trash_get"];
         put?: never;
@@ -969,7 +971,7 @@ export interface paths {
         };
         /**
          * Get Address
-         * @description The workflow's own address; nothing where none was made yet.
+         * @description Return the workflow's own address; nothing where none was made yet.
          */
         get: operations["get_address_api_v1_workflows__workflow_id__address_get"];
         put?: never;
@@ -1014,7 +1016,7 @@ export interface paths {
         };
         /**
          * Get Backcast
-         * @description The latest backcast and how far it has come; nothing where there was none.
+         * @description Return the latest backcast and how far it has come; nothing where there was none.
          */
         get: operations["get_backcast_api_v1_workflows__workflow_id__backcast_get"];
         put?: never;
@@ -1058,7 +1060,7 @@ export interface paths {
         };
         /**
          * Get Catch Up
-         * @description The latest catch-up and how far it has come.
+         * @description Return the latest catch-up and how far it has come.
          */
         get: operations["get_catch_up_api_v1_workflows__workflow_id__catch_up_get"];
         put?: never;
@@ -1144,7 +1146,7 @@ export interface paths {
         put?: never;
         /**
          * Duplicate Line
-         * @description The document with a copy of a line and all that stands within it; `line` is the copy. Nothing is kept.
+         * @description Return the document with a copy of a line and all that stands within it; `line` is the copy. Nothing is kept.
          */
         post: operations["duplicate_line_api_v1_workflows__workflow_id__duplicate_line_post"];
         delete?: never;
@@ -1202,7 +1204,7 @@ export interface paths {
         };
         /**
          * List Items
-         * @description The newest items of the source, to pick one from; where it starts here, the newest that it took in.
+         * @description Return the newest items of the source, to pick one from; where it starts here, the newest that it took in.
          */
         get: operations["list_items_api_v1_workflows__workflow_id__items_get"];
         put?: never;
@@ -1224,7 +1226,7 @@ export interface paths {
         put?: never;
         /**
          * Learn Inputs
-         * @description The names and types of what the last request brought that was kept as a sample.
+         * @description Return the names and types of what the last request brought that was kept as a sample.
          */
         post: operations["learn_inputs_api_v1_workflows__workflow_id__learn_post"];
         delete?: never;
@@ -1262,7 +1264,7 @@ export interface paths {
         };
         /**
          * Get Missed
-         * @description What came since the workflow was turned off. While one is paused, what arrives is held, and nothing is missed.
+         * @description Return what came since the workflow was turned off. While one is paused, what arrives is held, and nothing is missed.
          */
         get: operations["get_missed_api_v1_workflows__workflow_id__missed_get"];
         put?: never;
@@ -1321,7 +1323,7 @@ export interface paths {
         put?: never;
         /**
          * List Past
-         * @description A page of the source's past items, the newest first. Nothing is written by asking.
+         * @description Return a page of the source's past items, the newest first. Nothing is written by asking.
          */
         post: operations["list_past_api_v1_workflows__workflow_id__past_post"];
         delete?: never;
@@ -1361,7 +1363,7 @@ export interface paths {
         put?: never;
         /**
          * Rehearse
-         * @description What every line of this document would do with each sample. Nothing is written.
+         * @description Return what every line of this document would do with each sample. Nothing is written.
          */
         post: operations["rehearse_api_v1_workflows__workflow_id__rehearse_post"];
         delete?: never;
@@ -1382,7 +1384,7 @@ export interface paths {
         put?: never;
         /**
          * Make Sample
-         * @description A made-up sample.
+         * @description Add a made-up sample.
          */
         post: operations["make_sample_api_v1_workflows__workflow_id__samples_post"];
         delete?: never;
@@ -1402,7 +1404,7 @@ export interface paths {
         put?: never;
         /**
          * Fetch Samples
-         * @description The newest items of the source, in place of those fetched before.
+         * @description Fetch the newest items of the source, in place of those fetched before.
          */
         post: operations["fetch_samples_api_v1_workflows__workflow_id__samples_fetch_post"];
         delete?: never;
@@ -1500,7 +1502,7 @@ export interface paths {
         put?: never;
         /**
          * Suggest Fillings
-         * @description A proposal for each field that a line adds and that is not filled yet, where there is one.
+         * @description Return a proposal for each field that a line adds and that is not filled yet, where there is one.
          */
         post: operations["suggest_fillings_api_v1_workflows__workflow_id__suggest_post"];
         delete?: never;
@@ -1538,7 +1540,7 @@ export interface paths {
         };
         /**
          * List Uses
-         * @description The workflows that are on or paused and run this one.
+         * @description Return the workflows that are on or paused and run this one.
          */
         get: operations["list_uses_api_v1_workflows__workflow_id__uses_get"];
         put?: never;

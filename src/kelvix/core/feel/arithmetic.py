@@ -14,8 +14,8 @@ from kelvix.core.feel.values import Months, kind
 
 
 def aware(env: Env, value: datetime) -> datetime:
-    """A date and time without an offset is meant in the workspace's zone (the implicit time zone of XPath and XQuery Functions
-    and Operators 3.1, section 10.1, to which the standard refers)."""
+    """Return the moment of a date and time; one without an offset is meant in the workspace's zone (the implicit time zone of
+    XPath and XQuery Functions and Operators 3.1, section 10.1, to which the standard refers)."""
     return value if value.tzinfo else value.replace(tzinfo=env.zone)
 
 
@@ -34,7 +34,7 @@ def _since_midnight(value: time) -> timedelta:
 
 
 def shift(value: date, months: int) -> date:
-    """The same day some months on, or the month's last. Raises ValueError beyond the calendar."""
+    """Return the same day some months on, or the month's last. Raises ValueError beyond the calendar."""
     year, month = divmod(value.year * 12 + value.month - 1 + months, 12)
     if not 1 <= year <= 9999:
         raise OverflowError("beyond the calendar")

@@ -53,7 +53,7 @@ TYPE_WORDS: dict[Classes, str] = {
 
 
 def words_for(classes: Classes) -> str:
-    """A parameter's type, in words."""
+    """Return a parameter's type, in words."""
     if classes in TYPE_WORDS:
         return TYPE_WORDS[classes]
     return " or ".join(sorted(TYPE_WORDS[frozenset({c})] for c in classes))
@@ -149,7 +149,7 @@ class Registry:
         return keep
 
     def choose(self, name: str, given: int, names: tuple[str, ...]) -> Builtin | None:
-        """The form that takes so many arguments, or arguments so named."""
+        """Return the form that takes so many arguments, or arguments so named."""
         for form in self.forms.get(name, []):
             if names:
                 known = [p.name for p in form.params]

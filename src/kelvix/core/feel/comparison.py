@@ -155,7 +155,7 @@ def any_of(found: Iterable[bool | None]) -> bool | None:
 
 
 def make_range(env: Env, low: object, low_in: bool, high: object, high_in: bool, open_low: bool, open_high: bool) -> object:
-    """A range needs two ends of one ordered type."""
+    """Return a range, which needs two ends of one ordered type."""
     if (low is None and not open_low) or (high is None and not open_high):
         return env.note("a range needs both of its ends")
     if low is not None and high is not None:

@@ -53,7 +53,8 @@ class Compiled:
     reads: tuple[Any, ...] = ()
 
     def evaluate(self, scope: Scope, env: Env) -> object:
-        """What the expression gives. Null where it cannot be worked out, with a note in `env`. Raises TooMuch, nothing else."""
+        """Return what the expression gives. Null where it cannot be worked out, with a note in `env`. Raises TooMuch, nothing
+        else."""
         try:
             return self.run(scope, env)
         except Heavy:
@@ -69,7 +70,7 @@ class Compiled:
 
 
 def compile_tree(node: t.Node, functions: Registry) -> Compiled:
-    """Raises FeelError for a tree that cannot mean anything, such as a call with too few arguments."""
+    """Compile a tree. Raises FeelError for a tree that cannot mean anything, such as a call with too few arguments."""
     unit = _Unit(functions, node)
     if unit.size > MAX_NODES:
         raise TooMuch(f"a formula has at most {MAX_NODES:,} parts; this one has {unit.size:,}")
@@ -126,7 +127,7 @@ class _Unit:
         return name
 
     def block(self, work: Callable[[], str], target: str) -> list[ast.stmt]:
-        """The statements of a branch that ends by setting `target`."""
+        """Return the statements of a branch that ends by setting `target`."""
         outer, self.body = self.body, []
         found = work()
         self.emit(f"{target} = {found}")
@@ -140,7 +141,7 @@ class _Unit:
         return target
 
     def nested(self, params: tuple[str, ...], work: Callable[[], str]) -> str:
-        """A function within the function: the body of a loop, a filter's test, a function literal."""
+        """Return a function within the function: the body of a loop, a filter's test, a function literal."""
         self.count += 1
         name = f"f{self.count}"
         outer, self.body = self.body, []
@@ -155,7 +156,7 @@ class _Unit:
         return name
 
     def is_of(self, name: str, wanted: str, cls: type) -> str:
-        """A test that `name` is of a class; nothing where that is known."""
+        """Return a test that `name` is of a class; nothing where that is known."""
         return "" if self.classes.get(name) is cls else f"{name}.__class__ is {wanted}"
 
     def either_way(self, tests: list[str], fast: str, slow: str) -> str:
@@ -191,7 +192,7 @@ class _Unit:
         return self._given((node.line, node.key))
 
     def _given(self, key: object) -> str:
-        """What the surroundings give under this key, fetched once."""
+        """Return what the surroundings give under this key, fetched once."""
         if key not in self.read:
             self.count += 1
             self.read[key] = f"g{self.count}"
@@ -460,7 +461,7 @@ class _Unit:
         return target
 
     def _folded(self, form: Builtin, args: list[str]) -> str | None:
-        """The result of a call whose arguments are all written out, such as date("2026-11-23"): worked out once."""
+        """Return the result of a call whose arguments are all written out, such as date("2026-11-23"): worked out once."""
         if form.needs_env or form.spread or not all(a in self.classes for a in args) or not form.result & FOLDED:
             return None
         if any(p.classes and self.classes[a] not in p.classes for p, a in zip(form.params, args, strict=False)):
@@ -472,7 +473,7 @@ class _Unit:
         return self.constant(found) if found.__class__ in FOLDED else None
 
     def _arguments(self, form: Builtin, node: t.Call) -> list[str]:
-        """What is given for each parameter, in order."""
+        """Return what is given for each parameter, in order."""
         if node.names:
             given = {n: self.gen(a) for n, a in zip(node.names, node.args, strict=True)}
             last = max(i for i, p in enumerate(form.params) if p.name in given)
@@ -537,7 +538,7 @@ def _rising(test: t.Interval) -> bool:
 
 
 def _as_value(forms: list[Builtin]) -> Function:
-    """A built-in used as a value, as in sort(list, precedes)."""
+    """Return a built-in used as a value, as in sort(list, precedes)."""
     form = forms[0]
 
     def call(*args: object) -> object:

@@ -81,7 +81,7 @@ def shown(value: object) -> str:
 
 
 def charged(env: Env, value: object) -> object:
-    """A text or list that was made within a loop, counted by its size, so that loops cannot fill the memory."""
+    """Return a text or list that was made within a loop, counted by its size, so that loops cannot fill the memory."""
     if isinstance(value, (str, list)):
         env.spend(len(value) // (256 if isinstance(value, str) else 16))
     return value

@@ -21,6 +21,6 @@ class TooMuch(FeelError):
 
 
 def nearest_name(word: str, known: Iterable[str]) -> str:
-    """The known name that is most like `word`, or nothing where none is near. Case does not count."""
+    """Return the known name that is most like `word`, or nothing where none is near. Case does not count."""
     found = process.extractOne(word, list(known), scorer=fuzz.ratio, processor=str.lower, score_cutoff=70)
     return found[0] if found else ""

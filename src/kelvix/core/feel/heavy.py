@@ -21,7 +21,7 @@ VALUES = {(c.__module__, c.__qualname__): c for c in CLASSES}
 
 
 def _zone_maker(owner: object, name: str) -> Any:
-    """What `getattr` may stand for: the library restores a zone by a method of its class."""
+    """Return what `getattr` may stand for: the library restores a zone by a method of its class."""
     if owner is not ZoneInfo or name != "_unpickle":
         raise pickle.UnpicklingError(f"{name} is no value of the language")
     return ZoneInfo._unpickle  # type: ignore[attr-defined]

@@ -20,14 +20,14 @@ FUNCTIONS = BUILTINS  # with all that the modules above declared
 
 
 def read(text: str, scope: Scope) -> t.Node:
-    """The tree of an expression. Raises FeelError."""
+    """Return the tree of an expression. Raises FeelError."""
     node = parse(text, scope, FUNCTIONS)
     compiled(node)
     return node
 
 
 def read_tests(text: str, scope: Scope) -> t.Tests:
-    """The tree of unary tests. Raises FeelError."""
+    """Return the tree of unary tests. Raises FeelError."""
     node = parse_tests(text, scope, FUNCTIONS)
     compiled(node)
     return node
@@ -40,11 +40,11 @@ def compiled(node: t.Node) -> Compiled:
 
 
 def write(node: t.Node, scope: Scope) -> str:
-    """The text of a tree, with the names of `scope`."""
+    """Return the text of a tree, with the names of `scope`."""
     return print_tree(node, scope)
 
 
 def evaluate(text: str, context: Mapping[str, object], env: Env) -> object:
-    """An expression over a context of plain Python values, in one go. Raises FeelError."""
+    """Return an expression over a context of plain Python values, in one go. Raises FeelError."""
     given = {k: from_python(v) for k, v in context.items()}
     return compiled(read(text, Scope.of_context(given))).evaluate(given, env)

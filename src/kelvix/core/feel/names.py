@@ -78,7 +78,7 @@ class Scope:
 
     @staticmethod
     def of_context(context: Mapping[str, object]) -> Scope:
-        """The names of a context: its entries, and theirs."""
+        """Return the names of a context: its entries, and theirs."""
         return Scope({k: _member(Name(k), v) for k, v in context.items()})
 
 
@@ -95,7 +95,7 @@ def _member(node: Node | None, value: object) -> Member:
 
 
 def pattern(names: Iterable[str]) -> re.Pattern[str] | None:
-    """Finds the longest of these names at a place. Spaces within a name may be any white space in the text."""
+    """Return what finds the longest of these names at a place. Spaces within a name may be any white space in the text."""
     ordered = sorted({n for n in names if n.strip()}, key=len, reverse=True)
     if not ordered:
         return None

@@ -40,7 +40,7 @@ PROPERTIES = ("time offset", "start included", "end included")
 
 
 def parse(text: str, scope: Scope, functions: Registry) -> t.Node:
-    """The expression in `text`. Raises FeelError with the place and, for an unknown name, the nearest known one."""
+    """Return the expression in `text`. Raises FeelError with the place and, for an unknown name, the nearest known one."""
     return _Parser(text, scope, functions).whole(_Parser.expression)
 
 
@@ -83,7 +83,7 @@ class _Parser:
             self.at = found.end()
 
     def sign(self, *signs: str) -> str | None:
-        """The first of these signs that stands here; it is passed over."""
+        """Return the first of these signs that stands here; it is passed over."""
         self.space()
         for sign in signs:
             if self.text.startswith(sign, self.at):
@@ -96,7 +96,7 @@ class _Parser:
             self.fail(f"“{sign}” is missing {after}")
 
     def word(self, *words: str) -> str | None:
-        """The keyword that stands here, if it is one of these; it is passed over."""
+        """Return the keyword that stands here, if it is one of these; it is passed over."""
         self.space()
         found = WORD.match(self.text, self.at)
         if found and found[0] in words:
@@ -149,7 +149,7 @@ class _Parser:
         return t.Name(name), None
 
     def name(self) -> tuple[t.Node, Member | None] | None:
-        """A name that is used as a value, with what is known below it."""
+        """Return a name that is used as a value, with what is known below it."""
         start = self.at
         if ticked := TICKED.match(self.text, self.at):
             found = ticked[1]
@@ -195,7 +195,7 @@ class _Parser:
         return node, member
 
     def below(self, member: Member, of: str) -> tuple[str, Member]:
-        """The name below a group."""
+        """Return the name below a group."""
         start = self.at
         known = pattern(member.members)
         if ticked := TICKED.match(self.text, self.at):
@@ -236,7 +236,7 @@ class _Parser:
         raise FeelError(said + (f"; did you mean “{near}”?" if near else ""), start, self.at, near)
 
     def fresh_name(self, until: str) -> str:
-        """A name that is made here: of an iterator or a parameter."""
+        """Return a name that is made here: of an iterator or a parameter."""
         self.space()
         if ticked := TICKED.match(self.text, self.at):
             self.at = ticked.end()
@@ -452,7 +452,7 @@ class _Parser:
         return t.Context(tuple(names), tuple(values))
 
     def bracketed(self) -> t.Node:
-        """A list, a range, or an expression in parentheses."""
+        """Return a list, a range, or an expression in parentheses."""
         opening = self.text[self.at]
         start = self.at
         self.at += 1

@@ -73,7 +73,7 @@ _properties(
 
 
 def path(env: Env, value: object, name: str) -> object:
-    """The entry of a context, the property of a date or range, and of a list those of each of its items."""
+    """Return the entry of a context, the property of a date or range, and of a list those of each of its items."""
     if value is None:
         return None
     if isinstance(value, dict):
@@ -93,7 +93,7 @@ def path(env: Env, value: object, name: str) -> object:
 
 
 def filtered(env: Env, value: object, test: Callable[[object], object]) -> object:
-    """The items that pass, or the one at a place. Anything but a list is a list of one; null is none."""
+    """Return the items that pass, or the one at a place. Anything but a list is a list of one; null is none."""
     items = value if isinstance(value, list) else [] if value is None else [value]
     kept = []
     env.spend(len(items))
@@ -107,7 +107,7 @@ def filtered(env: Env, value: object, test: Callable[[object], object]) -> objec
 
 
 def at_place(env: Env, value: object, place: object) -> object:
-    """The item at a place, counted from 1, or from the end with -1."""
+    """Return the item at a place, counted from 1, or from the end with -1."""
     items = value if isinstance(value, list) else [] if value is None else [value]
     if not isinstance(place, Decimal) or place != place.to_integral_value():
         return env.note(f"{shown(place)} is not a place in a list")
@@ -117,7 +117,7 @@ def at_place(env: Env, value: object, place: object) -> object:
 
 
 def run_through(env: Env, source: object) -> Iterable[object]:
-    """What `for`, `some` and `every` run through."""
+    """Return what `for`, `some` and `every` run through."""
     if isinstance(source, list):
         return source
     if isinstance(source, Range):
@@ -130,7 +130,7 @@ def run_through(env: Env, source: object) -> Iterable[object]:
 
 
 def from_to(env: Env, low: object, high: object) -> Iterable[object] | None:
-    """The whole numbers, or the days, from one end to the other, downwards too."""
+    """Return the whole numbers, or the days, from one end to the other, downwards too."""
     if isinstance(low, Decimal) and isinstance(high, Decimal):
         a, b = int(low.to_integral_value(ROUND_FLOOR)), int(high.to_integral_value(ROUND_FLOOR))
         if abs(b - a) > MOST_STEPS:
@@ -163,7 +163,7 @@ def loop(
 
 
 def quantified(env: Env, source: Iterable[object], test: Callable[[object], object], decides: bool) -> bool | None:
-    """`some` is decided by the first True, `every` by the first False; one that is null leaves it open."""
+    """Decide over a list: `some` is decided by the first True, `every` by the first False; one that is null leaves it open."""
     result: bool | None = not decides
     for item in source:
         env.spend()

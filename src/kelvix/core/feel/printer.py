@@ -15,7 +15,7 @@ def print_tree(node: t.Node, scope: Scope) -> str:
 
 
 def plain_name(name: str) -> str:
-    """A name as it is written: in backticks where the standard does not allow it as it is."""
+    """Return a name as it is written: in backticks where the standard does not allow it as it is."""
     words = name.split(" ")
     if PLAIN.fullmatch(name) and not any(w in KEYWORDS for w in words):
         return name
@@ -27,12 +27,12 @@ class _Printer:
         self.scope = scope
 
     def at(self, node: t.Node, power: int) -> str:
-        """The text of a node where only operators that bind at least so tight may stand bare."""
+        """Return the text of a node where only operators that bind at least so tight may stand bare."""
         text, own = self.text(node)
         return f"({text})" if own < power else text
 
     def text(self, node: t.Node) -> tuple[str, int]:
-        """A node's text, and how tight its outermost operator binds."""
+        """Return a node's text, and how tight its outermost operator binds."""
         match node:
             case t.Null():
                 return "null", OPERAND
@@ -99,7 +99,7 @@ class _Printer:
         raise TypeError(node)
 
     def function_name(self, name: str) -> str:
-        """The names of functions may hold what names may not: date and time."""
+        """Write a function's name, which may hold what names may not: date and time."""
         from kelvix.core.feel.builtin import BUILTINS
 
         return name if name in BUILTINS.forms else plain_name(name)

@@ -254,12 +254,12 @@ def _from_json(data: object, depth: int = 0) -> object:
 
 
 def dump(node: Node) -> str:
-    """The JSON form, one line."""
+    """Return the JSON form, one line."""
     return json.dumps(_to_json(node), ensure_ascii=False, separators=(",", ":"))
 
 
 def load(text: str) -> Node:
-    """The node behind its JSON form. Raises ValueError for anything that is not one, in whatever part."""
+    """Return the node behind its JSON form. Raises ValueError for anything that is not one, in whatever part."""
     try:
         node = _from_json(json.loads(text))
     except (ValueError, TypeError, KeyError, RecursionError) as error:
@@ -326,7 +326,7 @@ def _check_child(parent: object, place: str, part: object, depth: int) -> None:
 
 
 def children(node: object) -> list[object]:
-    """The nodes directly within a node."""
+    """Return the nodes directly within a node."""
     found: list[object] = []
     for f in fields(node):  # type: ignore[arg-type]
         part = getattr(node, f.name)
@@ -337,7 +337,7 @@ def children(node: object) -> list[object]:
 
 
 def values_in(node: Node) -> tuple[Value, ...]:
-    """The carried values that an expression uses, each once, in order."""
+    """Return the carried values that an expression uses, each once, in order."""
     found: dict[Value, None] = {}
     waiting: list[object] = [node]
     while waiting:

@@ -83,7 +83,7 @@ MONTHS = short(r"(-?)P(?:(\d+)Y)?(?:(\d+)M)?", most=100, worst="1", flags=re.ASC
 
 @lru_cache(maxsize=512)
 def zone_named(name: str) -> tzinfo:
-    """An IANA zone. Raises ValueError."""
+    """Return an IANA zone. Raises ValueError."""
     try:
         return ZoneInfo(name)
     except Exception as error:  # zoneinfo raises OSError, KeyError and ValueError, by the name's form
@@ -91,7 +91,7 @@ def zone_named(name: str) -> tzinfo:
 
 
 def read_offset(text: str) -> tzinfo | None:
-    """Raises ValueError."""
+    """Return a zone or an offset. Raises ValueError."""
     if not text:
         return None
     if text in ("Z", "z"):
@@ -110,7 +110,7 @@ def offset_of(by: timedelta) -> tzinfo:
 
 
 def read_date(text: str) -> date:
-    """Raises ValueError."""
+    """Return a date of ISO 8601. Raises ValueError."""
     found = DATE.fullmatch(text)
     if not found:
         raise ValueError("a date is written 2026-11-23")
@@ -120,7 +120,7 @@ def read_date(text: str) -> date:
 
 
 def read_time(text: str) -> time:
-    """Raises ValueError."""
+    """Return a time of day of ISO 8601. Raises ValueError."""
     found = TIME.fullmatch(text)
     if not found:
         raise ValueError("a time is written 17:02:00")
@@ -129,7 +129,7 @@ def read_time(text: str) -> time:
 
 
 def read_datetime(text: str) -> datetime:
-    """A date alone is its midnight. Raises ValueError."""
+    """Return a moment of ISO 8601; a date alone is its midnight. Raises ValueError."""
     day, t, clock = text.partition("T")
     if not t:
         return datetime.combine(read_date(day), time())
@@ -139,7 +139,7 @@ def read_datetime(text: str) -> datetime:
 
 
 def read_duration(text: str) -> timedelta | Months:
-    """Raises ValueError and OverflowError."""
+    """Return a duration of ISO 8601. Raises ValueError and OverflowError."""
     if (found := MONTHS.fullmatch(text)) and (found[2] or found[3]):
         count = int(found[2] or 0) * 12 + int(found[3] or 0)
         return Months(-count if found[1] else count)
@@ -153,7 +153,7 @@ def read_duration(text: str) -> timedelta | Months:
 
 
 def read_at(text: str) -> date | time | datetime | timedelta | Months:
-    """What @"text" means. Raises ValueError."""
+    """Return what @"text" means. Raises ValueError."""
     if text.lstrip("-").startswith("P"):
         return read_duration(text)
     if "T" in text.partition("@")[0]:
@@ -207,14 +207,14 @@ def write_duration(value: timedelta | Months) -> str:
 
 
 def quote(text: str) -> str:
-    """A string as FEEL writes it."""
+    """Return a string as FEEL writes it."""
     for raw, written in (("\\", "\\\\"), ('"', '\\"'), ("\n", "\\n"), ("\r", "\\r"), ("\t", "\\t")):
         text = text.replace(raw, written)
     return f'"{text}"'
 
 
 def write(value: object, within: bool = False) -> str:
-    """A value as `string()` gives it; `within` a list or context strings are quoted."""
+    """Return a value as `string()` gives it; `within` a list or context strings are quoted."""
     if value is None:
         return "null"
     if isinstance(value, bool):
@@ -262,12 +262,12 @@ TYPE_NAMES: dict[type, str] = {
 
 
 def kind(value: object) -> str:
-    """A value's type in words, with its article."""
+    """Return a value's type in words, with its article."""
     return TYPE_NAMES.get(type(value), "something else")
 
 
 def from_python(value: object) -> object:
-    """A value of JSON or of Python as FEEL counts: numbers become decimals, tuples lists. Raises TypeError."""
+    """Return a value of JSON or of Python as FEEL counts: numbers become decimals, tuples lists. Raises TypeError."""
     if isinstance(value, bool) or value is None or (type(value) in TYPE_NAMES and not isinstance(value, (list, dict))):
         return value
     if isinstance(value, (int, float)):

@@ -17,7 +17,7 @@ LONGEST = 240  # bytes of a file's name, so that a number can still be added
 
 
 def _file(path: str) -> tuple[str, str]:
-    """The stem and the extension of a file's name. A name that begins with a point has no extension; .tar.gz is one."""
+    """Return the stem and the extension of a file's name. A name that begins with a point has no extension; .tar.gz is one."""
     name = path.strip().replace("\\", "/").rpartition("/")[2]
     found = PARTS.fullmatch(name)
     return (found[1], (found[2] or "")[1:]) if found else ("", "")

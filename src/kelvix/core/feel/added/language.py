@@ -12,7 +12,7 @@ GROUP = "Ours"
 
 @lru_cache(maxsize=64)
 def locale(tag: str) -> Locale:
-    """Raises ValueError for a language that the CLDR does not know."""
+    """Return a language. Raises ValueError for a language that the CLDR does not know."""
     try:
         return Locale.parse(tag.replace("-", "_"))
     except (UnknownLocaleError, ValueError) as error:

@@ -15,7 +15,7 @@ Answer = bool | None
 
 
 def _as_range(value: object) -> Range:
-    """A point is a range of one."""
+    """Return a range; a point is a range of one."""
     return value if isinstance(value, Range) else Range(value, True, value, True)
 
 

@@ -114,7 +114,7 @@ BUILTINS.add(
 
 @lru_cache(maxsize=512)
 def pattern(text: str, flags: str = "") -> re2._Regexp:
-    """A pattern of XPath and XQuery Functions and Operators 3.1, section 5.6, with the flags i, s, m, x and q. Raises
+    """Return a pattern of XPath and XQuery Functions and Operators 3.1, section 5.6, with the flags i, s, m, x and q. Raises
     ValueError."""
     if len(text) > 2_000:
         raise ValueError("a pattern has at most 2,000 characters")

@@ -49,7 +49,7 @@ class Files(PracticeApp):
         return found | links | {"version": len(found["versions"])}
 
     def _content_link(self, file_id: int) -> str:
-        """A link by which whoever has it can fetch the content, for a short while."""
+        """Return a link by which whoever has it can fetch the content, for a short while."""
         until = int(time.time() + LINK_SECONDS)
         signed = f"until={until}&signature={self._signature(file_id, until)}"
         return f"{self.address}/files/api/contents/{file_id}?{signed}"
@@ -96,7 +96,7 @@ class Files(PracticeApp):
         return {"digest": kept.digest, "size": kept.size, "changed": at.isoformat()}
 
     def renew(self, file_id: int, kept: Kept, at: datetime | None = None, idempotency: bytes | None = None) -> int:
-        """A new version of a file."""
+        """Add a new version of a file."""
         version = self._version(kept, at or datetime.now(UTC))
 
         def change(body: dict[str, Any]) -> dict[str, Any]:
@@ -116,7 +116,7 @@ class Files(PracticeApp):
         return hmac.new(self._signing, f"{file_id} {until}".encode(), "sha256").hexdigest()
 
     def content(self, row: Row, name: str | None = None) -> StreamingResponse:
-        """A copy to download."""
+        """Return a copy to download."""
         body = json.loads(row["body"])
         headers = {
             "content-length": str(body["size"]),
@@ -215,7 +215,7 @@ def _pieces(file: UploadFile) -> Iterator[bytes]:
 
 
 def _chunks(request: Request) -> Iterator[bytes]:
-    """A request's body as it comes, read from a thread."""
+    """Yield a request's body as it comes, read from a thread."""
     coming = request.stream()
 
     async def next_one() -> bytes | None:

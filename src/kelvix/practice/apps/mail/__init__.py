@@ -196,7 +196,7 @@ class Mail(PracticeApp):
 def compose(
     sender: str, to: str, subject: str, text: str, attachments: list[tuple[str, bytes]] | None = None, html: str = ""
 ) -> bytes:
-    """The source of a new message. Raises ValueError where an address or the subject cannot be written."""
+    """Return the source of a new message. Raises ValueError where an address or the subject cannot be written."""
     message = EmailMessage()
     message["From"], message["To"], message["Subject"] = sender, to, subject
     message["Date"], message["Message-ID"] = format_datetime(datetime.now(UTC)), make_msgid(domain="practice.example")

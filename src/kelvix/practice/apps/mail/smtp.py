@@ -51,7 +51,7 @@ class Handler:
 
 
 def listener(store: Store, code: str, deliver: Callable[[int, bytes], int], port: int, disk: Room) -> Controller:
-    """Takes mail on loopback. SMTPUTF8 and 8BITMIME are offered; no sign-in, since only this machine can reach it."""
+    """Take mail on loopback. SMTPUTF8 and 8BITMIME are offered; no sign-in, since only this machine can reach it."""
     return TimedController(
         Handler(store, code, deliver, disk),
         hostname="127.0.0.1",
