@@ -132,7 +132,7 @@ class App(ABC):
         return Schema(fields, self.code, rows, self.title, body)
 
     def event(self, code: str) -> Event:
-        """Return an event by its code; the first, where there is none of it."""
+        """Return an event by its code, or the first where no event has it."""
         return next((e for e in self.events if e.code == code), self.events[0])
 
     @abstractmethod

@@ -64,7 +64,7 @@ class Engine:
         """Return what a connection reaches. Raises PermanentError if it was removed."""
         found = space.read(lambda t: connections.token(t, self.vault, space.id, connection_id)) if connection_id else None
         if found is None or found[0] not in self.apps:
-            raise PermanentError("the connection was taken away; choose another one in the When line", "access")
+            raise PermanentError("the connection was removed; choose another one in the When line", "access")
         app, token, identity = found
         return self.apps[app].account(token, identity, space.env(datetime.now(UTC)))
 
