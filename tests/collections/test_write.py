@@ -11,6 +11,7 @@ import pytest
 from kelvix.collections import undo, write
 from kelvix.collections.write import Actor, NotAllowed, Wrong
 from kelvix.core.fields import TYPES
+from kelvix.core.not_found import NotFoundError
 from kelvix.store import changes, databases, records
 from kelvix.store.databases import NewField
 from kelvix.store.records import Origin, Stale
@@ -66,7 +67,7 @@ def test_what_does_not_fit_is_refused_whoever_writes_it_and_leaves_nothing(made,
     ):
         with pytest.raises(Wrong, match=said):
             orla.space.transact(ways(orla, database, record, values, ME)[way])
-    with pytest.raises(LookupError):
+    with pytest.raises(NotFoundError):
         orla.space.transact(ways(orla, database, record, {name: "x", hours: Decimal(1), "999999": "y"}, ME)[way])
     with pytest.raises(NotAllowed):
         orla.space.transact(ways(orla, database, record, {name: "x", hours: Decimal(1)}, replace(ME, may_write=False))[way])

@@ -108,3 +108,9 @@ def test_the_day_from_which_items_are_taken_is_not_that_of_the_second_version(or
     turned = orla.space.row("SELECT turned_on_at FROM workflow WHERE id=%s", (on.workflow,))["turned_on_at"]
     assert said["fate"] == "before_on" and turned - since > timedelta(hours=1)
     assert f"before the workflow was turned on ({as_text(since, orla.space.zone)})" in said["sentence"]
+
+
+def test_a_workflow_of_an_app_that_is_not_installed_says_so(orla):
+    workflow = orla.workflow("Letters", {"lines": [{"verb": "when", "id": "w", "app": "letters", "container": "1"}]})
+    said = orla.api("POST", f"/workflows/{workflow}/where", 409, json={"item": "1"})
+    assert said["title"] == "There is no app “letters” in this installation; choose another one."

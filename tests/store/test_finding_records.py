@@ -9,6 +9,7 @@ import pytest
 
 from kelvix.core.fields import TYPES
 from kelvix.core.finding import MOST, Question, compared
+from kelvix.core.not_found import NotFoundError
 from kelvix.core.query import Comparison
 from kelvix.core.schema import TEXT_FIELD
 from kelvix.core.values import Amount, File, Person, Span
@@ -141,7 +142,7 @@ def test_a_line_gets_the_indexes_that_it_goes_by(made):
 
 def test_a_field_that_is_gone_is_not_asked_for(made):
     space, database, _ = made
-    with pytest.raises(LookupError):
+    with pytest.raises(NotFoundError):
         space.read(
             lambda t: finding.find(
                 t, database, Question(database.id, "all", (Comparison(9999, "is", "x"),), "newest"), space.zone

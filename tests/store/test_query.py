@@ -15,6 +15,7 @@ from kelvix.core import query as core
 from kelvix.core.feel import FUNCTIONS, Env, Scope, read, write
 from kelvix.core.feel import tree as t
 from kelvix.core.fields import TYPES
+from kelvix.core.not_found import NotFoundError
 from kelvix.core.operators import OPERATORS
 from kelvix.core.query import Comparison, Joined, Order, Query
 from kelvix.core.values import Amount, File, Person, Span, Unfit
@@ -153,9 +154,9 @@ def test_a_condition_prints_as_a_formula_that_reads_as_the_same(made):
 def test_a_field_that_is_gone_is_said_by_both(made):
     _, database, _, _ = made
     gone = Joined("any", (Comparison("9999", "is", "x"),))
-    with pytest.raises(LookupError):
+    with pytest.raises(NotFoundError):
         query.where(database, gone, LONDON)
-    with pytest.raises(LookupError):
+    with pytest.raises(NotFoundError):
         core.holds(gone, database.fields, {}, HERE)
 
 
@@ -200,7 +201,7 @@ def test_an_order_that_there_is_not_is_refused(made):
 
     with pytest.raises(Unfit, match="cannot go by labels"):
         page(Query(order=(Order(by_type["labels"].id),)))
-    with pytest.raises(LookupError):
+    with pytest.raises(NotFoundError):
         page(Query(order=(Order("9999"),)))
     for after in ("x", "[1, 2, 3]", "{}", '["x", 1]'):
         with pytest.raises(Unfit, match="first page"):

@@ -12,6 +12,7 @@ import pytest
 from kelvix.collections import undo
 from kelvix.collections.undo import CannotUndo
 from kelvix.collections.write import Actor
+from kelvix.core.not_found import NotFoundError
 from kelvix.core.values import NewChoice
 from kelvix.store import changes, databases, ddl, record_writing, records
 from kelvix.store.database_server import IDLE
@@ -108,7 +109,7 @@ def test_undo_of_each_kind(made):
     assert space.read(lambda t: records.get(t, database, record_id)).values[name] == "first"
     with pytest.raises(CannotUndo):
         set_back(gone)
-    with pytest.raises(LookupError):
+    with pytest.raises(NotFoundError):
         set_back(10**9)
 
 

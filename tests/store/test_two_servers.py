@@ -7,6 +7,7 @@ from dataclasses import replace
 import pytest
 
 from kelvix.commands.mariadb import MariaDB
+from kelvix.core.not_found import NotFoundError
 from kelvix.core.workflow import Add, FieldFilling, Part, Reference, When, Workflow
 from kelvix.engine.engine import make
 from kelvix.engine.worker import Worker
@@ -41,7 +42,7 @@ def test_a_workspace_lives_on_one_server(kelvix, second):
     tables = [s.read(lambda t: {r["name"] for r in t.rows("SELECT name FROM `database`")}) for s in spaces]
     assert made[0].name in tables[0] and made[0].name not in tables[1] and tables[1] == {made[1].name}
     assert str(spaces[1].zone) == "Asia/Tokyo"
-    with pytest.raises(LookupError):
+    with pytest.raises(NotFoundError):
         engine.directory.open(10**9)
 
 

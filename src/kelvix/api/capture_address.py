@@ -17,6 +17,7 @@ from kelvix.api.idempotency import once_of
 from kelvix.api.incoming import read_body, read_named
 from kelvix.collections.write import Actor
 from kelvix.core import file_name
+from kelvix.core.not_found import NotFoundError
 from kelvix.core.values import as_text
 from kelvix.engine import capturing
 from kelvix.engine.capturing import NotKept, Sent
@@ -135,7 +136,7 @@ def knock(engine: Engine, workspace_id: int, token: str) -> tuple[Space, Capture
     nothing = Refused(404, "There is nothing at this address.", "It may have been taken away: copy it anew from Captures.")
     try:
         space = engine.directory.open(workspace_id)
-    except LookupError:
+    except NotFoundError:
         raise nothing from None
     address = space.read(lambda t: captures.behind(t, space.id, token))
     if address is None:
@@ -171,7 +172,7 @@ def keep(
             reading = capturing.with_names(space, reading, fields, fields_only)
     except NotKept as why:
         raise Refused(422, str(why), why.advice) from None
-    except LookupError:
+    except NotFoundError:
         raise Refused(409, "The database of this address was deleted.", "Choose another one under Captures.") from None
 
     def work(t: Transaction) -> dict[str, Any]:

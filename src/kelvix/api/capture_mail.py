@@ -14,6 +14,7 @@ from starlette.concurrency import run_in_threadpool
 
 from kelvix.api.capture_address import keep, knock
 from kelvix.core import file_name
+from kelvix.core.not_found import NotFoundError
 from kelvix.core.patterns import pattern, short
 from kelvix.doors import TimedController
 from kelvix.engine.capturing import Sent
@@ -59,7 +60,7 @@ class Handler:
             return False
         try:
             space = self.engine.directory.open(int(found[1]))
-        except LookupError:
+        except NotFoundError:
             return False
         return space.read(lambda t: captures.behind(t, space.id, found[2].lower())) is not None
 

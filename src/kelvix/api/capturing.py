@@ -14,6 +14,7 @@ from kelvix.api.idempotency import once
 from kelvix.api.problems import Problem
 from kelvix.collections.write import Actor
 from kelvix.core import quick_input
+from kelvix.core.not_found import NotFoundError
 from kelvix.core.schema import TEXT_FIELD
 from kelvix.core.values import FieldId
 from kelvix.engine import capturing, importing_links
@@ -179,7 +180,7 @@ def bring_links(
     new."""
     into = who.space.read(lambda t: databases.get(t, who.space.id, database))
     if into is None:
-        raise LookupError("there is no such database")
+        raise NotFoundError("there is no such database")
     try:
         actor = Actor.of(who.person, Origin(who.person.name, "a list of links", True))
         brought = importing_links.bring(who.space, into, content, actor)
@@ -246,4 +247,4 @@ def make_address(who: Editor, body: CaptureAddressIn) -> list[CaptureAddressOut]
 @router.delete("/capture/addresses/{address_id}", status_code=204)
 def remove_address(who: Editor, address_id: int) -> None:
     if not who.space.transact(lambda t: captures.remove(t, who.space.id, who.person.id, address_id)):
-        raise LookupError("there is no such address")
+        raise NotFoundError("there is no such address")

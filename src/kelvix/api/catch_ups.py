@@ -13,6 +13,7 @@ from kelvix.api.problems import Problem
 from kelvix.api.runs import UndoneOut
 from kelvix.api.workflows import kept_workflow
 from kelvix.core import recognising
+from kelvix.core.not_found import NotFoundError
 from kelvix.core.values import FieldId
 from kelvix.engine import catching_up
 from kelvix.engine.catching_up import MOST, State
@@ -175,7 +176,7 @@ def start_catch_up(who: Editor, workflow_id: int, body: CatchUpIn) -> CatchUpOut
 def _one(who: Caller, workflow_id: int, catch_up_id: int) -> CatchUp:
     one = who.space.read(lambda t: catch_ups.get(t, who.space.id, catch_up_id))
     if one is None or one.workflow_id != workflow_id:
-        raise LookupError("there is no such catch-up")
+        raise NotFoundError("there is no such catch-up")
     return one
 
 

@@ -12,6 +12,7 @@ from pydantic import BaseModel, Field
 from kelvix.api.access import Caller, Editor, Reader
 from kelvix.api.problems import Problem
 from kelvix.core.collection import Health, PermanentError, Place, TransientError, readable
+from kelvix.core.not_found import NotFoundError
 from kelvix.core.query import Query
 from kelvix.core.values import as_text
 from kelvix.core.workflow import connections_of
@@ -138,7 +139,7 @@ class LinkIn(BaseModel):
 def _get(who: Caller, connection_id: int) -> Connection:
     found = who.space.read(lambda t: connections.get(t, who.space.id, connection_id))
     if found is None:
-        raise LookupError("there is no such connection")
+        raise NotFoundError("there is no such connection")
     return found
 
 
@@ -199,7 +200,7 @@ def ask_for_consent(who: Editor, body: ConsentIn) -> ConsentOut:
         raise Problem(403, "Access is asked for in the browser.", "Sign in and open Connections.")
     app = who.engine.apps.get(body.app)
     if app is None:
-        raise LookupError("there is no such app")
+        raise NotFoundError("there is no such app")
     already: tuple[str, ...] = ()
     send = body.send
     if body.connection is not None:
@@ -228,7 +229,7 @@ def take_consent(who: Editor, request: Request, state: str = "", code: str = "",
         return RedirectResponse("/connections?said=unknown", 303)
     if error or not code:
         return RedirectResponse("/connections?said=refused", 303)
-    app = who.engine.apps[asked.app]
+    app = who.engine.app(asked.app)
     try:
         grant = app.exchange(_redirect(who), code, asked.verifier)
         health = app.account(grant.token, "", who.space.env(datetime.now(UTC))).check()
@@ -265,7 +266,7 @@ def get_connection(who: Reader, connection_id: int) -> ConnectionOut:
 @router.patch("/connections/{connection_id}")
 def rename_connection(who: Editor, connection_id: int, body: NameIn) -> ConnectionOut:
     if not connections.rename(who.space, connection_id, body.name):
-        raise LookupError("there is no such connection")
+        raise NotFoundError("there is no such connection")
     who.announce("connections")
     return get_connection(who, connection_id)
 
@@ -280,7 +281,7 @@ def remove_connection(who: Editor, connection_id: int) -> None:
     if used:
         raise Problem(409, f"This connection is in use by {', '.join(used)}.", "Turn that off first.")
     if not connections.remove(who.space, connection_id):
-        raise LookupError("there is no such connection")
+        raise NotFoundError("there is no such connection")
     who.announce("connections")
 
 
@@ -304,7 +305,7 @@ def _finding(health: Health, app_name: str, many: str, items: str) -> tuple[str,
 def look(who: Reader, connection_id: int) -> SightOut:
     """Asks the app, now."""
     kept = _get(who, connection_id)
-    app = who.engine.apps[kept.app]
+    app = who.engine.app(kept.app)
     try:
         health = recovering.see(who.engine, who.space, connection_id)
     except PermanentError:
@@ -398,7 +399,7 @@ def make_container(who: Editor, connection_id: int, body: NewContainerIn) -> Con
 def container_of_link(who: Reader, connection_id: int, body: LinkIn) -> ContainerOut:
     """Return the container that a pasted link means. 422 where it is not understood, 409 where it is not shared."""
     kept = _get(who, connection_id)
-    app = who.engine.apps[kept.app]
+    app = who.engine.app(kept.app)
     wanted = app.container_of_link(body.link)
     if wanted is None:
         raise Problem(

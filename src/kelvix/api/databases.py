@@ -18,6 +18,7 @@ from kelvix.collections.write import Actor
 from kelvix.core import collection, query
 from kelvix.core.collection import Item
 from kelvix.core.fields import from_wire
+from kelvix.core.not_found import NotFoundError
 from kelvix.core.schema import Database
 from kelvix.core.schema import Field as FieldOf
 from kelvix.core.values import FieldId, File, Type, Unfit, Value, Wire, whole
@@ -197,7 +198,7 @@ def _out_of(item: Item) -> RecordOut:
 def _database(who: Caller, database_id: int) -> Database:
     found = who.space.read(lambda t: databases.get(t, who.space.id, database_id))
     if found is None:
-        raise LookupError("there is no such database")
+        raise NotFoundError("there is no such database")
     return found
 
 
@@ -268,7 +269,7 @@ def get_database(who: Reader, database_id: int) -> DatabaseOut:
 @router.patch("/databases/{database_id}")
 def rename_database(who: Editor, database_id: int, body: NameIn) -> DatabaseOut:
     if not databases.rename(who.space, database_id, body.name):
-        raise LookupError("there is no such database")
+        raise NotFoundError("there is no such database")
     who.announce("databases")
     return get_database(who, database_id)
 
@@ -425,7 +426,7 @@ def get_record(who: Reader, database_id: int, record_id: int) -> RecordDetail:
 
     record, history = who.space.read(work)
     if record is None:
-        raise LookupError("there is no such record")
+        raise NotFoundError("there is no such record")
     origins = {key: _origin(change, key) for key, change in changes.origins(history).items()}
     first = history[0] if history else None
     item = (
@@ -482,7 +483,7 @@ def _change_out(c: Change) -> ChangeOut:
 def undo_change(who: Editor, seq: int) -> dict[str, int]:
     change = who.space.read(lambda t: changes.get(t, who.space.id, seq))
     if change is None:
-        raise LookupError("there is no such change")
+        raise NotFoundError("there is no such change")
     made = who.space.transact(lambda t: undo.undo(t, who.space.id, seq, actor_of(who, undoes=seq)))
     who.announce(*_database(who, change.database_id).shown_by(change.before or change.after or {}))
     return {"change": made}

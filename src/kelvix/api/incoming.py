@@ -13,6 +13,7 @@ from starlette.datastructures import UploadFile
 from starlette.exceptions import HTTPException
 
 from kelvix.api import problems
+from kelvix.core.not_found import NotFoundError
 from kelvix.engine import requests
 from kelvix.engine.engine import Engine
 from kelvix.engine.requests import Proof, Refused
@@ -35,7 +36,7 @@ async def take(workspace_id: int, token: str, request: Request) -> JSONResponse:
         raw = await read_body(request)
         try:
             space = await run_in_threadpool(engine.directory.open, workspace_id)
-        except LookupError:
+        except NotFoundError:
             raise Refused(404, "There is nothing at this address.") from None
         door, own = await run_in_threadpool(requests.knock, engine, space, token, raw, proof)
         body = await read_named(request, raw)

@@ -11,6 +11,7 @@ from pydantic import BaseModel, Field
 from kelvix.api.access import Caller, Editor, Reader
 from kelvix.api.problems import Problem
 from kelvix.core import asking
+from kelvix.core.not_found import NotFoundError
 from kelvix.core.values import Wire, to_wire
 from kelvix.core.workflow import Ask
 from kelvix.store import questions, workflows
@@ -92,7 +93,7 @@ def answer_need(who: Editor, question_id: int, body: AnswerIn) -> dict[str, str]
     """Answer a question; its run goes on."""
     asked = who.space.read(lambda t: questions.get(t, who.space.id, question_id))
     if asked is None:
-        raise LookupError("there is no such question")
+        raise NotFoundError("there is no such question")
     match asked.kind:
         case "approval":
             said = _approval(who, asked, body)

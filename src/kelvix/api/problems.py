@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+import secrets
 from typing import Any
 
+import structlog
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
-from pydantic import ValidationError
 from starlette.exceptions import HTTPException
 
 from kelvix.collections.undo import CannotUndo
 from kelvix.collections.write import NotAllowed
 from kelvix.core.collection import PermanentError, TransientError
+from kelvix.core.not_found import NotFoundError
 from kelvix.core.values import Unfit
 from kelvix.core.workflow import BadDocument
 from kelvix.engine.switch import NotReady
@@ -20,6 +22,8 @@ from kelvix.store.databases import Refused
 from kelvix.store.records import Stale, wire
 from kelvix.store.usage import Full
 from kelvix.store.workflows import StaleDraft
+
+log = structlog.stdlib.get_logger(__name__)
 
 
 class Problem(Exception):
@@ -65,14 +69,6 @@ def install(app: FastAPI) -> None:
             "; ".join(f"{' › '.join(str(p) for p in e['loc'])}: {e['msg']}" for e in error.errors()[:5]),
         )
 
-    @app.exception_handler(ValidationError)
-    async def invalid_document(_: Request, error: ValidationError) -> JSONResponse:
-        return document(
-            422,
-            "The workflow is not formed as it should be.",
-            "; ".join(f"{' › '.join(str(p) for p in e['loc'])}: {e['msg']}" for e in error.errors()[:5]),
-        )
-
     for kind in (Refused, BadDocument, Unfit):
 
         @app.exception_handler(kind)
@@ -84,12 +80,20 @@ def install(app: FastAPI) -> None:
         """JSON can carry lone surrogates, which are no text and can be kept nowhere."""
         return document(422, "This text holds half of a character.", "Type or copy it anew; nothing was written.")
 
-    @app.exception_handler(LookupError)
-    async def missing(_: Request, error: LookupError) -> JSONResponse:
+    @app.exception_handler(NotFoundError)
+    async def missing(_: Request, error: NotFoundError) -> JSONResponse:
+        return document(404, _sentence(str(error)), "It may have been deleted, or it belongs to another workspace.")
+
+    @app.exception_handler(Exception)
+    async def defect(request: Request, error: Exception) -> JSONResponse:
+        """Tell a mistake of ours. The reference leads whoever looks after the installation to it in the log."""
+        reference = secrets.token_hex(4)
+        log.error("a request met a mistake", reference=reference, method=request.method, path=request.url.path, exc_info=error)
         return document(
-            404,
-            "There is no such thing here." if not error.args else _sentence(str(error.args[0])),
-            "It may have been deleted, or it belongs to another workspace.",
+            500,
+            "Something went wrong in Kelvix.",
+            f"Try again. If it happens again, report it with the reference {reference}, which stands in the log.",
+            reference=reference,
         )
 
     @app.exception_handler(Stale)

@@ -19,6 +19,7 @@ from pydantic import BaseModel, Field
 from kelvix.api.access import Editor, Reader
 from kelvix.api.problems import Problem
 from kelvix.core import file_name
+from kelvix.core.not_found import NotFoundError
 from kelvix.core.values import FieldId, File
 from kelvix.engine import saving
 from kelvix.store import databases, kept_files, records
@@ -80,7 +81,7 @@ def download(
     files = value if isinstance(value, tuple) else (value,)
     file = files[place] if place < len(files) else None
     if not isinstance(file, File):
-        raise LookupError("there is no such file")
+        raise NotFoundError("there is no such file")
     pieces: Iterator[bytes] = saving.content(who.engine, who.space, file)
     first = next(pieces, b"")  # so that what goes wrong is said before anything is sent
     headers = {"content-disposition": f"attachment; filename*=UTF-8''{quote(str(file))}", "x-content-type-options": "nosniff"}

@@ -11,6 +11,7 @@ from pydantic import BaseModel, Field
 
 from kelvix.api.access import Editor, Reader
 from kelvix.api.problems import Problem
+from kelvix.core.not_found import NotFoundError
 from kelvix.core.workflow import Workflow
 from kelvix.engine import again, recovering, undoing
 from kelvix.store import databases, runs, workflows
@@ -161,7 +162,7 @@ def get_run(who: Reader, run_id: int) -> RunDetail:
     def work(t: Transaction) -> RunDetail:
         found = runs.get(t, who.space.id, run_id)
         if found is None:
-            raise LookupError("there is no such run")
+            raise NotFoundError("there is no such run")
         _, document = workflows.version(t, who.space.id, found.version_id)
         names = {str(f.id): f.name for d in databases.load(t, who.space.id).values() for f in d.fields}
         return RunDetail(
@@ -207,7 +208,7 @@ def leave_run(who: Editor, run_id: int) -> dict[str, int]:
     def work(t: Transaction) -> int:
         found = runs.get(t, who.space.id, run_id)
         if found is None:
-            raise LookupError("there is no such run")
+            raise NotFoundError("there is no such run")
         return runs.leave(t, who.space.id, found.workflow_id, run_id)
 
     left = who.space.transact(work)

@@ -12,6 +12,7 @@ from kelvix.api.access import Caller, Editor, Reader
 from kelvix.api.problems import Problem
 from kelvix.collections import write
 from kelvix.collections.write import Actor
+from kelvix.core.not_found import NotFoundError
 from kelvix.core.schema import Database
 from kelvix.engine.using import Use
 from kelvix.store import databases, trash, workflows
@@ -116,7 +117,7 @@ def restore(who: Editor, body: EntriesIn) -> list[Restored]:
     asked = set(body.entries)
     found = list(who.space.read(lambda t: trash.many(t, who.space.id, sorted(asked))))
     if len(found) < len(asked):
-        raise LookupError("this item is no longer in the trash")
+        raise NotFoundError("this item is no longer in the trash")
     found.sort(key=lambda e: ORDER.index(e.kind))
     back = [_restore(who, entry) for entry in found]
     who.announce("trash")

@@ -18,6 +18,7 @@ from kelvix.core import telling
 from kelvix.core.collection import PermanentError, TransientError
 from kelvix.core.fields import TYPES, coerce
 from kelvix.core.naming import remember_names
+from kelvix.core.not_found import NotFoundError
 from kelvix.core.query import Query
 from kelvix.core.steps import carried_from_item
 from kelvix.core.upgrading import upgraded
@@ -171,10 +172,10 @@ class ItemOut(BaseModel):
 
 
 def kept_workflow(who: Caller, workflow_id: int) -> Kept:
-    """Return a workflow of this workspace. Raises LookupError."""
+    """Return a workflow of this workspace. Raises NotFoundError."""
     found = who.space.read(lambda t: workflows.get(t, who.space.id, workflow_id))
     if found is None:
-        raise LookupError("there is no such workflow")
+        raise NotFoundError("there is no such workflow")
     return found
 
 
@@ -422,7 +423,7 @@ def edit_sample(who: Editor, workflow_id: int, sample_id: int, body: SampleValue
         (s for s in who.space.read(lambda t: workflows.samples(t, who.space.id, workflow_id)) if s.id == sample_id), None
     )
     if found is None:
-        raise LookupError("there is no such sample")
+        raise NotFoundError("there is no such sample")
     values = _checked(who, kept.draft, body, found.item["values"])
     title, _ = _title_and_time(who, kept.draft, values)
     item = found.item | {"values": values, "title": title or found.item["title"]}
@@ -433,7 +434,7 @@ def edit_sample(who: Editor, workflow_id: int, sample_id: int, body: SampleValue
 @router.delete("/workflows/{workflow_id}/samples/{sample_id}")
 def forget_sample(who: Editor, workflow_id: int, sample_id: int) -> list[SampleOut]:
     if not who.space.transact(lambda t: workflows.forget_samples(t, who.space.id, workflow_id, sample_id)):
-        raise LookupError("there is no such sample")
+        raise NotFoundError("there is no such sample")
     return list_samples(who, workflow_id)
 
 
@@ -448,7 +449,7 @@ def carry_sample(who: Editor, workflow_id: int, body: TryIn) -> TryOut:
         (s for s in who.space.read(lambda t: workflows.samples(t, who.space.id, workflow_id)) if s.id == body.sample), None
     )
     if sample is None:
-        raise LookupError("there is no such sample")
+        raise NotFoundError("there is no such sample")
     if body.only_line is not None and not isinstance(kept.draft.line(body.only_line), Writes):
         raise Problem(422, "This line writes nothing, so it cannot be tried by itself.", "Look at its cell instead.")
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from kelvix.collections import write
 from kelvix.collections.write import Actor, Wrong
 from kelvix.core.fields import from_wire
+from kelvix.core.not_found import NotFoundError
 from kelvix.core.schema import Database
 from kelvix.core.values import FieldId, Value
 from kelvix.store import changes, databases, records
@@ -17,15 +18,15 @@ class CannotUndo(Exception):
 
 
 def undo(t: Transaction, workspace_id: int, seq: int, actor: Actor, run: int | None = None) -> int:
-    """Undo one change: the number of the change that does so. Raises LookupError, CannotUndo. A field that was changed
+    """Undo one change: the number of the change that does so. Raises NotFoundError, CannotUndo. A field that was changed
     again since is not touched; where that is so nothing is undone. `run`: all changes of this run are being undone."""
     change = changes.get(t, workspace_id, seq)
     database = databases.get(t, workspace_id, change.database_id) if change else None
     if change is None or database is None:
-        raise LookupError("no such change")
+        raise NotFoundError("no such change")
     record = records.get(t, database, change.record_id, lock=True, trashed=True)
     if record is None:
-        raise LookupError("no such record")
+        raise NotFoundError("no such record")
     match change.kind:
         case "update" | "linked":
             return _undo_update(t, workspace_id, database, change, record, actor)

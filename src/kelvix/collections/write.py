@@ -11,6 +11,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from kelvix.core.fields import TYPES
+from kelvix.core.not_found import NotFoundError
 from kelvix.core.schema import Database
 from kelvix.core.values import FieldId, Unfit, Value
 from kelvix.store import record_writing
@@ -74,7 +75,7 @@ def update(
     actor: Actor,
 ) -> int:
     """Change fields of a record that the writer saw at a version: the change's number. Raises Stale where it was changed since,
-    LookupError, Wrong, NotAllowed."""
+    NotFoundError, Wrong, NotAllowed."""
     checked = _checked(database, values, actor)
     return record_writing.update(t, workspace_id, database, record_id, saw_version, checked, actor.origin)
 
@@ -87,13 +88,13 @@ def change(
 
 
 def delete(t: Transaction, workspace_id: int, database: Database, record_id: int, actor: Actor) -> int:
-    """Move a record into the trash: the change's number. Raises LookupError, NotAllowed."""
+    """Move a record into the trash: the change's number. Raises NotFoundError, NotAllowed."""
     _may(actor)
     return record_writing.set_deleted(t, workspace_id, database, record_id, True, actor.origin)
 
 
 def restore(t: Transaction, workspace_id: int, database: Database, record_id: int, actor: Actor) -> int:
-    """Bring a record back from the trash: the change's number. Raises LookupError, NotAllowed."""
+    """Bring a record back from the trash: the change's number. Raises NotFoundError, NotAllowed."""
     _may(actor)
     return record_writing.set_deleted(t, workspace_id, database, record_id, False, actor.origin)
 
@@ -114,7 +115,7 @@ def check(database: Database, values: Mapping[FieldId, Value], complete: bool) -
 def _checked(database: Database, values: Mapping[FieldId, Value], actor: Actor, complete: bool = False) -> dict[FieldId, Value]:
     _may(actor)
     if any(database.field(f) is None for f in values):
-        raise LookupError("no such field")
+        raise NotFoundError("no such field")
     if wrong := check(database, values, complete):
         raise Wrong(wrong)
     return dict(values)

@@ -19,6 +19,7 @@ from kelvix.core.feel import Env, compiled
 from kelvix.core.feel import tree as t
 from kelvix.core.feel.compiler import Compiled
 from kelvix.core.fields import TYPES
+from kelvix.core.not_found import NotFoundError
 from kelvix.core.operators import OPERATORS, Comparing, Operator
 from kelvix.core.schema import Field
 from kelvix.core.values import Composite, FieldId, Type, Value, as_text
@@ -143,14 +144,14 @@ def by_identity(field: Field, value: Value) -> Value:
 
 
 def write(where: Where | None, fields: Mapping[FieldId, Field], zone: ZoneInfo, tell: Tell = by_names) -> t.Node:
-    """Return the formula of a condition, over values called by no line and the field's id. Raises LookupError for a field that
-    is gone."""
+    """Return the formula of a condition, over values called by no line and the field's id. Raises NotFoundError for a field
+    that is gone."""
     if where is None:
         return t.Bool(True)
     if isinstance(where, Joined):
         return joined(where.mode, [write(one, fields, zone, tell) for one in where.tests])
     if where.field not in fields:
-        raise LookupError("no such field")
+        raise NotFoundError("no such field")
     return _write_one(where, fields[where.field], zone, tell)
 
 
@@ -190,8 +191,8 @@ def _plan(where: Where | None, fields: tuple[Field, ...], zone: ZoneInfo) -> Com
 
 
 def holds(where: Where | None, fields: Sequence[Field], values: Mapping[FieldId, Value], env: Env) -> bool:
-    """Whether a condition is true of values; what is unknown is not. Raises LookupError, and Unfit where a formula goes on for
-    too long."""
+    """Whether a condition is true of values; what is unknown is not. Raises NotFoundError, and Unfit where a formula goes on
+    for too long."""
     used = set(fields_of(where))
     mine = formulas.fresh(env)
     known = tuple(f for f in fields if f.id in used)

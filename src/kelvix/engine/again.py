@@ -6,6 +6,7 @@ what it finished is the same there; else, and where nothing was changed, as the 
 
 from __future__ import annotations
 
+from kelvix.core.not_found import NotFoundError
 from kelvix.core.outcome import Failed
 from kelvix.core.workflow import Workflow
 from kelvix.engine import undoing
@@ -35,12 +36,12 @@ def _live(t: Transaction, space: Space, workflow_id: int) -> tuple[int, Workflow
 
 def from_failed(space: Space, run_id: int) -> int:
     """Take a failed run up after its last finished line: the number of the version as which it goes on. Raises
-    LookupError, CannotRepeat."""
+    NotFoundError, CannotRepeat."""
 
     def work(t: Transaction) -> int:
         run = runs.get(t, space.id, run_id)
         if run is None:
-            raise LookupError("there is no such run")
+            raise NotFoundError("there is no such run")
         number, before = workflows.version(t, space.id, run.version_id)
         done = {ln.line for ln in runs.lines(t, space.id, [run_id])[run_id].values() if not isinstance(ln.outcome, Failed)}
         live = _live(t, space, run.workflow_id)
@@ -56,10 +57,10 @@ def from_failed(space: Space, run_id: int) -> int:
 
 def from_start(engine: Engine, space: Space, run_id: int, undo: bool, person: str) -> tuple[int, Undone | None]:
     """Run an item again from the first line, as the version that is live now: the new run, and what was undone first. Raises
-    LookupError, CannotRepeat."""
+    NotFoundError, CannotRepeat."""
     run = space.read(lambda t: runs.get(t, space.id, run_id))
     if run is None:
-        raise LookupError("there is no such run")
+        raise NotFoundError("there is no such run")
     if run.pruned:
         raise CannotRepeat("what this run carried is kept no longer; carry the item by catching up instead")
     if run.kind == "try":

@@ -179,9 +179,9 @@ def _likely(engine: Engine, space: Space, kept: workflows.Kept, found: silence.S
     if when.own is not None:
         return ("Nothing that it waits for has happened here.", "See whether what changes the records, or sends the requests, "
                 "still does.")  # fmt: skip
-    word = engine.apps[when.app].container_word
     try:
         account = engine.account(space, when.connection)
+        word = account.app.container_word
         if when.container not in {c.id for c in account.check().places}:
             return f"The {word} “{when.container_name}” is no longer shared, or is gone.", "Widen the connection."
         newest = account.collection(when.container or "").query(Query(limit=1)).items

@@ -12,6 +12,7 @@ from kelvix.core import file_name, page_fields, proposing, quick_input
 from kelvix.core.collection import PermanentError, TransientError
 from kelvix.core.fields import TYPES
 from kelvix.core.finding import Question
+from kelvix.core.not_found import NotFoundError
 from kelvix.core.query import Comparison
 from kelvix.core.quick_input import Quick
 from kelvix.core.schema import TEXT_FIELD, Database, Field
@@ -70,7 +71,7 @@ def mail_address(engine: Engine, workspace_id: int, token: str) -> str | None:
 
 
 def read(engine: Engine, space: Space, person_id: int, text: str, database_id: int | None, each: bool) -> Reading:
-    """Without a database, it goes where captures with its words were kept before. Raises NotKept, LookupError."""
+    """Without a database, it goes where captures with its words were kept before. Raises NotKept, NotFoundError."""
     names = tuple(engine.directory.home.read(lambda t: people.names(t, space.id)))
     return space.read(lambda t: _read(t, space, person_id, text, database_id, each, names))
 
@@ -83,7 +84,7 @@ def _read(
         raise NotKept("There is no database to keep it in.", "Make one first.")
     chosen = known.get(database_id) if database_id is not None else known[_proposed(t, space, person_id, text, known)]
     if chosen is None:
-        raise LookupError("there is no such database")
+        raise NotFoundError("there is no such database")
     env = space.env(datetime.now(UTC))
     lines = quick_input.lines_of(text, each)
     if len(lines) > quick_input.MOST_LINES:

@@ -11,6 +11,7 @@ from typing import Literal
 from kelvix.core import recognising, sources
 from kelvix.core.checking import check
 from kelvix.core.collection import Item, PermanentError
+from kelvix.core.not_found import NotFoundError
 from kelvix.core.query import Query
 from kelvix.core.workflow import RecordEvent, Workflow
 from kelvix.engine import switch, undoing
@@ -66,11 +67,11 @@ def past(
 
 
 def start(engine: Engine, space: Space, workflow_id: int, items: Sequence[Told], recognises: Recognises, person: str) -> int:
-    """Carry past items, or changes of them, in this order, through the draft as it is. Raises LookupError, NotReady,
+    """Carry past items, or changes of them, in this order, through the draft as it is. Raises NotFoundError, NotReady,
     PermanentError."""
     kept = space.read(lambda t: workflows.get(t, space.id, workflow_id))
     if kept is None:
-        raise LookupError("no such workflow")
+        raise NotFoundError("no such workflow")
     findings = check(kept.draft, engine.surroundings(space, kept.draft))
     if findings:
         raise NotReady(findings)
@@ -139,11 +140,11 @@ class Missed:
 
 
 def missed(engine: Engine, space: Space, workflow_id: int) -> Missed:
-    """Return what came since the workflow was turned off, for the same source as then. Raises LookupError, TransientError,
+    """Return what came since the workflow was turned off, for the same source as then. Raises NotFoundError, TransientError,
     PermanentError."""
     kept = space.read(lambda t: workflows.get(t, space.id, workflow_id))
     if kept is None:
-        raise LookupError("no such workflow")
+        raise NotFoundError("no such workflow")
     nothing = Missed(0, (), kept.turned_off_at)
     if kept.state == "on" or kept.turned_off_at is None:
         return nothing

@@ -14,6 +14,7 @@ from kelvix.core.collection import PermanentError
 from kelvix.core.schema import Database
 from kelvix.core.sources import CanRun
 from kelvix.core.steps import SourceWords, Surroundings
+from kelvix.core.values import shorten
 from kelvix.core.workflow import Address, RunAnother, Workflow
 from kelvix.engine import finding
 from kelvix.engine.dispatch import Dispatch
@@ -60,13 +61,20 @@ class Engine:
             SourceWords(app.container_word, app.items_word, app.counted) if app and own is None else SourceWords(),
         )
 
+    def app(self, code: str) -> App:
+        """Return an app. Raises PermanentError where it is not installed, as where a package that brought it was removed."""
+        found = self.apps.get(code)
+        if found is None:
+            raise PermanentError(f"there is no app “{shorten(code, 40)}” in this installation; choose another one", "app")
+        return found
+
     def account(self, space: Space, connection_id: int | None) -> Account:
         """Return what a connection reaches. Raises PermanentError if it was removed."""
         found = space.read(lambda t: connections.token(t, self.vault, space.id, connection_id)) if connection_id else None
-        if found is None or found[0] not in self.apps:
+        if found is None:
             raise PermanentError("the connection was removed; choose another one in the When line", "access")
-        app, token, identity = found
-        return self.apps[app].account(token, identity, space.env(datetime.now(UTC)))
+        code, token, identity = found
+        return self.app(code).account(token, identity, space.env(datetime.now(UTC)))
 
     def records(self, space: Space, database: Database) -> Records:
         """Return a database as a collection."""

@@ -7,6 +7,7 @@ import time
 from dataclasses import dataclass
 from http import HTTPStatus
 
+from kelvix.core.not_found import NotFoundError
 from kelvix.engine import metrics
 from kelvix.engine.engine import Engine
 from kelvix.formats import webhook_signature
@@ -41,7 +42,7 @@ class Intake:
             return known
         try:
             space = self.engine.directory.open(workspace_id)
-        except LookupError:
+        except NotFoundError:
             return None
         row = space.read(lambda t: watches.for_push(t, workspace_id, watch_id))
         if row is None:

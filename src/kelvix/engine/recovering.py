@@ -8,6 +8,7 @@ from functools import partial
 import structlog
 
 from kelvix.core.collection import Health, PermanentError, TransientError
+from kelvix.core.not_found import NotFoundError
 from kelvix.engine import again, switch
 from kelvix.engine.engine import Engine
 from kelvix.store import connections, runs, upkeep, watches
@@ -40,7 +41,7 @@ def take_up(space: Space, run_ids: list[int]) -> int:
         try:
             again.from_failed(space, run_id)
             taken += 1
-        except (LookupError, again.CannotRepeat):  # somebody else did, or it was deleted
+        except (NotFoundError, again.CannotRepeat):  # somebody else did, or it was deleted
             continue
     return taken
 

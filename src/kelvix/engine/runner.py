@@ -11,6 +11,7 @@ from dataclasses import replace
 import structlog
 
 from kelvix.core.collection import PermanentError, RateLimitedError, TransientError
+from kelvix.core.not_found import NotFoundError
 from kelvix.core.values import Unfit
 from kelvix.core.workflow import (
     Add,
@@ -133,7 +134,7 @@ class Runner:
         if run and (run.problem or {}).get("connection"):
             return  # that is said of the connection, and what failed by it goes on when it is well
         said = (run.problem or {}).get("sentence", "") if run else ""
-        with contextlib.suppress(LookupError):
+        with contextlib.suppress(NotFoundError):
             reason = f"{MOST_IN_A_ROW} runs failed one after the other; the last said: {said}"
             switch.pause(self.engine, space, claim.workflow_id, reason[:1000])
 

@@ -9,6 +9,7 @@ from kelvix.connectors.contract import Account
 from kelvix.core import saving
 from kelvix.core.collection import PermanentError
 from kelvix.core.filling import Carried
+from kelvix.core.not_found import NotFoundError
 from kelvix.core.outcome import FileSaved, Saving
 from kelvix.core.values import File, fold
 from kelvix.core.workflow import SaveFile
@@ -60,7 +61,7 @@ def content(engine: Engine, space: Space, file: File, prefer: int | None = None)
     if code == kept_files.SOURCE:
         try:
             yield from kept_files.content(space, file)
-        except LookupError:
+        except NotFoundError:
             raise PermanentError(f"“{file}” is not here any more", "item") from None
         return
     kept = [c for c in space.read(lambda t: connections.every(t, space.id)) if c.app == code and identity in (None, c.account)]

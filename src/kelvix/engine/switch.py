@@ -13,6 +13,7 @@ from kelvix.core.cells import Finding
 from kelvix.core.checking import check
 from kelvix.core.collection import PermanentError, TransientError
 from kelvix.core.finding import compared
+from kelvix.core.not_found import NotFoundError
 from kelvix.core.query import Query
 from kelvix.core.values import fold
 from kelvix.core.workflow import AddOrUpdate, Find, Own, RecordEvent, SaveFile, Schedule, SendMail, WebRequest, Workflow
@@ -36,10 +37,10 @@ class NotReady(Exception):
 def turn_on(engine: Engine, space: Space, workflow_id: int, from_where_it_was: bool = False) -> None:
     """Make the draft the version that runs, from now on; where it listens to records, `from_where_it_was` takes in too what
     changed while it was off. Where the workflow is on already and listens to the same place, nothing that arrives meanwhile is
-    lost. Raises LookupError, NotReady, TransientError, PermanentError."""
+    lost. Raises NotFoundError, NotReady, TransientError, PermanentError."""
     kept = space.read(lambda t: workflows.get(t, space.id, workflow_id))
     if kept is None:
-        raise LookupError("no such workflow")
+        raise NotFoundError("no such workflow")
     around = engine.surroundings(space, kept.draft)
     findings = check(kept.draft, around)
     if findings:
@@ -195,13 +196,16 @@ def pause(engine: Engine, space: Space, workflow_id: int, reason: str) -> None:
 
 
 def turn_off(engine: Engine, space: Space, workflow_id: int, reason: str | None = None, state: str = "off") -> None:
-    """Listen no more, or hold what arrives where it is paused. Runs that were begun go on to their end. Raises LookupError."""
+    """Listen no more, or hold what arrives where it is paused. Runs that were begun go on to their end.
+
+    Raises NotFoundError.
+    """
     watch = space.read(lambda t: watches.of_workflow(t, space.id, workflow_id))
 
     def work(t: Transaction) -> None:
         kept = workflows.get(t, space.id, workflow_id, lock=True)
         if kept is None:
-            raise LookupError("no such workflow")
+            raise NotFoundError("no such workflow")
         if state == "paused" and kept.state != "on":
             return
         if state == "paused":

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from kelvix.collections import undo
 from kelvix.collections.write import Actor
+from kelvix.core.not_found import NotFoundError
 from kelvix.core.outcome import MailsSent, Requested
 from kelvix.engine.engine import Engine
 from kelvix.store import changes, runs
@@ -24,12 +25,12 @@ class Undone:
 
 
 def undo_run(engine: Engine, space: Space, run_id: int, person: str) -> Undone:
-    """Undo a run's changes, the last first. What was changed again since stays, and is said. Raises LookupError."""
+    """Undo a run's changes, the last first. What was changed again since stays, and is said. Raises NotFoundError."""
 
     def work(t: Transaction) -> tuple[Undone, set[int]]:
         made = changes.of_run(t, space.id, run_id)
         if not runs.mark_undone(t, space.id, run_id):
-            raise LookupError("there is no such run, or it was undone already")
+            raise NotFoundError("there is no such run, or it was undone already")
         undone, trashed, kept, touched = 0, 0, [], set()
         for change in reversed(made):
             try:
@@ -37,7 +38,7 @@ def undo_run(engine: Engine, space: Space, run_id: int, person: str) -> Undone:
                 undone += 1
                 trashed += change.kind == "add"
                 touched.add(change.database_id)
-            except (undo.CannotUndo, LookupError) as why:
+            except (undo.CannotUndo, NotFoundError) as why:
                 kept.append(str(why))
         for line in runs.lines(t, space.id, [run_id])[run_id].values():
             if isinstance(line.outcome, Requested) and line.outcome.code == "sent":

@@ -12,7 +12,7 @@ class Versions:
         self._known: dict[tuple[int, int], Workflow] = {}
 
     def get(self, space: Space, version_id: int) -> Workflow:
-        """Return the workflow of a version. Raises LookupError."""
+        """Return the workflow of a version. Raises NotFoundError."""
         key = (space.id, version_id)
         if key not in self._known:
             self._known[key] = space.read(lambda t: workflows.version(t, space.id, version_id))[1]

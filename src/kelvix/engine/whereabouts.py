@@ -7,6 +7,7 @@ from datetime import datetime
 from typing import Literal
 
 from kelvix.core.collection import Collection, Item, PermanentError
+from kelvix.core.not_found import NotFoundError
 from kelvix.core.outcome import Asked, FileSaved, MailsSent, Rested, Stopped, Wrote
 from kelvix.core.patterns import pattern
 from kelvix.core.values import as_text, shorten, whole
@@ -56,15 +57,16 @@ class Whereabouts:
 
 
 def where_is(engine: Engine, space: Space, workflow_id: int, link_or_id: str) -> Whereabouts:
-    """Find what became of an item. Raises LookupError for an unknown workflow, TransientError where the app does not answer."""
+    """Find what became of an item. Raises NotFoundError for an unknown workflow, TransientError where the app does not
+    answer, PermanentError where it is not installed."""
     kept = space.read(lambda t: workflows.get(t, space.id, workflow_id))
     if kept is None:
-        raise LookupError("no such workflow")
+        raise NotFoundError("no such workflow")
     if kept.draft.when.own is not None:
         return _own_fate(space, kept, link_or_id)
     watch = space.read(lambda t: watches.of_workflow(t, space.id, workflow_id))
     when = kept.draft.when
-    app = engine.apps[when.app]
+    app = engine.app(when.app)
     item_id = link_or_id if whole(link_or_id) is not None else app.item_of_link(link_or_id)
     if item_id is None:
         return Whereabouts(

@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass, replace
 
 from kelvix.core.fields import TYPES
+from kelvix.core.not_found import NotFoundError
 from kelvix.core.schema import TEXT_FIELD, Database, Field
 from kelvix.core.values import Choice, FieldId, NewChoice, Type, Value, fold
 from kelvix.store import ddl, trash
@@ -253,10 +254,10 @@ def change_field(
     choices: tuple[str, ...] | None,
     grows: bool | None = None,
 ) -> None:
-    """Rename, require, or set the choices of a field, and whether they may grow. Raises Refused, LookupError."""
+    """Rename, require, or set the choices of a field, and whether they may grow. Raises Refused, NotFoundError."""
     field = database.field(field_id)
     if field is None or field_id == TEXT_FIELD:
-        raise LookupError("no such field")
+        raise NotFoundError("no such field")
     if name is not None:
         _check_new([NewField(name, field.type)], tuple(f for f in database.fields if f.id != field_id))
     if database.fields[0].id == field_id and required is False:
@@ -289,7 +290,7 @@ def with_new_choices(t: Transaction, workspace_id: int, values: Mapping[FieldId,
             continue
         row = t.row("SELECT choices FROM field WHERE workspace_id=%s AND id=%s FOR UPDATE", (workspace_id, field_id))
         if row is None:
-            raise LookupError("no such field")
+            raise NotFoundError("no such field")
         have = tuple(Choice(**c) for c in json.loads(row["choices"]))
         missing = [str(n) for n in new if all(fold(c.name) != fold(n) for c in have)]
         if missing:
@@ -305,12 +306,12 @@ def with_new_choices(t: Transaction, workspace_id: int, values: Mapping[FieldId,
 
 
 def take_field_away(space: Space, database: Database, field_id: FieldId, by: str) -> None:
-    """Move a field into the trash; its values are kept. Raises Refused, LookupError."""
+    """Move a field into the trash; its values are kept. Raises Refused, NotFoundError."""
     if database.fields[0].id == field_id:
         raise Refused("the title of the records cannot be taken away; rename it instead")
     field = database.field(field_id)
     if field is None or field_id == TEXT_FIELD:
-        raise LookupError("no such field")
+        raise NotFoundError("no such field")
 
     def work(t: Transaction) -> None:
         _set_field_state(t, space.id, database.id, field_id, "ready", "dropping")
@@ -321,7 +322,7 @@ def take_field_away(space: Space, database: Database, field_id: FieldId, by: str
 
 
 def bring_field_back(space: Space, database: Database, field_id: FieldId) -> None:
-    """Take a field out of the trash, with its values. Raises Refused, LookupError."""
+    """Take a field out of the trash, with its values. Raises Refused, NotFoundError."""
 
     def work(t: Transaction) -> int | None:
         row = t.row("SELECT * FROM field WHERE workspace_id=%s AND id=%s AND state='gone'", (space.id, field_id))
@@ -344,7 +345,7 @@ def _set_field_state(t: Transaction, workspace_id: int, database_id: int, field_
         "UPDATE field SET state=%s WHERE workspace_id=%s AND database_id=%s AND id=%s AND state=%s",
         (after, workspace_id, database_id, field_id, before),
     ):
-        raise LookupError("no such field")
+        raise NotFoundError("no such field")
 
 
 def rename(space: Space, database_id: int, name: str) -> bool:
@@ -364,7 +365,7 @@ def rename(space: Space, database_id: int, name: str) -> bool:
 
 
 def delete(space: Space, database: Database, by: str) -> None:
-    """Move a database into the trash; its records are kept. Raises LookupError."""
+    """Move a database into the trash; its records are kept. Raises NotFoundError."""
 
     def work(t: Transaction) -> None:
         _set_deleted(t, space.id, database.id, "NOW(3)", "IS NULL")
@@ -374,7 +375,7 @@ def delete(space: Space, database: Database, by: str) -> None:
 
 
 def bring_back(space: Space, database_id: int) -> None:
-    """Take a database out of the trash, with its records. Raises LookupError."""
+    """Take a database out of the trash, with its records. Raises NotFoundError."""
 
     def work(t: Transaction) -> None:
         _set_deleted(t, space.id, database_id, "NULL", "IS NOT NULL")
@@ -389,4 +390,4 @@ def _set_deleted(t: Transaction, workspace_id: int, database_id: int, set_to: st
         f"UPDATE `database` SET deleted_at={set_to} WHERE workspace_id=%s AND id=%s AND deleted_at {was}",
         (workspace_id, database_id),
     ):
-        raise LookupError("there is no such database")
+        raise NotFoundError("there is no such database")

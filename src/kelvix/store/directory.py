@@ -13,6 +13,7 @@ from typing import Any, TypeVar
 from zoneinfo import ZoneInfo
 
 from kelvix.core.feel import Env
+from kelvix.core.not_found import NotFoundError
 from kelvix.readers.formulas import elsewhere
 from kelvix.settings import Settings
 from kelvix.store.database_server import DatabaseServer, Row, Transaction
@@ -101,7 +102,7 @@ class Directory:
         ]
 
     def open(self, workspace_id: int) -> Space:
-        """Open a workspace. Raises LookupError for a workspace that does not exist."""
+        """Open a workspace. Raises NotFoundError for a workspace that does not exist."""
         until, space = self._open.get(workspace_id, (0.0, None))
         if space is None or time.monotonic() > until:
             found = self.home.read(
@@ -112,7 +113,7 @@ class Directory:
                 )
             )
             if found is None:
-                raise LookupError(f"no workspace {workspace_id}")
+                raise NotFoundError(f"no workspace {workspace_id}")
             zone = ZoneInfo(found["timezone"])
             limits = Limits(found["most_bytes"], found["most_runs_a_day"], found["most_calls_a_minute"])
             server = self.servers[found["server"]]

@@ -26,7 +26,7 @@ def prepare(server: DatabaseServer, database: Database, fields: Iterable[FieldId
 
 def every(t: Transaction, database: Database, question: Question, zone: ZoneInfo) -> list[int]:
     """Return the ids of all records that were meant, in the order asked for, and one more than are counted at most. Raises
-    LookupError."""
+    NotFoundError."""
     most = MOST_ALL if question.take == "all" else MOST
     return [r["id"] for r in _rows(t, database, question, "id", most + 1, zone)]
 
@@ -58,7 +58,7 @@ def _as_the_same(value: Value) -> str:
 
 
 def find(t: Transaction, database: Database, question: Question, zone: ZoneInfo) -> Answer:
-    """Scoped by the database, whose workspace the caller has looked up. Raises LookupError."""
+    """Scoped by the database, whose workspace the caller has looked up. Raises NotFoundError."""
     if question.take == "all":
         return _all(t, database, every(t, database, question, zone))
     rows = _rows(t, database, question, records.columns(database), 2, zone)

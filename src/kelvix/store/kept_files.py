@@ -6,6 +6,7 @@ from collections.abc import Iterable, Iterator
 from functools import partial
 from itertools import count
 
+from kelvix.core.not_found import NotFoundError
 from kelvix.core.values import File
 from kelvix.store import usage
 from kelvix.store.database_server import Transaction
@@ -74,9 +75,9 @@ def get(t: Transaction, workspace_id: int, source: str) -> File | None:
 
 
 def content(space: Space, file: File) -> Iterator[bytes]:
-    """Yield what a file contains. Raises LookupError where there is no such file."""
+    """Yield what a file contains. Raises NotFoundError where there is no such file."""
     if space.read(lambda t: get(t, space.id, file.source)) is None:
-        raise LookupError("there is no such file")
+        raise NotFoundError("there is no such file")
     file_id = int(file.source.partition(":")[2])
     for number in count():
         piece = space.read(partial(_piece, file_id=file_id, number=number))

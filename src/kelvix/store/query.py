@@ -13,6 +13,7 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 from kelvix.core.fields import TYPES, from_wire
+from kelvix.core.not_found import NotFoundError
 from kelvix.core.operators import OPERATORS, Meaning
 from kelvix.core.query import Comparison, Joined, Order, Query, Where
 from kelvix.core.schema import Database, Field
@@ -27,7 +28,7 @@ LAST_LETTER = 0xFFFF  # of those that are looked for in other spellings: what li
 
 def where(database: Database, asked: Where | None, zone: ZoneInfo, denied: bool = False) -> Sql:
     """Return a condition as SQL and its arguments. `zone` tells which moments belong to a day; `denied`: none of it is to
-    hold, so that what is false must not be unknown. Raises LookupError for a field that is gone."""
+    hold, so that what is false must not be unknown. Raises NotFoundError for a field that is gone."""
     if asked is None:
         return "TRUE", []
     if isinstance(asked, Joined):
@@ -41,7 +42,7 @@ def where(database: Database, asked: Where | None, zone: ZoneInfo, denied: bool 
 def _one(database: Database, asked: Comparison, zone: ZoneInfo, denied: bool) -> Sql:
     field = database.field(asked.field)
     if field is None:
-        raise LookupError("no such field")
+        raise NotFoundError("no such field")
     meaning = OPERATORS[asked.operator]
     beside = TYPES[field.type].table_beside
     if beside is not None:
@@ -140,8 +141,8 @@ def select(t: Transaction, database: Database, columns: str, asked: Sql, order: 
 
 def page(t: Transaction, database: Database, query: Query, zone: ZoneInfo) -> tuple[list[Record], str | None]:
     """Return a page of records by keyset, the newest first where no order is asked for, and what to ask with for the next. What
-    is empty comes first, or last where the order descends. Raises LookupError for a field that is gone, Unfit for one that has
-    no order, or where `after` is none that was given."""
+    is empty comes first, or last where the order descends. Raises NotFoundError for a field that is gone, Unfit for one that
+    has no order, or where `after` is none that was given."""
     orders = [_ordered(database, one) for one in query.order]
     sql, args = where(database, query.where, zone)
     if query.after is not None:
@@ -167,7 +168,7 @@ Ordered = tuple[str, Field, Order]
 def _ordered(database: Database, order: Order) -> Ordered:
     field = database.field(order.field)
     if field is None:
-        raise LookupError("no such field")
+        raise NotFoundError("no such field")
     if not TYPES[field.type].is_sorted:
         raise Unfit(f"records cannot go by {field.name}")
     return ddl.column(field.id), field, order

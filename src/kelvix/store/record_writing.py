@@ -8,6 +8,7 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from kelvix.core.fields import TYPES
+from kelvix.core.not_found import NotFoundError
 from kelvix.core.schema import Database, Field
 from kelvix.core.values import FieldId, Value
 from kelvix.store import databases, ddl, labels, references, trash
@@ -153,10 +154,10 @@ def _added(t: Transaction, workspace_id: int, database: Database, record_id: int
 def update(
     t: Transaction, workspace_id: int, database: Database, record_id: int, saw_version: int, values: Values, origin: Origin
 ) -> int:
-    """Change fields of a record that the writer saw at `saw_version`. Raises Stale, LookupError. The change's number."""
+    """Change fields of a record that the writer saw at `saw_version`. Raises Stale, NotFoundError. The change's number."""
     record = get(t, database, record_id, lock=True)
     if record is None:
-        raise LookupError("no such record")
+        raise NotFoundError("no such record")
     if record.version != saw_version:
         raise Stale(record)
     return change(t, workspace_id, database, record, values, origin)
@@ -178,10 +179,10 @@ def change(t: Transaction, workspace_id: int, database: Database, record: Record
 
 
 def set_deleted(t: Transaction, workspace_id: int, database: Database, record_id: int, deleted: bool, origin: Origin) -> int:
-    """Into the trash or out of it. Raises LookupError. The change's number."""
+    """Into the trash or out of it. Raises NotFoundError. The change's number."""
     record = get(t, database, record_id, lock=True, trashed=True)
     if record is None or record.deleted == deleted:
-        raise LookupError("no such record")
+        raise NotFoundError("no such record")
     t.execute(
         f"UPDATE {ddl.table(database.id)} SET version=version+1, changed_at=NOW(3), "
         f"deleted_at={'NOW(3)' if deleted else 'NULL'} WHERE id=%s",

@@ -12,6 +12,7 @@ from typing import Any
 from pydantic import TypeAdapter
 
 from kelvix.core.documents import check_shape
+from kelvix.core.not_found import NotFoundError
 from kelvix.core.upgrading import upgraded
 from kelvix.core.workflow import Workflow
 from kelvix.store import inbox, trash
@@ -105,11 +106,11 @@ def create(space: Space, name: str, draft: Workflow) -> int:
 
 
 def save(t: Transaction, workspace_id: int, workflow_id: int, saw: int, name: str, draft: Workflow) -> int:
-    """Keep a draft that was edited from `saw`: its new number. Raises StaleDraft, LookupError, BadDocument."""
+    """Keep a draft that was edited from `saw`: its new number. Raises StaleDraft, NotFoundError, BadDocument."""
     check_shape(draft)
     kept = get(t, workspace_id, workflow_id, lock=True)
     if kept is None:
-        raise LookupError("no such workflow")
+        raise NotFoundError("no such workflow")
     if kept.draft_version != saw:
         raise StaleDraft(f"this workflow was saved from elsewhere as draft {kept.draft_version}")
     t.execute(
@@ -135,10 +136,10 @@ def version_of_draft(t: Transaction, workspace_id: int, kept: Kept) -> int:
 
 
 def version(t: Transaction, workspace_id: int, version_id: int) -> tuple[int, Workflow]:
-    """Return a version's number and document. Raises LookupError."""
+    """Return a version's number and document. Raises NotFoundError."""
     row = t.row("SELECT number, document FROM workflow_version WHERE workspace_id=%s AND id=%s", (workspace_id, version_id))
     if row is None:
-        raise LookupError("no such version")
+        raise NotFoundError("no such version")
     return row["number"], parse(row["document"])
 
 
@@ -173,12 +174,12 @@ def delete(t: Transaction, workspace_id: int, kept: Kept, by: str) -> None:
 
 
 def bring_back(t: Transaction, workspace_id: int, workflow_id: int) -> None:
-    """Take a workflow out of the trash; it is off. Raises LookupError."""
+    """Take a workflow out of the trash; it is off. Raises NotFoundError."""
     if not t.execute(
         "UPDATE workflow SET deleted_at=NULL WHERE workspace_id=%s AND id=%s AND deleted_at IS NOT NULL",
         (workspace_id, workflow_id),
     ):
-        raise LookupError("there is no such workflow")
+        raise NotFoundError("there is no such workflow")
     trash.take(t, workspace_id, "workflow", workflow_id)
 
 
