@@ -185,3 +185,15 @@ def test_failed_runs_are_dated_by_the_last_that_failed(orla):
     orla.space.transact(lambda t: (t.execute(fail, (1, old)), t.execute(fail, (5, new))))
     [cause] = [c for c in attention.of(orla.space) if c.kind == "failed"]
     assert cause.run == old and cause.count == 2, "an older run that was tried again failed after the newer one"
+
+
+def test_access_that_comes_for_a_connection_that_was_removed_meanwhile_changes_nothing(orla):
+    connection = orla.connect("Enquiries")
+    asked = orla.api("POST", "/connections/consent", json={"app": "mail", "connection": connection})["address"]
+    orla.api("DELETE", f"/connections/{connection}")
+    with orla.practice_page() as browser:
+        answer = browser.post(asked, data={"share": [str(orla.folders["Enquiries"])], "answer": "allow"})
+    back = answer.headers["location"].removeprefix(orla.kelvix.address)
+    assert orla.web.get(back).headers["location"] == f"/connections/{connection}"
+    assert orla.web.get(back).headers["location"] == "/connections?said=unknown", "an answer is taken once"
+    assert orla.api("GET", "/connections") == []

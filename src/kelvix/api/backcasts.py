@@ -87,7 +87,7 @@ def _latest(who: Caller, workflow_id: int) -> BackcastOut | None:
 
 @router.get("/workflows/{workflow_id}/backcast")
 def get_backcast(who: Reader, workflow_id: int) -> BackcastOut | None:
-    """Return the latest backcast and how far it has come; nothing where there was none."""
+    """Return the latest backcast and its progress, or null before the first one."""
     return _latest(who, workflow_id)
 
 

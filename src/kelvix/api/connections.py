@@ -236,8 +236,11 @@ def take_consent(who: Editor, request: Request, state: str = "", code: str = "",
     except (TransientError, PermanentError):
         return RedirectResponse("/connections?said=failed", 303)
     if asked.connection_id is not None:
-        kept = _get(who, asked.connection_id)
-        if health.account != kept.account:  # its items and pushes are another account's: nothing is let go on with these
+        known = asked.connection_id
+        kept = who.space.read(lambda t: connections.get(t, who.space.id, known))
+        if kept is None:  # removed meanwhile, as its screen says
+            return RedirectResponse(f"/connections/{known}", 303)
+        if health.account != kept.account:  # cursors, pushes and item numbers belong to the old account
             return RedirectResponse(f"/connections/{kept.id}?said=another", 303)
         recovering.before_renewal(who.engine, who.space, asked.connection_id)
     made = connections.save(

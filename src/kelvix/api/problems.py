@@ -86,9 +86,11 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(Exception)
     async def defect(request: Request, error: Exception) -> JSONResponse:
-        """Tell a mistake of ours. The reference leads whoever looks after the installation to it in the log."""
+        """Answer an unexpected error. The reference leads an operator to it in the log."""
         reference = secrets.token_hex(4)
-        log.error("a request met a mistake", reference=reference, method=request.method, path=request.url.path, exc_info=error)
+        log.error(
+            "a request failed unexpectedly", reference=reference, method=request.method, path=request.url.path, exc_info=error
+        )
         return document(
             500,
             "Something went wrong in Kelvix.",

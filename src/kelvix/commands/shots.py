@@ -19,14 +19,14 @@ FOLDER = TOP / "docs/screenshots"
 
 # What is shown, and what is pressed or typed there, one after the other.
 VIEWS: dict[str, tuple[str, ...]] = {
-    "today": ("/today",),
+    "today": ("/today", "see:figure"),
     "workflows": ("/workflows",),
     "timetable": ("/workflows/6",),
     "timetable-dark": ("/workflows/6",),
     "files": ("/workflows/3",),
     "decide": ("/workflows/7", "text=which way to go"),
     "mail": ("/workflows/8", "text=Open work: … hours"),
-    "side-by-side": ("/beside?left=c2.6&right=d4",),
+    "side-by-side": ("/beside?left=c2.6&right=d4", "see:section[aria-label='Left'] li"),
     "captures": ("/captures", "textarea", "type:Order hair sheep leather next Friday, Ivo 4 h @or"),
     "backcast": ("/workflows/1/backcast", "button:has-text('Backcast over')", "button:has-text('Choose past items')"),
     "runs-of-a-workflow": ("/workflows/1/runs",),
@@ -78,6 +78,8 @@ def main(words: list[str]) -> None:
                 for press in presses:
                     if press.startswith("type:"):
                         page.keyboard.type(press.removeprefix("type:"))
+                    elif press.startswith("see:"):  # comes later than the rest
+                        page.wait_for_selector(press.removeprefix("see:"))
                     else:
                         page.click(press)
                     page.wait_for_timeout(600)

@@ -54,7 +54,7 @@ class Field:
         return next((c.name for c in self.choices if c.id == choice_id), None)
 
     def named(self, value: Value) -> Value:
-        """Return a value with the names of its choices in place of their ids; one that was taken away since has none."""
+        """Return a value with the names of its choices instead of their ids; a removed choice has no name."""
         if not TYPES[self.type].has_choices:
             return value
         if isinstance(value, tuple):

@@ -247,7 +247,7 @@ def value_of(raw: Any, one: Input, env: Env) -> Value:
 
 
 def dig(body: Any, key: str) -> Any:
-    """Return the value behind a name with dots; a list is gone into by number. None where there is none."""
+    """Return the value at a dotted path, in which numbers index lists. None if the path leads nowhere."""
     if isinstance(body, Mapping) and key in body:
         return body[key]
     at = body

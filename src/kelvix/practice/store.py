@@ -40,7 +40,7 @@ class Store:
     # Accounts and containers
 
     def account(self, address: str, name: str) -> int:
-        """Return the account with this address, made where there is none."""
+        """Return the account with this address; create it if needed."""
 
         def work(t: Transaction) -> int:
             row = t.row("SELECT id FROM account WHERE address=%s", (address,))
@@ -52,7 +52,7 @@ class Store:
         return self.server.read(lambda t: t.rows("SELECT * FROM account ORDER BY id"))
 
     def container(self, app: str, account_id: int, name: str, address: str | None = None) -> int:
-        """Return the container with this name, made where there is none."""
+        """Return the container with this name; create it if needed."""
 
         def work(t: Transaction) -> int:
             row = t.row("SELECT id FROM container WHERE app=%s AND account_id=%s AND name=%s", (app, account_id, name))

@@ -121,7 +121,7 @@ def save(t: Transaction, workspace_id: int, workflow_id: int, saw: int, name: st
 
 
 def version_of_draft(t: Transaction, workspace_id: int, kept: Kept) -> int:
-    """Return the id of the unchangeable version that has the draft's content: made where there is none."""
+    """Return the id of the immutable version with the draft's content; create it if needed."""
     last = t.row(
         "SELECT id, number, document FROM workflow_version WHERE workspace_id=%s AND workflow_id=%s "
         "ORDER BY number DESC LIMIT 1",

@@ -864,7 +864,7 @@ export interface paths {
         };
         /**
          * List Day
-         * @description Return what came in and what went out, the newest first, going on into the days before.
+         * @description Return what came in and what went out, newest first, with earlier days after today.
          */
         get: operations["list_day_api_v1_today_list_get"];
         put?: never;
@@ -1016,7 +1016,7 @@ export interface paths {
         };
         /**
          * Get Backcast
-         * @description Return the latest backcast and how far it has come; nothing where there was none.
+         * @description Return the latest backcast and its progress, or null before the first one.
          */
         get: operations["get_backcast_api_v1_workflows__workflow_id__backcast_get"];
         put?: never;

@@ -83,7 +83,7 @@ class _Parser:
             self.at = found.end()
 
     def sign(self, *signs: str) -> str | None:
-        """Return the first of these signs that stands here; it is passed over."""
+        """Consume and return the first of these signs found here."""
         self.space()
         for sign in signs:
             if self.text.startswith(sign, self.at):
@@ -96,7 +96,7 @@ class _Parser:
             self.fail(f"“{sign}” is missing {after}")
 
     def word(self, *words: str) -> str | None:
-        """Return the keyword that stands here, if it is one of these; it is passed over."""
+        """Consume and return the keyword found here, if it is one of these."""
         self.space()
         found = WORD.match(self.text, self.at)
         if found and found[0] in words:

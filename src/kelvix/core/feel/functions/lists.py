@@ -26,7 +26,7 @@ def quiet_equal(env: Env, a: object, b: object) -> bool:
 
 
 def place_in(items: Items, position: Decimal) -> int:
-    """Return a place as Python's index. Raises ValueError where there is none."""
+    """Return a position as Python's index. Raises ValueError for a position outside the list."""
     at = whole(position, "the position")
     if at == 0 or abs(at) > len(items):
         raise ValueError(f"there is no place {at} in a list of {len(items)}")
