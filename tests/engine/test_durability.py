@@ -15,6 +15,7 @@ import pytest
 
 from kelvix import processes
 from kelvix.connectors.http import Caller
+from kelvix.engine.leases import Leases
 from kelvix.settings import TOP, VARIABLE
 from kelvix.store import runs
 from storming import deliver_surely
@@ -138,7 +139,7 @@ def test_the_fencing_token_alone_stops_a_late_writer(own, on):
         space.transact(lambda t: runs.hold(t, late, 30))
     assert space.transact(runs.release_expired) == [late.run_id]
     assert space.transact(lambda t: runs.claim(t, 10, 30)) == [], "what may have ended its worker is carried alone"
-    [now] = space.transact(lambda t: runs.claim(t, 1, 30, suspect=True))
+    [now] = space.transact(lambda t: runs.claim(t, 1, 30, suspect_of=space.id))
     assert now.run_id == late.run_id and now.token > late.token and now.attempts == 2
     with pytest.raises(runs.Fenced):
         space.transact(lambda t: runs.hold(t, late, 30))
@@ -146,6 +147,23 @@ def test_the_fencing_token_alone_stops_a_late_writer(own, on):
     space.transact(lambda t: runs.wait(t, now, 0, {"sentence": "given back"}))
     own.installation.start("worker")
     assert until(on.titles) == ["Fenced"]
+
+
+def test_a_machine_that_stood_still_makes_no_run_suspect(own, on):
+    """What is outside when a lease runs out, since no thread came to renew it, is still held by whoever held it."""
+    own.installation.stop_child("worker")
+    space = on.person.space
+    on.person.deliver("Asleep")
+    [claim] = until(lambda: space.transact(lambda t: runs.claim(t, 10, 0.2)))
+    leases = Leases(4.0)
+    with leases.outside(space, claim):
+        until(lambda: space.row("SELECT id FROM run WHERE id=%s AND lease_until < NOW(3)", (claim.run_id,)), every=0.05)
+        leases.renew()
+        assert space.transact(runs.release_expired) == []
+        space.transact(lambda t: runs.hold(t, claim, 30))
+    space.transact(lambda t: runs.wait(t, claim, 0, {"sentence": "given back"}))
+    own.installation.start("worker")
+    assert until(on.titles) == ["Asleep"]
 
 
 def test_two_workers_never_claim_the_same(own, on):

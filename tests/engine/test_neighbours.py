@@ -90,21 +90,28 @@ def test_files_that_take_their_reader_minutes(troubled, neighbour):
 
 
 def test_a_run_that_ends_its_worker_is_carried_in_a_process_of_its_own(troubled, neighbour):
-    """Nobody else waits for it, neither before nor while it is carried."""
-    running, _ = troubled
+    """Nobody else waits for it, neither before nor while it is carried; nor does what is suspect of somebody else."""
+    running, address = troubled
     quiet = crossings(neighbour, 2, "quiet")
-    orla = running.person("Orla")
-    on = turn_on(orla)
+    on, mona = turn_on(running.person("Orla")), running.person("Mona")
+    tells = tell_a_receiver(mona, address)
     running.installation.stop_child("worker")
-    on.person.deliver("suspect")
-    until(lambda: on.person.space.row("SELECT id FROM event WHERE workspace_id=%s", (on.person.space.id,)))
-    space = on.person.space
-    [claim] = until(lambda: space.transact(lambda t: runs.claim(t, 1, 0.1, room=lambda id: int(id == space.id))))
-    until(lambda: claim.run_id in space.transact(runs.release_expired))
+    space, hers = on.person.space, mona.space
+    for person in (mona, on.person):
+        person.deliver("suspect")
+        until(lambda of=person.space: of.row("SELECT id FROM event WHERE workspace_id=%s", (of.id,)))
+    claims = [
+        until(lambda of=of: of.transact(lambda t: runs.claim(t, 1, 0.1, room=lambda id: int(id == of.id))))
+        for of in (hers, space)
+    ]
+    [[hangs], [claim]] = claims
+    for one in (hangs, claim):
+        until(lambda one=one: space.row("SELECT id FROM run WHERE id=%s AND lease_until < NOW(3)", (one.run_id,)))
+    assert {hangs.run_id, claim.run_id} <= set(space.transact(runs.release_expired))
     running.installation.start("worker")
     crossings(neighbour, 0.1, "the worker has started")
     at_most_a_second_later(quiet, crossings(neighbour, 3, "suspect"))
-    assert until(on.titles) == ["suspect"]
+    assert until(lambda: on.titles() or [r["problem"] for r in mona.runs(tells) if r["problem"]]) == ["suspect"]
     row = space.row("SELECT endings, attempts FROM run WHERE id=%s", (claim.run_id,))
     assert row == {"endings": 1, "attempts": 2}
 

@@ -45,18 +45,19 @@ class Leases:
             with self._lock:
                 self._outside.pop(key, None)
 
+    def renew(self) -> None:
+        """Begin the leases of all that are outside anew."""
+        for space, claim in self._outside_now().values():
+            with contextlib.suppress(DatabaseError):
+                space.read(partial(runs.renew, claim=claim, lease=self.lease))
+
     def _keep(self) -> None:
-        """Begin the leases of all that are outside anew, often enough."""
         while True:
             self._wanted.wait()
             self._wanted.clear()
-            while outside := self._outside_now():
+            while self._outside_now():
                 time.sleep(self.lease / 4)
-                still = self._outside_now()
-                for key in outside.keys() & still.keys():
-                    space, claim = still[key]
-                    with contextlib.suppress(DatabaseError):
-                        space.read(partial(runs.renew, claim=claim, lease=self.lease))
+                self.renew()
 
     def _outside_now(self) -> dict[int, tuple[Space, Claim]]:
         with self._lock:

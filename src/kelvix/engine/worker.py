@@ -86,11 +86,14 @@ class Worker:
         own.join(2)
 
     def _tidy(self) -> None:
-        """Put back what died workers held; have what is suspect carried in a process of its own."""
+        """Put back what died workers held; have what is suspect carried in processes of its own.
+
+        What is outside here is renewed first: a machine that slept, or stood still, has let leases run out that are well kept.
+        """
+        self.runner.leases.renew()
         for server in self.engine.directory.servers.values():
             self._alone.lost(server.transact(runs.release_expired))
-            if server.read(ready.has_suspect):
-                self._alone.start()
+            self._alone.start(server.read(ready.suspect_workspaces))
 
     def _take_up(self) -> int:
         """Claim as much as can be computed at once: how much it was."""

@@ -77,19 +77,24 @@ def take(t: Transaction, queue: tuple[int, int], limit: int) -> list[Row]:
     return rows
 
 
-def take_suspect(t: Transaction) -> list[Row]:
-    """Take one that ended its worker before, if any is due."""
+def take_suspect(t: Transaction, workspace_id: int) -> list[Row]:
+    """Take one run of a workspace that ended its worker before, if any is due."""
     rows = t.rows(
-        "SELECT id, workspace_id, event_id, run_id FROM ready WHERE suspect=1 AND due_at <= NOW(3) ORDER BY due_at, id LIMIT 1 "
-        "FOR UPDATE SKIP LOCKED"
+        "SELECT id, workspace_id, event_id, run_id FROM ready WHERE workspace_id=%s AND suspect=1 AND due_at <= NOW(3) "
+        "ORDER BY due_at, id LIMIT 1 FOR UPDATE SKIP LOCKED",
+        (workspace_id,),
     )
     for row in rows:
         t.execute("DELETE FROM ready WHERE id=%s", (row["id"],))
     return rows
 
 
-def has_suspect(t: Transaction) -> bool:
-    return t.row("SELECT id FROM ready WHERE suspect=1 AND due_at <= NOW(3) LIMIT 1") is not None
+def suspect_workspaces(t: Transaction) -> list[int]:
+    """Return the workspaces that have a due run which ended its worker before; whose has waited longest comes first."""
+    rows = t.rows(
+        "SELECT workspace_id FROM ready WHERE suspect=1 AND due_at <= NOW(3) GROUP BY workspace_id ORDER BY MIN(due_at)"
+    )
+    return [row["workspace_id"] for row in rows]
 
 
 def waiting(t: Transaction) -> tuple[int, float]:

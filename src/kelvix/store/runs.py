@@ -127,10 +127,10 @@ def new_try(
 
 
 def renew(t: Transaction, claim: Claim, lease: float) -> None:
-    """Begin the lease of a run anew, if it is still held by this claim."""
+    """Begin the lease of a run anew, if this claim still holds it: also one that is over, as long as nobody has put the run back."""
     t.execute(
         "UPDATE run SET lease_until=NOW(3) + INTERVAL %s SECOND WHERE workspace_id=%s AND id=%s AND token=%s "
-        "AND state='running' AND lease_until > NOW(3)",
+        "AND state='running' AND lease_until IS NOT NULL",
         (lease, claim.workspace_id, claim.run_id, claim.token),
     )
 
@@ -152,16 +152,16 @@ def claim(
     t: Transaction,
     limit: int,
     lease: float,
-    suspect: bool = False,
+    suspect_of: int | None = None,
     several: Callable[[tuple[int, int]], int] = lambda _: 1,
     room: Callable[[int], int] = lambda _: 2**31,
     due: Sequence[tuple[int, int]] | None = None,
 ) -> list[Claim]:
-    """Take up work that is due, the queues taking turns; or one run that is suspect. Its rows leave `ready`; the runs carry
-    the lease from here on. Attempts are counted now. `several`: how many of a queue count as one, since they are carried
+    """Take up work that is due, the queues taking turns; or one suspect run of the workspace `suspect_of`. Its rows leave
+    `ready`; the runs carry the lease from here on. Attempts are counted now. `several`: how many of a queue count as one, since they are carried
     together; `room`: how many more a workspace may have under way; `due`: the queues, where they are known."""
-    if suspect:
-        rows = ready.take_suspect(t)
+    if suspect_of is not None:
+        rows = ready.take_suspect(t, suspect_of)
     else:
         shares = ready.shares(ready.queues(t) if due is None else due, limit, room)
         rows = [r for queue, n in shares.items() for r in ready.take(t, queue, n * several(queue))]
