@@ -127,7 +127,7 @@ def new_try(
 
 
 def renew(t: Transaction, claim: Claim, lease: float) -> None:
-    """Begin the lease of a run anew, if this claim still holds it: also one that is over, as long as nobody has put the run back."""
+    """Begin the lease of a run anew, if this claim still holds it: also one that is over, until the run is put back."""
     t.execute(
         "UPDATE run SET lease_until=NOW(3) + INTERVAL %s SECOND WHERE workspace_id=%s AND id=%s AND token=%s "
         "AND state='running' AND lease_until IS NOT NULL",
@@ -158,8 +158,9 @@ def claim(
     due: Sequence[tuple[int, int]] | None = None,
 ) -> list[Claim]:
     """Take up work that is due, the queues taking turns; or one suspect run of the workspace `suspect_of`. Its rows leave
-    `ready`; the runs carry the lease from here on. Attempts are counted now. `several`: how many of a queue count as one, since they are carried
-    together; `room`: how many more a workspace may have under way; `due`: the queues, where they are known."""
+    `ready`; the runs carry the lease from here on. Attempts are counted now. `several`: how many of a queue count as one,
+    since they are carried together; `room`: how many more a workspace may have under way; `due`: the queues, where they are
+    known."""
     if suspect_of is not None:
         rows = ready.take_suspect(t, suspect_of)
     else:
