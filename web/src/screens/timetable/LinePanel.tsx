@@ -73,13 +73,6 @@ export function LinePanel(props: Props) {
           </>
         )}
       </div>
-      {findings
-        .filter((f) => f.field === null && f.key === null)
-        .map((f) => (
-          <div className="note" key={f.sentence}>
-            {f.sentence[0]?.toUpperCase() + f.sentence.slice(1)}.
-          </div>
-        ))}
       {line.verb === "when" && <WhenPanel line={line} workflow={props.workflow} findings={findings} onChange={props.onChange} />}
       {line.verb === "only_if" && <OnlyIfPanel key={line.id} line={line} cell={cell} onChange={props.onChange} />}
       {line.verb === "decide" && <DecidePanel line={line} cells={cells} setDocument={props.setDocument} choose={props.choose} />}
@@ -127,6 +120,14 @@ export function LinePanel(props: Props) {
           onChange={props.onChange}
         />
       )}
+      {/* Last, since they come and go while one edits: nothing may move away from under a click. */}
+      {findings
+        .filter((f) => f.field === null && f.key === null)
+        .map((f) => (
+          <div className="note" key={f.sentence}>
+            {f.sentence[0]?.toUpperCase() + f.sentence.slice(1)}.
+          </div>
+        ))}
     </LinePlace.Provider>
   );
 }
