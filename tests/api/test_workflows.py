@@ -134,7 +134,7 @@ def test_try_all_lines_or_one_and_undo(built):
     assert orla.api("GET", f"/workflows/{workflow}")["tried_never_on"] is True
     assert orla.api("POST", f"/runs/{every['id']}/undo") == {"undone": 2, "trashed": 2, "kept": []} and titles() == []
     assert (
-        "writes nothing"
+        "does nothing that lasts"
         in orla.api("POST", f"/workflows/{workflow}/try", expect=422, json={"sample": sample["id"], "only_line": "o"})["title"]
     )
 

@@ -136,6 +136,22 @@ def test_it_waits_until_the_record_is_filled_and_quiet(tables):
     assert not orla.space.rows("SELECT 1 FROM settling WHERE workflow_id=%s", (workflow,))
 
 
+def test_what_settles_is_kept_while_the_workflow_is_off(tables):
+    orla, of = tables
+    workflow, other = of.flow(of.event("added", quiet=600)), of.flow(of.event("added", quiet=1))
+    of.add("Reeds")
+    of.settled(workflow)
+    until(lambda: of.noted() == ["Reeds"])  # by the other
+    orla.api("POST", f"/workflows/{workflow}/off")
+    orla.space.transact(lambda t: t.execute("UPDATE settling SET due_at=NOW(3) WHERE workflow_id=%s", (workflow,)))
+    of.add("Leather")
+    until(lambda: of.noted() == ["Leather", "Reeds"])  # by the other: what is settled was looked at since
+    orla.api("POST", f"/workflows/{other}/off")
+    orla.api("POST", f"/workflows/{workflow}/on")
+    until(lambda: of.noted() == ["Leather", "Reeds", "Reeds"])
+    assert not orla.space.rows("SELECT 1 FROM settling WHERE workflow_id=%s", (workflow,))
+
+
 def test_a_workflow_does_not_set_itself_off_nor_by_way_of_another(tables):
     orla, of = tables
     name, _, who = of.fields

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 
 import httpx2 as httpx
 import pytest
@@ -43,10 +44,15 @@ def post(orla):
             for title, to in pairs:
                 orla.api("POST", f"/databases/{tasks['id']}/records", json={"values": {str(name): title, str(address): to}})
 
-    return orla, Post
+    yield orla, Post
+    orla.faults()
 
 
 ITEM = {"subject": "reeds"}
+
+
+def outcomes(run):
+    return {line["line"]: line["outcome"] for line in run["lines"]}
 
 
 def test_a_mail_goes_out_and_comes_where_its_recipient_is(post, by_hand):
@@ -76,6 +82,51 @@ def test_wherever_the_run_is_cut_it_goes_out_once(post, by_hand, at):
     assert by_hand.carry(run)["state"] == "done" and len(of.came()) == 1
     [record] = orla.records(of.database)
     assert record["values"][str(of.fields[0])] == "ada@stbride.example"
+
+
+def test_a_mail_whose_answer_was_lost_is_sent_again_as_it_was(post, by_hand):
+    """Under its key, so that it is there once; also where the line would send another by now."""
+    orla, of = post
+    run = by_hand.begin(of.flow(of.mail(orla.addresses["Suppliers"])), ITEM)
+    orla.faults("unanswered")
+    later = by_hand.carry(run)
+    assert later["state"] == "waiting" and len(of.came()) == 1, "the app took it, and hung up"
+    orla.space.transact(lambda t: t.execute("DELETE FROM ready WHERE run_id=%s", (run,)))
+    orla.space.transact(lambda t: t.execute("UPDATE run SET item=REPLACE(item, 'reeds', 'leather') WHERE id=%s", (run,)))
+    orla.faults("none")
+    done = by_hand.carry(run)
+    [line] = [ln for ln in done["lines"] if ln["line"] == "m"]
+    [sent], [arrived] = of.came(), of.came("Suppliers")
+    assert done["state"] == "done" and sent["subject"] == arrived["subject"] == line["output"]["mails"][0]["subject"]
+    assert sent["subject"] == "About reeds"
+
+
+def test_an_app_that_knows_no_keys_is_not_asked_twice(post, by_hand, monkeypatch):
+    """Whether its mail went out, a person says."""
+    orla, of = post
+    mail = orla.kelvix.engine.apps["mail"]
+    monkeypatch.setattr(type(mail), "capabilities", replace(mail.capabilities, keys=False))
+    run = by_hand.begin(of.flow(of.mail(orla.addresses["Suppliers"])), ITEM)
+    orla.faults("unanswered")
+    assert outcomes(by_hand.carry(run)) == {"w": "in", "m": "in_doubt"}
+    orla.faults("none")
+    [need] = orla.api("GET", "/needs")
+    assert need["kind"] == "doubt" and "whether a mail went out" in need["question"]
+    assert ("Subject", "About reeds") in [(v["name"], v["text"]) for v in need["values"]]
+    orla.api("POST", f"/needs/{need['id']}", json={"answer": "arrived"})
+    orla.space.transact(lambda t: t.execute("DELETE FROM ready WHERE run_id=%s", (run,)))
+    assert by_hand.carry(run)["state"] == "done" and len(of.came()) == 1
+
+
+def test_one_acting_line_is_tried_by_itself(post):
+    orla, of = post
+    add = {"verb": "add", "id": "a", "database": of.database, "fillings": [{"field": of.fields[0], "filling": [{"text": "x"}]}]}
+    workflow = of.flow(add, of.mail("ada@stbride.example"))
+    [sample] = orla.api("POST", f"/workflows/{workflow}/samples", json={"values": ITEM})
+    run = orla.api("POST", f"/workflows/{workflow}/try", 202, json={"sample": sample["id"], "only_line": "m"})["run"]
+    done = until(lambda: (r := orla.api("GET", f"/runs/{run}")["run"])["state"] == "done" and r)
+    assert outcomes(done) == {"w": "in", "a": "skipped", "m": "sent"}
+    assert len(of.came()) == 1 and orla.records(of.database) == []
 
 
 def test_each_recipient_gets_their_own_and_a_failing_app_is_asked_again(post, by_hand):

@@ -52,6 +52,12 @@ def web(orla):
 ITEM = {"subject": 'Reeds "and"\nleather'}
 
 
+def as_before_the_answer(orla, run):
+    """What a process leaves that ends between the call and what is recorded of it."""
+    orla.space.transact(lambda t: t.execute("DELETE FROM run_line WHERE run_id=%s AND line_id='r'", (run,)))
+    orla.space.transact(lambda t: t.execute("UPDATE intent SET state='open', outcome=NULL WHERE run_id=%s", (run,)))
+
+
 def line_of(run, line="r"):
     return next(ln for ln in run["lines"] if ln["line"] == line)
 
@@ -96,13 +102,59 @@ def test_a_secret_is_sent_and_never_shown(web, by_hand):
 def test_a_failing_receiver_is_asked_again_with_the_next_number(web, by_hand):
     orla, of = web
     orla.faults("failing", app="receiver")
-    run = by_hand.begin(of.flow(of.request()), ITEM)
+    run = by_hand.begin(of.flow(of.request(recognises=True)), ITEM)
     later = by_hand.carry(run)
     assert later["state"] == "waiting" and "answered 500" in later["problem"] and of.came() == []
     orla.faults(app="receiver")
     assert until(lambda: (r := orla.api("GET", f"/runs/{run}")["run"])["state"] == "done" and r)
     [came] = of.came()
     assert int(came["headers"]["kelvix-attempt"]) >= 2
+
+
+def test_an_error_of_the_receiver_says_nothing_of_what_became_of_a_request(web, by_hand):
+    """A 5xx after it was sent is no answer: sent again as if it had not been, it might be there twice."""
+    orla, of = web
+    orla.faults("failing", app="receiver")
+    resting = by_hand.carry(by_hand.begin(of.flow(of.request()), ITEM))
+    assert resting["state"] == "waiting" and line_of(resting)["outcome"] == "in_doubt"
+    [need] = of.needs()
+    assert any("answered 500" in v["text"] for v in need["values"])
+
+
+def test_what_was_refused_and_edited_goes_out_under_a_key_of_its_own(web, by_hand):
+    """The receiver holds what the record says: what it has seen under the old key is not taken for what is sent now."""
+    orla, of = web
+    workflow = of.flow(of.request(success="404", recognises=True))
+    run = by_hand.begin(workflow, ITEM)
+    refused = by_hand.carry(run)
+    assert refused["state"] == "failed" and "answered 200" in refused["problem"]
+    kept = orla.api("GET", f"/workflows/{workflow}")
+    kept["document"]["lines"][1] |= {"success": "200", "body": [{"key": "note", "filling": [{"text": "put right"}]}]}
+    saved = {"name": kept["name"], "document": kept["document"]}
+    orla.api("PUT", f"/workflows/{workflow}", json=saved, headers={"if-match": str(kept["draft_version"])})
+    orla.api("POST", f"/workflows/{workflow}/on")
+    orla.api("POST", f"/runs/{run}/again", json={"from": "failed"})
+    done = until(lambda: (r := orla.api("GET", f"/runs/{run}")["run"])["state"] == "done" and r)
+    first, second = of.came()
+    assert json.loads(second["body"]) == {"note": "put right"} == json.loads(line_of(done)["output"]["body"])
+    assert first["headers"]["idempotency-key"] != second["headers"]["idempotency-key"]
+
+
+def test_what_may_have_gone_out_is_repeated_as_it_went_out(web, by_hand):
+    """Whatever the line would send by now: under one key there is one request."""
+    orla, of = web
+    orla.faults("unanswered", app="receiver")
+    run = by_hand.begin(of.flow(of.request(recognises=True)), ITEM)
+    assert by_hand.carry(run)["state"] == "waiting"
+    orla.space.transact(lambda t: t.execute("DELETE FROM ready WHERE run_id=%s", (run,)))
+    other = json.dumps({"id": "7", "title": "x", "link": None, "app": "mail", "container": "E", "values": {"subject": "other"}})
+    orla.space.transact(lambda t: t.execute("UPDATE run SET item=%s WHERE id=%s", (other, run)))
+    orla.faults(app="receiver")
+    done = by_hand.carry(run)
+    [came] = of.came()
+    assert done["state"] == "done" and came["repeats"] == 1
+    assert json.loads(came["body"])["note"]["subject"] == ITEM["subject"]
+    assert json.loads(line_of(done)["output"]["body"]) == json.loads(came["body"]), "and that is what the run says of it"
 
 
 def test_what_the_receiver_refuses_ends_the_run_and_says_so(web, by_hand):
@@ -167,7 +219,7 @@ def test_where_the_process_ends_before_the_answer_it_is_in_doubt(web, by_hand):
     orla, of = web
     run = by_hand.begin(of.flow(of.request()), ITEM)
     by_hand.cut(run, 2)  # it went out, its answer was recorded, and the record is about to be added
-    orla.space.transact(lambda t: t.execute("UPDATE run_line SET outcome='sending' WHERE run_id=%s AND line_id='r'", (run,)))
+    as_before_the_answer(orla, run)
     assert by_hand.carry(run)["state"] == "waiting" and len(of.needs()) == 1
     by_hand.carry(run)  # taken up again without an answer: it rests on
     assert len(of.needs()) == 1 and of.came()[0]["repeats"] == 0

@@ -209,7 +209,7 @@ def _targets(who: Caller, lines: list[RunLine], names: dict[int, str]) -> list[E
                 end = EndOut(app="kelvix", monogram="Kx", name=names.get(database) or name or "a database")
             case MailsSent(mails=mails, app=app):
                 end = _in_app(who, app, ", ".join(a for m in mails[:1] for a in m["to"][:1]))
-            case Requested(code="sent" | "in_doubt", address=address):
+            case Requested(code="sent" | "in_doubt", address=address) if address:
                 end = EndOut(app="web", monogram="Wb", name=urlsplit(address).netloc)
             case FileSaved(happened=happened, app=str() as app, folder=folder) if happened != "there":
                 end = _in_app(who, app, folder)

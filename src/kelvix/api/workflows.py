@@ -24,10 +24,10 @@ from kelvix.core.steps import carried_from_item
 from kelvix.core.upgrading import upgraded
 from kelvix.core.values import Rows, Unfit, Wire, shorten, to_wire, whole
 from kelvix.core.workflow import (
+    Acts,
     Add,
     When,
     Workflow,
-    Writes,
 )
 from kelvix.engine import catching_up, expecting, overview, sampling, switch, using, whereabouts
 from kelvix.engine.overview import Overview
@@ -443,15 +443,16 @@ def forget_sample(who: Editor, workflow_id: int, sample_id: int) -> list[SampleO
 
 @router.post("/workflows/{workflow_id}/try", status_code=202)
 def carry_sample(who: Editor, workflow_id: int, body: TryIn) -> TryOut:
-    """Carry a sample through the saved draft for real: all lines, or the Add line that is named. The run can be undone."""
+    """Carry a sample through the saved draft for real: all lines, or only the acting line that is named. What it did here
+    can be undone."""
     kept = kept_workflow(who, workflow_id)
     sample = next(
         (s for s in who.space.read(lambda t: workflows.samples(t, who.space.id, workflow_id)) if s.id == body.sample), None
     )
     if sample is None:
         raise NotFoundError("there is no such sample")
-    if body.only_line is not None and not isinstance(kept.draft.line(body.only_line), Writes):
-        raise Problem(422, "This line writes nothing, so it cannot be tried by itself.", "Look at its cell instead.")
+    if body.only_line is not None and not isinstance(kept.draft.line(body.only_line), Acts):
+        raise Problem(422, "This line does nothing that lasts, so it cannot be tried by itself.", "Look at its cell instead.")
 
     def work(t: Transaction) -> int:
         version = workflows.version_of_draft(t, who.space.id, kept)

@@ -89,11 +89,13 @@ class Account(ABC):
         raise PermanentError(f"{self.app.name} carries no files", "call")
 
     def send(self, message: Outgoing, key: str) -> str | None:
-        """Send a message: a link to it, if the app gives one. Sent again under the same idempotency key, it goes out once."""
+        """Send a message: a link to it, if the app gives one. Where the app claims `keys`, it goes out once however often it is
+        sent under the same idempotency key. Raises UnknownOutcomeError too."""
         raise PermanentError(f"{self.app.name} sends nothing", "call")
 
     def save(self, place: str, name: str, content: Iterator[bytes], collision: Collision, key: str) -> Saved:
-        """Save a file. Saved again under the same idempotency key, it is there once."""
+        """Save a file. Where the app claims `keys`, it is there once however often it is saved under the same idempotency key.
+        Raises UnknownOutcomeError too."""
         raise PermanentError(f"{self.app.name} takes no files", "call")
 
     def make_place(self, name: str) -> Place:

@@ -18,11 +18,20 @@ LOOK = 0.25  # seconds between looks at the calls under way
 SLOWEST = 16 << 10  # bytes a second, below which a long answer or upload is given up
 
 
+class Bound:
+    """A moment, by the monotonic clock, after which no call within it goes on, whatever its own time: it moves on as long as
+    somebody moves it."""
+
+    def __init__(self, until: float):
+        self.until = until
+
+
 class Call:
     """A call under way: until when it may take, and the socket that it uses. `is_sent`: its first byte may have gone out."""
 
-    def __init__(self, seconds: float):
+    def __init__(self, seconds: float, bound: Bound | None = None):
         self.until = time.monotonic() + seconds
+        self.bound = bound
         self.is_over = self.is_sent = False
         self._socket: socket.socket | None = None
         self._lock = threading.Lock()
@@ -41,6 +50,10 @@ class Call:
     def earn(self, size: int) -> None:
         """Give a call more time for bytes that came or went: a large file takes as long as it takes, at no less than a pace."""
         self.until += size / SLOWEST
+
+    def is_due(self, now: float) -> bool:
+        """Say whether its time is over."""
+        return self.until < now or (self.bound is not None and self.bound.until < now)
 
     def end(self) -> None:
         """Close the socket, whoever waits at it."""
@@ -75,13 +88,23 @@ class Deadlines:
 
     def begin(self, seconds: float) -> Call:
         """Begin to watch a call, until `done`."""
-        call = Call(seconds)
+        call = Call(seconds, getattr(self._current, "bound", None))
         with self._lock:
             self._calls.add(call)
             if not self._watching:
                 self._watching = True
                 threading.Thread(target=self._watch, name="deadlines", daemon=True).start()
         return call
+
+    @contextmanager
+    def bounded(self, bound: Bound) -> Iterator[None]:
+        """Around calls of this thread that end at a bound."""
+        outer = getattr(self._current, "bound", None)
+        self._current.bound = bound
+        try:
+            yield
+        finally:
+            self._current.bound = outer
 
     def done(self, call: Call) -> None:
         """Watch a call no more."""
@@ -108,7 +131,7 @@ class Deadlines:
             time.sleep(LOOK)
             now = time.monotonic()
             with self._lock:
-                over = [call for call in self._calls if call.until < now and not call.is_over]
+                over = [call for call in self._calls if call.is_due(now) and not call.is_over]
             for call in over:
                 call.end()
 
@@ -141,6 +164,9 @@ class _Watched:
     def putrequest(self, *args: Any, **more: Any) -> None:
         self._tell()
         if (call := DEADLINES.current()) is not None:
+            if call.is_due(time.monotonic()):  # a process that was stopped in between sends nothing any more
+                call.end()
+                raise urllib3.exceptions.ConnectTimeoutError(self, "its time was over before it was sent")
             call.is_sent = True
         super().putrequest(*args, **more)  # type: ignore[misc]
 

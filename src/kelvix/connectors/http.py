@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, nullcontext
 from email.utils import parsedate_to_datetime
 from functools import partial
 from json import loads
@@ -14,7 +14,7 @@ from urllib.parse import urlencode
 import urllib3
 
 from kelvix.connectors.deadline import DEADLINES, Call, pool_manager
-from kelvix.core.collection import GoneError, PermanentError, RateLimitedError, TransientError
+from kelvix.core.collection import GoneError, PermanentError, RateLimitedError, TransientError, UnknownOutcomeError
 
 SECONDS = 12.0  # without a byte
 WHOLE = 20.0  # for a whole call, with more for what is large
@@ -47,10 +47,28 @@ def _detail(data: bytes) -> str:
 
 
 def _earning(body: Iterable[bytes], call: Call) -> Iterator[bytes]:
-    """Yield what is sent; each piece earns the call more time."""
-    for piece in body:
-        yield piece
-        call.earn(len(piece))
+    """Yield what is sent; each piece earns the call more time. Where it cannot be had to its end, nothing was asked for: a
+    request without its last chunk is none (RFC 9112, 8)."""
+    try:
+        for piece in body:
+            yield piece
+            call.earn(len(piece))
+    except TransientError:
+        call.is_sent = False
+        raise
+
+
+@contextmanager
+def _in_doubt_once_sent(call: Call) -> Iterator[None]:
+    """Around a write: after its first byte was sent, no failure says that it was not carried out, but for a 429."""
+    try:
+        yield
+    except RateLimitedError:
+        raise
+    except TransientError as failure:
+        if call.is_sent:
+            raise UnknownOutcomeError(str(failure), failure.after) from None
+        raise
 
 
 class Caller:
@@ -73,24 +91,25 @@ class Caller:
         body: Iterable[bytes] | None = None,
     ) -> Any:
         """Return the answer's JSON. `key` is the idempotency key of what is written; `body` is sent as it comes. Raises
-        TransientError, PermanentError."""
+        TransientError, PermanentError; of a write, UnknownOutcomeError where it may have been carried out."""
         headers = {"authorization": f"Bearer {token}"} | ({"idempotency-key": key} if key else {})
         query = f"?{urlencode(params)}" if params else ""
-        with self._told_apart(WHOLE) as call:
+        with DEADLINES.within(WHOLE) as call, _in_doubt_once_sent(call) if key else nullcontext():
             if body is not None:
                 headers["content-type"] = "application/octet-stream"
                 more: dict[str, Any] = {"body": _earning(body, call), "chunked": True}
             else:
                 more = {"json": json}
             url = f"{self.address}{where}{query}"
-            answer = self._pool.request(method, url, headers=headers, preload_content=False, **more)
-            data = self._bounded(answer, call)
-        self._check(answer, data)
-        return self._json(data)
+            with self._failures(call):
+                answer = self._pool.request(method, url, headers=headers, preload_content=False, **more)
+                data = self._bounded(answer, call)
+            self._check(answer, data)
+            return self._json(data)
 
     def form(self, where: str, **values: str) -> Any:
         """Return the JSON that answers a form which is sent without a token, whatever its status. Raises TransientError."""
-        with self._told_apart(WHOLE) as call:
+        with DEADLINES.within(WHOLE) as call, self._failures(call):
             answer = self._pool.request("POST", f"{self.address}{where}", fields=values, encode_multipart=False,
                                         headers={"accept": "application/json"}, preload_content=False)  # fmt: skip
             data = self._bounded(answer, call)
@@ -149,12 +168,6 @@ class Caller:
             left -= max(wait, 0.1)
             sleep(max(wait, 0.1))
         return answer
-
-    @contextmanager
-    def _told_apart(self, seconds: float) -> Iterator[Call]:
-        """Around a call that may take so many seconds in all."""
-        with DEADLINES.within(seconds) as call, self._failures(call):
-            yield call
 
     @contextmanager
     def _failures(self, call: Call) -> Iterator[None]:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from kelvix.core.filling import FieldResult, FieldState, Remedy
-from kelvix.core.outcome import AskPerson, CellState, ChangeRecord, Intent
+from kelvix.core.outcome import AskPerson, CellState, ChangeRecord, Plan
 from kelvix.core.values import FieldId, Value
 
 
@@ -43,7 +43,7 @@ class Cell:
     Repeat line, `round` is the one that is shown of `rounds`, in `wrong_rounds` of which this line is not right."""
 
     line: str
-    would: Intent
+    would: Plan
     note: str = ""
     results: tuple[FieldResult, ...] = ()
     doubts: int = 0

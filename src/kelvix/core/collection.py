@@ -48,7 +48,13 @@ class GoneError(PermanentError):
 
 
 class UnknownOutcomeError(Exception):
-    """Something was sent, and nobody knows whether it arrived."""
+    """Something was sent, and nobody knows whether it was carried out: after its first byte there was a time-out, a break or a
+    5xx. `after` and `connection` as with TransientError, which a write raises only where it was certainly not carried out."""
+
+    def __init__(self, sentence: str, after: float | None = None):
+        super().__init__(sentence)
+        self.after = after
+        self.connection: int | None = None
 
 
 @dataclass(frozen=True)
@@ -167,13 +173,15 @@ class Changes:
 class Capabilities:
     """What a collection can do; what is not claimed is not used. `told`: the kinds of change of which it tells; `told_between`:
     whether a value that was there only between two readings is told of. `operators`: those that it answers itself; by all
-    others it is read, and tested here. `orders`: whether it can be asked for items by a field's order."""
+    others it is read, and tested here. `orders`: whether it can be asked for items by a field's order; `keys`: whether a write
+    under an idempotency key that it has seen is not done again."""
 
     push: bool = False
     told: frozenset[ChangeKind] = frozenset()
     told_between: bool = False
     operators: frozenset[Operator] = frozenset()
     orders: bool = False
+    keys: bool = False
 
 
 class Collection(ABC):

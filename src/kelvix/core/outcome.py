@@ -2,7 +2,7 @@
 
 What a line *did* is an `Outcome`, kept as its code, a word that names what became of the line, with JSON beside it. `read`
 gives its type back; nothing else looks into that JSON, and no sentence is taken apart to learn what happened. What a line
-*would* do with what it is given is an `Intent`: a run carries out that very value, a rehearsal shows it, a backcast counts it.
+*would* do with what it is given is a `Plan`: a run carries out that very value, a rehearsal shows it, a backcast counts it.
 Nothing is decided by the word under which the grid shows it.
 """
 
@@ -16,7 +16,7 @@ from typing import Any, ClassVar, Literal, TypedDict
 from kelvix.core.values import FieldId, File, Value, Wire
 
 DONE_TO_RECORDS = ("added", "updated", "unchanged", "there", "deleted")
-OF_REQUESTS = ("sending", "to_send", "in_doubt")  # and "sent", where it went through
+UNDER_WAY = ("sending", "to_send", "in_doubt")  # what a line writes outside has not ended: it goes on from its intent
 
 
 @dataclass(frozen=True)
@@ -132,7 +132,8 @@ class FileSaved(Outcome):
 
 @dataclass(frozen=True)
 class Requested(Outcome):
-    """A web request: on its way, to be sent again, in doubt, or sent, with what was answered. `by` said that it arrived."""
+    """A web request: on its way, to be sent again, in doubt, or sent, with what was answered. `by` said that it arrived. What
+    is in doubt of mails and files has nothing beside its code."""
 
     attempt: int = 1
     method: str = ""
@@ -217,7 +218,7 @@ class Failed(Outcome):
 
 _BY_CODE: Mapping[str, type[Outcome]] = {
     **dict.fromkeys(DONE_TO_RECORDS, Wrote),
-    **dict.fromkeys(OF_REQUESTS, Requested),
+    **dict.fromkeys(UNDER_WAY, Requested),
     "saved": FileSaved,
     "ran": RanAnother,
     "repeating": Rounds,
@@ -307,7 +308,7 @@ class Saving:
     folder: str
 
 
-class Intent:
+class Plan:
     """What a line would do with what it is given. `code` is the word by which the grid shows it; a line that changes nothing is
     recorded under it."""
 
@@ -315,28 +316,28 @@ class Intent:
 
 
 @dataclass(frozen=True)
-class GoOn(Intent):
+class GoOn(Plan):
     """Do nothing that lasts: the lines below go on, with what this one computed or looked up."""
 
     code: CellState = "goes_on"
 
 
 @dataclass(frozen=True)
-class PassBy(Intent):
+class PassBy(Plan):
     """End the run here, as a condition asks for."""
 
     code: CellState = field(default="passed_by", init=False)
 
 
 @dataclass(frozen=True)
-class Leave(Intent):
+class Leave(Plan):
     """Leave what stands within the same line; the run goes on below it."""
 
     code: CellState = field(default="left", init=False)
 
 
 @dataclass(frozen=True)
-class End(Intent):
+class End(Plan):
     """End the run: done, passed by or failed, for a reason."""
 
     how: Literal["done", "passed_by", "failed"]
@@ -345,28 +346,28 @@ class End(Intent):
 
 
 @dataclass(frozen=True)
-class NotTaken(Intent):
+class NotTaken(Plan):
     """A way of a decision that is not gone."""
 
     code: CellState = field(default="not_taken", init=False)
 
 
 @dataclass(frozen=True)
-class NotReached(Intent):
+class NotReached(Plan):
     """A line above ends what comes here."""
 
     code: CellState = field(default="not_reached", init=False)
 
 
 @dataclass(frozen=True)
-class ReadFirst(Intent):
+class ReadFirst(Plan):
     """Wait for what is being read: only a rehearsal does not have it yet."""
 
     code: CellState = field(default="waiting", init=False)
 
 
 @dataclass(frozen=True)
-class Rest(Intent):
+class Rest(Plan):
     """Let the run rest until a moment."""
 
     until: datetime
@@ -374,7 +375,7 @@ class Rest(Intent):
 
 
 @dataclass(frozen=True)
-class AskPerson(Intent):
+class AskPerson(Plan):
     """Ask a person, and let the run rest until there is an answer. `values`: what is written then, where the question is which
     record is meant."""
 
@@ -383,7 +384,7 @@ class AskPerson(Intent):
 
 
 @dataclass(frozen=True)
-class ChangeRecord(Intent):
+class ChangeRecord(Plan):
     """Write a record: add it, change it, or delete it. `values`: what is written."""
 
     values: Mapping[FieldId, Value]
@@ -391,7 +392,7 @@ class ChangeRecord(Intent):
 
 
 @dataclass(frozen=True)
-class SendMails(Intent):
+class SendMails(Plan):
     """Send mails."""
 
     mails: tuple[Mail, ...]
@@ -399,7 +400,7 @@ class SendMails(Intent):
 
 
 @dataclass(frozen=True)
-class SendRequest(Intent):
+class SendRequest(Plan):
     """Send a web request."""
 
     call: WebCall
@@ -407,7 +408,7 @@ class SendRequest(Intent):
 
 
 @dataclass(frozen=True)
-class StoreFile(Intent):
+class StoreFile(Plan):
     """Save a file in a folder of an app."""
 
     saving: Saving
@@ -415,14 +416,14 @@ class StoreFile(Intent):
 
 
 @dataclass(frozen=True)
-class StartWorkflow(Intent):
+class StartWorkflow(Plan):
     """Start another workflow."""
 
     code: CellState = field(default="fits", init=False)
 
 
 @dataclass(frozen=True)
-class Problem(Intent):
+class Problem(Plan):
     """Nothing: the line, or what it is given, is to be put right first. `code`: unready where the line was never finished."""
 
     code: CellState = "put_right"

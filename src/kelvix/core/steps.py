@@ -27,7 +27,7 @@ from kelvix.core.feel import Env
 from kelvix.core.fields import from_wire
 from kelvix.core.filling import Carried, ListRow, Remedy
 from kelvix.core.finding import Question
-from kelvix.core.outcome import UNREADY, GoOn, Intent, PassBy, Problem, ReadFirst, Rest
+from kelvix.core.outcome import UNREADY, GoOn, PassBy, Plan, Problem, ReadFirst, Rest
 from kelvix.core.schema import CarriedField, CarriedList, Database, Field
 from kelvix.core.sources import CanRun
 from kelvix.core.values import FieldId, Unfit, Value, as_text, shorten
@@ -220,7 +220,7 @@ def _step_find(line: Find, carried: Carried, around: Surroundings) -> tuple[Cell
         return Cell(line.id, Problem(), shorten(wrong[0].sentence, 120), parts=parts), below
     if answer is None:
         return Cell(line.id, ReadFirst(), "being read", parts=parts), below
-    would: Intent = GoOn("found") if answer.count else PassBy() if line.none == "stop" else GoOn("found_none")
+    would: Plan = GoOn("found") if answer.count else PassBy() if line.none == "stop" else GoOn("found_none")
     said = finding.said(line, database, answer, around.env)
     if line.several == "all" and answer.count > finding.MOST_ALL:
         would, said = Problem(), f"more than {finding.MOST_ALL} found, the most that a line takes: narrow what is looked for"

@@ -7,7 +7,7 @@ what it finished is the same there; else, and where nothing was changed, as the 
 from __future__ import annotations
 
 from kelvix.core.not_found import NotFoundError
-from kelvix.core.outcome import Failed
+from kelvix.core.outcome import UNDER_WAY, Failed
 from kelvix.core.workflow import Workflow
 from kelvix.engine import undoing
 from kelvix.engine.engine import Engine
@@ -43,7 +43,8 @@ def from_failed(space: Space, run_id: int) -> int:
         if run is None:
             raise NotFoundError("there is no such run")
         number, before = workflows.version(t, space.id, run.version_id)
-        done = {ln.line for ln in runs.lines(t, space.id, [run_id])[run_id].values() if not isinstance(ln.outcome, Failed)}
+        recorded = runs.lines(t, space.id, [run_id])[run_id].values()
+        done = {r.line for r in recorded if not isinstance(r.outcome, Failed) and r.outcome.code not in UNDER_WAY}
         live = _live(t, space, run.workflow_id)
         version = run.version_id
         if live and live[0] != version and same_so_far(before, live[1], done):

@@ -24,10 +24,10 @@ from kelvix.core.outcome import (
     FileSaved,
     FoundRecords,
     GoOn,
-    Intent,
     MailsSent,
     NotTaken,
     Outcome,
+    Plan,
     Problem,
     Requested,
     Rest,
@@ -98,7 +98,7 @@ class Carrying(Outside):
                 "run",
             )
         recorded = self.done.get((line.id, place_text(place)))
-        if recorded is not None:
+        if recorded is not None and recorded.outcome.code not in outcome.UNDER_WAY:
             return self._again(line, recorded, carried, place)
         cell, below = step(line, carried, self.around)
         cell = settled(cell, line)
@@ -111,7 +111,7 @@ class Carrying(Outside):
         self._record(line, place, recording.made(line, cell, "skipped" if left_out else cell.would.code, self.around), given)
         return below, self._end_of(cell)
 
-    def _is_due(self, line: Line, would: Intent, carried: Carried) -> bool:
+    def _is_due(self, line: Line, would: Plan, carried: Carried) -> bool:
         """Whether a line is to be carried out. In a try of another line it is left out, and so is what hangs on what was left
         out; a try never rests."""
         if isinstance(would, Rest):
@@ -132,11 +132,11 @@ class Carrying(Outside):
             case ChangeRecord(), Add() | AddOrUpdate() | Update() | Delete():
                 return self._write(line, cell, carried, place), ""
             case SendMails() as would, SendMail():
-                return self._send(line, would, carried, place), ""
-            case SendRequest(call=call), WebRequest():
-                return self._request(line, calling.Sending(call, 1), carried, place)
+                return self._send(line, would, carried, place)
+            case SendRequest() as would, WebRequest():
+                return self._request(line, would, carried, place)
             case StoreFile() as would, SaveFile():
-                return self._save(line, would, carried, place), ""
+                return self._save(line, would, carried, place)
             case StartWorkflow(), RunAnother():
                 return self._run_another(line, carried, place), ""
         raise TypeError(f"{type(line).__name__} cannot carry out {type(cell.would).__name__}")
@@ -168,7 +168,7 @@ class Carrying(Outside):
             case FileSaved() if isinstance(line, SaveFile):
                 return saving.as_recorded(line, done, carried), ""
             case Requested() if isinstance(line, WebRequest):
-                return self._request_again(line, done, carried, place)
+                return calling.as_recorded(line, done, carried), ""
             case Wrote() if isinstance(line, Writes):
                 database = writing.database_of(line, carried, self.around.databases)
                 if database is None:

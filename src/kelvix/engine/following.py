@@ -147,12 +147,12 @@ def settle(engine: Engine, versions: Versions, server: DatabaseServer, limit: in
 def _settle(engine: Engine, space: Space, seen: dict[str, Any], own: RecordEvent | None, t: Transaction) -> int:
     row = listening.settling(t, seen["workflow_id"], seen["record_id"])
     one = listening.of_workflow(t, space.id, seen["workflow_id"])
-    if row is None or one is None:
+    if row is None or one is None or one.state != "on":  # turned off since: it is kept until it is on again
         return 0
     database = databases.get(t, space.id, own.database or 0) if own else None
     source = engine.records(Within(space, t), database) if database else None
     record = source.get((str(row["record_id"]),)).get(str(row["record_id"])) if source else None
-    if own is None or database is None or source is None or record is None or one.state != "on":
+    if own is None or database is None or source is None or record is None:
         listening.unsettle(t, row, gone=True)
         return 0
     if not sources.ready(own, readable(record.values)):

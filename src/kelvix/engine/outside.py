@@ -1,102 +1,174 @@
-"""What a run does outside: mails, files and web requests. Each is recorded before it goes out and after, under the token, with
-an idempotency key that stays the same however often it is begun."""
+"""What a run does outside: mails, files and web requests. Each goes through an intent (core/intents.py): that commits first,
+then comes the call, then its outcome commits, all under the token."""
 
 from __future__ import annotations
 
+import time
 from abc import ABC
+from collections.abc import Callable
 from dataclasses import replace
+from datetime import UTC, datetime
+from typing import Any
 
-from kelvix.core import web_request
+from kelvix.core import outcome
 from kelvix.core.cells import Cell
 from kelvix.core.collection import PermanentError, TransientError, UnknownOutcomeError
 from kelvix.core.filling import Carried
-from kelvix.core.outcome import Problem, Requested, SendMails, StoreFile
+from kelvix.core.intents import Intent, again, next_of, not_carried_out
+from kelvix.core.outcome import FileSaved, MailsSent, Outcome, Problem, Requested, SendMails, SendRequest, StoreFile
 from kelvix.core.walking import Place
-from kelvix.core.workflow import SaveFile, SendMail, WebRequest
+from kelvix.core.workflow import Line, SaveFile, SendMail, WebRequest
 from kelvix.engine import calling, saving, sending
+from kelvix.engine.pacing import Paced
 from kelvix.engine.recording import place_text
+from kelvix.engine.remote_write import RemoteWrite
 from kelvix.engine.standpoint import RESTS, STUCK, Standpoint
-from kelvix.store import questions, runs
+from kelvix.store import intents, questions, runs
 from kelvix.store.database_server import Transaction
+
+ENDED = "what was sending it ended before the answer came"
+Finish = Callable[[Any], Outcome] | None  # what is recorded with the line once a write is done, where that ends the line
 
 
 class Outside(Standpoint, ABC):
-    def _send(self, line: SendMail, would: SendMails, carried: Carried, place: Place) -> Carried:
-        """Send mails. Each has an idempotency key made of run, line and place, so that it goes out once however often it is
-        begun; what was computed so far is kept first, under the token."""
-        self.before_effect(self.claim)
-        self._keep()
-        with self._outside():
-            made = sending.send(self.engine, self.space, line, would.mails, self._key(line, place))
-        self._record(line, place, made)
-        self._keep()
-        return sending.as_recorded(line, made, carried)
+    def _send(self, line: SendMail, would: SendMails, carried: Carried, place: Place) -> tuple[Carried, str]:
+        writes, app = sending.writes(self.engine, self.space, line, would.mails), self._app(line)
+        sent: list[Any] = []
 
-    def _save(self, line: SaveFile, would: StoreFile, carried: Carried, place: Place) -> Carried:
-        """Save a file. The app knows a repeat by its idempotency key."""
-        self.before_effect(self.claim)
-        self._keep()
-        prefer, key = self.workflow.when.connection, self._key(line, place)
-        with self._outside():
-            made = saving.save(self.engine, self.space, line, would.saving, prefer, key)
-        self._record(line, place, made)
-        self._keep()
-        return saving.as_recorded(line, made, carried)
+        def finish(last: Any) -> Outcome:
+            return MailsSent("sent", [*sent, last], app)
 
-    def _request(self, line: WebRequest, sent: calling.Sending, carried: Carried, place: Place) -> tuple[Carried, str]:
-        """Send a web request. That it is about to go out is recorded first; if it turns out that it was not taken, that too."""
-        self.before_effect(self.claim)
-        self._record(line, place, sent.recorded("sending"))
-        self._keep()
-        try:
-            with self._outside():
-                made = calling.send(self.engine, self.space, self.claim, line, sent, self._key(line, place), self.around.env)
-        except UnknownOutcomeError as unanswered:
-            if not web_request.repeatable(line):
-                return self._doubt(line, sent, str(unanswered), carried, place), RESTS
-            self._record(line, place, sent.recorded("to_send"))
-            self._keep()
-            raise TransientError(str(unanswered)) from None
-        except (TransientError, PermanentError):
-            self._record(line, place, sent.recorded("to_send"))
-            self._keep()
-            raise
-        self._record(line, place, made)
-        self._keep()
-        return calling.as_recorded(line, made, carried), ""
+        for write in writes:
+            made, end = self._write_outside(line, place, carried, write, finish if write is writes[-1] else None)
+            if end:
+                return carried, end
+            sent.append(made)
+        if not writes:
+            self._record(line, place, MailsSent("sent", [], app))
+        return sending.as_recorded(line, MailsSent("sent", sent, app), carried), ""
 
-    def _request_again(self, line: WebRequest, recorded: Requested, carried: Carried, place: Place) -> tuple[Carried, str]:
-        """Return a web request that the run came to before: it went through, is to be sent again, or nobody knows."""
-        if recorded.code == "sent":
-            return calling.as_recorded(line, recorded, carried), ""
-        sent = calling.as_kept(recorded)
-        again = calling.Sending(sent.call, sent.attempt + 1)
-        if recorded.code == "in_doubt":
+    def _save(self, line: SaveFile, would: StoreFile, carried: Carried, place: Place) -> tuple[Carried, str]:
+        prefer = self.workflow.when.connection
+        write = saving.SavedByApp(self.engine, self.space, line, saving.payload(line, would.saving), prefer)
+        made, end = self._write_outside(line, place, carried, write, lambda kept: outcome.read("saved", kept))
+        if end:
+            return carried, end
+        saved = outcome.read("saved", made)
+        assert isinstance(saved, FileSaved)
+        return saving.as_recorded(line, saved, carried), ""
+
+    def _request(self, line: WebRequest, would: SendRequest, carried: Carried, place: Place) -> tuple[Carried, str]:
+        payload = calling.payload(would.call)
+        write = calling.Request(self.engine, self.space, self.claim, line, self.around.env, payload)
+        made, end = self._write_outside(line, place, carried, write, lambda kept: outcome.read("sent", kept))
+        if end:
+            return carried, end
+        sent = outcome.read("sent", made)
+        assert isinstance(sent, Requested)
+        return calling.as_recorded(line, sent, carried), ""
+
+    def _app(self, line: SendMail) -> str:
+        return self.engine.account(self.space, line.connection).app.code
+
+    def _write_outside(self, line: Line, place: Place, carried: Carried, write: RemoteWrite, finish: Finish) -> tuple[Any, str]:
+        """Carry a write out, once: its outcome, or how the run ends or rests here. Raises TransientError, PermanentError."""
+        self.before_effect(self.claim)
+        began = time.monotonic()
+        intent, was_in_doubt = self._begin(line, place, write)
+        if intent.state == "doubt" and was_in_doubt:
             asked = self._asked(line, place)
             if asked is None or asked.answer is None:
                 return self._rest_on(carried), RESTS
             match asked.answer["said"]:
                 case "arrived":
-                    made = replace(sent.recorded("sent"), by=asked.answered_by)
-                    self._record(line, place, made)
-                    return calling.as_recorded(line, made, carried), ""
+                    return self._settle(line, place, write, intent, finish, write.arrived(intent, asked.answered_by)), ""
                 case "stop":
-                    cell = Cell(line.id, Problem(), f"{asked.answered_by} stopped the run here: its web request was in doubt")
+                    self._keep_intent(line, place, write, replace(intent, state="unsent"))  # as far as it goes on here
+                    cell = Cell(
+                        line.id, Problem(), f"{asked.answered_by} stopped the run here: nobody knows whether it arrived"
+                    )
                     return self._stop(line, cell, carried, place), STUCK
-        elif recorded.code == "sending" and not web_request.repeatable(line):
-            return self._doubt(line, sent, "what was sending it ended before the answer came", carried, place), RESTS
-        return self._request(line, again, carried, place)
+            intent = again(intent)
+            self._keep_intent(line, place, write, intent, "sending")
+        elif intent.state == "doubt":
+            return self._doubt(line, place, carried, write, intent, ENDED), RESTS
+        if intent.state == "done":
+            return self._settle(line, place, write, intent, finish, intent.outcome) if finish else intent.outcome, ""
+        try:
+            with self.leases.outside(self.space, self.claim, began):
+                made = write.execute(intent)
+        except UnknownOutcomeError as unanswered:
+            if not write.repeats():
+                return self._doubt(line, place, carried, write, intent, str(unanswered)), RESTS
+            later = TransientError(str(unanswered), unanswered.after)
+            later.connection = unanswered.connection
+            raise later from None
+        except (TransientError, PermanentError, Paced):
+            self._keep_intent(line, place, write, not_carried_out(intent), "to_send")
+            raise
+        return self._settle(line, place, write, intent, finish, made), ""
 
-    def _doubt(self, line: WebRequest, sent: calling.Sending, why: str, carried: Carried, place: Place) -> Carried:
-        """Ask a person whether a request arrived, and let the run rest until there is an answer."""
-        self._record(line, place, sent.recorded("in_doubt"))
-        asked = calling.doubt(sent, why, calling.now_text(self.around.env))
+    def _begin(self, line: Line, place: Place, write: RemoteWrite) -> tuple[Intent, bool]:
+        """Commit the intent, before anything goes out. Whether it was in doubt before, so that a person was asked."""
+        where = place_text(place)
+
+        def work(t: Transaction) -> tuple[Intent, bool]:
+            self.progress.hold(t, self.claim, None)
+            kept = intents.get(t, self.claim, line.id, where, write.slot)
+            intent = next_of(
+                kept, write.payload, write.repeats, lambda: intents.new_key(t, self.claim, line.id, where, write.number)
+            )
+            if intent != kept:
+                intents.keep(t, self.claim, line.id, where, write.slot, intent)
+            under_way = write.under_way("sending", intent) if intent.state == "open" else None
+            more = [(line.id, where, under_way, None)] if under_way else []
+            runs.keep_lines(t, self.claim, [*self.progress.lines, *more])
+            return intent, kept is not None and kept.state == "doubt"
+
+        found = self.space.transact(work)
+        self.progress.written()
+        return found
+
+    def _settle(self, line: Line, place: Place, write: RemoteWrite, intent: Intent, finish: Finish, made: Any) -> Any:
+        """Commit the outcome of an intent, and what is recorded with the line where this was all of it."""
+        if finish is not None:
+            self._record(line, place, finish(made))
+        self._keep_intent(line, place, write, replace(intent, state="done", outcome=made))
+        return made
+
+    def _record_under_way(self, line: Line, place: Place, write: RemoteWrite, code: str, intent: Intent) -> None:
+        if (under_way := write.under_way(code, intent)) is not None:
+            self._record(line, place, under_way)
+
+    def _keep_intent(self, line: Line, place: Place, write: RemoteWrite, intent: Intent, code: str = "") -> None:
+        if code:
+            self._record_under_way(line, place, write, code, intent)
 
         def work(t: Transaction) -> None:
-            self.progress.hold(t, self.claim, None)
-            runs.keep_lines(t, self.claim, self.progress.lines)
+            self._hold(t)
+            intents.keep(t, self.claim, line.id, place_text(place), write.slot, intent)
+
+        self.space.transact(work)
+        self.progress.written()
+
+    def _doubt(self, line: Line, place: Place, carried: Carried, write: RemoteWrite, intent: Intent, why: str) -> Carried:
+        """Ask a person whether a write was carried out, and let the run rest until there is an answer."""
+        in_doubt = replace(intent, state="doubt")
+        self._record_under_way(line, place, write, "in_doubt", in_doubt)
+        when = datetime.now(UTC).astimezone(self.around.env.zone).strftime("%-d %b %Y %H:%M:%S")
+        shown = [*write.shown(in_doubt), ("When", when), ("Attempt", str(intent.attempt)), ("Why", why)]
+        asked = {"question": write.question, "values": [{"name": name, "text": text} for name, text in shown]}
+
+        def work(t: Transaction) -> None:
+            self._hold(t)
+            intents.keep(t, self.claim, line.id, place_text(place), write.slot, in_doubt)
             questions.ask(t, self.claim, line.id, place_text(place), "doubt", asked)
 
         self.space.transact(work)
         self.topics.add("needs")
         return carried
+
+    def _hold(self, t: Transaction) -> None:
+        """Hold the run, and keep what was computed so far."""
+        self.progress.hold(t, self.claim, None)
+        runs.keep_lines(t, self.claim, self.progress.lines)

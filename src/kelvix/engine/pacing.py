@@ -7,7 +7,7 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from kelvix.core.collection import PermanentError, RateLimitedError, TransientError
+from kelvix.core.collection import PermanentError, RateLimitedError, TransientError, UnknownOutcomeError
 from kelvix.store import connections, pace
 from kelvix.store.directory import Space
 
@@ -46,11 +46,15 @@ class Pacer:
             space.transact(lambda t: pace.refused(t, *key, after))
             self._kept.add(key)
             limited.connection = connection_id
-            self._note_failing(space, key, limited)
+            self._note_failing(space, key, str(limited))
             raise
         except TransientError as failure:
             failure.connection = connection_id
-            self._note_failing(space, key, failure)
+            self._note_failing(space, key, str(failure))
+            raise
+        except UnknownOutcomeError as unanswered:
+            unanswered.connection = connection_id
+            self._note_failing(space, key, str(unanswered))
             raise
         except PermanentError as failure:
             failure.connection = connection_id
@@ -65,10 +69,10 @@ class Pacer:
         self._failing.discard((space.id, connection_id))
         return space.transact(lambda t: connections.note_answer(t, space.id, connection_id))
 
-    def _note_failing(self, space: Space, key: tuple[int, int], failure: TransientError) -> None:
+    def _note_failing(self, space: Space, key: tuple[int, int], why: str) -> None:
         if key not in self._failing:
             self._failing.add(key)
-            space.transact(lambda t: connections.note_failing(t, *key, str(failure)))
+            space.transact(lambda t: connections.note_failing(t, *key, why))
 
     def _is_kept(self, space: Space, key: tuple[int, int]) -> bool:
         server = id(space.server)

@@ -3,39 +3,75 @@ from app to app a piece at a time."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from typing import Any
 
 from kelvix.connectors.contract import Account
 from kelvix.core import saving
 from kelvix.core.collection import PermanentError
+from kelvix.core.fields import from_wire
 from kelvix.core.filling import Carried
+from kelvix.core.intents import Intent
 from kelvix.core.not_found import NotFoundError
 from kelvix.core.outcome import FileSaved, Saving
-from kelvix.core.values import File, fold
+from kelvix.core.values import File, fold, to_wire
 from kelvix.core.workflow import SaveFile
 from kelvix.engine.engine import Engine
+from kelvix.engine.remote_write import RemoteWrite
 from kelvix.store import connections, kept_files
 from kelvix.store.directory import Space
 
 
-def save(engine: Engine, space: Space, line: SaveFile, what: Saving, prefer: int | None, key: str) -> FileSaved:
-    """Save a file: what is recorded of it. `prefer` is the connection that it most likely came by. Raises TransientError,
-    PermanentError."""
-    account = engine.account(space, line.connection)
-    try:
-        with engine.pacer.calls(space, line.connection or 0):
-            folder = line.container or _folder(account, what.folder, line.makes)
-            saved = account.save(folder, what.name, content(engine, space, what.file, prefer), line.collision, key)
-    except PermanentError as failure:
-        if failure.about == "access":
-            engine.note_failure(space, line.connection, failure)
-        if failure.about == "container":
-            said = (
-                f"{account.app.name} does not let this connection add files to “{what.folder}”: widen it, and tick that it may"
-            )
-            raise PermanentError(said, "save") from None
-        raise
-    return FileSaved("saved", saved.name, saved.link, saved.id, saved.happened, what.folder, account.app.code)
+@dataclass(frozen=True)
+class SavedByApp(RemoteWrite):
+    """A file of a run. Its payload says which file goes where; `prefer` is the connection that it most likely came by."""
+
+    engine: Engine
+    space: Space
+    line: SaveFile
+    payload: Mapping[str, Any]
+    prefer: int | None
+
+    question = "It is not known whether a file was saved. Look into the folder: is it there?"
+
+    def repeats(self) -> bool:
+        return self.engine.account(self.space, self.line.connection).app.capabilities.keys
+
+    def execute(self, intent: Intent) -> Any:
+        account, kept = self.engine.account(self.space, self.line.connection), intent.payload
+        file = from_wire(kept["file"], "file")
+        assert isinstance(file, File)
+        try:
+            with self.engine.pacer.calls(self.space, self.line.connection or 0):
+                folder = kept["container"] or _folder(account, kept["folder"], self.line.makes)
+                pieces = content(self.engine, self.space, file, self.prefer)
+                saved = account.save(folder, kept["name"], pieces, kept["collision"], intent.key)
+        except PermanentError as failure:
+            if failure.about == "access":
+                self.engine.note_failure(self.space, self.line.connection, failure)
+            if failure.about == "container":
+                raise PermanentError(
+                    f"{account.app.name} does not let this connection add files to “{kept['folder']}”: widen it, and tick "
+                    "that it may",
+                    "save",
+                ) from None
+            raise
+        code = account.app.code
+        return FileSaved("saved", saved.name, saved.link, saved.id, saved.happened, kept["folder"], code).kept()
+
+    def arrived(self, intent: Intent, by: str | None) -> Any:
+        app = self.engine.account(self.space, self.line.connection).app.code
+        return FileSaved("saved", intent.payload["name"], None, "", "added", intent.payload["folder"], app).kept()
+
+    def shown(self, intent: Intent) -> list[tuple[str, str]]:
+        return [("File", intent.payload["name"]), ("Folder", intent.payload["folder"])]
+
+
+def payload(line: SaveFile, what: Saving) -> dict[str, Any]:
+    """Return what is saved where, as JSON."""
+    where = {"container": line.container or "", "folder": what.folder, "name": what.name, "collision": line.collision}
+    return {"file": to_wire(what.file), **where}
 
 
 def as_recorded(line: SaveFile, saved: FileSaved, carried: Carried) -> Carried:

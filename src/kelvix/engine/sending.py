@@ -2,43 +2,83 @@
 
 from __future__ import annotations
 
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
 from kelvix.connectors.contract import Outgoing
 from kelvix.core import mailing
 from kelvix.core.collection import PermanentError
 from kelvix.core.filling import Carried
+from kelvix.core.intents import Intent
 from kelvix.core.outcome import Mail, MailsSent, SentMail
 from kelvix.core.workflow import SendMail
 from kelvix.engine.engine import Engine
+from kelvix.engine.remote_write import RemoteWrite
 from kelvix.formats import mail_text
 from kelvix.store.directory import Space
+from kelvix.store.secrets import digest
 
 
-def outgoing(mail: Mail) -> Outgoing:
-    """Return a mail as it goes out, its text in both forms."""
-    parts = mail.text, mail.heads, mail.rows
-    return Outgoing(mail.to, mail.subject, mail_text.plain(*parts), mail_text.html(*parts))
+@dataclass(frozen=True)
+class SentByApp(RemoteWrite):
+    """A mail of a run. Its payload is the mail, its text in both forms."""
 
+    engine: Engine
+    space: Space
+    line: SendMail
+    payload: Mapping[str, Any]
+    slot: str
+    number: int
 
-def send(engine: Engine, space: Space, line: SendMail, mails: tuple[Mail, ...], key: str) -> MailsSent:
-    """Send mails, numbered under one idempotency key: what is recorded of them. Raises TransientError, PermanentError; sent
-    again under the same key, those that went out do not go out again."""
-    account = engine.account(space, line.connection)
-    sent: list[SentMail] = []
-    for number, mail in enumerate(mails, 1):
+    question = "It is not known whether a mail went out. Look among what was sent: did it?"
+
+    def repeats(self) -> bool:
+        return self.engine.account(self.space, self.line.connection).app.capabilities.keys
+
+    def execute(self, intent: Intent) -> SentMail:
+        account, kept = self.engine.account(self.space, self.line.connection), intent.payload
+        mail = Outgoing(tuple(kept["to"]), kept["subject"], kept["text"], kept["html"])
         try:
-            with engine.pacer.calls(space, line.connection or 0):
-                link = account.send(outgoing(mail), f"{key}-{number}")
+            with self.engine.pacer.calls(self.space, self.line.connection or 0):
+                return _sent(intent, account.send(mail, intent.key))
         except PermanentError as failure:
             if failure.about == "access":
-                engine.note_failure(space, line.connection, failure)
+                self.engine.note_failure(self.space, self.line.connection, failure)
                 raise PermanentError(str(failure), "send", failure.connection) from None
             if failure.about == "container":
                 raise PermanentError(
                     f"{account.app.name} does not let this connection send: widen it, and tick that it may send", "send"
                 ) from None
             raise
-        sent.append({"to": list(mail.to), "subject": mail.subject, "link": link})
-    return MailsSent("sent", sent, account.app.code)
+
+    def arrived(self, intent: Intent, by: str | None) -> SentMail:
+        return _sent(intent, None)
+
+    def shown(self, intent: Intent) -> list[tuple[str, str]]:
+        return [("To", ", ".join(intent.payload["to"])), ("Subject", intent.payload["subject"])]
+
+
+def _sent(intent: Intent, link: str | None) -> SentMail:
+    return {"to": list(intent.payload["to"]), "subject": intent.payload["subject"], "link": link}
+
+
+def writes(engine: Engine, space: Space, line: SendMail, mails: Sequence[Mail]) -> list[SentByApp]:
+    """Return the mails of a line as they go out. Each is known again by whom it goes to, and by its number among theirs."""
+    made: list[SentByApp] = []
+    before: Counter[tuple[str, ...]] = Counter()
+    for number, mail in enumerate(mails, 1):
+        parts = mail.text, mail.heads, mail.rows
+        payload = {
+            "to": list(mail.to),
+            "subject": mail.subject,
+            "text": mail_text.plain(*parts),
+            "html": mail_text.html(*parts),
+        }
+        before[mail.to] += 1
+        made.append(SentByApp(engine, space, line, payload, digest("mail", before[mail.to], *mail.to).hex(), number))
+    return made
 
 
 def as_recorded(line: SendMail, sent: MailsSent, carried: Carried) -> Carried:

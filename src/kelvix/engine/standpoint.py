@@ -5,7 +5,6 @@ from __future__ import annotations
 import time
 from abc import ABC
 from collections.abc import Callable, Mapping, Sequence
-from contextlib import AbstractContextManager
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any
@@ -87,24 +86,6 @@ class Standpoint(Walk, ABC):
 
     def _record(self, line: Line, place: Place, outcome: Outcome, given: Any = None) -> None:
         self.progress.lines.append((line.id, place_text(place), outcome, given))
-
-    def _keep(self) -> None:
-        """Keep what was computed so far, under the token."""
-
-        def work(t: Transaction) -> None:
-            self.progress.hold(t, self.claim, None)
-            runs.keep_lines(t, self.claim, self.progress.lines)
-
-        self.space.transact(work)
-        self.progress.written()
-
-    def _outside(self) -> AbstractContextManager[None]:
-        """Around calls of others: the lease goes on."""
-        return self.leases.outside(self.space, self.claim)
-
-    def _key(self, line: Line, place: Place) -> str:
-        """Return the idempotency key of what a line does outside."""
-        return f"kelvix-{self.space.id}-{self.claim.run_id}-{line.id}-{place_text(place)}"
 
     def _asked(self, line: Line, place: Place) -> questions.Question | None:
         return self.space.read(lambda t: questions.of_line(t, self.space.id, self.claim.run_id, line.id, place_text(place)))

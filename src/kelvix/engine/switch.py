@@ -75,11 +75,11 @@ def turn_on(engine: Engine, space: Space, workflow_id: int, from_where_it_was: b
     def work(t: Transaction) -> int:
         version = workflows.version_of_draft(t, space.id, kept)
         workflows.set_state(t, space.id, workflow_id, "on", version, order=when.order)
+        listening.end(t, space.id, workflow_id)
+        listening.forget(t, space.id, workflow_id)
         if same and before:
-            listening.end(t, space.id, workflow_id)
             watches.resume(t, space.id, before.id, version)
             return before.id
-        listening.end(t, space.id, workflow_id)
         return watches.start(
             t, space.id, workflow_id, when.connection or 0, when.container or "", version, cursor, polling.EVERY, kinds
         )

@@ -66,7 +66,12 @@ def start(
     now: datetime,
     next_at: datetime | None,
 ) -> None:
-    """Begin to listen; one that goes on listening to the same goes on from where it is."""
+    """Begin to listen; one that goes on listening to the same goes on from where it is, and what settles there settles on."""
+    t.execute(
+        "DELETE s FROM settling s JOIN listening l ON l.workspace_id=s.workspace_id AND l.workflow_id=s.workflow_id "
+        "WHERE s.workspace_id=%s AND s.workflow_id=%s AND NOT (l.kind=%s AND l.database_id <=> %s)",
+        (workspace_id, workflow_id, kind, database_id),
+    )
     t.execute(
         "INSERT INTO listening (workspace_id, workflow_id, version_id, kind, state, database_id, cursor_at, last_at, next_at, "
         "since) VALUES (%s,%s,%s,%s,'on',%s,%s,%s,%s,NOW(3)) ON DUPLICATE KEY UPDATE "
@@ -78,7 +83,12 @@ def start(
 
 
 def end(t: Transaction, workspace_id: int, workflow_id: int) -> None:
+    """Listen no more. Records that are settling are kept: they come once it is turned on again."""
     t.execute("UPDATE listening SET state='off' WHERE workspace_id=%s AND workflow_id=%s", (workspace_id, workflow_id))
+
+
+def forget(t: Transaction, workspace_id: int, workflow_id: int) -> None:
+    """Forget what is settling, since the workflow listens to something else from now on."""
     t.execute("DELETE FROM settling WHERE workspace_id=%s AND workflow_id=%s", (workspace_id, workflow_id))
 
 
@@ -226,11 +236,11 @@ def stir(t: Transaction, one: Listening, record_id: int, quiet: float) -> None:
 
 
 def settled(t: Transaction, limit: int) -> list[Row]:
-    """Return records that have been quiet for long enough."""
+    """Return records that have been quiet for long enough, of workflows that are on."""
     return t.rows(
-        "SELECT s.* FROM settling s LEFT JOIN listening l ON l.workspace_id=s.workspace_id AND l.workflow_id=s.workflow_id "
+        "SELECT s.* FROM settling s JOIN listening l ON l.workspace_id=s.workspace_id AND l.workflow_id=s.workflow_id "
         "LEFT JOIN workspace_usage u ON u.workspace_id=s.workspace_id WHERE s.due_at <= NOW(3) "
-        "AND COALESCE(l.state, 'off') <> 'paused' AND COALESCE(u.is_over, 0)=0 ORDER BY s.due_at LIMIT %s",
+        "AND l.state='on' AND COALESCE(u.is_over, 0)=0 ORDER BY s.due_at LIMIT %s",
         (limit,),
     )
 

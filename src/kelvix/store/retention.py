@@ -25,7 +25,8 @@ def prune_content(t: Transaction, workspace_id: int, after_days: int) -> int:
         t.execute(f"UPDATE run SET item=NULL, pruned=1 WHERE id IN ({marks})", ids)
         t.execute(f"UPDATE run_line SET input=NULL, output=NULL WHERE run_id IN ({marks})", ids)
         t.execute(f"UPDATE event e JOIN run r ON r.event_id = e.id SET e.item=NULL WHERE r.id IN ({marks})", ids)
-        t.execute(f"DELETE FROM question WHERE run_id IN ({marks})", ids)
+        for table in ("question", "intent"):
+            t.execute(f"DELETE FROM {table} WHERE run_id IN ({marks})", ids)
     return len(ids)
 
 

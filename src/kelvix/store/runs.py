@@ -126,13 +126,14 @@ def new_try(
     return run_id
 
 
-def renew(t: Transaction, claim: Claim, lease: float) -> None:
+def renew(t: Transaction, claim: Claim, lease: float) -> bool:
     """Begin the lease of a run anew, if this claim still holds it: also one that is over, until the run is put back."""
-    t.execute(
+    renewed = t.execute(
         "UPDATE run SET lease_until=NOW(3) + INTERVAL %s SECOND WHERE workspace_id=%s AND id=%s AND token=%s "
         "AND state='running' AND lease_until IS NOT NULL",
         (lease, claim.workspace_id, claim.run_id, claim.token),
     )
+    return renewed > 0
 
 
 def release_expired(t: Transaction) -> list[int]:

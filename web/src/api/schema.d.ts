@@ -1522,7 +1522,8 @@ export interface paths {
         put?: never;
         /**
          * Carry Sample
-         * @description Carry a sample through the saved draft for real: all lines, or the Add line that is named. The run can be undone.
+         * @description Carry a sample through the saved draft for real: all lines, or only the acting line that is named. What it did here
+         *     can be undone.
          */
         post: operations["carry_sample_api_v1_workflows__workflow_id__try_post"];
         delete?: never;

@@ -115,7 +115,7 @@ class Files(ConsentedApp):
     saves = True
     title = "name"
     accounts = FilesAccount
-    capabilities = Capabilities(push=True, told=frozenset(("added", "changed", "left", "deleted")))
+    capabilities = Capabilities(push=True, told=frozenset(("added", "changed", "left", "deleted")), keys=True)
     events = (
         Event("arrives", "a file is added", ("new",)),
         Event("any_change", "a file is added or changed", ("new", "changed", "renamed", "moved")),

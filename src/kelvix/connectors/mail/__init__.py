@@ -46,7 +46,7 @@ class Mail(ConsentedApp):
     sends = True
     title = "subject"
     accounts = MailAccount
-    capabilities = Capabilities(push=True, told=frozenset(("added", "left", "deleted")))
+    capabilities = Capabilities(push=True, told=frozenset(("added", "left", "deleted")), keys=True)
     fields = (
         _f("subject", "Subject"),
         _f("sender.name", "Sender", "Name"),

@@ -82,7 +82,7 @@ interface WebOutput {
 interface Saved {
   name: string;
   folder: string;
-  link: string;
+  link: string | null;
   happened: "added" | "replaced" | "there";
 }
 
@@ -97,24 +97,22 @@ function SavedOutcome({ saved }: { saved: Saved }) {
         {SAVED[saved.happened]}
       </span>{" "}
       <small className="quiet">
-        <a href={saved.link} target="_blank" rel="noreferrer">
-          {saved.name}
-        </a>{" "}
+        {saved.link ? (
+          <a href={saved.link} target="_blank" rel="noreferrer">
+            {saved.name}
+          </a>
+        ) : (
+          saved.name
+        )}{" "}
         in {saved.folder}
       </small>
     </>
   );
 }
 
-/** A web request: sent, about to be, or in doubt. */
+/** A web request: sent, or about to be. */
 function WebOutcome({ outcome, output }: { outcome: string; output: WebOutput }) {
   const host = output.address.replace(/^https?:\/\//, "").split("/")[0];
-  if (outcome === "in_doubt")
-    return (
-      <>
-        <span className="mk look">?</span>in doubt: <Link to="/needs">did it arrive?</Link>
-      </>
-    );
   if (outcome === "sent")
     return (
       <span className="clip">
@@ -185,12 +183,13 @@ export function OutcomeCell({ outcome, output }: { outcome: string; output: unkn
     );
   }
   if (outcome === "saved" && output) return <SavedOutcome saved={output as Saved} />;
-  if (
-    outcome === "sending" ||
-    outcome === "to_send" ||
-    outcome === "in_doubt" ||
-    (outcome === "sent" && !(output as { mails?: unknown }).mails)
-  )
+  if (outcome === "in_doubt")
+    return (
+      <>
+        <span className="mk look">?</span>in doubt: <Link to="/needs">did it arrive?</Link>
+      </>
+    );
+  if (outcome === "sending" || outcome === "to_send" || (outcome === "sent" && !(output as { mails?: unknown }).mails))
     return <WebOutcome outcome={outcome} output={output as WebOutput} />;
   if (outcome === "sent") {
     const { mails } = output as { mails: { to: string[]; subject: string; link: string | null }[] };
