@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 import json
+import time
 from dataclasses import replace
 
 import httpx2 as httpx
 import pytest
 
+from kelvix.engine import sending
+from kelvix.engine.runner import Runner
+from kelvix.store import runs
 from support import document, until
 
 
@@ -99,6 +103,29 @@ def test_a_mail_whose_answer_was_lost_is_sent_again_as_it_was(post, by_hand):
     [sent], [arrived] = of.came(), of.came("Suppliers")
     assert done["state"] == "done" and sent["subject"] == arrived["subject"] == line["output"]["mails"][0]["subject"]
     assert sent["subject"] == "About reeds"
+
+
+def test_a_worker_that_stood_still_past_its_lease_sends_nothing_when_it_wakes(post, by_hand, monkeypatch):
+    """It was stopped between the intent and the call, and somebody else has taken the run up since."""
+    orla, of = post
+    run = by_hand.begin(of.flow(of.mail(orla.addresses["Suppliers"])), ITEM)
+    late, execute = Runner(orla.kelvix.engine), sending.SentByApp.execute
+    late.leases.lease, late.leases.renew = 0.2, lambda: None
+    woken = []
+
+    def stopped(write, intent):
+        orla.space.transact(lambda t: t.execute("UPDATE run SET lease_until=NOW(3) - INTERVAL 1 SECOND WHERE id=%s", (run,)))
+        assert run in orla.space.transact(runs.release_expired)
+        orla.space.transact(lambda t: t.execute("DELETE FROM ready WHERE run_id=%s", (run,)))
+        time.sleep(0.3)
+        woken.append(intent)
+        return execute(write, intent)
+
+    with monkeypatch.context() as patched:
+        patched.setattr(sending.SentByApp, "execute", stopped)
+        late.carry(by_hand.claim(run))
+    assert len(woken) == 1 and of.came() == []
+    assert by_hand.carry(run)["state"] == "done" and len(of.came()) == 1
 
 
 def test_an_app_that_knows_no_keys_is_not_asked_twice(post, by_hand, monkeypatch):
