@@ -179,3 +179,9 @@ class KeepsEverything(Toy):
     def query(self, query: Query) -> Page:
         self.kept = [*getattr(self, "kept", []), "x" * (1 << 20) + str(len(getattr(self, "kept", [])))]
         return super().query(query)
+
+
+@breaks(conformance.knows_keys)
+class WritesTwice(Toy):
+    def write(self, title: str, key: str) -> None:
+        self.put(title)

@@ -13,6 +13,7 @@ import pytest
 from kelvix.collections import write
 from kelvix.collections.write import Actor
 from kelvix.connectors.conformance import POINTS, Bench
+from kelvix.connectors.contract import Outgoing
 from kelvix.core import file_name
 from kelvix.core.feel import Env
 from kelvix.core.schema import TEXT_FIELD
@@ -60,11 +61,16 @@ class App(Bench):
     def __init__(self, kelvix: Kelvix):
         self.orla, ida = kelvix.person("Orla"), kelvix.person("Ida")
         self.folder = self.orla.container(self.app, self.place)
+        self.connection, theirs = (person.connect(self.place, app=self.app, send=True) for person in (self.orla, ida))
         self.collection, self.other = (
-            person.source(person.connect(self.place, app=self.app), str(person.container(self.app, self.place)))
-            for person in (self.orla, ida)
+            person.source(connection, str(person.container(self.app, self.place)))
+            for person, connection in ((self.orla, self.connection), (ida, theirs))
         )
         self.env, self.numbers = env(self.orla.space), count(1)
+
+    @property
+    def account(self):
+        return self.orla.kelvix.engine.account(self.orla.space, self.connection)
 
     def found(self, name: str, key: str) -> str:
         """The newest item of a name: its id."""
@@ -95,6 +101,9 @@ class Mail(App):
     def delete(self, id: str) -> None:
         self.posts(f"messages/{id}/delete")
 
+    def write(self, title: str, key: str) -> None:
+        self.account.send(Outgoing((self.orla.addresses[self.place],), title, "Good morning.", ""), key)
+
 
 class Files(App):
     app = "files"
@@ -112,6 +121,9 @@ class Files(App):
 
     def delete(self, id: str) -> None:
         self.posts(f"files/{id}/delete")
+
+    def write(self, title: str, key: str) -> None:
+        self.account.save(str(self.folder), title, iter([b"words"]), "number", key)
 
 
 class Reading(App):

@@ -38,7 +38,11 @@ FIELDS = (Field("name", "Name", "text"), Field("note", "Note", "long_text"))
 
 class Toy(Collection):
     capabilities = Capabilities(
-        told=frozenset(("added", "changed", "deleted")), told_between=True, operators=frozenset(OPERATORS), orders=True
+        told=frozenset(("added", "changed", "deleted")),
+        told_between=True,
+        operators=frozenset(OPERATORS),
+        orders=True,
+        keys=True,
     )
     reach = "everything"
 
@@ -46,6 +50,7 @@ class Toy(Collection):
         self.ref = Ref(account, "toys")
         self.items: dict[str, Item] = {}
         self.log: list[Change] = []
+        self.keys: set[str] = set()
         self.lock = threading.Lock()
         self.trouble = ""
         self.calls = 0
@@ -112,6 +117,11 @@ class Toy(Collection):
             self.note(id, "added", 1)
         return id
 
+    def write(self, title: str, key: str) -> None:
+        if key not in self.keys:
+            self.keys.add(key)
+            self.put(title)
+
     def change(self, id: str, text: str) -> None:
         with self.lock:
             was = self.items[id]
@@ -141,6 +151,9 @@ class ToyBench(Bench):
 
     def delete(self, id: str) -> None:
         self.toy.drop(id)
+
+    def write(self, title: str, key: str) -> None:
+        self.toy.write(title, key)
 
     @contextmanager
     def trouble(self, trouble) -> Iterator[None]:

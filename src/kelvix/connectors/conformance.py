@@ -76,6 +76,10 @@ class Bench(ABC):
         """Delete an item; asked only where deletions are told."""
         raise Broken("deletions are claimed, and this bench cannot delete an item")
 
+    def write(self, title: str, key: str) -> None:
+        """Write an item by the account's own way of writing, under an idempotency key; asked only where keys are claimed."""
+        raise Broken("keys are claimed, and this bench cannot write")
+
     def trouble(self, trouble: Trouble) -> AbstractContextManager[None]:
         """While this lasts, the other side limits, fails, or refuses every call."""
         return nullcontext()
@@ -407,6 +411,17 @@ def goes_through_many(bench: Bench) -> None:
     _require(last < 2 * first + (256 << 10), f"the last pages took {last >> 10} kB, the first {first >> 10}")
 
 
+def knows_keys(bench: Bench) -> None:
+    """Keep what is written twice under one key once; under another key it is there again."""
+    if not bench.collection.capabilities.keys:
+        return
+    cursor = bench.collection.head()
+    for key in ("one key", "one key", "another key"):
+        bench.write("Of a key", f"{key}, {cursor}")
+    added = _added(_changes(bench.collection, cursor)[0])
+    _require(len(added) == 2, f"three writes under two keys made {len(added)} items")
+
+
 POINTS: tuple[Callable[[Bench], None], ...] = (
     repeats,
     gets_what_it_lists,
@@ -425,4 +440,5 @@ POINTS: tuple[Callable[[Bench], None], ...] = (
     begins_at_its_head,
     claims_what_it_tells,
     goes_through_many,
+    knows_keys,
 )
