@@ -3,6 +3,12 @@
 from __future__ import annotations
 
 import json
+from contextlib import contextmanager
+
+from kelvix.collections import write
+from kelvix.collections.write import Actor
+from kelvix.store import changes, databases
+from kelvix.store.records import Origin
 
 
 def first_topics(person) -> set[str]:
@@ -12,6 +18,58 @@ def first_topics(person) -> set[str]:
             if line.startswith("data: "):
                 return set(json.loads(line.removeprefix("data: ")))
     raise AssertionError("the stream ended")
+
+
+@contextmanager
+def stream(person):
+    """A stream as it is open: its topics, as they come."""
+    with person.web.stream("GET", "/api/v1/live", timeout=60) as opened:
+        lines = opened.iter_lines()
+        yield (topic for line in lines if line.startswith("data: ") for topic in json.loads(line.removeprefix("data: ")))
+
+
+def test_a_change_says_which_record_and_how(orla):
+    """Also of records that refer back, and of what nobody announced."""
+    makers = orla.database("Makers", {"name": "Name", "type": "text"})
+    works = orla.database(
+        "Works", {"name": "Name", "type": "text"}, {"name": "Maker", "type": "reference", "refers_to": makers["id"]}
+    )
+    name, maker = (str(f["id"]) for f in works["fields"][:2])
+
+    def made(database, **values):
+        return orla.api("POST", f"/databases/{database['id']}/records", json={"values": values})["record"]["id"]
+
+    ada = made(makers, **{str(makers["fields"][0]["id"]): "Ada"})
+    with stream(orla) as topics:
+        organ = made(works, **{name: "Organ", maker: [str(ada)]})
+        orla.api("DELETE", f"/databases/{works['id']}/records/{organ}")
+        wanted = [("added", works, organ), ("changed", makers, ada), ("deleted", works, organ)]
+        found = []
+        for topic in topics:
+            assert not topic.startswith("records"), "each is named"
+            if topic.startswith("record:"):
+                _, database, record, kind, _ = topic.split(":")
+                found.append((kind, int(database), int(record)))
+            if all((kind, of["id"], record) in found for kind, of, record in wanted):
+                break
+        orla.space.transact(
+            lambda t: write.add(
+                t, orla.space.id, databases.get(t, orla.space.id, works["id"]), {name: "Silent"}, Actor(Origin())
+            )
+        )
+        assert next(t for t in topics if t.startswith("record:") and ":added:" in t)
+
+
+def test_records_are_read_by_their_ids(orla):
+    table = orla.database("Tasks", {"name": "Name", "type": "text"})
+    name = str(table["fields"][0]["id"])
+    ids = [
+        orla.api("POST", f"/databases/{table['id']}/records", json={"values": {name: f"{n}"}})["record"]["id"] for n in range(4)
+    ]
+    read = orla.api("GET", f"/databases/{table['id']}/records", params={"ids": [ids[0], ids[2], 999_999]})
+    assert [r["id"] for r in read["records"]] == [ids[2], ids[0]] and read["next"] is None
+    counted = orla.api("GET", f"/databases/{table['id']}")
+    assert counted["records"] == 4 and counted["counted_to"] == orla.space.read(lambda t: changes.last(t, orla.space.id))
 
 
 def test_what_changed_between_reading_a_page_and_opening_its_stream_is_told(kelvix, orla):

@@ -104,6 +104,40 @@ def test_what_is_edited_stays_with_its_record_when_another_comes_above_it(tasks)
     until(lambda: kept(orla, database, record)[ids["Hours"]] == "9")
 
 
+def test_only_the_rows_that_changed_are_read_and_nothing_is_counted(tasks):
+    """Live: a row that is shown, one that enters, one that leaves; and none of what is not shown."""
+    page, orla, database, ids, record = tasks
+    where = f"/databases/{database['id']}/records"
+    table = orla.space.read(lambda t: databases.get(t, orla.space.id, database["id"]))
+
+    def add_many(t):
+        for n in range(300):
+            record_writing.add(t, orla.space.id, table, {ids["Name"]: f"Task {n:03}"}, Origin(person="Orla"))
+
+    orla.space.transact(add_many)
+    page.reload()
+    expect(page.get_by_role("gridcell", name="Task 299")).to_be_visible()
+    expect(page.get_by_text("301 records")).to_be_visible()
+    page.wait_for_timeout(2_500)  # the stream is open, and has told what was there before
+    asked: list[str] = []
+    page.on("request", lambda r: asked.append(r.url.partition("/api/v1")[2]) if "/databases" in r.url else None)
+    newest = orla.api("GET", f"{where}?limit=2")["records"]
+
+    def rename(of, name):
+        orla.api("PATCH", f"{where}/{of['id']}", json={"values": {ids["Name"]: name}}, headers={"if-match": str(of["version"])})
+
+    rename(newest[0], "Renamed")
+    expect(page.get_by_role("gridcell", name="Renamed")).to_be_visible()
+    rename(record, "The oldest, which is not read yet")
+    made = orla.api("POST", where, json={"values": {ids["Name"]: "Enters"}})["record"]
+    expect(page.get_by_role("gridcell", name="Enters")).to_be_visible()
+    expect(page.get_by_text("302 records")).to_be_visible()
+    orla.api("DELETE", f"{where}/{newest[1]['id']}")
+    expect(page.get_by_role("gridcell", name="Task 298")).to_have_count(0)
+    expect(page.get_by_text("301 records")).to_be_visible()
+    assert asked == [f"{where}?ids={newest[0]['id']}", f"{where}?ids={made['id']}"]
+
+
 def test_the_name_is_edited_at_the_side_in_its_place_and_in_the_heading(tasks):
     page, orla, database, ids, record = tasks
     page.get_by_role("gridcell", name="Order felt").click()

@@ -204,5 +204,5 @@ def keep(
         raise Refused(422, str(why), why.advice) from None
     except Full as full:
         raise Refused(503, "There is no room for this.", f"{full}.", after=60) from None
-    engine.dispatch.announce(space.id, f"records:{reading.database.id}")
+    engine.dispatch.announce(space.id, "records")
     return answer

@@ -161,7 +161,7 @@ def capture(who: Editor, body: CaptureIn, idempotency_key: Annotated[str | None,
         answer = once(who, "capture", idempotency_key, body, work)
     except NotKept as why:
         raise Problem(422, str(why), why.advice) from None
-    who.announce(f"records:{answer['database']}")
+    who.announce("records")
     return CapturedOut.model_validate(answer)
 
 
@@ -188,7 +188,7 @@ def bring_links(
         raise Problem(422, str(why), why.advice) from None
     except Unreadable as why:
         raise Problem(422, "This file cannot be read.", f"{str(why)[0].upper()}{str(why)[1:]}.") from None
-    who.announce(f"records:{into.id}")
+    who.announce("records")
     return BroughtOut(added=brought.added, there=brought.there)
 
 

@@ -56,6 +56,7 @@ class DatabaseOut(BaseModel):
     fields: list[FieldOut]
     records: int | None = Field(None, description="how many it holds, counted no further than a number")
     more: bool = Field(False, description="whether it holds more records than were counted")
+    counted_to: int | None = Field(None, description="the number of the newest change that was counted")
 
 
 class NewFieldIn(BaseModel):
@@ -110,6 +111,11 @@ class ValuesIn(BaseModel):
     values: dict[str, Wire] = Field(examples=[{"1": "Quote for a tremulant"}])
 
 
+class ChangeUndone(BaseModel):
+    change: int
+    record: int
+
+
 class TitleOut(BaseModel):
     id: int
     title: str
@@ -157,12 +163,13 @@ class Written(BaseModel):
     change: int
 
 
-def database_out(d: Database, count: int | None = None) -> DatabaseOut:
+def database_out(d: Database, count: int | None = None, counted_to: int | None = None) -> DatabaseOut:
     return DatabaseOut(
         id=d.id,
         name=d.name,
         records=min(count, MAX_COUNTED) if count is not None else None,
         more=count is not None and count > MAX_COUNTED,
+        counted_to=counted_to,
         fields=[
             FieldOut(
                 id=f.id,
@@ -247,10 +254,18 @@ def _with_kept_files(who: Caller, field: FieldOf, value: Value) -> Value:
 
 @router.get("/databases")
 def list_databases(who: Reader) -> list[DatabaseOut]:
-    def work(t: Transaction) -> list[DatabaseOut]:
-        return [database_out(d, databases.count(t, d.id)) for d in databases.load(t, who.space.id).values()]
+    return who.space.read(lambda t: _counted(t, who.space.id, list(databases.load(t, who.space.id).values())))
 
-    return who.space.read(work)
+
+def _counted(t: Transaction, workspace_id: int, several: list[Database]) -> list[DatabaseOut]:
+    """Return databases with how many records they hold, and up to which change that is so: counted anew where one came
+    meanwhile, as long as that does not go on."""
+    for _ in range(3):
+        counted_to = changes.last(t, workspace_id)
+        counts = [databases.count(t, d.id) for d in several]
+        if changes.last(t, workspace_id) == counted_to:
+            break
+    return [database_out(d, n, counted_to) for d, n in zip(several, counts, strict=True)]
 
 
 @router.post("/databases", status_code=201)
@@ -263,7 +278,7 @@ def create_database(who: Editor, body: DatabaseIn) -> DatabaseOut:
 @router.get("/databases/{database_id}")
 def get_database(who: Reader, database_id: int) -> DatabaseOut:
     found = _database(who, database_id)
-    return database_out(found, who.space.read(lambda t: databases.count(t, database_id)))
+    return who.space.read(lambda t: _counted(t, who.space.id, [found]))[0]
 
 
 @router.patch("/databases/{database_id}")
@@ -332,10 +347,18 @@ def remove_field(who: Editor, database_id: int, field_id: FieldId, anyway: bool 
 
 @router.get("/databases/{database_id}/records")
 def list_records(
-    who: Reader, database_id: int, before: int | None = None, limit: Annotated[int, Query(ge=1, le=500)] = 100
+    who: Reader,
+    database_id: int,
+    before: int | None = None,
+    limit: Annotated[int, Query(ge=1, le=500)] = 100,
+    ids: Annotated[list[int] | None, Query(max_length=200)] = None,
 ) -> RecordsOut:
-    """Return the newest first. `next` is the cursor of the following page: give it as `before`."""
+    """Return the newest first. `next` is the cursor of the following page: give it as `before`. With `ids`, return just those
+    records that are there."""
     database = _database(who, database_id)
+    if ids is not None:
+        found = who.engine.records(who.space, database).get(list(map(str, ids)))
+        return RecordsOut(records=sorted(map(_out_of, found.values()), key=lambda r: -r.id), next=None)
     asked = query.Query(limit=limit, after=str(before) if before is not None else None)
     page = who.engine.records(who.space, database).query(asked)
     return RecordsOut(records=list(map(_out_of, page.items)), next=int(page.after) if page.after else None)
@@ -363,7 +386,7 @@ def add_record(
         return Written(record=record_out(made), change=seq).model_dump(mode="json")
 
     answer = once(who, f"records of {database_id}", idempotency_key, body, work)
-    who.announce(*database.shown_by(values))
+    who.announce("records")
     return Written.model_validate(answer)
 
 
@@ -389,7 +412,7 @@ def change_record(
 
     seq, now = who.space.transact(work)
     assert now
-    who.announce(*database.shown_by(values))
+    who.announce("records")
     return Written(record=record_out(now), change=seq)
 
 
@@ -398,7 +421,7 @@ def delete_record(who: Editor, database_id: int, record_id: int) -> dict[str, in
     """Into the trash. Answers with the number under which this can be undone."""
     database = _database(who, database_id)
     seq = who.space.transact(lambda t: write.delete(t, who.space.id, database, record_id, actor_of(who)))
-    who.announce(f"records:{database_id}", "trash")
+    who.announce("records")
     return {"change": seq}
 
 
@@ -412,7 +435,7 @@ def delete_records(who: Editor, database_id: int, body: RecordsIn) -> Deleted:
             write.delete(t, who.space.id, database, record_id, actor_of(who))
 
     who.space.transact(work)
-    who.announce(f"records:{database_id}", "trash")
+    who.announce("records")
     return Deleted(entries=who.space.read(lambda t: trash.of(t, who.space.id, "record", body.records, database_id)))
 
 
@@ -480,10 +503,11 @@ def _change_out(c: Change) -> ChangeOut:
 
 
 @router.post("/changes/{seq}/undo")
-def undo_change(who: Editor, seq: int) -> dict[str, int]:
+def undo_change(who: Editor, seq: int) -> ChangeUndone:
+    """Undo a change of a record. Answers with the number under which this can be undone in turn, and the record."""
     change = who.space.read(lambda t: changes.get(t, who.space.id, seq))
     if change is None:
         raise NotFoundError("there is no such change")
     made = who.space.transact(lambda t: undo.undo(t, who.space.id, seq, actor_of(who, undoes=seq)))
-    who.announce(*_database(who, change.database_id).shown_by(change.before or change.after or {}))
-    return {"change": made}
+    who.announce("records")
+    return ChangeUndone(change=made, record=change.record_id)

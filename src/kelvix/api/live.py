@@ -1,4 +1,5 @@
-"""Live updates by server-sent events: one stream per browser, which its tabs share."""
+"""Live updates by server-sent events: one stream per browser, which its tabs share. What changed is read from the log of
+changes, once for all streams of a workspace; a browser reads the records that it shows, and no others."""
 
 from __future__ import annotations
 
@@ -8,14 +9,18 @@ import threading
 import time
 from collections import deque
 from collections.abc import AsyncIterator
+from functools import partial
 
 import structlog
 from fastapi import APIRouter, Request
 from fastapi.responses import StreamingResponse
+from starlette.concurrency import run_in_threadpool
 
 from kelvix.api.access import Reader
+from kelvix.collections.databases import KINDS
 from kelvix.engine.engine import Engine
 from kelvix.store import changes
+from kelvix.store.changes import Touched
 
 router = APIRouter(prefix="/api/v1", tags=["live"])
 LOOK = 2.0  # seconds between looks for what was announced and not heard
@@ -23,6 +28,8 @@ KEEP_ALIVE = 15.0
 MOST_WAITING = 200
 RECENT = 30.0  # seconds: a page is read before its stream is open, longer before on a slow machine
 MOST_RECENT = 5_000  # announcements, of all workspaces
+MAX_NAMED = 500  # changed records that are named one by one; of more than that, their databases are
+OF_COUNTERS = {"run": "runs", "schema": "databases"}  # what is new where a number has gone up; else what workflows hold
 log = structlog.stdlib.get_logger(__name__)
 
 
@@ -33,13 +40,20 @@ class Hub:
         self.engine = engine
         self._streams: dict[asyncio.Queue[list[str]], int] = {}
         self._loop: asyncio.AbstractEventLoop | None = None
-        self._seen: dict[int, tuple[int, ...]] = {}
+        self._seen: dict[int, dict[str, int]] = {}
+        self._read_to: dict[int, int] = {}  # in the log of changes, by workspace
         self._told: deque[tuple[float, int, list[str]]] = deque(maxlen=MOST_RECENT)
 
     def start(self) -> None:
         self._loop = asyncio.get_running_loop()
         self.engine.dispatch.listen("news")
         threading.Thread(target=self._listen, name="live", daemon=True).start()
+
+    def prepare(self, workspace_id: int) -> None:
+        """Find where to read on in the log, before the first stream of a workspace. Reads the database."""
+        if workspace_id not in self._streams.values():
+            space = self.engine.directory.open(workspace_id)
+            self._read_to[workspace_id] = space.read(lambda t: changes.before_moment(t, workspace_id, RECENT, MAX_NAMED))
 
     def open(self, workspace_id: int) -> asyncio.Queue[list[str]]:
         """Begin a stream. It starts with what was announced a moment ago: a browser may have read before it, and opened its
@@ -61,20 +75,41 @@ class Hub:
                 told = self.engine.dispatch.wait(0.5)
                 if time.monotonic() - looked > LOOK:
                     looked = time.monotonic()
-                    told += [(w, ["all"]) for w in set(self._streams.values()) if self._moved(w)]
+                    told += [(w, self._moved(w)) for w in set(self._streams.values())]
                 for workspace_id, topics in told:
-                    if self._loop:
+                    if self._loop and (topics := self._named(workspace_id, topics)):
                         self._loop.call_soon_threadsafe(self._hand_on, workspace_id, topics)
             except Exception:
                 log.exception("live updates go on after a failure")
                 time.sleep(1)
 
-    def _moved(self, workspace_id: int) -> bool:
-        """Whether runs came, or records or databases changed, that nobody announced: by numbers that only go up."""
+    def _moved(self, workspace_id: int) -> list[str]:
+        """Return what is new that nobody may have announced: by numbers that only go up. The log of changes is looked at."""
         now = self.engine.directory.open(workspace_id).read(lambda t: changes.reached(t, workspace_id))
         before = self._seen.get(workspace_id, now)
         self._seen[workspace_id] = now
-        return bool(before != now)
+        moved = {name for name, n in now.items() if n != before.get(name) and name != "change"}
+        return ["records", *{OF_COUNTERS.get(name, "workflows") for name in moved}]
+
+    def _named(self, workspace_id: int, topics: list[str]) -> list[str]:
+        """Put the records that changed since in the place of their topic: each as record, database, record, kind and number."""
+        if "records" not in topics:
+            return topics
+        others = [t for t in topics if t != "records"]
+        if workspace_id not in self._streams.values():
+            return others
+        found: list[Touched] = []
+        space, more = self.engine.directory.open(workspace_id), True
+        while more:
+            at = self._read_to.get(workspace_id, 0)
+            some = space.read(partial(changes.touched, workspace_id=workspace_id, seq=at, limit=MAX_NAMED))
+            found += some
+            self._read_to[workspace_id] = some[-1].seq if some else at
+            more = len(some) == MAX_NAMED
+        if len(found) > MAX_NAMED:
+            return [*others, *sorted({f"records:{c.database_id}" for c in found})]
+        named = [f"record:{c.database_id}:{c.record_id}:{KINDS.get(c.kind, 'changed')}:{c.seq}" for c in found]
+        return [*others, *named]
 
     def _hand_on(self, workspace_id: int, topics: list[str]) -> None:
         self._told.append((time.monotonic(), workspace_id, topics))
@@ -89,10 +124,13 @@ class Hub:
 
 @router.get("/live", response_class=StreamingResponse)
 async def live(who: Reader, request: Request) -> StreamingResponse:
-    """Return a stream of events whose data are lists of topics: what should be read anew."""
+    """Return a stream of events whose data are lists of topics: what should be read anew. A record that changed is one of
+    them, as in record:7:81:changed:204: its database, itself, whether it was added, changed or deleted, and the number of the
+    change."""
     hub: Hub = request.app.state.hub
 
     async def stream() -> AsyncIterator[str]:
+        await run_in_threadpool(hub.prepare, who.space.id)
         queue = hub.open(who.space.id)
         try:
             yield "retry: 1000\n\n"

@@ -130,7 +130,7 @@ def _restore(who: Caller, entry: Trashed) -> Restored:
             database = _database(who, entry)
             actor = Actor.of(who.person, Origin(person=who.person.name, token=None if who.session else "a script"))
             who.space.transact(lambda t: write.restore(t, who.space.id, database, entry.item_id, actor))
-            who.announce(f"records:{database.id}")
+            who.announce("records")
         case "field":
             databases.bring_field_back(who.space, _database(who, entry), str(entry.item_id))
             who.announce("databases")

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property
 from zoneinfo import ZoneInfo
@@ -69,12 +68,6 @@ class Database:
     id: int
     name: str
     fields: tuple[Field, ...]
-
-    def shown_by(self, fields: Iterable[FieldId]) -> set[str]:
-        """Return what is told to screens when these fields of a record change: this database, and those whose records refer
-        back."""
-        back = {self.field(f) for f in fields}
-        return {f"records:{d}" for d in (self.id, *(f.refers_to for f in back if f is not None and f.refers_to is not None))}
 
     def field(self, field_id: FieldId) -> Field | None:
         return self._by_id.get(field_id)

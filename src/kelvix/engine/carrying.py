@@ -316,7 +316,7 @@ class Carrying(Outside):
         effect = self.space.transact(work)
         self._finished = last
         progress.written()
-        self.topics |= database.shown_by(cell.writes)
+        self.topics.add("records")
         return effects.carry_on(line, effect, database, carried, around)
 
     def _run_another(self, line: RunAnother, carried: Carried, place: Place) -> Carried:

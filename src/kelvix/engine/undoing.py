@@ -27,17 +27,16 @@ class Undone:
 def undo_run(engine: Engine, space: Space, run_id: int, person: str) -> Undone:
     """Undo a run's changes, the last first. What was changed again since stays, and is said. Raises NotFoundError."""
 
-    def work(t: Transaction) -> tuple[Undone, set[int]]:
+    def work(t: Transaction) -> Undone:
         made = changes.of_run(t, space.id, run_id)
         if not runs.mark_undone(t, space.id, run_id):
             raise NotFoundError("there is no such run, or it was undone already")
-        undone, trashed, kept, touched = 0, 0, [], set()
+        undone, trashed, kept = 0, 0, []
         for change in reversed(made):
             try:
                 undo.undo(t, space.id, change.seq, Actor(Origin(person=person, undoes=change.seq)), run_id)
                 undone += 1
                 trashed += change.kind == "add"
-                touched.add(change.database_id)
             except (undo.CannotUndo, NotFoundError) as why:
                 kept.append(str(why))
         for line in runs.lines(t, space.id, [run_id])[run_id].values():
@@ -46,8 +45,8 @@ def undo_run(engine: Engine, space: Space, run_id: int, person: str) -> Undone:
             elif isinstance(line.outcome, MailsSent):
                 number = len(line.outcome.mails)
                 kept.append(f"{number} mails were sent, and stay so." if number > 1 else "One mail was sent, and stays so.")
-        return Undone(undone, trashed, tuple(kept)), touched
+        return Undone(undone, trashed, tuple(kept))
 
-    result, touched = space.transact(work)
-    engine.dispatch.announce(space.id, "runs", *(f"records:{d}" for d in sorted(touched)))
+    result = space.transact(work)
+    engine.dispatch.announce(space.id, "runs", "records")
     return result

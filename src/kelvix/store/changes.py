@@ -87,21 +87,51 @@ def newest(t: Transaction, workspace_id: int, database_id: int, kind: str, most:
 
 
 def after(t: Transaction, workspace_id: int, seq: int, limit: int) -> list[Change]:
-    """Return the changes of a workspace after a number, in their order, with none left out that commits later.
+    """Return the changes of a workspace after a number, in their order, with none left out that commits later."""
+    return [_change(r) for r in _after(t, workspace_id, seq, limit, "*")]
 
-    What the server shows a reader is not always of one moment: under load it can show a transaction and not yet the one before
-    it. Numbers have no gaps, so that such a reading has one; it is then done again while no change can be made."""
+
+@dataclass(frozen=True)
+class Touched:
+    """That a record was changed, without what it was and is."""
+
+    seq: int
+    database_id: int
+    record_id: int
+    kind: str
+
+
+def touched(t: Transaction, workspace_id: int, seq: int, limit: int) -> list[Touched]:
+    """Return which records of a workspace were changed after a number, as `after` does."""
+    return [Touched(**r) for r in _after(t, workspace_id, seq, limit, "seq, database_id, record_id, kind")]
+
+
+def _after(t: Transaction, workspace_id: int, seq: int, limit: int, columns: str) -> list[Row]:
+    """Read the log after a number.
+
+    What the server shows a reader is not always of one moment: under load it can show a transaction and not yet the one
+    before it. Numbers have no gaps, so that such a reading has one; it is then done again while no change can be made."""
 
     def read() -> list[Row]:
         return t.rows(
-            "SELECT * FROM `change` WHERE workspace_id=%s AND seq>%s ORDER BY seq LIMIT %s", (workspace_id, seq, limit)
+            f"SELECT {columns} FROM `change` WHERE workspace_id=%s AND seq>%s ORDER BY seq LIMIT %s", (workspace_id, seq, limit)
         )
 
     rows = read()
     if any(row["seq"] != seq + place for place, row in enumerate(rows, 1)):
         t.row("SELECT n FROM counter WHERE workspace_id=%s AND name='change' LOCK IN SHARE MODE", (workspace_id,))
         rows = read()
-    return [_change(r) for r in rows]
+    return rows
+
+
+def before_moment(t: Transaction, workspace_id: int, seconds: float, most: int) -> int:
+    """Return the number of the newest change that is older than some seconds, or that is followed by `most` others."""
+    newest = last(t, workspace_id)
+    row = t.row(
+        "SELECT MIN(seq) AS n FROM `change` WHERE workspace_id=%s AND seq>%s AND at > NOW(3) - INTERVAL %s SECOND",
+        (workspace_id, newest - most, seconds),
+    )
+    return int(row["n"]) - 1 if row and row["n"] is not None else newest
 
 
 def get(t: Transaction, workspace_id: int, seq: int) -> Change | None:
@@ -124,11 +154,11 @@ def origins(history: list[Change]) -> dict[str, Change]:
     return found
 
 
-def reached(t: Transaction, workspace_id: int) -> tuple[int, ...]:
-    """Return how far runs and counters of a workspace came: numbers that only go up, and do where anything is new."""
+def reached(t: Transaction, workspace_id: int) -> dict[str, int]:
+    """Return how far runs and counters of a workspace came, by name: numbers that only go up, and do where anything is new."""
     run = t.row("SELECT MAX(id) AS n FROM run WHERE workspace_id=%s", (workspace_id,))
-    counters = t.rows("SELECT n FROM counter WHERE workspace_id=%s ORDER BY name", (workspace_id,))
-    return (int(run["n"] or 0) if run else 0, *(int(r["n"]) for r in counters))
+    counters = t.rows("SELECT name, n FROM counter WHERE workspace_id=%s", (workspace_id,))
+    return {"run": int(run["n"] or 0) if run else 0} | {r["name"]: int(r["n"]) for r in counters}
 
 
 def is_followed(t: Transaction, workspace_id: int, change: Change, run: int | None) -> bool:

@@ -1,12 +1,13 @@
 import { useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
+import { changeOf, takeUp } from "./changes";
 
 /** Which queries a topic makes stale. */
 function keysOf(topic: string): (string | number)[][] {
   const [kind, id] = topic.split(":");
   const number = Number(id);
   switch (kind) {
-    case "records":
+    case "records": // more changed at once than are named one by one
       return [["records", number], ["record", number], ["databases"], ["trash"]];
     case "databases":
       return [["databases"], ["records"], ["record"], ["rehearsal"]];
@@ -26,7 +27,12 @@ function keysOf(topic: string): (string | number)[][] {
 }
 
 function makeStale(queries: QueryClient, topics: string[]): void {
-  for (const key of topics.flatMap(keysOf)) void queries.invalidateQueries({ queryKey: key });
+  const changes = topics.map(changeOf);
+  for (const key of topics.filter((_, n) => !changes[n]).flatMap(keysOf)) void queries.invalidateQueries({ queryKey: key });
+  takeUp(
+    queries,
+    changes.filter((c) => c !== null),
+  );
 }
 
 /**

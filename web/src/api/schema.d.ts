@@ -149,7 +149,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Undo Change */
+        /**
+         * Undo Change
+         * @description Undo a change of a record. Answers with the number under which this can be undone in turn, and the record.
+         */
         post: operations["undo_change_api_v1_changes__seq__undo_post"];
         delete?: never;
         options?: never;
@@ -401,7 +404,8 @@ export interface paths {
         };
         /**
          * List Records
-         * @description Return the newest first. `next` is the cursor of the following page: give it as `before`.
+         * @description Return the newest first. `next` is the cursor of the following page: give it as `before`. With `ids`, return just those
+         *     records that are there.
          */
         get: operations["list_records_api_v1_databases__database_id__records_get"];
         put?: never;
@@ -611,7 +615,9 @@ export interface paths {
         };
         /**
          * Live
-         * @description Return a stream of events whose data are lists of topics: what should be read anew.
+         * @description Return a stream of events whose data are lists of topics: what should be read anew. A record that changed is one of
+         *     them, as in record:7:81:changed:204: its database, itself, whether it was added, changed or deleted, and the number of the
+         *     change.
          */
         get: operations["live_api_v1_live_get"];
         put?: never;
@@ -2223,6 +2229,13 @@ export interface components {
             /** Seq */
             seq: number;
         };
+        /** ChangeUndone */
+        ChangeUndone: {
+            /** Change */
+            change: number;
+            /** Record */
+            record: number;
+        };
         /** ChoiceOut */
         ChoiceOut: {
             /** Id */
@@ -2354,6 +2367,11 @@ export interface components {
         };
         /** DatabaseOut */
         DatabaseOut: {
+            /**
+             * Counted To
+             * @description the number of the newest change that was counted
+             */
+            counted_to?: number | null;
             /** Fields */
             fields: components["schemas"]["FieldOut"][];
             /** Id */
@@ -5289,9 +5307,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        [key: string]: number;
-                    };
+                    "application/json": components["schemas"]["ChangeUndone"];
                 };
             };
             /** @description Validation Error */
@@ -5879,6 +5895,7 @@ export interface operations {
             query?: {
                 before?: number | null;
                 limit?: number;
+                ids?: number[] | null;
             };
             header?: never;
             path: {

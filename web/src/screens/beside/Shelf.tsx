@@ -8,6 +8,7 @@ import { dateTime } from "../../parts/dates";
 import { read, write, type Place } from "./place";
 
 const EVERY = 2_000; // milliseconds between looks into an app; our own databases say by themselves what is new
+const NEWEST = 15; // records that are shown of a database
 
 interface Props {
   label: string;
@@ -105,11 +106,13 @@ function Records({ database }: { database: number }) {
   const newest = useQuery({
     queryKey: ["records", database, "newest"],
     queryFn: () =>
-      answer(client.GET("/api/v1/databases/{database_id}/records", { params: { path: { database_id: database }, query: { limit: 15 } } })),
+      answer(
+        client.GET("/api/v1/databases/{database_id}/records", { params: { path: { database_id: database }, query: { limit: NEWEST } } }),
+      ),
   });
   if (newest.error) return <p className="bad">{said(newest.error)}</p>;
   const [title, ...others] = of?.fields ?? [];
-  const shown = newest.data?.records.map((r) => ({
+  const shown = newest.data?.records.slice(0, NEWEST).map((r) => ({
     id: String(r.id),
     title: title ? reads(title, r.values[title.id], zone) || "without a name" : "",
     at: r.created_at,

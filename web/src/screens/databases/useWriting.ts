@@ -2,6 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { answer, client, Problem } from "../../api/client";
+import { takeUp, type Change } from "../../api/changes";
 import { newKey } from "../../api/key";
 import type { RecordOut, Wire } from "../../api/queries";
 import { useNotices } from "../../frame/Notices";
@@ -26,14 +27,12 @@ export function useWriting(database: number) {
   const queries = useQueryClient();
   const navigate = useNavigate();
   const { tell, fail } = useNotices();
-  const again = () => {
-    void queries.invalidateQueries({ queryKey: ["records", database] });
-    void queries.invalidateQueries({ queryKey: ["record", database] });
-  };
+  /** Show at once what was written here; the live stream tells of it too, a moment later. */
+  const again = (record: number, kind: Change["kind"] = "changed") => takeUp(queries, [{ database, record, kind, number: 0 }]);
   const undo = useMutation({
     mutationFn: (seq: number) => answer(client.POST("/api/v1/changes/{seq}/undo", { params: { path: { seq } } })),
-    onSuccess: () => {
-      again();
+    onSuccess: (made) => {
+      again(made.record, "added"); // where it is there again; else it is not found
       tell("Undone.");
     },
     onError: fail,
@@ -50,11 +49,11 @@ export function useWriting(database: number) {
         }),
       ),
     onSuccess: (made) => {
-      again();
+      again(made.record.id);
       offer("Saved.", made.change);
     },
     onError: (error, { record, values }) => {
-      again();
+      again(record.id);
       if (!(error instanceof Problem) || error.status !== 412) return fail(error);
       const theirs = error.more.values as Record<string, Wire>;
       const newer = { ...record, version: Number(error.more.version), values: theirs };
@@ -75,7 +74,7 @@ export function useWriting(database: number) {
         }),
       ),
     onSuccess: (made) => {
-      again();
+      again(made.record.id, "added");
       void navigate(`/databases/${database}/${made.record.id}`);
     },
     onError: fail,
@@ -87,9 +86,9 @@ export function useWriting(database: number) {
           params: { path: { database_id: database, record_id: record } },
         }),
       ),
-    onSuccess: (made) => {
+    onSuccess: (made, record) => {
       void navigate(`/databases/${database}`);
-      again();
+      again(record, "deleted");
       const seq = made.change;
       if (seq !== undefined) offer("The record is in the trash.", seq);
     },
