@@ -23,7 +23,7 @@ from kelvix.core.schema import Database, Field
 from kelvix.core.values import mentions
 from kelvix.formats import article, html_text, rfc5322
 
-SMALL, LARGE, MOST, FLOOR = 100_000, 1_000_000, 12.0, 0.1  # below the floor, in seconds, what grows is page faults
+SMALL, LARGE, MAX_TIMES, FLOOR = 100_000, 1_000_000, 12.0, 0.1  # below the floor, in seconds, what grows is page faults
 CHORES = Database(1, "Chores", (Field(1, "Name", "text"), Field(2, "Due", "date"), Field(0, "Text", "long_text")))
 ENV = Env(datetime(2026, 11, 28, tzinfo=UTC), ZoneInfo("Europe/London"))
 WHOLE: dict[str, tuple[str, Callable[[str], object]]] = {
@@ -34,7 +34,7 @@ WHOLE: dict[str, tuple[str, Callable[[str], object]]] = {
     "an amount in a text": ("1 111", lambda text: next(iter(finding.MONEY.finditer(text)), None)),
     "a line typed in a hurry": (
         "the end of ",
-        lambda text: quick_input.understand(text[: quick_input.MOST_UNDERSTOOD], CHORES, (), ENV),
+        lambda text: quick_input.understand(text[: quick_input.MAX_UNDERSTOOD], CHORES, (), ENV),
     ),
     "a word in a text": ("a ", lambda text: mentions(text, "organ")),
 }
@@ -69,7 +69,7 @@ def main() -> None:
     table(
         f"patterns: {len(measured)}, 100 kB and 1 MB of what costs each most", ["", "repeated", "100 kB", "1 MB", "grown"], rows
     )
-    verdict(max(kept.values()) <= MOST, f"each at most {MOST:.0f} times as long for ten times as much")
+    verdict(max(kept.values()) <= MAX_TIMES, f"each at most {MAX_TIMES:.0f} times as long for ten times as much")
     keep("patterns", kept)
 
 

@@ -13,7 +13,7 @@ import pytest
 from attacks import computing, taking
 from kelvix.core import schedule
 from kelvix.core.feel import Env, evaluate, heavy
-from kelvix.core.feel.environment import FIRST_STEPS, MOST_STEPS
+from kelvix.core.feel.environment import FIRST_STEPS, MAX_STEPS
 from kelvix.core.feel.errors import FeelError, TooMuch
 from kelvix.core.feel.values import Months, Range
 from kelvix.core.values import Unfit
@@ -78,7 +78,7 @@ LARGE = {"t": "reed " * 100_000}
 
 def test_a_formula_is_charged_by_the_size_of_what_it_touches():
     """A loop of a few thousand rounds, each of which goes through half a megabyte: within the steps, and yet hours."""
-    with computing(20), pytest.raises(TooMuch, match=f"more than {MOST_STEPS:,} steps"):
+    with computing(20), pytest.raises(TooMuch, match=f"more than {MAX_STEPS:,} steps"):
         evaluate('count(for i in 1..5000 return contains(t, "never there"))', LARGE, env())
     assert evaluate('contains(t, "reed")', LARGE, env()) is True
 

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kelvix.core.file_name import LONGEST, clean, free, split, with_extension
+from kelvix.core.file_name import MAX_LENGTH, clean, free, split, with_extension
 
 
 @pytest.mark.parametrize(
@@ -36,7 +36,7 @@ def test_a_name(name, expected):
 @given(st.text(max_size=400))
 def test_any_name_is_one_that_can_be_kept(name):
     kept = clean(name)
-    assert kept and len(kept) <= LONGEST + 1 and not {"/", "\\", "\0"} & set(kept) and kept not in (".", "..")
+    assert kept and len(kept) <= MAX_LENGTH + 1 and not {"/", "\\", "\0"} & set(kept) and kept not in (".", "..")
     assert all(unicodedata.category(c) not in ("Cc", "Cf") for c in kept)
     assert clean(kept) == kept
 

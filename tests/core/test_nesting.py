@@ -18,7 +18,7 @@ from kelvix.core.documents import check_shape
 from kelvix.core.duplicating import duplicated
 from kelvix.core.feel import Env, FeelError, read, write
 from kelvix.core.feel import tree as t
-from kelvix.core.finding import MOST_ALL, Question
+from kelvix.core.finding import MAX_TAKEN, Question
 from kelvix.core.rehearsal import carried_to, rehearse_whole
 from kelvix.core.schema import CarriedField, CarriedList, Database, Field
 from kelvix.core.steps import Surroundings
@@ -213,7 +213,7 @@ def test_of_a_long_list_some_rounds_are_shown_and_all_are_counted():
     whole = rehearse_whole(Workflow((WHEN, *EACH)), item, about())
     assert whole.cells[1].note == "100 times" and whole.values[Reference("r", "count")] == 100
     assert whole.cells[2].rounds == repeating.SHOWN_ROUNDS
-    too_many = {"files": [{"name": "x"}] * (repeating.MOST_ROUNDS + 1)}
+    too_many = {"files": [{"name": "x"}] * (repeating.MAX_ROUNDS + 1)}
     assert "at most 500 times" in rehearse_whole(Workflow((WHEN, *EACH)), too_many, about()).cells[1].note
 
 
@@ -291,7 +291,7 @@ def test_each_record_that_was_found_can_be_changed():
 
 
 def test_more_than_a_line_takes_is_said():
-    many = tuple((n, {1: "x"}) for n in range(MOST_ALL + 1))
+    many = tuple((n, {1: "x"}) for n in range(MAX_TAKEN + 1))
     assert states({}, ALL, surroundings=about(many))["f"] == "put_right"
 
 

@@ -14,7 +14,7 @@ import pytest
 import kelvix
 from attacks import taking
 from kelvix.core.feel import Env, evaluate
-from kelvix.core.patterns import LISTED, MOST_CUT, cut, once, short, standing
+from kelvix.core.patterns import LISTED, MAX_CUT, cut, once, short, standing
 from kelvix.core.quick_input import understand
 from kelvix.core.schema import Database, Field
 from kelvix.core.values import mentions
@@ -113,7 +113,7 @@ def test_patterns_are_kept_in_one_place():
 
 def test_a_pattern_that_is_cut_looks_at_the_beginning_only():
     found = cut(r"(?<!x)a", worst="a")
-    assert sum(1 for _ in found.finditer("a" * 10_000)) == MOST_CUT and found.fullmatch("a" * 10_000) is None
+    assert sum(1 for _ in found.finditer("a" * 10_000)) == MAX_CUT and found.fullmatch("a" * 10_000) is None
     assert found.match("xa", 1) is None and found.search("xab a")[0] == "a"
     LISTED.pop()
 
@@ -125,4 +125,4 @@ def test_a_pattern_that_is_cut_looks_at_the_beginning_only():
 def test_a_long_line_of_what_reads_as_dates_is_read_at_once(worst):
     fields = (Field(1, "Name", "text"), Field(2, "Due", "date"), Field(3, "From", "email"), Field(4, "Page", "link"))
     with taking(10):
-        understand((worst * 2_000)[:MOST_CUT], Database(1, "Tasks", (*fields, Field(0, "Text", "long_text"))), (), Env(**ENV))
+        understand((worst * 2_000)[:MAX_CUT], Database(1, "Tasks", (*fields, Field(0, "Text", "long_text"))), (), Env(**ENV))

@@ -227,6 +227,6 @@ def test_names_and_types_are_learned_from_a_body():
         "note": "long_text",
     }
     many = sources.learned({f"k{n}": n for n in range(500)})
-    assert len(many) == sources.MOST_INPUTS
+    assert len(many) == sources.MAX_INPUTS
     with pytest.raises(Unfit):
         schedule.next_times(Schedule("x"), ZONE, NOW, 1)

@@ -8,7 +8,7 @@ import pytest
 
 from kelvix.core.workflow import Add, OnlyIf, When, Workflow
 from kelvix.engine.again import same_so_far
-from kelvix.engine.runner import MOST_IN_A_ROW
+from kelvix.engine.runner import MAX_FAILURES_IN_A_ROW
 from support import document, until
 
 
@@ -52,23 +52,25 @@ def swapped(orla):
 
 def test_after_failures_in_a_row_it_is_paused_and_says_why(swapped):
     orla, flow = swapped
-    for n in range(MOST_IN_A_ROW):
+    for n in range(MAX_FAILURES_IN_A_ROW):
         assert flow.detail()["state"] == "on"
         orla.deliver(f"letter {n}")
         until(lambda n=n: len(flow.runs("failed")) == n + 1)
     paused = until(lambda: (d := flow.detail())["state"] == "paused" and d)
-    assert f"{MOST_IN_A_ROW} runs failed one after the other" in paused["reason"] and "e-mail address" in paused["reason"]
+    assert (
+        f"{MAX_FAILURES_IN_A_ROW} runs failed one after the other" in paused["reason"] and "e-mail address" in paused["reason"]
+    )
     orla.deliver("letter x")  # held until it is resumed
     orla.api("POST", f"/workflows/{flow.id}/on")
     assert flow.detail()["state"] == "on" and flow.detail()["reason"] is None
     orla.deliver("letter y")
-    until(lambda: len(flow.runs("failed")) == MOST_IN_A_ROW + 2)
+    until(lambda: len(flow.runs("failed")) == MAX_FAILURES_IN_A_ROW + 2)
     assert flow.detail()["state"] == "on", "it begins to count anew"
 
 
 def test_one_that_succeeds_between_keeps_it_on(swapped):
     orla, flow = swapped
-    for n in range(MOST_IN_A_ROW + 1):
+    for n in range(MAX_FAILURES_IN_A_ROW + 1):
         orla.deliver("nothing" if n == 3 else f"letter {n}")
         until(lambda n=n: len([r for r in flow.runs() if r["state"] in ("failed", "passed_by")]) == n + 1)
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from kelvix.core.documents import MOST_LINES
+from kelvix.core.documents import MAX_LINES
 from kelvix.engine import carrying, runner
 from support import document, until
 
@@ -20,7 +20,7 @@ def flow(orla):
 def test_a_run_is_carried_for_so_long_and_goes_on_when_run_again(flow, by_hand, monkeypatch):
     orla, workflow, _, database = flow
     run = by_hand.begin(workflow, {"subject": "long"})
-    monkeypatch.setattr(carrying, "MOST_SECONDS", -1.0)
+    monkeypatch.setattr(carrying, "MAX_SECONDS", -1.0)
     stopped = by_hand.carry(run)
     assert (
         stopped["state"] == "failed"
@@ -35,7 +35,7 @@ def test_a_run_is_carried_for_so_long_and_goes_on_when_run_again(flow, by_hand, 
 
 def test_a_run_carries_out_so_many_lines(flow, by_hand, monkeypatch):
     _, workflow, _, _ = flow
-    monkeypatch.setattr(carrying, "MOST_STEPS", 1)
+    monkeypatch.setattr(carrying, "MAX_STEPS", 1)
     stopped = by_hand.carry(by_hand.begin(workflow, {"subject": "many"}))
     assert stopped["state"] == "failed" and "narrow its lists" in stopped["problem"]
 
@@ -46,7 +46,7 @@ def test_an_item_that_is_too_large_is_said_to_be(flow, by_hand, monkeypatch):
     item = str(orla.kelvix.practice.items(orla.folders["Enquiries"], 1)[0]["id"])
     run = by_hand.begin(workflow, {})
     orla.space.transact(lambda t: t.execute("UPDATE run SET item=NULL, item_id=%s WHERE id=%s", (item, run)))
-    monkeypatch.setattr(runner, "MOST_ITEM", 1 << 12)
+    monkeypatch.setattr(runner, "MAX_ITEM", 1 << 12)
     stopped = by_hand.carry(run)
     assert stopped["state"] == "failed" and "more than the 0 MB that a run carries" in stopped["problem"]
 
@@ -54,7 +54,7 @@ def test_an_item_that_is_too_large_is_said_to_be(flow, by_hand, monkeypatch):
 def test_a_workflow_has_so_many_lines(flow):
     orla, workflow, made, _ = flow
     kept = orla.api("GET", f"/workflows/{workflow}")
-    lines = [*made["lines"], *({"verb": "stop", "id": f"s{n}", "how": "done", "saying": []} for n in range(MOST_LINES))]
+    lines = [*made["lines"], *({"verb": "stop", "id": f"s{n}", "how": "done", "saying": []} for n in range(MAX_LINES))]
     said = orla.api("PUT", f"/workflows/{workflow}", 422, json={"name": "x", "document": {"lines": lines}},
                     headers={"if-match": str(kept["draft_version"])})  # fmt: skip
-    assert f"at most {MOST_LINES} lines" in said["title"] + said["detail"]
+    assert f"at most {MAX_LINES} lines" in said["title"] + said["detail"]

@@ -7,7 +7,7 @@ import json
 import pytest
 
 from kelvix.engine import catching_up
-from kelvix.engine.runner import MOST_IN_A_ROW
+from kelvix.engine.runner import MAX_FAILURES_IN_A_ROW
 from support import FIELDS, FILLS, document, until
 
 
@@ -105,7 +105,7 @@ def test_it_can_be_held_and_goes_on_from_where_it_is(old):
         where = f"/workflows/{flow.workflow}/catch-up/{begun['id']}"
         orla.api("POST", f"{where}/pause")
         held = until(lambda: (c := flow.latest())["on_the_way"] == 0 and c, 60)
-        assert held["state"] == "paused" and held["to_come"] >= 30 - 2 * catching_up.AT_ONCE
+        assert held["state"] == "paused" and held["to_come"] >= 30 - 2 * catching_up.MAX_UNDER_WAY
         assert "under way" in flow.begin(ids, 409)["title"]
         orla.api("POST", f"{where}/pause", 409)
     finally:
@@ -118,10 +118,10 @@ def test_one_that_fails_again_and_again_holds_itself_and_nothing_else(old):
     orla, flow = old
     ids = [i["id"] for i in flow.past()["items"]]
     orla.api("POST", f"/workflows/{flow.workflow}/on")
-    gone = [str(10**9 + n) for n in range(MOST_IN_A_ROW + catching_up.AT_ONCE)]
+    gone = [str(10**9 + n) for n in range(MAX_FAILURES_IN_A_ROW + catching_up.MAX_UNDER_WAY)]
     flow.begin([*gone, *ids])
     held = until(lambda: (c := flow.latest())["state"] == "paused" and c)
-    assert held["failed"] >= MOST_IN_A_ROW and orla.api("GET", f"/workflows/{flow.workflow}")["state"] == "on"
+    assert held["failed"] >= MAX_FAILURES_IN_A_ROW and orla.api("GET", f"/workflows/{flow.workflow}")["state"] == "on"
 
 
 def test_what_came_while_it_was_off_is_offered_and_carried(on):

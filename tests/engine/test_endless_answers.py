@@ -59,7 +59,7 @@ def grown() -> int:
 
 @pytest.mark.parametrize("kind", ["plain", "gzip"])
 def test_an_app_that_answers_without_end(kind, monkeypatch):
-    monkeypatch.setattr(http, "MOST_ANSWER", 2 << 20)
+    monkeypatch.setattr(http, "MAX_ANSWER", 2 << 20)
     port, thread = endless(kind)
     before = grown()
     with pytest.raises(TransientError, match="more than 2 MB"):

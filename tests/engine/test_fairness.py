@@ -45,7 +45,7 @@ def test_a_workspace_at_its_limit_goes_on_as_soon_as_one_run_has_ended(kelvix, m
     """Not only at the worker's next look, which here would come too late."""
     on = turn_on(kelvix.person("Orla"))
     kelvix.installation.stop_child("worker")
-    many = 5 * worker.MOST_OF_ONE
+    many = 5 * worker.MAX_OF_ONE
     monkeypatch.setattr(worker, "LOOK", 600.0)
     own = worker.Worker(make(kelvix.settings))
     working = threading.Thread(target=own.run)

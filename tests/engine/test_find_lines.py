@@ -11,7 +11,7 @@ from kelvix.core.cells import Answer
 from kelvix.core.finding import Question
 from kelvix.core.query import Comparison
 from kelvix.engine import finding
-from kelvix.engine.finding import BURST, KEPT, MOST_SIZE, PACE, SETTLED, Lookups
+from kelvix.engine.finding import BURST, KEPT, MAX_SIZE, PACE, SETTLED, Lookups
 from support import document, until
 
 NOW = datetime(2026, 11, 25, 9, tzinfo=UTC)
@@ -102,13 +102,13 @@ def test_a_backcast_waits_for_its_turn_and_leaves_room(lookups):
 
 def test_answers_are_let_go_before_they_fill_the_memory(lookups):
     made, clock, read, text = lookups
-    text["of"] = "x" * (MOST_SIZE // 4)
+    text["of"] = "x" * (MAX_SIZE // 4)
     find = made.finder(SPACE, {})
     for _ in range(4):
         for n in range(6):
             find(question(str(n)))
             kept = [k.answer for k in made._known.values() if k.answer]
-            assert sum(len(a.values[1]) for a in kept) == made._size <= MOST_SIZE
+            assert sum(len(a.values[1]) for a in kept) == made._size <= MAX_SIZE
         clock.now += SETTLED
     assert len(kept) == 4 and len(read) > 4, "what was asked for longest ago was let go, and read again when it was asked for"
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from kelvix.core.collection import TransientError
-from kelvix.engine.runner import FIRST_PAUSE, LONGEST_PAUSE, MOST_ENDINGS, Runner, backoff
+from kelvix.engine.runner import FIRST_PAUSE, MAX_ENDINGS, MAX_PAUSE, Runner, backoff
 from support import document, until
 
 
@@ -64,7 +64,7 @@ def test_run_again_after_a_failure_does_not_repeat_what_was_done(three):
 
 def test_what_ends_its_worker_each_time_is_set_aside(three):
     orla, by_hand, run, titles = three
-    orla.space.transact(lambda t: t.execute("UPDATE run SET endings=%s WHERE id=%s", (MOST_ENDINGS, run)))
+    orla.space.transact(lambda t: t.execute("UPDATE run SET endings=%s WHERE id=%s", (MAX_ENDINGS, run)))
     state = by_hand.carry(run)
     assert state["state"] == "failed" and "set aside" in state["problem"] and titles() == []
 
@@ -80,5 +80,5 @@ def test_an_error_of_our_own_is_tried_again_and_then_said(three, caplog):
 def test_pauses_grow_and_are_spread():
     for attempt in range(1, 20):
         pauses = [backoff(attempt) for _ in range(50)]
-        middle = min(LONGEST_PAUSE, FIRST_PAUSE * 2 ** (attempt - 1))
+        middle = min(MAX_PAUSE, FIRST_PAUSE * 2 ** (attempt - 1))
         assert all(0.5 * middle <= p <= 1.5 * middle for p in pauses) and len(set(pauses)) > 10

@@ -13,7 +13,7 @@ from pypdf.annotations import FreeText, Highlight
 from pypdf.generic import ArrayObject, FloatObject, NameObject, StreamObject
 
 from kelvix.demo.papers import Mark, paper
-from kelvix.formats.pdf import MOST_STREAM, Pdf, read
+from kelvix.formats.pdf import MAX_STREAM, Pdf, read
 
 LINES = [f"Line {n}: pallets, pull-downs and a table (of {n})." for n in range(80)]
 
@@ -52,7 +52,7 @@ def test_a_stream_that_unpacks_without_end_is_not_read():
     writer = PdfWriter(clone_from=BytesIO(paper("T", "", ["first"])))
     page = writer.add_blank_page(595, 842)
     bomb = StreamObject()
-    bomb._data = zlib.compress(b"0 " * (10 * MOST_STREAM // 2), 9)
+    bomb._data = zlib.compress(b"0 " * (10 * MAX_STREAM // 2), 9)
     bomb[NameObject("/Filter")] = NameObject("/FlateDecode")
     page[NameObject("/Contents")] = writer._add_object(bomb)
     out = BytesIO()

@@ -8,7 +8,7 @@ from decimal import Decimal
 import pytest
 
 from kelvix.core.fields import TYPES
-from kelvix.core.finding import MOST, Question, compared
+from kelvix.core.finding import MAX_COUNTED, Question, compared
 from kelvix.core.not_found import NotFoundError
 from kelvix.core.query import Comparison
 from kelvix.core.schema import TEXT_FIELD
@@ -119,11 +119,11 @@ def test_what_is_in_the_trash_is_not_found_and_many_are_counted_so_far(made):
     title = database.fields[0].id
 
     def many(t):
-        for _ in range(MOST + 20):
+        for _ in range(MAX_COUNTED + 20):
             record_writing.add(t, space.id, database, {title: "again"}, Origin())
 
     space.transact(many)
-    assert ask(space, database, [("text", "is", "again")]).count == MOST + 1
+    assert ask(space, database, [("text", "is", "again")]).count == MAX_COUNTED + 1
 
 
 def test_a_line_gets_the_indexes_that_it_goes_by(made):

@@ -12,8 +12,8 @@ from kelvix.core.values import whole
 from kelvix.room import Room
 from kelvix.store.answering import Answering
 
-MOST_REQUEST = 8 << 20  # bytes of a request
-MOST_OF = {"/api/v1/files": 200 << 20}  # of those that are passed on a piece at a time
+MAX_REQUEST = 8 << 20  # bytes of a request
+MAX_OF = {"/api/v1/files": 200 << 20}  # of those that are passed on a piece at a time
 
 
 NEEDS_DATABASE = ("/api/", "/in/", "/capture/")
@@ -46,7 +46,7 @@ class Bounds:
         if scope["path"].startswith(NEEDS_DATABASE) and not self.answering.all():
             return await no_database()(scope, receive, send)
         length = whole(Headers(scope=scope).get("content-length", "0"))
-        most = MOST_OF.get(scope["path"], MOST_REQUEST)
+        most = MAX_OF.get(scope["path"], MAX_REQUEST)
         if length is None or length > most:
             refusal = problems.document(413, "This request is too large.", f"Send at most {most >> 20} MB.")
             return await refusal(scope, receive, send)

@@ -47,7 +47,7 @@ async def take(workspace_id: int, token: str, request: Request) -> JSONResponse:
     engine: Engine = request.app.state.engine
     try:
         space, address = await run_in_threadpool(knock, engine, workspace_id, token)  # before anything is read
-        raw = await read_body(request, article.MOST_BYTES)
+        raw = await read_body(request, article.MAX_BYTES)
         kind = request.headers.get("content-type", "").split(";")[0].strip().lower()
         files: tuple[Sent, ...] = ()
         if kind in PAGES:

@@ -25,7 +25,7 @@ from kelvix.readers import contents
 from kelvix.room import Room
 from kelvix.store import captures
 
-MOST_BYTES = 25 << 20
+MAX_BYTES = 25 << 20
 NO_ROOM = "452 4.3.1 the disk is almost full; try again later"
 ADDRESS = short(r"capture-(\d{1,12})-([0-9a-f]{32})@.+", most=320, worst="a", flags=re.I)
 PREFIX = pattern(r"(?i)^\s*(?:(?:re|fwd?)\s*:\s*)+", worst="re: ")
@@ -100,6 +100,6 @@ def listener(engine: Engine) -> Controller | None:
         hostname=engine.settings.host,
         port=engine.settings.capture_smtp_port,
         enable_SMTPUTF8=True,
-        data_size_limit=MOST_BYTES,
+        data_size_limit=MAX_BYTES,
         decode_data=False,
     )

@@ -122,7 +122,7 @@ def understand(who: Reader, body: UnderstandIn) -> ReadingOut:
     if body.caret is not None:
         begin = body.text.rfind("\n", 0, body.caret) + 1
         line = body.text[begin:].partition("\n")[0]
-        if len(line) <= quick_input.MOST_UNDERSTOOD:
+        if len(line) <= quick_input.MAX_UNDERSTOOD:
             found = quick_input.complete(line, body.caret - begin, reading.database, reading.people)
         found = [(start + begin, word) for start, word in found]
     return ReadingOut(

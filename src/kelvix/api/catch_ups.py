@@ -16,7 +16,7 @@ from kelvix.core import recognising
 from kelvix.core.not_found import NotFoundError
 from kelvix.core.values import FieldId
 from kelvix.engine import catching_up
-from kelvix.engine.catching_up import MOST, State
+from kelvix.engine.catching_up import MAX_ITEMS, State
 from kelvix.store import catch_ups, databases
 from kelvix.store.catch_ups import CatchUp
 from kelvix.store.watches import Told
@@ -65,7 +65,7 @@ class PastOut(BaseModel):
 
 
 class CatchUpIn(BaseModel):
-    items: list[str] = Field(min_length=1, max_length=MOST)
+    items: list[str] = Field(min_length=1, max_length=MAX_ITEMS)
     recognises: Recognises = {}
 
 

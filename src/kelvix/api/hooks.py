@@ -12,7 +12,7 @@ from starlette.datastructures import Headers
 from starlette.types import ASGIApp, Receive, Scope, Send
 
 from kelvix.core.patterns import short
-from kelvix.engine.intake import MOST_BYTES, Intake
+from kelvix.engine.intake import MAX_BYTES, Intake
 from kelvix.room import Room
 
 WHERE = short(r"/hooks/(\d{1,18})/(\d{1,18})", most=50, worst="/hooks/1")
@@ -41,7 +41,7 @@ class Hooks:
             if message["type"] == "http.disconnect":
                 return None
             body += message.get("body", b"")
-            if len(body) > MOST_BYTES:
+            if len(body) > MAX_BYTES:
                 return await answer(send, 413)
             if not message.get("more_body"):
                 break

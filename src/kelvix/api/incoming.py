@@ -19,7 +19,7 @@ from kelvix.engine.engine import Engine
 from kelvix.engine.requests import Proof, Refused
 
 router = APIRouter(tags=["addresses"])
-MOST_BYTES = 1 << 20
+MAX_BYTES = 1 << 20
 
 
 @router.post("/in/{workspace_id}/{token}", status_code=202)
@@ -50,7 +50,7 @@ async def take(workspace_id: int, token: str, request: Request) -> JSONResponse:
     return JSONResponse(taken, 202)
 
 
-async def read_body(request: Request, most: int = MOST_BYTES) -> bytes:
+async def read_body(request: Request, most: int = MAX_BYTES) -> bytes:
     """Read a body, counted as it comes, in bytes. Raises Refused."""
     raw = bytearray()
     async for piece in request.stream():

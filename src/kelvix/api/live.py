@@ -25,9 +25,9 @@ from kelvix.store.changes import Touched
 router = APIRouter(prefix="/api/v1", tags=["live"])
 LOOK = 2.0  # seconds between looks for what was announced and not heard
 KEEP_ALIVE = 15.0
-MOST_WAITING = 200
+MAX_WAITING = 200
 RECENT = 30.0  # seconds: a page is read before its stream is open, longer before on a slow machine
-MOST_RECENT = 5_000  # announcements, of all workspaces
+MAX_RECENT = 5_000  # announcements, of all workspaces
 MAX_NAMED = 500  # changed records that are named one by one; of more than that, their databases are
 OF_COUNTERS = {"run": "runs", "schema": "databases"}  # what is new where a number has gone up; else what workflows hold
 log = structlog.stdlib.get_logger(__name__)
@@ -42,7 +42,7 @@ class Hub:
         self._loop: asyncio.AbstractEventLoop | None = None
         self._seen: dict[int, dict[str, int]] = {}
         self._read_to: dict[int, int] = {}  # in the log of changes, by workspace
-        self._told: deque[tuple[float, int, list[str]]] = deque(maxlen=MOST_RECENT)
+        self._told: deque[tuple[float, int, list[str]]] = deque(maxlen=MAX_RECENT)
 
     def start(self) -> None:
         self._loop = asyncio.get_running_loop()
@@ -115,7 +115,7 @@ class Hub:
         self._told.append((time.monotonic(), workspace_id, topics))
         for queue, of in list(self._streams.items()):
             if of == workspace_id:
-                if queue.qsize() > MOST_WAITING:
+                if queue.qsize() > MAX_WAITING:
                     while not queue.empty():
                         queue.get_nowait()
                     topics = ["all"]

@@ -18,7 +18,7 @@ from kelvix.store import databases, runs, workflows
 from kelvix.store.database_server import Transaction
 from kelvix.store.runs import Run, RunLine
 
-MAX_AT_ONCE = 1_000  # runs that are taken up again at once
+BATCH_SIZE = 1_000  # runs that are taken up again at once
 router = APIRouter(prefix="/api/v1", tags=["runs"])
 
 
@@ -219,7 +219,7 @@ def leave_run(who: Editor, run_id: int) -> dict[str, int]:
 @router.post("/workflows/{workflow_id}/again-failed", status_code=202)
 def again_failed(who: Editor, workflow_id: int) -> dict[str, int]:
     """Take all failed runs of a workflow up again, each after its last finished line."""
-    ids = who.space.read(lambda t: runs.failed_of(t, who.space.id, workflow_id, MAX_AT_ONCE))
+    ids = who.space.read(lambda t: runs.failed_of(t, who.space.id, workflow_id, BATCH_SIZE))
     taken = recovering.take_up(who.space, ids)
     who.announce("ready", "runs", "needs")
     return {"taken": taken}

@@ -90,7 +90,7 @@ def get_today(who: Reader) -> TodayOut:
 
     def past(t: Transaction) -> tuple[list[Day], bool]:
         runs = [run for _, run in ended(t, midnight - timedelta(days=DAYS - 1), midnight)]
-        return by_day(runs, zone, today - timedelta(days=1), DAYS - 1), len(runs) >= statistics.MOST
+        return by_day(runs, zone, today - timedelta(days=1), DAYS - 1), len(runs) >= statistics.MAX_RUNS
 
     def work(t: Transaction) -> tuple[list[tuple[int, Ended]], tuple[list[Day], bool], int, int]:
         return (

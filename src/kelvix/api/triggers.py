@@ -23,7 +23,7 @@ from kelvix.formats import webhook_signature
 from kelvix.store import listening, workflows
 
 router = APIRouter(prefix="/api/v1", tags=["triggers"])
-MOST_RECORDS = 500
+MAX_RECORDS = 500
 
 
 class AddressOut(BaseModel):
@@ -59,7 +59,7 @@ class ButtonOut(BaseModel):
 class PressIn(BaseModel):
     """`records` are those that it is started for: none, for a database's own button."""
 
-    records: list[int] = Field([], max_length=MOST_RECORDS)
+    records: list[int] = Field([], max_length=MAX_RECORDS)
 
 
 class PressOut(BaseModel):

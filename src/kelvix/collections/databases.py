@@ -26,7 +26,7 @@ from kelvix.store.changes import Change as Logged
 from kelvix.store.directory import Space
 from kelvix.store.records import Record
 
-AT_ONCE = 200  # changes of a workspace that are looked at
+BATCH_SIZE = 200  # changes of a workspace that are looked at
 KINDS: Mapping[str, ChangeKind] = {"add": "added", "restore": "added", "delete": "deleted"}  # all others change a record
 CAPABILITIES = Capabilities(
     told=frozenset(("added", "changed", "deleted")), told_between=True, operators=frozenset(OPERATORS), orders=True
@@ -67,9 +67,9 @@ class Records(Collection):
         return str(self.space.read(lambda t: changes.last(t, self.space.id)))
 
     def changes(self, cursor: str) -> Changes:
-        found = self.space.read(lambda t: changes.after(t, self.space.id, int(cursor), AT_ONCE))
+        found = self.space.read(lambda t: changes.after(t, self.space.id, int(cursor), BATCH_SIZE))
         mine = tuple(self._change(c) for c in found if c.database_id == self.database.id)
-        return Changes(mine, str(found[-1].seq) if found else cursor, len(found) == AT_ONCE)
+        return Changes(mine, str(found[-1].seq) if found else cursor, len(found) == BATCH_SIZE)
 
     def item(self, record: Record) -> Item:
         """Return a record as an item."""

@@ -9,7 +9,7 @@ from kelvix import settings as settings_module
 from kelvix.commands.joining import settings_of
 from kelvix.readers.pool import POOL
 
-MOST_WORKERS = 16  # on one host, each with an address of its own for its metrics
+MAX_WORKERS = 16  # on one host, each with an address of its own for its metrics
 
 
 def settle() -> None:
@@ -50,7 +50,7 @@ def worker(words: list[str]) -> None:
     settings = settings_of(words)
     engine = make(settings)
     if settings.metrics_port:
-        any(metrics.serve(settings.metrics_port + n) for n in range(1, MOST_WORKERS + 1))
+        any(metrics.serve(settings.metrics_port + n) for n in range(1, MAX_WORKERS + 1))
     POOL.warm()
     settle()
     processes.keep_beating()

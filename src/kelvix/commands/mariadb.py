@@ -19,7 +19,7 @@ from kelvix import processes
 from kelvix.commands import secret_files
 from kelvix.settings import Server
 
-FIRST_PAUSE, LONGEST_PAUSE = 0.5, 60.0  # seconds before it is started again
+FIRST_PAUSE, MAX_PAUSE = 0.5, 60.0  # seconds before it is started again
 STARTS = 60.0  # seconds that it may take to answer
 ASK_EVERY = 5.0  # seconds
 FROZEN = 120.0  # seconds without an answer: a server that is merely busy gets through
@@ -162,7 +162,7 @@ class MariaDB:
         if not self._due:
             self._due = now + self._pause
             say(f"the database exited ({self.child.returncode}) and will be restarted in {self._pause:.0f} s")
-            self._pause = min(LONGEST_PAUSE, self._pause * 2)
+            self._pause = min(MAX_PAUSE, self._pause * 2)
         elif now >= self._due:
             self._due = self._answered = 0.0
             self._spawn(self.folder / "mariadb.log")

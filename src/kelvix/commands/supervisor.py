@@ -11,7 +11,7 @@ from collections.abc import Callable
 
 from kelvix import processes
 
-FIRST_PAUSE, LONGEST_PAUSE = 0.5, 60.0  # seconds before a child is started again
+FIRST_PAUSE, MAX_PAUSE = 0.5, 60.0  # seconds before a child is started again
 STEADY = 60.0  # seconds after which a child that runs counts as well
 FROZEN = 20.0  # seconds without a beat
 STARTING = 90.0  # seconds that a child may take until its first
@@ -64,7 +64,7 @@ class Child:
                 f"the {self.name} process exited ({self.process.returncode}) and will be restarted in {self._pause:.0f} s; "
                 f"see {self.log}"
             )
-            self._pause = min(LONGEST_PAUSE, self._pause * 2)
+            self._pause = min(MAX_PAUSE, self._pause * 2)
         elif now >= self._due:
             self._due = 0.0
             try:

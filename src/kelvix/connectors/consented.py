@@ -39,8 +39,8 @@ from kelvix.core.query import Query
 from kelvix.core.values import File, ItemValue, shorten
 
 CLIENT = "kelvix"  # the name by which apps know us
-LARGEST_PAGE = 100  # items that an app gives at once
-MOST_PAGES = 20  # that are read for one page of items which a condition holds of
+MAX_PAGE = 100  # items that an app gives at once
+MAX_PAGES = 20  # that are read for one page of items which a condition holds of
 LAST = 2**53  # beyond every number of a feed
 KINDS: Mapping[str, ChangeKind] = {"new": "added", "moved": "left", "gone": "deleted"}  # all others change an item
 
@@ -112,8 +112,8 @@ class ConsentedCollection(Collection):
             )
         kept: list[Item] = []
         after = query.after
-        for _ in range(MOST_PAGES):
-            size = min(query.limit - len(kept), LARGEST_PAGE) if query.where is None else LARGEST_PAGE
+        for _ in range(MAX_PAGES):
+            size = min(query.limit - len(kept), MAX_PAGE) if query.where is None else MAX_PAGE
             found, after = self._page(after, size)
             for item in found:
                 if query.where is not None and not self._holds(query, item):

@@ -22,7 +22,7 @@ from kelvix.core.values import shorten
 from kelvix.formats.article import charset_of
 
 CONNECT, READ, WHOLE = 6.0, 12.0, 20.0  # seconds; all of it under a run's lease
-MOST_ANSWER = 256 * 1024  # bytes
+MAX_ANSWER = 256 * 1024  # bytes
 NAT64 = ipaddress.ip_network("64:ff9b::/96")  # RFC 6052
 # What Python takes for public, and is not: site-local (RFC 3879), documentation (RFC 9637), relays of 6to4 (RFC 7526).
 NOT_PUBLIC = tuple(ipaddress.ip_network(n) for n in ("fec0::/10", "3fff::/20", "192.88.99.0/24"))
@@ -109,7 +109,7 @@ def _pool(target: Target) -> HTTPPool | HTTPSPool:
     return HTTPPool(target.address, target.port, timeout=timeout, retries=False)
 
 
-def send(method: str, target: Target, headers: dict[str, str], body: bytes | None, most: int = MOST_ANSWER) -> Answer:
+def send(method: str, target: Target, headers: dict[str, str], body: bytes | None, most: int = MAX_ANSWER) -> Answer:
     """Send a request, once. `most`: bytes of the answer that are read. Raises TransientError where it did not go out,
     UnknownOutcomeError where that is not known."""
     named = f"[{target.host}]" if ":" in target.host else target.host

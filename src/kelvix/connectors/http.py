@@ -18,10 +18,10 @@ from kelvix.core.collection import GoneError, PermanentError, RateLimitedError, 
 
 SECONDS = 12.0  # without a byte
 WHOLE = 20.0  # for a whole call, with more for what is large
-LONGEST_WAIT = 3600.0
+MAX_WAIT = 3600.0
 PATIENCE = 10.0  # seconds that a call for the content of an item waits where it stands
-AT_A_TIME = 1 << 16  # bytes of a content that is read
-MOST_ANSWER = 64 << 20  # bytes of an answer that is read whole
+PIECE = 1 << 16  # bytes of a content that is read
+MAX_ANSWER = 64 << 20  # bytes of an answer that is read whole
 
 
 def retry_after(raw: str | None) -> float | None:
@@ -29,10 +29,10 @@ def retry_after(raw: str | None) -> float | None:
     if not raw:
         return None
     try:
-        return min(LONGEST_WAIT, max(0.0, float(raw)))
+        return min(MAX_WAIT, max(0.0, float(raw)))
     except ValueError:
         try:
-            return min(LONGEST_WAIT, max(0.0, parsedate_to_datetime(raw).timestamp() - time()))
+            return min(MAX_WAIT, max(0.0, parsedate_to_datetime(raw).timestamp() - time()))
         except ValueError:
             return None
 
@@ -126,12 +126,12 @@ class Caller:
     def _bounded(self, answer: urllib3.BaseHTTPResponse, call: Call) -> bytes:
         """Return what an app answers, which may never end. Raises TransientError."""
         data = bytearray()
-        while len(data) <= MOST_ANSWER and (piece := answer.read(AT_A_TIME)):
+        while len(data) <= MAX_ANSWER and (piece := answer.read(PIECE)):
             data += piece
             call.earn(len(piece))
-        if len(data) > MOST_ANSWER:
+        if len(data) > MAX_ANSWER:
             answer.close()
-            raise TransientError(f"{self.app_name} answered with more than {MOST_ANSWER >> 20} MB")
+            raise TransientError(f"{self.app_name} answered with more than {MAX_ANSWER >> 20} MB")
         answer.release_conn()
         return bytes(data)
 
@@ -150,7 +150,7 @@ class Caller:
                 call.extend(WHOLE)
                 if answer.status >= 300:
                     self._check(answer, self._bounded(answer, call))
-                for piece in answer.stream(AT_A_TIME):
+                for piece in answer.stream(PIECE):
                     call.earn(len(piece))
                     yield piece
         finally:

@@ -14,7 +14,7 @@ from kelvix.core.values import shorten
 from kelvix.core.workflow import Workflow
 
 EXAMPLES = 5  # items that are kept of each outcome
-MOST_OUTCOMES = 60
+MAX_OUTCOMES = 60
 
 Kind = Literal["carried", "look", "passed_by", "put_right"]
 
@@ -43,7 +43,7 @@ class Backcast:
         """Rehearse one event."""
         kind, line, sentence = self._outcome(rehearse_whole(self.workflow, values, self.around))
         key = (kind, line, sentence)
-        if key not in self.outcomes and len(self.outcomes) >= MOST_OUTCOMES:
+        if key not in self.outcomes and len(self.outcomes) >= MAX_OUTCOMES:
             key = (kind, line, "other things to put right" if kind == "put_right" else "")
         outcome = self.outcomes.setdefault(key, Ending(*key))
         outcome.count += 1

@@ -13,7 +13,7 @@ from kelvix.core.values import FieldId, Value
 
 @dataclass(frozen=True)
 class Answer:
-    """What was found: how many records, counted no further than finding.MOST, the one that is taken, and when it was read;
+    """What was found: how many records, counted up to finding.MAX_COUNTED, the one that is taken, and when it was read;
     `records` are all of them, where all are taken."""
 
     count: int

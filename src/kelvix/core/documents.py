@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from kelvix.core import formulas, nesting
 from kelvix.core.fields import TYPES
-from kelvix.core.sources import MOST_INPUTS, MOST_QUIET
-from kelvix.core.web_request import MOST_VALUES
+from kelvix.core.sources import MAX_INPUTS, MAX_QUIET
+from kelvix.core.web_request import MAX_VALUES
 from kelvix.core.workflow import (
     Add,
     AddOrUpdate,
@@ -30,28 +30,28 @@ from kelvix.core.workflow import (
     fillings_of,
 )
 
-MOST_LINES = 100
-MOST_DEPTH = 10
-MOST_COMPARISONS = 20
-MOST_PARAGRAPHS = 50
+MAX_LINES = 100
+MAX_DEPTH = 10
+MAX_COMPARISONS = 20
+MAX_PARAGRAPHS = 50
 
 
 def check_shape(workflow: Workflow) -> None:
     """Check a document by itself. Raises BadDocument. A draft may be incomplete; it may not be self-contradictory."""
     if not isinstance(workflow.when, When) or any(isinstance(ln, When) for ln in workflow.lines[1:]):
         raise BadDocument("a workflow has one When line, at its head")
-    if len(workflow.lines) > MOST_LINES:
-        raise BadDocument(f"a workflow has at most {MOST_LINES} lines")
+    if len(workflow.lines) > MAX_LINES:
+        raise BadDocument(f"a workflow has at most {MAX_LINES} lines")
     ids = [ln.id for ln in workflow.lines]
     if len(set(ids)) != len(ids) or not all(i and len(i) <= 20 for i in ids):
         raise BadDocument("each line needs an id of its own, of at most 20 characters")
     nesting.check(workflow.lines)
     own = workflow.when.own
     _check_types(own.inputs if isinstance(own, Address) else ())
-    if isinstance(own, Address) and len(own.inputs) > MOST_INPUTS:
-        raise BadDocument(f"a request brings at most {MOST_INPUTS} values")
-    if isinstance(own, RecordEvent) and not 0 <= own.quiet <= MOST_QUIET:
-        raise BadDocument(f"a record can be waited for at most {MOST_QUIET} seconds until it is quiet")
+    if isinstance(own, Address) and len(own.inputs) > MAX_INPUTS:
+        raise BadDocument(f"a request brings at most {MAX_INPUTS} values")
+    if isinstance(own, RecordEvent) and not 0 <= own.quiet <= MAX_QUIET:
+        raise BadDocument(f"a record can be waited for at most {MAX_QUIET} seconds until it is quiet")
     for line in workflow.lines:
         _check_types(line.takes if isinstance(line, WebRequest) else ())
         if isinstance(line, Add | AddOrUpdate | Update):
@@ -64,14 +64,14 @@ def check_shape(workflow: Workflow) -> None:
             keys = [v.key for v in (line.values if isinstance(line, Shape) else line.shown)]
             if len(set(keys)) != len(keys) or not all(k and len(k) <= 20 for k in keys):
                 raise BadDocument("each value of a line needs a key of its own, of at most 20 characters")
-        elif isinstance(line, SendMail) and len(line.paragraphs) > MOST_PARAGRAPHS:
-            raise BadDocument(f"a mail has at most {MOST_PARAGRAPHS} paragraphs")
-        elif isinstance(line, WebRequest) and max(map(len, (line.headers, line.body, line.takes))) > MOST_VALUES:
-            raise BadDocument(f"a web request has at most {MOST_VALUES} headers and values")
-        elif (isinstance(line, Find) and len(line.sought) > MOST_COMPARISONS) or (
-            isinstance(line, AddOrUpdate) and len(line.by) > MOST_COMPARISONS
+        elif isinstance(line, SendMail) and len(line.paragraphs) > MAX_PARAGRAPHS:
+            raise BadDocument(f"a mail has at most {MAX_PARAGRAPHS} paragraphs")
+        elif isinstance(line, WebRequest) and max(map(len, (line.headers, line.body, line.takes))) > MAX_VALUES:
+            raise BadDocument(f"a web request has at most {MAX_VALUES} headers and values")
+        elif (isinstance(line, Find) and len(line.sought) > MAX_COMPARISONS) or (
+            isinstance(line, AddOrUpdate) and len(line.by) > MAX_COMPARISONS
         ):
-            raise BadDocument(f"a line compares at most {MOST_COMPARISONS} fields")
+            raise BadDocument(f"a line compares at most {MAX_COMPARISONS} fields")
         for part in (p for filling in fillings_of(line) for p in filling):
             _check_part(part)
 
@@ -100,8 +100,8 @@ def _check_formula(formula: Formula) -> None:
 
 
 def _check_tests(tests: tuple[Test, ...], depth: int) -> None:
-    if depth > MOST_DEPTH:
-        raise BadDocument(f"conditions go at most {MOST_DEPTH} levels deep")
+    if depth > MAX_DEPTH:
+        raise BadDocument(f"conditions go at most {MAX_DEPTH} levels deep")
     for test in tests:
         if isinstance(test, Group):
             _check_tests(test.conditions, depth + 1)

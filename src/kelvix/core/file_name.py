@@ -10,7 +10,7 @@ from pathvalidate import sanitize_filename
 
 from kelvix.core.patterns import pattern
 
-LONGEST = 180  # characters, so that it fits everywhere even when encoded
+MAX_LENGTH = 180  # characters, so that it fits everywhere even when encoded
 NONE = "unnamed"
 PARTS = pattern(r"(.+?)((?:\.tar)?\.[A-Za-z0-9]{1,8})", worst=".tar")
 UNSEEN = ("Cc", "Cf", "Cs")
@@ -30,7 +30,7 @@ def clean(name: str) -> str:
 
 def _bounded(name: str) -> str:
     stem, extension = split(name)
-    return stem[: LONGEST - len(extension)].rstrip() + extension
+    return stem[: MAX_LENGTH - len(extension)].rstrip() + extension
 
 
 def split(name: str) -> tuple[str, str]:

@@ -23,8 +23,8 @@ from kelvix.core.schema import CarriedField, CarriedList, Database, Field
 from kelvix.core.values import FieldId, NewChoice, Unfit, Value, as_text, fold, shorten
 from kelvix.core.workflow import AddOrUpdate, Find, Sought
 
-MOST = 100  # records that are counted
-MOST_ALL = 500  # records that are taken where all are
+MAX_COUNTED = 100  # records that are counted
+MAX_TAKEN = 500  # records that are taken where all are
 Link = Callable[[object], str]  # a record's, by its id
 
 
@@ -178,7 +178,7 @@ def said(line: Find, database: Database, answer: Answer, env: Env) -> str:
     if line.several == "all":
         return f"{answer.count} found"
     title = shorten(as_text(answer.values.get(database.fields[0].id), env.zone), 60)
-    number = f"{MOST} or more" if answer.count > MOST else str(answer.count)
+    number = f"{MAX_COUNTED} or more" if answer.count > MAX_COUNTED else str(answer.count)
     which = f"; the {line.several}" if answer.count > 1 else ""
     return f"{number} found{which}: {title}"
 

@@ -15,8 +15,8 @@ from kelvix.core.schema import CarriedField, CarriedList
 from kelvix.core.values import Unfit, as_text, shorten
 from kelvix.core.workflow import SendMail
 
-MOST_MAILS = 200
-MOST_RECIPIENTS = 50  # of one mail
+MAX_MAILS = 200
+MAX_RECIPIENTS = 50  # of one mail
 FIELDS = (
     CarriedField("count", ("Mail sent", "How many"), "number"),
     CarriedField("to", ("Mail sent", "To"), "text"),
@@ -58,8 +58,8 @@ def recipients(text: str) -> tuple[str, ...]:
         found.setdefault(address.lower(), address)
     if not found:
         raise Unfit("there is nobody to send it to in this item")
-    if len(found) > MOST_RECIPIENTS:
-        raise Unfit(f"these are {len(found)} recipients, more than the {MOST_RECIPIENTS} of one mail")
+    if len(found) > MAX_RECIPIENTS:
+        raise Unfit(f"these are {len(found)} recipients, more than the {MAX_RECIPIENTS} of one mail")
     return tuple(found.values())
 
 
@@ -80,8 +80,8 @@ def _addressed(line: SendMail, found: CarriedList | None, carried: Carried, env:
         key = ",".join(sorted(a.lower() for a in to))
         first.setdefault(key, to)
         own.setdefault(key, []).append(row)
-    if len(own) > MOST_MAILS:
-        raise Unfit(f"these are {len(own)} mails, more than the {MOST_MAILS} that one line sends")
+    if len(own) > MAX_MAILS:
+        raise Unfit(f"these are {len(own)} mails, more than the {MAX_MAILS} that one line sends")
     return [Addressed(first[key], tuple(theirs)) for key, theirs in own.items()], without
 
 

@@ -9,7 +9,7 @@ from collections.abc import Iterable
 
 from kelvix.core.workflow import BadDocument, Decide, Line, Otherwise, Repeat, Way, When, Workflow
 
-MOST_DEEP = 6  # levels of lines within lines
+MAX_DEPTH_OF_VALUES = 6  # levels of lines within lines
 
 
 def within(workflow: Workflow, block: str) -> tuple[Line, ...]:
@@ -76,8 +76,8 @@ def check(lines: Iterable[Line]) -> None:
                 ended.add(holder.id)
         elif isinstance(holder, Decide):
             raise BadDocument("what stands within a decision stands within one of its ways")
-        if len(open_) > MOST_DEEP * 2:
-            raise BadDocument(f"lines stand at most {MOST_DEEP} levels deep within one another")
+        if len(open_) > MAX_DEPTH_OF_VALUES * 2:
+            raise BadDocument(f"lines stand at most {MAX_DEPTH_OF_VALUES} levels deep within one another")
         if isinstance(line, Decide):
             decides.append(line.id)
         if isinstance(line, Decide | Way | Otherwise | Repeat):

@@ -15,9 +15,9 @@ from typing import Any, Protocol
 
 import re2
 
-MOST_MEMORY = 8 << 20  # bytes that one pattern may take while it is used
-MOST_CUT = 2_000  # characters of a text that patterns of Python's own look at
-MOST_TRIES = 100  # places in a text at which something that stands by itself is looked for
+MAX_MEMORY = 8 << 20  # bytes that one pattern may take while it is used
+MAX_CUT = 2_000  # characters of a text that patterns of Python's own look at
+MAX_TRIES = 100  # places in a text at which something that stands by itself is looked for
 LETTER = r"[\pL\pN_]"  # what Python's `re` takes for a character of a word; RE2's own \w knows ASCII only
 NO_LETTER = r"[^\pL\pN_]"
 
@@ -68,7 +68,7 @@ def pattern(source: str, *, worst: str) -> Pattern:
 def once(source: str) -> Pattern:
     """Compile a pattern that is made of a person's own words, and is not listed."""
     options = re2.Options()
-    options.max_mem = MOST_MEMORY
+    options.max_mem = MAX_MEMORY
     options.log_errors = False
     compiled: Pattern = re2.compile(source, options)
     return compiled
@@ -100,19 +100,19 @@ class Cut:
 
     def match(self, text: str, pos: int = 0) -> re.Match[str] | None:
         """Match at a place."""
-        return self._compiled.match(text, pos, MOST_CUT)
+        return self._compiled.match(text, pos, MAX_CUT)
 
     def search(self, text: str) -> re.Match[str] | None:
         """Find the first."""
-        return self._compiled.search(text, 0, MOST_CUT)
+        return self._compiled.search(text, 0, MAX_CUT)
 
     def finditer(self, text: str) -> Iterator[re.Match[str]]:
         """Find all."""
-        return self._compiled.finditer(text, 0, MOST_CUT)
+        return self._compiled.finditer(text, 0, MAX_CUT)
 
     def fullmatch(self, text: str) -> re.Match[str] | None:
         """Match the whole text, if it is no longer than what is looked at."""
-        return self._compiled.fullmatch(text) if len(text) <= MOST_CUT else None
+        return self._compiled.fullmatch(text) if len(text) <= MAX_CUT else None
 
 
 def cut(source: str, *, worst: str, flags: re.RegexFlag = re.NOFLAG) -> Cut:
@@ -139,7 +139,7 @@ class Standing:
     def finditer(self, text: str) -> Iterator[Match]:
         """Find all, up to a number: they may share the character between them, so each search is one of its own."""
         at = 0
-        for _ in range(MOST_TRIES):
+        for _ in range(MAX_TRIES):
             found = self._compiled.search(text, at)
             if found is None:
                 return

@@ -18,14 +18,14 @@ from kelvix.core import plain_dates
 from kelvix.core.feel import Env
 from kelvix.core.fields import TYPES, coerce
 from kelvix.core.fields.field_type import FieldType
-from kelvix.core.patterns import MOST_CUT, cut, cut_once, pattern
+from kelvix.core.patterns import MAX_CUT, cut, cut_once, pattern
 from kelvix.core.schema import TEXT_FIELD, Database, Field
 from kelvix.core.values import Choice, FieldId, Unfit, Value, as_text, fold, shorten
 
-MOST_LINES = 200
-MOST_UNDERSTOOD = MOST_CUT  # characters of a line; what is longer is no line typed in a hurry
-MOST_COMPLETIONS = 6
-MOST_UNCLEAR = 3  # sentences on what was not understood: more are no help
+MAX_LINES = 200
+MAX_UNDERSTOOD = MAX_CUT  # characters of a line; what is longer is no line typed in a hurry
+MAX_COMPLETIONS = 6
+MAX_UNCLEAR = 3  # sentences on what was not understood: more are no help
 PAST = frozenset(("received", "added", "created", "changed", "finished", "sent", "done", "arrived", "captured", "paid"))
 MONEY = frozenset(("price", "amount", "cost", "costs", "total", "sum", "fee", "budget", "paid"))
 JOINING = frozenset(
@@ -194,14 +194,14 @@ def lines_of(text: str, each: bool) -> list[tuple[str, str]]:
             found.append((line.strip(), []))
         elif found:
             found[-1][1].append(line.strip() if each else line)
-    if len(found) > MOST_LINES:  # too many to be kept: none is looked at
+    if len(found) > MAX_LINES:  # too many to be kept: none is looked at
         return [(line, "") for line, _ in found]
     return [_bounded(BULLET.sub("", line), "\n".join(more).strip("\n")) for line, more in found]
 
 
 def _bounded(line: str, more: str) -> tuple[str, str]:
     """Return a line that is too long to be understood: named by its beginning, and whole in the text."""
-    return (line, more) if len(line) <= MOST_UNDERSTOOD else (shorten(line, 200), "\n".join(filter(None, (line, more))))
+    return (line, more) if len(line) <= MAX_UNDERSTOOD else (shorten(line, 200), "\n".join(filter(None, (line, more))))
 
 
 def _named_fields(r: _Reading) -> None:
@@ -258,10 +258,10 @@ def _addresses(r: _Reading) -> None:
 def _dates(r: _Reading) -> None:
     """Dates fill date fields in their order, those of what is past last."""
     since = 0
-    while len(r.unclear) < MOST_UNCLEAR and (fields := r.open(lambda t: t.tells_day)):
+    while len(r.unclear) < MAX_UNCLEAR and (fields := r.open(lambda t: t.tells_day)):
         said = plain_dates.find(r.left, r.env.now, r.env.zone, r.env.order, since)
         if said is None:
-            r.unclear += plain_dates.doubts(r.left, r.env.now, r.env.zone, r.env.order)[:MOST_UNCLEAR]
+            r.unclear += plain_dates.doubts(r.left, r.env.now, r.env.zone, r.env.order)[:MAX_UNCLEAR]
             return
         since = said.end
         future = said.at >= r.env.now.replace(hour=0, minute=0, second=0, microsecond=0)
@@ -383,7 +383,7 @@ def complete(line: str, caret: int, database: Database, people: Sequence[str]) -
     if not marked:
         names += [f"{f.name}: " for f in database.fields[1:] if f.id != TEXT_FIELD and TYPES[f.type].can_be_typed]
     found = [n for n in dict.fromkeys(names) if fold(n.lstrip("#@")).startswith(begun) and fold(n) != fold(word)]
-    return [(start, n) for n in found[:MOST_COMPLETIONS]]
+    return [(start, n) for n in found[:MAX_COMPLETIONS]]
 
 
 def words_of(line: str) -> set[str]:

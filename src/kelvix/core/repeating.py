@@ -12,7 +12,7 @@ from kelvix.core.schema import CarriedField, CarriedList
 from kelvix.core.values import Unfit, Value, as_text
 from kelvix.core.workflow import Repeat
 
-MOST_ROUNDS = 500
+MAX_ROUNDS = 500
 SHOWN_ROUNDS = 20  # that a rehearsal goes through
 AFTER = (
     CarriedField("count", ("Repeated", "How many"), "number"),
@@ -39,8 +39,8 @@ def rows_of(line: Repeat, carried: Carried) -> tuple[ListRow, ...]:
     if isinstance(labels, tuple):
         return tuple(ListRow({"label": label}) for label in labels)
     rows = carried.rows.get(line.of, ())
-    if len(rows) > MOST_ROUNDS:
-        raise Unfit(f"this list has {len(rows)} rows, and a line is repeated at most {MOST_ROUNDS} times: narrow the list")
+    if len(rows) > MAX_ROUNDS:
+        raise Unfit(f"this list has {len(rows)} rows, and a line is repeated at most {MAX_ROUNDS} times: narrow the list")
     return rows
 
 

@@ -24,13 +24,13 @@ from kelvix.core.workflow import Schedule
 
 SHORTEST = 60  # seconds between two times
 REAL_TIME = re.compile(r"FREQ=(HOURLY|MINUTELY|SECONDLY)\b", re.I)
-MOST_STEPS = 100_000  # of a rule, looked through for one that is still to come
-LONGEST_RULE = 500  # characters
+MAX_STEPS = 100_000  # of a rule, looked through for one that is still to come
+MAX_RULE = 500  # characters
 FIRST_YEAR, LAST_YEAR = 1970, 2200  # in which a schedule may begin
 AHEAD = 10  # years in which a rule must come round
 FREQUENCIES = ("YEARLY", "MONTHLY", "WEEKLY", "DAILY", "HOURLY", "MINUTELY")
 WEEKDAYS = ("MO", "TU", "WE", "TH", "FR", "SA", "SU")
-PART = short(r"([A-Z-]+)=(.+)", most=LONGEST_RULE, worst="A", flags=re.I)
+PART = short(r"([A-Z-]+)=(.+)", most=MAX_RULE, worst="A", flags=re.I)
 VALUES = {  # RFC 5545, 3.3.10: the least and the most of each part, below zero too where it counts from the end
     "BYMINUTE": (0, 59, False),
     "BYHOUR": (0, 23, False),
@@ -64,8 +64,8 @@ def _start(schedule: Schedule) -> datetime:
 def _parts(text: str) -> dict[str, str]:
     """Return the parts of a rule, by name. Raises Unfit for what RFC 5545 does not allow, which libraries take or stumble
     over."""
-    if len(text) > LONGEST_RULE:
-        raise Unfit(f"a rule has at most {LONGEST_RULE} characters")
+    if len(text) > MAX_RULE:
+        raise Unfit(f"a rule has at most {MAX_RULE} characters")
     found: dict[str, str] = {}
     for piece in filter(None, (p.strip() for p in text.split(";"))):
         part = PART.fullmatch(piece)
@@ -108,8 +108,8 @@ def _rule(schedule: Schedule, zone: ZoneInfo, after: datetime) -> Iterator[datet
     back = seen - timedelta(days=0 if real else 1)  # a day back: clocks may have changed
     for number, naive in enumerate(rule, 1):
         if naive <= back:
-            if number >= MOST_STEPS:
-                raise Unfit(f"this rule came round {MOST_STEPS:,} times before now: let it begin later")
+            if number >= MAX_STEPS:
+                raise Unfit(f"this rule came round {MAX_STEPS:,} times before now: let it begin later")
             continue
         if naive.year > LAST_YEAR:
             return
@@ -191,7 +191,7 @@ def next_times(schedule: Schedule, zone: ZoneInfo, after: datetime, count: int) 
 def last_before(schedule: Schedule, zone: ZoneInfo, since: datetime, now: datetime) -> tuple[datetime | None, int]:
     """Of the times after `since` that have come by now: the last, and how many came before it. Raises Unfit."""
     last, missed = None, -1
-    for at in islice(times(schedule, zone, since), MOST_STEPS):
+    for at in islice(times(schedule, zone, since), MAX_STEPS):
         if at > now:
             break
         last, missed = at, missed + 1

@@ -12,7 +12,7 @@ from datetime import datetime, timedelta
 from itertools import pairwise
 
 FEWEST = 8  # gaps, before anything is taken for usual
-MOST = 100  # gaps that are looked at, the newest
+MAX_GAPS = 100  # gaps that are looked at, the newest
 LONGER = 1.5
 SHORTEST = timedelta(hours=1)  # no silence is shorter
 
@@ -28,7 +28,7 @@ class Silence:
 
 def of(times: Sequence[datetime], now: datetime) -> Silence | None:
     """Whether a source is silent, by the times of its events in any order; None where it is not, or nothing is usual yet."""
-    known = sorted(times)[-MOST - 1 :]
+    known = sorted(times)[-MAX_GAPS - 1 :]
     gaps = [after - before for before, after in pairwise(known)]
     if len(gaps) < FEWEST:
         return None

@@ -19,8 +19,8 @@ from kelvix.core.workflow import Address, Input, Own, RecordEvent, Schedule, Whe
 
 _UTC = ZoneInfo("UTC")
 BUTTONS = ("button", "database_button")
-MOST_INPUTS = 100
-MOST_QUIET = 3600  # seconds
+MAX_INPUTS = 100
+MAX_QUIET = 3600  # seconds
 TIME_FIELDS = (
     CarriedField("at", ("Time", "At"), "datetime"),
     CarriedField("day", ("Time", "Day"), "date"),
@@ -271,4 +271,4 @@ def learned(body: Any, above: str = "") -> tuple[Input, ...]:
             found += learned(value, key)
         else:
             found.append(Input(key, seeming(value)))
-    return tuple(found[:MOST_INPUTS])
+    return tuple(found[:MAX_INPUTS])

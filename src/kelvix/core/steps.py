@@ -222,8 +222,8 @@ def _step_find(line: Find, carried: Carried, around: Surroundings) -> tuple[Cell
         return Cell(line.id, ReadFirst(), "being read", parts=parts), below
     would: Plan = GoOn("found") if answer.count else PassBy() if line.none == "stop" else GoOn("found_none")
     said = finding.said(line, database, answer, around.env)
-    if line.several == "all" and answer.count > finding.MOST_ALL:
-        would, said = Problem(), f"more than {finding.MOST_ALL} found, the most that a line takes: narrow what is looked for"
+    if line.several == "all" and answer.count > finding.MAX_TAKEN:
+        would, said = Problem(), f"more than {finding.MAX_TAKEN} found, the most that a line takes: narrow what is looked for"
     if answer.count > 1 and line.several == "stop":
         would, said = Problem(), f"{answer.count} found, and this line takes only one: narrow what is looked for"
     return Cell(line.id, would, said, parts=parts, answer=answer if question else None), below

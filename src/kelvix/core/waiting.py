@@ -13,7 +13,7 @@ from kelvix.core.filling import Carried, compute, is_filled, references
 from kelvix.core.values import Unfit, as_text
 from kelvix.core.workflow import Wait
 
-LONGEST = timedelta(days=366)
+MAX_WAIT = timedelta(days=366)
 CLOCK = re.compile(r"([01][0-9]|2[0-3]):[0-5][0-9]")
 
 
@@ -48,7 +48,7 @@ def until(line: Wait, since: datetime, carried: Carried, env: Env) -> datetime:
             found = value
         case "working":
             found = _working(line, since, env)
-    if found - since > LONGEST:
+    if found - since > MAX_WAIT:
         raise Unfit(f"it would wait until {as_text(found, env.zone)}; a run waits a year at most")
     return found.astimezone(UTC)
 

@@ -22,8 +22,8 @@ from kelvix.core.schema import CarriedField
 from kelvix.core.values import Unfit, Value, as_text, shorten, to_wire
 from kelvix.core.workflow import Filling, Given, Header, WebRequest
 
-MOST_VALUES = 100
-MOST_BODY = 256 * 1024  # bytes
+MAX_VALUES = 100
+MAX_BODY = 256 * 1024  # bytes
 FIELDS = (
     CarriedField("status", ("Answer", "Status"), "number"),
     CarriedField("answer", ("Answer", "Text"), "long_text"),
@@ -136,8 +136,8 @@ def call(line: WebRequest, values: Mapping[str, Value], carried: Carried, env: E
         joined = f"{address}{'&' if '?' in address else '?'}{query}" if query else address
         return WebCall(line.method, joined, headers, secrets)
     body = json.dumps(nested({k: json_of(v) for k, v in named.items()}), ensure_ascii=False, indent=2) if named else ""
-    if len(body.encode()) > MOST_BODY:
-        raise Unfit(f"what is sent is larger than {MOST_BODY // 1024} KB")
+    if len(body.encode()) > MAX_BODY:
+        raise Unfit(f"what is sent is larger than {MAX_BODY // 1024} KB")
     return WebCall(line.method, address, headers, secrets, body)
 
 
@@ -228,8 +228,8 @@ def check(line: WebRequest, carried: Carried) -> list[Finding]:
 def _names(body: tuple[Given, ...]) -> str:
     if any(not g.key.strip(".") or ".." in g.key for g in body):
         return "each value that is sent needs a name"
-    if len(body) > MOST_VALUES:
-        return f"these are {len(body)} values, more than the {MOST_VALUES} that are sent"
+    if len(body) > MAX_VALUES:
+        return f"these are {len(body)} values, more than the {MAX_VALUES} that are sent"
     if len({g.key for g in body}) < len(body):
         return "two values that are sent have the same name"
     try:

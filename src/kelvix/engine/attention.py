@@ -159,7 +159,7 @@ def watch_silence(engine: Engine, space: Space) -> None:
     for kept in space.read(lambda t: workflows.every(t, space.id)):
         if kept.state != "on":
             continue
-        times = space.read(partial(events.times, workspace_id=space.id, workflow_id=kept.id, limit=silence.MOST + 1))
+        times = space.read(partial(events.times, workspace_id=space.id, workflow_id=kept.id, limit=silence.MAX_GAPS + 1))
         found = silence.of(times, now)
         said: dict[str, Any] | None = None
         if found and (kept.turned_on_at is None or now - kept.turned_on_at > silence.SHORTEST):

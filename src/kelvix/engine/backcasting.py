@@ -19,7 +19,7 @@ from kelvix.store import backcasts
 from kelvix.store.directory import Space
 
 PAGE = 50
-MOST = 20_000  # events
+MAX_EVENTS = 20_000  # events
 PATIENCE = 5  # times that a passing failure of the app is waited out
 log = structlog.stdlib.get_logger(__name__)
 
@@ -73,7 +73,7 @@ class _Job:
                 self.counts.take(item.id, item.title, as_kept(self.app, item)["values"])
                 self.oldest = min(item.created, self.oldest or item.created)
                 self.newest = max(item.created, self.newest or item.created)
-            ended = before is None or self.counts.seen >= MOST
+            ended = before is None or self.counts.seen >= MAX_EVENTS
             if not self._keep("done" if ended else "running", None) or ended:
                 return
 

@@ -25,7 +25,7 @@ from kelvix.store import kept_secrets
 from kelvix.store.directory import Space
 from kelvix.store.runs import Claim
 
-MOST_KEPT = 20_000  # characters of an answer
+MAX_KEPT = 20_000  # characters of an answer
 LATER = (408, 425, 429)  # answers that ask to come again (RFC 9110; RFC 8470)
 HIDDEN = "•••"
 
@@ -71,7 +71,7 @@ class Request(RemoteWrite):
         if web_request.succeeds(self.line, answer.status):
             read = web_request.answered(self.line, answer.status, text, self.env)
             taken = {k: to_wire(v) for k, v in read.values.items()}
-            return replace(recorded("sent", intent), status=answer.status, answer=text[:MOST_KEPT], taken=taken).kept()
+            return replace(recorded("sent", intent), status=answer.status, answer=text[:MAX_KEPT], taken=taken).kept()
         if answer.status >= 500:
             raise UnknownOutcomeError(f"{target.host} answered {answer.status}{said}", answer.wait)
         if answer.status in LATER:

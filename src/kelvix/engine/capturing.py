@@ -24,7 +24,7 @@ from kelvix.store import captures, databases, finding, kept_files, people
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 
-MOST_PAGES = 5  # that are read for one capture
+MAX_PAGES = 5  # that are read for one capture
 
 
 class NotKept(Exception):
@@ -87,8 +87,8 @@ def _read(
         raise NotFoundError("there is no such database")
     env = space.env(datetime.now(UTC))
     lines = quick_input.lines_of(text, each)
-    if len(lines) > quick_input.MOST_LINES:
-        raise NotKept(f"These are {len(lines)} records at once.", f"Send at most {quick_input.MOST_LINES}.")
+    if len(lines) > quick_input.MAX_LINES:
+        raise NotKept(f"These are {len(lines)} records at once.", f"Send at most {quick_input.MAX_LINES}.")
     return Reading(
         chosen, tuple(Line(line, more, quick_input.understand(line, chosen, names, env)) for line, more in lines), names
     )
@@ -104,8 +104,8 @@ def with_pages(engine: Engine, space: Space, reading: Reading) -> Reading:
             lines.append(one)
             continue
         read += 1
-        if read > MOST_PAGES:
-            raise NotKept(f"These are more than {MOST_PAGES} pages at once.", "Keep a few at a time.")
+        if read > MAX_PAGES:
+            raise NotKept(f"These are more than {MAX_PAGES} pages at once.", "Keep a few at a time.")
         address = str(one.quick.values[field.id])
         try:
             page = reading_pages.fetch(engine, address)

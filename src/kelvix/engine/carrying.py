@@ -71,8 +71,8 @@ from kelvix.store.runs import RunLine
 from kelvix.store.secrets import digest
 
 LASTING = (AskPerson, ChangeRecord, Rest, SendMails, SendRequest, StartWorkflow, StoreFile)  # what is done once
-MOST_STEPS = 5_000  # lines that one run carries out, those in rounds counted each time
-MOST_SECONDS = 900.0  # for which a run is carried, its rests not counted
+MAX_STEPS = 5_000  # lines that one run carries out, those in rounds counted each time
+MAX_SECONDS = 900.0  # for which a run is carried, its rests not counted
 
 
 class Carrying(Outside):
@@ -87,13 +87,13 @@ class Carrying(Outside):
 
     def line(self, line: Line, carried: Carried, place: Place) -> tuple[Carried, str]:
         self._steps += 1
-        if self._steps > MOST_STEPS:
+        if self._steps > MAX_STEPS:
             raise PermanentError(
-                f"this run carried out {MOST_STEPS:,} lines, the most that one run may: narrow its lists", "run"
+                f"this run carried out {MAX_STEPS:,} lines, the most that one run may: narrow its lists", "run"
             )
-        if time.monotonic() - self._began > MOST_SECONDS:
+        if time.monotonic() - self._began > MAX_SECONDS:
             raise PermanentError(
-                f"this run was carried for {MOST_SECONDS / 60:.0f} minutes, the longest that one may: let it do less, or hand "
+                f"this run was carried for {MAX_SECONDS / 60:.0f} minutes, the longest that one may: let it do less, or hand "
                 "a part of it to another workflow. Run again, it goes on where it is",
                 "run",
             )

@@ -26,9 +26,9 @@ from kelvix.store.database_server import DatabaseServer, Transaction
 from kelvix.store.directory import Space, Within
 from kelvix.store.watches import Told, Watch
 
-AT_ONCE = 8  # items of one catch-up that are on their way at a time
-MOST = 5_000  # items of one catch-up
-MOST_MISSED = 1_000  # that are counted
+MAX_UNDER_WAY = 8  # items of one catch-up that are on their way at a time
+MAX_ITEMS = 5_000  # items of one catch-up
+MAX_MISSED = 1_000  # that are counted
 
 State = Literal["new", "there", "passed_by", "put_right", "carried", "failed", "tried"]
 
@@ -81,7 +81,7 @@ def start(engine: Engine, space: Space, workflow_id: int, items: Sequence[Told],
     def work(t: Transaction) -> int:
         version = workflows.version_of_draft(t, space.id, kept)
         container = kept.draft.when.container or ""
-        return catch_ups.start(t, space.id, workflow_id, version, container, recognises, items[:MOST], person)
+        return catch_ups.start(t, space.id, workflow_id, version, container, recognises, items[:MAX_ITEMS], person)
 
     made = space.transact(work)
     engine.dispatch.announce(space.id, "ready", f"workflow:{workflow_id}")
@@ -108,7 +108,7 @@ def _feed(t: Transaction, seen: CatchUp) -> int:
     if now.to_come == 0 and now.on_the_way == 0:
         catch_ups.set_state(t, one, "done")
         return -1
-    room = AT_ONCE - now.on_the_way
+    room = MAX_UNDER_WAY - now.on_the_way
     return catch_ups.feed(t, one, room) if room > 0 and now.to_come else 0
 
 
@@ -165,7 +165,7 @@ def _came_since(engine: Engine, space: Space, watch: Watch) -> tuple[Told, ...]:
     is carried as it is then, however often it changed."""
     source = engine.account(space, watch.connection_id).collection(watch.container)
     cursor, more, found = watch.cursor_at, True, list[Told]()
-    while more and len(found) < MOST_MISSED:
+    while more and len(found) < MAX_MISSED:
         came = source.changes(cursor)
         cursor, more = came.cursor, came.more
         found += [told for c in came.changes if (told := watch.takes(c.id, c.told, c.revision))]
@@ -194,7 +194,7 @@ def _missed_records(engine: Engine, t: Transaction, space: Space, workflow_id: i
         return 0
     source = engine.records(Within(space, t), database)
     number, looked, cursor, more = 0, 0, str(one.cursor_at), True
-    while more and looked < MOST_MISSED:
+    while more and looked < MAX_MISSED:
         found = source.changes(cursor)
         looked, cursor, more = looked + max(1, len(found.changes)), found.cursor, found.more
         for change in found.changes:

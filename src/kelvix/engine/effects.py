@@ -25,7 +25,7 @@ from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 from kelvix.store.records import Record
 
-AT_ONCE = 0.05  # seconds
+RETRY_AFTER = 0.05  # seconds
 
 
 @dataclass(frozen=True)
@@ -148,7 +148,7 @@ def _add_or_update(
     else:
         found = finding.every(t, database, question, zone)
     if min(len(found), 2) != min(answer.count, 2):
-        raise TransientError(f"records of {database.name} that match came or went just now", AT_ONCE)
+        raise TransientError(f"records of {database.name} that match came or went just now", RETRY_AFTER)
     if not found:
         return _add(t, workspace_id, database, cell.writes, actor)
     done = []
@@ -157,7 +157,7 @@ def _add_or_update(
         if record is not None:
             done.append(_update(t, workspace_id, database, record, cell, actor))
     if not done:
-        raise TransientError(f"records of {database.name} that match came or went just now", AT_ONCE)
+        raise TransientError(f"records of {database.name} that match came or went just now", RETRY_AFTER)
     changed = sum(e.count for e in done)
     return Effect("updated" if changed else "unchanged", done[0].held, changed)
 

@@ -20,7 +20,7 @@ Finder = Callable[[Question], Answer | None]
 
 KEPT = 60.0  # seconds for which an answer is good
 SETTLED = 0.25  # seconds after which a question that is asked again is read
-MOST_KEPT, MOST_SIZE = 5_000, 64_000_000  # answers, and the characters of their texts
+MAX_KEPT, MAX_SIZE = 5_000, 64_000_000  # answers, and the characters of their texts
 PACE, BURST = 60.0, 100.0  # reads a second and workspace, and how many may come at once
 
 
@@ -121,7 +121,7 @@ class Lookups:
 
     def _let_go(self) -> None:
         """Forget what was asked for longest ago, where there are too many answers or they are too large."""
-        while len(self._known) > MOST_KEPT or self._size > MOST_SIZE:
+        while len(self._known) > MAX_KEPT or self._size > MAX_SIZE:
             self._size -= _weight(self._known.popitem(last=False)[1].answer)
 
     def _take(self, workspace: int, now: float, spare: float = 0.0) -> bool:

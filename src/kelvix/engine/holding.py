@@ -8,14 +8,14 @@ from kelvix.engine.engine import Engine
 from kelvix.store import inbox, usage
 from kelvix.store.database_server import DatabaseServer
 
-AT_ONCE = 100  # rows in one transaction
+BATCH_SIZE = 100  # rows in one transaction
 
 
 def let_go_on(engine: Engine, server: DatabaseServer) -> int:
     """Let held items that can go on become events: how many there were."""
     released = 0
     for workspace_id, workflow_id in server.read(inbox.can_go_on):
-        some = server.transact(partial(inbox.release, workspace_id=workspace_id, workflow_id=workflow_id, limit=AT_ONCE))
+        some = server.transact(partial(inbox.release, workspace_id=workspace_id, workflow_id=workflow_id, limit=BATCH_SIZE))
         if some:
             engine.dispatch.announce(workspace_id, "ready", "workflows", f"workflow:{workflow_id}")
         released += some

@@ -23,7 +23,7 @@ from kelvix.store import finding
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 
-AT_ONCE = 50  # links in one transaction
+BATCH_SIZE = 50  # links in one transaction
 
 
 @dataclass(frozen=True)
@@ -46,9 +46,10 @@ def bring(space: Space, database: Database, content: bytes, actor: Actor) -> Bro
     env = space.env(datetime.now(UTC))
     finding.prepare(space.server, database, (field.id,))
     added = 0
-    for begin in range(0, len(links), AT_ONCE):
+    for begin in range(0, len(links), BATCH_SIZE):
         some = [
-            (address, values_of(space, database, field, address, link, env)) for address, link in links[begin : begin + AT_ONCE]
+            (address, values_of(space, database, field, address, link, env))
+            for address, link in links[begin : begin + BATCH_SIZE]
         ]
         added += space.transact(partial(_add, space=space, database=database, field=field, some=some, actor=actor))
     return Brought(added, len(links) - added)

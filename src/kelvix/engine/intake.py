@@ -15,7 +15,7 @@ from kelvix.store import usage, watches
 from kelvix.store.database_server import Transaction
 from kelvix.store.watches import Told
 
-MOST_BYTES = 64 * 1024
+MAX_BYTES = 64 * 1024
 REMEMBER = 5.0  # seconds for which a watch is taken as it was, so that a push costs one journey to the server
 
 

@@ -12,7 +12,7 @@ from kelvix.store import connections, pace
 from kelvix.store.directory import Space
 
 LOOK = 1.0  # seconds for which it is taken as known whose calls are kept apart
-AT_ONCE = 0.5  # seconds that a caller waits itself
+MAX_SLEEP = 0.5  # seconds that a caller waits itself
 UNSAID = 2.0  # seconds, where an app refuses and does not say how long to wait
 
 
@@ -36,7 +36,7 @@ class Pacer:
         key = (space.id, connection_id)
         if self._is_kept(space, key) and not has_turn:
             after, own = space.transact(lambda t: pace.turn(t, *key))
-            if after > AT_ONCE:
+            if after > MAX_SLEEP:
                 raise Paced(after, own)
             time.sleep(after)
         try:

@@ -20,12 +20,12 @@ from kelvix.store.watches import Told, Watch
 
 EVERY_WITH_PUSH = 60.0  # seconds between checks where pushes come too
 EVERY = 20.0
-LONGEST = 900.0
+MAX_PAUSE = 900.0
 LEASE = 60.0
 FULL = 60.0  # seconds between checks where the workspace has no room for what arrives
 THREADS = 24
-MOST_OF_ONE = 3  # watches of one workspace that are checked at once
-MOST_READS = 20  # of the feed, in one check
+MAX_OF_ONE = 3  # watches of one workspace that are checked at once
+MAX_READS = 20  # of the feed, in one check
 log = structlog.stdlib.get_logger(__name__)
 
 
@@ -47,7 +47,7 @@ class Poller:
         begun = 0
         for workspace_id in server.read(watches.workspaces_due):
             with self._lock:
-                room = min(MOST_OF_ONE - self._under_way[workspace_id], THREADS - sum(self._under_way.values()))
+                room = min(MAX_OF_ONE - self._under_way[workspace_id], THREADS - sum(self._under_way.values()))
             if room <= 0:
                 continue
             due = server.transact(partial(watches.due, workspace_id=workspace_id, limit=room, lease=LEASE))
@@ -77,7 +77,7 @@ def check(engine: Engine, watch: Watch) -> int:
     wait, has_turn = pause(watch), bool(watch.turn)
     try:
         source = engine.account(space, watch.connection_id).collection(watch.container)
-        for _ in range(MOST_READS):
+        for _ in range(MAX_READS):
             with engine.pacer.calls(space, watch.connection_id, has_turn):
                 found = source.changes(cursor)
             has_turn = False
@@ -113,12 +113,12 @@ def check(engine: Engine, watch: Watch) -> int:
     except TransientError as failure:
         problem = str(failure)
         spread = 1 if isinstance(failure, RateLimitedError) else 2 ** min(watch.failures, 8)
-        wait = failure.after or min(LONGEST, wait * spread) * random.uniform(0.8, 1.2)
+        wait = failure.after or min(MAX_PAUSE, wait * spread) * random.uniform(0.8, 1.2)
     except usage.Full as full:
         problem, wait = f"{full}: what arrives stays with the app until there is room", FULL
     except PermanentError as failure:
         problem = str(failure)
-        wait = LONGEST
+        wait = MAX_PAUSE
         engine.note_failure(space, watch.connection_id, failure)
     if problem:
         space.transact(lambda t: watches.checked(t, watch, cursor, cursor, wait, problem))

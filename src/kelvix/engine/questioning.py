@@ -19,7 +19,7 @@ from kelvix.core.workflow import AddOrUpdate, Ask
 from kelvix.store import finding, records
 from kelvix.store.directory import Space
 
-MOST_CANDIDATES = 20
+MAX_CANDIDATES = 20
 
 
 def approval(line: Ask, cell: Cell, carried: Carried, env: Env) -> dict[str, Any]:
@@ -43,7 +43,7 @@ def which(line: AddOrUpdate, cell: Cell, database: Database, space: Space, aroun
 
     def read(t: Any) -> tuple[list[int], list[records.Record]]:
         ids = finding.every(t, database, question, space.zone)
-        return ids, records.many(t, database, ids[:MOST_CANDIDATES])
+        return ids, records.many(t, database, ids[:MAX_CANDIDATES])
 
     ids, found = space.read(read)
     zone = around.env.zone

@@ -14,20 +14,20 @@ from kelvix.formats import article
 from kelvix.formats.article import Article
 from kelvix.readers import contents
 
-MOST_MOVES = 4
+MAX_MOVES = 4
 HEADERS = {"accept": "text/html,application/xhtml+xml", "user-agent": "Kelvix", "accept-encoding": "gzip, deflate"}
 
 
 def fetch(engine: Engine, address: str) -> Article:
     """Fetch and read a page. Raises TransientError, PermanentError, whose messages are sentences."""
     url = article.without_tracking(address)
-    for _ in range(MOST_MOVES + 1):
+    for _ in range(MAX_MOVES + 1):
         parts = split_address(url)
         if parts is None or parts.scheme not in ("http", "https"):
             raise PermanentError("the page leads to an address that is none of the web", "address")
         target = guarded_http.resolve(url, engine.settings.may_reach)
         try:
-            answer = guarded_http.send("GET", target, HEADERS, None, article.MOST_BYTES)
+            answer = guarded_http.send("GET", target, HEADERS, None, article.MAX_BYTES)
         except UnknownOutcomeError as unanswered:
             raise TransientError(str(unanswered)) from None
         if not answer.moved_to:
@@ -37,7 +37,7 @@ def fetch(engine: Engine, address: str) -> Article:
         except ValueError:
             raise PermanentError("the page leads to an address that is none of the web", "address") from None
     else:
-        raise PermanentError(f"the page leads from one address to another more than {MOST_MOVES} times", "address")
+        raise PermanentError(f"the page leads from one address to another more than {MAX_MOVES} times", "address")
     if answer.status >= 400:
         raise PermanentError(f"{target.host} answered that there is no such page ({answer.status})", "address")
     return contents.article(answer.content, url, answer.charset)

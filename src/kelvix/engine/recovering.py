@@ -14,7 +14,7 @@ from kelvix.engine.engine import Engine
 from kelvix.store import connections, runs, upkeep, watches
 from kelvix.store.directory import Space
 
-AT_ONCE = 200  # runs at a look; the app's pace is kept by whoever carries them
+BATCH_SIZE = 200  # runs at a look; the app's pace is kept by whoever carries them
 log = structlog.stdlib.get_logger(__name__)
 
 
@@ -27,7 +27,7 @@ def recover(engine: Engine, workspace_id: int) -> int:
     total = 0
     for connection_id in sorted(waiting.keys() | failing):
         if look(engine, space, connection_id) is not None:
-            total += take_up(space, waiting.get(connection_id, [])[:AT_ONCE])
+            total += take_up(space, waiting.get(connection_id, [])[:BATCH_SIZE])
     if total:
         log.info("runs are taken up again, since their connection is well", workspace=workspace_id, runs=total)
         engine.dispatch.announce(workspace_id, "ready", "runs", "needs")

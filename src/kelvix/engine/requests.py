@@ -22,7 +22,7 @@ from kelvix.store.listening import Door
 from kelvix.store.secrets import digest
 
 FULL = 60  # seconds after which there may be room again
-MOST_SAMPLES = 5  # requests that are kept as samples while a workflow is off
+MAX_SAMPLES = 5  # requests that are kept as samples while a workflow is off
 
 
 class Refused(Exception):
@@ -139,7 +139,7 @@ def _as_sample(
 
     def work(t: Transaction) -> None:
         workflows.keep_sample(t, space.id, door.workflow_id, "fetched", item["id"], kept, now)
-        workflows.keep_newest_samples(t, space.id, door.workflow_id, MOST_SAMPLES)
+        workflows.keep_newest_samples(t, space.id, door.workflow_id, MAX_SAMPLES)
 
     space.transact(work)
     engine.dispatch.announce(space.id, "samples")

@@ -42,18 +42,18 @@ from kelvix.store.directory import Space, Within
 from kelvix.store.runs import Claim, Fenced
 
 TOGETHER = (When, OnlyIf, Shape, Find, Decide, Way, Otherwise, Stop, Add, AddOrUpdate, Update, Delete)
-MOST_ATTEMPTS = 20  # of what passes by itself: nearly three hours
-MOST_INSIDE = 6  # of what goes wrong inside Kelvix
-MOST_ENDINGS = 8  # of a worker
-MOST_ITEM = 8 << 20  # bytes of an item, as it is kept
-MOST_IN_A_ROW = 5  # failed runs, before a workflow is paused
-FIRST_PAUSE, LONGEST_PAUSE = 1.0, 900.0  # seconds
+MAX_ATTEMPTS = 20  # of what passes by itself: nearly three hours
+MAX_INSIDE = 6  # of what goes wrong inside Kelvix
+MAX_ENDINGS = 8  # of a worker
+MAX_ITEM = 8 << 20  # bytes of an item, as it is kept
+MAX_FAILURES_IN_A_ROW = 5  # failed runs, before a workflow is paused
+FIRST_PAUSE, MAX_PAUSE = 1.0, 900.0  # seconds
 log = structlog.stdlib.get_logger(__name__)
 
 
 def backoff(attempt: int) -> float:
     """Seconds before the next attempt: doubled each time, with jitter, so that what failed together does not return so."""
-    return float(min(LONGEST_PAUSE, FIRST_PAUSE * 2 ** (attempt - 1)) * random.uniform(0.5, 1.5))
+    return float(min(MAX_PAUSE, FIRST_PAUSE * 2 ** (attempt - 1)) * random.uniform(0.5, 1.5))
 
 
 class Runner:
@@ -123,7 +123,7 @@ class Runner:
 
     def _pause_where_due(self, space: Space, claim: Claim) -> None:
         """Pause a workflow of which run after run fails, and say why; a catch-up by itself."""
-        if not space.read(lambda t: runs.failed_in_a_row(t, claim, MOST_IN_A_ROW)):
+        if not space.read(lambda t: runs.failed_in_a_row(t, claim, MAX_FAILURES_IN_A_ROW)):
             return
         if claim.catch_up_id is not None:
             one = space.read(lambda t: catch_ups.get(t, space.id, claim.catch_up_id or 0))
@@ -135,7 +135,7 @@ class Runner:
             return  # that is said of the connection, and what failed by it goes on when it is well
         said = (run.problem or {}).get("sentence", "") if run else ""
         with contextlib.suppress(NotFoundError):
-            reason = f"{MOST_IN_A_ROW} runs failed one after the other; the last said: {said}"
+            reason = f"{MAX_FAILURES_IN_A_ROW} runs failed one after the other; the last said: {said}"
             switch.pause(self.engine, space, claim.workflow_id, reason[:1000])
 
     def _carry_guarded(self, space: Space, claim: Claim) -> bool:
@@ -143,7 +143,7 @@ class Runner:
         topics: set[str] = {"runs", f"workflow:{claim.workflow_id}"}
         failed = False
         try:
-            if claim.endings >= MOST_ENDINGS:
+            if claim.endings >= MAX_ENDINGS:
                 raise PermanentError("this run ended its worker each time that it was begun, and was set aside", "run")
             failed = self._carry(space, claim, topics)
         except Fenced:
@@ -166,9 +166,7 @@ class Runner:
             failed = self._fail(space, claim, str(failure), because)
         except Exception as error:
             log.exception("a run met an error of our own")
-            failed = self._later(
-                space, claim, f"something went wrong inside Kelvix ({type(error).__name__})", None, MOST_INSIDE
-            )
+            failed = self._later(space, claim, f"something went wrong inside Kelvix ({type(error).__name__})", None, MAX_INSIDE)
         metrics.ENDED.labels("failed" if failed else "carried").inc()
         self.engine.dispatch.announce(space.id, *sorted(topics))
         return failed
@@ -189,7 +187,7 @@ class Runner:
         claim: Claim,
         sentence: str,
         after: float | None,
-        most: int = MOST_ATTEMPTS,
+        most: int = MAX_ATTEMPTS,
         connection: int | None = None,
     ) -> bool:
         """Let a run wait for its next attempt; whether it has failed instead, since this was the last."""
@@ -248,9 +246,9 @@ class Runner:
         with self.leases.outside(space, claim), calls:
             item = as_kept(account.app, account.collection(workflow.when.container or "").one(claim.item_id))
         size = len(json.dumps(item, ensure_ascii=False).encode())
-        if size > MOST_ITEM:
+        if size > MAX_ITEM:
             said = f"this {account.app.item_word} is {size / 2**20:.0f} MB without its attachments, more than"
             raise PermanentError(
-                f"{said} the {MOST_ITEM >> 20} MB that a run carries: shorten it, or leave it out by its size", "run"
+                f"{said} the {MAX_ITEM >> 20} MB that a run carries: shorten it, or leave it out by its size", "run"
             )
         return Progress(self.engine.settings.lease, item, True)

@@ -19,7 +19,7 @@ from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space, Within
 
 NEWEST = 5
-MOST_LOOKED_AT = 2_000  # changes of a database, for those that would have started a workflow
+MAX_LOOKED_AT = 2_000  # changes of a database, for those that would have started a workflow
 
 
 def as_kept(app: App, item: Item) -> dict[str, Any]:
@@ -103,7 +103,7 @@ def _happened(
     def work(t: Transaction) -> list[tuple[dict[str, Any], datetime]]:
         source = engine.records(Within(space, t), database)
         found: dict[int, tuple[dict[str, Any], datetime]] = {}
-        for change in changes.newest(t, space.id, database.id, kind, MOST_LOOKED_AT):
+        for change in changes.newest(t, space.id, database.id, kind, MAX_LOOKED_AT):
             before, after = changes.values(change.before, database), changes.values(change.after, database)
             id = str(change.record_id)
             if change.record_id in found or not sources.matches(own, database, change.kind, before, after):

@@ -24,9 +24,9 @@ from kelvix.store.runs import Claim
 
 COMPUTING = 5  # runs that compute at once
 THREADS = 40  # runs under way, those that wait for others outside among them
-MOST_OF_ONE = 4  # of them that one workspace has, so that another finds room
-TOGETHER = 32  # runs that are carried in one transaction, where their lines allow it
-AT_ONCE = 2  # of such transactions: they compute more than they wait, and threads that compute slow each other down
+MAX_OF_ONE = 4  # of them that one workspace has, so that another finds room
+BATCH_SIZE = 32  # runs that are carried in one transaction, where their lines allow it
+MAX_BATCHES = 2  # of such transactions: they compute more than they wait, and threads that compute slow each other down
 LOOK = 0.1  # seconds between looks for work that nobody announced
 TIDY = 1.0  # seconds between looks for what died workers held
 log = structlog.stdlib.get_logger(__name__)
@@ -46,7 +46,7 @@ class Worker:
         self._held_back = False  # whether there was work for which its workspace had no more room
         self._counting = threading.Lock()
         self._together: set[tuple[int, int]] = set()  # queues whose runs are carried together
-        self._computing = threading.Semaphore(AT_ONCE)
+        self._computing = threading.Semaphore(MAX_BATCHES)
         self._pool = ThreadPoolExecutor(THREADS, thread_name_prefix="run")
 
     def stop(self, *_: object) -> None:
@@ -131,13 +131,13 @@ class Worker:
         return taken
 
     def _room(self, workspace_id: int) -> int:
-        room = MOST_OF_ONE - self._under_way[workspace_id]
+        room = MAX_OF_ONE - self._under_way[workspace_id]
         self._held_back |= room <= 0
         return room
 
     def _several(self, queue: tuple[int, int]) -> int:
         """How many runs of a queue are claimed at once: more than one where the last were carried together."""
-        return TOGETHER if queue in self._together else 1
+        return BATCH_SIZE if queue in self._together else 1
 
     def _grouped(self, claims: list[Claim]) -> list[list[Claim]]:
         """Those that are carried together, and the others one by one."""
@@ -155,7 +155,7 @@ class Worker:
                 continue
             self._together.add(queue)
             own = groups.setdefault((claim.workspace_id, claim.version_id), [[]])
-            if len(own[-1]) == TOGETHER:
+            if len(own[-1]) == BATCH_SIZE:
                 own.append([])
             own[-1].append(claim)
         return [*single, *(some for own in groups.values() for some in own)]

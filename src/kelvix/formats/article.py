@@ -19,9 +19,9 @@ from kelvix.core.patterns import Match, pattern
 from kelvix.formats.html_text import all_text, is_laborious
 from kelvix.formats.rfc5322 import AS_BROWSERS
 
-MOST_BYTES = 8 << 20
-MOST_TAGS = 25_000  # of a page whose main text is looked for, which takes seconds then; of one with more, all text is taken
-MOST_TEXT = 400_000  # characters
+MAX_BYTES = 8 << 20
+MAX_TAGS = 25_000  # of a page whose main text is looked for, which takes seconds then; of one with more, all text is taken
+MAX_TEXT = 400_000  # characters
 WORDS_A_MINUTE = 238  # silent reading of non-fiction: Brysbaert 2019, a review of 190 studies; from memory
 META = pattern(r"(?i)<meta[^>]+charset\s*=\s*[\"']?\s*([\w.:-]+)", worst="<meta ")
 LINK = pattern(r"\[([^\]]*)\]\(([^)]*)\)", worst="[")
@@ -50,19 +50,19 @@ class Article:
 
 def read_file(file: IO[bytes], address: str, charset: str) -> Article:
     """Read a page from an open file; as `read`."""
-    return read(file.read(MOST_BYTES + 1), address, charset)
+    return read(file.read(MAX_BYTES + 1), address, charset)
 
 
 def read(page: bytes | str, address: str = "", charset: str = "") -> Article:
     """`charset` is what the page was sent with, which counts more than what it says itself. Never raises: a page that cannot be
     read gives what is known without it."""
     cleaned = without_tracking(address)
-    if not page or len(page) > MOST_BYTES:
+    if not page or len(page) > MAX_BYTES:
         return Article(address=cleaned)
     page = _decoded(page, charset) if isinstance(page, bytes) else page.encode("utf-8", "replace").decode()
     try:
         whole = page if isinstance(page, str) else page.decode("utf-8", "replace")
-        if whole.count("<") > MOST_TAGS or is_laborious(whole):
+        if whole.count("<") > MAX_TAGS or is_laborious(whole):
             page, text = _head(whole), all_text(whole)
         else:
             # without comments and tables of links; a recall that keeps short articles whole
@@ -73,7 +73,7 @@ def read(page: bytes | str, address: str = "", charset: str = "") -> Article:
     except Exception as error:
         log.info("a page cannot be read", why=type(error).__name__)
         return Article(address=cleaned)
-    text = LINK.sub(_unless_safe, text[:MOST_TEXT])
+    text = LINK.sub(_unless_safe, text[:MAX_TEXT])
     first, _, rest = text.partition("\n")
     if about and first.lstrip("# ").strip() == _line(about.title):  # the title again
         text = rest.lstrip()

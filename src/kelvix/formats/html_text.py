@@ -11,7 +11,7 @@ import nh3
 
 from kelvix.core.patterns import pattern
 
-DEEPEST, MOST_TAGS, MOST_WORK = 500, 40_000, 1_000_000  # open elements at once; tags; one times the other
+DEEPEST, MAX_TAGS, MAX_WORK = 500, 40_000, 1_000_000  # open elements at once; tags; one times the other
 TAG = pattern(r"<(/?)([a-zA-Z][a-zA-Z0-9]*)", worst="<a")
 # Void elements, and those whose end may be left out (WHATWG HTML, 13.1.2).
 ENDS_ITSELF = {"area", "base", "br", "col", "embed", "hr", "img", "input", "link", "meta", "source", "track", "wbr"}
@@ -28,12 +28,12 @@ def is_laborious(source: str) -> bool:
     for found in TAG.finditer(source):
         closes, name = found.groups()
         tags += 1
-        if tags > MOST_TAGS:
+        if tags > MAX_TAGS:
             return True
         if (name or "").lower() not in ENDS_ITSELF:
             open_now = max(0, open_now - 1) if closes else open_now + 1
             deepest = max(deepest, open_now)
-    return deepest > DEEPEST or deepest * tags > MOST_WORK
+    return deepest > DEEPEST or deepest * tags > MAX_WORK
 
 
 def all_text(source: str) -> str:

@@ -22,9 +22,9 @@ from lxml import html as lxml_html
 from kelvix.core.fields.link import split_address
 from kelvix.formats import article, html_text
 
-MOST_BYTES = 20 << 20
-MOST_LINKS = 20_000
-MOST_LAID_OUT = 500  # links whose texts keep headings and lists, which takes some milliseconds for each
+MAX_BYTES = 20 << 20
+MAX_LINKS = 20_000
+MAX_LAID_OUT = 500  # links whose texts keep headings and lists, which takes some milliseconds for each
 DEEPEST = 100
 
 
@@ -47,10 +47,10 @@ class Link:
 def read_file(file: IO[bytes], as_text: bool = False) -> list[Link]:
     """Read the links of an open file; `as_text`: their texts as plain text, with headings and lists where there are not too
     many to lay out. Raises Unreadable."""
-    found = read(file.read(MOST_BYTES + 1))
+    found = read(file.read(MAX_BYTES + 1))
     if not as_text:
         return found
-    laid_out = len(found) <= MOST_LAID_OUT
+    laid_out = len(found) <= MAX_LAID_OUT
     return [replace(link, text=_as_text(link, laid_out)) if link.text else link for link in found]
 
 
@@ -61,8 +61,8 @@ def _as_text(link: Link, laid_out: bool) -> str:
 
 def read(content: bytes) -> list[Link]:
     """Return the links of a file, whichever of the formats it has; only those to the web. Raises Unreadable."""
-    if len(content) > MOST_BYTES:
-        raise Unreadable(f"this file is larger than {MOST_BYTES >> 20} MB")
+    if len(content) > MAX_BYTES:
+        raise Unreadable(f"this file is larger than {MAX_BYTES >> 20} MB")
     head = content[:4000].lstrip(b"\xef\xbb\xbf \t\r\n").lower()
     if head.startswith(b"{"):
         found = _json_feed(content)
@@ -74,7 +74,7 @@ def read(content: bytes) -> list[Link]:
         found = _feed(content)
     else:
         raise Unreadable("this is no feed, no OPML and no bookmark file")
-    return [link for link in found if _is_of_the_web(link.address)][:MOST_LINKS]
+    return [link for link in found if _is_of_the_web(link.address)][:MAX_LINKS]
 
 
 def _is_of_the_web(address: str) -> bool:

@@ -7,7 +7,7 @@ from typing import IO
 
 import re2
 
-MOST_BYTES = 40 << 20  # of one message
+MAX_BYTES = 40 << 20  # of one message
 BEGINS = re2.compile(rb"From \S+ .*\d{4}\s*$")  # the line before each message of an mbox
 QUOTED = re2.compile(rb">+From ")
 HEADER = re2.compile(rb"[!-9;-~]+[ \t]*:")
@@ -25,25 +25,25 @@ def messages(file: IO[bytes]) -> Iterator[bytes]:
     if not BEGINS.match(first.rstrip(b"\r\n")):
         if not HEADER.match(first):
             raise Unreadable("this is no message and no mbox: a message begins with header lines, an mbox with a line “From …”")
-        yield _bounded(first + file.read(MOST_BYTES + 1))
+        yield _bounded(first + file.read(MAX_BYTES + 1))
         return
     lines: list[bytes] = []
     size, blank = 0, False
-    while line := file.readline(MOST_BYTES + 1):
+    while line := file.readline(MAX_BYTES + 1):
         if blank and BEGINS.match(line.rstrip(b"\r\n")):
             yield b"".join(lines[:-1])  # without the blank line that stands between
             lines, size, blank = [], 0, False
             continue
         lines.append(line[1:] if QUOTED.match(line) else line)
         size += len(line)
-        if size > MOST_BYTES:
-            raise Unreadable(f"a message in it is larger than {MOST_BYTES >> 20} MB")
+        if size > MAX_BYTES:
+            raise Unreadable(f"a message in it is larger than {MAX_BYTES >> 20} MB")
         blank = not line.strip()
     if any(ln.strip() for ln in lines):
         yield b"".join(lines)
 
 
 def _bounded(source: bytes) -> bytes:
-    if len(source) > MOST_BYTES:
-        raise Unreadable(f"this message is larger than {MOST_BYTES >> 20} MB")
+    if len(source) > MAX_BYTES:
+        raise Unreadable(f"this message is larger than {MAX_BYTES >> 20} MB")
     return source

@@ -14,16 +14,16 @@ from pypdf import Configuration, PageObject, PdfReader, apply_configuration
 if TYPE_CHECKING:
     from kelvix.formats.pdf_characters import Places
 
-MOST_PAGES = 300
-MOST_TEXT = 400_000  # characters
-MOST_STREAM = 8 << 20  # bytes of one stream, unpacked: what unpacks to more is not read
-MOST_SECONDS = 12.0  # for which pages are read
+MAX_PAGES = 300
+MAX_TEXT = 400_000  # characters
+MAX_STREAM = 8 << 20  # bytes of one stream, unpacked: what unpacks to more is not read
+MAX_SECONDS = 12.0  # for which pages are read
 LIMITS = Configuration(
-    zlib_maximum_output_length=MOST_STREAM,
-    lzw_maximum_output_length=MOST_STREAM,
-    run_length_maximum_output_length=MOST_STREAM,
-    array_based_stream_maximum_output_length=MOST_STREAM,
-    jbig2_maximum_output_length=MOST_STREAM,
+    zlib_maximum_output_length=MAX_STREAM,
+    lzw_maximum_output_length=MAX_STREAM,
+    run_length_maximum_output_length=MAX_STREAM,
+    array_based_stream_maximum_output_length=MAX_STREAM,
+    jbig2_maximum_output_length=MAX_STREAM,
 )
 log = structlog.stdlib.get_logger(__name__)
 
@@ -54,7 +54,7 @@ def read(file: IO[bytes]) -> Pdf:
 
 
 def _read(file: IO[bytes]) -> Pdf:
-    until = time.monotonic() + MOST_SECONDS
+    until = time.monotonic() + MAX_SECONDS
     try:
         reader = PdfReader(file, strict=False)
         if reader.is_encrypted and not reader.decrypt(""):
@@ -68,7 +68,7 @@ def _read(file: IO[bytes]) -> Pdf:
     marks: list[Highlight] = []
     problem = ""
     size = 0
-    for number in range(min(pages, MOST_PAGES)):
+    for number in range(min(pages, MAX_PAGES)):
         try:
             page = reader.pages[number]
             text = page.extract_text().strip()
@@ -82,16 +82,16 @@ def _read(file: IO[bytes]) -> Pdf:
         if time.monotonic() > until:
             problem = problem or f"only its first {number + 1} pages were read: the others take too long"
             break
-        if size > MOST_TEXT:
-            problem = problem or f"only its first {MOST_TEXT:,} characters were read"
+        if size > MAX_TEXT:
+            problem = problem or f"only its first {MAX_TEXT:,} characters were read"
             break
-    if pages > MOST_PAGES:
-        problem = problem or f"only its first {MOST_PAGES} pages were read"
+    if pages > MAX_PAGES:
+        problem = problem or f"only its first {MAX_PAGES} pages were read"
     return Pdf(
         _word(about.title if about else None),
         _word(about.author if about else None),
         pages,
-        "\n\n".join(t for t in texts if t)[:MOST_TEXT],
+        "\n\n".join(t for t in texts if t)[:MAX_TEXT],
         tuple(marks),
         problem,
     )

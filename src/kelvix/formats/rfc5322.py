@@ -19,7 +19,7 @@ import re2
 from kelvix.core import file_name
 from kelvix.formats.html_text import html_to_text, safe_html
 
-MOST_TEXT = 400_000  # characters of text that are carried; what is longer is cut and marked
+MAX_TEXT = 400_000  # characters of text that are carried; what is longer is cut and marked
 MAX_HEAD = 64 << 10  # bytes of the headers of a message that cannot be read otherwise
 MAX_FIELD = 10_000  # characters of a header that are read: the standard library's time for some grows with their square
 MAX_STRUCTURE = 1_000  # of those that say what a part is (Content-Type and its like)
@@ -189,7 +189,7 @@ def unreadable(source: bytes, why: str) -> Message:
     if len(head) > MAX_HEAD:
         head = head[:MAX_HEAD].rpartition(b"\n")[0] or head[:MAX_HEAD]
     message = BytesHeaderParser(_class=EmailMessage, policy=POLICY).parsebytes(head + b"\n\n")
-    text = clean(body[:MOST_TEXT].decode("utf-8", "replace")).strip()
+    text = clean(body[:MAX_TEXT].decode("utf-8", "replace")).strip()
     return _message(message, text, "", (), [f"it could not be read: {why}"])
 
 
@@ -236,10 +236,10 @@ def parse(source: bytes) -> Message:
     joined = "\n".join(marked)
     text = "\n".join(plain) if "".join(plain).strip() else html_to_text(joined)
     text = clean(text.replace("\r\n", "\n").replace("\r", "\n")).strip()
-    if len(text) > MOST_TEXT:
-        text = text[:MOST_TEXT]
-        problems.append(f"its text is longer than {MOST_TEXT:,} characters and was cut there")
-    shown = safe_html(clean(joined)[:MOST_TEXT]) if marked else ""
+    if len(text) > MAX_TEXT:
+        text = text[:MAX_TEXT]
+        problems.append(f"its text is longer than {MAX_TEXT:,} characters and was cut there")
+    shown = safe_html(clean(joined)[:MAX_TEXT]) if marked else ""
     return _message(message, text, shown, tuple(attachments), problems)
 
 

@@ -9,7 +9,7 @@ import tempfile
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
-AT_A_TIME = 1 << 20  # bytes
+PIECE = 1 << 20  # bytes
 
 
 @dataclass(frozen=True)
@@ -42,7 +42,7 @@ class Contents:
 
     def read(self, digest: str) -> Iterator[bytes]:
         with self._path(digest).open("rb") as file:
-            while chunk := file.read(AT_A_TIME):
+            while chunk := file.read(PIECE):
                 yield chunk
 
     def _path(self, digest: str) -> pathlib.Path:

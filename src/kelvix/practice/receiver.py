@@ -6,7 +6,7 @@ from starlette.concurrency import run_in_threadpool
 
 from kelvix.practice.store import Store
 
-MOST_BYTES = 1 << 20
+MAX_BYTES = 1 << 20
 METHODS = ["GET", "POST", "PUT", "PATCH", "DELETE"]
 
 
@@ -17,7 +17,7 @@ def router(store: Store) -> APIRouter:
     @api.api_route("/{path:path}", methods=METHODS)
     async def take(request: Request, path: str) -> dict[str, bool | str]:
         raw = await request.body()
-        if len(raw) > MOST_BYTES:
+        if len(raw) > MAX_BYTES:
             raise HTTPException(413, "larger than 1 MB")
         headers = {k: v for k, v in request.headers.items() if k not in ("host", "content-length")}
         said = raw.decode("utf-8", "replace") or request.url.query

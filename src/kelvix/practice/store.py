@@ -16,7 +16,7 @@ from kelvix.store.secrets import digest
 
 TOKEN_DAYS = 90
 REMEMBER = 1.0  # seconds
-MOST_RECEIVED = 100  # web requests that are shown
+MAX_RECEIVED = 100  # web requests that are shown
 
 
 @dataclass(frozen=True)
@@ -247,7 +247,7 @@ class Store:
         )
         return taken == 1
 
-    def received(self, path: str | None = None, limit: int = MOST_RECEIVED) -> list[Row]:
+    def received(self, path: str | None = None, limit: int = MAX_RECEIVED) -> list[Row]:
         """Return the newest requests, of one path on wish."""
         where, args = ("WHERE path=%s ", (path, limit)) if path else ("", (limit,))
         rows = self.server.read(lambda t: t.rows(f"SELECT * FROM received {where}ORDER BY id DESC LIMIT %s", args))

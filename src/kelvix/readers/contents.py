@@ -36,7 +36,7 @@ def article(page: bytes | str, address: str = "", charset: str = "") -> Article:
     """Read a web page. Never raises: what is wrong is its `problem`."""
     if isinstance(page, str):
         page, charset = page.encode("utf-8", "replace"), "utf-8"
-    if not page or len(page) > articles.MOST_BYTES:
+    if not page or len(page) > articles.MAX_BYTES:
         return Article(address=articles.without_tracking(address))
     try:
         return cast(Article, POOL.read_bytes("article", page, address=address, charset=charset))

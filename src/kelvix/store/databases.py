@@ -14,7 +14,7 @@ from kelvix.store import ddl, trash
 from kelvix.store.database_server import Row, Transaction
 from kelvix.store.directory import Space
 
-MOST_FIELDS = 200
+MAX_FIELDS = 200
 MAX_COUNTED = 10_000  # records of a database: beyond, that there are more is said
 TEXT = Field(TEXT_FIELD, "Text", "long_text")
 
@@ -172,8 +172,8 @@ def _reconcile(space: Space, *database_ids: int) -> None:
 
 
 def _check_new(new: list[NewField], have: tuple[Field, ...]) -> None:
-    if len(new) + len(have) > MOST_FIELDS:
-        raise Refused(f"a database has at most {MOST_FIELDS} fields")
+    if len(new) + len(have) > MAX_FIELDS:
+        raise Refused(f"a database has at most {MAX_FIELDS} fields")
     names = [f.name.strip().casefold() for f in new]
     taken = {f.name.casefold() for f in have}
     for field, folded in zip(new, names, strict=True):

@@ -9,7 +9,7 @@ from typing import Any
 from kelvix.store import lanes, ready
 from kelvix.store.database_server import Row, Transaction
 
-MOST_CAUSES = 50
+MAX_CAUSES = 50
 
 
 def take_in(
@@ -43,7 +43,7 @@ def enter(
 ) -> int | None:
     """Return the same, with the item as it is kept, where it brings one along; `at`: when it came."""
     lane = lanes.of(order_of(t, workspace_id, workflow_id), workflow_id, item_id)
-    led = json.dumps(causes[-MOST_CAUSES:]) if causes else None
+    led = json.dumps(causes[-MAX_CAUSES:]) if causes else None
     event = t.row(
         "INSERT IGNORE INTO event (workspace_id, workflow_id, version_id, digest, item_id, came_by, title, item, causes, lane, "
         "at) VALUES (%s,%s,%s,%s,%s,%s,%s,%s,%s,%s,COALESCE(%s, NOW(3))) RETURNING id",

@@ -8,7 +8,7 @@ from zoneinfo import ZoneInfo
 
 from kelvix.core.cells import Answer
 from kelvix.core.fields import TYPES
-from kelvix.core.finding import MOST, MOST_ALL, Question
+from kelvix.core.finding import MAX_COUNTED, MAX_TAKEN, Question
 from kelvix.core.schema import Database
 from kelvix.core.values import FieldId, Value, fold
 from kelvix.store import ddl, query, records
@@ -27,7 +27,7 @@ def prepare(server: DatabaseServer, database: Database, fields: Iterable[FieldId
 def every(t: Transaction, database: Database, question: Question, zone: ZoneInfo) -> list[int]:
     """Return the ids of all records that were meant, in the order asked for, and one more than are counted at most. Raises
     NotFoundError."""
-    most = MOST_ALL if question.take == "all" else MOST
+    most = MAX_TAKEN if question.take == "all" else MAX_COUNTED
     return [r["id"] for r in _rows(t, database, question, "id", most + 1, zone)]
 
 
@@ -72,8 +72,8 @@ def find(t: Transaction, database: Database, question: Question, zone: ZoneInfo)
 
 def _all(t: Transaction, database: Database, ids: list[int]) -> Answer:
     """More than are taken are only counted."""
-    found = records.many(t, database, ids) if len(ids) <= MOST_ALL else []
+    found = records.many(t, database, ids) if len(ids) <= MAX_TAKEN else []
     first = found[0] if found else None
-    count = len(ids) if len(ids) > MOST_ALL else len(found)
+    count = len(ids) if len(ids) > MAX_TAKEN else len(found)
     kept = tuple((r.id, r.values) for r in found)
     return Answer(count, first.id if first else None, first.values if first else {}, datetime.now(UTC), kept)

@@ -12,7 +12,7 @@ from typing import Any
 from kelvix.store import events, usage
 from kelvix.store.database_server import Row, Transaction
 
-SMALLEST = 500  # bytes that a row counts for at least
+MIN_BYTES = 500  # bytes that a row counts for at least
 
 
 @dataclass(frozen=True)
@@ -39,7 +39,7 @@ def hold(t: Transaction, workspace_id: int, workflow_id: int, subscription: str,
     usage.take(t, workspace_id, 0, most)  # one at a time in a workspace: else two would hold the same
     known = _known(t, workspace_id, workflow_id, [one.digest for one in arrived])
     new = [(one, json.dumps(one.item, ensure_ascii=False) if one.item else None) for one in arrived if one.digest not in known]
-    sizes = [max(SMALLEST, len((item or "").encode())) for _, item in new]
+    sizes = [max(MIN_BYTES, len((item or "").encode())) for _, item in new]
     if not new:
         return 0
     usage.take(t, workspace_id, sum(sizes), most)

@@ -105,7 +105,7 @@ def many(t: Transaction, database: Database, ids: Sequence[int]) -> list[Record]
     return [by_id[id] for id in ids if id in by_id]
 
 
-MOST_TITLES = 50  # that are offered for choosing one
+MAX_TITLES = 50  # that are offered for choosing one
 
 
 def titled(t: Transaction, database: Database, text: str) -> list[tuple[int, str]]:
@@ -113,7 +113,7 @@ def titled(t: Transaction, database: Database, text: str) -> list[tuple[int, str
     title = ddl.column(database.fields[0].id)
     rows = t.rows(
         f"SET STATEMENT max_statement_time=10 FOR SELECT id, LEFT({title}, 200) AS title FROM {ddl.table(database.id)} "
-        f"WHERE deleted_at IS NULL AND {title} LIKE %s ORDER BY id DESC LIMIT {MOST_TITLES}",
+        f"WHERE deleted_at IS NULL AND {title} LIKE %s ORDER BY id DESC LIMIT {MAX_TITLES}",
         (f"%{literally(text)}%",),
     )
     return [(r["id"], r["title"]) for r in rows]

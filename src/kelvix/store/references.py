@@ -11,7 +11,7 @@ from kelvix.core.values import Referred, Unfit, Value
 from kelvix.store import ddl
 from kelvix.store.database_server import Transaction
 
-LONGEST_TITLE = 200
+MAX_TITLE = 200
 AT_THE_END = 1_000_000
 
 
@@ -33,7 +33,7 @@ def column(database_id: int, field: Field) -> str:
     """Return what a record refers to, as one column of JSON, within a SELECT from its database's table. What is in the trash
     is left out until it is brought back."""
     side, there = _Side.of(field), ddl.table(field.refers_to or 0)
-    title = f"COALESCE(LEFT(r.{ddl.column(field.their_title or '0')}, {LONGEST_TITLE}), '')"
+    title = f"COALESCE(LEFT(r.{ddl.column(field.their_title or '0')}, {MAX_TITLE}), '')"
     one = f"JSON_ARRAY(CAST(r.id AS CHAR), {title}, '{int(field.refers_to or 0)}')"
     return (
         f"(SELECT JSON_ARRAYAGG({one} ORDER BY l.position, r.id) "
@@ -65,7 +65,7 @@ def _settled(t: Transaction, field: Field, value: Value) -> Value:
     if not wanted:
         return None
     marks = ",".join(["%s"] * len(wanted))
-    title = f"LEFT({ddl.column(field.their_title or '0')}, {LONGEST_TITLE})"
+    title = f"LEFT({ddl.column(field.their_title or '0')}, {MAX_TITLE})"
     rows = t.rows(
         f"SELECT id, {title} AS title FROM {ddl.table(field.refers_to or 0)} "
         f"WHERE deleted_at IS NULL AND id IN ({marks}) ORDER BY id FOR UPDATE",

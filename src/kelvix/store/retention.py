@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from kelvix.store.database_server import Transaction
 
-AT_ONCE = 200  # runs in one transaction
+BATCH_SIZE = 200  # runs in one transaction
 
 
 def days(t: Transaction, workspace_id: int) -> tuple[int, int]:
@@ -46,7 +46,7 @@ def _old(t: Transaction, workspace_id: int, pruned: int, days: int) -> list[int]
     rows = t.rows(
         "SELECT id FROM run WHERE workspace_id=%s AND pruned=%s AND created_at < NOW(3) - INTERVAL %s DAY "
         "AND finished_at IS NOT NULL ORDER BY created_at LIMIT %s",
-        (workspace_id, pruned, days, AT_ONCE),
+        (workspace_id, pruned, days, BATCH_SIZE),
     )
     return [r["id"] for r in rows]
 

@@ -21,7 +21,7 @@ CLAIMED += "event_id, lane, endings, turn, catch_up_id"
 
 
 ENDED = ("done", "passed_by", "failed")
-LONGEST_ALONE = 60.0  # seconds between attempts of a run that ended its worker
+MAX_PAUSE_ALONE = 60.0  # seconds between attempts of a run that ended its worker
 
 
 class Fenced(Exception):
@@ -144,7 +144,7 @@ def release_expired(t: Transaction) -> list[int]:
         t.execute(
             "UPDATE run SET lease_until=NULL, token=token+1, state='waiting', endings=endings+1 WHERE id=%s", (row["id"],)
         )
-        after = min(LONGEST_ALONE, 0.5 * 2 ** row["endings"]) if row["endings"] else 0
+        after = min(MAX_PAUSE_ALONE, 0.5 * 2 ** row["endings"]) if row["endings"] else 0
         ready.run(t, row["workspace_id"], row["id"], after, suspect=True)
     return [row["id"] for row in rows]
 
@@ -491,15 +491,15 @@ def not_ended(t: Transaction) -> dict[str, int]:
     return {name: row["n"] if row else 0 for name, row in (("held", held), ("put_back", put_back), ("asking", asked))}
 
 
-AT_ONCE = 200  # workflows that are asked for in one statement
+BATCH_SIZE = 200  # workflows that are asked for in one statement
 
 
 def recent_states(t: Transaction, workspace_id: int, workflow_ids: Sequence[int], count: int) -> dict[int, list[str]]:
     """Return the states of the newest runs of workflows, the newest first; in one journey, each by its index."""
     one = f"(SELECT workflow_id, state FROM run WHERE workspace_id=%s AND workflow_id=%s ORDER BY id DESC LIMIT {int(count)})"
     found: dict[int, list[str]] = {}
-    for at in range(0, len(workflow_ids), AT_ONCE):
-        some = workflow_ids[at : at + AT_ONCE]
+    for at in range(0, len(workflow_ids), BATCH_SIZE):
+        some = workflow_ids[at : at + BATCH_SIZE]
         for row in t.rows(" UNION ALL ".join([one] * len(some)), [a for w in some for a in (workspace_id, w)]):
             found.setdefault(row["workflow_id"], []).append(row["state"])
     return found

@@ -8,7 +8,7 @@ from datetime import datetime
 from kelvix.remembering import Remembered
 from kelvix.store.database_server import Row, Transaction
 
-MOST = 20_000  # runs that are looked at, the newest
+MAX_RUNS = 20_000  # runs that are looked at, the newest
 FRESH = float(
     os.environ.get("KELVIX_FIGURES_FRESH", "300")
 )  # seconds for which what was counted over weeks is taken as it was: it would be counted by every screen
@@ -21,7 +21,7 @@ def ended_between(t: Transaction, workspace_id: int, since: datetime, until: dat
         "SELECT id, state, created_at, TIMESTAMPDIFF(MICROSECOND, created_at, finished_at) / 1e6 AS seconds FROM run "
         "WHERE workspace_id=%s AND pruned=0 AND created_at >= %s AND created_at < %s AND kind='event' "
         "ORDER BY created_at DESC LIMIT %s",
-        (workspace_id, since, until, MOST),
+        (workspace_id, since, until, MAX_RUNS),
     )
 
 

@@ -13,7 +13,7 @@ from kelvix.store.directory import Space
 
 Kind = Literal["record", "field", "database", "workflow"]
 DAYS = 30  # for which what was deleted can be brought back
-AT_ONCE = 200
+BATCH_SIZE = 200
 
 
 @dataclass(frozen=True)
@@ -96,7 +96,7 @@ def empty_old(space: Space, days: int = DAYS) -> int:
         lambda t: t.rows(
             "SELECT kind, database_id, item_id FROM trash WHERE workspace_id=%s AND at < NOW(3) - INTERVAL %s DAY "
             "ORDER BY at LIMIT %s",
-            (space.id, days, AT_ONCE),
+            (space.id, days, BATCH_SIZE),
         )
     ):
         for row in rows:

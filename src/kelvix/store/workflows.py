@@ -197,7 +197,7 @@ class Sample:
     item_at: datetime
 
 
-MOST_SAMPLES = 50
+MAX_SAMPLES = 50
 
 
 def fetched(t: Transaction, workspace_id: int, sources: Mapping[int, tuple[str, str]]) -> dict[int, list[datetime]]:
@@ -222,7 +222,7 @@ def samples(t: Transaction, workspace_id: int, workflow_id: int) -> list[Sample]
         for r in t.rows(
             "SELECT id, kind, item_id, item, item_at FROM sample WHERE workspace_id=%s AND workflow_id=%s "
             "ORDER BY item_at DESC, id DESC LIMIT %s",
-            (workspace_id, workflow_id, MOST_SAMPLES),
+            (workspace_id, workflow_id, MAX_SAMPLES),
         )
     ]
 

@@ -13,12 +13,12 @@ from kelvix.core.feel import Env
 from kelvix.core.file_name import split
 from kelvix.core.schema import CarriedField, CarriedList
 from kelvix.core.values import File, ItemValue, Rows, Type
-from kelvix.formats.pdf import MOST_TEXT, Pdf
+from kelvix.formats.pdf import MAX_TEXT, Pdf
 from kelvix.formats.picture import Picture
 from kelvix.readers import contents
 from kelvix.remembering import Remembered
 
-MOST_READ = 50 << 20  # bytes of a file that is looked into
+MAX_READ = 50 << 20  # bytes of a file that is looked into
 
 
 def _f(key: str, *name: str, type: Type = "text") -> CarriedField:
@@ -93,19 +93,19 @@ class FilesAccount(ConsentedAccount):
         values["highlights"] = []
         is_pdf, is_picture = raw["type"] == "application/pdf", raw["type"].startswith("image/")
         is_text = raw["type"].startswith("text/")
-        if not (is_pdf or is_picture or is_text) or raw["size"] > MOST_READ:
+        if not (is_pdf or is_picture or is_text) or raw["size"] > MAX_READ:
             return values
         with TemporaryFile() as file:
             for chunk in self._look_at(raw):
                 file.write(chunk)
-                if file.tell() > MOST_READ:  # whatever it said of its size
+                if file.tell() > MAX_READ:  # whatever it said of its size
                     return values
             file.seek(0)
             if is_pdf:
                 return values | _of_pdf(contents.pdf(file))
             if is_picture:
                 return values | _of_picture(contents.picture(file))
-            values["text"] = file.read(MOST_TEXT).decode("utf-8", "replace") or None
+            values["text"] = file.read(MAX_TEXT).decode("utf-8", "replace") or None
         return values
 
 

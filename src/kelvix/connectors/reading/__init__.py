@@ -11,7 +11,7 @@ from kelvix.core.collection import Capabilities
 from kelvix.core.feel import Env
 from kelvix.core.schema import CarriedField, CarriedList
 from kelvix.core.values import ItemValue, Rows, Type
-from kelvix.formats.article import MOST_BYTES, Article
+from kelvix.formats.article import MAX_BYTES, Article
 from kelvix.readers import contents
 from kelvix.remembering import Remembered
 
@@ -59,7 +59,7 @@ class ReadingAccount(ConsentedAccount):
             content = bytearray()
             for piece in self.content(f"{self.api}/articles/{raw['id']}/page"):
                 content += piece
-                if len(content) > MOST_BYTES:
+                if len(content) > MAX_BYTES:
                     break
             return contents.article(bytes(content), raw["address"])
 

@@ -11,12 +11,12 @@ from zoneinfo import ZoneInfo
 from kelvix.core.feel.errors import TooMuch
 from kelvix.core.feel.values import write
 
-MOST_STEPS = 200_000  # rounds of loops and calls of functions, and texts and lists by their size, for one evaluation
+MAX_STEPS = 200_000  # rounds of loops and calls of functions, and texts and lists by their size, for one evaluation
 FIRST_STEPS = 20_000  # of them that are taken at once, where there is an elsewhere for those that need more
-MOST_ITEMS = 100_000  # in a list
-MOST_TEXT = 1_000_000  # characters of a string
+MAX_ITEMS = 100_000  # in a list
+MAX_TEXT = 1_000_000  # characters of a string
 DEEPEST_CALLS = 60  # of functions made in the expression
-MOST_NOTES = 5
+MAX_NOTES = 5
 Elsewhere = Callable[[Any, Mapping[Any, object], "Env"], object]  # a tree, its values, the environment: the result
 Failure = (ValueError, ArithmeticError, TypeError, IndexError, KeyError, OverflowError)
 
@@ -31,7 +31,7 @@ class Env:
     locale: str = "en_GB"
     order: str | None = None
     notes: list[str] = field(default_factory=list)
-    steps: int = MOST_STEPS
+    steps: int = MAX_STEPS
     calls: int = 0
     elsewhere: Elsewhere | None = None  # works a formula out in a process that can be killed
 
@@ -41,7 +41,7 @@ class Env:
 
     def note(self, sentence: str) -> Any:
         """Say why something is null. Gives null."""
-        if len(self.notes) < MOST_NOTES and sentence not in self.notes:
+        if len(self.notes) < MAX_NOTES and sentence not in self.notes:
             self.notes.append(sentence)
         return None
 
@@ -56,7 +56,7 @@ class Env:
         if self.steps < 0:
             if self.elsewhere is not None:
                 raise Heavy
-            raise TooMuch(f"this takes more than {MOST_STEPS:,} steps")
+            raise TooMuch(f"this takes more than {MAX_STEPS:,} steps")
 
 
 class Heavy(TooMuch):
@@ -88,12 +88,12 @@ def charged(env: Env, value: object) -> object:
 
 
 def sized(value: list[object]) -> list[object]:
-    if len(value) > MOST_ITEMS:
-        raise TooMuch(f"a list has at most {MOST_ITEMS:,} items")
+    if len(value) > MAX_ITEMS:
+        raise TooMuch(f"a list has at most {MAX_ITEMS:,} items")
     return value
 
 
 def sized_text(value: str) -> str:
-    if len(value) > MOST_TEXT:
-        raise TooMuch(f"a text has at most {MOST_TEXT:,} characters")
+    if len(value) > MAX_TEXT:
+        raise TooMuch(f"a text has at most {MAX_TEXT:,} characters")
     return value

@@ -16,8 +16,8 @@ from kelvix.core.feel.builtin import Registry
 from kelvix.core.feel.errors import FeelError, TooMuch, nearest_name
 from kelvix.core.feel.names import KEYWORDS, Member, Scope, pattern
 
-LONGEST = 10_000  # characters of an expression
-MOST_ATTEMPTS = 500  # lists of tests, read again as something else where they turn out not to be any
+MAX_LENGTH = 10_000  # characters of an expression
+MAX_ATTEMPTS = 500  # lists of tests, read again as something else where they turn out not to be any
 SPACE = re.compile(r"(?:\s+|//[^\n]*|/\*.*?\*/)+", re.S)
 WORD = re.compile(r"[^\W\d]\w*|\?")
 WORDS = re.compile(r"[^\W\d]\w*(?:[^\S\n]+\w+)*")
@@ -53,8 +53,8 @@ def parse_tests(text: str, scope: Scope, functions: Registry) -> t.Tests:
 
 class _Parser:
     def __init__(self, text: str, scope: Scope, functions: Registry):
-        if len(text) > LONGEST:
-            raise TooMuch(f"a formula has at most {LONGEST:,} characters", 0, len(text))
+        if len(text) > MAX_LENGTH:
+            raise TooMuch(f"a formula has at most {MAX_LENGTH:,} characters", 0, len(text))
         self.text, self.at, self.scope, self.functions = text, 0, scope, functions
         self.locals: list[str] = []
         self.keys: set[str] = set(PROPERTIES)  # names that some context of the text has
@@ -554,7 +554,7 @@ class _Parser:
             self.at += 1
             self.attempts += 1
             self.bind("?")
-            if self.attempts > MOST_ATTEMPTS:  # each is read twice at most, so that nesting them must have an end
+            if self.attempts > MAX_ATTEMPTS:  # each is read twice at most, so that nesting them must have an end
                 raise TooMuch("there are too many tests in this formula", start, start + 1)
             try:
                 tests = [self.test()]

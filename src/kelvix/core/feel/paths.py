@@ -7,7 +7,7 @@ from datetime import date, datetime, time, timedelta
 from decimal import ROUND_FLOOR, Decimal
 from zoneinfo import ZoneInfo
 
-from kelvix.core.feel.environment import MOST_ITEMS, MOST_STEPS, Env, shown, sized
+from kelvix.core.feel.environment import MAX_ITEMS, MAX_STEPS, Env, shown, sized
 from kelvix.core.feel.errors import TooMuch, nearest_name
 from kelvix.core.feel.values import Months, Range, kind, write
 
@@ -133,8 +133,8 @@ def from_to(env: Env, low: object, high: object) -> Iterable[object] | None:
     """Return the whole numbers, or the days, from one end to the other, downwards too."""
     if isinstance(low, Decimal) and isinstance(high, Decimal):
         a, b = int(low.to_integral_value(ROUND_FLOOR)), int(high.to_integral_value(ROUND_FLOOR))
-        if abs(b - a) > MOST_STEPS:
-            raise TooMuch(f"from {a} to {b} is more than {MOST_STEPS:,} steps")
+        if abs(b - a) > MAX_STEPS:
+            raise TooMuch(f"from {a} to {b} is more than {MAX_STEPS:,} steps")
         return map(Decimal, range(a, b + 1) if a <= b else range(a, b - 1, -1))
     if low.__class__ is date and high.__class__ is date:
         assert isinstance(low, date) and isinstance(high, date)
@@ -153,7 +153,7 @@ def loop(
         return None
     for item in source:
         env.steps -= 1
-        if env.steps < 0 or len(partial) > MOST_ITEMS:
+        if env.steps < 0 or len(partial) > MAX_ITEMS:
             env.spend(0)
             sized(partial)
         found = body(item)

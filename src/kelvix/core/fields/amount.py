@@ -18,7 +18,7 @@ from kelvix.core.values import Amount, Unfit, Value, Wire, as_text, shorten
 MARKS = {"€": "EUR", "£": "GBP", "₹": "INR", "₩": "KRW", "₺": "TRY", "₴": "UAH", "₪": "ILS", "₫": "VND", "US$": "USD"}
 SHARED = {"$": "dollars", "¥": "yen or yuan", "kr": "crowns"}  # marks of several currencies
 FORM = short(r"(?P<before>[^\d\s+-]{1,4})?\s?(?P<number>[+-]?[\d,.]+)\s?(?P<after>[^\d\s]{1,4})?", most=60, worst="1,")
-LONGEST = 60
+MAX_LENGTH = 60
 
 
 @cache

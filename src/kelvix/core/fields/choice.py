@@ -5,7 +5,7 @@ from __future__ import annotations
 from kelvix.core.fields.field_type import FieldType, Taking, one_line
 from kelvix.core.values import NewChoice, Unfit, Value, fold, shorten
 
-LONGEST_NAME = 100
+MAX_NAME = 100
 
 
 def choose(text: str, how: Taking) -> str:
@@ -14,7 +14,7 @@ def choose(text: str, how: Taking) -> str:
     for choice in how.choices:
         if fold(choice.name) == fold(line) or choice.id == line:
             return choice.id
-    if how.grows and len(line) <= LONGEST_NAME:
+    if how.grows and len(line) <= MAX_NAME:
         return NewChoice(line)
     known = ", ".join(c.name for c in how.choices[:8]) or "none yet"
     raise Unfit(f"“{shorten(text)}” is not one of the choices ({known})")

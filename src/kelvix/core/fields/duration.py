@@ -12,7 +12,7 @@ from kelvix.core.fields.field_type import FieldType, Taking, one_line
 from kelvix.core.patterns import short
 from kelvix.core.values import Unfit, Value, Wire, as_text, iso_duration, shorten
 
-LONGEST = timedelta(days=36_500)
+MAX_DURATION = timedelta(days=36_500)
 MILLISECOND = timedelta(milliseconds=1)
 ISO = short(  # ISO 8601-1, 5.5.2, without years and months
     r"(?P<sign>-?)P(?:(?P<w>\d+)W|(?=\d|T\d)(?:(?P<d>\d+)D)?(?:T(?=\d)(?:(?P<h>\d+)H)?(?:(?P<m>\d+)M)?(?:(?P<s>\d+(?:\.\d{1,3})?)S)?)?)",
@@ -100,8 +100,8 @@ class Duration(FieldType):
 
 def bounded(value: timedelta) -> timedelta:
     """Return a duration that a field keeps, in milliseconds. Raises Unfit."""
-    if abs(value) > LONGEST:
-        raise Unfit(f"a duration field keeps at most {LONGEST.days:,} days")
+    if abs(value) > MAX_DURATION:
+        raise Unfit(f"a duration field keeps at most {MAX_DURATION.days:,} days")
     return value // MILLISECOND * MILLISECOND
 
 

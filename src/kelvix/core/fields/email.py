@@ -8,13 +8,13 @@ from kelvix.core.fields.field_type import FieldType, Taking, one_line
 from kelvix.core.patterns import cut, short
 from kelvix.core.values import Person, Unfit, Value, shorten
 
-LONGEST = 320
+MAX_LENGTH = 320
 WITH_AT = cut(r"\S+@\S+", worst="a")
 # WHATWG HTML, "valid e-mail address" (input type=email), with a required dot-free or dotted host as the text gives it.
 EMAIL = short(
     r"[a-zA-Z0-9.!#$%&'*+/=?^_`{|}~-]+@[a-zA-Z0-9](?:[a-zA-Z0-9-]{0,61}[a-zA-Z0-9])?"
     r"(?:\.[a-zA-Z0-9](?:[a-zA-Z0-9-]{0,61}[a-zA-Z0-9])?)*",
-    most=LONGEST,
+    most=MAX_LENGTH,
     worst="a@a.",
 )
 
@@ -24,7 +24,7 @@ class Email(FieldType):
     accepts = "one address, as ada@stbride.example"
     refuses = "an address with a name around it"
     example = "ada.pell@stbride.example"
-    longest = LONGEST
+    longest = MAX_LENGTH
     column, index_prefix = "VARCHAR(320)", 60
     reads_first_words = True
     family, from_text, into_text = "address", 0.5, 0.35

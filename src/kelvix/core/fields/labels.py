@@ -9,7 +9,7 @@ from kelvix.core.fields.choice import choose
 from kelvix.core.fields.field_type import FieldType, Taking, one_line
 from kelvix.core.values import Unfit, Value, Wire, as_text, fold
 
-MOST_LABELS = 100  # of a record
+MAX_LABELS = 100  # of a record
 
 
 class Labels(FieldType):
@@ -51,8 +51,8 @@ class Labels(FieldType):
             if text.strip():
                 one = choose(text, how)
                 found.setdefault(fold(one), one)
-        if len(found) > MOST_LABELS:
-            raise Unfit(f"these are {len(found)} labels, more than the {MOST_LABELS} that a record keeps")
+        if len(found) > MAX_LABELS:
+            raise Unfit(f"these are {len(found)} labels, more than the {MAX_LABELS} that a record keeps")
         return tuple(found.values()) or None
 
     def from_wire(self, wire: Wire) -> Value:

@@ -11,7 +11,7 @@ from kelvix.core.fields.email import EMAIL
 from kelvix.core.fields.field_type import FieldType, Taking, one_line
 from kelvix.core.values import Person, Unfit, Value, Wire, shorten
 
-LONGEST_NAME = 200
+MAX_NAME = 200
 
 
 class PersonType(FieldType):
@@ -42,8 +42,8 @@ class PersonType(FieldType):
             name, address = found[0]
             if len(found) > 1 or not EMAIL.fullmatch(address) or "@" not in address:
                 raise Unfit(f"“{shorten(text)}” is not one person; write it as Ada Reed <ada@stbride.example>")
-        if len(name) > LONGEST_NAME:
-            raise Unfit(f"this name has {len(name)} characters, more than the {LONGEST_NAME} that a person field keeps")
+        if len(name) > MAX_NAME:
+            raise Unfit(f"this name has {len(name)} characters, more than the {MAX_NAME} that a person field keeps")
         return Person(one_line(name), address)
 
     def from_wire(self, wire: Wire) -> Value:

@@ -9,7 +9,7 @@ from kelvix.core.fields.field_type import FieldType, Taking, one_line
 from kelvix.core.patterns import short
 from kelvix.core.values import Referred, Unfit, Value, Wire, as_text, shorten
 
-MOST_REFERENCES = 500  # of a record
+MAX_REFERENCES = 500  # of a record
 ADDRESS = short(r"(?:\S*/databases/(?P<database>\d{1,18})/)?(?P<record>\d{1,18})/?", most=500, worst="/databases/1")
 
 
@@ -29,8 +29,8 @@ class Reference(FieldType):
     def coerce(self, value: Value, how: Taking) -> Value:
         given = value if isinstance(value, tuple) else (value,)
         found = tuple(dict.fromkeys(self._one(v, how) for v in given if v is not None and str(v).strip()))
-        if len(found) > MOST_REFERENCES:
-            raise Unfit(f"these are {len(found)} records, more than the {MOST_REFERENCES} that one refers to")
+        if len(found) > MAX_REFERENCES:
+            raise Unfit(f"these are {len(found)} records, more than the {MAX_REFERENCES} that one refers to")
         return found or None
 
     def _one(self, value: Value, how: Taking) -> Referred:

@@ -8,7 +8,7 @@ from typing import Any
 from kelvix.core.fields.field_type import FieldType, Taking
 from kelvix.core.values import File, Unfit, Value, Wire, as_text, shorten
 
-MOST_FILES = 100  # of a record
+MAX_FILES = 100  # of a record
 
 
 class SeveralFiles(FieldType):
@@ -27,8 +27,8 @@ class SeveralFiles(FieldType):
         kept = tuple(dict.fromkeys(f for f in files if isinstance(f, File)))
         if not kept or any(not isinstance(f, File) for f in files):
             return self.read(as_text(value, how.zone), how)
-        if len(kept) > MOST_FILES:
-            raise Unfit(f"these are {len(kept)} files, more than the {MOST_FILES} that a record keeps")
+        if len(kept) > MAX_FILES:
+            raise Unfit(f"these are {len(kept)} files, more than the {MAX_FILES} that a record keeps")
         return kept
 
     def read(self, text: str, how: Taking) -> Value:

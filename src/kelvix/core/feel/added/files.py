@@ -13,7 +13,7 @@ from kelvix.core.patterns import LETTER, pattern
 
 TEXT = [Param("text", STRING)]
 PARTS = pattern(rf"(?s)(.+?)(\.tar\.{LETTER}{{1,5}}|\.{LETTER}{{1,10}})?", worst=".tar")
-LONGEST = 240  # bytes of a file's name, so that a number can still be added
+MAX_NAME = 240  # bytes of a file's name, so that a number can still be added
 
 
 def _file(path: str) -> tuple[str, str]:
@@ -79,7 +79,7 @@ def file_extension(path: str) -> str | None:
 def safe_file_name(text: str) -> str:
     kept = "".join(" " if c in '\\/:*?"<>|' else c for c in text if unicodedata.category(c) not in ("Cc", "Cf", "Cs", "Co"))
     stem, extension = _file(" ".join(kept.split()).strip(". "))
-    while len(stem.encode()) > LONGEST - len(extension.encode()):
+    while len(stem.encode()) > MAX_NAME - len(extension.encode()):
         stem = stem[:-1]
     made = sanitize_filename(f"{stem.rstrip()}.{extension}" if extension else stem.rstrip(), platform="universal").strip(". ")
     if not made:

@@ -13,7 +13,7 @@ from kelvix.core.feel.environment import sized, sized_text
 from kelvix.core.feel.functions.conversion import whole
 
 GROUP = "Texts"
-MOST_MEMORY = 4 << 20  # bytes, of one compiled pattern
+MAX_MEMORY = 4 << 20  # bytes, of one compiled pattern
 
 
 @BUILTINS.add(
@@ -126,7 +126,7 @@ def pattern(text: str, flags: str = "") -> re2._Regexp:
         text = re.sub(r"\s+(?![^\[]*\])", "", text)
     options = re2.Options()
     options.log_errors = False
-    options.max_mem = MOST_MEMORY
+    options.max_mem = MAX_MEMORY
     options.dot_nl = "s" in flags
     options.case_sensitive = "i" not in flags
     try:

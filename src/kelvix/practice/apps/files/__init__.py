@@ -18,7 +18,7 @@ from fastapi.responses import RedirectResponse, StreamingResponse
 from starlette.concurrency import run_in_threadpool
 
 from kelvix.core import file_name
-from kelvix.practice.contents import AT_A_TIME, Contents, Kept
+from kelvix.practice.contents import PIECE, Contents, Kept
 from kelvix.practice.framework import Desk, PracticeApp
 from kelvix.practice.push import Pusher
 from kelvix.practice.store import Access, Store
@@ -27,7 +27,7 @@ from kelvix.store.database_server import Row
 from kelvix.store.secrets import digest
 
 Collision = Literal["number", "replace", "skip"]
-MOST_BYTES = 4 << 30
+MAX_BYTES = 4 << 30
 LINK_SECONDS = float(os.environ.get("KELVIX_PRACTICE_LINK_SECONDS", "60"))  # for which a link to a file's content is good
 
 
@@ -210,7 +210,7 @@ class Files(PracticeApp):
 
 
 def _pieces(file: UploadFile) -> Iterator[bytes]:
-    while chunk := file.file.read(AT_A_TIME):
+    while chunk := file.file.read(PIECE):
         yield chunk
 
 
@@ -224,6 +224,6 @@ def _chunks(request: Request) -> Iterator[bytes]:
     size = 0
     while (chunk := anyio.from_thread.run(next_one)) is not None:
         size += len(chunk)
-        if size > MOST_BYTES:
-            raise HTTPException(413, f"a file has at most {MOST_BYTES >> 30} GB")
+        if size > MAX_BYTES:
+            raise HTTPException(413, f"a file has at most {MAX_BYTES >> 30} GB")
         yield chunk

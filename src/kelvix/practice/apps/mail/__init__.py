@@ -17,7 +17,7 @@ from starlette.concurrency import run_in_threadpool
 
 from kelvix.core import file_name
 from kelvix.formats import mailbox_files, rfc5322
-from kelvix.practice.apps.mail.smtp import MOST_BYTES, listener
+from kelvix.practice.apps.mail.smtp import MAX_BYTES, listener
 from kelvix.practice.framework import Desk, PracticeApp
 from kelvix.practice.push import Pusher
 from kelvix.practice.store import Access, Store
@@ -128,8 +128,8 @@ class Mail(PracticeApp):
         async def put(granted: Granted, folder: str, request: Request) -> dict[str, str]:
             folder_id = self.shared(granted, folder)
             source = await request.body()
-            if len(source) > MOST_BYTES:
-                raise HTTPException(413, f"a message has at most {MOST_BYTES >> 20} MB")
+            if len(source) > MAX_BYTES:
+                raise HTTPException(413, f"a message has at most {MAX_BYTES >> 20} MB")
             key = request.headers.get("idempotency-key")
             made = await run_in_threadpool(
                 self.deliver, folder_id, source, None, digest(granted.token_digest.hex(), key) if key else None

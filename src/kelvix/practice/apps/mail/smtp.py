@@ -13,7 +13,7 @@ from kelvix.doors import TimedController
 from kelvix.practice.store import Store
 from kelvix.room import Room
 
-MOST_BYTES = 40 << 20
+MAX_BYTES = 40 << 20
 NO_ROOM = "452 4.3.1 the disk is almost full; try again later"
 log = structlog.stdlib.get_logger(__name__)
 
@@ -57,6 +57,6 @@ def listener(store: Store, code: str, deliver: Callable[[int, bytes], int], port
         hostname="127.0.0.1",
         port=port,
         enable_SMTPUTF8=True,
-        data_size_limit=MOST_BYTES,
+        data_size_limit=MAX_BYTES,
         decode_data=False,
     )

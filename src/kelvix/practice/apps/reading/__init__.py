@@ -15,7 +15,7 @@ from kelvix.readers import contents
 from kelvix.store.database_server import Row
 from kelvix.store.secrets import digest
 
-MOST_PAGE = article.MOST_BYTES
+MAX_PAGE = article.MAX_BYTES
 
 
 class Saved(BaseModel):
@@ -24,7 +24,7 @@ class Saved(BaseModel):
     address: str = Field(max_length=2000, pattern="^https?://")
     title: str = Field("", max_length=1000)
     tags: list[str] = []
-    page: str = Field("", max_length=MOST_PAGE)
+    page: str = Field("", max_length=MAX_PAGE)
 
 
 class Reading(PracticeApp):
@@ -129,14 +129,14 @@ class Reading(PracticeApp):
             if not address.strip().startswith(("http://", "https://")):
                 raise HTTPException(422, "an address begins with http:// or https://")
             labels = tuple(t.strip() for t in tags.split(",") if t.strip())
-            self.save(list_id, address.strip(), title, labels, page.encode()[:MOST_PAGE])
+            self.save(list_id, address.strip(), title, labels, page.encode()[:MAX_PAGE])
             return RedirectResponse(f"/reading/lists/{list_id}", 303)
 
         @pages.post("/lists/{list_id}/import")
         def bring(request: Request, account: Signed, list_id: int, file: UploadFile) -> Response:
             self.own_container(account, list_id)
             try:
-                self.bring_in(list_id, file.file.read(lists_of_links.MOST_BYTES + 1))
+                self.bring_in(list_id, file.file.read(lists_of_links.MAX_BYTES + 1))
             except lists_of_links.Unreadable as error:
                 return desk.show(request, "error.html", 422, account=account, said=f"Nothing was imported: {error}.")
             return RedirectResponse(f"/reading/lists/{list_id}", 303)
