@@ -21,25 +21,25 @@ def every(hours, number, last=NOW):
 
 def test_a_silence_unlike_any_before_is_noticed():
     times = every(2, 20, NOW - timedelta(hours=9))
-    found = silence.of(times, NOW)
+    found = silence.measure(times, NOW)
     assert found and found.since == max(times) and found.usual == timedelta(hours=2) == found.longest
 
 
 def test_nights_and_weekends_that_the_source_keeps_are_no_silence():
     """A working week: nine to five, Monday to Friday (common practice); on Monday morning all is as usual."""
     times = [datetime(2026, 11, d, h, tzinfo=UTC) for d in (9, 10, 11, 12, 13, 16, 17, 18, 19, 20) for h in range(9, 18, 2)]
-    assert silence.of(times, datetime(2026, 11, 23, 9, 30, tzinfo=UTC)) is None
-    assert silence.of(times, datetime(2026, 11, 25, 9, 30, tzinfo=UTC)) is not None
+    assert silence.measure(times, datetime(2026, 11, 23, 9, 30, tzinfo=UTC)) is None
+    assert silence.measure(times, datetime(2026, 11, 25, 9, 30, tzinfo=UTC)) is not None
 
 
 @pytest.mark.parametrize("number", [0, 1, silence.FEWEST])
 def test_with_few_events_nothing_is_usual(number):
-    assert silence.of(every(1, number, NOW - timedelta(days=300)), NOW) is None
+    assert silence.measure(every(1, number, NOW - timedelta(days=300)), NOW) is None
 
 
 def test_what_comes_every_second_is_not_missed_within_the_hour():
-    assert silence.of(every(1 / 3600, 50, NOW - timedelta(minutes=59)), NOW) is None
-    assert silence.of(every(1 / 3600, 50, NOW - timedelta(minutes=61)), NOW) is not None
+    assert silence.measure(every(1 / 3600, 50, NOW - timedelta(minutes=59)), NOW) is None
+    assert silence.measure(every(1 / 3600, 50, NOW - timedelta(minutes=61)), NOW) is not None
 
 
 @given(st.lists(st.integers(1, 10_000), min_size=9, max_size=60), st.integers(0, 100_000))
@@ -47,7 +47,7 @@ def test_it_is_never_silent_for_less_than_it_was_before(gaps, since):
     times = [NOW]
     for gap in gaps:
         times.append(times[-1] - timedelta(minutes=gap))
-    found = silence.of(times, NOW + timedelta(minutes=since))
+    found = silence.measure(times, NOW + timedelta(minutes=since))
     assert (found is not None) == (since > 60 and since > 1.5 * max(gaps))
 
 

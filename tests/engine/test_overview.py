@@ -18,7 +18,7 @@ def journeys(space, monkeypatch) -> int:
 
     with monkeypatch.context() as patched:
         patched.setattr(Transaction, "rows", rows)
-        space.read(lambda t: overview.of(t, space, workflows.every(t, space.id)))
+        space.read(lambda t: overview.collect(t, space, workflows.list_all(t, space.id)))
     return len(made)
 
 
@@ -38,9 +38,9 @@ def test_twelve_workflows_take_no_more_journeys_than_one(orla, monkeypatch):
 
 def test_a_document_that_was_read_is_not_read_again(orla, monkeypatch):
     turn_on(orla)
-    [first] = orla.space.read(lambda t: workflows.every(t, orla.space.id))
+    [first] = orla.space.read(lambda t: workflows.list_all(t, orla.space.id))
     monkeypatch.setattr(workflows, "check_shape", lambda _: (_ for _ in ()).throw(AssertionError("read again")))
-    [again] = orla.space.read(lambda t: workflows.every(t, orla.space.id))
+    [again] = orla.space.read(lambda t: workflows.list_all(t, orla.space.id))
     assert again.draft is first.draft and again.running is first.running == first.draft
 
 

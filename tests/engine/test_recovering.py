@@ -136,7 +136,7 @@ def test_while_every_call_fails_the_screens_say_so_and_afterwards_all_looks_at_o
         orla.deliver("meanwhile")
         on.check_now()
         until(lambda: states(orla)[on.connection] == "failing")
-        found = attention.of(orla.space)
+        found = attention.causes(orla.space)
         assert [(c.kind, c.connection) for c in found if c.kind == "unreachable"] == [("unreachable", on.connection)]
         assert "has been unreachable since" in found[0].sentence and "cannot be reached" in found[0].sentence
         late = "UPDATE watch SET failures=12, next_check_at=NOW(3) + INTERVAL 900 SECOND WHERE workflow_id=%s"
@@ -183,7 +183,7 @@ def test_failed_runs_are_dated_by_the_last_that_failed(orla):
     old, new = sorted(r["id"] for r in orla.runs(on.workflow))
     fail = "UPDATE run SET state='failed', problem='{\"sentence\": \"x\"}', finished_at=NOW(3) - INTERVAL %s HOUR WHERE id=%s"
     orla.space.transact(lambda t: (t.execute(fail, (1, old)), t.execute(fail, (5, new))))
-    [cause] = [c for c in attention.of(orla.space) if c.kind == "failed"]
+    [cause] = [c for c in attention.causes(orla.space) if c.kind == "failed"]
     assert cause.run == old and cause.count == 2, "an older run that was tried again failed after the newer one"
 
 

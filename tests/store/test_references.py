@@ -191,7 +191,7 @@ def test_records_are_found_by_what_they_refer_to(made):
     def ask(operator, record=None, database=visits):
         one = Referred("", organs.id, record) if record else None
         compared = (Comparison(database.fields[1].id, operator, one),)
-        return space.read(lambda t: finding.every(t, database, Question(database.id, "all", compared, "oldest"), space.zone))
+        return space.read(lambda t: finding.find_all(t, database, Question(database.id, "all", compared, "oldest"), space.zone))
 
     assert (ask("has", oxbow), ask("has", wend), ask("has_none", oxbow)) == ([first], [], [none])
     assert (ask("filled"), ask("empty")) == ([first], [none])

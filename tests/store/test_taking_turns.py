@@ -42,7 +42,7 @@ def test_a_long_queue_does_not_starve_a_short_one(quiet):
     taken = Counter()
     for _ in range(3):
         for queue, n in ready.shares(quiet.read(ready.queues), 4).items():
-            taken[queue[1]] += len(quiet.transact(lambda t, queue=queue, n=n: ready.take(t, queue, n)))
+            taken[queue[1]] += len(quiet.transact(lambda t, queue=queue, n=n: ready.take_due(t, queue, n)))
     assert taken[8] == 2 and taken[7] >= 6
 
 
@@ -73,7 +73,7 @@ def test_one_workspace_leaves_room_for_another():
 
 def new_event(space, workflow, number, order, item):
     def work(t):
-        lane = lanes.of(order, workflow, item)
+        lane = lanes.lane_of(order, workflow, item)
         made = t.insert(
             "INSERT INTO event (workspace_id, workflow_id, version_id, digest, item_id, came_by, lane) "
             "VALUES (%s,%s,1,%s,%s,'push',%s)",

@@ -231,7 +231,7 @@ def _address_out(who: Caller, one: CaptureAddress, token: str) -> CaptureAddress
 @router.get("/capture/addresses")
 def list_addresses(who: Editor) -> list[CaptureAddressOut]:
     """One's own; each lets whoever knows it add records, in one's name."""
-    kept = who.space.read(lambda t: captures.every(t, who.engine.vault, who.space.id, who.person.id))
+    kept = who.space.read(lambda t: captures.list_all(t, who.engine.vault, who.space.id, who.person.id))
     return [_address_out(who, one, token) for one, token in kept]
 
 

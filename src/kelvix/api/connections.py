@@ -188,8 +188,8 @@ def list_apps(who: Reader) -> list[AppOut]:
 
 @router.get("/connections")
 def list_connections(who: Reader) -> list[ConnectionOut]:
-    kept = who.space.read(lambda t: connections.every(t, who.space.id))
-    flows = who.space.read(lambda t: workflows.every(t, who.space.id))
+    kept = who.space.read(lambda t: connections.list_all(t, who.space.id))
+    flows = who.space.read(lambda t: workflows.list_all(t, who.space.id))
     return [_out(c, [w.name for w in flows if c.id in connections_of(w.draft)]) for c in kept]
 
 
@@ -209,7 +209,7 @@ def ask_for_consent(who: Editor, body: ConsentIn) -> ConsentOut:
             health = recovering.see(who.engine, who.space, body.connection)
             already, send = tuple(c.id for c in health.places), send or health.may_write
         except (TransientError, PermanentError):  # what it saw last, and what workflows use
-            used = who.space.read(lambda t: watches.every(t, who.space.id)).values()
+            used = who.space.read(lambda t: watches.by_workflow(t, who.space.id)).values()
             listened = (w.container for w in used if w.connection_id == kept.id and w.state != "off")
             already, send = tuple(dict.fromkeys((*(kept.shared or ()), *listened))), send or kept.may_send
     state, verifier = secrets.token_urlsafe(32), secrets.token_urlsafe(48)
@@ -262,7 +262,7 @@ def take_consent(who: Editor, request: Request, state: str = "", code: str = "",
 
 @router.get("/connections/{connection_id}")
 def get_connection(who: Reader, connection_id: int) -> ConnectionOut:
-    flows = who.space.read(lambda t: workflows.every(t, who.space.id))
+    flows = who.space.read(lambda t: workflows.list_all(t, who.space.id))
     return _out(_get(who, connection_id), [w.name for w in flows if connection_id in connections_of(w.draft)])
 
 
@@ -278,7 +278,7 @@ def rename_connection(who: Editor, connection_id: int, body: NameIn) -> Connecti
 def remove_connection(who: Editor, connection_id: int) -> None:
     used = [
         w.name
-        for w in who.space.read(lambda t: workflows.every(t, who.space.id))
+        for w in who.space.read(lambda t: workflows.list_all(t, who.space.id))
         if w.state == "on" and connection_id in connections_of(w.draft)
     ]
     if used:

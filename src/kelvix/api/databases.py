@@ -302,7 +302,7 @@ def delete_database(who: Editor, database_id: int, anyway: bool = False) -> Dele
     ask_first(database.name, using.of_database(who.engine, who.space, database_id), anyway)
     databases.delete(who.space, database, who.person.name)
     who.announce("databases", "trash")
-    return Deleted(entries=who.space.read(lambda t: trash.of(t, who.space.id, "database", [database_id])))
+    return Deleted(entries=who.space.read(lambda t: trash.entries_of(t, who.space.id, "database", [database_id])))
 
 
 @router.post("/databases/{database_id}/fields", status_code=201)
@@ -342,7 +342,7 @@ def remove_field(who: Editor, database_id: int, field_id: FieldId, anyway: bool 
         ask_first(f"{database.name} › {field.name}", uses, anyway)
     databases.take_field_away(who.space, database, field_id, who.person.name)
     who.announce("databases", "trash")
-    return Deleted(entries=who.space.read(lambda t: trash.of(t, who.space.id, "field", [int(field_id)], database_id)))
+    return Deleted(entries=who.space.read(lambda t: trash.entries_of(t, who.space.id, "field", [int(field_id)], database_id)))
 
 
 @router.get("/databases/{database_id}/records")
@@ -436,7 +436,7 @@ def delete_records(who: Editor, database_id: int, body: RecordsIn) -> Deleted:
 
     who.space.transact(work)
     who.announce("records")
-    return Deleted(entries=who.space.read(lambda t: trash.of(t, who.space.id, "record", body.records, database_id)))
+    return Deleted(entries=who.space.read(lambda t: trash.entries_of(t, who.space.id, "record", body.records, database_id)))
 
 
 @router.get("/databases/{database_id}/records/{record_id}")

@@ -482,7 +482,7 @@ class SuggestionOut(BaseModel):
 def _history(who: Caller, workflow_id: int, database: int) -> dict[FieldId, dict[str, int]]:
     """How often other workflows of the workspace fill each field of a database with each value of their source."""
     found: dict[FieldId, dict[str, int]] = {}
-    for other in who.space.read(lambda t: workflows.every(t, who.space.id)):
+    for other in who.space.read(lambda t: workflows.list_all(t, who.space.id)):
         if other.id == workflow_id:
             continue
         for line in other.draft.lines:

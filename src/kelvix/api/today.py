@@ -73,7 +73,7 @@ def _day_out(day: Day) -> DayOut:
 
 
 def _causes(who: Caller) -> list[Cause]:
-    return attention.of(who.space)
+    return attention.causes(who.space)
 
 
 @router.get("/today")

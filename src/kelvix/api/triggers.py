@@ -133,7 +133,7 @@ def look_ahead(who: Reader, body: Schedule) -> TimesOut:
 def list_buttons(who: Reader, database_id: int) -> list[ButtonOut]:
     """Return the workflows that are on and can be started by hand: for this database's records, or by a button of its own."""
     found = []
-    for kept in who.space.read(lambda t: workflows.every(t, who.space.id)):
+    for kept in who.space.read(lambda t: workflows.list_all(t, who.space.id)):
         if kept.state == "on" and kept.running:
             own = kept.running.when.own
             if isinstance(own, RecordEvent) and own.database == database_id:

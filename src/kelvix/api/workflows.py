@@ -236,8 +236,8 @@ def _held(who: Caller, kept: Kept, held: inbox.Held, seen: Overview) -> HeldOut:
 @router.get("/workflows")
 def list_workflows(who: Reader) -> list[WorkflowOut]:
     def work(t: Transaction) -> list[WorkflowOut]:
-        kept = workflows.every(t, who.space.id)
-        seen = overview.of(t, who.space, kept)
+        kept = workflows.list_all(t, who.space.id)
+        seen = overview.collect(t, who.space, kept)
         return [WorkflowOut(**_out(who, k, seen)) for k in kept]
 
     return who.space.read(work)
@@ -261,7 +261,7 @@ def get_workflow(who: Reader, workflow_id: int) -> WorkflowDetail:
     kept = kept_workflow(who, workflow_id)
 
     def work(t: Transaction) -> WorkflowDetail:
-        return WorkflowDetail(**_out(who, kept, overview.of(t, who.space, [kept])), document=kept.draft)
+        return WorkflowDetail(**_out(who, kept, overview.collect(t, who.space, [kept])), document=kept.draft)
 
     return who.space.read(work)
 
@@ -306,7 +306,7 @@ def delete_workflow(who: Editor, workflow_id: int, anyway: bool = False) -> Dele
         switch.turn_off(who.engine, who.space, workflow_id)
     who.space.transact(lambda t: workflows.delete(t, who.space.id, kept, who.person.name))
     who.announce("workflows", f"workflow:{workflow_id}", "trash")
-    return Deleted(entries=who.space.read(lambda t: trash.of(t, who.space.id, "workflow", [workflow_id])))
+    return Deleted(entries=who.space.read(lambda t: trash.entries_of(t, who.space.id, "workflow", [workflow_id])))
 
 
 # Samples

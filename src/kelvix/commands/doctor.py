@@ -151,7 +151,7 @@ def _secrets(settings: Settings, home: DatabaseServer) -> Finding:
 
 
 def _processes(home: DatabaseServer) -> Iterator[Finding]:
-    seen = {wants: len(several) for wants, several in home.read(listeners.every).items()}
+    seen = {wants: len(several) for wants, several in home.read(listeners.by_want).items()}
     for wants, name, advice in (
         ("work", "workers", "start one: ./kelvix start does, and ./kelvix worker adds another"),
         ("news", "web applications", "start Kelvix"),

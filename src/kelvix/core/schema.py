@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from zoneinfo import ZoneInfo
 
-from kelvix.core.fields import TYPES, is_blank, take
+from kelvix.core.fields import TYPES, fitted, is_blank
 from kelvix.core.fields.field_type import Taking
 from kelvix.core.values import Choice, FieldId, NewChoice, Type, Value
 
@@ -32,7 +32,7 @@ class Field:
 
     def take(self, value: Value, zone: ZoneInfo, order: str | None, may_grow: bool = True) -> Value:
         """Return a value as this field keeps it. Raises Unfit."""
-        return take(value, self.type, self._taking(zone, order, may_grow))
+        return fitted(value, self.type, self._taking(zone, order, may_grow))
 
     def seek(self, value: Value, zone: ZoneInfo, order: str | None) -> Value:
         """Return a value as this field is compared with it by a Find line. Raises Unfit."""

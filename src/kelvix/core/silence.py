@@ -26,7 +26,7 @@ class Silence:
     longest: timedelta
 
 
-def of(times: Sequence[datetime], now: datetime) -> Silence | None:
+def measure(times: Sequence[datetime], now: datetime) -> Silence | None:
     """Whether a source is silent, by the times of its events in any order; None where it is not, or nothing is usual yet."""
     known = sorted(times)[-MAX_GAPS - 1 :]
     gaps = [after - before for before, after in pairwise(known)]

@@ -48,7 +48,7 @@ class Saved:
     at: datetime
 
 
-def every() -> list[Saved]:
+def all_articles() -> list[Saved]:
     """Thirty, in the order in which they were saved."""
     found: list[Saved] = []
     for number in range(30):

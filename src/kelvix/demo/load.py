@@ -145,7 +145,7 @@ class Loader:
             ),
         )
         workflow = workflows.create(self.space, "Articles into notes", write.notes(notes, connection, shelf))
-        for one in articles.every():
+        for one in articles.all_articles():
             save = partial(
                 self.reading.save, shelf, one.address, one.title, one.tags, one.page, one.highlights, one.at, tell=False
             )
@@ -157,7 +157,7 @@ class Loader:
 
         def work(t: Transaction) -> None:
             captures.make(t, self.engine.vault, self.space.id, self.owner, "Orla’s phone", None, secrets.token_hex(16))
-            address = captures.every(t, self.engine.vault, self.space.id, self.owner)[0][0]
+            address = captures.list_all(t, self.engine.vault, self.space.id, self.owner)[0][0]
             for line, database in QUICK:
                 reading = capturing.read(self.engine, self.space, self.owner, line, known[database].id, False)
                 actor = Actor(Origin(person="Orla Fenwick", token="“Orla’s phone”", capture=True))
@@ -347,7 +347,7 @@ class Loader:
         )
         by_name = {f.name: f for f in made.fields}
         who = {c.name: c.id for c in by_name["Who"].choices}
-        for task in tasks.every():
+        for task in tasks.all_tasks():
             self.at(task.at)
             values: records.Values = {
                 by_name["Name"].id: task.name,

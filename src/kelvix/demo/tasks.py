@@ -35,7 +35,7 @@ class Task:
     at: datetime
 
 
-def every() -> Iterator[Task]:
+def all_tasks() -> Iterator[Task]:
     """Two hundred and forty tasks over twelve weeks, always the same."""
     for n in range(240):
         work, text = WORK[n * 7 % len(WORK)]

@@ -40,13 +40,13 @@ class Cause:
     count: int = 1
 
 
-def of(space: Space, with_questions: bool = False) -> list[Cause]:
+def causes(space: Space, with_questions: bool = False) -> list[Cause]:
     """All causes of a workspace, the gravest first."""
 
     def work(t: Transaction) -> list[Cause]:
-        kept = workflows.every(t, space.id)
+        kept = workflows.list_all(t, space.id)
         names = {w.id: w.name for w in kept}
-        used, held = watches.every(t, space.id), inbox.by_workflow(t, space.id)
+        used, held = watches.by_workflow(t, space.id), inbox.by_workflow(t, space.id)
         listened = {w.connection_id for w in used.values() if w.state != "off"}
         found = _connections(t, space, listened.union(*(connections_of(w.draft) for w in kept if w.state != "off")))
         failing = {c.connection for c in found}
@@ -80,7 +80,7 @@ def _items(count: int) -> str:
 
 def never_on(space: Space) -> list[Cause]:
     """Workflows that were built and tried, and never turned on."""
-    kept = space.read(lambda t: workflows.every(t, space.id))
+    kept = space.read(lambda t: workflows.list_all(t, space.id))
     return [
         Cause("never_on", f"never_on/{w.id}", "It was built and tried, and never turned on.",
               "Turn it on to process new items.", w.tried_ok_at, w.id, w.name)
@@ -92,7 +92,7 @@ def _connections(t: Transaction, space: Space, in_use: set[int]) -> list[Cause]:
     """List connections that workflows use and that do not serve: refused, without anything shared, or not answered for a
     while."""
     found = []
-    for one in connections.every(t, space.id):
+    for one in connections.list_all(t, space.id):
         if one.id in in_use and (said := _trouble(one, space)):
             kind, sentence, advice, at = said
             hour = f"{at:%Y%m%d%H}"  # an app that comes and goes is one cause
@@ -156,11 +156,11 @@ def _questions(t: Transaction, space: Space) -> list[Cause]:
 def watch_silence(engine: Engine, space: Space) -> None:
     """Look at each workflow that is on: whether its source has fallen silent, and why that may be."""
     now = datetime.now(UTC)
-    for kept in space.read(lambda t: workflows.every(t, space.id)):
+    for kept in space.read(lambda t: workflows.list_all(t, space.id)):
         if kept.state != "on":
             continue
         times = space.read(partial(events.times, workspace_id=space.id, workflow_id=kept.id, limit=silence.MAX_GAPS + 1))
-        found = silence.of(times, now)
+        found = silence.measure(times, now)
         said: dict[str, Any] | None = None
         if found and (kept.turned_on_at is None or now - kept.turned_on_at > silence.SHORTEST):
             cause, advice = _likely(engine, space, kept, found)

@@ -174,7 +174,7 @@ def _unless_there(t: Transaction, engine: Engine, space: Space, database: Databa
         return
     asked = Question(database.id, "all", (Comparison(one.known_by, "is", one.quick.values[one.known_by]),), "oldest")
     finding.hold(t, space.id, asked)
-    if there := finding.every(t, database, asked, space.zone):
+    if there := finding.find_all(t, database, asked, space.zone):
         link = f"{engine.settings.address}/databases/{database.id}/{there[0]}"
         raise NotKept(f"This page is in {database.name} already.", f"Open it at {link}.")
 

@@ -71,7 +71,7 @@ class Dispatch:
 
     def _listeners(self, wants: Wants) -> list[tuple[str, int]]:
         if time.monotonic() - self._known_at > REFRESH:
-            found = self._home.read(listeners.every)
+            found = self._home.read(listeners.by_want)
             self._known = {w: [_parts(a) for a in several] for w, several in found.items()}  # whole at once: threads read it
             self._known_at = time.monotonic()
         return self._known.get(wants, [])

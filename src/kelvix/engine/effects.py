@@ -146,7 +146,7 @@ def _add_or_update(
         if found and not writing.changed(cell.results, there):
             return Effect("unchanged", there, 0)
     else:
-        found = finding.every(t, database, question, zone)
+        found = finding.find_all(t, database, question, zone)
     if min(len(found), 2) != min(answer.count, 2):
         raise TransientError(f"records of {database.name} that match came or went just now", RETRY_AFTER)
     if not found:

@@ -94,7 +94,7 @@ class Engine:
 def others(t: Transaction, workspace_id: int) -> dict[int, CanRun]:
     """Return the workflows that others can run: those that take requests."""
     found: dict[int, CanRun] = {}
-    for kept in workflows.every(t, workspace_id):
+    for kept in workflows.list_all(t, workspace_id):
         own = kept.draft.when.own
         if isinstance(own, Address):
             found[kept.id] = CanRun(kept.name, own.inputs)

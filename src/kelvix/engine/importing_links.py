@@ -84,7 +84,7 @@ def _add(
     for address, values in some:
         asked = Question(database.id, "all", (Comparison(field.id, "is", address),), "oldest")
         finding.hold(t, space.id, asked)  # nobody else brings it meanwhile
-        if not finding.every(t, database, asked, space.zone):
+        if not finding.find_all(t, database, asked, space.zone):
             write.add(t, space.id, database, values, actor)
             added += 1
     return added

@@ -28,7 +28,7 @@ def _stem(cause: Cause) -> str:
 def tell(engine: Engine, space: Space) -> int:
     """Mail what is new to each owner who has said where: how many causes were told of."""
     to = people.told_at(engine.directory.home, space.id)
-    causes = attention.of(space, with_questions=True)
+    causes = attention.causes(space, with_questions=True)
     if not to or not causes:
         return 0
 

@@ -32,16 +32,16 @@ class Overview:
     is_over: bool
 
 
-def of(t: Transaction, space: Space, kept: Sequence[Kept]) -> Overview:
+def collect(t: Transaction, space: Space, kept: Sequence[Kept]) -> Overview:
     """Read what is told of these workflows."""
     held = inbox.by_workflow(t, space.id)
     return Overview(
-        watches.every(t, space.id),
-        listening.every(t, space.id),
+        watches.by_workflow(t, space.id),
+        listening.by_workflow(t, space.id),
         held,
         runs.recent_states(t, space.id, [w.id for w in kept], RECENT),
         expecting.past(t, space, kept),
         databases.names(t, space.id),
-        frozenset(c.id for c in connections.every(t, space.id) if c.state == "refused") if held else frozenset(),
+        frozenset(c.id for c in connections.list_all(t, space.id) if c.state == "refused") if held else frozenset(),
         bool(held) and usage.is_over(t, space.id),
     )

@@ -42,7 +42,7 @@ def which(line: AddOrUpdate, cell: Cell, database: Database, space: Space, aroun
     assert isinstance(question, Question)
 
     def read(t: Any) -> tuple[list[int], list[records.Record]]:
-        ids = finding.every(t, database, question, space.zone)
+        ids = finding.find_all(t, database, question, space.zone)
         return ids, records.many(t, database, ids[:MAX_CANDIDATES])
 
     ids, found = space.read(read)

@@ -23,7 +23,7 @@ def recover(engine: Engine, workspace_id: int) -> int:
     question to the app stands for all who wait for it."""
     space = engine.directory.open(workspace_id)
     waiting = space.read(partial(runs.failed_by_connection, workspace_id=workspace_id))
-    failing = {c.id for c in space.read(lambda t: connections.every(t, space.id)) if c.state == "failing"}
+    failing = {c.id for c in space.read(lambda t: connections.list_all(t, space.id)) if c.state == "failing"}
     total = 0
     for connection_id in sorted(waiting.keys() | failing):
         if look(engine, space, connection_id) is not None:
@@ -80,7 +80,7 @@ def see(engine: Engine, space: Space, connection_id: int) -> Health:
 
 def before_renewal(engine: Engine, space: Space, connection_id: int) -> None:
     """End the pushes that were agreed on by the old access, while that is still known: else the app would go on with them."""
-    for watch in space.read(lambda t: watches.every(t, space.id)).values():
+    for watch in space.read(lambda t: watches.by_workflow(t, space.id)).values():
         if watch.connection_id == connection_id:
             switch.end_pushes(engine, space, watch)
 
@@ -89,7 +89,7 @@ def renewed(engine: Engine, space: Space, connection_id: int) -> None:
     """Let all who use a connection take its new access at once: pushes are asked for anew, since those of the old access ended
     with it, sources are looked at, and what failed is taken up."""
     space.transact(lambda t: connections.take_up(t, space.id, connection_id))
-    for watch in space.read(lambda t: watches.every(t, space.id)).values():
+    for watch in space.read(lambda t: watches.by_workflow(t, space.id)).values():
         if watch.connection_id == connection_id and watch.state in ("on", "paused"):
             switch.ask_for_pushes(engine, space, watch)
     space.transact(lambda t: upkeep.bring_forward(t, "recover"))

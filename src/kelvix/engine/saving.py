@@ -100,7 +100,9 @@ def content(engine: Engine, space: Space, file: File, prefer: int | None = None)
         except NotFoundError:
             raise PermanentError(f"“{file}” is not here any more", "item") from None
         return
-    kept = [c for c in space.read(lambda t: connections.every(t, space.id)) if c.app == code and identity in (None, c.account)]
+    kept = [
+        c for c in space.read(lambda t: connections.list_all(t, space.id)) if c.app == code and identity in (None, c.account)
+    ]
     failure: PermanentError | None = None
     for one in sorted(kept, key=lambda c: c.id != prefer):
         came = False

@@ -66,7 +66,7 @@ def _workflows(engine: Engine, space: Space, without: Callable[[Surroundings], S
     it."""
 
     found: list[Use] = []
-    for kept in space.read(lambda t: workflows.every(t, space.id)):
+    for kept in space.read(lambda t: workflows.list_all(t, space.id)):
         if kept.state == "off":
             continue
         document = kept.running or kept.draft

@@ -17,7 +17,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from kelvix import processes, room
 from kelvix.core.values import whole
 from kelvix.practice import receiver
-from kelvix.practice.apps import every
+from kelvix.practice.apps import make_all
 from kelvix.practice.consent import ConsentServer, FormRequest, OAuth2Error
 from kelvix.practice.faults import MODES, PUSH_MODES, SAID, FaultMiddleware, Faults
 from kelvix.practice.framework import COOKIE, Desk, NotSignedIn
@@ -64,7 +64,7 @@ def build(settings: Settings) -> ASGIApp:
     """Return the application; also brings its schema up to date."""
     migrate(settings.practice, HERE / "migrations")
     store, faults = Store(DatabaseServer(settings.practice)), Faults()
-    apps = every(store, Pusher(store, faults), settings)
+    apps = make_all(store, Pusher(store, faults), settings)
     consent = ConsentServer(store, f"{settings.address}/api/v1/connections/callback", tuple(apps))
     desk = Desk(store, settings, {code: one.name for code, one in apps.items()})
 

@@ -36,7 +36,7 @@ def make(
     )
 
 
-def every(t: Transaction, vault: Vault, workspace_id: int, person_id: int) -> list[tuple[CaptureAddress, str]]:
+def list_all(t: Transaction, vault: Vault, workspace_id: int, person_id: int) -> list[tuple[CaptureAddress, str]]:
     """Return a person's own, each with its token."""
     rows = t.rows(
         f"SELECT {COLUMNS}, token FROM capture_address WHERE workspace_id=%s AND person_id=%s ORDER BY id",

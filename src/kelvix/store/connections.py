@@ -58,7 +58,7 @@ def _row_name(connection_id: int) -> str:
     return f"connection/{connection_id}"
 
 
-def every(t: Transaction, workspace_id: int) -> list[Connection]:
+def list_all(t: Transaction, workspace_id: int) -> list[Connection]:
     return [
         _connection(r)
         for r in t.rows(f"SELECT {COLUMNS} FROM connection WHERE workspace_id=%s ORDER BY name, id", (workspace_id,))

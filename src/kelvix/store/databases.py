@@ -329,7 +329,7 @@ def bring_field_back(space: Space, database: Database, field_id: FieldId) -> Non
         if row is not None:
             _check_new([NewField(row["name"], row["type"])], database.fields)
         _set_field_state(t, space.id, database.id, field_id, "gone", "adding")
-        trash.take(t, space.id, "field", int(field_id), database.id)
+        trash.forget(t, space.id, "field", int(field_id), database.id)
         return row["refers_to"] if row else None
 
     there = space.transact(work)
@@ -379,7 +379,7 @@ def bring_back(space: Space, database_id: int) -> None:
 
     def work(t: Transaction) -> None:
         _set_deleted(t, space.id, database_id, "NULL", "IS NOT NULL")
-        trash.take(t, space.id, "database", database_id)
+        trash.forget(t, space.id, "database", database_id)
 
     space.transact(work)
 

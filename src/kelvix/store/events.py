@@ -42,7 +42,7 @@ def enter(
     at: datetime | None = None,
 ) -> int | None:
     """Return the same, with the item as it is kept, where it brings one along; `at`: when it came."""
-    lane = lanes.of(order_of(t, workspace_id, workflow_id), workflow_id, item_id)
+    lane = lanes.lane_of(order_of(t, workspace_id, workflow_id), workflow_id, item_id)
     led = json.dumps(causes[-MAX_CAUSES:]) if causes else None
     event = t.row(
         "INSERT IGNORE INTO event (workspace_id, workflow_id, version_id, digest, item_id, came_by, title, item, causes, lane, "

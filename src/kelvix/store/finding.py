@@ -24,7 +24,7 @@ def prepare(server: DatabaseServer, database: Database, fields: Iterable[FieldId
             ddl.index(server, database.id, field.id, field.type)
 
 
-def every(t: Transaction, database: Database, question: Question, zone: ZoneInfo) -> list[int]:
+def find_all(t: Transaction, database: Database, question: Question, zone: ZoneInfo) -> list[int]:
     """Return the ids of all records that were meant, in the order asked for, and one more than are counted at most. Raises
     NotFoundError."""
     most = MAX_TAKEN if question.take == "all" else MAX_COUNTED
@@ -60,13 +60,15 @@ def _as_the_same(value: Value) -> str:
 def find(t: Transaction, database: Database, question: Question, zone: ZoneInfo) -> Answer:
     """Scoped by the database, whose workspace the caller has looked up. Raises NotFoundError."""
     if question.take == "all":
-        return _all(t, database, every(t, database, question, zone))
+        return _all(t, database, find_all(t, database, question, zone))
     rows = _rows(t, database, question, records.columns(database), 2, zone)
     now = datetime.now(UTC)
     if not rows:
         return Answer(0, None, {}, now)
     record = records.read(rows[0], database)
-    count = 1 if len(rows) == 1 else max(2, len(every(t, database, question, zone)))  # most questions have one answer or none
+    count = (
+        1 if len(rows) == 1 else max(2, len(find_all(t, database, question, zone)))
+    )  # most questions have one answer or none
     return Answer(count, record.id, record.values, now)
 
 

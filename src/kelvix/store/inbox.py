@@ -36,13 +36,13 @@ class Held:
 def hold(t: Transaction, workspace_id: int, workflow_id: int, subscription: str, arrived: Sequence[Arrived], most: int) -> int:
     """Hold what arrived, unless it is known: how many were new. `most`: bytes that the workspace may keep. Raises
     usage.Full."""
-    usage.take(t, workspace_id, 0, most)  # one at a time in a workspace: else two would hold the same
+    usage.reserve(t, workspace_id, 0, most)  # one at a time in a workspace: else two would hold the same
     known = _known(t, workspace_id, workflow_id, [one.digest for one in arrived])
     new = [(one, json.dumps(one.item, ensure_ascii=False) if one.item else None) for one in arrived if one.digest not in known]
     sizes = [max(MIN_BYTES, len((item or "").encode())) for _, item in new]
     if not new:
         return 0
-    usage.take(t, workspace_id, sum(sizes), most)
+    usage.reserve(t, workspace_id, sum(sizes), most)
     for (one, item), size in zip(new, sizes, strict=True):
         n = t.insert(  # taken last, and held until the commit: numbers become visible in their order
             "INSERT INTO counter (workspace_id, name, n) VALUES (%s,%s,LAST_INSERT_ID(1)) "

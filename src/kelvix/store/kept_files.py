@@ -32,7 +32,7 @@ def keep(space: Space, name: str, kind: str, content: Iterable[bytes]) -> File:
 def keep_within(t: Transaction, space: Space, name: str, kind: str, content: bytes) -> File:
     """Keep a small file, within the caller's transaction: it is kept with what else that does, or not at all. Raises
     usage.Full."""
-    usage.take(t, space.id, len(content), space.most_bytes)
+    usage.reserve(t, space.id, len(content), space.most_bytes)
     made = t.insert(
         "INSERT INTO kept_file (workspace_id, name, kind, size, whole) VALUES (%s,%s,%s,%s,1)",
         (space.id, name, kind, len(content)),
@@ -43,7 +43,7 @@ def keep_within(t: Transaction, space: Space, name: str, kind: str, content: byt
 
 
 def _add_counted(t: Transaction, space: Space, row: tuple[int, int, bytes]) -> None:
-    usage.take(t, space.id, len(row[2]), space.most_bytes)
+    usage.reserve(t, space.id, len(row[2]), space.most_bytes)
     _add_piece(t, row)
     t.execute("UPDATE kept_file SET size=size+%s WHERE id=%s", (len(row[2]), row[0]))
 

@@ -11,7 +11,7 @@ from kelvix.store.database_server import Transaction
 from kelvix.store.secrets import digest
 
 
-def of(order: str, workflow_id: int, item_id: str) -> bytes | None:
+def lane_of(order: str, workflow_id: int, item_id: str) -> bytes | None:
     """Return the lane of an event: none where any order will do, one for each item, or one for all."""
     if order == "any":
         return None

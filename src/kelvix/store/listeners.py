@@ -20,7 +20,7 @@ def leave(t: Transaction, address: str) -> None:
     t.execute("DELETE FROM listener WHERE address=%s", (address,))
 
 
-def every(t: Transaction) -> dict[str, list[str]]:
+def by_want(t: Transaction) -> dict[str, list[str]]:
     """Return the addresses of those that were seen lately, by what they want."""
     rows = t.rows("SELECT address, wants FROM listener WHERE seen_at > NOW(3) - INTERVAL %s SECOND", (SECONDS,))
     found: dict[str, list[str]] = {}

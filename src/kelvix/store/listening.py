@@ -46,7 +46,7 @@ def of_workflow(t: Transaction, workspace_id: int, workflow_id: int) -> Listenin
     return _listening(row) if row else None
 
 
-def every(t: Transaction, workspace_id: int) -> dict[int, Listening]:
+def by_workflow(t: Transaction, workspace_id: int) -> dict[int, Listening]:
     """By workflow."""
     rows = t.rows(f"SELECT {COLUMNS} FROM listening WHERE workspace_id=%s", (workspace_id,))
     return {r["workflow_id"]: _listening(r) for r in rows}

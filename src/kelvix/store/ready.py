@@ -65,7 +65,7 @@ def shares(
     return given
 
 
-def take(t: Transaction, queue: tuple[int, int], limit: int) -> list[Row]:
+def take_due(t: Transaction, queue: tuple[int, int], limit: int) -> list[Row]:
     """Take what is due out of a queue; what is suspect stays for `take_suspect`."""
     rows = t.rows(
         "SELECT id, workspace_id, event_id, run_id FROM ready WHERE workspace_id=%s AND queue=%s AND due_at <= NOW(3) "

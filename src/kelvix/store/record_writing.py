@@ -193,7 +193,7 @@ def set_deleted(t: Transaction, workspace_id: int, database: Database, record_id
         name = None if title is None else str(title)
         trash.put(t, workspace_id, "record", record_id, name, origin.person, database.id, origin.run)
     else:
-        trash.take(t, workspace_id, "record", record_id, database.id)
+        trash.forget(t, workspace_id, "record", record_id, database.id)
     return _log(
         t, workspace_id, database.id, record_id, record.version + 1, "delete" if deleted else "restore", origin, None, None
     )

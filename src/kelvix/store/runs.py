@@ -166,7 +166,7 @@ def claim(
         rows = ready.take_suspect(t, suspect_of)
     else:
         shares = ready.shares(ready.queues(t) if due is None else due, limit, room)
-        rows = [r for queue, n in shares.items() for r in ready.take(t, queue, n * several(queue))]
+        rows = [r for queue, n in shares.items() for r in ready.take_due(t, queue, n * several(queue))]
     claimed: list[Row] = []
     fresh = [row for row in rows if row["run_id"] is None]
     if fresh:

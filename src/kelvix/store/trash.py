@@ -51,7 +51,7 @@ def put(
     )
 
 
-def take(t: Transaction, workspace_id: int, kind: Kind, item_id: int, database_id: int = 0) -> None:
+def forget(t: Transaction, workspace_id: int, kind: Kind, item_id: int, database_id: int = 0) -> None:
     """Note that something was brought back, in the transaction that does so."""
     t.later(
         "DELETE FROM trash WHERE workspace_id=%s AND kind=%s AND database_id=%s AND item_id=%s",
@@ -78,7 +78,7 @@ def many(t: Transaction, workspace_id: int, entries: Sequence[int]) -> list[Tras
     return [Trashed(**r) for r in t.rows(f"{COLUMNS}AND t.id IN ({marks})", (workspace_id, *entries))]
 
 
-def of(t: Transaction, workspace_id: int, kind: Kind, items: Sequence[int], database_id: int = 0) -> list[int]:
+def entries_of(t: Transaction, workspace_id: int, kind: Kind, items: Sequence[int], database_id: int = 0) -> list[int]:
     """Return the numbers of the entries for what was deleted."""
     marks = ",".join(["%s"] * len(items))
     rows = t.rows(
@@ -107,7 +107,7 @@ def empty_old(space: Space, days: int = DAYS) -> int:
 
 def _let_go(space: Space, kind: Kind, database_id: int, item_id: int) -> None:
     def work(t: Transaction) -> None:
-        take(t, space.id, kind, item_id, database_id)
+        forget(t, space.id, kind, item_id, database_id)
         match kind:
             case "record":
                 _let_go_of_record(t, space.id, database_id, item_id)

@@ -9,7 +9,7 @@ class Full(Exception):
     """The workspace keeps as much as it may. The message is a sentence."""
 
 
-def take(t: Transaction, workspace_id: int, size: int, most: int) -> None:
+def reserve(t: Transaction, workspace_id: int, size: int, most: int) -> None:
     """Count bytes that are kept from now on. Raises Full where they would be more than `most`."""
     t.execute("INSERT IGNORE INTO workspace_usage (workspace_id) VALUES (%s)", (workspace_id,))
     if not t.execute(

@@ -67,7 +67,7 @@ def of_workflow(t: Transaction, workspace_id: int, workflow_id: int) -> Watch | 
     return Watch(**row) if row else None
 
 
-def every(t: Transaction, workspace_id: int) -> dict[int, Watch]:
+def by_workflow(t: Transaction, workspace_id: int) -> dict[int, Watch]:
     """By workflow."""
     return {r["workflow_id"]: Watch(**r) for r in t.rows(f"SELECT {COLUMNS} FROM watch WHERE workspace_id=%s", (workspace_id,))}
 
@@ -270,7 +270,7 @@ def take_in_many(
     new = 0
     order = events.order_of(t, workspace_id, workflow_id)
     for one in told:
-        lane = lanes.of(order, workflow_id, one.item[:200])
+        lane = lanes.lane_of(order, workflow_id, one.item[:200])
         event = t.row(
             "INSERT IGNORE INTO event (workspace_id, workflow_id, version_id, digest, item_id, came_by, lane, catch_up_id) "
             "VALUES (%s,%s,%s,%s,%s,%s,%s,%s) RETURNING id",

@@ -84,7 +84,7 @@ SELECT = (
 )
 
 
-def every(t: Transaction, workspace_id: int) -> list[Kept]:
+def list_all(t: Transaction, workspace_id: int) -> list[Kept]:
     """In order of their names."""
     rows = t.rows(SELECT, (workspace_id,))
     rows.sort(key=lambda r: (r["name"].casefold(), r["id"]))  # sorted here: the server would sort long texts on disk
@@ -180,7 +180,7 @@ def bring_back(t: Transaction, workspace_id: int, workflow_id: int) -> None:
         (workspace_id, workflow_id),
     ):
         raise NotFoundError("there is no such workflow")
-    trash.take(t, workspace_id, "workflow", workflow_id)
+    trash.forget(t, workspace_id, "workflow", workflow_id)
 
 
 # Samples: the source items with which a workflow is rehearsed.

@@ -33,16 +33,16 @@ def coerce(
 ) -> Value:
     """Bring a value into the form in which a field of type `to` keeps it. `order` is the workspace's, of day and month; `grows`
     allows new choices. Raises Unfit."""
-    return take(value, to, Taking(zone, order, choices, grows))
+    return fitted(value, to, Taking(zone, order, choices, grows))
 
 
-def take(value: Value, to: Type, how: Taking) -> Value:
+def fitted(value: Value, to: Type, how: Taking) -> Value:
     """Bring a value into the form in which a field of type `to` keeps it. Raises Unfit."""
     if is_blank(value):
         return None
     type_ = TYPES[to]
     if isinstance(value, tuple) and len(value) == 1 and type_.column is not None:
-        return take(value[0], to, how)
+        return fitted(value[0], to, how)
     return type_.coerce(value, how)
 
 

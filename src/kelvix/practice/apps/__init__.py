@@ -18,6 +18,6 @@ def kinds() -> list[type[PracticeApp]]:
     return sorted(PracticeApp.__subclasses__(), key=lambda kind: kind.name)
 
 
-def every(store: Store, pusher: Pusher, settings: Settings) -> dict[str, PracticeApp]:
+def make_all(store: Store, pusher: Pusher, settings: Settings) -> dict[str, PracticeApp]:
     """By code."""
     return {kind.code: kind(store, pusher, settings) for kind in kinds()}
