@@ -88,7 +88,7 @@ def bare_mail(source: bytes) -> tuple[Any, ...]:
 def our_mail(account: ConsentedAccount, source: bytes) -> Any:
     read = asdict(rfc5322.parse(source))
     read["date"] = read["date"].isoformat()
-    around = {
+    context = {
         "id": "1",
         "container": "1",
         "container_name": "Enquiries",
@@ -96,7 +96,7 @@ def our_mail(account: ConsentedAccount, source: bytes) -> Any:
         "received": NOW,
         "seq": 1,
     }
-    return account.read(read | around)
+    return account.read(read | context)
 
 
 def bare_page(page: bytes) -> tuple[Any, ...]:

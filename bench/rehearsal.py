@@ -35,13 +35,13 @@ def evaluated(running, orla, workflow: int, body: dict) -> list[float]:
     """The same lines and samples, rehearsed in this process: milliseconds."""
     engine, space = running.engine, orla.space
     document = workflows.parse(json.dumps(body))
-    around = engine.surroundings(space, document)
+    context = engine.context(space, document)
     items = [s.item["values"] for s in space.read(lambda t: workflows.samples(t, space.id, workflow))]
     found = []
     for _ in range(TIMES):
         began = time.perf_counter()
         for item in items:
-            rehearsal.rehearse(document, item, around)
+            rehearsal.rehearse(document, item, context)
         found.append((time.perf_counter() - began) * 1000)
     return found
 

@@ -14,7 +14,7 @@ from kelvix.core.documents import check_shape
 from kelvix.core.feel import Env
 from kelvix.core.rehearsal import rehearse, rehearse_whole
 from kelvix.core.schema import CarriedField, Database, Field
-from kelvix.core.steps import Surroundings
+from kelvix.core.steps import Context
 from kelvix.core.workflow import (
     Add,
     Ask,
@@ -36,7 +36,7 @@ SOURCE = (
     CarriedField("day", ("Message", "Day"), "date"),
 )
 ENV = Env(datetime(2026, 11, 25, 9, tzinfo=UTC), ZoneInfo("Europe/London"))
-AROUND = Surroundings(SOURCE, {7: Database(7, "Tasks", (Field(1, "Name", "text", True),))}, ENV)
+AROUND = Context(SOURCE, {7: Database(7, "Tasks", (Field(1, "Name", "text", True),))}, ENV)
 WHEN = When("w", connection=1, container="5")
 
 

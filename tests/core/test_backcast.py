@@ -8,7 +8,7 @@ from zoneinfo import ZoneInfo
 from kelvix.core.backcast import EXAMPLES, Backcast
 from kelvix.core.feel import Env
 from kelvix.core.schema import CarriedField, Database, Field
-from kelvix.core.steps import Surroundings
+from kelvix.core.steps import Context
 from kelvix.core.workflow import Add, Condition, DatePart, FieldFilling, OnlyIf, Part, Reference, Shape, Shaped, When, Workflow
 
 SOURCE = (
@@ -19,7 +19,7 @@ SOURCE = (
 TARGET = Database(
     1, "Enquiries", (Field(11, "Name", "text", True), Field(12, "Mail", "email"), Field(13, "Contact name", "text"))
 )
-AROUND = Surroundings(SOURCE, {1: TARGET}, Env(datetime(2026, 11, 25, tzinfo=UTC), ZoneInfo("Europe/London")))
+AROUND = Context(SOURCE, {1: TARGET}, Env(datetime(2026, 11, 25, tzinfo=UTC), ZoneInfo("Europe/London")))
 WHEN = When("w", connection=1, container="5")
 ONLY = OnlyIf("o", "all", (Condition(Reference("w", "subject"), "mentions", ("quote",)),))
 

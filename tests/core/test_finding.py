@@ -22,7 +22,7 @@ from kelvix.core.operators import OPERATORS
 from kelvix.core.query import Comparison
 from kelvix.core.rehearsal import carried_to, rehearse
 from kelvix.core.schema import CarriedField, Database, Field
-from kelvix.core.steps import Surroundings
+from kelvix.core.steps import Context
 from kelvix.core.values import Choice, as_text
 from kelvix.core.workflow import Add, BadDocument, FieldFilling, Find, Part, Reference, Sought, When, Workflow
 
@@ -50,39 +50,39 @@ ADD = Add("a", 8, (FieldFilling(11, (Part(ref=Reference("f", "f_1")),)),))
 FLOW = Workflow((WHEN, FIND, ADD))
 
 
-def around(count: int = 1, record=RECORD, asked: list | None = None) -> Surroundings:
+def context(count: int = 1, record=RECORD, asked: list | None = None) -> Context:
     def find(question: Question) -> Answer:
         if asked is not None:
             asked.append(question)
         return Answer(count, 33 if count else None, record if count else {}, NOW)
 
-    return Surroundings(SOURCE, {7: PARISHES, 8: TARGET}, Env(NOW, ZoneInfo("Europe/London")), find)
+    return Context(SOURCE, {7: PARISHES, 8: TARGET}, Env(NOW, ZoneInfo("Europe/London")), find)
 
 
-def cell(line: Find, item=ITEM, about: Surroundings | None = None):
-    return rehearse(Workflow((WHEN, line, ADD)), item, about or around())[1]
+def cell(line: Find, item=ITEM, about: Context | None = None):
+    return rehearse(Workflow((WHEN, line, ADD)), item, about or context())[1]
 
 
 def test_what_is_found_is_carried_on():
     asked: list[Question] = []
-    cells = rehearse(FLOW, ITEM, around(asked=asked))
+    cells = rehearse(FLOW, ITEM, context(asked=asked))
     assert asked == [Question(7, "all", (Comparison(2, "is", "ada@stbride.example"),), "newest")]
     assert (cells[1].state, cells[1].note, cells[1].answer.at) == ("found", "1 found: St Bride", NOW)
     assert cells[2].results[0].value == "St Bride"
-    carried = carried_to(FLOW, "a", ITEM, around())
+    carried = carried_to(FLOW, "a", ITEM, context())
     values = {ref.value: v for ref, v in carried.values.items() if ref.line == "f"}
     assert values["found"] is True and values["count"] == Decimal(1) and values["link"].endswith("/databases/7/33")
     assert values["f_3"] == "South" and values["f_4"] == ("Reeds", "Leather") and values["f_5"] == date(2026, 5, 1)
 
 
 def test_formulas_name_what_is_found():
-    scope = scope_of(FLOW, around(), "a")
+    scope = scope_of(FLOW, context(), "a")
     node = read('if Is there one then Deanery + " deanery" else "unknown"', scope)
     assert "Is there one" in write(node, scope)
 
 
 def test_none_is_an_answer():
-    none = around(0)
+    none = context(0)
     assert [c.state for c in rehearse(FLOW, ITEM, none)] == ["in", "found_none", "put_right"]  # a name must be filled
     stops = replace(FIND, none="stop")
     assert [c.state for c in rehearse(Workflow((WHEN, stops, ADD)), ITEM, none)] == ["in", "passed_by", "not_reached"]
@@ -90,26 +90,26 @@ def test_none_is_an_answer():
 
 
 def test_several_are_never_settled_silently():
-    assert cell(FIND, about=around(3)).note == "3 found; the newest: St Bride"
-    stopped = cell(replace(FIND, several="stop"), about=around(3))
+    assert cell(FIND, about=context(3)).note == "3 found; the newest: St Bride"
+    stopped = cell(replace(FIND, several="stop"), about=context(3))
     assert stopped.state == "put_right" and "3 found, and this line takes only one" in stopped.note
-    assert cell(FIND, about=around(101)).note.startswith("100 or more found")
+    assert cell(FIND, about=context(101)).note.startswith("100 or more found")
     asked: list[Question] = []
-    cell(replace(FIND, several="oldest"), about=around(2, asked=asked))
+    cell(replace(FIND, several="oldest"), about=context(2, asked=asked))
     assert asked[0].take == "oldest"
 
 
 def test_what_is_empty_finds_nothing_and_asks_nothing():
     asked: list[Question] = []
-    found = cell(FIND, {"subject": "Quote"}, around(asked=asked))
+    found = cell(FIND, {"subject": "Quote"}, context(asked=asked))
     assert (found.state, asked) == ("found_none", []) and "is empty in this item" in found.parts[0].sentence
     either = replace(FIND, mode="any", sought=(BY_ADDRESS, Sought(1, "is", (Part(ref=Reference("w", "subject")),))))
-    assert cell(either, {"subject": "Quote"}, around(asked=asked)).state == "found"
+    assert cell(either, {"subject": "Quote"}, context(asked=asked)).state == "found"
     assert asked[0].compared == (Comparison(1, "is", "Quote"),), "what is empty is left out of “any”"
 
 
 def test_what_is_still_being_read_is_said():
-    reading = replace(around(), find=lambda _: None)
+    reading = replace(context(), find=lambda _: None)
     assert [c.state for c in rehearse(FLOW, ITEM, reading)] == ["in", "waiting", "waiting"], "a name is not missing yet"
     assert cell(FIND, about=reading).state == "waiting"
     assert carried_to(FLOW, "a", ITEM, reading).values[Reference("f", "f_1")] is None
@@ -128,7 +128,7 @@ COMPARED = [
 @pytest.mark.parametrize(("sought", "compared"), COMPARED)
 def test_values_are_compared_as_the_field_keeps_them(sought, compared):
     asked: list[Question] = []
-    cell(Find("f", 7, "all", (sought,)), about=around(asked=asked))
+    cell(Find("f", 7, "all", (sought,)), about=context(asked=asked))
     assert asked[0].compared == (compared,)
 
 
@@ -147,13 +147,13 @@ WRONG = [
 def test_what_is_wrong_is_said_in_the_cell_and_before_turning_on(line, state, said):
     found = cell(line)
     assert found.state == state and said in found.note
-    findings = check(Workflow((WHEN, line, Add("a", 8, (FieldFilling(11, (Part(text="x"),)),)))), around())
+    findings = check(Workflow((WHEN, line, Add("a", 8, (FieldFilling(11, (Part(text="x"),)),)))), context())
     assert bool(findings) == ("“West”" not in said), "what a sample gives is not known before"
 
 
 def test_a_deleted_field_is_said_with_the_nearest_that_remains():
     lost = Find("f", 7, "all", (BY_ADDRESS, Sought(66, "is", (Part(text="St Bride"),), "Parish name")))
-    (finding,) = check(Workflow((WHEN, lost, ADD)), around())
+    (finding,) = check(Workflow((WHEN, lost, ADD)), context())
     assert finding.key == "1" and "no longer has the field “Parish name”" in finding.sentence
     near, away = finding.remedies
     assert near.label == "look at Name" and near.sought[1] == Sought(1, "is", (Part(text="St Bride"),), "Name")
@@ -162,7 +162,7 @@ def test_a_deleted_field_is_said_with_the_nearest_that_remains():
 
 def test_unfinished_comparisons_are_found_before_turning_on():
     def sentences(*sought: Sought) -> list[str]:
-        return [f.sentence for f in check(Workflow((WHEN, Find("f", 7, "all", sought), ADD)), around())]
+        return [f.sentence for f in check(Workflow((WHEN, Find("f", 7, "all", sought), ADD)), context())]
 
     assert sentences(Sought(1, "is")) == ["say what Name is compared with"]
     assert sentences(Sought(1, "more", (Part(text="x"),))) == ["“is more than” does not go with Name"]
@@ -193,13 +193,13 @@ def test_every_type_has_its_comparisons():
 
 def test_a_choice_that_is_new_is_in_no_record():
     asked: list[Question] = []
-    found = cell(Find("f", 7, "all", (Sought(6, "is", (Part(text="Unheard of"),)),)), about=around(asked=asked))
+    found = cell(Find("f", 7, "all", (Sought(6, "is", (Part(text="Unheard of"),)),)), about=context(asked=asked))
     assert (found.state, asked, found.parts[0].sentence) == ("found_none", [], "no record has this choice yet")
 
 
 def test_a_backcast_counts_several_as_one_kind():
-    counts = Backcast(Workflow((WHEN, replace(FIND, several="stop"), ADD)), around(3))
+    counts = Backcast(Workflow((WHEN, replace(FIND, several="stop"), ADD)), context(3))
     counts.take("1", "one", ITEM)
-    counts.around = around(4)
+    counts.context = context(4)
     counts.take("2", "two", ITEM)
     assert [(o.count, o.sentence) for o in counts.counted()] == [(2, "several found, and this line takes only one")]

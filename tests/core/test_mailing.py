@@ -17,7 +17,7 @@ from kelvix.core.feel import Env
 from kelvix.core.mailing import recipients
 from kelvix.core.rehearsal import rehearse, rehearse_whole
 from kelvix.core.schema import CarriedField, Database, Field
-from kelvix.core.steps import Surroundings
+from kelvix.core.steps import Context
 from kelvix.core.values import Unfit
 from kelvix.core.workflow import BadDocument, Find, Part, Reference, SendMail, Sought, When, Workflow
 from kelvix.formats import mail_text
@@ -32,7 +32,7 @@ RECORDS = (
     (34, {1: "Nobody’s", 2: None, 3: None}),
 )
 NOW = datetime(2026, 11, 25, 9, tzinfo=UTC)
-AROUND = Surroundings(
+AROUND = Context(
     SOURCE,
     {7: TASKS},
     Env(NOW, ZoneInfo("Europe/London")),

@@ -21,7 +21,7 @@ from kelvix.core.feel import tree as t
 from kelvix.core.finding import MAX_TAKEN, Question
 from kelvix.core.rehearsal import carried_to, rehearse_whole
 from kelvix.core.schema import CarriedField, CarriedList, Database, Field
-from kelvix.core.steps import Surroundings
+from kelvix.core.steps import Context
 from kelvix.core.values import Choice
 from kelvix.core.workflow import (
     Add,
@@ -67,14 +67,14 @@ WHEN = When("w", connection=1, container="5")
 ALL = Find("f", 7, "all", (Sought(4, "filled"),), several="all")
 
 
-def about(records=RECORDS, asked: list | None = None) -> Surroundings:
+def about(records=RECORDS, asked: list | None = None) -> Context:
     def find(question: Question) -> Answer:
         if asked is not None:
             asked.append(question)
         first = records[0] if records else (None, {})
         return Answer(len(records), first[0], first[1], NOW, records)
 
-    return Surroundings(SOURCE, {7: TASKS}, Env(NOW, ZoneInfo("Europe/London")), find, lists=(FILES,))
+    return Context(SOURCE, {7: TASKS}, Env(NOW, ZoneInfo("Europe/London")), find, lists=(FILES,))
 
 
 def ref(line: str, key: str) -> tuple[Part, ...]:
@@ -100,8 +100,8 @@ DECIDE = (
 EACH = (Repeat("r", Reference("w", "files"), ref("r", "each.name")), add("a", ref("r", "each.name"), "r"))
 
 
-def states(item, *lines, surroundings: Surroundings | None = None) -> dict[str, str]:
-    return {c.line: c.state for c in rehearse_whole(Workflow((WHEN, *lines)), item, surroundings or about()).cells}
+def states(item, *lines, context: Context | None = None) -> dict[str, str]:
+    return {c.line: c.state for c in rehearse_whole(Workflow((WHEN, *lines)), item, context or about()).cells}
 
 
 # Where lines can stand
@@ -292,7 +292,7 @@ def test_each_record_that_was_found_can_be_changed():
 
 def test_more_than_a_line_takes_is_said():
     many = tuple((n, {1: "x"}) for n in range(MAX_TAKEN + 1))
-    assert states({}, ALL, surroundings=about(many))["f"] == "put_right"
+    assert states({}, ALL, context=about(many))["f"] == "put_right"
 
 
 def test_a_figure_that_does_not_go_with_its_field_is_said():

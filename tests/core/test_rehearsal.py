@@ -14,7 +14,7 @@ from kelvix.core.feel import Env
 from kelvix.core.feel import tree as t
 from kelvix.core.rehearsal import rehearse
 from kelvix.core.schema import CarriedField, Database, Field
-from kelvix.core.steps import SourceWords, Surroundings, carried_from_item, shaped_fields
+from kelvix.core.steps import Context, SourceWords, carried_from_item, shaped_fields
 from kelvix.core.workflow import (
     Add,
     BadDocument,
@@ -37,7 +37,7 @@ SOURCE = (
     CarriedField("attachment_count", ("Message", "Attachments"), "number"),
 )
 TARGET = Database(1, "Enquiries", (Field(11, "Name", "text", True), Field(12, "Source", "link"), Field(13, "Mail", "email")))
-AROUND = Surroundings(
+AROUND = Context(
     SOURCE,
     {1: TARGET},
     Env(datetime(2026, 11, 25, 9, tzinfo=UTC), ZoneInfo("Europe/London")),
@@ -50,8 +50,8 @@ WHOLE = Workflow((WHEN, ONLY, ADD))
 QUOTE = {"subject": "Quote, please", "date": "2026-11-23T17:02:00Z", "attachment_count": "1"}
 
 
-def states(workflow, item, around=AROUND):
-    return [c.state for c in rehearse(workflow, item, around)]
+def states(workflow, item, context=AROUND):
+    return [c.state for c in rehearse(workflow, item, context)]
 
 
 def test_a_sample_goes_through_or_is_passed_by():
@@ -80,8 +80,8 @@ def test_a_list_becomes_labels():
     split = t.dump(t.Call(t.Name("split"), (t.Value("w", "subject"), t.String(r",\s*"))))
     shape = Shape("s", (Shaped("k", "Topics", Filled((Part(formula=Formula(split)),))),))
     add = Add("a", 1, (*ADD.fillings, FieldFilling(14, (Part(ref=Reference("s", "k")),))))
-    around = replace(AROUND, databases={1: target})
-    cells = rehearse(Workflow((WHEN, shape, add)), {"subject": "Leather, Reeds, leather"}, around)
+    context = replace(AROUND, databases={1: target})
+    cells = rehearse(Workflow((WHEN, shape, add)), {"subject": "Leather, Reeds, leather"}, context)
     assert cells[1].parts[0].value == ("Leather", "Reeds", "leather")
     assert cells[2].results[1].value == ("Leather", "Reeds")
     assert shaped_fields(shape, carried_from_item(WHEN, AROUND, {}))[0].type == "labels"
@@ -138,8 +138,8 @@ def test_a_workflow_that_is_ready_has_no_findings():
         (Workflow((WHEN, OnlyIf("o", "all", (Condition(Reference("w", "x"), "is", ("y",)),)), ADD)), AROUND, "no longer carry"),
     ],
 )
-def test_findings(workflow, around, said):
-    assert any(said in f.sentence for f in check(workflow, around)), check(workflow, around)
+def test_findings(workflow, context, said):
+    assert any(said in f.sentence for f in check(workflow, context)), check(workflow, context)
 
 
 @pytest.mark.parametrize(

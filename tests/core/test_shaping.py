@@ -15,7 +15,7 @@ from kelvix.core.known import scope_of, trees_of
 from kelvix.core.rehearsal import rehearse
 from kelvix.core.schema import CarriedField, Database, Field
 from kelvix.core.shaping import as_formula, corrected, doubts, shape, type_of
-from kelvix.core.steps import Surroundings, step
+from kelvix.core.steps import Context, step
 from kelvix.core.steps import carried_from_item as carried_of
 from kelvix.core.values import Unfit
 from kelvix.core.workflow import (
@@ -54,7 +54,7 @@ ITEM = {
     "size": "3",
 }
 TARGET = Database(1, "Diary", (Field(11, "Name", "text", True), Field(12, "Day", "date"), Field(13, "Time", "text")))
-AROUND = Surroundings(SOURCE, {1: TARGET}, HERE)
+AROUND = Context(SOURCE, {1: TARGET}, HERE)
 WHEN = When("w", connection=1, container="5")
 
 

@@ -14,7 +14,7 @@ from kelvix.core.documents import check_shape
 from kelvix.core.feel import Env
 from kelvix.core.rehearsal import rehearse_whole
 from kelvix.core.schema import Database, Field
-from kelvix.core.steps import Surroundings
+from kelvix.core.steps import Context
 from kelvix.core.values import Choice, Unfit
 from kelvix.core.workflow import (
     Address,
@@ -120,14 +120,14 @@ def test_which_changes_start_a_workflow(event, kind, before, after, starts):
 
 def test_a_record_that_started_a_workflow_can_be_changed_by_it():
     when = When("w", own=RecordEvent(7, "changed"))
-    around = Surroundings(sources.fields_of(when.own, {7: TASKS}), {7: TASKS}, ENV)
+    context = Context(sources.fields_of(when.own, {7: TASKS}), {7: TASKS}, ENV)
     update = Update("u", "w", (FieldFilling(3, (Part(ref=Reference("w", "was_3")),)),))
     flow = Workflow((when, update))
-    assert not check(flow, around)
+    assert not check(flow, context)
     values = {1: "Reeds", 2: "1", 3: Decimal(4), 5: ("1",)}
     item = sources.record_values(TASKS, 31, values, {3: Decimal(2)}, "http://x.example/31")
     assert item["f_2"] == "Open" and item["f_5"] == ["Reeds"] and item["was_3"] == "2" and item["was_2"] == "Open"
-    cell = rehearse_whole(flow, item, around).cells[-1]
+    cell = rehearse_whole(flow, item, context).cells[-1]
     assert (cell.state, cell.note) == ("fits", "1 field changes: Reeds")
 
 
@@ -151,8 +151,8 @@ def test_what_must_be_filled_is_waited_for():
     ],
 )
 def test_what_is_unfinished_is_said(own, said):
-    around = Surroundings((), {7: TASKS}, ENV)
-    assert said in check(Workflow((When("w", own=own),)), around)[0].sentence
+    context = Context((), {7: TASKS}, ENV)
+    assert said in check(Workflow((When("w", own=own),)), context)[0].sentence
 
 
 def test_bounds_of_what_a_document_can_ask_for():

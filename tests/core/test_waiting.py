@@ -17,7 +17,7 @@ from kelvix.core.feel import Env
 from kelvix.core.filling import Carried
 from kelvix.core.rehearsal import rehearse
 from kelvix.core.schema import CarriedField, Database, Field
-from kelvix.core.steps import Surroundings
+from kelvix.core.steps import Context
 from kelvix.core.values import Unfit
 from kelvix.core.waiting import until, words
 from kelvix.core.workflow import Add, FieldFilling, Part, Reference, Wait, When, Workflow
@@ -128,9 +128,7 @@ def test_a_working_hour_is_one_and_is_the_next(since, zone, days):
         assert until(line, due, Carried({}, {}), Env(due, zone)) == due
 
 
-AROUND = Surroundings(
-    SOURCE, {1: Database(1, "Tasks", (Field(11, "Name", "text", True),))}, Env(utc("2026-11-25T09:00"), LONDON)
-)
+AROUND = Context(SOURCE, {1: Database(1, "Tasks", (Field(11, "Name", "text", True),))}, Env(utc("2026-11-25T09:00"), LONDON))
 ADD = Add("a", 1, (FieldFilling(11, (Part(ref=Reference("w", "subject")),)),))
 ITEM = {"subject": "Quote", "date": "2026-11-26T10:00:00Z"}
 

@@ -17,7 +17,7 @@ from kelvix.core.naming import remember_names
 from kelvix.core.query import Comparison
 from kelvix.core.rehearsal import carried_to, rehearse
 from kelvix.core.schema import CarriedField, Database, Field
-from kelvix.core.steps import Surroundings
+from kelvix.core.steps import Context
 from kelvix.core.values import Choice
 from kelvix.core.workflow import (
     Add,
@@ -58,17 +58,17 @@ UPDATE = Update("u", "f", (STAGE,))
 KEEP = AddOrUpdate("k", 7, (2,), (NAME, ADDRESS, STAGE))
 
 
-def around(count: int = 1, asked: list | None = None) -> Surroundings:
+def context(count: int = 1, asked: list | None = None) -> Context:
     def find(question: Question) -> Answer:
         if asked is not None:
             asked.append(question)
         return Answer(count, 33 if count else None, RECORD if count else {}, NOW)
 
-    return Surroundings(SOURCE, {7: PARISHES}, Env(NOW, ZoneInfo("Europe/London")), find)
+    return Context(SOURCE, {7: PARISHES}, Env(NOW, ZoneInfo("Europe/London")), find)
 
 
-def last(*lines, item=ITEM, about: Surroundings | None = None):
-    return rehearse(Workflow((WHEN, *lines)), item, about or around())[-1]
+def last(*lines, item=ITEM, about: Context | None = None):
+    return rehearse(Workflow((WHEN, *lines)), item, about or context())[-1]
 
 
 def said(cell) -> dict[int, tuple[str, str]]:
@@ -79,7 +79,7 @@ def test_an_update_says_what_changes_and_what_stays():
     cell = last(FIND, replace(UPDATE, fillings=(NAME, STAGE)))
     assert (cell.state, cell.note) == ("fits", "1 field changes: St Bride")
     assert said(cell) == {1: ("fits", "as it is"), 3: ("fits", "was New")}
-    carried = carried_to(Workflow((WHEN, FIND, UPDATE, Add("a", 7))), "a", ITEM, around())
+    carried = carried_to(Workflow((WHEN, FIND, UPDATE, Add("a", 7))), "a", ITEM, context())
     held = carried.records["u"]
     assert (held.record, held.values[3], held.values[1]) == (33, "2", "St Bride")
     assert changed(cell.results, carried.records["f"]) == {3: "2"}
@@ -100,7 +100,7 @@ def test_each_field_says_what_an_empty_value_does():
 
 
 def test_nothing_found_is_nothing_to_update_or_delete():
-    none = around(0)
+    none = context(0)
     assert (last(FIND, UPDATE, about=none).state, last(FIND, UPDATE, about=none).note) == ("found_none", "no record to update")
     assert last(FIND, Delete("d", "f"), about=none).note == "no record to delete"
     assert last(FIND, Delete("d", "f")).note == "to the trash: St Bride"
@@ -114,29 +114,29 @@ def test_a_record_that_was_just_added_can_be_updated():
 
 def test_one_record_is_kept_for_each_thing():
     asked: list[Question] = []
-    new = last(KEEP, about=around(0, asked))
+    new = last(KEEP, about=context(0, asked))
     assert asked == [Question(7, "all", (Comparison(2, "is", "ada@stbride.example"),), "oldest")]
     assert (new.state, new.note) == ("fits", "adds a record: 3 fields")
     there = last(KEEP)
     assert there.note == "1 field changes: St Bride" and said(there)[2] == ("fits", "as it is")
     both = replace(KEEP, by=(1, 2))
-    last(both, about=around(1, asked))
+    last(both, about=context(1, asked))
     assert asked[-1].compared == (Comparison(1, "is", "St Bride"), Comparison(2, "is", "ada@stbride.example"))
     for count, is_new in ((0, True), (1, False)):
-        carried = carried_to(Workflow((WHEN, KEEP, Add("a", 7))), "a", ITEM, around(count))
+        carried = carried_to(Workflow((WHEN, KEEP, Add("a", 7))), "a", ITEM, context(count))
         assert carried.values[Reference("k", "is_new")] is is_new and carried.records["k"].there
 
 
 def test_several_that_match_are_never_settled_silently():
-    stopped = last(KEEP, about=around(3))
+    stopped = last(KEEP, about=context(3))
     assert stopped.state == "put_right" and "3 records match" in stopped.note
-    assert last(replace(KEEP, several="all"), about=around(3)).note == "updates 3 records"
+    assert last(replace(KEEP, several="all"), about=context(3)).note == "updates 3 records"
 
 
 def test_what_must_be_filled_must_be_so_only_in_a_new_record():
     nameless = {"address": "ada@stbride.example", "stage": "closed"}
     assert last(KEEP, item=nameless).state == "fits"
-    assert last(KEEP, item=nameless, about=around(0)).state == "put_right"
+    assert last(KEEP, item=nameless, about=context(0)).state == "put_right"
 
 
 def test_a_record_is_not_recognised_by_nothing():
@@ -144,7 +144,7 @@ def test_a_record_is_not_recognised_by_nothing():
     assert cell.state == "put_right" and "recognised by Address, which is empty" in cell.note
     wrong = last(KEEP, item=ITEM | {"address": "nobody"})
     assert wrong.state == "put_right" and "not an e-mail address" in wrong.note
-    assert last(KEEP, about=replace(around(), find=lambda _: None)).state == "waiting"
+    assert last(KEEP, about=replace(context(), find=lambda _: None)).state == "waiting"
 
 
 WRONG = [
@@ -164,13 +164,13 @@ WRONG = [
 
 @pytest.mark.parametrize(("line", "sentence"), WRONG)
 def test_what_is_unfinished_is_found_before_turning_on(line, sentence):
-    found = [f.sentence for f in check(Workflow((WHEN, FIND, line)), around())]
+    found = [f.sentence for f in check(Workflow((WHEN, FIND, line)), context())]
     assert found and sentence in " ".join(found)
-    assert rehearse(Workflow((WHEN, FIND, line)), ITEM, around())[-1].state in ("unready", "put_right", "fits")
+    assert rehearse(Workflow((WHEN, FIND, line)), ITEM, context())[-1].state in ("unready", "put_right", "fits")
 
 
 def test_a_whole_line_is_ready():
-    assert check(Workflow((WHEN, FIND, UPDATE, KEEP, Delete("d", "k"))), around()) == []
+    assert check(Workflow((WHEN, FIND, UPDATE, KEEP, Delete("d", "k"))), context()) == []
 
 
 def test_names_are_remembered_for_all_that_is_filled():

@@ -9,7 +9,7 @@ from kelvix.core.checking import check
 from kelvix.core.feel import Env
 from kelvix.core.filling import Carried
 from kelvix.core.sources import CanRun
-from kelvix.core.steps import Surroundings
+from kelvix.core.steps import Context
 from kelvix.core.workflow import Given, Input, Part, Reference, RunAnother, When, Workflow
 from support import document, until
 
@@ -101,13 +101,13 @@ def test_two_that_would_run_each_other_stop(pair):
 
 def test_what_is_unfinished_is_said():
     to = CanRun("Notes it", (Input("what", "text", True),))
-    around = Surroundings((), {}, Env.__new__(Env), others={4: to})
+    context = Context((), {}, Env.__new__(Env), others={4: to})
     nothing = Carried({}, {})
     assert "choose the workflow" in handing.check(RunAnother("r"), {4: to}, nothing)[0].sentence
     assert "is gone" in handing.check(RunAnother("r", 5), {4: to}, nothing)[0].sentence
     assert "must be given" in handing.check(RunAnother("r", 4), {4: to}, nothing)[0].sentence
     gone = RunAnother("r", 4, (Given("what", (Part(ref=Reference("x", "y")),)),))
-    assert "do not carry" in check(Workflow((When("w", connection=1, container="5"), gone)), around)[0].sentence
+    assert "do not carry" in check(Workflow((When("w", connection=1, container="5"), gone)), context)[0].sentence
 
 
 def test_one_that_another_runs_says_so_before_it_is_deleted(pair):

@@ -101,7 +101,7 @@ def start_backcast(who: Editor, workflow_id: int, body: SamplesIn) -> BackcastOu
         raise Problem(409, "A backcast reads an app’s past.", "What starts this workflow happens here; use samples.")
     if when.connection is None or when.container is None:
         raise Problem(409, "There is no source yet.", "Choose the connection and the folder in the When line first.")
-    wrong = [f for f in check(body.document, who.engine.surroundings(who.space, body.document)) if "no longer" in f.sentence]
+    wrong = [f for f in check(body.document, who.engine.context(who.space, body.document)) if "no longer" in f.sentence]
     if wrong:
         raise Problem(409, f"{wrong[0].sentence[0].upper()}{wrong[0].sentence[1:]}.", "Put that right first.")
     backcasting.start(who.engine, who.space, workflow_id, body.document)

@@ -23,7 +23,7 @@ from kelvix.core.fields import TYPES
 from kelvix.core.filling import Remedy, compute, describe, is_filled
 from kelvix.core.operators import OPERATORS
 from kelvix.core.outcome import CellState, ReadFirst, SendMails, SendRequest, WebCall
-from kelvix.core.steps import Surroundings
+from kelvix.core.steps import Context
 from kelvix.core.suggestions import suggest
 from kelvix.core.values import FieldId, Unfit, Value, Wire, as_text, to_wire
 from kelvix.core.workflow import (
@@ -260,8 +260,8 @@ class FunctionOut(BaseModel):
     group: str
 
 
-def _shown(value: Value, field_id: FieldId, around: Surroundings, who: Caller) -> str:
-    field = around.fields.get(field_id)
+def _shown(value: Value, field_id: FieldId, context: Context, who: Caller) -> str:
+    field = context.fields.get(field_id)
     return as_text(field.named(value) if field else value, who.space.zone)[:SHOWN]
 
 
@@ -278,7 +278,7 @@ def _call_out(call: WebCall) -> WebCallOut:
     return WebCallOut(method=call.method, address=call.address, headers=headers, body=call.body[:SHOWN_BODY])
 
 
-def _cell_out(cell: Cell, around: Surroundings, who: Caller) -> CellOut:
+def _cell_out(cell: Cell, context: Context, who: Caller) -> CellOut:
     would = cell.would
     mails = would.mails if isinstance(would, SendMails) else ()
     return CellOut(
@@ -290,7 +290,7 @@ def _cell_out(cell: Cell, around: Surroundings, who: Caller) -> CellOut:
             ResultOut(
                 field=r.field,
                 state=r.state,
-                shown=_shown(r.value, r.field, around, who),
+                shown=_shown(r.value, r.field, context, who),
                 sentence=r.sentence,
                 remedies=_remedies(r.remedies),
             )
@@ -320,9 +320,9 @@ def _cell_out(cell: Cell, around: Surroundings, who: Caller) -> CellOut:
     )
 
 
-def _carried(document: Workflow, around: Surroundings) -> list[CarriedValue]:
-    scope = known.scope_of(document, around)
-    fields = known.carried_fields(document, around)
+def _carried(document: Workflow, context: Context) -> list[CarriedValue]:
+    scope = known.scope_of(document, context)
+    fields = known.carried_fields(document, context)
     return [
         CarriedValue(
             line=ref.line,
@@ -337,9 +337,9 @@ def _carried(document: Workflow, around: Surroundings) -> list[CarriedValue]:
     ]
 
 
-def _formulas(document: Workflow, around: Surroundings) -> dict[str, FormulaOut]:
+def _formulas(document: Workflow, context: Context) -> dict[str, FormulaOut]:
     """All kept formulas of a document, as they are written now."""
-    scope = known.scope_of(document, around)
+    scope = known.scope_of(document, context)
     found: dict[str, FormulaOut] = {}
     for tree in known.trees_of(document):
         step = formulas.calculation(tree)
@@ -348,21 +348,21 @@ def _formulas(document: Workflow, around: Surroundings) -> dict[str, FormulaOut]
     return found
 
 
-def _tests(document: Workflow, around: Surroundings) -> dict[str, str]:
+def _tests(document: Workflow, context: Context) -> dict[str, str]:
     """Each Only if line's condition as a formula; nothing where it is not finished."""
-    scope = known.scope_of(document, around)
-    fields = known.carried_fields(document, around)
+    scope = known.scope_of(document, context)
+    fields = known.carried_fields(document, context)
     found: dict[str, str] = {}
     for line in document.lines:
         if isinstance(line, Narrows) and line.conditions:
             try:
-                found[line.id] = write(conditions.write_all(line.mode, line.conditions, fields, around.env), scope)
+                found[line.id] = write(conditions.write_all(line.mode, line.conditions, fields, context.env), scope)
             except Unfit:
                 found[line.id] = ""
     return found
 
 
-def _lists(document: Workflow, around: Surroundings) -> list[ListOut]:
+def _lists(document: Workflow, context: Context) -> list[ListOut]:
     return [
         ListOut(
             line=ref.line,
@@ -371,7 +371,7 @@ def _lists(document: Workflow, around: Surroundings) -> list[ListOut]:
             database=one.database,
             fields=[ListField(key=f.key, name=f.name[-1]) for f in one.fields],
         )
-        for ref, one in known.carried_lists(document, around).items()
+        for ref, one in known.carried_lists(document, context).items()
     ]
 
 
@@ -389,29 +389,29 @@ def _provisional(document: Workflow, rehearsed: rehearsal.Rehearsed) -> dict[str
 def rehearse(who: Reader, workflow_id: int, body: RehearseIn) -> Response:
     """Return what every line of this document would do with each sample. Nothing is written."""
     check_shape(body.document)
-    around = who.engine.surroundings(who.space, body.document, "rehearses", body.read_again)
+    context = who.engine.context(who.space, body.document, "rehearses", body.read_again)
     cells: dict[str, list[CellOut]] = {}
     provisional: dict[str, dict[str, dict[str, Wire]]] = {}
     unreadable: dict[str, dict[str, str]] = {}
     for sample in who.space.read(lambda t: workflows.samples(t, who.space.id, workflow_id)):
-        rehearsed = rehearsal.rehearse_whole(body.document, sample.item["values"], around)
-        cells[str(sample.id)] = [_cell_out(c, around, who) for c in rehearsed.cells]
+        rehearsed = rehearsal.rehearse_whole(body.document, sample.item["values"], context)
+        cells[str(sample.id)] = [_cell_out(c, context, who) for c in rehearsed.cells]
         provisional[str(sample.id)] = _provisional(body.document, rehearsed)
         unreadable[str(sample.id)] = {ref.value: said for ref, said in rehearsed.carried.unreadable.items()}
     answer = RehearsalOut(
-        carried=_carried(body.document, around),
-        lists=_lists(body.document, around),
-        others=[OtherOut(workflow=id, name=one.name, inputs=list(one.inputs)) for id, one in around.others.items()],
+        carried=_carried(body.document, context),
+        lists=_lists(body.document, context),
+        others=[OtherOut(workflow=id, name=one.name, inputs=list(one.inputs)) for id, one in context.others.items()],
         cells=cells,
         provisional=provisional,
         unreadable=unreadable,
         findings=[
             FindingOut(line=f.line, field=f.field, key=f.key, sentence=f.sentence, remedies=_remedies(f.remedies))
-            for f in check(body.document, around)
+            for f in check(body.document, context)
         ],
         operator_words={str(k): m.words for k, m in OPERATORS.items()},
-        formulas=_formulas(body.document, around),
-        tests=_tests(body.document, around),
+        formulas=_formulas(body.document, context),
+        tests=_tests(body.document, context),
     )
     # Written out here: it is of these types already, and checking it once more took a third of the time that people wait.
     return Response(answer.model_dump_json(), media_type="application/json")
@@ -422,8 +422,8 @@ def read_formula(who: Reader, workflow_id: int, body: FormulaIn) -> FormulaRead:
     """Read a formula as it stands on a line: its tree, what is wrong with it, and what it gives for each sample."""
     check_shape(body.document)
     kept_workflow(who, workflow_id)
-    around = who.engine.surroundings(who.space, body.document, "rehearses")
-    scope = known.scope_of(body.document, around, body.line)
+    context = who.engine.context(who.space, body.document, "rehearses")
+    scope = known.scope_of(body.document, context, body.line)
     try:
         if body.calculation:
             node = formulas.of_calculation(formulas.Calculation(**body.calculation.model_dump()))
@@ -434,14 +434,14 @@ def read_formula(who: Reader, workflow_id: int, body: FormulaIn) -> FormulaRead:
     except Unfit as unfit:
         wrong = ProblemAt(sentence=str(unfit), at=0, to=0, nearest="")
     else:
-        fields = known.carried_fields(body.document, around)
+        fields = known.carried_fields(body.document, context)
         mode, rows = conditions.read(node, fields)
         return FormulaRead(
             tree=t.dump(node),
             text=write(node, scope),
             type=formulas.type_of(node, {(ref.line, ref.value): f.type for ref, f in fields.items()}),
             problem=None,
-            results=_results(who, workflow_id, node, body.document, body.line, around),
+            results=_results(who, workflow_id, node, body.document, body.line, context),
             mode=mode if body.as_test else "all",
             conditions=list(rows) if body.as_test else [],
         )
@@ -449,15 +449,15 @@ def read_formula(who: Reader, workflow_id: int, body: FormulaIn) -> FormulaRead:
 
 
 def _results(
-    who: Caller, workflow_id: int, node: t.Node, document: Workflow, line: str, around: Surroundings
+    who: Caller, workflow_id: int, node: t.Node, document: Workflow, line: str, context: Context
 ) -> list[SampleResult]:
     """Return what a formula gives for each sample; a note says why it comes to nothing."""
     found: list[SampleResult] = []
     filling = (Part(formula=Formula(t.dump(node))),)
     for sample in who.space.read(lambda t: workflows.samples(t, who.space.id, workflow_id)):
-        carried = rehearsal.carried_to(document, line, sample.item["values"], around)
+        carried = rehearsal.carried_to(document, line, sample.item["values"], context)
         try:
-            value = compute(filling, carried, around.env)
+            value = compute(filling, carried, context.env)
             found.append(SampleResult(sample=sample.id, shown=as_text(value, who.space.zone)[:SHOWN], note=""))
         except Unfit as unfit:
             found.append(SampleResult(sample=sample.id, shown="", note=str(unfit)))
@@ -501,14 +501,14 @@ def suggest_fillings(who: Reader, workflow_id: int, body: SuggestIn) -> list[Sug
     check_shape(body.document)
     kept_workflow(who, workflow_id)
     line = body.document.line(body.line)
-    around = who.engine.surroundings(who.space, body.document, "rehearses")
-    database = around.databases.get(line.database or 0) if isinstance(line, Add | AddOrUpdate) else None
+    context = who.engine.context(who.space, body.document, "rehearses")
+    database = context.databases.get(line.database or 0) if isinstance(line, Add | AddOrUpdate) else None
     if not isinstance(line, Add | AddOrUpdate) or database is None:
         return []
     kept = who.space.read(lambda t: workflows.samples(t, who.space.id, workflow_id))
-    samples = [rehearsal.carried_to(body.document, line.id, s.item["values"], around) for s in kept[:10]]
-    carried = samples[0] if samples else rehearsal.carried_to(body.document, line.id, {}, around)
-    found = suggest(database, carried.fields, samples, around.env, _history(who, workflow_id, database.id))
+    samples = [rehearsal.carried_to(body.document, line.id, s.item["values"], context) for s in kept[:10]]
+    carried = samples[0] if samples else rehearsal.carried_to(body.document, line.id, {}, context)
+    found = suggest(database, carried.fields, samples, context.env, _history(who, workflow_id, database.id))
     return [
         SuggestionOut(field=s.field, filling=list(s.filling), words=describe(s.filling, carried), reason=s.reason, sure=s.sure)
         for s in found

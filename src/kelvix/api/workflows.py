@@ -378,18 +378,18 @@ def _is_rows(value: object) -> bool:
 
 def _checked(who: Caller, document: Workflow, body: SampleValues, before: dict[str, Any]) -> dict[str, Any]:
     """Take a sample's values as typed by a person: what does not fit its type is refused, what is not known is dropped."""
-    around = who.engine.surroundings(who.space, document)
+    context = who.engine.context(who.space, document)
     kept = {k: v for k, v in before.items() if isinstance(v, dict)}  # the record that an event is about
-    result: dict[str, Any] = kept | {one.key: body.lists.get(one.key, before.get(one.key, [])) for one in around.lists}
+    result: dict[str, Any] = kept | {one.key: body.lists.get(one.key, before.get(one.key, [])) for one in context.lists}
     wrong: dict[str, str] = {}
-    for field in around.source:
+    for field in context.source:
         raw = body.values.get(field.key)
         given = tuple(map(str, raw)) if isinstance(raw, list) else raw
         try:
             result[field.key] = to_wire(coerce(given, field.type, who.space.zone, (), who.space.order, grows=True))
         except Unfit as unfit:
             wrong[field.key] = str(unfit)
-    read = carried_from_item(document.when, around, result)
+    read = carried_from_item(document.when, context, result)
     wrong |= {ref.value: said for ref, said in read.unreadable.items()}
     if wrong:
         raise Problem(422, "Some values do not fit.", "; ".join(wrong.values()), fields=wrong)
@@ -400,7 +400,7 @@ def _title_and_time(who: Caller, document: Workflow, values: Mapping[str, Any]) 
     """Return what an item with these values is called by its app, and its time: the first that it carries, else now."""
     app = who.engine.apps.get(document.when.app)
     title = str(values.get(app.display.heading) or "") if app and document.when.own is None else ""
-    source = who.engine.surroundings(who.space, document).source
+    source = who.engine.context(who.space, document).source
     at = next((values[f.key] for f in source if TYPES[f.type].has_clock and values.get(f.key)), None)
     return title, datetime.fromisoformat(str(at)) if at else datetime.now(UTC)
 

@@ -9,7 +9,7 @@ from typing import Literal
 from kelvix.core.cells import Cell
 from kelvix.core.outcome import End, PassBy, Problem
 from kelvix.core.rehearsal import Rehearsed, rehearse_whole
-from kelvix.core.steps import Surroundings
+from kelvix.core.steps import Context
 from kelvix.core.values import shorten
 from kelvix.core.workflow import Workflow
 
@@ -34,14 +34,14 @@ class Ending:
 class Backcast:
     """Counts outcomes as events are rehearsed, in any order."""
 
-    def __init__(self, workflow: Workflow, around: Surroundings):
-        self.workflow, self.around = workflow, around
+    def __init__(self, workflow: Workflow, context: Context):
+        self.workflow, self.context = workflow, context
         self.outcomes: dict[tuple[Kind, str, str], Ending] = {}
         self.seen = 0
 
     def take(self, item_id: str, title: str, values: Mapping[str, object]) -> None:
         """Rehearse one event."""
-        kind, line, sentence = self._outcome(rehearse_whole(self.workflow, values, self.around))
+        kind, line, sentence = self._outcome(rehearse_whole(self.workflow, values, self.context))
         key = (kind, line, sentence)
         if key not in self.outcomes and len(self.outcomes) >= MAX_OUTCOMES:
             key = (kind, line, "other things to put right" if kind == "put_right" else "")
@@ -68,7 +68,7 @@ class Backcast:
     def _said(self, cell: Cell) -> str:
         """Return what is wrong, by the names of fields rather than by values, so that like events are counted together."""
         wrong = [r.field for r in cell.results if r.state == "put_right"]
-        fields = {f.id: f.name for d in self.around.databases.values() for f in d.fields}
+        fields = {f.id: f.name for d in self.context.databases.values() for f in d.fields}
         names = [name for field, name in fields.items() if field in wrong]
         if names:
             return f"{', '.join(names)}: does not fit"

@@ -23,7 +23,7 @@ from kelvix.core.feel import Env
 from kelvix.core.feel import tree as t
 from kelvix.core.filling import Carried, is_filled, references
 from kelvix.core.known import each_line, end_of_round
-from kelvix.core.steps import Surroundings
+from kelvix.core.steps import Context
 from kelvix.core.values import Unfit
 from kelvix.core.workflow import (
     Acts,
@@ -52,37 +52,37 @@ from kelvix.core.workflow import (
 )
 
 
-def check(workflow: Workflow, around: Surroundings) -> list[Finding]:
+def check(workflow: Workflow, context: Context) -> list[Finding]:
     """Return what must be put right before the workflow can be turned on, whatever the samples."""
     found: list[Finding] = []
     when = workflow.when
     if when.own is not None:
-        found += sources.check(when, around.databases, around.env)
+        found += sources.check(when, context.databases, context.env)
     elif when.connection is None or when.container is None:
-        words = around.words
+        words = context.words
         found.append(Finding(when.id, f"choose the connection and the {words.place} in which {words.items} arrive"))
     acts = False
-    for line, carried in each_line(workflow, around):
+    for line, carried in each_line(workflow, context):
         acts = acts or isinstance(line, Acts)
-        found += _check_line(workflow, line, carried, around)
+        found += _check_line(workflow, line, carried, context)
     if not acts:
         found.append(Finding(when.id, "nothing happens yet: add a line that adds or changes a record, or sends something"))
     return found
 
 
-def _check_line(workflow: Workflow, line: Line, carried: Carried, around: Surroundings) -> list[Finding]:
+def _check_line(workflow: Workflow, line: Line, carried: Carried, context: Context) -> list[Finding]:
     match line:
         case OnlyIf() | Way():
-            return _check_conditions(line, carried, around.env)
+            return _check_conditions(line, carried, context.env)
         case Shape():
             return _check_shape_line(line, carried)
         case Wait():
-            return waiting.check(line, carried, around.env)
+            return waiting.check(line, carried, context.env)
         case Find():
-            return finding.check(line, around.databases.get(line.database or 0), carried)
+            return finding.check(line, context.databases.get(line.database or 0), carried)
         case Repeat():
             has_lines = bool(nesting.within(workflow, line.id))
-            return repeating.check(line, carried, end_of_round(workflow, line, around), has_lines)
+            return repeating.check(line, carried, end_of_round(workflow, line, context), has_lines)
         case Ask():
             return asking.check(line, carried)
         case SendMail():
@@ -92,11 +92,11 @@ def _check_line(workflow: Workflow, line: Line, carried: Carried, around: Surrou
         case WebRequest():
             return web_request.check(line, carried)
         case RunAnother():
-            return handing.check(line, around.others, carried)
+            return handing.check(line, context.others, carried)
         case Stop():
             return stopping.check(line, carried)
         case Add() | AddOrUpdate() | Update() | Delete():
-            return writing.check(line, carried, around.target)
+            return writing.check(line, carried, context.target)
     return []
 
 

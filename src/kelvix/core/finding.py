@@ -1,6 +1,6 @@
 """Find lines: what a line asks of a database for a sample, and what its answer carries on.
 
-The question is worked out here, without reading anything; whoever has the database answers it (`Surroundings.find`).
+The question is worked out here, without reading anything; whoever has the database answers it (`Context.find`).
 """
 
 from __future__ import annotations

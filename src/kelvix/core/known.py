@@ -9,7 +9,7 @@ from kelvix.core.feel import FUNCTIONS, Scope
 from kelvix.core.feel import tree as t
 from kelvix.core.filling import Carried, Held
 from kelvix.core.schema import CarriedField, CarriedList
-from kelvix.core.steps import Surroundings, shaped_fields
+from kelvix.core.steps import Context, shaped_fields
 from kelvix.core.workflow import (
     Add,
     AddOrUpdate,
@@ -41,22 +41,22 @@ from kelvix.core.workflow import (
 )
 
 
-def made_by(line: Line, carried: Carried, around: Surroundings) -> Carried:
+def made_by(line: Line, carried: Carried, context: Context) -> Carried:
     """Return what a line makes for those below it, whatever the sample, with the record that it holds."""
     match line:
         case When():
-            database = sources.database_of(line.own, around.databases)
-            carried = carried.plus(line.id, around.source, {}, Held(database.id) if database else None)
-            for one in around.lists:
+            database = sources.database_of(line.own, context.databases)
+            carried = carried.plus(line.id, context.source, {}, Held(database.id) if database else None)
+            for one in context.lists:
                 carried = carried.plus_list(line.id, one, None)
             return carried
         case Shape():
             return carried.plus(line.id, shaped_fields(line, carried), {})
         case Find():
-            database = around.databases.get(line.database) if line.database is not None else None
+            database = context.databases.get(line.database) if line.database is not None else None
             return finding.known_below(line, database, carried) if database else carried
         case Add() | AddOrUpdate() | Update():
-            database = writing.database_of(line, carried, around.databases)
+            database = writing.database_of(line, carried, context.databases)
             return carried.plus(line.id, writing.fields_of(line), {}, Held(database.id) if database else None)
         case Ask():
             return carried.plus(line.id, asking.fields_of(line, carried), {})
@@ -74,7 +74,7 @@ def made_by(line: Line, carried: Carried, around: Surroundings) -> Carried:
             return carried
 
 
-def each_line(workflow: Workflow, around: Surroundings) -> Iterator[tuple[Line, Carried]]:
+def each_line(workflow: Workflow, context: Context) -> Iterator[tuple[Line, Carried]]:
     """Yield the lines from the top, each with what it can use, whatever the sample: what the lines before it make on its own
     level and on those that it stands within."""
     blocks: dict[str, list[Line]] = {}
@@ -86,66 +86,66 @@ def each_line(workflow: Workflow, around: Surroundings) -> Iterator[tuple[Line, 
             case Repeat():
                 return repeating.known_inside(line, carried)
             case Decide():
-                return made_by(line, carried, around)
+                return made_by(line, carried, context)
         return carried
 
     def through(block: str, carried: Carried) -> Iterator[tuple[Line, Carried]]:
         for line in blocks.get(block, ()):
             yield line, carried
             yield from through(line.id, inside(line, carried))
-            carried = made_by(line, carried, around)
+            carried = made_by(line, carried, context)
 
     yield from through("", Carried({}, {}))
 
 
-def known_to(workflow: Workflow, line_id: str, around: Surroundings) -> Carried:
+def known_to(workflow: Workflow, line_id: str, context: Context) -> Carried:
     """Return what a line can use whatever the sample; a Shape line also what it makes itself."""
-    for line, carried in each_line(workflow, around):
+    for line, carried in each_line(workflow, context):
         if line.id == line_id:
-            return made_by(line, carried, around) if isinstance(line, Shape) else carried
+            return made_by(line, carried, context) if isinstance(line, Shape) else carried
     return Carried({}, {})
 
 
-def carried_fields(workflow: Workflow, around: Surroundings) -> dict[Reference, CarriedField]:
+def carried_fields(workflow: Workflow, context: Context) -> dict[Reference, CarriedField]:
     """All values that the lines of a workflow make, from the top."""
     found: dict[Reference, CarriedField] = {}
-    for line, carried in each_line(workflow, around):
+    for line, carried in each_line(workflow, context):
         if isinstance(line, Repeat):
             found |= repeating.known_inside(line, carried).fields
-        found |= made_by(line, carried, around).fields
+        found |= made_by(line, carried, context).fields
     return found
 
 
-def carried_lists(workflow: Workflow, around: Surroundings) -> dict[Reference, CarriedList]:
+def carried_lists(workflow: Workflow, context: Context) -> dict[Reference, CarriedList]:
     """All lists that the lines of a workflow carry."""
     found: dict[Reference, CarriedList] = {}
-    for line, carried in each_line(workflow, around):
-        found |= made_by(line, carried, around).lists
+    for line, carried in each_line(workflow, context):
+        found |= made_by(line, carried, context).lists
     return found
 
 
-def end_of_round(workflow: Workflow, line: Repeat, around: Surroundings) -> Carried:
+def end_of_round(workflow: Workflow, line: Repeat, context: Context) -> Carried:
     """Return what is carried at the end of a Repeat line's own lines, whatever the sample: what it can collect."""
     last: Carried | None = None
-    for one, carried in each_line(workflow, around):
+    for one, carried in each_line(workflow, context):
         if one.id == line.id:
             last = repeating.known_inside(line, carried)
         elif last is not None and nesting.within_of(one) == line.id:
-            last = made_by(one, carried, around)
+            last = made_by(one, carried, context)
     return last or Carried({}, {})
 
 
-def scope_of(workflow: Workflow, around: Surroundings, line: str | None = None) -> Scope:
+def scope_of(workflow: Workflow, context: Context, line: str | None = None) -> Scope:
     """Return the names that formulas use: of all lines, so that a value has one name throughout; only what `line` can use can
     be named there. A Shape line's values can use those before them, a Repeat line collects what its own lines carry."""
     one = workflow.line(line) if line else None
     if one is None:
-        usable = set(carried_fields(workflow, around))
+        usable = set(carried_fields(workflow, context))
     elif isinstance(one, Repeat):
-        usable = set(end_of_round(workflow, one, around).fields)
+        usable = set(end_of_round(workflow, one, context).fields)
     else:
-        usable = set(known_to(workflow, one.id, around).fields)
-    named = [(t.Value(ref.line, ref.value), f.name) for ref, f in carried_fields(workflow, around).items()]
+        usable = set(known_to(workflow, one.id, context).fields)
+    named = [(t.Value(ref.line, ref.value), f.name) for ref, f in carried_fields(workflow, context).items()]
     return Scope.of_carried(named, FUNCTIONS.forms, {t.Value(ref.line, ref.value) for ref in usable})
 
 

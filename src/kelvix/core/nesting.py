@@ -50,9 +50,9 @@ def above(workflow: Workflow, line_id: str) -> list[Line]:
     line = workflow.line(line_id)
     if line is None:
         return list(within(workflow, ""))
-    around = ["", *ancestors(workflow, line)]
+    context = ["", *ancestors(workflow, line)]
     before = workflow.lines[: workflow.lines.index(line)]
-    return [ln for ln in before if within_of(ln) in around and not (isinstance(ln, Way | Otherwise) and ln.id not in around)]
+    return [ln for ln in before if within_of(ln) in context and not (isinstance(ln, Way | Otherwise) and ln.id not in context)]
 
 
 def check(lines: Iterable[Line]) -> None:

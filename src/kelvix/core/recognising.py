@@ -14,7 +14,7 @@ from kelvix.core.finding import Question
 from kelvix.core.outcome import ChangeRecord, Problem
 from kelvix.core.rehearsal import rehearse_whole
 from kelvix.core.schema import Database, Field
-from kelvix.core.steps import Surroundings
+from kelvix.core.steps import Context
 from kelvix.core.values import FieldId
 from kelvix.core.workflow import Add, AddOrUpdate, Workflow, filling_of
 
@@ -51,19 +51,19 @@ def question(line: Add, by: Sequence[FieldId], results: tuple[FieldResult, ...],
 
 
 def expected(
-    workflow: Workflow, item: Mapping[str, object], around: Surroundings, recognises: Mapping[str, Sequence[FieldId]]
+    workflow: Workflow, item: Mapping[str, object], context: Context, recognises: Mapping[str, Sequence[FieldId]]
 ) -> Expected:
-    """Return what carrying a past item would come to. `around.find` answers whether a record is there."""
-    rehearsed = rehearse_whole(workflow, item, around)
+    """Return what carrying a past item would come to. `context.find` answers whether a record is there."""
+    rehearsed = rehearse_whole(workflow, item, context)
     adds = there = 0
     for line, cell in zip(workflow.lines, rehearsed.cells, strict=True):
         if isinstance(cell.would, Problem):
             return "put_right"
-        database = around.databases.get(line.database or 0) if isinstance(line, Add) else None
+        database = context.databases.get(line.database or 0) if isinstance(line, Add) else None
         if not isinstance(line, Add) or not isinstance(cell.would, ChangeRecord) or database is None:
             continue
         asked = question(line, recognises.get(line.id, ()), cell.results, database)
-        answer = around.find(asked) if asked else None
+        answer = context.find(asked) if asked else None
         adds, there = adds + 1, there + bool(answer and answer.count)
     if rehearsed.end == "passed_by":
         return "passed_by"

@@ -12,7 +12,7 @@ from kelvix.core import branching, nesting, repeating
 from kelvix.core.cells import Cell
 from kelvix.core.filling import Carried, ListRow
 from kelvix.core.outcome import UNREADY, End, GoOn, Leave, NotReached, PassBy, Problem, ReadFirst
-from kelvix.core.steps import Surroundings, carried_from_item, count_of, step
+from kelvix.core.steps import Context, carried_from_item, count_of, step
 from kelvix.core.values import Unfit, Value
 from kelvix.core.walking import LEFT, Place, Walk, Ways
 from kelvix.core.workflow import Decide, Line, Otherwise, Reference, Repeat, Shape, Way, Workflow
@@ -33,9 +33,9 @@ class _Rehearsal(Walk):
     """Below a line that stops the sample, lines are not reached; below one that is not right yet, they are still shown what
     they would do."""
 
-    def __init__(self, workflow: Workflow, around: Surroundings):
+    def __init__(self, workflow: Workflow, context: Context):
         super().__init__(workflow)
-        self.around = around
+        self.context = context
         self.cells: dict[str, Cell] = {}
         self.values: dict[Reference, Value] = {}
         self._rounds: dict[str, list[tuple[dict[str, Cell], dict[Reference, Value]]]] = {}
@@ -51,13 +51,13 @@ class _Rehearsal(Walk):
         return cell
 
     def line(self, line: Line, carried: Carried, place: Place) -> tuple[Carried, str]:
-        cell, carried = step(line, carried, self.around)
+        cell, carried = step(line, carried, self.context)
         cell = self.keep(settled(cell, line))
         self.values |= {ref: value for ref, value in carried.values.items() if ref.line == line.id}
         return carried, end_of(cell)
 
     def decide(self, line: Decide, ways: Ways, carried: Carried, place: Place) -> tuple[str | None, Carried, str]:
-        choice = branching.choose(line, ways, carried, self.around.env)
+        choice = branching.choose(line, ways, carried, self.context.env)
         for cell in choice.cells:
             self.keep(cell)
         self.values[Reference(line.id, "way")] = choice.name or None
@@ -91,7 +91,7 @@ class _Rehearsal(Walk):
         self, line: Repeat, number: int, of: int, inner: Carried, carried: Carried, place: Place
     ) -> tuple[tuple[str, ...], str]:
         try:
-            return repeating.collected(line, inner, self.around.env), ""
+            return repeating.collected(line, inner, self.context.env), ""
         except Unfit as unfit:
             self.keep(Cell(line.id, Problem(), str(unfit)))
             return (), ""
@@ -139,23 +139,23 @@ def end_of(cell: Cell) -> str:
     return ""
 
 
-def rehearse(workflow: Workflow, item: Mapping[str, object], around: Surroundings) -> list[Cell]:
+def rehearse(workflow: Workflow, item: Mapping[str, object], context: Context) -> list[Cell]:
     """Return a cell for each line."""
-    return rehearse_whole(workflow, item, around).cells
+    return rehearse_whole(workflow, item, context).cells
 
 
-def rehearse_whole(workflow: Workflow, item: Mapping[str, object], around: Surroundings) -> Rehearsed:
+def rehearse_whole(workflow: Workflow, item: Mapping[str, object], context: Context) -> Rehearsed:
     """Return what every line would do with a sample."""
-    walk = _Rehearsal(workflow, around)
-    carried, end = walk.through("", carried_from_item(workflow.when, around, item), ())
+    walk = _Rehearsal(workflow, context)
+    carried, end = walk.through("", carried_from_item(workflow.when, context, item), ())
     cells = [walk.cells.get(line.id) or Cell(line.id, NotReached()) for line in workflow.lines]
     return Rehearsed(cells, end or "done", walk.values, carried)
 
 
-def carried_to(workflow: Workflow, line: str, item: Mapping[str, object], around: Surroundings) -> Carried:
+def carried_to(workflow: Workflow, line: str, item: Mapping[str, object], context: Context) -> Carried:
     """Return what a line can use of a sample, whichever way the sample goes; in the first round of what is repeated. A Shape
     line can use its own values, a Repeat line those of its own lines."""
-    carried = carried_from_item(workflow.when, around, item)
+    carried = carried_from_item(workflow.when, context, item)
     one = workflow.line(line)
     lines = nesting.above(workflow, line)
     if isinstance(one, Shape | Repeat):
@@ -178,5 +178,5 @@ def carried_to(workflow: Workflow, line: str, item: Mapping[str, object], around
                     carried = repeating.known_inside(above, carried)
                     carried = repeating.enter(above, found, 1, rows[0], carried) if rows else carried
             case _:
-                _, carried = step(above, carried, around)
+                _, carried = step(above, carried, context)
     return carried

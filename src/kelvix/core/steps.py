@@ -69,7 +69,7 @@ class SourceWords:
 
 
 @dataclass(frozen=True)
-class Surroundings:
+class Context:
     """All that a rehearsal needs to know besides the document and the sample. `find` answers a Find line's question; nothing
     where that is still to be read."""
 
@@ -97,19 +97,19 @@ def _read(raw: object, field: CarriedField) -> Value:
     return from_wire(raw if raw is None or isinstance(raw, (str, bool, list)) else repr(raw), field.type)
 
 
-def carried_from_item(when: When, around: Surroundings, item: Mapping[str, object]) -> Carried:
+def carried_from_item(when: When, context: Context, item: Mapping[str, object]) -> Carried:
     """Return a source item's values by reference: absent, empty and unreadable ones told apart."""
     values: dict[str, Value] = {}
     unreadable: dict[Reference, str] = {}
-    for field in around.source:
+    for field in context.source:
         if field.key in item:
             try:
                 values[field.key] = _read(item[field.key], field)
             except Unfit as unfit:
                 unreadable[Reference(when.id, field.key)] = str(unfit)
-    held = sources.held_of(when.own, around.databases, item)
-    carried = Carried({}, {}, unreadable).plus(when.id, around.source, values, held)
-    for one in around.lists:
+    held = sources.held_of(when.own, context.databases, item)
+    carried = Carried({}, {}, unreadable).plus(when.id, context.source, values, held)
+    for one in context.lists:
         raw = item.get(one.key)
         rows: tuple[ListRow, ...] | None = None
         if isinstance(raw, list):
@@ -134,40 +134,40 @@ def _told(when: When, carried: Carried, words: SourceWords) -> str:
     return count_of(int(count), one, many) if isinstance(count, Decimal) and count else ""
 
 
-def step(line: Line, carried: Carried, around: Surroundings) -> tuple[Cell, Carried]:
+def step(line: Line, carried: Carried, context: Context) -> tuple[Cell, Carried]:
     """Return what one line does with what it is given, and what the lines below it can use."""
     match line:
         case When():
-            return Cell(line.id, GoOn("in"), _told(line, carried, around.words)), carried
+            return Cell(line.id, GoOn("in"), _told(line, carried, context.words)), carried
         case OnlyIf():
-            rows = conditions.row_results(line.conditions, carried, around.env)
+            rows = conditions.row_results(line.conditions, carried, context.env)
             try:
-                on = conditions.goes_on(line, carried, around.env)
+                on = conditions.goes_on(line, carried, context.env)
             except Unfit as unfit:
                 return Cell(line.id, Problem(), str(unfit), rows=rows), carried
             return Cell(line.id, GoOn() if on else PassBy(), rows=rows), carried
         case Shape():
-            return _step_shape(line, carried, around.env)
+            return _step_shape(line, carried, context.env)
         case Find():
-            return _step_find(line, carried, around)
+            return _step_find(line, carried, context)
         case Wait():
-            return _step_wait(line, carried, around.env), carried
+            return _step_wait(line, carried, context.env), carried
         case Ask():
-            return asking.step(line, carried, around.env)
+            return asking.step(line, carried, context.env)
         case RunAnother():
-            return handing.step(line, around.others, carried, around.env), carried
+            return handing.step(line, context.others, carried, context.env), carried
         case SendMail():
-            return mailing.step(line, carried, around.env)
+            return mailing.step(line, carried, context.env)
         case SaveFile():
-            return saving.step(line, carried, around.env)
+            return saving.step(line, carried, context.env)
         case WebRequest():
-            return web_request.step(line, carried, around.env)
+            return web_request.step(line, carried, context.env)
         case Stop():
-            return stopping.step(line, carried, around.env), carried
+            return stopping.step(line, carried, context.env), carried
         case Decide() | Way() | Otherwise() | Repeat():
             raise TypeError("a line with others within it is gone through by a walk")
         case Add() | AddOrUpdate() | Update() | Delete():
-            return writing.step(line, carried, around.target)
+            return writing.step(line, carried, context.target)
 
 
 def shaped_fields(line: Shape, carried: Carried) -> tuple[CarriedField, ...]:
@@ -205,23 +205,23 @@ def _step_shape(line: Shape, carried: Carried, env: Env) -> tuple[Cell, Carried]
     return Cell(line.id, Problem() if wrong else GoOn("fits"), note, doubts=looks, parts=tuple(results)), carried
 
 
-def _step_find(line: Find, carried: Carried, around: Surroundings) -> tuple[Cell, Carried]:
-    database = around.databases.get(line.database) if line.database is not None else None
+def _step_find(line: Find, carried: Carried, context: Context) -> tuple[Cell, Carried]:
+    database = context.databases.get(line.database) if line.database is not None else None
     if database is None:
         said = "choose the database to look in" if line.database is None else "the database it looked in is gone"
         return Cell(line.id, UNREADY if line.database is None else Problem(), said), carried
     if not line.sought:
-        return Cell(line.id, UNREADY, "say what is looked for"), carry_found(line, database, None, carried, around)
-    question, parts = finding.question(line, database, carried, around.env)
-    answer = around.find(question) if question else Answer(0, None, {}, around.env.now)
-    below = carry_found(line, database, answer, carried, around)
+        return Cell(line.id, UNREADY, "say what is looked for"), carry_found(line, database, None, carried, context)
+    question, parts = finding.question(line, database, carried, context.env)
+    answer = context.find(question) if question else Answer(0, None, {}, context.env.now)
+    below = carry_found(line, database, answer, carried, context)
     wrong = [p for p in parts if p.state == "put_right"]
     if wrong:
         return Cell(line.id, Problem(), shorten(wrong[0].sentence, 120), parts=parts), below
     if answer is None:
         return Cell(line.id, ReadFirst(), "being read", parts=parts), below
     would: Plan = GoOn("found") if answer.count else PassBy() if line.none == "stop" else GoOn("found_none")
-    said = finding.said(line, database, answer, around.env)
+    said = finding.said(line, database, answer, context.env)
     if line.several == "all" and answer.count > finding.MAX_TAKEN:
         would, said = Problem(), f"more than {finding.MAX_TAKEN} found, the most that a line takes: narrow what is looked for"
     if answer.count > 1 and line.several == "stop":
@@ -240,9 +240,9 @@ def _step_wait(line: Wait, carried: Carried, env: Env) -> Cell:
     return Cell(line.id, Rest(due), f"until: {as_text(due, env.zone)}")
 
 
-def carry_found(line: Find, database: Database, answer: Answer | None, carried: Carried, around: Surroundings) -> Carried:
+def carry_found(line: Find, database: Database, answer: Answer | None, carried: Carried, context: Context) -> Carried:
     """Return what the lines below can use of what was found."""
-    return finding.below(line, database, answer, carried, lambda r: around.target.link(database, r), around.env)
+    return finding.below(line, database, answer, carried, lambda r: context.target.link(database, r), context.env)
 
 
 def _pattern_doubt(value: Shaped, carried: Carried, env: Env) -> tuple[str, tuple[Remedy, ...]] | None:

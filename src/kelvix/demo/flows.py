@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from kelvix.core import known
 from kelvix.core.feel import read, tree
 from kelvix.core.schema import Database
-from kelvix.core.steps import Surroundings
+from kelvix.core.steps import Context
 from kelvix.core.values import FieldId
 from kelvix.core.workflow import (
     Add,
@@ -54,12 +54,12 @@ WORDS = ("quote", "estimate", "visit", "cost")
 
 @dataclass(frozen=True)
 class Writer:
-    """Writes workflows that listen to folders of one connection. `around` says what formulas may name."""
+    """Writes workflows that listen to folders of one connection. `context` says what formulas may name."""
 
     connection: int
     folders: dict[str, int]
     receiver: str  # the address of practice Receiver
-    around: Callable[[Workflow], Surroundings]
+    context: Callable[[Workflow], Context]
 
     def when(self, folder: str) -> When:
         return When("when", connection=self.connection, container=str(self.folders[folder]), container_name=folder)
@@ -67,7 +67,7 @@ class Writer:
     def formula(self, text: str, *above: Line) -> Filling:
         """Return a formula as it is typed below these lines."""
         flow = Workflow(above)
-        return (Part(formula=Formula(tree.dump(read(text, known.scope_of(flow, self.around(flow)))))),)
+        return (Part(formula=Formula(tree.dump(read(text, known.scope_of(flow, self.context(flow)))))),)
 
     def enquiries(self, to: Database, known: Database) -> Workflow:
         """Each enquiry becomes a record, with its parish looked up, who goes there, and what it is about."""

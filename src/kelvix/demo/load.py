@@ -78,7 +78,7 @@ class Loader:
             connection,
             self.folders,
             f"{self.settings.practice_address}/receiver/api",
-            lambda flow: self.engine.surroundings(self.space, flow),
+            lambda flow: self.engine.context(self.space, flow),
         )
         to_enquiries = workflows.create(self.space, "Enquiries from the post", write.enquiries(enquiries, known))
         to_tuning = workflows.create(self.space, "Pitch book", write.pitch_book(known))

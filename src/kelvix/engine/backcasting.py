@@ -49,7 +49,7 @@ class _Job:
         self.document, self.app, self.source = document, app, source
         self.oldest: datetime | None = None
         self.newest: datetime | None = None
-        self.counts = Backcast(document, engine.surroundings(space, document, asks="backcasts"))
+        self.counts = Backcast(document, engine.context(space, document, asks="backcasts"))
 
     def run(self) -> None:
         """Never raises: what goes wrong is kept with the backcast."""

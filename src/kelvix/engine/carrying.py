@@ -80,7 +80,7 @@ class Carrying(Outside):
 
     def carry(self) -> None:
         """Carry the run as far as it goes. Raises Fenced, TransientError, PermanentError."""
-        carried = carried_from_item(self.workflow.when, self.around, self.progress.item["values"])
+        carried = carried_from_item(self.workflow.when, self.context, self.progress.item["values"])
         _, end = self.through("", carried, ())
         if end not in (STUCK, RESTS) and not self._finished:
             self._end(end or "done")
@@ -100,15 +100,15 @@ class Carrying(Outside):
         recorded = self.done.get((line.id, place_text(place)))
         if recorded is not None and recorded.outcome.code not in outcome.UNDER_WAY:
             return self._again(line, recorded, carried, place)
-        cell, below = step(line, carried, self.around)
+        cell, below = step(line, carried, self.context)
         cell = settled(cell, line)
         if isinstance(cell.would, Problem):
             return self._stop(line, cell, carried, place), STUCK
         if self._is_due(line, cell.would, carried):
             return self._execute(line, cell, carried, place)
         left_out = isinstance(cell.would, LASTING)
-        given = recording.given(line, carried, self.around.env.zone)
-        self._record(line, place, recording.made(line, cell, "skipped" if left_out else cell.would.code, self.around), given)
+        given = recording.given(line, carried, self.context.env.zone)
+        self._record(line, place, recording.made(line, cell, "skipped" if left_out else cell.would.code, self.context), given)
         return below, self._end_of(cell)
 
     def _is_due(self, line: Line, would: Plan, carried: Carried) -> bool:
@@ -150,15 +150,15 @@ class Carrying(Outside):
         """Go on from a line as the run recorded it."""
         done = recorded.outcome
         if isinstance(line, Find):  # not asked again: what was done since hangs on the first answer
-            database = self.around.databases.get(line.database or 0)
+            database = self.context.databases.get(line.database or 0)
             if database is None:
                 raise PermanentError("the database that this run looked in was deleted", "run")
             found = done if isinstance(done, FoundRecords) else FoundRecords(done.code)
-            below = carry_found(line, database, recording.answer_of(found, database, self.around), carried, self.around)
+            below = carry_found(line, database, recording.answer_of(found, database, self.context), carried, self.context)
             return below, done.end
         if isinstance(done, Asked):
             return self._answered(line, done, carried, place)
-        cell, below = step(line, carried, self.around)
+        cell, below = step(line, carried, self.context)
         self._rests += done.rested_since is not None
         match done:
             case _ if isinstance(line, Ask):
@@ -170,10 +170,10 @@ class Carrying(Outside):
             case Requested() if isinstance(line, WebRequest):
                 return calling.as_recorded(line, done, carried), ""
             case Wrote() if isinstance(line, Writes):
-                database = writing.database_of(line, carried, self.around.databases)
+                database = writing.database_of(line, carried, self.context.databases)
                 if database is None:
                     raise PermanentError("the database that this run wrote to was deleted", "run")
-                return effects.carry_on(line, effects.recorded(done, database), database, carried, self.around), ""
+                return effects.carry_on(line, effects.recorded(done, database), database, carried, self.context), ""
             case Rested(code="waits"):  # its time has come, else nobody had taken the run up
                 self._record(line, place, replace(done, code="waited"))
                 return below, ""
@@ -182,7 +182,7 @@ class Carrying(Outside):
     def _rest(self, line: Line, would: Rest, carried: Carried, place: Place) -> Carried:
         """Record how far the run came, and let it rest until the time; any worker takes it up then."""
         due = would.until
-        self._record(line, place, Rested("waits", self.around.env.now.isoformat(), due.isoformat()))
+        self._record(line, place, Rested("waits", self.context.env.now.isoformat(), due.isoformat()))
 
         def work(t: Transaction) -> None:
             self.progress.hold(t, self.claim, None)
@@ -194,14 +194,14 @@ class Carrying(Outside):
 
     def _ask(self, line: Line, cell: Cell, carried: Carried, place: Place) -> Carried:
         """Ask a person, and let the run rest until there is an answer."""
-        env = self.around.env
+        env = self.context.env
         kind: questions.Kind
         if isinstance(line, Ask):
             kind, asked = "approval", questioning.approval(line, cell, carried, env)
         else:
             assert isinstance(line, AddOrUpdate)
-            database = self.around.databases[line.database or 0]
-            kind, asked = "which", questioning.which(line, cell, database, self.space, self.around)
+            database = self.context.databases[line.database or 0]
+            kind, asked = "which", questioning.which(line, cell, database, self.space, self.context)
         self._record(line, place, Asked("asks", env.now.isoformat()))
 
         def work(t: Transaction) -> None:
@@ -218,7 +218,7 @@ class Carrying(Outside):
         asked = self._asked(line, place)
         if asked is None or asked.answer is None:
             return self._rest_on(carried), RESTS
-        cell, _ = step(line, carried, self.around)  # as it was when it asked
+        cell, _ = step(line, carried, self.context)  # as it was when it asked
         self._rests += 1
         if isinstance(line, AddOrUpdate):
             return self._write(line, cell, carried, place, {"since": since.since, **asked.answer}), ""
@@ -230,7 +230,7 @@ class Carrying(Outside):
 
     def _as_answered(self, line: Ask, said: AnsweredBy | None, carried: Carried) -> tuple[Carried, str]:
         if said is None:  # left out, in a try of another line
-            return step(line, carried, self.around)[1], ""
+            return step(line, carried, self.context)[1], ""
         answer = questioning.answer_of(line, said, carried)
         below = asking.carry_on(line, answer, carried)
         if answer.approved or line.no == "go_on":
@@ -243,14 +243,14 @@ class Carrying(Outside):
             done = recorded.outcome
             assert isinstance(done, Decided)
             return done.taken, branching.below(line, done.way, carried), ""
-        choice = branching.choose(line, ways, carried, self.around.env)
+        choice = branching.choose(line, ways, carried, self.context.env)
         head = choice.cells[0]
         if choice.taken is None:
             return None, self._stop(line, head, carried, place), STUCK
         self._record(line, place, recording.decided(head.would.code, choice))
         for way in ways:
             code = GoOn("taken").code if way.id == choice.taken else NotTaken.code
-            self._record(way, place, Outcome(code), recording.given(way, carried, self.around.env.zone))
+            self._record(way, place, Outcome(code), recording.given(way, carried, self.context.env.zone))
         return choice.taken, branching.below(line, choice.name, carried), ""
 
     def rows(self, line: Repeat, carried: Carried, place: Place) -> tuple[tuple[ListRow, ...], str]:
@@ -265,7 +265,7 @@ class Carrying(Outside):
         self, line: Repeat, number: int, of: int, inner: Carried, carried: Carried, place: Place
     ) -> tuple[tuple[str, ...], str]:
         try:
-            more = repeating.collected(line, inner, self.around.env)
+            more = repeating.collected(line, inner, self.context.env)
         except Unfit as unfit:
             return (), self._fail(line, str(unfit), carried, place)
         self._rounds(line, place, "repeating", number, of)
@@ -284,8 +284,8 @@ class Carrying(Outside):
     def _write(self, line: Writes, cell: Cell, carried: Carried, place: Place, answer: dict[str, Any] | None = None) -> Carried:
         """Carry an effect out: what lines below can use. Where this is the last line, the run ends with the same commit.
         `answer`: what a person said about which record is meant."""
-        claim, around, progress = self.claim, self.around, self.progress
-        database = writing.database_of(line, carried, around.databases)
+        claim, context, progress = self.claim, self.context, self.progress
+        database = writing.database_of(line, carried, context.databases)
         assert database
         actor = Actor(
             Origin(
@@ -302,7 +302,7 @@ class Carrying(Outside):
 
         def keep(t: Transaction, effect: effects.Effect) -> effects.Effect:
             given = recording.filled(line, cell.results, carried)
-            made = effects.output(effect, database, around, answer or {})
+            made = effects.output(effect, database, context, answer or {})
             runs.keep_lines(t, claim, [*computed, (line.id, place_text(place), made, given)])
             return effect
 
@@ -311,13 +311,13 @@ class Carrying(Outside):
             by = self.recognises.get(line.id, ())
             if last and isinstance(line, Add) and not by:  # nothing below needs to know the record
                 return effects.add_later(t, self.space, database, cell, actor, lambda effect: keep(t, effect))
-            return keep(t, effects.carry_out(t, self.space.id, line, cell, carried, around, actor, answer, by))
+            return keep(t, effects.execute(t, self.space.id, line, cell, carried, context, actor, answer, by))
 
         effect = self.space.transact(work)
         self._finished = last
         progress.written()
         self.topics.add("records")
-        return effects.carry_on(line, effect, database, carried, around)
+        return effects.carry_on(line, effect, database, carried, context)
 
     def _run_another(self, line: RunAnother, carried: Carried, place: Place) -> Carried:
         """Start another workflow: its event and this line's outcome commit together."""
@@ -326,7 +326,7 @@ class Carrying(Outside):
 
         def work(t: Transaction) -> None:
             self.progress.hold(t, self.claim, None)
-            made = handing_over.start(t, self.space, self.claim, line, carried, self.around, key)
+            made = handing_over.start(t, self.space, self.claim, line, carried, self.context, key)
             row = (line.id, place_text(place), made, None)
             runs.keep_lines(t, self.claim, [*self.progress.lines, row])
 

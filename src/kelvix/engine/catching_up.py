@@ -54,13 +54,13 @@ def past(
     with engine.pacer.calls(space, when.connection or 0):
         page = account.collection(when.container or "").query(Query(limit=limit, after=before))
     known = space.read(lambda t: catch_ups.known_items(t, space.id, workflow_id, [i.id for i in page.items]))
-    around = engine.surroundings(space, document)
+    context = engine.context(space, document)
 
     def one(item: Item) -> Past:
         found, run = known.get(item.id, (None, None))
         if found in ("carried", "failed"):
             return Past(item.id, item.title, item.created, found, run)
-        comes: State = recognising.expected(document, as_kept(account.app, item)["values"], around, recognises)
+        comes: State = recognising.expected(document, as_kept(account.app, item)["values"], context, recognises)
         return Past(item.id, item.title, item.created, "tried" if found == "tried" and comes == "new" else comes, run)
 
     return [one(i) for i in page.items], page.after
@@ -72,7 +72,7 @@ def start(engine: Engine, space: Space, workflow_id: int, items: Sequence[Told],
     kept = space.read(lambda t: workflows.get(t, space.id, workflow_id))
     if kept is None:
         raise NotFoundError("no such workflow")
-    findings = check(kept.draft, engine.surroundings(space, kept.draft))
+    findings = check(kept.draft, engine.context(space, kept.draft))
     if findings:
         raise NotReady(findings)
     if kept.draft.when.own is not None:

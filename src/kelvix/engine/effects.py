@@ -17,7 +17,7 @@ from kelvix.core.filling import Carried, Held
 from kelvix.core.finding import Question
 from kelvix.core.outcome import Wrote
 from kelvix.core.schema import Database
-from kelvix.core.steps import Surroundings
+from kelvix.core.steps import Context
 from kelvix.core.values import FieldId, Unfit, Value, Wire, to_wire
 from kelvix.core.workflow import Add, AddOrUpdate, Delete, Update, Writes
 from kelvix.store import finding, records
@@ -38,13 +38,13 @@ class Effect:
     is_new: bool = False
 
 
-def carry_out(
+def execute(
     t: Transaction,
     workspace_id: int,
     line: Writes,
     cell: Cell,
     carried: Carried,
-    around: Surroundings,
+    context: Context,
     actor: Actor,
     answer: dict[str, Any] | None = None,
     by: Sequence[FieldId] = (),
@@ -52,11 +52,11 @@ def carry_out(
     """`answer`: which record is meant, where a person was asked; `by`: the fields by which an Add line looks first whether its
     record is there. Raises PermanentError where the record is gone, TransientError where what
     matches changed since the line was looked at."""
-    database = writing.database_of(line, carried, around.databases)
+    database = writing.database_of(line, carried, context.databases)
     assert database
     match line:
         case Add() if by:
-            return _add_unless_there(t, workspace_id, database, line, by, cell, actor, around.env.zone)
+            return _add_unless_there(t, workspace_id, database, line, by, cell, actor, context.env.zone)
         case Add():
             return _add(t, workspace_id, database, cell.writes, actor)
         case Update():
@@ -73,7 +73,7 @@ def carry_out(
         case AddOrUpdate():
             if answer is not None:
                 return _as_answered(t, workspace_id, database, cell, actor, answer)
-            return _add_or_update(t, workspace_id, database, line, cell, actor, around.env.zone)
+            return _add_or_update(t, workspace_id, database, line, cell, actor, context.env.zone)
 
 
 def _add(t: Transaction, workspace_id: int, database: Database, values: Mapping[FieldId, Value], actor: Actor) -> Effect:
@@ -176,7 +176,7 @@ def _as_answered(
     return Effect("updated" if changed else "unchanged", done[0].held, changed)
 
 
-def output(effect: Effect, database: Database, around: Surroundings, answer: Mapping[str, Any]) -> Wrote:
+def output(effect: Effect, database: Database, context: Context, answer: Mapping[str, Any]) -> Wrote:
     """Return what is recorded of an effect, with the run; `answer`: what a person said about it."""
     held = effect.held
     return Wrote(
@@ -184,8 +184,8 @@ def output(effect: Effect, database: Database, around: Surroundings, answer: Map
         database.id,
         database.name,
         held.record,
-        writing.title_of(held.values, database, around.env),
-        around.target.link(database, held.record) if held.record else None,
+        writing.title_of(held.values, database, context.env),
+        context.target.link(database, held.record) if held.record else None,
         {f: to_wire(v) for f, v in held.values.items()},
         effect.count,
         effect.is_new,
@@ -210,8 +210,8 @@ def recorded(wrote: Wrote, database: Database) -> Effect:
     return Effect(wrote.code, held, wrote.count, wrote.is_new)
 
 
-def carry_on(line: Writes, effect: Effect, database: Database, carried: Carried, around: Surroundings) -> Carried:
+def carry_on(line: Writes, effect: Effect, database: Database, carried: Carried, context: Context) -> Carried:
     """Return what lines below can use of an effect."""
     if isinstance(line, Delete):
         return carried.plus(line.of, (), {}, Held(database.id))
-    return writing.below(line, effect.held, database, carried, around.target, effect.is_new)
+    return writing.below(line, effect.held, database, carried, context.target, effect.is_new)

@@ -13,7 +13,7 @@ from kelvix.core import sources
 from kelvix.core.collection import PermanentError
 from kelvix.core.schema import Database
 from kelvix.core.sources import CanRun
-from kelvix.core.steps import SourceWords, Surroundings
+from kelvix.core.steps import Context, SourceWords
 from kelvix.core.values import shorten
 from kelvix.core.workflow import Address, RunAnother, Workflow
 from kelvix.engine import finding
@@ -39,7 +39,7 @@ class Engine:
     pacer: Pacer = field(default_factory=Pacer)
     known: databases.Known = field(default_factory=databases.Known)
 
-    def surroundings(self, space: Space, workflow: Workflow, asks: Asks = "runs", again: bool = False) -> Surroundings:
+    def context(self, space: Space, workflow: Workflow, asks: Asks = "runs", again: bool = False) -> Context:
         """Return what a rehearsal or a run needs to know, as it is now. `asks`: who asks the questions of Find lines;
         `again`: a rehearsal reads anew what it read before."""
         app = self.apps.get(workflow.when.app)
@@ -50,7 +50,7 @@ class Engine:
             find = finding.direct(space, known) if asks == "runs" else self.lookups.patient(space, known)
         own = workflow.when.own
         source = sources.fields_of(own, known) if own else app.fields if app else ()
-        return Surroundings(
+        return Context(
             source,
             known,
             space.env(datetime.now(UTC)),

@@ -8,7 +8,7 @@ from kelvix.core import handing, sources
 from kelvix.core.collection import PermanentError
 from kelvix.core.filling import Carried
 from kelvix.core.outcome import RanAnother
-from kelvix.core.steps import Surroundings
+from kelvix.core.steps import Context
 from kelvix.core.values import shorten, to_wire
 from kelvix.core.workflow import Address, RunAnother
 from kelvix.store import events, listening, workflows
@@ -18,7 +18,7 @@ from kelvix.store.runs import Claim
 
 
 def start(
-    t: Transaction, space: Space, claim: Claim, line: RunAnother, carried: Carried, around: Surroundings, key: bytes
+    t: Transaction, space: Space, claim: Claim, line: RunAnother, carried: Carried, context: Context, key: bytes
 ) -> RanAnother:
     """Return what is recorded of it. Raises PermanentError where the other is off, or would run this one in turn."""
     to = line.workflow or 0
@@ -31,8 +31,8 @@ def start(
     own = workflows.version(t, space.id, one.version_id)[1].when.own
     if not isinstance(own, Address):
         raise PermanentError("the workflow that this line runs takes no requests any more", "workflow")
-    known = around.others.get(to)
-    handed, parts = handing.values(line, sources.CanRun(known.name if known else "", own.inputs), carried, around.env)
+    known = context.others.get(to)
+    handed, parts = handing.values(line, sources.CanRun(known.name if known else "", own.inputs), carried, context.env)
     wrong = [p.sentence for p in parts if p.state == "put_right"]
     if wrong:
         raise PermanentError("; ".join(wrong), "workflow")

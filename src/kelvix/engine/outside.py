@@ -59,7 +59,7 @@ class Outside(Standpoint, ABC):
 
     def _request(self, line: WebRequest, would: SendRequest, carried: Carried, place: Place) -> tuple[Carried, str]:
         payload = calling.payload(would.call)
-        write = calling.Request(self.engine, self.space, self.claim, line, self.around.env, payload)
+        write = calling.Request(self.engine, self.space, self.claim, line, self.context.env, payload)
         made, end = self._write_outside(line, place, carried, write, lambda kept: outcome.read("sent", kept))
         if end:
             return carried, end
@@ -155,7 +155,7 @@ class Outside(Standpoint, ABC):
         """Ask a person whether a write was carried out, and let the run rest until there is an answer."""
         in_doubt = replace(intent, state="doubt")
         self._record_under_way(line, place, write, "in_doubt", in_doubt)
-        when = datetime.now(UTC).astimezone(self.around.env.zone).strftime("%-d %b %Y %H:%M:%S")
+        when = datetime.now(UTC).astimezone(self.context.env.zone).strftime("%-d %b %Y %H:%M:%S")
         shown = [*write.shown(in_doubt), ("When", when), ("Attempt", str(intent.attempt)), ("Why", why)]
         asked = {"question": write.question, "values": [{"name": name, "text": text} for name, text in shown]}
 

@@ -13,7 +13,7 @@ from kelvix.core.filling import Carried
 from kelvix.core.finding import Question
 from kelvix.core.outcome import AnsweredBy
 from kelvix.core.schema import Database
-from kelvix.core.steps import Surroundings
+from kelvix.core.steps import Context
 from kelvix.core.values import as_text, shorten, to_wire
 from kelvix.core.workflow import AddOrUpdate, Ask
 from kelvix.store import finding, records
@@ -36,7 +36,7 @@ def approval(line: Ask, cell: Cell, carried: Carried, env: Env) -> dict[str, Any
     }  # fmt: skip
 
 
-def which(line: AddOrUpdate, cell: Cell, database: Database, space: Space, around: Surroundings) -> dict[str, Any]:
+def which(line: AddOrUpdate, cell: Cell, database: Database, space: Space, context: Context) -> dict[str, Any]:
     """Return the records that match, and what would be written to the one that is meant."""
     question = writing.match(line, cell.results, database)
     assert isinstance(question, Question)
@@ -46,7 +46,7 @@ def which(line: AddOrUpdate, cell: Cell, database: Database, space: Space, aroun
         return ids, records.many(t, database, ids[:MAX_CANDIDATES])
 
     ids, found = space.read(read)
-    zone = around.env.zone
+    zone = context.env.zone
 
     def said(record: records.Record) -> str:
         fields = [f for f in database.fields[1:] if not TYPES[f.type].is_long]
@@ -58,7 +58,7 @@ def which(line: AddOrUpdate, cell: Cell, database: Database, space: Space, aroun
         "question": f"{len(ids)} records of {database.name} match. Which one is meant?",
         "database": database.id,
         "candidates": [
-            {"record": r.id, "title": writing.title_of(r.values, database, around.env) or "(unnamed)", "said": said(r)}
+            {"record": r.id, "title": writing.title_of(r.values, database, context.env) or "(unnamed)", "said": said(r)}
             for r in found
         ],
         "all": ids,

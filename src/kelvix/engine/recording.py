@@ -12,7 +12,7 @@ from kelvix.core.filling import Carried, FieldResult, describe
 from kelvix.core.filling import references as used_by
 from kelvix.core.outcome import Decided, End, FoundRecords, Outcome, Shaped, Stopped
 from kelvix.core.schema import Database
-from kelvix.core.steps import Surroundings
+from kelvix.core.steps import Context
 from kelvix.core.values import as_text, shorten, to_wire
 from kelvix.core.walking import Place
 from kelvix.core.workflow import Delete, Find, Line, Narrows, Shape, Writes, filling_of, fillings_of
@@ -33,10 +33,10 @@ def given(line: Line, carried: Carried, zone: ZoneInfo) -> Any:
     return None
 
 
-def made(line: Line, cell: Cell, code: str, around: Surroundings) -> Outcome:
+def made(line: Line, cell: Cell, code: str, context: Context) -> Outcome:
     """Return what became of a line that writes nothing: what it found, made or says."""
     if isinstance(line, Find):
-        return _found(cell.answer, code, around.databases[line.database or 0], around)
+        return _found(cell.answer, code, context.databases[line.database or 0], context)
     if isinstance(line, Shape):
         values = {r.key: to_wire(r.value) for r in cell.parts}
         return Shaped(code, {v.name: values.get(v.key) for v in line.values})
@@ -45,25 +45,25 @@ def made(line: Line, cell: Cell, code: str, around: Surroundings) -> Outcome:
     return Outcome(code)
 
 
-def _found(answer: Answer | None, code: str, database: Database, around: Surroundings) -> FoundRecords:
-    answer = answer or Answer(0, None, {}, around.env.now)
+def _found(answer: Answer | None, code: str, database: Database, context: Context) -> FoundRecords:
+    answer = answer or Answer(0, None, {}, context.env.now)
     return FoundRecords(
         code,
         database.id,
         database.name,
         answer.count,
         answer.record,
-        as_text(answer.values.get(database.fields[0].id), around.env.zone),
-        around.target.link(database, answer.record) if answer.record is not None else None,
+        as_text(answer.values.get(database.fields[0].id), context.env.zone),
+        context.target.link(database, answer.record) if answer.record is not None else None,
         {f: to_wire(v) for f, v in answer.values.items()},
         [[id, {f: to_wire(v) for f, v in kept.items()}] for id, kept in answer.records],
     )
 
 
-def answer_of(found: FoundRecords, database: Database, around: Surroundings) -> Answer:
+def answer_of(found: FoundRecords, database: Database, context: Context) -> Answer:
     """Return what a Find line found, from what was recorded."""
     records = tuple((id, effects.recorded_values(v, database)) for id, v in found.records)
-    return Answer(found.count, found.record, effects.recorded_values(found.values, database), around.env.now, records)
+    return Answer(found.count, found.record, effects.recorded_values(found.values, database), context.env.now, records)
 
 
 def decided(code: str, choice: branching.Choice) -> Decided:
@@ -82,7 +82,7 @@ def filled(line: Writes, results: tuple[FieldResult, ...], carried: Carried) -> 
     }
 
 
-def said(result: FieldResult, around: Surroundings) -> str:
+def said(result: FieldResult, context: Context) -> str:
     """Return what is wrong with a field, by its name."""
-    found = around.fields.get(result.field)
+    found = context.fields.get(result.field)
     return f"{found.name}: {result.sentence}" if found and not result.sentence.startswith(found.name) else result.sentence

@@ -104,14 +104,14 @@ class Runner:
     def _all(self, space: Within, claims: Sequence[Claim]) -> tuple[set[str], list[Claim]]:
         workflow = self.versions.get(space, claims[0].version_id)
         space.transact(lambda t: runs.hold_all(t, claims))
-        around = self.engine.surroundings(space, workflow)
-        around = replace(around, find=finding.holding(space, around.databases))
+        context = self.engine.context(space, workflow)
+        context = replace(context, find=finding.holding(space, context.databases))
         topics: set[str] = {"runs", f"workflow:{claims[0].workflow_id}"}
         failed: list[Claim] = []
         for claim in claims:
             assert claim.item is not None
             progress = Progress(self.engine.settings.lease, claim.item, False)
-            carrying = Carrying(self.engine, space, claim, workflow, around, progress, {}, self.before_effect, self.leases)
+            carrying = Carrying(self.engine, space, claim, workflow, context, progress, {}, self.before_effect, self.leases)
             carrying.carry()
             topics |= carrying.topics
             failed += [claim] if carrying.failed else []
@@ -224,10 +224,10 @@ class Runner:
 
     def _carry(self, space: Space, claim: Claim, topics: set[str]) -> bool:
         workflow = self.versions.get(space, claim.version_id)
-        around = self.engine.surroundings(space, workflow)
+        context = self.engine.context(space, workflow)
         progress = self._item(space, claim, workflow)
         recorded = space.read(lambda t: runs.lines(t, space.id, [claim.run_id]))[claim.run_id] if claim.token > 1 else {}
-        carrying = Carrying(self.engine, space, claim, workflow, around, progress, recorded, self.before_effect, self.leases)
+        carrying = Carrying(self.engine, space, claim, workflow, context, progress, recorded, self.before_effect, self.leases)
         if claim.catch_up_id is not None:
             one = space.read(lambda t: catch_ups.get(t, space.id, claim.catch_up_id or 0))
             carrying.recognises = one.recognises if one else {}

@@ -12,7 +12,7 @@ from typing import Any
 from kelvix.core.cells import Cell
 from kelvix.core.filling import Carried
 from kelvix.core.outcome import Failed, Outcome, Problem
-from kelvix.core.steps import Surroundings
+from kelvix.core.steps import Context
 from kelvix.core.values import FieldId
 from kelvix.core.walking import Place, Walk
 from kelvix.core.workflow import Line, Workflow, Writes
@@ -54,7 +54,7 @@ class Standpoint(Walk, ABC):
         space: Space,
         claim: Claim,
         workflow: Workflow,
-        around: Surroundings,
+        context: Context,
         progress: Progress,
         recorded: dict[tuple[str, str], RunLine],
         before_effect: Callable[[Claim], None],
@@ -67,7 +67,7 @@ class Standpoint(Walk, ABC):
         self.topics: set[str] = set()
         self.failed = False
         self.recognises: Mapping[str, Sequence[FieldId]] = {}
-        self._now = around
+        self._now = context
         since = sorted(since for r in self.done.values() if (since := r.outcome.rested_since))
         self._clocks = [self._as_of(datetime.fromisoformat(s)) for s in since]
         self._rests = self._steps = 0
@@ -76,11 +76,11 @@ class Standpoint(Walk, ABC):
         self._said = ""
 
     @property
-    def around(self) -> Surroundings:
+    def context(self) -> Context:
         """What is above a line that rested is as it was when that began: the clock stands still there."""
         return self._clocks[self._rests] if self._rests < len(self._clocks) else self._now
 
-    def _as_of(self, moment: datetime) -> Surroundings:
+    def _as_of(self, moment: datetime) -> Context:
         env = self._now.env
         return replace(self._now, env=replace(env, now=moment))
 
@@ -103,11 +103,11 @@ class Standpoint(Walk, ABC):
     def _stop(self, line: Line, cell: Cell, carried: Carried, place: Place) -> Carried:
         """End at a line that cannot be carried out with this item: nothing is written for it, and the run says why."""
         self.failed = True
-        wrong = [recording.said(r, self.around) for r in cell.results if r.state == "put_right"] or [cell.note]
+        wrong = [recording.said(r, self.context) for r in cell.results if r.state == "put_right"] or [cell.note]
         if isinstance(line, Writes):
             given = recording.filled(line, cell.results, carried)
         else:
-            given = recording.given(line, carried, self.around.env.zone)
+            given = recording.given(line, carried, self.context.env.zone)
         self._record(line, place, Failed("failed", wrong), given)
 
         def work(t: Transaction) -> None:

@@ -41,8 +41,8 @@ def turn_on(engine: Engine, space: Space, workflow_id: int, from_where_it_was: b
     kept = space.read(lambda t: workflows.get(t, space.id, workflow_id))
     if kept is None:
         raise NotFoundError("no such workflow")
-    around = engine.surroundings(space, kept.draft)
-    findings = check(kept.draft, around)
+    context = engine.context(space, kept.draft)
+    findings = check(kept.draft, context)
     if findings:
         raise NotReady(findings)
     findings = _may_send(engine, space, kept.draft) + _may_reach(engine, kept.draft)
@@ -50,7 +50,7 @@ def turn_on(engine: Engine, space: Space, workflow_id: int, from_where_it_was: b
         raise NotReady(findings)
     for line in kept.draft.lines:
         if isinstance(line, Find | AddOrUpdate) and line.database is not None:
-            finding.prepare(space.server, around.databases[line.database], compared(line))
+            finding.prepare(space.server, context.databases[line.database], compared(line))
     when = kept.draft.when
     if when.own is not None:
         return _listen(engine, space, kept, when.own, from_where_it_was)

@@ -10,7 +10,7 @@ from typing import Literal
 
 from kelvix.core.checking import check
 from kelvix.core.schema import Database
-from kelvix.core.steps import Surroundings
+from kelvix.core.steps import Context
 from kelvix.core.values import FieldId
 from kelvix.engine.engine import Engine
 from kelvix.store import captures, workflows
@@ -29,15 +29,15 @@ class Use:
 def of_database(engine: Engine, space: Space, database_id: int) -> list[Use]:
     """Return what uses a database."""
     addresses = space.read(lambda t: captures.keeping_in(t, space.id, database_id))
-    found = _workflows(engine, space, lambda around: _without_databases(around, _left_without(around, database_id)))
+    found = _workflows(engine, space, lambda context: _without_databases(context, _left_without(context, database_id)))
     return [*found, *(Use("address", a.id, a.name) for a in addresses)]
 
 
-def _left_without(around: Surroundings, database_id: int) -> dict[int, Database | None]:
+def _left_without(context: Context, database_id: int) -> dict[int, Database | None]:
     """Return what is left when a database goes: fields of others that refer to it go too."""
     left: dict[int, Database | None] = {
         d.id: Database(d.id, d.name, kept)
-        for d in around.databases.values()
+        for d in context.databases.values()
         if len(kept := tuple(f for f in d.fields if f.refers_to != database_id)) < len(d.fields)
     }
     return left | {database_id: None}
@@ -46,22 +46,22 @@ def _left_without(around: Surroundings, database_id: int) -> dict[int, Database 
 def of_field(engine: Engine, space: Space, database: Database, field_id: FieldId) -> list[Use]:
     """Return what uses a field of a database."""
     left = Database(database.id, database.name, tuple(f for f in database.fields if f.id != field_id))
-    return _workflows(engine, space, lambda around: _without_databases(around, {database.id: left}))
+    return _workflows(engine, space, lambda context: _without_databases(context, {database.id: left}))
 
 
 def of_workflow(engine: Engine, space: Space, workflow_id: int) -> list[Use]:
     """Return what runs a workflow by a line of its own."""
     return _workflows(
-        engine, space, lambda around: replace(around, others={k: v for k, v in around.others.items() if k != workflow_id})
+        engine, space, lambda context: replace(context, others={k: v for k, v in context.others.items() if k != workflow_id})
     )
 
 
-def _without_databases(around: Surroundings, instead: dict[int, Database | None]) -> Surroundings:
-    left = {k: d for k, d in (dict(around.databases) | instead).items() if d is not None}
-    return replace(around, databases=left)
+def _without_databases(context: Context, instead: dict[int, Database | None]) -> Context:
+    left = {k: d for k, d in (dict(context.databases) | instead).items() if d is not None}
+    return replace(context, databases=left)
 
 
-def _workflows(engine: Engine, space: Space, without: Callable[[Surroundings], Surroundings]) -> list[Use]:
+def _workflows(engine: Engine, space: Space, without: Callable[[Context], Context]) -> list[Use]:
     """Return the workflows that are on or paused and whose check finds something without the thing that it does not find with
     it."""
 
@@ -70,8 +70,8 @@ def _workflows(engine: Engine, space: Space, without: Callable[[Surroundings], S
         if kept.state == "off":
             continue
         document = kept.running or kept.draft
-        around = engine.surroundings(space, document)
-        anyway = check(document, around)
-        if any(f not in anyway for f in check(document, without(around))):
+        context = engine.context(space, document)
+        anyway = check(document, context)
+        if any(f not in anyway for f in check(document, without(context))):
             found.append(Use("workflow", kept.id, kept.name))
     return found

@@ -43,8 +43,8 @@ class Desk:
         return account
 
     def show(self, request: Request, name: str, status: int = 200, **values: Any) -> Response:
-        around = {"kelvix": self.settings.address, "app_names": self.apps}
-        return self._pages.TemplateResponse(request, name, values | around, status_code=status)
+        context = {"kelvix": self.settings.address, "app_names": self.apps}
+        return self._pages.TemplateResponse(request, name, values | context, status_code=status)
 
 
 class PracticeApp(ABC):

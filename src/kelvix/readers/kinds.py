@@ -30,7 +30,7 @@ class Kind:
 
 
 KINDS = {
-    "formula": Kind("kelvix.core.feel.heavy", "carry_out", 5.0),
+    "formula": Kind("kelvix.core.feel.heavy", "execute", 5.0),
     "article": Kind("kelvix.formats.article", "read_file", 15.0),
     "links": Kind("kelvix.formats.lists_of_links", "read_file", 30.0),
     "message": Kind("kelvix.formats.rfc5322", "read_file", 10.0),

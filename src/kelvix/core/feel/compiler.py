@@ -192,7 +192,7 @@ class _Unit:
         return self._given((node.line, node.key))
 
     def _given(self, key: object) -> str:
-        """Return what the surroundings give under this key, fetched once."""
+        """Return what the context gives under this key, fetched once."""
         if key not in self.read:
             self.count += 1
             self.read[key] = f"g{self.count}"

@@ -42,7 +42,7 @@ def sent(node: tree.Node, scope: Mapping[Any, object], env: Env) -> bytes:
     return pickle.dumps((node, dict(scope), env.now, env.zone, env.locale, env.order))
 
 
-def carry_out(file: IO[bytes]) -> bytes:
+def execute(file: IO[bytes]) -> bytes:
     """Carry out an evaluation that was written down, with all the steps that one may take: its result, its notes, and why it
     was given up, if it was."""
     from kelvix.core.feel.language import compiled
