@@ -36,7 +36,7 @@ SOURCE = (
     CarriedField("day", ("Message", "Day"), "date"),
 )
 ENV = Env(datetime(2026, 11, 25, 9, tzinfo=UTC), ZoneInfo("Europe/London"))
-AROUND = Context(SOURCE, {7: Database(7, "Tasks", (Field(1, "Name", "text", True),))}, ENV)
+CONTEXT = Context(SOURCE, {7: Database(7, "Tasks", (Field(1, "Name", "text", True),))}, ENV)
 WHEN = When("w", connection=1, container="5")
 
 
@@ -53,23 +53,23 @@ ITEM = {"subject": "the loft visit", "sum": "120", "day": "2026-12-01"}
 
 
 def test_the_question_and_its_values_are_rehearsed():
-    cell = rehearse(Workflow((WHEN, ASK)), ITEM, AROUND)[-1]
+    cell = rehearse(Workflow((WHEN, ASK)), ITEM, CONTEXT)[-1]
     assert (cell.state, cell.note) == ("asks", "asks: Book the loft visit?")
     assert [(p.key, p.state, p.value) for p in cell.parts] == [("k", "fits", 120), ("d", "fits", date(2026, 12, 1))]
-    assert rehearse(Workflow((WHEN, Ask("q"))), ITEM, AROUND)[-1].note == "asks: Shall this go on?"
+    assert rehearse(Workflow((WHEN, Ask("q"))), ITEM, CONTEXT)[-1].note == "asks: Shall this go on?"
 
 
 def test_lines_below_are_rehearsed_as_if_it_were_yes():
     below = Add("a", 7, (FieldFilling(1, (Part(ref=Reference("q", "k")),)),))
     only = OnlyIf("o", "all", (Condition(Reference("q", "approved"), "is", ("yes",)),))
-    whole = rehearse_whole(Workflow((WHEN, ASK, only, below)), ITEM, AROUND)
+    whole = rehearse_whole(Workflow((WHEN, ASK, only, below)), ITEM, CONTEXT)
     assert [c.state for c in whole.cells] == ["in", "asks", "goes_on", "fits"]
     assert whole.cells[-1].results[0].value == "120"
 
 
 def test_a_value_that_cannot_be_worked_out_is_put_right_first():
     gone = Ask("q", value("subject"), (Shaped("k", "Gone", Filled(value("nothing"))),))
-    cell = rehearse(Workflow((WHEN, gone)), ITEM, AROUND)[-1]
+    cell = rehearse(Workflow((WHEN, gone)), ITEM, CONTEXT)[-1]
     assert cell.state == "put_right" and "no longer carry" in cell.note
 
 
@@ -88,7 +88,7 @@ def test_what_a_person_types_is_read_as_its_type(given, values, wrong):
 
 def test_what_is_unfinished_is_said():
     def said(line: Ask) -> list[str]:
-        return [f.sentence for f in check(Workflow((WHEN, line)), AROUND) if f.line == "q"]
+        return [f.sentence for f in check(Workflow((WHEN, line)), CONTEXT) if f.line == "q"]
 
     assert said(Ask("q")) == ["say what is asked"]
     assert said(Ask("q", value("gone"))) == ["this shows a value that the lines above do not carry"]

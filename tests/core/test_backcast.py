@@ -19,7 +19,7 @@ SOURCE = (
 TARGET = Database(
     1, "Enquiries", (Field(11, "Name", "text", True), Field(12, "Mail", "email"), Field(13, "Contact name", "text"))
 )
-AROUND = Context(SOURCE, {1: TARGET}, Env(datetime(2026, 11, 25, tzinfo=UTC), ZoneInfo("Europe/London")))
+CONTEXT = Context(SOURCE, {1: TARGET}, Env(datetime(2026, 11, 25, tzinfo=UTC), ZoneInfo("Europe/London")))
 WHEN = When("w", connection=1, container="5")
 ONLY = OnlyIf("o", "all", (Condition(Reference("w", "subject"), "mentions", ("quote",)),))
 
@@ -29,7 +29,7 @@ def fills(*pairs: tuple[int, str]) -> Add:
 
 
 def cast(workflow: Workflow, *items: dict[str, str]) -> Backcast:
-    counts = Backcast(workflow, AROUND)
+    counts = Backcast(workflow, CONTEXT)
     for n, item in enumerate(items):
         counts.take(str(n), item.get("subject", ""), item)
     return counts
@@ -61,7 +61,7 @@ def test_a_shape_line_that_cannot_be_carried_out_is_named():
 
 
 def test_outcomes_are_bounded():
-    counts = Backcast(Workflow((WHEN, fills((11, "subject")))), AROUND)
+    counts = Backcast(Workflow((WHEN, fills((11, "subject")))), CONTEXT)
     for n in range(100):
         counts._outcome = lambda _, n=n: ("put_right", "a", f"sentence {n}")  # type: ignore[method-assign]
         counts.take(str(n), "t", {"subject": "x"})

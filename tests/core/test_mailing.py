@@ -32,7 +32,7 @@ RECORDS = (
     (34, {1: "Nobody’s", 2: None, 3: None}),
 )
 NOW = datetime(2026, 11, 25, 9, tzinfo=UTC)
-AROUND = Context(
+CONTEXT = Context(
     SOURCE,
     {7: TASKS},
     Env(NOW, ZoneInfo("Europe/London")),
@@ -54,7 +54,7 @@ ITEM = {"subject": "This week"}
 
 
 def cell(*lines, item=ITEM):
-    return rehearse(Workflow((WHEN, *lines)), item, AROUND)[-1]
+    return rehearse(Workflow((WHEN, *lines)), item, CONTEXT)[-1]
 
 
 @pytest.mark.parametrize(
@@ -80,7 +80,7 @@ def test_what_is_no_address_is_said(given, said):
 
 
 def test_a_mail_is_previewed_and_carries_on_what_was_sent():
-    whole = rehearse_whole(Workflow((WHEN, MAIL)), ITEM, AROUND)
+    whole = rehearse_whole(Workflow((WHEN, MAIL)), ITEM, CONTEXT)
     found = whole.cells[-1]
     assert (found.state, found.note) == ("fits", "1 mail: to ada@stbride.example")
     [mail] = found.would.mails
@@ -112,7 +112,7 @@ def test_what_cannot_be_sent_is_said():
 
 def test_what_is_unfinished_is_said():
     def said(line: SendMail) -> set[str | None]:
-        return {f.key for f in check(Workflow((WHEN, FIND, line)), AROUND) if f.line == "m"}
+        return {f.key for f in check(Workflow((WHEN, FIND, line)), CONTEXT) if f.line == "m"}
 
     assert not said(MAIL) and not said(TABLE) and not said(replace(TABLE, to=(), split="f_3"))
     assert said(SendMail("m")) == {None, "to", "subject"}

@@ -37,7 +37,7 @@ SOURCE = (
     CarriedField("attachment_count", ("Message", "Attachments"), "number"),
 )
 TARGET = Database(1, "Enquiries", (Field(11, "Name", "text", True), Field(12, "Source", "link"), Field(13, "Mail", "email")))
-AROUND = Context(
+CONTEXT = Context(
     SOURCE,
     {1: TARGET},
     Env(datetime(2026, 11, 25, 9, tzinfo=UTC), ZoneInfo("Europe/London")),
@@ -50,27 +50,27 @@ WHOLE = Workflow((WHEN, ONLY, ADD))
 QUOTE = {"subject": "Quote, please", "date": "2026-11-23T17:02:00Z", "attachment_count": "1"}
 
 
-def states(workflow, item, context=AROUND):
+def states(workflow, item, context=CONTEXT):
     return [c.state for c in rehearse(workflow, item, context)]
 
 
 def test_a_sample_goes_through_or_is_passed_by():
     assert states(WHOLE, QUOTE) == ["in", "goes_on", "fits"]
     assert states(WHOLE, {"subject": "Newsletter"}) == ["in", "passed_by", "not_reached"]
-    assert rehearse(WHOLE, QUOTE, AROUND)[0].note == "1 attachment"
+    assert rehearse(WHOLE, QUOTE, CONTEXT)[0].note == "1 attachment"
 
 
 def test_empty_absent_and_unreadable_are_told_apart():
     """What could not be read stops each line that uses it, and is never taken for empty."""
     broken = {"subject": "Quote, please", "date": "yesterday", "attachment_count": None}
-    carried = carried_from_item(WHEN, AROUND, broken)
+    carried = carried_from_item(WHEN, CONTEXT, broken)
     assert carried.values == {Reference("w", "subject"): "Quote, please", Reference("w", "attachment_count"): None}
     assert list(carried.unreadable) == [Reference("w", "date")]
     late = OnlyIf("o", "all", (Condition(Reference("w", "date"), "empty"),))
-    cell = rehearse(Workflow((WHEN, late, ADD)), broken, AROUND)[1]
+    cell = rehearse(Workflow((WHEN, late, ADD)), broken, CONTEXT)[1]
     assert cell.state == "put_right" and "Message › Date cannot be read in this item: “yesterday”" in cell.note
     filled = replace(ADD, fillings=(FieldFilling(11, (Part(ref=Reference("w", "date")),)),))
-    assert "cannot be read" in rehearse(Workflow((WHEN, filled)), broken, AROUND)[1].results[0].sentence
+    assert "cannot be read" in rehearse(Workflow((WHEN, filled)), broken, CONTEXT)[1].results[0].sentence
     assert states(WHOLE, broken) == ["in", "goes_on", "fits"]  # nothing here uses it
     assert states(Workflow((WHEN, late, ADD)), {"subject": "Quote, please"}) == ["in", "goes_on", "fits"]
 
@@ -80,17 +80,17 @@ def test_a_list_becomes_labels():
     split = t.dump(t.Call(t.Name("split"), (t.Value("w", "subject"), t.String(r",\s*"))))
     shape = Shape("s", (Shaped("k", "Topics", Filled((Part(formula=Formula(split)),))),))
     add = Add("a", 1, (*ADD.fillings, FieldFilling(14, (Part(ref=Reference("s", "k")),))))
-    context = replace(AROUND, databases={1: target})
+    context = replace(CONTEXT, databases={1: target})
     cells = rehearse(Workflow((WHEN, shape, add)), {"subject": "Leather, Reeds, leather"}, context)
     assert cells[1].parts[0].value == ("Leather", "Reeds", "leather")
     assert cells[2].results[1].value == ("Leather", "Reeds")
-    assert shaped_fields(shape, carried_from_item(WHEN, AROUND, {}))[0].type == "labels"
+    assert shaped_fields(shape, carried_from_item(WHEN, CONTEXT, {}))[0].type == "labels"
 
 
 def test_a_line_that_is_not_right_says_what():
-    cell = rehearse(WHOLE, {"subject": ""}, AROUND)[-1]
+    cell = rehearse(WHOLE, {"subject": ""}, CONTEXT)[-1]
     assert cell.state == "not_reached"
-    bare = rehearse(Workflow((WHEN, ADD)), {"subject": None}, AROUND)[-1]
+    bare = rehearse(Workflow((WHEN, ADD)), {"subject": None}, CONTEXT)[-1]
     assert bare.state == "put_right" and "Name must be filled" in bare.note
 
 
@@ -103,39 +103,39 @@ def test_a_later_line_sees_what_a_rehearsed_add_would_yield():
             FieldFilling(12, (Part(ref=Reference("a", "link")),)),
         ),
     )
-    cell = rehearse(Workflow((WHEN, ADD, second)), QUOTE, AROUND)[-1]
+    cell = rehearse(Workflow((WHEN, ADD, second)), QUOTE, CONTEXT)[-1]
     assert {r.field: r.value for r in cell.results} == {11: "See Quote, please", 12: "http://127.0.0.1/databases/1/provisional"}
 
 
 def test_a_workflow_that_is_ready_has_no_findings():
-    assert check(WHOLE, AROUND) == []
+    assert check(WHOLE, CONTEXT) == []
 
 
 @pytest.mark.parametrize(
-    ("workflow", "around", "said"),
+    ("workflow", "context", "said"),
     [
-        (Workflow((replace(WHEN, container=None), ADD)), AROUND, "choose the connection and the folder"),
-        (Workflow((WHEN,)), AROUND, "nothing happens yet"),
-        (Workflow((WHEN, OnlyIf("o"), ADD)), AROUND, "no condition yet"),
-        (Workflow((WHEN, Add("a"))), AROUND, "choose the database"),
-        (WHOLE, replace(AROUND, databases={}), "was deleted"),
-        (Workflow((WHEN, Add("a", 1))), AROUND, "Name must be filled"),
+        (Workflow((replace(WHEN, container=None), ADD)), CONTEXT, "choose the connection and the folder"),
+        (Workflow((WHEN,)), CONTEXT, "nothing happens yet"),
+        (Workflow((WHEN, OnlyIf("o"), ADD)), CONTEXT, "no condition yet"),
+        (Workflow((WHEN, Add("a"))), CONTEXT, "choose the database"),
+        (WHOLE, replace(CONTEXT, databases={}), "was deleted"),
+        (Workflow((WHEN, Add("a", 1))), CONTEXT, "Name must be filled"),
         (
             Workflow((WHEN, replace(ADD, fillings=(*ADD.fillings, FieldFilling(77, (Part(text="x"),)))))),
-            AROUND,
+            CONTEXT,
             "no longer has the field",
         ),
         (
             Workflow((WHEN, replace(ADD, fillings=(*ADD.fillings, FieldFilling(13, (Part(ref=Reference("w", "date")),)))))),
-            AROUND,
+            CONTEXT,
             "takes an e-mail address",
         ),
         (
             Workflow((WHEN, replace(ADD, fillings=(FieldFilling(11, (Part(ref=Reference("z", "q")),)),)))),
-            AROUND,
+            CONTEXT,
             "do not carry",
         ),
-        (Workflow((WHEN, OnlyIf("o", "all", (Condition(Reference("w", "x"), "is", ("y",)),)), ADD)), AROUND, "no longer carry"),
+        (Workflow((WHEN, OnlyIf("o", "all", (Condition(Reference("w", "x"), "is", ("y",)),)), ADD)), CONTEXT, "no longer carry"),
     ],
 )
 def test_findings(workflow, context, said):
@@ -161,7 +161,7 @@ def test_a_document_that_contradicts_itself_is_refused(workflow, said):
 
 
 def test_an_item_is_told_of_in_the_words_of_its_app():
-    with_words = replace(AROUND, words=SourceWords("shelf", "volumes", ("attachment_count", "plate", "plates")))
+    with_words = replace(CONTEXT, words=SourceWords("shelf", "volumes", ("attachment_count", "plate", "plates")))
     told = [rehearse(WHOLE, QUOTE | {"attachment_count": n}, with_words)[0].note for n in ("1", "2", "0", None)]
     assert told == ["1 plate", "2 plates", "", ""]
     [finding] = check(Workflow((When("w"), *WHOLE.lines[1:])), with_words)

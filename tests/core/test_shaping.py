@@ -54,7 +54,7 @@ ITEM = {
     "size": "3",
 }
 TARGET = Database(1, "Diary", (Field(11, "Name", "text", True), Field(12, "Day", "date"), Field(13, "Time", "text")))
-AROUND = Context(SOURCE, {1: TARGET}, HERE)
+CONTEXT = Context(SOURCE, {1: TARGET}, HERE)
 WHEN = When("w", connection=1, container="5")
 
 
@@ -64,12 +64,12 @@ def ref(key: str, line: str = "w") -> Reference:
 
 def made(making) -> object:
     shaped = Shaped("k", "Made", making)
-    carried = carried_of(WHEN, AROUND, ITEM)
+    carried = carried_of(WHEN, CONTEXT, ITEM)
     return shape(shaped, type_of(shaped, dict(carried.types)), carried, HERE)
 
 
 def formula(text: str) -> Formula:
-    return Formula(t.dump(read(text, scope_of(Workflow((WHEN,)), AROUND))))
+    return Formula(t.dump(read(text, scope_of(Workflow((WHEN,)), CONTEXT))))
 
 
 @pytest.mark.parametrize(
@@ -96,7 +96,7 @@ def formula(text: str) -> Formula:
 )
 def test_what_is_made(making, gives, type_):
     assert made(making) == gives
-    assert type_of(Shaped("k", "Made", making), dict(carried_of(WHEN, AROUND, ITEM).types)) == type_
+    assert type_of(Shaped("k", "Made", making), dict(carried_of(WHEN, CONTEXT, ITEM).types)) == type_
 
 
 @pytest.mark.parametrize(
@@ -169,34 +169,34 @@ def test_a_date_and_a_time_of_one_timestamp_reach_two_fields():
         1,
         tuple(FieldFilling(f, (Part(ref=r),)) for f, r in ((11, ref("subject")), (12, ref("d", "s")), (13, ref("t", "s")))),
     )
-    cells = rehearse(Workflow((WHEN, line, add)), ITEM, AROUND)
+    cells = rehearse(Workflow((WHEN, line, add)), ITEM, CONTEXT)
     assert [c.state for c in cells] == ["in", "fits", "fits"] and cells[1].note == "2 values"
     assert [str(r.value) for r in cells[2].results] == ["Urgent / St Bride / Reeds", "2026-07-23", "18:02"]
-    assert check(Workflow((WHEN, line, add)), AROUND) == []
+    assert check(Workflow((WHEN, line, add)), CONTEXT) == []
 
 
 def test_a_value_can_use_those_before_it_on_the_same_line():
     first = Shaped("p", "Parish", Piece(ref("subject"), "/", 2))
     second = Shaped("q", "Greeting", Filled((Part(text="Dear "), Part(ref=ref("p", "s")))))
-    cell, below = step(Shape("s", (first, second)), carried_of(WHEN, AROUND, ITEM), AROUND)
+    cell, below = step(Shape("s", (first, second)), carried_of(WHEN, CONTEXT, ITEM), CONTEXT)
     assert below.values[ref("q", "s")] == "Dear St Bride" and cell.state == "fits"
 
 
 def test_a_doubtful_pattern_offers_the_corrected_one_with_its_result():
     line = Shape("s", (Shaped("t", "Time", DatePart(ref("date"), "HH:mm a")),))
-    cell, _ = step(line, carried_of(WHEN, AROUND, ITEM), AROUND)
+    cell, _ = step(line, carried_of(WHEN, CONTEXT, ITEM), CONTEXT)
     (result,) = cell.parts
     assert result.state == "look" and cell.doubts == 1
     assert result.remedies[0].label == "hh:mm a, which gives 06:02 pm"
     better = replace(line, values=(result.remedies[0].shaped,))
-    assert step(better, carried_of(WHEN, AROUND, ITEM), AROUND)[0].parts[0].state == "fits"
+    assert step(better, carried_of(WHEN, CONTEXT, ITEM), CONTEXT)[0].parts[0].state == "fits"
 
 
 def test_what_is_unfinished_is_found_before_turning_on():
     def sentences(*values):
         return [
             f.sentence
-            for f in check(Workflow((WHEN, Shape("s", values), Add("a", 1, (FieldFilling(11, (Part(text="x"),)),)))), AROUND)
+            for f in check(Workflow((WHEN, Shape("s", values), Add("a", 1, (FieldFilling(11, (Part(text="x"),)),)))), CONTEXT)
         ]
 
     assert sentences() == ["this line makes no value yet; add one or take the line away"]
@@ -218,5 +218,5 @@ def test_the_formulas_of_a_workflow_are_found_in_all_its_lines():
 def test_names_below_a_line_cannot_be_used_on_it():
     flow = Workflow((WHEN, Add("a", 1), Shape("s", (Shaped("k", "Later", Piece(ref("subject"), "/", 1)),))))
     with pytest.raises(ValueError, match="no value named “Later”"):
-        read("Later", scope_of(flow, AROUND, "a"))
-    assert read("Later", scope_of(flow, AROUND)) == t.Value("s", "k")
+        read("Later", scope_of(flow, CONTEXT, "a"))
+    assert read("Later", scope_of(flow, CONTEXT)) == t.Value("s", "k")

@@ -128,17 +128,17 @@ def test_a_working_hour_is_one_and_is_the_next(since, zone, days):
         assert until(line, due, Carried({}, {}), Env(due, zone)) == due
 
 
-AROUND = Context(SOURCE, {1: Database(1, "Tasks", (Field(11, "Name", "text", True),))}, Env(utc("2026-11-25T09:00"), LONDON))
+CONTEXT = Context(SOURCE, {1: Database(1, "Tasks", (Field(11, "Name", "text", True),))}, Env(utc("2026-11-25T09:00"), LONDON))
 ADD = Add("a", 1, (FieldFilling(11, (Part(ref=Reference("w", "subject")),)),))
 ITEM = {"subject": "Quote", "date": "2026-11-26T10:00:00Z"}
 
 
 def test_rehearsed_it_says_until_when_and_the_lines_below_go_on():
-    cells = rehearse(Workflow((WHEN, span(2, "days"), ADD)), ITEM, AROUND)
+    cells = rehearse(Workflow((WHEN, span(2, "days"), ADD)), ITEM, CONTEXT)
     assert [(c.state, c.note) for c in cells[1:]] == [("waits", "until: 27 Nov 2026, 09:00"), ("fits", "1 field fits")]
-    past = rehearse(Workflow((WHEN, Wait("x", "moment", filling=DATE), ADD)), ITEM | {"date": "2026-11-01T10:00:00Z"}, AROUND)
+    past = rehearse(Workflow((WHEN, Wait("x", "moment", filling=DATE), ADD)), ITEM | {"date": "2026-11-01T10:00:00Z"}, CONTEXT)
     assert (past[1].state, past[1].note) == ("goes_on", "no need to wait")
-    empty = rehearse(Workflow((WHEN, Wait("x", "moment", filling=DATE), ADD)), {"subject": "Quote"}, AROUND)
+    empty = rehearse(Workflow((WHEN, Wait("x", "moment", filling=DATE), ADD)), {"subject": "Quote"}, CONTEXT)
     assert empty[1].state == "put_right"
 
 
@@ -152,12 +152,12 @@ def test_rehearsed_it_says_until_when_and_the_lines_below_go_on():
     ],
 )
 def test_what_is_unfinished_is_found_before_turning_on(line, said):
-    assert [said in f.sentence for f in check(Workflow((WHEN, line, ADD)), AROUND)] == [True]
+    assert [said in f.sentence for f in check(Workflow((WHEN, line, ADD)), CONTEXT)] == [True]
 
 
 def test_a_whole_line_is_ready_and_said_in_words():
     for line in (span(1, "hours"), Wait("x", "moment", filling=DATE), WORK):
-        assert check(Workflow((WHEN, line, ADD)), AROUND) == []
+        assert check(Workflow((WHEN, line, ADD)), CONTEXT) == []
     assert [words(w) for w in (span(1, "hours"), span(3, "days"), Wait("x", "moment"), WORK)] == [
         "1 hour",
         "3 days",
