@@ -1,5 +1,5 @@
 """Whatever the network does between Kelvix and others, what runs write is there once, and a person is asked only where an answer was
-truly lost by somebody who knows no keys. The bench `proxy` does the same with 5,000 messages."""
+truly lost by somebody who knows no keys. The bench `network` does the same with 5,000 messages."""
 
 from __future__ import annotations
 

@@ -8,7 +8,7 @@ import sys
 
 from kelvix.settings import TOP
 
-LONG = ("growth", "hostile", "large_file", "proxy", "soak", "storm")  # take an hour, or the machine: run by their names only
+LONG = ("growth", "hostile", "large_file", "network", "soak", "storm")  # take an hour, or the machine: run by their names only
 
 
 def main(words: list[str]) -> None:

@@ -13,7 +13,7 @@ from _report import keep, table, verdict
 from proxy import FATES, behind_proxy, wild
 from proxy_storm import Through
 
-MESSAGES = int(os.environ.get("KELVIX_PROXY_MESSAGES", "5000"))
+MESSAGES = int(os.environ.get("KELVIX_NETWORK_MESSAGES", "5000"))
 
 
 def main() -> None:
@@ -32,7 +32,7 @@ def main() -> None:
         ("requests, none", stock.told),
     )
     table(
-        f"proxy: {MESSAGES:,} messages in {took / 60:.0f} minutes",
+        f"network: {MESSAGES:,} messages in {took / 60:.0f} minutes",
         ["", "of", "twice"],
         [[name, f"{len(kind):,}", str(sum(n - 1 for n in kind.values()))] for name, kind in kinds],
     )
