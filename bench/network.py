@@ -44,7 +44,7 @@ def main() -> None:
         set(stock.doubts) <= {"told"} and asked <= stock.lost, f"{asked:,} doubts, of {stock.lost:,} answers that were lost"
     )
     keep(
-        "proxy",
+        "network",
         {"messages": MESSAGES, "seconds": took, "met": met, "doubts": asked, "lost": stock.lost, "wrong": stock.wrong()},
     )
 
