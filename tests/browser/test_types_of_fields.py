@@ -1,8 +1,11 @@
 """Types of fields in the real interface: one that a package of its own brings, references that both sides show, and values of
-several parts. The package is found by its entry point; not a line of Kelvix knows it."""
+several parts; and an app that another package brings. Both are found by their entry points; not a line of Kelvix knows them."""
 
 from __future__ import annotations
 
+import json
+import os
+import re
 from pathlib import Path
 from unittest.mock import patch
 
@@ -18,8 +21,13 @@ PACKAGES = Path(__file__).parents[1] / "packages"
 
 @pytest.fixture(scope="module")
 def own(tmp_path_factory):
-    """A Kelvix beside which the package is installed."""
-    with patch.object(Installation, "imports", f"{Installation.imports}:{PACKAGES}"):
+    """A Kelvix beside which the packages are installed."""
+    books = tmp_path_factory.mktemp("workshop")
+    (books / "Tuning.jsonl").write_text(
+        json.dumps({"what": "Swell, middle C", "hertz": "521.5", "at": "2026-11-20T10:00:00Z"}) + "\n"
+    )
+    imports = f"{Installation.imports}:{PACKAGES}"
+    with patch.object(Installation, "imports", imports), patch.dict(os.environ, {"LOGBOOK_FOLDER": str(books)}):
         running = Kelvix(tmp_path_factory.mktemp("own"))
         yield running
         running.stop()
@@ -130,3 +138,43 @@ def test_a_workflow_refers_to_the_record_that_it_found(own):
     orla.api("POST", f"/runs/{run}/undo")
     until(lambda: orla.records(visits["id"]) == [])
     assert all(r["values"][str(back["id"])] is None for r in orla.records(organs["id"]))
+
+
+def choose(page: Page, box: str, option: str) -> None:
+    page.get_by_label(box, exact=True).click()
+    page.get_by_role("option", name=option, exact=True).click()
+
+
+def test_an_app_from_a_package_is_connected_rehearsed_and_carried(window):
+    """Nothing in Kelvix knows of it: its words, its values and its books come with the package."""
+    page, orla = window
+    readings = orla.database("Readings", {"name": "Name", "type": "text"}, {"name": "Hertz", "type": "number"})
+    name, hertz = (str(f["id"]) for f in readings["fields"][:2])
+    fillings = [
+        {"field": f, "filling": [{"ref": {"line": "w", "value": key}}]} for f, key in ((name, "what"), (hertz, "hertz"))
+    ]
+    add = {"verb": "add", "id": "a", "database": readings["id"], "fillings": fillings}
+    workflow = orla.workflow("From the book", {"lines": [{"verb": "when", "id": "w"}, add]})
+
+    page.goto("/connections")
+    page.get_by_role("button", name="Connect Logbook").click()
+    expect(page.get_by_role("heading", name=re.compile("^Logbook of"))).to_be_visible()
+    expect(page.get_by_text("Tuning", exact=True)).to_be_visible()
+    page.goto(f"/workflows/{workflow}?line=w")
+    choose(page, "What starts it", "Logbook: an entry is written")
+    page.get_by_label("Connection", exact=True).click()
+    page.get_by_role("option", name=re.compile("^Logbook of")).click()
+    page.get_by_role("combobox", name="Book").click()
+    page.get_by_role("option", name=re.compile("^Tuning")).click()
+    page.get_by_role("button", name="fetch the newest entries").click()
+    expect(page.get_by_role("columnheader").filter(has_text="Swell, middle C")).to_be_visible()
+    expect(page.get_by_role("gridcell").filter(has_text="2 fields fit")).to_be_visible()
+    expect(page.get_by_text(re.compile("Draft .*, saved"))).to_be_visible()
+    page.get_by_role("button", name="Turn on").click()
+    expect(page.get_by_role("button", name="Turn off")).to_be_visible()
+    with (Path(os.environ["LOGBOOK_FOLDER"]) / "Tuning.jsonl").open("a") as book:
+        book.write(json.dumps({"what": "Great, tenor A", "hertz": "219.75", "at": "2026-11-28T09:00:00Z"}) + "\n")
+    page.get_by_role("button", name="check now").click()
+    page.goto(f"/databases/{readings['id']}")
+    expect(page.get_by_role("gridcell", name="Great, tenor A")).to_be_visible()
+    expect(page.get_by_role("gridcell", name="219.75")).to_be_visible()

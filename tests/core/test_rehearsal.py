@@ -135,7 +135,11 @@ def test_a_workflow_that_is_ready_has_no_findings():
             CONTEXT,
             "do not carry",
         ),
-        (Workflow((WHEN, OnlyIf("o", "all", (Condition(Reference("w", "x"), "is", ("y",)),)), ADD)), CONTEXT, "no longer carry"),
+        (
+            Workflow((WHEN, OnlyIf("o", "all", (Condition(Reference("w", "x"), "is", ("y",)),)), ADD)),
+            CONTEXT,
+            "no longer carry",
+        ),
     ],
 )
 def test_findings(workflow, context, said):
