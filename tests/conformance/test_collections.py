@@ -1,12 +1,16 @@
-"""The conformance suite over all that is read here: databases of ours, Mail, Files, Reading."""
+"""The conformance suite over all that is read here: databases of ours, Mail, Files, Reading, and an app of a package."""
 
 from __future__ import annotations
 
+import importlib.util
 import json
+import tempfile
+import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime
 from itertools import count
+from pathlib import Path
 
 import pytest
 
@@ -141,6 +145,33 @@ class Reading(App):
         self.posts(f"articles/{id}/delete")
 
 
+class Logbook(Bench):
+    """A book of the app that a package brings, which is a file."""
+
+    def __init__(self, kelvix: Kelvix):
+        self.env = env(kelvix.person("Orla").space)
+        place = Path(__file__).parents[1] / "packages/logbook.py"
+        spec = importlib.util.spec_from_file_location(
+            "logbook", place
+        )  # not by the path: the other tests are to know nothing of it
+        assert spec and spec.loader
+        logbook = importlib.util.module_from_spec(spec)
+        spec.loader.exec_module(logbook)
+        app, self.lock = logbook.CONNECTOR(""), threading.Lock()
+        self.collection, self.other = (self.book(app, tempfile.mkdtemp()) for _ in range(2))
+
+    def book(self, app, folder: str):
+        (Path(folder) / "Tuning.jsonl").touch()
+        return app.account(folder, folder, self.env).collection("Tuning")
+
+    def add(self, title: str) -> str:
+        entry = {"what": title, "hertz": "440", "at": datetime.now(UTC).isoformat()}
+        with self.lock, (self.collection.account.folder / "Tuning.jsonl").open("a") as book:
+            book.write(json.dumps(entry) + "\n")
+            book.flush()
+            return str(len(self.collection.entries()))
+
+
 def env(space) -> Env:
     return space.env(datetime.now(UTC))
 
@@ -155,7 +186,7 @@ def bench_of(kelvix):
     return of
 
 
-@pytest.mark.parametrize("kind", [Database, Mail, Files, Reading], ids=lambda k: k.__name__.lower())
+@pytest.mark.parametrize("kind", [Database, Mail, Files, Reading, Logbook], ids=lambda k: k.__name__.lower())
 @pytest.mark.parametrize("point", POINTS, ids=lambda p: p.__name__)
 def test_point(bench_of, kind, point):
     point(bench_of(kind))

@@ -45,9 +45,10 @@ class Book(Collection):
 
     def entries(self) -> list[Item]:
         try:
-            lines = (self.account.folder / f"{self.place}.jsonl").read_text().splitlines()
+            text = (self.account.folder / f"{self.place}.jsonl").read_text()
         except OSError:
             raise PermanentError(f"there is no book “{self.place}” any more", "container") from None
+        lines = text.split("\n")[:-1]  # what has no end yet is still being written
         return [self.item(number, json.loads(line)) for number, line in enumerate(lines, 1)]
 
     def item(self, number: int, raw: dict[str, str]) -> Item:
@@ -62,6 +63,8 @@ class Book(Collection):
         return entries[int(id) - 1]
 
     def query(self, query: Query) -> Page:
+        if query.order:
+            raise PermanentError("a book has its own order only", "call")
         fields, before = self.schema().fields, int(query.after or 10**9)
         found = [
             item
