@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from contextlib import contextmanager
 
+from kelvix.api.live import MAX_NAMED
 from kelvix.collections import write
 from kelvix.collections.write import Actor
 from kelvix.store import changes, databases
@@ -58,6 +59,23 @@ def test_a_change_says_which_record_and_how(orla):
             )
         )
         assert next(t for t in topics if t.startswith("record:") and ":added:" in t)
+
+
+def test_of_very_many_changes_their_database_is_named(orla):
+    table = orla.database("Tasks", {"name": "Name", "type": "text"})
+    name = str(table["fields"][0]["id"])
+
+    def add_many(t):
+        database = databases.get(t, orla.space.id, table["id"])
+        for n in range(MAX_NAMED + 100):
+            write.add(t, orla.space.id, database, {name: f"Task {n}"}, Actor(Origin(person="Orla")))
+
+    with stream(orla) as topics:
+        orla.space.transact(add_many)
+        orla.kelvix.engine.dispatch.announce(orla.space.id, "records")
+        assert next(t for t in topics if t.startswith("record")) == f"records:{table['id']}"
+        orla.api("POST", f"/databases/{table['id']}/records", json={"values": {name: "One more"}})
+        assert next(t for t in topics if t.startswith("record:")).split(":")[3] == "added"
 
 
 def test_records_are_read_by_their_ids(orla):

@@ -213,16 +213,16 @@ def test_live_updates_tell_what_to_read_anew(built):
     thread = threading.Thread(target=_listen, args=(orla, heard))
     thread.start()
     time.sleep(0.5)
-    orla.api("POST", f"/databases/{database['id']}/records", json={"values": {str(database["fields"][0]["id"]): "x"}})
+    made = orla.api("POST", f"/databases/{database['id']}/records", json={"values": {str(database["fields"][0]["id"]): "x"}})
     thread.join(10)
-    assert any(f"records:{database['id']}" in line for line in heard)
+    assert any(f"record:{database['id']}:{made['record']['id']}:added:" in line for line in heard)
 
 
 def _listen(orla, heard):
     with orla.web.stream("GET", "/api/v1/live", timeout=10) as stream:
         for line in stream.iter_lines():
             heard.append(line)
-            if "records" in line:
+            if "record" in line:
                 return
 
 

@@ -98,18 +98,23 @@ class Hub:
         others = [t for t in topics if t != "records"]
         if workspace_id not in self._streams.values():
             return others
-        found: list[Touched] = []
-        space, more = self.engine.directory.open(workspace_id), True
-        while more:
-            at = self._read_to.get(workspace_id, 0)
-            some = space.read(partial(changes.touched, workspace_id=workspace_id, seq=at, limit=MAX_NAMED))
-            found += some
-            self._read_to[workspace_id] = some[-1].seq if some else at
-            more = len(some) == MAX_NAMED
-        if len(found) > MAX_NAMED:
-            return [*others, *sorted({f"records:{c.database_id}" for c in found})]
-        named = [f"record:{c.database_id}:{c.record_id}:{KINDS.get(c.kind, 'changed')}:{c.seq}" for c in found]
-        return [*others, *named]
+        found = self._read_on(workspace_id)
+        if len(found) < MAX_NAMED:
+            return [*others, *(f"record:{c.database_id}:{c.record_id}:{KINDS.get(c.kind, 'changed')}:{c.seq}" for c in found)]
+        touched: set[int] = set()
+        while found:  # so many at once that their databases are named instead
+            touched |= {c.database_id for c in found}
+            found = self._read_on(workspace_id)
+        return [*others, *(f"records:{id}" for id in sorted(touched))]
+
+    def _read_on(self, workspace_id: int) -> list[Touched]:
+        """Read the log of a workspace on from where it was read to, at most so many changes at a time."""
+        at = self._read_to[workspace_id]
+        space = self.engine.directory.open(workspace_id)
+        found = space.read(partial(changes.touched, workspace_id=workspace_id, seq=at, limit=MAX_NAMED))
+        if found:
+            self._read_to[workspace_id] = found[-1].seq
+        return found
 
     def _hand_on(self, workspace_id: int, topics: list[str]) -> None:
         self._told.append((time.monotonic(), workspace_id, topics))
