@@ -155,7 +155,7 @@ def test_a_machine_that_stood_still_makes_no_run_suspect(own, on):
     space = on.person.space
     on.person.deliver("Asleep")
     [claim] = until(lambda: space.transact(lambda t: runs.claim(t, 10, 0.2)))
-    leases = Leases(4.0)
+    leases = Leases(120.0)  # which renews by itself only after half a minute
     with leases.outside(space, claim):
         until(lambda: space.row("SELECT id FROM run WHERE id=%s AND lease_until < NOW(3)", (claim.run_id,)), every=0.05)
         leases.renew()

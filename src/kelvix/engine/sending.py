@@ -77,7 +77,7 @@ def writes(engine: Engine, space: Space, line: SendMail, mails: Sequence[Mail]) 
             "html": mail_text.html(*parts),
         }
         before[mail.to] += 1
-        made.append(SentByApp(engine, space, line, payload, digest("mail", before[mail.to], *mail.to).hex(), number))
+        made.append(SentByApp(engine, space, line, payload, digest("recipients", before[mail.to], *mail.to).hex(), number))
     return made
 
 
