@@ -100,6 +100,7 @@ class Outside(Standpoint, ABC):
         except UnknownOutcomeError as unanswered:
             if not write.repeats():
                 return self._doubt(line, place, carried, write, intent, str(unanswered)), RESTS
+            self._keep_intent(line, place, write, intent, "to_send")  # open as it is
             later = TransientError(str(unanswered), unanswered.after)
             later.connection = unanswered.connection
             raise later from None
