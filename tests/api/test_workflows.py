@@ -35,6 +35,8 @@ def test_a_workflow_saved_from_two_windows(built):
         "PUT", f"/workflows/{workflow}", expect=412, json={"name": "Second", "document": body}, headers={"if-match": "2"}
     )
     assert "saved from elsewhere as draft 3" in told["title"] and first["draft_version"] == 3
+    again = orla.api("PUT", f"/workflows/{workflow}", json={"name": "First", "document": body}, headers={"if-match": "2"})
+    assert again["draft_version"] == 3, "the same save, whose answer was lost"
     assert orla.api("GET", f"/workflows/{workflow}")["name"] == "First"
     assert "which draft" in orla.api("PUT", f"/workflows/{workflow}", expect=428, json={"name": "x", "document": body})["title"]
 

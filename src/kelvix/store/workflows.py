@@ -106,11 +106,14 @@ def create(space: Space, name: str, draft: Workflow) -> int:
 
 
 def save(t: Transaction, workspace_id: int, workflow_id: int, saw: int, name: str, draft: Workflow) -> int:
-    """Keep a draft that was edited from `saw`: its new number. Raises StaleDraft, NotFoundError, BadDocument."""
+    """Keep a draft that was edited from `saw`: its new number. The same save, sent again as its answer was lost, is made
+    once. Raises StaleDraft, NotFoundError, BadDocument."""
     check_shape(draft)
     kept = get(t, workspace_id, workflow_id, lock=True)
     if kept is None:
         raise NotFoundError("no such workflow")
+    if kept.draft_version == saw + 1 and kept.draft == draft and kept.name == name.strip()[:200]:
+        return kept.draft_version
     if kept.draft_version != saw:
         raise StaleDraft(f"this workflow was saved from elsewhere as draft {kept.draft_version}")
     t.execute(
