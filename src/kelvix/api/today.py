@@ -153,7 +153,7 @@ class DayListOut(BaseModel):
 
 @router.get("/today/list")
 def list_day(who: Reader, before: int | None = None, limit: Annotated[int, Query(ge=1, le=200)] = 60) -> DayListOut:
-    """Return what came in and what went out, newest first, with earlier days after today."""
+    """List received items and written results, newest first, today before earlier days."""
     known = versions.Versions()
 
     def work(t: Transaction) -> DayListOut:

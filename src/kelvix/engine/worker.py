@@ -66,8 +66,12 @@ class Worker:
         tidied = 0.0
         while not self._stopping.is_set():
             try:
-                if time.monotonic() - tidied > TIDY:
-                    tidied = time.monotonic()
+                now = time.clock_gettime(time.CLOCK_BOOTTIME)  # which goes on while the machine sleeps
+                gap = abs(now - tidied)
+                if gap > TIDY:
+                    if gap > self.engine.settings.lease / 2:  # leases may have run out that are well kept
+                        self.runner.leases.renew()
+                    tidied = now
                     self._tidy()
                 if not self.disk.is_left():
                     self._stopping.wait(1)
@@ -86,11 +90,7 @@ class Worker:
         own.join(2)
 
     def _tidy(self) -> None:
-        """Put back what died workers held; have what is suspect carried in processes of its own.
-
-        What is outside here is renewed first: a machine that slept, or stood still, has let leases run out that are well kept.
-        """
-        self.runner.leases.renew()
+        """Put back what died workers held; have what is suspect carried in processes of its own."""
         for server in self.engine.directory.servers.values():
             self._alone.lost(server.transact(runs.release_expired))
             self._alone.start(server.read(ready.suspect_workspaces))

@@ -870,7 +870,7 @@ export interface paths {
         };
         /**
          * List Day
-         * @description Return what came in and what went out, newest first, with earlier days after today.
+         * @description List received items and written results, newest first, today before earlier days.
          */
         get: operations["list_day_api_v1_today_list_get"];
         put?: never;
