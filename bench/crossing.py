@@ -19,6 +19,7 @@ from intake import bare_server
 from kelvix import processes
 from kelvix.engine.dispatch import REFRESH
 from kelvix.formats import webhook_signature
+from kelvix.store import subscriptions
 from support import Kelvix, Person, document, until
 
 ROUNDS, EACH, FLOOD, P50, P99 = 5, 150, 200, 4.0, 8.0
@@ -40,12 +41,13 @@ class Crossing:
         orla.api("POST", f"/workflows/{workflow}/on")
         orla.space.transact(
             lambda t: t.execute(
-                "UPDATE watch SET next_check_at=NOW(3) + INTERVAL 1 HOUR WHERE workspace_id=%s", (orla.space.id,)
+                "UPDATE subscription SET next_check_at=NOW(3) + INTERVAL 1 HOUR WHERE workspace_id=%s", (orla.space.id,)
             )
         )
-        row = orla.space.row("SELECT id, push_secret FROM watch WHERE workspace_id=%s", (orla.space.id,))
-        self.where = f"/hooks/{orla.space.id}/{row['id']}"
-        self.secret = running.engine.vault.open(row["push_secret"], orla.space.id, f"watch/{row['id']}")
+        of = orla.space.read(lambda t: subscriptions.of_workflow(t, orla.space.id, workflow))
+        self.where = f"/hooks/{orla.space.id}/{of.id}"
+        vault = running.engine.vault
+        self.secret = orla.space.read(lambda t: subscriptions.push_secret(t, vault, orla.space.id, of.id))
         self.news = running.engine.dispatch
         self.news.listen("news")
         time.sleep(REFRESH + 0.5)  # until the worker knows

@@ -15,6 +15,7 @@ from _report import keep, kelvix, median, table, verdict
 from kelvix import processes
 from kelvix.formats import webhook_signature
 from kelvix.settings import TOP
+from kelvix.store import subscriptions
 from support import Kelvix, document
 
 ROUNDS, SECONDS, AT_LEAST = 5, 2.0, 0.7
@@ -78,8 +79,8 @@ def main() -> None:
         workflow = orla.workflow("Bench", document(connection, folder, database, {"Name": "subject"}))
         orla.api("POST", f"/workflows/{workflow}/on")
         running.installation.stop_child("worker")  # what is accepted is measured, not what becomes of it
-        row = orla.space.row("SELECT id, push_secret FROM watch WHERE workspace_id=%s", (orla.space.id,))
-        secret = running.engine.vault.open(row["push_secret"], orla.space.id, f"watch/{row['id']}")
+        of = orla.space.read(lambda t: subscriptions.of_workflow(t, orla.space.id, workflow))
+        secret = orla.space.read(lambda t: subscriptions.push_secret(t, running.engine.vault, orla.space.id, of.id))
         child, bare_port = bare_server(running)
 
         def body() -> bytes:
@@ -99,7 +100,7 @@ def main() -> None:
             ours, bare = [], []
             for _ in range(ROUNDS):
                 bare.append(load(bare_port, "/insert", plain, body, concurrency))
-                ours.append(load(running.settings.port, f"/hooks/{orla.space.id}/{row['id']}", signed, body, concurrency))
+                ours.append(load(running.settings.port, f"/hooks/{orla.space.id}/{of.id}", signed, body, concurrency))
             ratio = median([o / b for o, b in zip(ours, bare, strict=True)])
             rows.append([f"concurrency {concurrency}", f"{median(ours):.0f}/s", f"{median(bare):.0f}/s", f"{ratio:.2f}"])
             result[str(concurrency)] = {"ours": ours, "bare": bare, "ratio": ratio}

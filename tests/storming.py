@@ -26,6 +26,7 @@ import httpx2 as httpx
 
 from kelvix.commands.serve import Installation
 from kelvix.formats import webhook_signature
+from kelvix.store import subscriptions
 from support import Kelvix, Person, document, until
 
 LEASE = 3.0  # seconds
@@ -201,10 +202,11 @@ class Storm:
     def push_again_in_any_order(self) -> None:
         """Pushes of messages that were pushed before, as an app might send them that was not sure."""
         space = self.orla.space
-        row = space.row("SELECT id, push_secret FROM watch WHERE workflow_id=%s", (self.workflow,))
-        if not row or not row["push_secret"]:
+        of = space.read(lambda t: subscriptions.of_workflow(t, space.id, self.workflow))
+        vault = self.running.engine.vault
+        secret = space.read(lambda t: subscriptions.push_secret(t, vault, space.id, of.id)) if of else None
+        if not of or not secret:
             return
-        secret = self.running.engine.vault.open(row["push_secret"], space.id, f"watch/{row['id']}")
         folder = self.orla.folders["Enquiries"]
         items = [m["id"] for m in self.running.practice.items(folder, 40)]
         self.dice.shuffle(items)
@@ -214,7 +216,7 @@ class Storm:
             headers = {"webhook-id": f"again-{item}", "webhook-timestamp": str(stamp),
                        "webhook-signature": webhook_signature.sign(secret, f"again-{item}", stamp, body)}  # fmt: skip
             with_patience(lambda b=body, h=headers: httpx.post(
-                f"{self.running.address}/hooks/{space.id}/{row['id']}", content=b, headers=h, timeout=30, trust_env=False
+                f"{self.running.address}/hooks/{space.id}/{of.id}", content=b, headers=h, timeout=30, trust_env=False
             ))  # fmt: skip
 
     def _rage(self, pause: float, goes_on: Callable[[], bool]) -> None:

@@ -10,6 +10,7 @@ import pytest
 from standardwebhooks import Webhook, WebhookVerificationError
 
 from kelvix.formats import webhook_signature
+from kelvix.store import subscriptions
 from support import turn_on, until
 
 # The scheme's published test values (Standard Webhooks, libraries' own test of `sign`), from memory.
@@ -53,13 +54,14 @@ def test_what_does_not_prove_itself(stamp, signature):
 
 @pytest.fixture
 def pushed(orla):
-    """A workflow that is on, its watch, and a way to push to it."""
+    """A workflow that is on, its subscription, and a way to push to it."""
     orla.faults(push="never")
     on = turn_on(orla)
-    row = orla.space.row("SELECT id, push_secret FROM watch WHERE workspace_id=%s", (orla.space.id,))
-    secret = orla.kelvix.engine.vault.open(row["push_secret"], orla.space.id, f"watch/{row['id']}")
+    of = orla.space.read(lambda t: subscriptions.of_workflow(t, orla.space.id, on.workflow))
+    vault = orla.kelvix.engine.vault
+    secret = orla.space.read(lambda t: subscriptions.push_secret(t, vault, orla.space.id, of.id))
 
-    def push(content, *, signed_with=secret, at=None, workspace=orla.space.id, watch=row["id"], raw=None):
+    def push(content, *, signed_with=secret, at=None, workspace=orla.space.id, subscription=of.id, raw=None):
         body = raw if raw is not None else json.dumps(content).encode()
         stamp = int((at or datetime.now(UTC)).timestamp())
         headers = {
@@ -68,7 +70,7 @@ def pushed(orla):
             "webhook-signature": webhook_signature.sign(signed_with, "m", stamp, body),
         }
         return httpx.post(
-            f"{orla.kelvix.address}/hooks/{workspace}/{watch}", content=body, headers=headers, trust_env=False
+            f"{orla.kelvix.address}/hooks/{workspace}/{subscription}", content=body, headers=headers, trust_env=False
         ).status_code
 
     yield on, push
@@ -91,7 +93,7 @@ def test_pushes_that_are_refused(pushed):
     assert push(content, signed_with=webhook_signature.new_secret()) == 401
     assert push(content, at=datetime.now(UTC) - timedelta(minutes=10)) == 401
     assert push(content, workspace=10**9) == 401
-    assert push(content, watch=10**9) == 401
+    assert push(content, subscription=10**9) == 401
     assert push(None, raw=b"not json") == 400
     assert push(None, raw=b"[]") == 400
     assert push({"item": "1"}) == 400

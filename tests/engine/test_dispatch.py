@@ -7,9 +7,11 @@ import time
 
 import pytest
 
+from kelvix.core.collection import Change
 from kelvix.engine import switch
 from kelvix.engine.dispatch import Dispatch
-from kelvix.store import watches
+from kelvix.store import consumers, journal, subscriptions
+from kelvix.store.arrivals import Arrival
 from support import turn_on, until
 
 
@@ -83,13 +85,12 @@ def test_work_that_nobody_announced_is_found(orla):
     orla.faults(push="never")
     try:
         orla.deliver("Unannounced")
-        watch = orla.space.read(lambda t: watches.of_workflow(t, orla.space.id, on.workflow))
-        took = orla.space.read(
-            lambda t: watches.take_in(
-                t, orla.space.id, watch.id, watch.container, watches.Told(str(on.newest_message())), "push"
-            )
-        )
-        assert took == "new"
+        of = orla.space.read(lambda t: subscriptions.of_workflow(t, orla.space.id, on.workflow))
+        one = orla.space.read(lambda t: consumers.of_workflow(t, orla.space.id, on.workflow))
+        change = Change(str(on.newest_message()), "added", "new", 1)
+        wanted = [journal.Wanted(one.id, one.version_id, Arrival(change.id).digest("", of.place))]
+        took = orla.space.read(lambda t: journal.take_in(t, orla.space.id, of.id, change, "push", wanted))
+        assert took == journal.Took("new", 1, 1)
         assert until(on.titles) == ["Unannounced"]
     finally:
         orla.faults()

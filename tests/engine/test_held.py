@@ -128,7 +128,9 @@ def test_pushes_and_what_is_polled_are_held(orla):
     until(lambda: (on.detail()["held"] or {}).get("count") == 1)
     orla.faults(push="never")
     orla.deliver("polled")
-    orla.space.transact(lambda t: t.execute("UPDATE watch SET next_check_at=NOW(3) WHERE workflow_id=%s", (on.workflow,)))
+    orla.space.transact(
+        lambda t: t.execute("UPDATE subscription SET next_check_at=NOW(3) WHERE workspace_id=%s", (orla.space.id,))
+    )
     until(lambda: (on.detail()["held"] or {}).get("count") == 2)
     assert on.titles() == ["before"]
     orla.api("POST", f"/workflows/{on.workflow}/on")

@@ -5,8 +5,8 @@ from __future__ import annotations
 import pytest
 
 from kelvix.core.query import Query
-from kelvix.engine import polling
-from kelvix.store import watches
+from kelvix.engine.subscriptions import polling
+from kelvix.store import subscriptions
 from kelvix.store.directory import Space
 from support import turn_on, until
 
@@ -23,7 +23,9 @@ def polled(orla, monkeypatch):
     on = turn_on(orla)
     orla.faults(push="never")
     orla.space.transact(
-        lambda t: t.execute("UPDATE watch SET next_check_at=NOW(3) + INTERVAL 1 HOUR WHERE workflow_id=%s", (on.workflow,))
+        lambda t: t.execute(
+            "UPDATE subscription SET next_check_at=NOW(3) + INTERVAL 1 HOUR WHERE workspace_id=%s", (orla.space.id,)
+        )
     )
     honest = Space.transact
 
@@ -41,11 +43,11 @@ def polled(orla, monkeypatch):
                 raise Cut
             return result
 
-        watch = orla.space.read(lambda t: watches.of_workflow(t, orla.space.id, on.workflow))
+        of = orla.space.read(lambda t: subscriptions.of_workflow(t, orla.space.id, on.workflow))
         with monkeypatch.context() as patch:
             patch.setattr(Space, "transact", transact)
             try:
-                polling.check(orla.kelvix.engine, watch)
+                polling.check(orla.kelvix.engine, of)
             except Cut:
                 return True
         return False
@@ -73,20 +75,20 @@ def test_a_check_that_ends_at_each_of_its_commits(polled, committed):
 def test_a_check_that_was_overtaken_moves_no_cursor_back(polled):
     """Two check at once: the one that ends later read less."""
     orla, on, check = polled
-    slow = orla.space.read(lambda t: watches.of_workflow(t, orla.space.id, on.workflow))
+    slow = orla.space.read(lambda t: subscriptions.of_workflow(t, orla.space.id, on.workflow))
     orla.deliver("One")
     check()
-    reached = orla.space.read(lambda t: watches.of_workflow(t, orla.space.id, on.workflow)).cursor_at
+    reached = orla.space.read(lambda t: subscriptions.of_workflow(t, orla.space.id, on.workflow)).cursor_at
     assert reached != slow.cursor_at
-    orla.space.transact(lambda t: watches.checked(t, slow, slow.cursor_at, slow.cursor_at + "0", 60, None))
-    assert orla.space.read(lambda t: watches.of_workflow(t, orla.space.id, on.workflow)).cursor_at == reached
+    orla.space.transact(lambda t: subscriptions.checked(t, slow, slow.cursor_at, slow.cursor_at + "0", 60, None))
+    assert orla.space.read(lambda t: subscriptions.of_workflow(t, orla.space.id, on.workflow)).cursor_at == reached
 
 
 def test_a_query_and_a_rehearsal_between_two_readings_change_nothing(polled):
     """Only taking in moves how far a source was read."""
     orla, on, check = polled
     source = orla.source(on.connection, str(orla.folders["Enquiries"]))
-    before = orla.space.read(lambda t: watches.of_workflow(t, orla.space.id, on.workflow)).cursor_at
+    before = orla.space.read(lambda t: subscriptions.of_workflow(t, orla.space.id, on.workflow)).cursor_at
     for subject in SUBJECTS:
         orla.deliver(subject)
     first = source.changes(before)
@@ -96,6 +98,6 @@ def test_a_query_and_a_rehearsal_between_two_readings_change_nothing(polled):
     assert orla.api("POST", f"/workflows/{on.workflow}/rehearse", json=draft)["cells"]
     assert len(source.query(Query(limit=10)).items) == 3
     assert source.changes(before) == first
-    assert orla.space.read(lambda t: watches.of_workflow(t, orla.space.id, on.workflow)).cursor_at == before
+    assert orla.space.read(lambda t: subscriptions.of_workflow(t, orla.space.id, on.workflow)).cursor_at == before
     check()
     assert until(lambda: (titles := sorted(on.titles())) == sorted(SUBJECTS) and titles)

@@ -131,7 +131,7 @@ def test_an_app_that_is_slow_holds_up_no_other_feed(troubled, neighbour):
     many.faults("slow", app="files")
     try:
         many.space.transact(
-            lambda t: t.execute("UPDATE watch SET next_check_at=NOW(3) WHERE workspace_id=%s", (many.space.id,))
+            lambda t: t.execute("UPDATE subscription SET next_check_at=NOW(3) WHERE workspace_id=%s", (many.space.id,))
         )
         time.sleep(0.5)
         began = time.monotonic()

@@ -8,7 +8,7 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 
-from kelvix.engine import following
+from kelvix.engine.subscriptions import records
 from kelvix.engine.versions import Versions
 from support import until
 
@@ -59,9 +59,9 @@ def tables(orla):
             """All that was changed so far was looked at."""
 
             def read():
-                row = orla.space.row("SELECT cursor_at FROM listening WHERE workflow_id=%s", (workflow,))
+                row = orla.space.row("SELECT read_to FROM consumer WHERE workflow_id=%s", (workflow,))
                 last = orla.space.row("SELECT n FROM counter WHERE workspace_id=%s AND name='change'", (orla.space.id,))
-                return row and last and row["cursor_at"] >= last["n"]
+                return row and last and row["read_to"] >= last["n"]
 
             until(read)
 
@@ -187,7 +187,7 @@ def test_many_who_write_at_once_and_many_who_follow_lose_nothing(tables):
 
     def follow(_):
         for _ in range(20):
-            following.follow(orla.kelvix.engine, Versions(), orla.space.server)
+            records.follow(orla.kelvix.engine, Versions(), orla.space.server)
 
     with ThreadPoolExecutor(8) as pool:
         follows = [pool.submit(follow, n) for n in range(2)]

@@ -3,13 +3,16 @@ take it up by hand."""
 
 from __future__ import annotations
 
+import json
+import time
 from urllib.parse import parse_qs, urlsplit
 
 import pytest
 
 from kelvix.engine import attention
-from kelvix.store import watches
-from kelvix.store.watches import Told
+from kelvix.engine.subscriptions.intake import Intake
+from kelvix.formats import webhook_signature
+from kelvix.store import subscriptions
 from support import FIELDS, FILLS, document, turn_on, until
 
 
@@ -24,24 +27,28 @@ def test_after_a_refused_token_all_goes_on_by_itself(orla):
         orla.deliver(subject)
         seen.append(str(on.newest_message()))
     space = orla.space
-    watch = space.row("SELECT id, workflow_id, container FROM watch WHERE workspace_id=%s", (space.id,))
-    assert [_push(space, watch, item) for item in seen[:2]] == ["new", "new"]
+    intake = Intake(orla.kelvix.engine)
+    of = space.read(lambda t: subscriptions.of_workflow(t, space.id, on.workflow))
+    for item in seen[:2]:
+        assert _push(intake, of, item) == 202
     until(lambda: orla.runs(on.workflow, "failed"))
     until(lambda: space.row("SELECT state FROM connection WHERE id=%s", (on.connection,))["state"] == "refused")
-    held = [w for item in seen[2:] if (w := _push(space, watch, item)) == "off"]
-    assert len(held) == 6, "what is pushed while the connection is refused is held, not failed"
+    for item in seen[2:]:
+        assert _push(intake, of, item) == 202
+    assert on.detail()["held"]["count"] == 6, "what is pushed while the connection is refused is held, not failed"
     assert on.detail()["state"] == "on", "it is not paused: the connection says what is wrong"
     orla.connect("Enquiries", "Suppliers", connection=on.connection)
     until(lambda: sorted(on.titles()) == sorted(["before", *sent]))
     assert not orla.runs(on.workflow, "failed")
 
 
-def _push(space, watch, item):
-    took = space.read(lambda t: watches.take_in(t, space.id, watch["id"], watch["container"], Told(item), "push"))
-    if took == "off":
-        told = [Told(item)]
-        space.transact(lambda t: watches.hold(t, space, watch["workflow_id"], watch["id"], watch["container"], told, "push"))
-    return took
+def _push(intake, of, item):
+    """What is answered to a push that proves itself."""
+    space, body = intake.engine.directory.open(of.workspace_id), json.dumps({"container": of.place, "item": item}).encode()
+    secret = space.read(lambda t: subscriptions.push_secret(t, intake.engine.vault, space.id, of.id))
+    stamp = int(time.time())
+    signature = webhook_signature.sign(secret, "m", stamp, body)
+    return intake.push(of.workspace_id, of.id, "m", str(stamp), signature, body)
 
 
 def test_many_are_retried_or_dismissed_at_once(orla):
@@ -93,7 +100,7 @@ def causes(orla):
 def test_renewed_access_is_taken_at_once_with_what_was_ticked_before(orla):
     """Pushes ended with the old access: they are agreed on anew, and nobody waits for a check."""
     on = turn_on(orla)
-    before = orla.space.row("SELECT push_id FROM watch WHERE workflow_id=%s", (on.workflow,))["push_id"]
+    before = orla.space.row("SELECT push_id FROM subscription WHERE workspace_id=%s", (orla.space.id,))["push_id"]
     orla.revoke(on.connection)
     assert orla.api("GET", f"/connections/{on.connection}/sight")["finding"] == "refused"
     asked = orla.api("POST", "/connections/consent", json={"app": "mail", "connection": on.connection})["address"]
@@ -101,8 +108,12 @@ def test_renewed_access_is_taken_at_once_with_what_was_ticked_before(orla):
     assert set(ticked) == {str(orla.folders[f]) for f in ("Enquiries", "Suppliers")}
     orla.connect("Enquiries", "Suppliers", connection=on.connection)
     assert states(orla)[on.connection] == "good" and not causes(orla)
-    assert orla.space.row("SELECT push_id FROM watch WHERE workflow_id=%s", (on.workflow,))["push_id"] != before
-    until(lambda: orla.space.row("SELECT last_check_at FROM watch WHERE workflow_id=%s AND problem IS NULL", (on.workflow,)))
+    assert orla.space.row("SELECT push_id FROM subscription WHERE workspace_id=%s", (orla.space.id,))["push_id"] != before
+    until(
+        lambda: orla.space.row(
+            "SELECT last_check_at FROM subscription WHERE workspace_id=%s AND problem IS NULL", (orla.space.id,)
+        )
+    )
     orla.deliver("after it was renewed")
     until(lambda: on.titles() == ["after it was renewed"])
     [run] = orla.runs(on.workflow)
@@ -139,8 +150,8 @@ def test_while_every_call_fails_the_screens_say_so_and_afterwards_all_looks_at_o
         found = attention.causes(orla.space)
         assert [(c.kind, c.connection) for c in found if c.kind == "unreachable"] == [("unreachable", on.connection)]
         assert "has been unreachable since" in found[0].sentence and "cannot be reached" in found[0].sentence
-        late = "UPDATE watch SET failures=12, next_check_at=NOW(3) + INTERVAL 900 SECOND WHERE workflow_id=%s"
-        orla.space.transact(lambda t: t.execute(late, (on.workflow,)))
+        late = "UPDATE subscription SET failures=12, next_check_at=NOW(3) + INTERVAL 900 SECOND WHERE workspace_id=%s"
+        orla.space.transact(lambda t: t.execute(late, (orla.space.id,)))
     finally:
         orla.faults("none", "never")
     try:

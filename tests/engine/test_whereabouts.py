@@ -100,11 +100,11 @@ def test_the_day_from_which_items_are_taken_is_not_that_of_the_second_version(or
     orla.deliver("Before")
     on = turn_on(orla)
     orla.space.transact(
-        lambda t: t.execute("UPDATE watch SET since=since - INTERVAL 1 DAY WHERE workflow_id=%s", (on.workflow,))
+        lambda t: t.execute("UPDATE consumer SET since=since - INTERVAL 1 DAY WHERE workflow_id=%s", (on.workflow,))
     )
     orla.api("POST", f"/workflows/{on.workflow}/on")
     said = on.where(str(on.newest_message()))
-    since = orla.space.row("SELECT since FROM watch WHERE workflow_id=%s", (on.workflow,))["since"]
+    since = orla.space.row("SELECT since FROM consumer WHERE workflow_id=%s", (on.workflow,))["since"]
     turned = orla.space.row("SELECT turned_on_at FROM workflow WHERE id=%s", (on.workflow,))["turned_on_at"]
     assert said["fate"] == "before_on" and turned - since > timedelta(hours=1)
     assert f"before the workflow was turned on ({as_text(since, orla.space.zone)})" in said["sentence"]

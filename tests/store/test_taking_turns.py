@@ -11,7 +11,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kelvix.engine.engine import make
-from kelvix.store import events, lanes, pace, people, ready, runs, watches
+from kelvix.store import events, lanes, pace, people, ready, runs
+from kelvix.store.arrivals import Arrival
 from kelvix.store.migrate import migrate
 
 
@@ -77,7 +78,7 @@ def new_event(space, workflow, number, order, item):
         made = t.insert(
             "INSERT INTO event (workspace_id, workflow_id, version_id, digest, item_id, came_by, lane) "
             "VALUES (%s,%s,1,%s,%s,'push',%s)",
-            (space.id, workflow, watches.event_digest(str(workflow), watches.Told(str(number))), item, lane),
+            (space.id, workflow, Arrival(str(number)).digest("", str(workflow)), item, lane),
         )
         events.line_up(t, space.id, workflow, made, lane)
         return made, lane

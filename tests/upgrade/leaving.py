@@ -69,7 +69,7 @@ ITS_NAME = {"ref": {"line": "w", "value": "name"}}
 
 
 def mails(left: Leaving) -> None:
-    """Two watches of one folder, of which one is behind; a workflow that was on and is off; one that is paused, with its mails held."""
+    """Two workflows that listen to one folder, of which one is behind; a workflow that was on and is off; one that is paused, with its mails held."""
     p = left.p
     for name, folder in (
         ("From the post", "Enquiries"),
@@ -215,9 +215,8 @@ def unread(left: Leaving) -> None:
     p.deliver("Read by one")
     first = left.flows["From the post"]
     before = p.api("GET", f"/workflows/{first}")["watch"]["last_check_at"]
-    p.space.transact(
-        lambda t: t.execute("UPDATE watch SET next_check_at=NOW(3) + INTERVAL 1 HOUR WHERE workflow_id<>%s", (first,))
-    )
+    stays = "UPDATE consumer SET state=%s WHERE workspace_id=%s AND workflow_id=%s"
+    p.space.transact(lambda t: t.execute(stays, ("paused", p.space.id, left.flows["Second copy"])))
     p.api("POST", f"/workflows/{first}/check-now")
     until(lambda: p.api("GET", f"/workflows/{first}")["watch"]["last_check_at"] != before)
     left.ended("From the post", 5)
@@ -230,6 +229,7 @@ def unread(left: Leaving) -> None:
     until(lambda: p.space.rows("SELECT 1 FROM run_line WHERE outcome='sending'"))
     left.kelvix.installation.child("worker").send_signal(signal.SIGKILL)
     time.sleep(0.5)
+    p.space.transact(lambda t: t.execute(stays, ("on", p.space.id, left.flows["Second copy"])))
     left.call("Address", "not begun", "three")
     tasks = next(d for d in p.api("GET", "/databases") if d["name"] == "Tasks")
     reeds = next(r for r in p.records(tasks["id"]) if "Reeds" in r["values"].values())
@@ -257,8 +257,8 @@ def main() -> None:
                 print(step.__name__, flush=True)
             shutil.rmtree(FOLDER, ignore_errors=True)
             FOLDER.mkdir()
-            cursors = {r["workflow_id"]: r["cursor_at"] for r in left.p.space.rows("SELECT workflow_id, cursor_at FROM watch")}
-            assert cursors[left.flows["From the post"]] > cursors[left.flows["Second copy"]]
+            places = {r["workflow_id"]: r["read_to"] for r in left.p.space.rows("SELECT workflow_id, read_to FROM consumer")}
+            assert places[left.flows["From the post"]] > places[left.flows["Second copy"]]
             told = ledger(left.p, left.flows, kelvix.practice.received("left"))
             shown = people.first_owner(kelvix.engine.directory.home)
             assert shown

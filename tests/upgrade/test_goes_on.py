@@ -172,8 +172,8 @@ def test_all_of_it_goes_on(opened):
     until(lambda: sorted(opened.notes("Settling")) == ["Bellows", "Leather", "Reeds"])
 
     # Everything is looked at once more, and nothing more comes of it.
-    p.space.transact(lambda t: t.execute("UPDATE watch SET next_check_at=NOW(3) WHERE state='on'"))
-    until(lambda: not p.space.rows("SELECT 1 FROM watch WHERE state='on' AND next_check_at <= NOW(3)"))
+    p.space.transact(lambda t: t.execute("UPDATE subscription SET next_check_at=NOW(3) WHERE state='on'"))
+    until(lambda: not p.space.rows("SELECT 1 FROM subscription WHERE state='on' AND next_check_at <= NOW(3)"))
     p.deliver("The last"), p.deliver("The last of all", "Suppliers")
     until(lambda: "The last" in opened.titles("Off") and "The last of all" in opened.titles("Held"))
     until(lambda: not p.space.rows("SELECT 1 FROM ready WHERE workspace_id=%s", (p.space.id,)))

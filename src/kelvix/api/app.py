@@ -42,7 +42,7 @@ from kelvix.api.access import Calls, Reader, Sessions
 from kelvix.api.bounds import Bounds
 from kelvix.api.hooks import Hooks
 from kelvix.engine.engine import Engine
-from kelvix.engine.intake import Intake
+from kelvix.engine.subscriptions.intake import Intake
 from kelvix.room import Room
 from kelvix.settings import TOP
 from kelvix.store.answering import Answering

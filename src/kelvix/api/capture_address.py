@@ -22,7 +22,7 @@ from kelvix.core.values import as_text
 from kelvix.engine import capturing
 from kelvix.engine.capturing import NotKept, Sent
 from kelvix.engine.engine import Engine
-from kelvix.engine.requests import Refused
+from kelvix.engine.subscriptions.requests import Refused
 from kelvix.formats import article
 from kelvix.formats.article import Article
 from kelvix.readers import contents

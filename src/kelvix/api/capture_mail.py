@@ -19,7 +19,7 @@ from kelvix.core.patterns import pattern, short
 from kelvix.doors import TimedController
 from kelvix.engine.capturing import Sent
 from kelvix.engine.engine import Engine
-from kelvix.engine.requests import Refused
+from kelvix.engine.subscriptions.requests import Refused
 from kelvix.formats.rfc5322 import Message
 from kelvix.readers import contents
 from kelvix.room import Room

@@ -18,8 +18,8 @@ from kelvix.core.values import FieldId
 from kelvix.engine import catching_up
 from kelvix.engine.catching_up import MAX_ITEMS, State
 from kelvix.store import catch_ups, databases
+from kelvix.store.arrivals import Arrival
 from kelvix.store.catch_ups import CatchUp
-from kelvix.store.watches import Told
 
 router = APIRouter(prefix="/api/v1", tags=["catching up"])
 PAGE = 100
@@ -168,7 +168,7 @@ def start_catch_up(who: Editor, workflow_id: int, body: CatchUpIn) -> CatchUpOut
     if before and before.state in ("running", "paused"):
         raise Problem(409, "A catch-up is under way.", "Wait until it is done, or undo it first.")
     recognises = _recognises(body.recognises)
-    chosen = [Told(item) for item in body.items]
+    chosen = [Arrival(item) for item in body.items]
     made = catching_up.start(who.engine, who.space, workflow_id, chosen, recognises, who.person.name)
     return _out(who, _one(who, workflow_id, made))
 

@@ -17,7 +17,7 @@ from kelvix.core.query import Query
 from kelvix.core.values import as_text
 from kelvix.core.workflow import connections_of
 from kelvix.engine import recovering
-from kelvix.store import connections, watches, workflows
+from kelvix.store import connections, subscriptions, workflows
 from kelvix.store.connections import Connection
 
 router = APIRouter(prefix="/api/v1", tags=["connections"])
@@ -209,8 +209,7 @@ def ask_for_consent(who: Editor, body: ConsentIn) -> ConsentOut:
             health = recovering.see(who.engine, who.space, body.connection)
             already, send = tuple(c.id for c in health.places), send or health.may_write
         except (TransientError, PermanentError):  # what it saw last, and what workflows use
-            used = who.space.read(lambda t: watches.by_workflow(t, who.space.id)).values()
-            listened = (w.container for w in used if w.connection_id == kept.id and w.state != "off")
+            listened = (one.place for one in who.space.read(lambda t: subscriptions.list_on(t, who.space.id, kept.id)))
             already, send = tuple(dict.fromkeys((*(kept.shared or ()), *listened))), send or kept.may_send
     state, verifier = secrets.token_urlsafe(32), secrets.token_urlsafe(48)
     connections.begin_consent(who.space, who.engine.vault, state, who.session, body.app, body.connection, verifier)

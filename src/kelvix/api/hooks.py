@@ -12,7 +12,7 @@ from starlette.datastructures import Headers
 from starlette.types import ASGIApp, Receive, Scope, Send
 
 from kelvix.core.patterns import short
-from kelvix.engine.intake import MAX_BYTES, Intake
+from kelvix.engine.subscriptions.intake import MAX_BYTES, Intake
 from kelvix.room import Room
 
 WHERE = short(r"/hooks/(\d{1,18})/(\d{1,18})", most=50, worst="/hooks/1")

@@ -14,9 +14,9 @@ from starlette.exceptions import HTTPException
 
 from kelvix.api import problems
 from kelvix.core.not_found import NotFoundError
-from kelvix.engine import requests
 from kelvix.engine.engine import Engine
-from kelvix.engine.requests import Proof, Refused
+from kelvix.engine.subscriptions import requests
+from kelvix.engine.subscriptions.requests import Proof, Refused
 
 router = APIRouter(tags=["addresses"])
 MAX_BYTES = 1 << 20

@@ -17,7 +17,7 @@ from kelvix.core import schedule, sources
 from kelvix.core.fields import TYPES
 from kelvix.core.values import Unfit
 from kelvix.core.workflow import Address, Input, RecordEvent, Schedule
-from kelvix.engine import following, requests
+from kelvix.engine.subscriptions import records, requests
 from kelvix.engine.versions import Versions
 from kelvix.formats import webhook_signature
 from kelvix.store import listening, workflows
@@ -153,7 +153,7 @@ def press(
     kept_workflow(who, workflow_id)
     key = f"{who.person.id}/{idempotency_key}" if idempotency_key else secrets.token_hex(16)
     try:
-        started = following.press(who.engine, Versions(), who.space, workflow_id, body.records, key, who.person.name)
-    except following.NotStarted as why:
+        started = records.press(who.engine, Versions(), who.space, workflow_id, body.records, key, who.person.name)
+    except records.NotStarted as why:
         raise Problem(409, "Nothing was started.", f"{str(why)[:1].upper()}{str(why)[1:]}.") from None
     return PressOut(started=started)

@@ -29,9 +29,9 @@ from kelvix.core.workflow import (
     When,
     Workflow,
 )
-from kelvix.engine import catching_up, expecting, overview, sampling, switch, using, whereabouts
+from kelvix.engine import catching_up, expecting, holding, overview, sampling, switch, using, whereabouts
 from kelvix.engine.overview import Overview
-from kelvix.store import connections, databases, events, inbox, runs, trash, watches, workflows
+from kelvix.store import connections, databases, events, inbox, runs, subscriptions, trash, workflows
 from kelvix.store.database_server import Transaction
 from kelvix.store.workflows import Kept, Sample
 
@@ -185,8 +185,8 @@ def _event_words(who: Caller, document: Workflow) -> str:
 
 
 def _out(who: Caller, kept: Kept, seen: Overview) -> dict[str, Any]:
-    watch, one = seen.watched.get(kept.id), seen.listens.get(kept.id)
-    on = watch is not None and watch.state == "on"
+    one, of, own = seen.consumers.get(kept.id), seen.subscriptions.get(kept.id), seen.listens.get(kept.id)
+    reads = one if one is not None and one.state == "on" else None
     a_month, told_from = expecting.a_month(who.space, kept, seen.past, datetime.now(UTC))
     held = seen.held.get(kept.id)
     return {
@@ -200,15 +200,17 @@ def _out(who: Caller, kept: Kept, seen: Overview) -> dict[str, Any]:
         "tried_never_on": kept.tried_ok_at is not None and kept.turned_on_at is None,
         "turned_on_at": kept.turned_on_at,
         "watch": WatchOut(
-            pushed=watch.push_id is not None,
-            next_check_at=watch.next_check_at,
-            last_check_at=watch.last_check_at,
-            problem=watch.problem,
+            pushed=of.push_id is not None,
+            next_check_at=of.next_check_at,
+            last_check_at=of.last_check_at,
+            problem=of.problem,
         )
-        if watch and on
+        if of and reads
         else None,
-        "listens": ListensOut(kind=one.kind, next_at=one.next_at, itself=one.note.get("itself", 0))
-        if one and one.state == "on"
+        "listens": ListensOut(kind="record", next_at=None, itself=reads.note.get("itself", 0))
+        if reads and of is None
+        else ListensOut(kind=own.kind, next_at=own.next_at, itself=0)
+        if own and own.state == "on"
         else None,
         "sentence": telling.sentence(kept.draft, _event_words(who, kept.draft), seen.names),
         "held": _held(who, kept, held, seen) if held else None,
@@ -224,7 +226,7 @@ def _held(who: Caller, kept: Kept, held: inbox.Held, seen: Overview) -> HeldOut:
         why = "They will run when the workflow is resumed."
     elif kept.state != "on":
         why = "They will run when the workflow is turned on."
-    elif (watch := seen.watched.get(kept.id)) and watch.connection_id in seen.refused:
+    elif (one := seen.consumers.get(kept.id)) and one.connection_id in seen.refused:
         why = "They will run when the connection has been renewed."
     elif seen.is_over:
         why = f"This workspace has reached its limit of {who.space.limits.runs_a_day:,} runs in 24 hours."
@@ -285,7 +287,7 @@ def save_draft(
 def drop_held(who: Editor, workflow_id: int) -> None:
     """Drop what arrived and is held. It cannot be undone."""
     kept_workflow(who, workflow_id)
-    who.space.transact(lambda t: inbox.drop(t, who.space.id, workflow_id))
+    who.space.transact(lambda t: holding.drop(t, who.space.id, workflow_id))
     who.announce("workflows", f"workflow:{workflow_id}")
 
 
@@ -494,7 +496,7 @@ def turn_off(who: Editor, workflow_id: int) -> WorkflowDetail:
 @router.post("/workflows/{workflow_id}/check-now", status_code=202)
 def check_now(who: Editor, workflow_id: int) -> dict[str, str]:
     """Bring the next check forward to now."""
-    if not who.space.transact(lambda t: watches.check_soon(t, who.space.id, workflow_id)):
+    if not who.space.transact(lambda t: subscriptions.check_soon(t, who.space.id, workflow_id)):
         raise Problem(409, "This workflow is not on, so there is nothing to check.", "Turn it on first.")
     return {"state": "asked"}
 

@@ -68,8 +68,11 @@ class Records(Collection):
 
     def changes(self, cursor: str) -> Changes:
         found = self.space.read(lambda t: changes.after(t, self.space.id, int(cursor), BATCH_SIZE))
-        mine = tuple(self._change(c) for c in found if c.database_id == self.database.id)
-        return Changes(mine, str(found[-1].seq) if found else cursor, len(found) == BATCH_SIZE)
+        return Changes(self.of_log(found), str(found[-1].seq) if found else cursor, len(found) == BATCH_SIZE)
+
+    def of_log(self, logged: Sequence[Logged]) -> tuple[Change, ...]:
+        """Return what became of its records, of changes that were read of the workspace's log, once for whoever listens."""
+        return tuple(self._change(c) for c in logged if c.database_id == self.database.id)
 
     def item(self, record: Record) -> Item:
         """Return a record as an item."""

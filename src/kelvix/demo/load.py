@@ -14,6 +14,7 @@ from functools import partial
 
 from kelvix.collections import write
 from kelvix.collections.write import Actor
+from kelvix.core.collection import Change
 from kelvix.core.schema import TEXT_FIELD, Database
 from kelvix.demo import articles, messages, parishes, shelves, tasks
 from kelvix.demo.flows import Writer
@@ -28,12 +29,13 @@ from kelvix.practice.faults import Faults
 from kelvix.practice.push import Pusher
 from kelvix.practice.store import Store
 from kelvix.settings import Settings
-from kelvix.store import captures, connections, databases, people, records, runs, watches, workflows
+from kelvix.store import captures, connections, consumers, databases, journal, people, records, runs, subscriptions, workflows
+from kelvix.store.arrivals import Arrival
 from kelvix.store.database_server import DatabaseServer, Transaction
 from kelvix.store.databases import NewField
 from kelvix.store.directory import Space
+from kelvix.store.journal import Wanted
 from kelvix.store.records import Origin
-from kelvix.store.watches import Told
 from kelvix.store.workflows import Kept
 
 TURNED_ON = datetime(2026, 11, 4, 8, 0, tzinfo=UTC) + LATER
@@ -111,7 +113,7 @@ class Loader:
             for workflow in taken_by if on else ():
                 self._carry(workflow, str(item), at)
         self.at(None)
-        self.space.transact(lambda t: watches.check_all_soon(t, self.space.id))
+        self.space.transact(lambda t: subscriptions.check_all_soon(t, self.space.id))
         for one in self.listening:
             sampling.fetch_newest(self.engine, self.space, one, self._kept(one).draft.when)
 
@@ -286,9 +288,12 @@ class Loader:
 
     def _carry(self, workflow: int, item: str, at: datetime) -> None:
         self.at(at + timedelta(milliseconds=240))
-        watch = self.space.read(lambda t: watches.of_workflow(t, self.space.id, workflow))
-        assert watch
-        self.space.read(lambda t: watches.take_in(t, self.space.id, watch.id, watch.container, Told(item), "push"))
+        one = self.space.read(lambda t: consumers.of_workflow(t, self.space.id, workflow))
+        of = self.space.read(lambda t: subscriptions.of_workflow(t, self.space.id, workflow))
+        assert one and of and one.version_id
+        wanted = Wanted(one.id, one.version_id, Arrival(item).digest("", of.place))
+        change = Change(item, "added", "new", 1)
+        self.space.read(lambda t: journal.take_in(t, self.space.id, of.id, change, "push", [wanted]))
         self._run_all(at)
 
     def _run_all(self, at: datetime) -> None:

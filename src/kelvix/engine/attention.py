@@ -13,8 +13,9 @@ from kelvix.core.collection import PermanentError, TransientError
 from kelvix.core.query import Query
 from kelvix.core.values import as_text
 from kelvix.core.workflow import connections_of
+from kelvix.engine import holding
 from kelvix.engine.engine import Engine
-from kelvix.store import connections, events, inbox, questions, runs, watches, workflows
+from kelvix.store import connections, consumers, events, questions, runs, subscriptions, workflows
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 
@@ -46,8 +47,9 @@ def causes(space: Space, with_questions: bool = False) -> list[Cause]:
     def work(t: Transaction) -> list[Cause]:
         kept = workflows.list_all(t, space.id)
         names = {w.id: w.name for w in kept}
-        used, held = watches.by_workflow(t, space.id), inbox.by_workflow(t, space.id)
-        listened = {w.connection_id for w in used.values() if w.state != "off"}
+        listen, held = consumers.by_workflow(t, space.id), holding.by_workflow(t, space.id)
+        listened = {c.connection_id for c in listen.values() if c.connection_id and c.state != "off"}
+        read = subscriptions.by_workflow(t, space.id)
         found = _connections(t, space, listened.union(*(connections_of(w.draft) for w in kept if w.state != "off")))
         failing = {c.connection for c in found}
         found += [
@@ -59,12 +61,12 @@ def causes(space: Space, with_questions: bool = False) -> list[Cause]:
         ]  # fmt: skip
         found += _failed(t, space, names)
         found += [
-            Cause("unreachable", f"unreachable/{one.id}",
+            Cause("unreachable", f"unreachable/{workflow}",
                   f"Its source has not been read for {one.failures} checks: {one.problem}",
-                  "It goes on by itself when that has passed.", one.last_check_at or one.next_check_at, one.workflow_id,
-                  names.get(one.workflow_id, ""))
-            for one in used.values()
-            if one.state == "on" and one.problem and one.failures >= WAITS and one.connection_id not in failing
+                  "It goes on by itself when that has passed.", one.last_check_at or one.next_check_at, workflow,
+                  names.get(workflow, ""))
+            for workflow, one in read.items()
+            if listen[workflow].state == "on" and one.problem and one.failures >= WAITS and one.connection_id not in failing
         ]  # fmt: skip
         found += _silent(t, space, names)
         if with_questions:

@@ -16,15 +16,18 @@ from kelvix.core.query import Query
 from kelvix.core.workflow import RecordEvent, Workflow
 from kelvix.engine import switch, undoing
 from kelvix.engine.engine import Engine
-from kelvix.engine.following import told
 from kelvix.engine.sampling import as_kept
+from kelvix.engine.subscriptions import subscribing
+from kelvix.engine.subscriptions.records import told
 from kelvix.engine.switch import NotReady
 from kelvix.engine.undoing import Undone
-from kelvix.store import catch_ups, databases, listening, watches, workflows
+from kelvix.store import arrivals, catch_ups, consumers, databases, journal, subscriptions, workflows
+from kelvix.store.arrivals import Arrival
 from kelvix.store.catch_ups import CatchUp, Recognises
+from kelvix.store.consumers import Consumer
 from kelvix.store.database_server import DatabaseServer, Transaction
 from kelvix.store.directory import Space, Within
-from kelvix.store.watches import Told, Watch
+from kelvix.store.subscriptions import Subscription
 
 MAX_UNDER_WAY = 8  # items of one catch-up that are on their way at a time
 MAX_ITEMS = 5_000  # items of one catch-up
@@ -66,7 +69,7 @@ def past(
     return [one(i) for i in page.items], page.after
 
 
-def start(engine: Engine, space: Space, workflow_id: int, items: Sequence[Told], recognises: Recognises, person: str) -> int:
+def start(engine: Engine, space: Space, workflow_id: int, items: Sequence[Arrival], recognises: Recognises, person: str) -> int:
     """Carry past items, or changes of them, in this order, through the draft as it is. Raises NotFoundError, NotReady,
     PermanentError."""
     kept = space.read(lambda t: workflows.get(t, space.id, workflow_id))
@@ -78,10 +81,14 @@ def start(engine: Engine, space: Space, workflow_id: int, items: Sequence[Told],
     if kept.draft.when.own is not None:
         raise PermanentError("only what lies in an app can be caught up on", "call")
 
+    subscribing.know_first_account(engine, space, workflow_id)
+    account = engine.account(space, kept.draft.when.connection).collection(kept.draft.when.container or "").ref.account
+
     def work(t: Transaction) -> int:
         version = workflows.version_of_draft(t, space.id, kept)
+        scope = consumers.know(t, space.id, workflow_id, account).scope(account)
         container = kept.draft.when.container or ""
-        return catch_ups.start(t, space.id, workflow_id, version, container, recognises, items[:MAX_ITEMS], person)
+        return catch_ups.start(t, space.id, workflow_id, version, scope, container, recognises, items[:MAX_ITEMS], person)
 
     made = space.transact(work)
     engine.dispatch.announce(space.id, "ready", f"workflow:{workflow_id}")
@@ -135,7 +142,7 @@ class Missed:
     """What came while a workflow was off: how many, the items of an app or changes of them, and since when."""
 
     count: int
-    items: tuple[Told, ...]
+    items: tuple[Arrival, ...]
     since: datetime | None
 
 
@@ -146,34 +153,45 @@ def missed(engine: Engine, space: Space, workflow_id: int) -> Missed:
     if kept is None:
         raise NotFoundError("no such workflow")
     nothing = Missed(0, (), kept.turned_off_at)
-    if kept.state == "on" or kept.turned_off_at is None:
+    if kept.state != "off" or kept.turned_off_at is None:
         return nothing
     own = kept.draft.when.own
     if isinstance(own, RecordEvent):
         number = space.read(lambda t: _missed_records(engine, t, space, workflow_id, own))
         return Missed(number, (), kept.turned_off_at)
-    watch = space.read(lambda t: watches.of_workflow(t, space.id, workflow_id))
+    one, of = _listened(space, workflow_id)
     when = kept.draft.when
-    if own is not None or watch is None or (watch.connection_id, watch.container) != (when.connection, when.container):
+    if own is not None or one is None or of is None or (one.connection_id, of.place) != (when.connection, when.container):
         return nothing
-    fresh = _came_since(engine, space, watch)
+    fresh = _came_since(engine, space, one, of)
     return Missed(len(fresh), fresh, kept.turned_off_at)
 
 
-def _came_since(engine: Engine, space: Space, watch: Watch) -> tuple[Told, ...]:
-    """Return what started the workflow after where its watch had read to, and was not taken in; of each item once, since it
-    is carried as it is then, however often it changed."""
-    source = engine.account(space, watch.connection_id).collection(watch.container)
-    cursor, more, found = watch.cursor_at, True, list[Told]()
-    while more and len(found) < MAX_MISSED:
+def _listened(space: Space, workflow_id: int) -> tuple[Consumer | None, Subscription | None]:
+    """Return what a workflow listened to last, and how far it had read."""
+    return (
+        space.read(lambda t: consumers.of_workflow(t, space.id, workflow_id)),
+        space.read(lambda t: subscriptions.of_workflow(t, space.id, workflow_id)),
+    )
+
+
+def _came_since(engine: Engine, space: Space, one: Consumer, of: Subscription) -> tuple[Arrival, ...]:
+    """Return what started the workflow after its place in the journal, and after where the journal ends, and was not taken in;
+    of each item once, since it is carried as it is then, however often it changed."""
+    source = engine.account(space, one.connection_id).collection(of.place)
+    kinds = one.kinds.split(",")
+    told = [(c.item, c.told, c.revision) for c in space.read(lambda t: journal.after(t, of.id, one.read_to, MAX_MISSED))]
+    cursor, more = of.cursor_at, True
+    while more and len(told) < MAX_MISSED:
         came = source.changes(cursor)
         cursor, more = came.cursor, came.more
-        found += [told for c in came.changes if (told := watch.takes(c.id, c.told, c.revision))]
-    known = space.read(lambda t: watches.known(t, space.id, watch.workflow_id, watch.container, found))
-    by_item: dict[str, Told] = {}
-    for one in found:
-        if one not in known:
-            by_item.setdefault(one.item, one)
+        told += [(c.id, c.told, c.revision) for c in came.changes]
+    found = [arrival for item, word, revision in told if (arrival := Arrival.of(item, word, revision, kinds))]
+    known = space.read(lambda t: arrivals.known(t, space.id, one.workflow_id, one.scope(of.account), of.place, found))
+    by_item: dict[str, Arrival] = {}
+    for arrival in found:
+        if arrival not in known:
+            by_item.setdefault(arrival.item, arrival)
     return tuple(by_item.values())
 
 
@@ -181,19 +199,19 @@ def turn_on(engine: Engine, space: Space, workflow_id: int, person: str) -> None
     """Turn a workflow on and carry what came while it was off. An app is asked after it was turned on, so that nothing falls
     between; what arrives meanwhile is the same event by either way. Raises as switch.turn_on."""
     before = missed(engine, space, workflow_id)
-    watch = space.read(lambda t: watches.of_workflow(t, space.id, workflow_id))
+    one, of = _listened(space, workflow_id)
     switch.turn_on(engine, space, workflow_id, from_where_it_was=True)
-    if before.items and watch:
-        start(engine, space, workflow_id, _came_since(engine, space, watch) or before.items, {}, person)
+    if before.items and one and of:
+        start(engine, space, workflow_id, _came_since(engine, space, one, of) or before.items, {}, person)
 
 
 def _missed_records(engine: Engine, t: Transaction, space: Space, workflow_id: int, own: RecordEvent) -> int:
-    one = listening.of_workflow(t, space.id, workflow_id)
+    one = consumers.of_workflow(t, space.id, workflow_id)
     database = databases.get(t, space.id, own.database or 0)
-    if one is None or database is None or one.kind != "record" or one.database_id != database.id:
+    if one is None or database is None or one.database_id != database.id:
         return 0
     source = engine.records(Within(space, t), database)
-    number, looked, cursor, more = 0, 0, str(one.cursor_at), True
+    number, looked, cursor, more = 0, 0, str(one.read_to), True
     while more and looked < MAX_MISSED:
         found = source.changes(cursor)
         looked, cursor, more = looked + max(1, len(found.changes)), found.cursor, found.more

@@ -1,12 +1,14 @@
-"""What is held in the inbox goes on by itself: once its workflow is resumed, or its workspace has room for runs again."""
+"""What is held goes on by itself: once its workflow is resumed, or its workspace has room for runs again. Requests are held in
+the inbox; what apps told of waits in the journal, where its consumer stands."""
 
 from __future__ import annotations
 
 from functools import partial
 
 from kelvix.engine.engine import Engine
-from kelvix.store import inbox, usage
-from kelvix.store.database_server import DatabaseServer
+from kelvix.store import consumers, inbox, usage
+from kelvix.store.database_server import DatabaseServer, Transaction
+from kelvix.store.inbox import Held
 
 BATCH_SIZE = 100  # rows in one transaction
 
@@ -20,6 +22,20 @@ def let_go_on(engine: Engine, server: DatabaseServer) -> int:
             engine.dispatch.announce(workspace_id, "ready", "workflows", f"workflow:{workflow_id}")
         released += some
     return released
+
+
+def by_workflow(t: Transaction, workspace_id: int) -> dict[int, Held]:
+    """Return what is held in a workspace, by workflow."""
+    waits, found = inbox.by_workflow(t, workspace_id), consumers.held(t, workspace_id)
+    for workflow_id, one in waits.items():
+        more = found.get(workflow_id)
+        found[workflow_id] = Held(one.count + more.count, min(one.since, more.since)) if more else one
+    return found
+
+
+def drop(t: Transaction, workspace_id: int, workflow_id: int) -> int:
+    """Drop what is held of a workflow, as a person said: how much there was."""
+    return inbox.drop(t, workspace_id, workflow_id) + consumers.drop(t, workspace_id, workflow_id)
 
 
 def count_runs(engine: Engine, workspace_id: int) -> None:

@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from kelvix.engine import expecting
-from kelvix.store import connections, databases, inbox, listening, runs, usage, watches
+from kelvix.engine import expecting, holding
+from kelvix.store import connections, consumers, databases, listening, runs, subscriptions, usage
+from kelvix.store.consumers import Consumer
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 from kelvix.store.inbox import Held
 from kelvix.store.listening import Listening
-from kelvix.store.watches import Watch
+from kelvix.store.subscriptions import Subscription
 from kelvix.store.workflows import Kept
 
 RECENT = 30  # runs whose states are shown
@@ -22,7 +23,8 @@ class Overview:
     """All by workflow, but for the databases' names, the connections that apps refuse, and whether the workspace has had its
     runs of a day."""
 
-    watched: Mapping[int, Watch]
+    consumers: Mapping[int, Consumer]
+    subscriptions: Mapping[int, Subscription]
     listens: Mapping[int, Listening]
     held: Mapping[int, Held]
     recent: Mapping[int, list[str]]
@@ -34,9 +36,10 @@ class Overview:
 
 def collect(t: Transaction, space: Space, kept: Sequence[Kept]) -> Overview:
     """Read what is told of these workflows."""
-    held = inbox.by_workflow(t, space.id)
+    held = holding.by_workflow(t, space.id)
     return Overview(
-        watches.by_workflow(t, space.id),
+        consumers.by_workflow(t, space.id),
+        subscriptions.by_workflow(t, space.id),
         listening.by_workflow(t, space.id),
         held,
         runs.recent_states(t, space.id, [w.id for w in kept], RECENT),

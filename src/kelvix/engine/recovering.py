@@ -9,9 +9,10 @@ import structlog
 
 from kelvix.core.collection import Health, PermanentError, TransientError
 from kelvix.core.not_found import NotFoundError
-from kelvix.engine import again, switch
+from kelvix.engine import again
 from kelvix.engine.engine import Engine
-from kelvix.store import connections, runs, upkeep, watches
+from kelvix.engine.subscriptions import pushes
+from kelvix.store import connections, runs, subscriptions, upkeep
 from kelvix.store.directory import Space
 
 BATCH_SIZE = 200  # runs at a look; the app's pace is kept by whoever carries them
@@ -80,17 +81,15 @@ def see(engine: Engine, space: Space, connection_id: int) -> Health:
 
 def before_renewal(engine: Engine, space: Space, connection_id: int) -> None:
     """End the pushes that were agreed on by the old access, while that is still known: else the app would go on with them."""
-    for watch in space.read(lambda t: watches.by_workflow(t, space.id)).values():
-        if watch.connection_id == connection_id:
-            switch.end_pushes(engine, space, watch)
+    for one in space.read(lambda t: subscriptions.list_on(t, space.id, connection_id)):
+        pushes.end(engine, space, one)
 
 
 def renewed(engine: Engine, space: Space, connection_id: int) -> None:
     """Let all who use a connection take its new access at once: pushes are asked for anew, since those of the old access ended
     with it, sources are looked at, and what failed is taken up."""
     space.transact(lambda t: connections.take_up(t, space.id, connection_id))
-    for watch in space.read(lambda t: watches.by_workflow(t, space.id)).values():
-        if watch.connection_id == connection_id and watch.state in ("on", "paused"):
-            switch.ask_for_pushes(engine, space, watch)
+    for one in space.read(lambda t: subscriptions.list_on(t, space.id, connection_id)):
+        pushes.ask(engine, space, one)
     space.transact(lambda t: upkeep.bring_forward(t, "recover"))
     engine.dispatch.announce(space.id, "connections", "workflows", "ready")

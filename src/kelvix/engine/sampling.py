@@ -12,8 +12,8 @@ from kelvix.core.collection import Item, wire
 from kelvix.core.query import Query
 from kelvix.core.schema import Database
 from kelvix.core.workflow import Own, RecordEvent, Schedule, When
-from kelvix.engine import following, timing
 from kelvix.engine.engine import Engine
+from kelvix.engine.subscriptions import records, schedules
 from kelvix.store import changes, databases, workflows
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space, Within
@@ -68,7 +68,7 @@ def fetch_own(engine: Engine, space: Space, workflow_id: int, own: Own, count: i
         before: datetime | None = None
         times: list[tuple[dict[str, Any], datetime]] = []
         for at in schedule.next_times(own, space.zone, datetime.now(UTC), count):
-            times.append((timing.item_of(space, at, before, 0), at))
+            times.append((schedules.item_of(space, at, before, 0), at))
             before = at
         _keep_own(space, workflow_id, times)
         return len(times)
@@ -78,14 +78,14 @@ def fetch_own(engine: Engine, space: Space, workflow_id: int, own: Own, count: i
             return 0
         if own.event == "database_button":
             now = datetime.now(UTC)
-            _keep_own(space, workflow_id, [(following.pressed_item(engine, space, database, now, ""), now)])
+            _keep_own(space, workflow_id, [(records.pressed_item(engine, space, database, now, ""), now)])
             return 1
         found = _happened(engine, space, database, own, count)
         if not found and own.event != "reached":  # as if it happened to the newest records now
             as_it_is: dict[int, Any] | None = {} if own.event == "changed" else None
             source = engine.records(space, database)
             kept = source.query(Query(limit=count)).items
-            found = [(following.item_of(source, r, as_it_is), r.changed or r.created) for r in kept]
+            found = [(records.item_of(source, r, as_it_is), r.changed or r.created) for r in kept]
         _keep_own(space, workflow_id, found)
         return len(found)
     return 0
@@ -111,8 +111,8 @@ def _happened(
             record = source.get((id,)).get(id)
             if record is None:
                 continue
-            then = following.as_of(source, record, after) if kind == "update" else record
-            item = following.item_of(source, then, before if own.event in ("changed", "reached") else None)
+            then = records.as_of(source, record, after) if kind == "update" else record
+            item = records.item_of(source, then, before if own.event in ("changed", "reached") else None)
             found[change.record_id] = (item, change.at)
             if len(found) == count:
                 break

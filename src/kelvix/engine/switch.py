@@ -7,7 +7,6 @@ from datetime import UTC, datetime
 import structlog
 
 from kelvix.connectors import guarded_http
-from kelvix.connectors.contract import Account
 from kelvix.core import schedule
 from kelvix.core.cells import Finding
 from kelvix.core.checking import check
@@ -17,9 +16,9 @@ from kelvix.core.not_found import NotFoundError
 from kelvix.core.query import Query
 from kelvix.core.values import fold
 from kelvix.core.workflow import AddOrUpdate, Find, Own, RecordEvent, SaveFile, Schedule, SendMail, WebRequest, Workflow
-from kelvix.engine import polling
 from kelvix.engine.engine import Engine
-from kelvix.store import changes, finding, listening, watches, workflows
+from kelvix.engine.subscriptions import pushes, subscribing
+from kelvix.store import changes, consumers, finding, listening, settling, workflows
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 
@@ -57,62 +56,56 @@ def turn_on(engine: Engine, space: Space, workflow_id: int, from_where_it_was: b
     account = engine.account(space, when.connection)
     source = account.collection(when.container or "")
     try:
-        cursor = source.head()
         source.query(Query(limit=1))
     except PermanentError as failure:
         engine.note_failure(space, when.connection, failure)
         raise
-    before = space.read(lambda t: watches.of_workflow(t, space.id, workflow_id))
     kinds = account.app.event(when.event).kinds
-    same = (
-        before is not None
-        and before.state in ("on", "paused")
-        and before.connection_id == when.connection
-        and before.container == when.container
-        and before.kinds == ",".join(kinds)
-    )
+    before, is_same = subscribing.present(engine, space, source, when.connection or 0, workflow_id, kinds)
+    of = None
+    if not is_same:
+        of = subscribing.reach(engine, space, source, when.connection or 0, workflow_id, from_where_it_was)
 
-    def work(t: Transaction) -> int:
+    def work(t: Transaction) -> bool:
         version = workflows.version_of_draft(t, space.id, kept)
         workflows.set_state(t, space.id, workflow_id, "on", version, order=when.order)
         listening.end(t, space.id, workflow_id)
-        listening.forget(t, space.id, workflow_id)
-        if same and before:
-            watches.resume(t, space.id, before.id, version)
-            return before.id
-        return watches.start(
-            t, space.id, workflow_id, when.connection or 0, when.container or "", version, cursor, polling.EVERY, kinds
-        )
+        settling.forget(t, space.id, workflow_id)
+        if of is None and before is not None:
+            consumers.resume(t, before, version)
+            return False
+        assert of is not None
+        return subscribing.join(t, space, of, workflow_id, source.ref.account, version, when.connection or 0, kinds)
 
-    watch_id = space.transact(work)
-    if not same:
-        if before and before.state != "off":
-            end_pushes(engine, space, before)
-        _push(engine, space, watch_id, account, when.container or "")
+    is_first = space.transact(work)
+    if of is not None and (is_first or of.push_id is None):
+        pushes.ask(engine, space, of, account)
+    subscribing.end_unused(engine, space)
     engine.dispatch.announce(space.id, "workflows", f"workflow:{workflow_id}")
 
 
 def _listen(engine: Engine, space: Space, kept: workflows.Kept, own: Own, from_where_it_was: bool) -> None:
     """Listen to what happens in Kelvix itself, from now on, or from where it was turned off."""
-    before = space.read(lambda t: watches.of_workflow(t, space.id, kept.id))
     now = datetime.now(UTC)
     coming = schedule.next_times(own, space.zone, now, 1) if isinstance(own, Schedule) else []
-    database = own.database if isinstance(own, RecordEvent) else None
 
     def work(t: Transaction) -> None:
         version = workflows.version_of_draft(t, space.id, kept)
         workflows.set_state(t, space.id, kept.id, "on", version, order=kept.draft.when.order)
-        watches.end(t, space.id, kept.id)
-        cursor = changes.last(t, space.id)
-        was = listening.of_workflow(t, space.id, kept.id)
-        if was and (from_where_it_was or was.state == "paused") and was.kind == "record" and was.database_id == database:
-            cursor = was.cursor_at
-        next_at = coming[0] if coming else None
-        listening.start(t, space.id, kept.id, version, own.kind, database, cursor, now, next_at)
+        was = consumers.of_workflow(t, space.id, kept.id)
+        subscribing.leave(t, space, was)
+        if isinstance(own, RecordEvent):
+            listening.end(t, space.id, kept.id)
+            goes_on = was and from_where_it_was and was.subscription_id is None and was.database_id == own.database
+            place = was.read_to if was and goes_on else changes.last(t, space.id)
+            consumers.listen_to_database(t, space.id, kept.id, version, own.database, place)
+        else:
+            consumers.end(t, space.id, kept.id)
+            settling.forget(t, space.id, kept.id)
+            listening.start(t, space.id, kept.id, version, own.kind, now, coming[0] if coming else None)
 
     space.transact(work)
-    if before and before.state != "off":
-        end_pushes(engine, space, before)
+    subscribing.end_unused(engine, space)
     engine.dispatch.announce(space.id, "workflows", f"workflow:{kept.id}")
 
 
@@ -162,33 +155,6 @@ def _may_reach(engine: Engine, workflow: Workflow) -> list[Finding]:
     return found
 
 
-def ask_for_pushes(engine: Engine, space: Space, watch: watches.Watch) -> None:
-    """Ask anew to be told of what happens, as after access was renewed: what was agreed before ended with that."""
-    try:
-        account = engine.account(space, watch.connection_id)
-    except PermanentError:
-        return
-    _push(engine, space, watch.id, account, watch.container)
-
-
-def _push(engine: Engine, space: Space, watch_id: int, account: Account, container: str) -> None:
-    """Where the app will not push, its feed is read more often instead."""
-    try:
-        push_id, secret = account.subscribe(container, f"{engine.settings.address}/hooks/{space.id}/{watch_id}")
-    except (TransientError, PermanentError) as failure:
-        log.warning("no pushes", watch=watch_id, why=str(failure))
-        return
-    space.transact(lambda t: watches.set_push(t, engine.vault, space.id, watch_id, push_id, secret))
-
-
-def end_pushes(engine: Engine, space: Space, watch: watches.Watch) -> None:
-    if watch.push_id:
-        try:
-            engine.account(space, watch.connection_id).unsubscribe(watch.push_id)
-        except (TransientError, PermanentError) as failure:
-            log.info("pushes could not be ended; they will be answered with 410", watch=watch.id, why=str(failure))
-
-
 def pause(engine: Engine, space: Space, workflow_id: int, reason: str) -> None:
     """Carry nothing until somebody looked at it: a workflow that fails each time does no good by going on. What arrives is
     held."""
@@ -200,7 +166,6 @@ def turn_off(engine: Engine, space: Space, workflow_id: int, reason: str | None 
 
     Raises NotFoundError.
     """
-    watch = space.read(lambda t: watches.of_workflow(t, space.id, workflow_id))
 
     def work(t: Transaction) -> None:
         kept = workflows.get(t, space.id, workflow_id, lock=True)
@@ -209,14 +174,13 @@ def turn_off(engine: Engine, space: Space, workflow_id: int, reason: str | None 
         if state == "paused" and kept.state != "on":
             return
         if state == "paused":
-            watches.pause(t, space.id, workflow_id)
+            consumers.pause(t, space.id, workflow_id)
             listening.pause(t, space.id, workflow_id)
         else:
-            watches.end(t, space.id, workflow_id)
+            consumers.end(t, space.id, workflow_id)
             listening.end(t, space.id, workflow_id)
         workflows.set_state(t, space.id, workflow_id, state, kept.live, reason)
 
     space.transact(work)
-    if watch and watch.state != "off" and state == "off":
-        end_pushes(engine, space, watch)
+    subscribing.end_unused(engine, space)
     engine.dispatch.announce(space.id, "workflows", f"workflow:{workflow_id}")

@@ -9,12 +9,14 @@ import structlog
 
 from kelvix.engine import attention, holding, notifying, recovering
 from kelvix.engine.engine import Engine
-from kelvix.store import clock, kept_files, retention, trash
+from kelvix.engine.subscriptions import subscribing
+from kelvix.store import clock, journal, kept_files, retention, subscriptions, trash
 from kelvix.store.database_server import DatabaseServer
 from kelvix.store.upkeep import due
 
 log = structlog.stdlib.get_logger(__name__)
 SILENCE_EVERY, PRUNE_EVERY = 300.0, 3600.0  # seconds
+CHANGES = 1000  # of journals that are let go of in one transaction
 
 
 def look_after(engine: Engine, server: DatabaseServer) -> None:
@@ -51,6 +53,10 @@ def prune(engine: Engine, workspace_id: int) -> int:
     content, whole = engine.directory.home.read(lambda t: retention.days(t, workspace_id))
     total = 0
     trash.empty_old(space)
+    subscribing.end_unused(engine, space)
+    space.transact(lambda t: subscriptions.forget_left(t, workspace_id))
+    while space.transact(lambda t: journal.prune(t, workspace_id, CHANGES)) == CHANGES:
+        continue
     for work in (
         lambda t: retention.prune_content(t, workspace_id, content),
         lambda t: retention.forget_runs(t, workspace_id, whole),

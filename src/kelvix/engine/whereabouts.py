@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Literal
+from typing import Any, Literal
 
 from kelvix.core.collection import Collection, Item, PermanentError
 from kelvix.core.not_found import NotFoundError
@@ -13,8 +13,12 @@ from kelvix.core.patterns import pattern
 from kelvix.core.values import as_text, shorten, whole
 from kelvix.core.workflow import Find, RecordEvent, Stop
 from kelvix.engine.engine import Engine
-from kelvix.store import events, inbox, listening, runs, watches, workflows
+from kelvix.store import arrivals, consumers, events, inbox, journal, listening, runs, subscriptions, workflows
+from kelvix.store.consumers import Consumer
+from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
+from kelvix.store.listening import Listening
+from kelvix.store.subscriptions import Subscription
 
 Fate = Literal[
     "came_through",
@@ -64,7 +68,8 @@ def where_is(engine: Engine, space: Space, workflow_id: int, link_or_id: str) ->
         raise NotFoundError("no such workflow")
     if kept.draft.when.own is not None:
         return _own_fate(space, kept, link_or_id)
-    watch = space.read(lambda t: watches.of_workflow(t, space.id, workflow_id))
+    one = space.read(lambda t: consumers.of_workflow(t, space.id, workflow_id))
+    of = space.read(lambda t: subscriptions.of_workflow(t, space.id, workflow_id))
     when = kept.draft.when
     app = engine.app(when.app)
     item_id = link_or_id if whole(link_or_id) is not None else app.item_of_link(link_or_id)
@@ -74,25 +79,26 @@ def where_is(engine: Engine, space: Space, workflow_id: int, link_or_id: str) ->
             f"This is not a link to a {app.item_word} in {app.name}.",
             f"Open the {app.item_word} in {app.name} and copy its address, or pick it from the list.",
         )
-    container = watch.container if watch else when.container
-    event = space.read(lambda t: watches.event_of(t, space.id, workflow_id, container or "", item_id)) if container else None
-    if watch and watch.kinds != "new":  # what became of its newest change
+    place = of.place if of else when.container or ""
+    scope = one.scope(of.account) if one and of else ""
+    event = space.read(lambda t: arrivals.event_of(t, space.id, workflow_id, scope, place, item_id))
+    if one and one.kinds not in ("", "new"):  # what became of its newest change
         event = space.read(lambda t: events.of_item(t, space.id, workflow_id, item_id)) or event
     if event:
         return _fate_of_event(space, event["id"], event["came_by"], event["at"])
     if held := _held(space, kept, item_id):
         return held
-    if watch is None or kept.turned_on_at is None:
+    if one is None or of is None or one.connection_id is None or kept.turned_on_at is None:
         return Whereabouts(
             "off",
             "This workflow has never been turned on, so it has taken in nothing yet.",
             "Turn it on; only what arrives from then on is taken.",
         )
     try:
-        source = engine.account(space, watch.connection_id).collection(watch.container)
+        source = engine.account(space, one.connection_id).collection(of.place)
         item = source.one(item_id)
     except PermanentError as failure:
-        engine.note_failure(space, watch.connection_id, failure)
+        engine.note_failure(space, one.connection_id, failure)
         said = {
             "access": f"{app.name} refuses this connection, so the {app.item_word} cannot be looked at.",
             "container": f"It lies in a {app.container_word} that is not shared with this connection.",
@@ -102,7 +108,7 @@ def where_is(engine: Engine, space: Space, workflow_id: int, link_or_id: str) ->
             "container": f"Share that {app.container_word}, or move the {app.item_word} to “{when.container_name}”.",
         }.get(failure.about, "")
         return Whereabouts("elsewhere" if failure.about == "container" else "not_there", said, advice)
-    return _fate_without_event(kept, watch, source, item, app.container_word, app.item_word, space)
+    return _fate_without_event(kept, one, of, source, item, app.container_word, app.item_word, space)
 
 
 def _own_fate(space: Space, kept: workflows.Kept, link_or_id: str) -> Whereabouts:
@@ -118,12 +124,12 @@ def _own_fate(space: Space, kept: workflows.Kept, link_or_id: str) -> Whereabout
         return _fate_of_event(space, event["id"], event["came_by"], event["at"])
     if held := _held(space, kept, item):
         return held
-    one = space.read(lambda t: listening.of_workflow(t, space.id, kept.id))
+    one = space.read(lambda t: _listens(t, space, kept))
     if kept.turned_on_at is None or one is None:
         return Whereabouts("off", "This workflow has never been turned on, so it has taken in nothing yet.", "Turn it on.")
     if one.state != "on":
         return Whereabouts("off", "The workflow is off, and takes in nothing.", "Turn it on.")
-    if str(one.note.get("record")) == item:
+    if isinstance(one, Consumer) and str(one.note.get("record")) == item:
         return Whereabouts(
             "not_there",
             "A run of this workflow itself changed it; that does not start the workflow again, or it would go round for ever.",
@@ -135,9 +141,29 @@ def _own_fate(space: Space, kept: workflows.Kept, link_or_id: str) -> Whereabout
     )
 
 
+def _listens(t: Transaction, space: Space, kept: workflows.Kept) -> Consumer | Listening | None:
+    """Return by what a workflow listens here: to records, or to times and requests."""
+    if isinstance(kept.draft.when.own, RecordEvent):
+        return consumers.of_workflow(t, space.id, kept.id)
+    return listening.of_workflow(t, space.id, kept.id)
+
+
+def _waiting(t: Transaction, space: Space, workflow_id: int, item_id: str) -> dict[str, Any] | None:
+    """Return what is held of an item: in the inbox, or in the journal where its consumer cannot read on."""
+    if row := inbox.of_item(t, space.id, workflow_id, item_id):
+        return row
+    one = consumers.of_workflow(t, space.id, workflow_id)
+    if one is None or one.subscription_id is None or one.state == "off":
+        return None
+    change = journal.about(t, one.subscription_id, one.read_to, item_id)
+    if change is None or change.told not in one.kinds.split(","):
+        return None
+    return {"came_by": change.came_by, "at": change.at, "title": None}
+
+
 def _held(space: Space, kept: workflows.Kept, item_id: str) -> Whereabouts | None:
-    """Return the fate of what waits in the inbox."""
-    row = space.read(lambda t: inbox.of_item(t, space.id, kept.id, item_id))
+    """Return the fate of what is held."""
+    row = space.read(lambda t: _waiting(t, space, kept.id, item_id))
     if row is None:
         return None
     said = f"It was received {as_text(row['at'], space.zone)} {CAME.get(row['came_by'], 'at a check')}, and is held"
@@ -224,14 +250,15 @@ def _did(lines: list[runs.RunLine]) -> tuple[str, str | None]:
 
 def _fate_without_event(
     kept: workflows.Kept,
-    watch: watches.Watch,
+    one: Consumer,
+    of: Subscription,
     source: Collection,
     item: Item,
     container_word: str,
     item_word: str,
     space: Space,
 ) -> Whereabouts:
-    if item.place != watch.container:
+    if item.place != of.place:
         return Whereabouts(
             "elsewhere",
             f"It lies in the {container_word} “{item.place_name}”, and this workflow takes "
@@ -240,8 +267,8 @@ def _fate_without_event(
             item.title,
             at=item.created,
         )
-    if source.was_there(item, watch.cursor_from):
-        on = as_text(watch.since or kept.turned_on_at, space.zone)
+    if one.cursor_from is not None and source.was_there(item, one.cursor_from):
+        on = as_text(one.since or kept.turned_on_at, space.zone)
         return Whereabouts(
             "before_on",
             f"It arrived {as_text(item.created, space.zone)}, before the workflow was turned on ({on}).",
@@ -258,10 +285,10 @@ def _fate_without_event(
             item.title,
             at=item.created,
         )
-    trouble = f" The last check met this: {watch.problem}." if watch.problem else ""
+    trouble = f" The last check met this: {of.problem}." if of.problem else ""
     return Whereabouts(
         "next_check",
-        f"It has not been seen yet. The next check is at {watch.next_check_at.astimezone(space.zone):%H:%M:%S}.{trouble}",
+        f"It has not been seen yet. The next check is at {of.next_check_at.astimezone(space.zone):%H:%M:%S}.{trouble}",
         "Check now.",
         item.title,
         at=item.created,

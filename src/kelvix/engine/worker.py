@@ -13,10 +13,11 @@ from functools import partial
 
 import structlog
 
-from kelvix.engine import catching_up, following, holding, polling, timing, upkeep
+from kelvix.engine import catching_up, holding, upkeep
 from kelvix.engine.alone import Alone
 from kelvix.engine.engine import Engine
 from kelvix.engine.runner import Runner
+from kelvix.engine.subscriptions import feeding, polling, records, schedules
 from kelvix.room import Room
 from kelvix.store import ready, runs
 from kelvix.store.database_server import DatabaseError
@@ -179,7 +180,7 @@ class Worker:
                 self.engine.dispatch.wake()
 
     def _follow_own(self) -> None:
-        """Take up what happens in Kelvix itself: changes of records, and times that come round."""
+        """Let consumers read on that are behind, of journals and of records; take up times that come round."""
         versions = self.runner.versions
         while not self._stopping.is_set():
             new = 0
@@ -188,9 +189,10 @@ class Worker:
                     self._stopping.wait(1)
                     continue
                 for server in self.engine.directory.servers.values():
-                    new += following.follow(self.engine, versions, server)
-                    new += following.settle(self.engine, versions, server)
-                    new += timing.come_round(self.engine, versions, server)
+                    new += feeding.feed(self.engine, server)
+                    new += records.follow(self.engine, versions, server)
+                    new += records.settle(self.engine, versions, server)
+                    new += schedules.come_round(self.engine, versions, server)
                     new += catching_up.feed(self.engine, server)
                     new += holding.let_go_on(self.engine, server)
             except Exception:

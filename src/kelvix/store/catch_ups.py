@@ -9,9 +9,9 @@ from datetime import datetime
 from typing import Literal
 
 from kelvix.core.values import FieldId
-from kelvix.store import watches
+from kelvix.store import arrivals
+from kelvix.store.arrivals import Arrival
 from kelvix.store.database_server import Row, Transaction
-from kelvix.store.watches import Told
 
 State = Literal["running", "paused", "done", "undone"]
 Recognises = dict[str, tuple[FieldId, ...]]  # by an Add line's id, the fields by which a record is known
@@ -19,6 +19,8 @@ Recognises = dict[str, tuple[FieldId, ...]]  # by an Add line's id, the fields b
 
 @dataclass(frozen=True)
 class CatchUp:
+    """`account`: in which its items lie, where that is not the first that its workflow listened to."""
+
     id: int
     workspace_id: int
     workflow_id: int
@@ -30,6 +32,7 @@ class CatchUp:
     by_person: str
     started_at: datetime
     ended_at: datetime | None
+    account: str
 
 
 @dataclass(frozen=True)
@@ -56,15 +59,16 @@ def start(
     workspace_id: int,
     workflow_id: int,
     version_id: int,
+    account: str,
     container: str,
     recognises: Recognises,
-    items: Sequence[Told],
+    items: Sequence[Arrival],
     person: str,
 ) -> int:
     made = t.insert(
-        "INSERT INTO catch_up (workspace_id, workflow_id, version_id, container, recognises, total, by_person) "
-        "VALUES (%s,%s,%s,%s,%s,%s,%s)",
-        (workspace_id, workflow_id, version_id, container, json.dumps(recognises), len(items), person[:200]),
+        "INSERT INTO catch_up (workspace_id, workflow_id, version_id, account, container, recognises, total, by_person) "
+        "VALUES (%s,%s,%s,%s,%s,%s,%s,%s)",
+        (workspace_id, workflow_id, version_id, account, container, json.dumps(recognises), len(items), person[:200]),
     )
     t.many(
         "INSERT INTO catch_up_item (catch_up_id, position, item_id, revision) VALUES (%s,%s,%s,%s)",
@@ -137,15 +141,9 @@ def feed(t: Transaction, one: CatchUp, number: int) -> int:
         (one.id, number),
     )
     for row in rows:
-        new = watches.take_in_many(
-            t,
-            one.workspace_id,
-            one.workflow_id,
-            one.version_id,
-            one.container,
-            [Told(row["item_id"], row["revision"])],
-            "catch_up",
-            one.id,
+        item = Arrival(row["item_id"], row["revision"])
+        new = arrivals.enter(
+            t, one.workspace_id, one.workflow_id, one.version_id, one.account, one.container, item, "catch_up", catch_up=one.id
         )
         t.execute(
             "UPDATE catch_up_item SET state=%s WHERE catch_up_id=%s AND position=%s",

@@ -7,7 +7,7 @@ from kelvix.store.database_server import Transaction
 
 TOLERANCE = 2.0  # seconds back that are nothing to speak of
 DUE = (
-    ("watch", "next_check_at"),
+    ("subscription", "next_check_at"),
     ("pace", "next_at"),
     ("settling", "due_at"),
     ("run", "lease_until"),

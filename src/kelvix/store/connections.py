@@ -127,8 +127,8 @@ def note_failing(t: Transaction, workspace_id: int, connection_id: int, why: str
 
 
 def note_answer(t: Transaction, workspace_id: int, connection_id: int) -> bool:
-    """Note that an app answered a connection; True where the calls before failed. Its watches are due at once, and what waits
-    is taken in by their next check; but where the app asks for fewer calls, they come at its pace."""
+    """Note that an app answered a connection; True where the calls before failed. What listens by it is due at once, and what
+    waits is taken in by its next check; but where the app asks for fewer calls, at its pace."""
     if not t.execute(
         "UPDATE connection SET failing_since=NULL, failing_why=NULL WHERE workspace_id=%s AND id=%s "
         "AND failing_since IS NOT NULL",
@@ -143,8 +143,8 @@ def note_answer(t: Transaction, workspace_id: int, connection_id: int) -> bool:
 def take_up(t: Transaction, workspace_id: int, connection_id: int) -> None:
     """Let whatever listens by a connection look at once."""
     t.execute(
-        "UPDATE watch SET next_check_at=NOW(3), failures=0, problem=NULL WHERE workspace_id=%s AND connection_id=%s "
-        "AND state IN ('on','paused')",
+        "UPDATE subscription SET next_check_at=NOW(3), failures=0, problem=NULL WHERE workspace_id=%s AND connection_id=%s "
+        "AND state='on'",
         (workspace_id, connection_id),
     )
     t.execute("DELETE FROM pace WHERE workspace_id=%s AND connection_id=%s", (workspace_id, connection_id))

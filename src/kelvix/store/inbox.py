@@ -98,7 +98,7 @@ def can_go_on(t: Transaction) -> list[tuple[int, int]]:
     rows = t.rows(
         "SELECT DISTINCT i.workspace_id, i.workflow_id FROM inbox i JOIN workflow w ON w.id=i.workflow_id "
         "LEFT JOIN workspace_usage u ON u.workspace_id=i.workspace_id "
-        "LEFT JOIN watch l ON l.workspace_id=i.workspace_id AND l.workflow_id=i.workflow_id AND l.state<>'off' "
+        "LEFT JOIN consumer l ON l.workspace_id=i.workspace_id AND l.workflow_id=i.workflow_id AND l.state<>'off' "
         "LEFT JOIN connection c ON c.id=l.connection_id "
         "WHERE w.state='on' AND w.workspace_id=i.workspace_id AND COALESCE(u.is_over, 0)=0 "
         "AND COALESCE(c.state, '')<>'refused' LIMIT 20"

@@ -27,7 +27,7 @@ def digest(*parts: str | int) -> bytes:
     return seen.digest()
 
 
-SEALED = (("connection", "secret"), ("kept_secret", "secret"), ("watch", "push_secret"), ("listening", "token"))
+SEALED = (("connection", "secret"), ("kept_secret", "secret"), ("subscription", "push_secret"), ("listening", "token"))
 
 
 def sealed_with_another(server: DatabaseServer, key: str) -> bool:

@@ -167,7 +167,7 @@ def set_state(
 def delete(t: Transaction, workspace_id: int, kept: Kept, by: str) -> None:
     """Move a workflow that is not on into the trash: it is off from now on, and drops what it holds."""
     inbox.drop(t, workspace_id, kept.id)
-    for table in ("watch", "listening", "settling"):
+    for table in ("consumer", "listening", "settling"):
         t.execute(f"DELETE FROM {table} WHERE workspace_id=%s AND workflow_id=%s", (workspace_id, kept.id))
     t.execute(
         "UPDATE workflow SET state='off', reason=NULL, deleted_at=NOW(3) WHERE workspace_id=%s AND id=%s",

@@ -9,7 +9,10 @@ import json
 from dataclasses import replace
 from datetime import UTC, datetime
 from functools import partial
+from itertools import groupby
 from typing import Any
+
+import structlog
 
 from kelvix.collections.databases import Records
 from kelvix.core import sources
@@ -19,50 +22,64 @@ from kelvix.core.values import FieldId, Value, as_text, to_wire
 from kelvix.core.workflow import RecordEvent
 from kelvix.engine.engine import Engine
 from kelvix.engine.versions import Versions
-from kelvix.store import changes, databases, events, listening
+from kelvix.store import changes, consumers, databases, events, settling
+from kelvix.store.changes import Change as Logged
+from kelvix.store.consumers import Consumer
 from kelvix.store.database_server import DatabaseServer, Transaction
 from kelvix.store.directory import Space, Within
-from kelvix.store.listening import Listening
 from kelvix.store.secrets import digest
 
+BATCH_SIZE = 200  # changes of a workspace that are looked at
+log = structlog.stdlib.get_logger(__name__)
 
-def event_of(versions: Versions, space: Space, one: Listening) -> RecordEvent | None:
+
+def event_of(versions: Versions, space: Space, one: Consumer) -> RecordEvent | None:
     """Return what a workflow waits for."""
     own = versions.get(space, one.version_id).when.own if one.version_id else None
     return own if isinstance(own, RecordEvent) else None
 
 
-def follow(engine: Engine, versions: Versions, server: DatabaseServer, limit: int = 20) -> int:
-    """Read the log for those that are behind: how many events there were."""
+def follow(engine: Engine, versions: Versions, server: DatabaseServer, limit: int = 100) -> int:
+    """Read the log for those that are behind, once for all of a workspace that are at the same place: how many events there
+    were."""
     new = 0
-    for one in server.read(lambda t: listening.behind(t, limit)):
-        space = engine.directory.open(one.workspace_id)
-        event = event_of(versions, space, one)
-        if event is None:
-            continue
-        found = space.transact(partial(_follow, engine, space, one, event))
-        if found:
-            engine.dispatch.announce(space.id, "ready")
-        new += found
+    behind = server.read(consumers.behind_log)[:limit]
+    for (workspace_id, place), several in groupby(behind, lambda one: (one.workspace_id, one.read_to)):
+        space = engine.directory.open(workspace_id)
+        logged = space.read(partial(changes.after, workspace_id=space.id, seq=place, limit=BATCH_SIZE))
+        for one in several:
+            new += _read_on(engine, versions, space, one, logged)
     return new
 
 
-def _follow(engine: Engine, space: Space, seen: Listening, event: RecordEvent, t: Transaction) -> int:
-    one = listening.locked(t, seen.id)
-    database = databases.get(t, space.id, event.database or 0)
-    if one is None or one.state != "on":
+def _read_on(engine: Engine, versions: Versions, space: Space, one: Consumer, logged: list[Logged]) -> int:
+    """Let one read on. It holds up no other, whatever befalls it."""
+    try:
+        event = event_of(versions, space, one)
+        found = space.transact(partial(_follow, engine, space, one, event, logged)) if event else 0
+    except Exception:
+        log.exception("a consumer could not read on", workspace=space.id, consumer=one.id)
         return 0
+    if found:
+        engine.dispatch.announce(space.id, "ready")
+    return found
+
+
+def _follow(engine: Engine, space: Space, seen: Consumer, event: RecordEvent, logged: list[Logged], t: Transaction) -> int:
+    one = consumers.locked(t, seen.id)
+    if one is None or one.read_to != seen.read_to or not logged:
+        return 0
+    database = databases.get(t, space.id, event.database or 0)
     if database is None:  # deleted; there is nothing to listen to any more
-        listening.read_to(t, one, changes.last(t, space.id))
+        consumers.read_to(t, one, changes.last(t, space.id))
         return 0
     source = engine.records(Within(space, t), database)
-    found = source.changes(str(one.cursor_at))
     new = 0
     note: dict[str, Any] | None = None
-    for change in found.changes:
+    for change in source.of_log(logged):
         record_id = int(change.id)
         if event.quiet or event.filled:
-            listening.stir(t, one, record_id, event.quiet)
+            settling.stir(t, one, record_id, event.quiet)
         before, after = told(change.before), told(change.after)
         if not sources.matches(event, database, change.told, before, after):
             continue
@@ -72,11 +89,10 @@ def _follow(engine: Engine, space: Space, seen: Listening, event: RecordEvent, t
             note = _itself(note or one.note, change)
         elif event.quiet or event.filled:
             kept = json.dumps(wire(change.before)) if change.before else None
-            listening.settle(t, one, record_id, change.revision, kept, json.dumps(causes) if causes else None, event.quiet)
+            settling.begin(t, one, record_id, change.revision, kept, json.dumps(causes) if causes else None, event.quiet)
         else:
             new += _take_in(t, source, one, change.id, change.revision, before, causes, after)
-    if found.cursor != str(one.cursor_at):
-        listening.read_to(t, one, int(found.cursor), note)
+    consumers.read_to(t, one, logged[-1].seq, note)
     return new
 
 
@@ -106,7 +122,7 @@ def item_of(source: Records, item: Item, before: Any = None) -> dict[str, Any]:
 def _take_in(
     t: Transaction,
     source: Records,
-    one: Listening,
+    one: Consumer,
     record: str,
     seq: int,
     before: dict[FieldId, Value] | None,
@@ -133,9 +149,9 @@ def as_of(source: Records, item: Item, after: dict[FieldId, Value] | None) -> It
 def settle(engine: Engine, versions: Versions, server: DatabaseServer, limit: int = 20) -> int:
     """Start workflows for the records that have been quiet, and are filled: how many there were."""
     new = 0
-    for row in server.read(lambda t: listening.settled(t, limit)):
+    for row in server.read(lambda t: settling.due(t, limit)):
         space = engine.directory.open(row["workspace_id"])
-        one = space.read(partial(listening.of_workflow, workspace_id=space.id, workflow_id=row["workflow_id"]))
+        one = space.read(partial(consumers.of_workflow, workspace_id=space.id, workflow_id=row["workflow_id"]))
         event = event_of(versions, space, one) if one else None
         found = space.transact(partial(_settle, engine, space, row, event))
         if found:
@@ -145,22 +161,22 @@ def settle(engine: Engine, versions: Versions, server: DatabaseServer, limit: in
 
 
 def _settle(engine: Engine, space: Space, seen: dict[str, Any], own: RecordEvent | None, t: Transaction) -> int:
-    row = listening.settling(t, seen["workflow_id"], seen["record_id"])
-    one = listening.of_workflow(t, space.id, seen["workflow_id"])
+    row = settling.locked(t, seen["workflow_id"], seen["record_id"])
+    one = consumers.of_workflow(t, space.id, seen["workflow_id"])
     if row is None or one is None or one.state != "on":  # turned off since: it is kept until it is on again
         return 0
     database = databases.get(t, space.id, own.database or 0) if own else None
     source = engine.records(Within(space, t), database) if database else None
     record = source.get((str(row["record_id"]),)).get(str(row["record_id"])) if source else None
     if own is None or database is None or source is None or record is None:
-        listening.unsettle(t, row, gone=True)
+        settling.end(t, row, gone=True)
         return 0
     if not sources.ready(own, readable(record.values)):
-        listening.unsettle(t, row, gone=False)
+        settling.end(t, row, gone=False)
         return 0
     before = changes.values(json.loads(row["before_values"]), database) if row["before_values"] else None
     causes = json.loads(row["causes"]) if row["causes"] else []
-    listening.unsettle(t, row, gone=True)
+    settling.end(t, row, gone=True)
     return _take_in(t, source, one, record.id, row["seq"], before, causes)
 
 
@@ -182,7 +198,7 @@ def press(
 ) -> int:
     """Start a workflow for records that a person chose, or by its database's button, which is for none: how many runs there
     will be. Pressed again under the same key, it is the same press. Raises NotStarted."""
-    one = space.read(lambda t: listening.of_workflow(t, space.id, workflow_id))
+    one = space.read(lambda t: consumers.of_workflow(t, space.id, workflow_id))
     event = event_of(versions, space, one) if one else None
     if one is None or one.state != "on" or event is None:
         raise NotStarted("this workflow is off, or does not start with a record")

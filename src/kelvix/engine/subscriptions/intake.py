@@ -1,0 +1,115 @@
+"""Taking in pushes: proved by their signature, committed to the journal, and only then said to be accepted."""
+
+from __future__ import annotations
+
+import json
+import time
+from dataclasses import dataclass
+from http import HTTPStatus
+
+from kelvix.core.collection import Change
+from kelvix.core.not_found import NotFoundError
+from kelvix.engine import metrics
+from kelvix.engine.engine import Engine
+from kelvix.engine.subscriptions import feeding
+from kelvix.formats import webhook_signature
+from kelvix.store import consumers, journal, subscriptions
+from kelvix.store.arrivals import Arrival
+from kelvix.store.consumers import Consumer
+from kelvix.store.journal import Wanted
+from kelvix.store.subscriptions import Subscription
+
+MAX_BYTES = 64 * 1024
+MAX_WORD = 20  # characters of what an app calls a change
+REMEMBER = 5.0  # seconds for which a subscription is taken as it was, so that a push costs one journey to the server
+
+
+@dataclass(frozen=True)
+class Listening:
+    """A subscription, as the intake knows it: what proves a push, what it must be about, and who listens."""
+
+    of: Subscription
+    consumers: tuple[Consumer, ...]
+    secret: str
+    known_at: float
+
+    def wanted(self, change: Change) -> list[Wanted]:
+        """Return what a change is to each who listens."""
+        return [
+            Wanted(one.id, one.version_id, self._digest(one, change)) for one in self.consumers if one.version_id is not None
+        ]
+
+    def _digest(self, one: Consumer, change: Change) -> bytes | None:
+        arrival = Arrival.of(change.id, change.told, change.revision, one.kinds.split(","))
+        return arrival.digest(one.scope(self.of.account), self.of.place) if arrival else None
+
+
+class Intake:
+    def __init__(self, engine: Engine):
+        self.engine = engine
+        self._known: dict[tuple[int, int], Listening] = {}
+
+    def _listening(self, workspace_id: int, subscription_id: int, anew: bool = False) -> Listening | None:
+        """Remembered for a while. Who began to listen meanwhile reads the journal by itself."""
+        known = self._known.get((workspace_id, subscription_id))
+        if known and not anew and time.monotonic() - known.known_at < REMEMBER:
+            return known
+        try:
+            space = self.engine.directory.open(workspace_id)
+        except NotFoundError:
+            return None
+        of = space.read(lambda t: subscriptions.get(t, workspace_id, subscription_id))
+        secret = space.read(lambda t: subscriptions.push_secret(t, self.engine.vault, workspace_id, subscription_id))
+        if of is None or secret is None:
+            return None
+        listen = space.read(lambda t: consumers.of_subscription(t, workspace_id, subscription_id))
+        found = Listening(of, tuple(listen), secret, time.monotonic())
+        self._known[(workspace_id, subscription_id)] = found
+        return found
+
+    def _proved(
+        self, workspace_id: int, subscription_id: int, message_id: str, timestamp: str, signature: str, body: bytes
+    ) -> Listening | None:
+        """Return the subscription that a push proves to be for. A secret that was changed meanwhile is looked up before
+        refusing."""
+        for anew in (False, True):
+            listening = self._listening(workspace_id, subscription_id, anew)
+            if listening and webhook_signature.verify(listening.secret, message_id, timestamp, signature, body, time.time()):
+                return listening
+        return None
+
+    def push(
+        self, workspace_id: int, subscription_id: int, message_id: str, timestamp: str, signature: str, body: bytes
+    ) -> HTTPStatus:
+        """Return what to answer. An unknown address and a wrong signature look the same from outside."""
+        listening = self._proved(workspace_id, subscription_id, message_id, timestamp, signature, body)
+        if listening is None:
+            return HTTPStatus.UNAUTHORIZED
+        try:
+            told = json.loads(body)
+            container, kind = str(told["container"]), str(told.get("kind", "new"))
+            change = Change(str(told["item"]), "changed", kind, int(told.get("revision", 1)))
+        except (ValueError, KeyError, TypeError):
+            return HTTPStatus.BAD_REQUEST
+        if len(kind) > MAX_WORD or not kind.isascii():
+            return HTTPStatus.BAD_REQUEST
+        return self._take_in(listening, change) if container == listening.of.place else HTTPStatus.ACCEPTED
+
+    def _take_in(self, listening: Listening, change: Change) -> HTTPStatus:
+        workspace_id, of = listening.of.workspace_id, listening.of
+        space, wanted = self.engine.directory.open(workspace_id), listening.wanted(change)
+        took = space.read(lambda t: journal.take_in(t, workspace_id, of.id, change, "push", wanted))
+        if took.happened == "apart":
+            took = space.read(lambda t: journal.take_in(t, workspace_id, of.id, change, "push", ()))
+        if took.happened == "off":
+            now = space.read(lambda t: subscriptions.get(t, workspace_id, of.id))
+            return HTTPStatus.SERVICE_UNAVAILABLE if now is not None and now.state == "on" else HTTPStatus.GONE
+        if took.happened == "new":
+            metrics.TAKEN_IN.labels("push").inc()
+            if took.events:
+                self.engine.dispatch.announce(workspace_id, "ready")
+            if took.read_by < len(wanted):
+                feeding.feed_of(self.engine, space, of.id)
+                held = (c.workflow_id for c in listening.consumers if c.state == "paused")
+                self.engine.dispatch.announce(workspace_id, *(f"workflow:{one}" for one in held))
+        return HTTPStatus.ACCEPTED

@@ -1,0 +1,229 @@
+"""The journal of a subscription: what its app told of, each once, in the order in which it was taken in.
+
+Numbers are counted for each subscription and are taken under its lock, so that they become visible in their order. Only the
+intake writes it; whoever listens reads it by a place of its own (store/consumers.py).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Literal
+
+from kelvix.core.collection import Change
+from kelvix.store.consumers import CAN_READ
+from kelvix.store.database_server import Transaction
+from kelvix.store.subscriptions import COLUMNS, Subscription
+
+MAX_ID = 200  # characters of an item's id that tell it apart
+MAX_UNREAD = 100_000  # changes that wait for one that reads no further; then nothing more is taken in
+KEPT_DAYS = 30  # for which changes are kept for workflows that are off
+
+
+@dataclass(frozen=True)
+class SourceChange:
+    """What an app told of, and how that came: pushed, or read at a check."""
+
+    n: int
+    item: str
+    told: str
+    revision: int
+    came_by: str
+    at: datetime
+
+
+@dataclass(frozen=True)
+class Took:
+    """What came of a push: `off` where nobody listens or there is no room. `events`: how many it made at once; `read_by`: who
+    has read it by that."""
+
+    happened: Literal["new", "known", "off", "apart"]
+    events: int = 0
+    read_by: int = 0
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What a change is to one who listens: the event's digest, or none where it starts nothing; for a version, since another
+    may want other things."""
+
+    consumer: int
+    version: int
+    digest: bytes | None
+
+
+def take_in(
+    t: Transaction, workspace_id: int, subscription_id: int, change: Change, came_by: str, wanted: Sequence[Wanted]
+) -> Took:
+    """Commit one change, and what it is to those who have read all before it and are not held by another, in one journey to the
+    server. Nobody is waited for: who is held, or carries its events in order, reads on by itself. Where an event was known,
+    nothing is committed: that is `apart`, and is taken in again for nobody in particular."""
+    told = " UNION ALL ".join(["SELECT %s AS consumer, %s AS version, %s AS digest"] * len(wanted))
+    those = f"({told})" if wanted else "(SELECT 0 AS consumer, 0 AS version, NULL AS digest)"
+    args = [part for one in wanted for part in (one.consumer, one.version, one.digest)]
+    row = t.row(
+        TAKE_IN.format(those=those),
+        (
+            workspace_id, subscription_id,
+            subscription_id, workspace_id, change.id[:MAX_ID], change.told, change.revision, came_by,
+            *args, subscription_id,
+            change.id[:MAX_ID], came_by, *args,
+            *args,
+        ),
+    )  # fmt: skip
+    assert row
+    return Took(row["happened"], int(row["events"]), int(row["read_by"]))
+
+
+TAKE_IN = f"""BEGIN NOT ATOMIC
+  DECLARE number BIGINT; DECLARE journalled, made, several INT DEFAULT 0; DECLARE readers TEXT;
+  DECLARE EXIT HANDLER FOR 1062 BEGIN
+    ROLLBACK;
+    SELECT IF(journalled, 'apart', 'known') AS happened, 0 AS events, 0 AS read_by;
+  END;
+  START TRANSACTION;
+  UPDATE subscription SET n=LAST_INSERT_ID(n+1) WHERE workspace_id=%s AND id=%s AND state='on' AND is_full=0;
+  IF ROW_COUNT() = 0 THEN
+    ROLLBACK;
+    SELECT 'off' AS happened, 0 AS events, 0 AS read_by;
+  ELSE
+    SET number = LAST_INSERT_ID();
+    INSERT INTO source_change (subscription_id, n, workspace_id, item_id, told, revision, came_by, is_read)
+      VALUES (%s, number, %s, %s, %s, %s, %s, 0);
+    SET journalled = 1;
+    SELECT GROUP_CONCAT(c.id), COUNT(*) INTO readers, several FROM {{those}} v
+      JOIN consumer c ON c.id=v.consumer AND c.version_id=v.version
+      WHERE c.subscription_id=%s AND c.read_to=number-1 AND {CAN_READ}
+      AND EXISTS (SELECT 1 FROM workflow w WHERE w.id=c.workflow_id AND w.live_order='any') FOR UPDATE SKIP LOCKED;
+    IF several > 0 THEN
+      INSERT INTO event (workspace_id, workflow_id, version_id, digest, item_id, came_by)
+        SELECT c.workspace_id, c.workflow_id, c.version_id, v.digest, %s, %s FROM {{those}} v JOIN consumer c ON c.id=v.consumer
+        WHERE v.digest IS NOT NULL AND FIND_IN_SET(c.id, readers);
+      SET made = ROW_COUNT();
+      IF made > 0 THEN
+        INSERT INTO ready (workspace_id, queue, event_id) SELECT e.workspace_id, e.workflow_id, e.id
+          FROM {{those}} v JOIN consumer c ON c.id=v.consumer JOIN event e ON e.workspace_id=c.workspace_id
+          AND e.workflow_id=c.workflow_id AND e.digest=v.digest WHERE v.digest IS NOT NULL AND FIND_IN_SET(c.id, readers);
+      END IF;
+      EXECUTE IMMEDIATE CONCAT('UPDATE consumer SET read_to=', number, ' WHERE id IN (', readers, ')');
+    END IF;
+    COMMIT;
+    SELECT 'new' AS happened, made AS events, several AS read_by;
+  END IF;
+END"""
+
+
+def append(t: Transaction, one: Subscription, changes: Sequence[Change], came_by: str) -> int:
+    """Within the caller's transaction, which holds the subscription's lock from here on: how many changes were not known."""
+    held = t.row("SELECT n FROM subscription WHERE workspace_id=%s AND id=%s FOR UPDATE", (one.workspace_id, one.id))
+    if held is None or not changes:
+        return 0
+    keys = dict.fromkeys((c.id[:MAX_ID], c.revision, c.told) for c in changes)
+    marks = ",".join(["(%s,%s,%s)"] * len(keys))
+    t.execute(
+        f"UPDATE source_change SET is_read=1 WHERE subscription_id=%s AND (item_id, revision, told) IN ({marks})",
+        (one.id, *(part for key in keys for part in key)),
+    )
+    known = {
+        (r["item_id"], r["revision"], r["told"])
+        for r in t.rows(
+            "SELECT item_id, revision, told FROM source_change WHERE subscription_id=%s "
+            f"AND (item_id, revision, told) IN ({marks})",
+            (one.id, *(part for key in keys for part in key)),
+        )
+    }
+    new = [key for key in keys if key not in known]
+    if new:
+        t.many(
+            "INSERT INTO source_change (subscription_id, n, workspace_id, item_id, revision, told, came_by, is_read) "
+            "VALUES (%s,%s,%s,%s,%s,%s,%s,1)",
+            [(one.id, n, one.workspace_id, *key, came_by) for n, key in enumerate(new, held["n"] + 1)],
+        )
+        t.execute("UPDATE subscription SET n=n+%s WHERE id=%s", (len(new), one.id))
+    return len(new)
+
+
+def after(t: Transaction, subscription_id: int, n: int, limit: int) -> list[SourceChange]:
+    """Return what comes after a place, in its order."""
+    rows = t.rows(
+        "SELECT n, item_id AS item, told, revision, came_by, at FROM source_change WHERE subscription_id=%s AND n>%s "
+        "ORDER BY n LIMIT %s",
+        (subscription_id, n, limit),
+    )
+    return [SourceChange(**row) for row in rows]
+
+
+def about(t: Transaction, subscription_id: int, n: int, item: str) -> SourceChange | None:
+    """Return the newest change of an item after a place."""
+    row = t.row(
+        "SELECT n, item_id AS item, told, revision, came_by, at FROM source_change WHERE subscription_id=%s AND n>%s "
+        "AND item_id=%s ORDER BY n DESC LIMIT 1",
+        (subscription_id, n, item[:MAX_ID]),
+    )
+    return SourceChange(**row) if row else None
+
+
+def note_fullness(t: Transaction, one: Subscription) -> bool:
+    """Note whether so much waits for one that reads no further that nothing more is taken in: whether it does."""
+    row = t.row(
+        "SELECT s.n - COALESCE(MIN(c.read_to), s.n) >= %s AS is_full FROM subscription s "
+        "LEFT JOIN consumer c ON c.subscription_id=s.id AND c.state<>'off' WHERE s.id=%s GROUP BY s.id",
+        (MAX_UNREAD, one.id),
+    )
+    is_full = bool(row and row["is_full"])
+    if is_full != bool(one.is_full):
+        t.execute("UPDATE subscription SET is_full=%s WHERE id=%s", (is_full, one.id))
+    return is_full
+
+
+def merge(t: Transaction, one: Subscription) -> Subscription | None:
+    """Let those who listen to a branch join the subscription of the same place, once both have read the app's changes to the
+    same cursor and nothing was pushed that was not read: the branch, if they did. Who has not read all of the branch stays."""
+    branch = _branch(t, one)
+    if branch is None:
+        return None
+    trunk = t.row(
+        "SELECT id, n, cursor_at FROM subscription WHERE workspace_id=%s AND account=%s AND place=%s AND branch=0 FOR UPDATE",
+        (branch.workspace_id, branch.account, branch.place),
+    )
+    if trunk is None or trunk["cursor_at"] != branch.cursor_at:
+        return None
+    if t.row("SELECT 1 FROM source_change WHERE subscription_id IN (%s,%s) AND is_read=0 LIMIT 1", (trunk["id"], branch.id)):
+        return None
+    t.rows("SELECT id FROM consumer WHERE subscription_id=%s FOR UPDATE", (branch.id,))
+    if t.row("SELECT 1 FROM consumer WHERE subscription_id=%s AND read_to<%s LIMIT 1", (branch.id, branch.n)):
+        return None
+    t.execute(
+        "UPDATE consumer SET subscription_id=%s, read_to=%s WHERE subscription_id=%s", (trunk["id"], trunk["n"], branch.id)
+    )
+    t.execute("UPDATE subscription SET state='on' WHERE id=%s", (trunk["id"],))
+    t.execute("DELETE FROM source_change WHERE subscription_id=%s", (branch.id,))
+    t.execute("DELETE FROM subscription WHERE id=%s", (branch.id,))
+    return branch
+
+
+def _branch(t: Transaction, one: Subscription) -> Subscription | None:
+    """Return the branch that may have met the subscription of its place: this one, or the first of those beside it."""
+    row = t.row(
+        f"SELECT {COLUMNS} FROM subscription WHERE workspace_id=%s AND account=%s AND place=%s AND branch<>0 "
+        "AND cursor_at=%s ORDER BY id LIMIT 1 FOR UPDATE",
+        (one.workspace_id, one.account, one.place, one.cursor_at),
+    )
+    return Subscription(**row) if row else None
+
+
+def prune(t: Transaction, workspace_id: int, limit: int) -> int:
+    """Let go of changes that everybody has read: how many. A workflow that is off finds what came meanwhile for some time."""
+    rows = t.rows(
+        "SELECT j.subscription_id, j.n FROM source_change j LEFT JOIN (SELECT subscription_id, "
+        "MIN(IF(state='off', NULL, read_to)) AS on_at, MIN(IF(state='off', read_to, NULL)) AS off_at FROM consumer "
+        "WHERE workspace_id=%s AND subscription_id IS NOT NULL GROUP BY subscription_id) c "
+        "ON c.subscription_id=j.subscription_id WHERE j.workspace_id=%s AND j.at < NOW(3) - INTERVAL 1 DAY "
+        "AND (c.on_at IS NULL OR j.n <= c.on_at) "
+        "AND (c.off_at IS NULL OR j.n <= c.off_at OR j.at < NOW(3) - INTERVAL %s DAY) LIMIT %s",
+        (workspace_id, workspace_id, KEPT_DAYS, limit),
+    )
+    for row in rows:
+        t.later("DELETE FROM source_change WHERE subscription_id=%s AND n=%s", (row["subscription_id"], row["n"]))
+    return len(rows)
