@@ -82,8 +82,8 @@ def test_a_push_is_committed_before_it_is_accepted_and_once(pushed):
     on.person.deliver("Told")
     content = {"container": str(on.person.folders["Enquiries"]), "item": str(on.newest_message())}
     assert [push(content) for _ in range(3)] == [202, 202, 202]
-    events = on.person.space.rows("SELECT came_by FROM event WHERE workspace_id=%s", (on.person.space.id,))
-    assert [e["came_by"] for e in events] == ["push"]
+    told = on.person.space.rows("SELECT came_by FROM source_change WHERE workspace_id=%s", (on.person.space.id,))
+    assert [one["came_by"] for one in told] == ["push"]
     assert until(on.titles) == ["Told"]
 
 

@@ -116,15 +116,15 @@ def test_one_that_cannot_read_on_holds_up_no_other(orla, monkeypatch):
     orla.faults(push="never")
     try:
         orla.deliver("Broken for one")
-        honest = feeding._read
+        honest = feeding.read
 
-        def broken(space, consumer_id, t):
-            if consumer_id == many.consumer(0).id:
+        def broken(one, t):
+            if one.consumer == many.consumer(0).id:
                 raise ValueError("of its own")
-            return honest(space, consumer_id, t)
+            return honest(one, t)
 
         with monkeypatch.context() as patch, locked(orla.kelvix, many.consumer(0)):  # so that the worker does not read for it
-            patch.setattr(feeding, "_read", broken)
+            patch.setattr(feeding, "read", broken)
             many.check()
             many.all_have("Broken for one", besides=[0])
             assert many.titles(0) == []

@@ -22,6 +22,7 @@ from kelvix.demo.messages import LATER
 from kelvix.engine import capturing, sampling, switch
 from kelvix.engine.engine import Engine, make
 from kelvix.engine.runner import Runner
+from kelvix.engine.subscriptions import feeding
 from kelvix.practice.apps.files import Files
 from kelvix.practice.apps.mail import Mail
 from kelvix.practice.apps.reading import Reading
@@ -29,12 +30,10 @@ from kelvix.practice.faults import Faults
 from kelvix.practice.push import Pusher
 from kelvix.practice.store import Store
 from kelvix.settings import Settings
-from kelvix.store import captures, connections, consumers, databases, journal, people, records, runs, subscriptions, workflows
-from kelvix.store.arrivals import Arrival
+from kelvix.store import captures, connections, databases, journal, people, records, runs, subscriptions, workflows
 from kelvix.store.database_server import DatabaseServer, Transaction
 from kelvix.store.databases import NewField
 from kelvix.store.directory import Space
-from kelvix.store.journal import Wanted
 from kelvix.store.records import Origin
 from kelvix.store.workflows import Kept
 
@@ -288,12 +287,11 @@ class Loader:
 
     def _carry(self, workflow: int, item: str, at: datetime) -> None:
         self.at(at + timedelta(milliseconds=240))
-        one = self.space.read(lambda t: consumers.of_workflow(t, self.space.id, workflow))
         of = self.space.read(lambda t: subscriptions.of_workflow(t, self.space.id, workflow))
-        assert one and of and one.version_id
-        wanted = Wanted(one.id, one.version_id, Arrival(item).digest("", of.place))
+        assert of
         change = Change(item, "added", "new", 1)
-        self.space.read(lambda t: journal.take_in(t, self.space.id, of.id, change, "push", [wanted]))
+        self.space.read(lambda t: journal.take_in(t, self.space.id, of.id, change, "push"))
+        feeding.feed_of(self.engine, self.space, of.id)
         self._run_all(at)
 
     def _run_all(self, at: datetime) -> None:

@@ -20,7 +20,8 @@ REFRESH = 2.0  # seconds for which the list of listeners is taken as it was
 
 
 Wants = Literal["work", "news"]
-READY = "ready"  # the topic that is work; all others are news
+READY = "ready"  # a topic that is work
+JOURNAL = "journal:"  # before the id of a subscription whose journal has more: work too; all others are news
 
 
 class Dispatch:
@@ -78,10 +79,11 @@ class Dispatch:
 
     def announce(self, workspace_id: int, *topics: str) -> None:
         """Say that something is new. To be called after the commit. Never raises."""
-        news = [t for t in topics if t != READY]
+        work = [t for t in topics if t == READY or t.startswith(JOURNAL)]
+        news = [t for t in topics if t not in work]
         try:
-            if READY in topics:
-                self._tell("work", [workspace_id, READY])
+            if work:
+                self._tell("work", [workspace_id, *work])
             if news:
                 self._tell("news", [workspace_id, *news])
         except (OSError, DatabaseError):

@@ -34,30 +34,59 @@ class Arrival:
         return digest("changes" if self.revision else "arrives", *((scope,) if scope else ()), place, *what)
 
 
-def enter(
-    t: Transaction,
-    workspace_id: int,
-    workflow_id: int,
-    version_id: int,
-    scope: str,
-    place: str,
-    one: Arrival,
-    came_by: str,
-    at: datetime | None = None,
-    catch_up: int | None = None,
-) -> bool:
+@dataclass(frozen=True)
+class To:
+    """Whose events they are: of which version of a workflow, in which order carried, of which place; `scope` tells accounts
+    apart (store/consumers.py)."""
+
+    workspace: int
+    workflow: int
+    version: int
+    order: str
+    scope: str
+    place: str
+
+
+Told = tuple[Arrival, str, datetime | None]  # what arrived, how, and when
+
+INSERT = (
+    "INSERT IGNORE INTO event (workspace_id, workflow_id, version_id, digest, item_id, came_by, lane, catch_up_id, at) VALUES "
+)
+ROW = "(%s,%s,%s,%s,%s,%s,%s,%s, COALESCE(%s, NOW(3)))"
+
+
+def _values(to: To, told: Told, lane: bytes | None, catch_up: int | None) -> list[object]:
+    one, came_by, at = told
+    known_by = one.digest(to.scope, to.place)
+    return [to.workspace, to.workflow, to.version, known_by, one.item[:200], came_by, lane, catch_up, at]
+
+
+def enter(t: Transaction, to: To, told: Told, catch_up: int | None = None) -> bool:
     """Within the caller's transaction, an event and the work that it makes: whether it is new."""
-    item = one.item[:200]
-    lane = lanes.lane_of(events.order_of(t, workspace_id, workflow_id), workflow_id, item)
-    event = t.row(
-        "INSERT IGNORE INTO event (workspace_id, workflow_id, version_id, digest, item_id, came_by, lane, catch_up_id, at) "
-        "VALUES (%s,%s,%s,%s,%s,%s,%s,%s, COALESCE(%s, NOW(3))) RETURNING id",
-        (workspace_id, workflow_id, version_id, one.digest(scope, place), item, came_by, lane, catch_up, at),
-    )
+    lane = lanes.lane_of(to.order, to.workflow, told[0].item[:200])
+    event = t.row(f"{INSERT}{ROW} RETURNING id", _values(to, told, lane, catch_up))
     if event is None:
         return False
-    events.line_up(t, workspace_id, workflow_id, event["id"], lane, catch_up is not None)
+    events.line_up(t, to.workspace, to.workflow, event["id"], lane, catch_up is not None)
     return True
+
+
+def enter_all(t: Transaction, to: To, several: Sequence[Told]) -> None:
+    """Do the same for several, together with the commit where they need not be lined up."""
+    if to.order != "any":
+        for told in several:
+            enter(t, to, told)
+        return
+    if not several:
+        return
+    t.later("DO LAST_INSERT_ID(9223372036854775807)")  # so that where all are known, none is taken for new
+    t.later(INSERT + ",".join([ROW] * len(several)), [part for told in several for part in _values(to, told, None, None)])
+    marks = ",".join(["%s"] * len(several))
+    t.later(
+        "INSERT INTO ready (workspace_id, queue, event_id) SELECT workspace_id, workflow_id, id FROM event "
+        f"WHERE workspace_id=%s AND workflow_id=%s AND digest IN ({marks}) AND id >= LAST_INSERT_ID() ORDER BY id",
+        [to.workspace, to.workflow, *(one.digest(to.scope, to.place) for one, _, _ in several)],
+    )
 
 
 def known(

@@ -9,8 +9,8 @@ from datetime import datetime
 from typing import Literal
 
 from kelvix.core.values import FieldId
-from kelvix.store import arrivals
-from kelvix.store.arrivals import Arrival
+from kelvix.store import arrivals, events
+from kelvix.store.arrivals import Arrival, To
 from kelvix.store.database_server import Row, Transaction
 
 State = Literal["running", "paused", "done", "undone"]
@@ -140,11 +140,10 @@ def feed(t: Transaction, one: CatchUp, number: int) -> int:
         "LIMIT %s FOR UPDATE",
         (one.id, number),
     )
+    order = events.order_of(t, one.workspace_id, one.workflow_id)
+    to = To(one.workspace_id, one.workflow_id, one.version_id, order, one.account, one.container)
     for row in rows:
-        item = Arrival(row["item_id"], row["revision"])
-        new = arrivals.enter(
-            t, one.workspace_id, one.workflow_id, one.version_id, one.account, one.container, item, "catch_up", catch_up=one.id
-        )
+        new = arrivals.enter(t, to, (Arrival(row["item_id"], row["revision"]), "catch_up", None), one.id)
         t.execute(
             "UPDATE catch_up_item SET state=%s WHERE catch_up_id=%s AND position=%s",
             ("fed" if new else "known", one.id, row["position"]),

@@ -6,11 +6,13 @@ from __future__ import annotations
 import json
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import Any
 
+from kelvix.store.arrivals import To
 from kelvix.store.database_server import Row, Transaction
 from kelvix.store.inbox import Held
+from kelvix.store.journal import SourceChange
 
 COLUMNS = (
     "id, workspace_id, workflow_id, version_id, state, subscription_id, connection_id, database_id, account, kinds, read_to, "
@@ -18,8 +20,8 @@ COLUMNS = (
 )
 # Of a consumer `c`: it reads on. Not while it is off or paused, its connection refused, or its workspace has had its runs.
 CAN_READ = (
-    "c.state='on' AND NOT EXISTS (SELECT 1 FROM workspace_usage u WHERE u.workspace_id=c.workspace_id AND u.is_over=1) "
-    "AND NOT EXISTS (SELECT 1 FROM connection a WHERE a.id=c.connection_id AND a.state='refused')"
+    "c.state='on' AND COALESCE((SELECT u.is_over FROM workspace_usage u WHERE u.workspace_id=c.workspace_id), 0)=0 "
+    "AND COALESCE((SELECT a.state FROM connection a WHERE a.id=c.connection_id), '')<>'refused'"
 )
 
 
@@ -179,6 +181,55 @@ def read_to(t: Transaction, one: Consumer, place: int, note: dict[str, Any] | No
     """Note how far it has read; `note` in place of the one there is."""
     said = json.dumps(note, ensure_ascii=False) if note is not None else None
     t.execute("UPDATE consumer SET read_to=%s, note=COALESCE(%s, note) WHERE id=%s", (place, said, one.id))
+
+
+@dataclass(frozen=True)
+class Reader:
+    """What is known beforehand of a consumer of a journal, as long as it is on in this version: what it takes, and whose events
+    that makes."""
+
+    consumer: int
+    subscription: int
+    kinds: tuple[str, ...]
+    to: To
+
+
+def readers(t: Transaction, where: str, number: int) -> list[Reader]:
+    """Return those that listen to journals, by `c.id` or `c.subscription_id`."""
+    rows = t.rows(
+        f"SELECT {', '.join('c.' + name for name in COLUMNS.split(', '))}, s.account AS account_now, s.place, w.live_order "
+        "FROM consumer c JOIN subscription s ON s.id=c.subscription_id JOIN workflow w ON w.id=c.workflow_id "
+        f"WHERE {where}=%s AND c.state<>'off' AND c.version_id IS NOT NULL",
+        (number,),
+    )
+    found = []
+    for row in rows:
+        account, place, order = (row.pop(key) for key in ("account_now", "place", "live_order"))
+        one = _consumer(row)
+        to = To(one.workspace_id, one.workflow_id, row["version_id"], order, one.scope(account), place)
+        found.append(Reader(one.id, row["subscription_id"], tuple(one.kinds.split(",")), to))
+    return found
+
+
+def next_changes(t: Transaction, one: Reader, limit: int) -> list[SourceChange]:
+    """Return what comes next, in one journey, and hold the consumer for this transaction; nothing where another holds it, or it
+    cannot read on, or not as what is known of it."""
+    row = t.row(
+        "SELECT (SELECT JSON_ARRAYAGG(JSON_ARRAY(j.n, j.item_id, j.told, j.revision, j.came_by, j.at)) FROM source_change j "
+        "WHERE j.subscription_id=c.subscription_id AND j.n BETWEEN c.read_to+1 AND c.read_to+%s) AS changes FROM consumer c "
+        f"WHERE c.id=%s AND c.version_id=%s AND c.subscription_id=%s AND {CAN_READ} FOR UPDATE SKIP LOCKED",
+        (limit, one.consumer, one.to.version, one.subscription),
+    )
+    told = json.loads(row["changes"]) if row and row["changes"] else []
+    return [
+        SourceChange(n, item, word, revision, came_by, datetime.fromisoformat(at).replace(tzinfo=UTC))
+        for n, item, word, revision, came_by, at in sorted(told)
+    ]
+
+
+def read_on(t: Transaction, consumer_id: int, place: int) -> None:
+    """Note how far a journal has been read."""
+    t.later("UPDATE consumer SET read_to=%s WHERE id=%s", (place, consumer_id))
 
 
 # What is held: what was taken in for one that cannot read on.

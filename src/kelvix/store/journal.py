@@ -12,7 +12,6 @@ from datetime import datetime
 from typing import Literal
 
 from kelvix.core.collection import Change
-from kelvix.store.consumers import CAN_READ
 from kelvix.store.database_server import Transaction
 from kelvix.store.subscriptions import COLUMNS, Subscription
 
@@ -33,85 +32,31 @@ class SourceChange:
     at: datetime
 
 
-@dataclass(frozen=True)
-class Took:
-    """What came of a push: `off` where nobody listens or there is no room. `events`: how many it made at once; `read_by`: who
-    has read it by that."""
-
-    happened: Literal["new", "known", "off", "apart"]
-    events: int = 0
-    read_by: int = 0
-
-
-@dataclass(frozen=True)
-class Wanted:
-    """What a change is to one who listens: the event's digest, or none where it starts nothing; for a version, since another
-    may want other things."""
-
-    consumer: int
-    version: int
-    digest: bytes | None
-
-
-def take_in(
-    t: Transaction, workspace_id: int, subscription_id: int, change: Change, came_by: str, wanted: Sequence[Wanted]
-) -> Took:
-    """Commit one change, and what it is to those who have read all before it and are not held by another, in one journey to the
-    server. Nobody is waited for: who is held, or carries its events in order, reads on by itself. Where an event was known,
-    nothing is committed: that is `apart`, and is taken in again for nobody in particular."""
-    told = " UNION ALL ".join(["SELECT %s AS consumer, %s AS version, %s AS digest"] * len(wanted))
-    those = f"({told})" if wanted else "(SELECT 0 AS consumer, 0 AS version, NULL AS digest)"
-    args = [part for one in wanted for part in (one.consumer, one.version, one.digest)]
-    row = t.row(
-        TAKE_IN.format(those=those),
-        (
-            workspace_id, subscription_id,
-            subscription_id, workspace_id, change.id[:MAX_ID], change.told, change.revision, came_by,
-            *args, subscription_id,
-            change.id[:MAX_ID], came_by, *args,
-            *args,
-        ),
-    )  # fmt: skip
+def take_in(t: Transaction, workspace_id: int, subscription_id: int, change: Change, came_by: str) -> Took:
+    """Commit one change in one journey to the server: whether it is new. `off` where nobody listens or there is no room."""
+    item = change.id[:MAX_ID]
+    told = (subscription_id, workspace_id, item, change.told, change.revision, came_by)
+    row = t.row(TAKE_IN, (workspace_id, subscription_id, *told))
     assert row
-    return Took(row["happened"], int(row["events"]), int(row["read_by"]))
+    took: Took = row["took"]
+    return took
 
 
-TAKE_IN = f"""BEGIN NOT ATOMIC
-  DECLARE number BIGINT; DECLARE journalled, made, several INT DEFAULT 0; DECLARE readers TEXT;
-  DECLARE EXIT HANDLER FOR 1062 BEGIN
-    ROLLBACK;
-    SELECT IF(journalled, 'apart', 'known') AS happened, 0 AS events, 0 AS read_by;
-  END;
+TAKE_IN = """BEGIN NOT ATOMIC
+  DECLARE EXIT HANDLER FOR 1062 BEGIN ROLLBACK; SELECT 'known' AS took; END;
   START TRANSACTION;
   UPDATE subscription SET n=LAST_INSERT_ID(n+1) WHERE workspace_id=%s AND id=%s AND state='on' AND is_full=0;
   IF ROW_COUNT() = 0 THEN
     ROLLBACK;
-    SELECT 'off' AS happened, 0 AS events, 0 AS read_by;
+    SELECT 'off' AS took;
   ELSE
-    SET number = LAST_INSERT_ID();
     INSERT INTO source_change (subscription_id, n, workspace_id, item_id, told, revision, came_by, is_read)
-      VALUES (%s, number, %s, %s, %s, %s, %s, 0);
-    SET journalled = 1;
-    SELECT GROUP_CONCAT(c.id), COUNT(*) INTO readers, several FROM {{those}} v
-      JOIN consumer c ON c.id=v.consumer AND c.version_id=v.version
-      WHERE c.subscription_id=%s AND c.read_to=number-1 AND {CAN_READ}
-      AND EXISTS (SELECT 1 FROM workflow w WHERE w.id=c.workflow_id AND w.live_order='any') FOR UPDATE SKIP LOCKED;
-    IF several > 0 THEN
-      INSERT INTO event (workspace_id, workflow_id, version_id, digest, item_id, came_by)
-        SELECT c.workspace_id, c.workflow_id, c.version_id, v.digest, %s, %s FROM {{those}} v JOIN consumer c ON c.id=v.consumer
-        WHERE v.digest IS NOT NULL AND FIND_IN_SET(c.id, readers);
-      SET made = ROW_COUNT();
-      IF made > 0 THEN
-        INSERT INTO ready (workspace_id, queue, event_id) SELECT e.workspace_id, e.workflow_id, e.id
-          FROM {{those}} v JOIN consumer c ON c.id=v.consumer JOIN event e ON e.workspace_id=c.workspace_id
-          AND e.workflow_id=c.workflow_id AND e.digest=v.digest WHERE v.digest IS NOT NULL AND FIND_IN_SET(c.id, readers);
-      END IF;
-      EXECUTE IMMEDIATE CONCAT('UPDATE consumer SET read_to=', number, ' WHERE id IN (', readers, ')');
-    END IF;
+      VALUES (%s, LAST_INSERT_ID(), %s, %s, %s, %s, %s, 0);
     COMMIT;
-    SELECT 'new' AS happened, made AS events, several AS read_by;
+    SELECT 'new' AS took;
   END IF;
 END"""
+Took = Literal["new", "known", "off"]
 
 
 def append(t: Transaction, one: Subscription, changes: Sequence[Change], came_by: str) -> int:

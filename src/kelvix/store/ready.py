@@ -17,7 +17,7 @@ def queue_of(workflow_id: int, catch_up: bool = False) -> int:
 
 
 def event(t: Transaction, workspace_id: int, queue: int, event_id: int) -> None:
-    t.execute("INSERT INTO ready (workspace_id, queue, event_id) VALUES (%s,%s,%s)", (workspace_id, queue, event_id))
+    t.later("INSERT INTO ready (workspace_id, queue, event_id) VALUES (%s,%s,%s)", (workspace_id, queue, event_id))
 
 
 def run(

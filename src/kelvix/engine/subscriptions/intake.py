@@ -10,13 +10,10 @@ from http import HTTPStatus
 from kelvix.core.collection import Change
 from kelvix.core.not_found import NotFoundError
 from kelvix.engine import metrics
+from kelvix.engine.dispatch import JOURNAL
 from kelvix.engine.engine import Engine
-from kelvix.engine.subscriptions import feeding
 from kelvix.formats import webhook_signature
-from kelvix.store import consumers, journal, subscriptions
-from kelvix.store.arrivals import Arrival
-from kelvix.store.consumers import Consumer
-from kelvix.store.journal import Wanted
+from kelvix.store import journal, subscriptions
 from kelvix.store.subscriptions import Subscription
 
 MAX_BYTES = 64 * 1024
@@ -26,22 +23,11 @@ REMEMBER = 5.0  # seconds for which a subscription is taken as it was, so that a
 
 @dataclass(frozen=True)
 class Listening:
-    """A subscription, as the intake knows it: what proves a push, what it must be about, and who listens."""
+    """A subscription, as the intake knows it: what proves a push, and what it must be about."""
 
     of: Subscription
-    consumers: tuple[Consumer, ...]
     secret: str
     known_at: float
-
-    def wanted(self, change: Change) -> list[Wanted]:
-        """Return what a change is to each who listens."""
-        return [
-            Wanted(one.id, one.version_id, self._digest(one, change)) for one in self.consumers if one.version_id is not None
-        ]
-
-    def _digest(self, one: Consumer, change: Change) -> bytes | None:
-        arrival = Arrival.of(change.id, change.told, change.revision, one.kinds.split(","))
-        return arrival.digest(one.scope(self.of.account), self.of.place) if arrival else None
 
 
 class Intake:
@@ -50,7 +36,7 @@ class Intake:
         self._known: dict[tuple[int, int], Listening] = {}
 
     def _listening(self, workspace_id: int, subscription_id: int, anew: bool = False) -> Listening | None:
-        """Remembered for a while. Who began to listen meanwhile reads the journal by itself."""
+        """Remembered for a while, so that a push costs one journey to the server."""
         known = self._known.get((workspace_id, subscription_id))
         if known and not anew and time.monotonic() - known.known_at < REMEMBER:
             return known
@@ -62,8 +48,7 @@ class Intake:
         secret = space.read(lambda t: subscriptions.push_secret(t, self.engine.vault, workspace_id, subscription_id))
         if of is None or secret is None:
             return None
-        listen = space.read(lambda t: consumers.of_subscription(t, workspace_id, subscription_id))
-        found = Listening(of, tuple(listen), secret, time.monotonic())
+        found = Listening(of, secret, time.monotonic())
         self._known[(workspace_id, subscription_id)] = found
         return found
 
@@ -97,19 +82,12 @@ class Intake:
 
     def _take_in(self, listening: Listening, change: Change) -> HTTPStatus:
         workspace_id, of = listening.of.workspace_id, listening.of
-        space, wanted = self.engine.directory.open(workspace_id), listening.wanted(change)
-        took = space.read(lambda t: journal.take_in(t, workspace_id, of.id, change, "push", wanted))
-        if took.happened == "apart":
-            took = space.read(lambda t: journal.take_in(t, workspace_id, of.id, change, "push", ()))
-        if took.happened == "off":
+        space = self.engine.directory.open(workspace_id)
+        took = space.read(lambda t: journal.take_in(t, workspace_id, of.id, change, "push"))
+        if took == "off":
             now = space.read(lambda t: subscriptions.get(t, workspace_id, of.id))
             return HTTPStatus.SERVICE_UNAVAILABLE if now is not None and now.state == "on" else HTTPStatus.GONE
-        if took.happened == "new":
+        if took == "new":
             metrics.TAKEN_IN.labels("push").inc()
-            if took.events:
-                self.engine.dispatch.announce(workspace_id, "ready")
-            if took.read_by < len(wanted):
-                feeding.feed_of(self.engine, space, of.id)
-                held = (c.workflow_id for c in listening.consumers if c.state == "paused")
-                self.engine.dispatch.announce(workspace_id, *(f"workflow:{one}" for one in held))
+            self.engine.dispatch.announce(workspace_id, f"{JOURNAL}{of.id}")
         return HTTPStatus.ACCEPTED
