@@ -16,6 +16,7 @@ from urllib.parse import parse_qs, urlsplit
 from zoneinfo import ZoneInfo
 
 import httpx2 as httpx
+import pymysql
 
 from kelvix.commands.serve import Installation
 from kelvix.core.collection import Collection
@@ -24,6 +25,7 @@ from kelvix.core.schema import Database
 from kelvix.engine.engine import Engine, make
 from kelvix.practice.store import Store
 from kelvix.store import connections, people
+from kelvix.store.consumers import Consumer
 from kelvix.store.database_server import DatabaseServer, Transaction
 from kelvix.store.directory import Space
 from kelvix.store.query import page as read_page
@@ -286,3 +288,14 @@ class Kelvix:
 
 def query(address: str) -> dict[str, str]:
     return {k: v[0] for k, v in parse_qs(urlsplit(address).query).items()}
+
+
+@contextmanager
+def locked(kelvix: Kelvix, consumer: Consumer) -> Iterator[None]:
+    """Hold a consumer, as a worker does that stands still in the middle of a transaction."""
+    server = kelvix.settings.servers["home"]
+    held = pymysql.connect(host=server.host, port=server.port, user="kelvix", password=server.password, database=server.schema)
+    with held, held.cursor() as cursor:
+        cursor.execute("SELECT id FROM consumer WHERE id=%s FOR UPDATE", (consumer.id,))
+        yield
+        held.rollback()

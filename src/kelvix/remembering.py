@@ -1,5 +1,5 @@
-"""What costs much to find out, remembered: what was read from the content of items, by item and revision; figures of days that
-are over, for a while."""
+"""What costs much to find out, remembered: what was read from the content of items, by item and revision; an item that several
+runs are about; figures of days that are over, for a while."""
 
 from __future__ import annotations
 
@@ -13,22 +13,41 @@ V = TypeVar("V")
 
 
 class Remembered(Generic[V]):
-    """The last so many, each for so many seconds. Safe to share between threads; what two ask for at once may be read twice."""
+    """The last so many, each for so many seconds. Safe to share between threads: what several ask for at once is read by the
+    first, and the others wait; where that fails, each reads by itself."""
 
     def __init__(self, most: int = 300, seconds: float = float("inf")):
         self.most, self.seconds = most, seconds
         self._known: OrderedDict[Hashable, tuple[float, V]] = OrderedDict()
+        self._reading: dict[Hashable, threading.Event] = {}
         self._lock = threading.Lock()
 
     def get(self, key: Hashable, read: Callable[[], V]) -> V:
         with self._lock:
-            since, kept = self._known.get(key, (0.0, None))
-            if kept is not None and time.monotonic() - since < self.seconds:
-                self._known.move_to_end(key)
+            if (kept := self._kept(key)) is not None:
                 return kept
-        found = read()
-        with self._lock:
-            self._known[key] = (time.monotonic(), found)
-            while len(self._known) > self.most:
-                self._known.popitem(last=False)
-        return found
+            other = self._reading.get(key)
+            mine = self._reading.setdefault(key, threading.Event())
+        if other is not None:
+            other.wait()
+            with self._lock:
+                kept = self._kept(key)
+            return read() if kept is None else kept
+        try:
+            found = read()
+            with self._lock:
+                self._known[key] = (time.monotonic(), found)
+                while len(self._known) > self.most:
+                    self._known.popitem(last=False)
+            return found
+        finally:
+            with self._lock:
+                del self._reading[key]
+            mine.set()
+
+    def _kept(self, key: Hashable) -> V | None:
+        since, kept = self._known.get(key, (0.0, None))
+        if kept is None or time.monotonic() - since >= self.seconds:
+            return None
+        self._known.move_to_end(key)
+        return kept

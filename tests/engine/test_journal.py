@@ -4,10 +4,8 @@ own, and none waits for another."""
 from __future__ import annotations
 
 import json
-from contextlib import contextmanager
 from datetime import UTC, datetime
 
-import pymysql
 import pytest
 
 from kelvix.connectors.consented import ConsentedCollection
@@ -18,7 +16,7 @@ from kelvix.engine.upkeep import prune
 from kelvix.engine.versions import Versions
 from kelvix.store import changes, connections, consumers, journal, subscriptions
 from packages.logbook import Logbook
-from support import FIELDS, FILLS, document, turn_on, until
+from support import FIELDS, FILLS, document, locked, turn_on, until
 
 
 class Listeners:
@@ -57,17 +55,6 @@ class Listeners:
 
     def runs_of_each_are(self, number):
         assert [len(self.orla.runs(flow)) for flow in self.flows] == [number] * len(self.flows)
-
-
-@contextmanager
-def locked(kelvix, consumer):
-    """Hold a consumer, as a worker does that stands still in the middle of a transaction."""
-    server = kelvix.settings.servers["home"]
-    held = pymysql.connect(host=server.host, port=server.port, user="kelvix", password=server.password, database=server.schema)
-    with held, held.cursor() as cursor:
-        cursor.execute("SELECT id FROM consumer WHERE id=%s FOR UPDATE", (consumer.id,))
-        yield
-        held.rollback()
 
 
 def test_many_workflows_of_one_folder_are_one_subscription_one_push_and_one_poll(orla, monkeypatch):

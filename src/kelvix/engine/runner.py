@@ -36,6 +36,7 @@ from kelvix.engine.pacing import UNSAID, Paced
 from kelvix.engine.sampling import as_kept
 from kelvix.engine.standpoint import Progress
 from kelvix.engine.versions import Versions
+from kelvix.remembering import Remembered
 from kelvix.store import catch_ups, runs
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space, Within
@@ -46,6 +47,7 @@ MAX_ATTEMPTS = 20  # of what passes by itself: nearly three hours
 MAX_INSIDE = 6  # of what goes wrong inside Kelvix
 MAX_ENDINGS = 8  # of a worker
 MAX_ITEM = 8 << 20  # bytes of an item, as it is kept
+MAX_SHARED, SHARED_SECONDS = 20, 5.0  # items that were read, for other runs that the same change starts
 MAX_FAILURES_IN_A_ROW = 5  # failed runs, before a workflow is paused
 FIRST_PAUSE, MAX_PAUSE = 1.0, 900.0  # seconds
 log = structlog.stdlib.get_logger(__name__)
@@ -63,6 +65,7 @@ class Runner:
         self.engine, self.before_effect = engine, before_effect
         self.leases = Leases(engine.settings.lease)
         self.versions = Versions()
+        self._read: Remembered[str] = Remembered(MAX_SHARED, SHARED_SECONDS)
 
     def carry(self, claim: Claim) -> None:
         """Carry a run as far as it goes. Never raises: what goes wrong is kept with the run."""
@@ -241,14 +244,23 @@ class Runner:
         """Return the source item: as it was when first fetched for this run, else fetched now."""
         if claim.item is not None:
             return Progress(self.engine.settings.lease, claim.item, False)
-        account = self.engine.account(space, workflow.when.connection)
-        calls = self.engine.pacer.calls(space, workflow.when.connection or 0, bool(claim.turn))
-        with self.leases.outside(space, claim), calls:
-            item = as_kept(account.app, account.collection(workflow.when.container or "").one(claim.item_id))
-        size = len(json.dumps(item, ensure_ascii=False).encode())
-        if size > MAX_ITEM:
-            said = f"this {account.app.item_word} is {size / 2**20:.0f} MB without its attachments, more than"
-            raise PermanentError(
-                f"{said} the {MAX_ITEM >> 20} MB that a run carries: shorten it, or leave it out by its size", "run"
-            )
-        return Progress(self.engine.settings.lease, item, True)
+        when = workflow.when
+        account = self.engine.account(space, when.connection)
+
+        def read() -> str:
+            calls = self.engine.pacer.calls(space, when.connection or 0, bool(claim.turn))
+            with self.leases.outside(space, claim), calls:
+                item = as_kept(account.app, account.collection(when.container or "").one(claim.item_id))
+            kept = json.dumps(item, ensure_ascii=False)
+            size = len(kept.encode())
+            if size > MAX_ITEM:
+                said = f"this {account.app.item_word} is {size / 2**20:.0f} MB without its attachments, more than"
+                raise PermanentError(
+                    f"{said} the {MAX_ITEM >> 20} MB that a run carries: shorten it, or leave it out by its size", "run"
+                )
+            return kept
+
+        # One change is read once, however many workflows it starts.
+        change = (space.id, when.connection, when.container, claim.item_id, claim.created_at)
+        kept = self._read.get(change, read) if claim.event_id and claim.attempts == 1 else read()
+        return Progress(self.engine.settings.lease, json.loads(kept), True)

@@ -17,7 +17,7 @@ from kelvix.store.database_server import Row, Transaction
 LineRow = tuple[str, str, Outcome, Any]  # line, place, outcome, input
 Problem = dict[str, Any]
 CLAIMED = "workspace_id, id AS run_id, workflow_id, version_id, item_id, item, kind, only_line, attempts, token, "
-CLAIMED += "event_id, lane, endings, turn, catch_up_id"
+CLAIMED += "event_id, lane, endings, turn, catch_up_id, created_at"
 
 
 ENDED = ("done", "passed_by", "failed")
@@ -31,7 +31,7 @@ class Fenced(Exception):
 @dataclass(frozen=True)
 class Claim:
     """A run that this worker holds until its lease ends. `token` must be shown with each effect. `endings`: how often it ended
-    its worker; `turn`: its call of an app has its turn."""
+    its worker; `turn`: its call of an app has its turn; `created_at`: when what it is about came."""
 
     workspace_id: int
     run_id: int
@@ -48,6 +48,7 @@ class Claim:
     endings: int = 0
     turn: int = 0
     catch_up_id: int | None = None
+    created_at: datetime | None = None
 
 
 @dataclass(frozen=True)
