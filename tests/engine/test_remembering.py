@@ -50,7 +50,7 @@ def test_where_the_first_fails_the_others_read_for_themselves():
 
 
 def test_it_is_read_again_after_its_time_and_only_so_many_are_kept():
-    assert [Remembered(seconds=0.0).get("a", lambda: n) for n in ("x", "y")] == ["x", "y"]
+    assert [Remembered(seconds=0.0).get("a", lambda n=n: n) for n in ("x", "y")] == ["x", "y"]
     known: Remembered[str] = Remembered(most=2)
     for key in "abc":
         known.get(key, lambda key=key: f"{key} 1")
