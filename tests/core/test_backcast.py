@@ -6,9 +6,9 @@ from datetime import UTC, datetime
 from zoneinfo import ZoneInfo
 
 from kelvix.core.backcast import EXAMPLES, Backcast
+from kelvix.core.context import Context
 from kelvix.core.feel import Env
 from kelvix.core.schema import CarriedField, Database, Field
-from kelvix.core.steps import Context
 from kelvix.core.workflow import Add, Condition, DatePart, FieldFilling, OnlyIf, Part, Reference, Shape, Shaped, When, Workflow
 
 SOURCE = (

@@ -10,18 +10,19 @@ from zoneinfo import ZoneInfo
 
 import pytest
 
-from kelvix.core import known, nesting, repeating
+from kelvix.core import known, nesting
 from kelvix.core.backcast import Backcast
 from kelvix.core.cells import Answer
 from kelvix.core.checking import check
+from kelvix.core.context import Context
 from kelvix.core.documents import check_shape
 from kelvix.core.duplicating import duplicated
 from kelvix.core.feel import Env, FeelError, read, write
 from kelvix.core.feel import tree as t
 from kelvix.core.finding import MAX_TAKEN, Question
+from kelvix.core.lines import repeat
 from kelvix.core.rehearsal import carried_to, rehearse_whole
 from kelvix.core.schema import CarriedField, CarriedList, Database, Field
-from kelvix.core.steps import Context
 from kelvix.core.values import Choice
 from kelvix.core.workflow import (
     Add,
@@ -212,8 +213,8 @@ def test_of_a_long_list_some_rounds_are_shown_and_all_are_counted():
     item = {"files": [{"name": f"{n}.pdf"} for n in range(100)]}
     whole = rehearse_whole(Workflow((WHEN, *EACH)), item, about())
     assert whole.cells[1].note == "100 times" and whole.values[Reference("r", "count")] == 100
-    assert whole.cells[2].rounds == repeating.SHOWN_ROUNDS
-    too_many = {"files": [{"name": "x"}] * (repeating.MAX_ROUNDS + 1)}
+    assert whole.cells[2].rounds == repeat.SHOWN_ROUNDS
+    too_many = {"files": [{"name": "x"}] * (repeat.MAX_ROUNDS + 1)}
     assert "at most 500 times" in rehearse_whole(Workflow((WHEN, *EACH)), too_many, about()).cells[1].note
 
 

@@ -9,12 +9,14 @@ from zoneinfo import ZoneInfo
 import pytest
 
 from kelvix.core.checking import check
+from kelvix.core.context import Context, SourceWords
 from kelvix.core.documents import check_shape
 from kelvix.core.feel import Env
 from kelvix.core.feel import tree as t
+from kelvix.core.lines.shape import fields_of
 from kelvix.core.rehearsal import rehearse
 from kelvix.core.schema import CarriedField, Database, Field
-from kelvix.core.steps import Context, SourceWords, carried_from_item, shaped_fields
+from kelvix.core.steps import carried_from_item
 from kelvix.core.workflow import (
     Add,
     BadDocument,
@@ -84,7 +86,7 @@ def test_a_list_becomes_labels():
     cells = rehearse(Workflow((WHEN, shape, add)), {"subject": "Leather, Reeds, leather"}, context)
     assert cells[1].parts[0].value == ("Leather", "Reeds", "leather")
     assert cells[2].results[1].value == ("Leather", "Reeds")
-    assert shaped_fields(shape, carried_from_item(WHEN, CONTEXT, {}))[0].type == "labels"
+    assert fields_of(shape, carried_from_item(WHEN, CONTEXT, {}))[0].type == "labels"
 
 
 def test_a_line_that_is_not_right_says_what():

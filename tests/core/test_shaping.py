@@ -9,14 +9,15 @@ from zoneinfo import ZoneInfo
 import pytest
 
 from kelvix.core.checking import check
+from kelvix.core.context import Context
 from kelvix.core.feel import Env, read
 from kelvix.core.feel import tree as t
 from kelvix.core.known import scope_of, trees_of
 from kelvix.core.rehearsal import rehearse
 from kelvix.core.schema import CarriedField, Database, Field
 from kelvix.core.shaping import as_formula, corrected, doubts, shape, type_of
-from kelvix.core.steps import Context, step
 from kelvix.core.steps import carried_from_item as carried_of
+from kelvix.core.steps import step
 from kelvix.core.values import Unfit
 from kelvix.core.workflow import (
     Add,

@@ -10,11 +10,11 @@ import pytest
 
 from kelvix.core import schedule, sources
 from kelvix.core.checking import check
+from kelvix.core.context import Context
 from kelvix.core.documents import check_shape
 from kelvix.core.feel import Env
 from kelvix.core.rehearsal import rehearse_whole
 from kelvix.core.schema import Database, Field
-from kelvix.core.steps import Context
 from kelvix.core.values import Choice, Unfit
 from kelvix.core.workflow import (
     Address,

@@ -10,6 +10,7 @@ import pytest
 
 from kelvix.core.cells import Answer
 from kelvix.core.checking import check
+from kelvix.core.context import Context
 from kelvix.core.documents import check_shape
 from kelvix.core.feel import Env
 from kelvix.core.finding import Question
@@ -17,7 +18,6 @@ from kelvix.core.naming import remember_names
 from kelvix.core.query import Comparison
 from kelvix.core.rehearsal import carried_to, rehearse
 from kelvix.core.schema import CarriedField, Database, Field
-from kelvix.core.steps import Context
 from kelvix.core.values import Choice
 from kelvix.core.workflow import (
     Add,

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import pytest
 
-from kelvix.core import handing
 from kelvix.core.checking import check
+from kelvix.core.context import Context
 from kelvix.core.feel import Env
 from kelvix.core.filling import Carried
+from kelvix.core.lines import run_another
 from kelvix.core.sources import CanRun
-from kelvix.core.steps import Context
 from kelvix.core.workflow import Given, Input, Part, Reference, RunAnother, When, Workflow
 from support import document, until
 
@@ -103,9 +103,9 @@ def test_what_is_unfinished_is_said():
     to = CanRun("Notes it", (Input("what", "text", True),))
     context = Context((), {}, Env.__new__(Env), others={4: to})
     nothing = Carried({}, {})
-    assert "choose the workflow" in handing.check(RunAnother("r"), {4: to}, nothing)[0].sentence
-    assert "is gone" in handing.check(RunAnother("r", 5), {4: to}, nothing)[0].sentence
-    assert "must be given" in handing.check(RunAnother("r", 4), {4: to}, nothing)[0].sentence
+    assert "choose the workflow" in run_another.check(RunAnother("r"), {4: to}, nothing)[0].sentence
+    assert "is gone" in run_another.check(RunAnother("r", 5), {4: to}, nothing)[0].sentence
+    assert "must be given" in run_another.check(RunAnother("r", 4), {4: to}, nothing)[0].sentence
     gone = RunAnother("r", 4, (Given("what", (Part(ref=Reference("x", "y")),)),))
     assert "do not carry" in check(Workflow((When("w", connection=1, container="5"), gone)), context)[0].sentence
 

@@ -8,7 +8,8 @@ from decimal import Decimal
 import pytest
 
 from kelvix.core.fields import TYPES
-from kelvix.core.finding import MAX_COUNTED, Question, compared
+from kelvix.core.finding import MAX_COUNTED, Question
+from kelvix.core.lines import kind_of
 from kelvix.core.not_found import NotFoundError
 from kelvix.core.query import Comparison
 from kelvix.core.schema import TEXT_FIELD
@@ -129,13 +130,14 @@ def test_what_is_in_the_trash_is_not_found_and_many_are_counted_so_far(made):
 def test_a_line_gets_the_indexes_that_it_goes_by(made):
     space, database, _ = made
     ids = {f.name: f.id for f in database.fields}
-    of = compared(
-        Find("f", database.id, "all", tuple(Sought(ids[f]) for f in ("text", "email", "number", "labels", "long_text")))
-    )
+    line = Find("f", database.id, "all", tuple(Sought(ids[f]) for f in ("text", "email", "number", "labels", "long_text")))
+    of = kind_of(line).compares(line)[1]
     finding.prepare(space.server, database, of)
     finding.prepare(space.server, database, of)  # they may be there
-    assert compared(Find("f", database.id, "all", (Sought(ids["text"], "filled"),))) == ()
-    assert compared(AddOrUpdate("k", database.id, (ids["email"],))) == (ids["email"],)
+    only_filled = Find("f", database.id, "all", (Sought(ids["text"], "filled"),))
+    assert kind_of(only_filled).compares(only_filled) == (database.id, ())
+    recognised = AddOrUpdate("k", database.id, (ids["email"],))
+    assert kind_of(recognised).compares(recognised) == (database.id, (ids["email"],))
     names = {r["Key_name"] for r in space.rows(f"SHOW INDEX FROM {ddl.table(database.id)}")}
     assert names == {"PRIMARY", *(f"i_{ids[f]}" for f in ("text", "email", "number"))}
 

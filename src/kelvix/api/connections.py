@@ -12,10 +12,10 @@ from pydantic import BaseModel, Field
 from kelvix.api.access import Caller, Editor, Reader
 from kelvix.api.problems import Problem
 from kelvix.core.collection import Health, PermanentError, Place, TransientError, readable
+from kelvix.core.lines import connections_of
 from kelvix.core.not_found import NotFoundError
 from kelvix.core.query import Query
 from kelvix.core.values import as_text
-from kelvix.core.workflow import connections_of
 from kelvix.engine import recovering
 from kelvix.store import connections, subscriptions, workflows
 from kelvix.store.connections import Connection

@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 
 from kelvix.api.access import Caller, Editor, Reader
 from kelvix.api.problems import Problem
-from kelvix.core import asking
+from kelvix.core.lines import ask
 from kelvix.core.not_found import NotFoundError
 from kelvix.core.values import Wire, to_wire
 from kelvix.core.workflow import Ask
@@ -115,7 +115,7 @@ def _approval(who: Caller, asked: Question, body: AnswerIn) -> dict[str, Any]:
     values: dict[str, Wire] = {v["key"]: v["value"] for v in asked.asked["values"]}
     if isinstance(line, Ask):
         types = {v["key"]: v["type"] for v in asked.asked["values"]}
-        edited, wrong = asking.edited(line, body.values, types, who.space.env(asked.asked_at))
+        edited, wrong = ask.edited(line, body.values, types, who.space.env(asked.asked_at))
         if wrong:
             raise Problem(422, "Some values do not fit.", "; ".join(wrong.values()), fields=wrong)
         values |= {key: to_wire(value) for key, value in edited.items()}

@@ -11,9 +11,10 @@ from pydantic import BaseModel, Field
 
 from kelvix.api.access import Caller, Reader
 from kelvix.api.workflows import kept_workflow
-from kelvix.core import conditions, formulas, known, rehearsal, repeating, shaping
+from kelvix.core import conditions, formulas, known, rehearsal, shaping
 from kelvix.core.cells import Cell
 from kelvix.core.checking import check
+from kelvix.core.context import Context
 from kelvix.core.documents import check_shape
 from kelvix.core.duplicating import duplicated
 from kelvix.core.feel import FUNCTIONS, FeelError, read, write
@@ -21,9 +22,9 @@ from kelvix.core.feel import tree as t
 from kelvix.core.feel.builtin import words_for
 from kelvix.core.fields import TYPES
 from kelvix.core.filling import Remedy, compute, describe, is_filled
+from kelvix.core.lines import repeat
 from kelvix.core.operators import OPERATORS
 from kelvix.core.outcome import CellState, ReadFirst, SendMails, SendRequest, WebCall
-from kelvix.core.steps import Context
 from kelvix.core.suggestions import suggest
 from kelvix.core.values import FieldId, Unfit, Value, Wire, as_text, to_wire
 from kelvix.core.workflow import (
@@ -331,7 +332,7 @@ def _carried(document: Workflow, context: Context) -> list[CarriedValue]:
             type=f.type,
             operators=list(TYPES[f.type].operators),
             written=write(t.Value(ref.line, f.key), scope),
-            inside=repeating.is_inside(f.key) and isinstance(document.line(ref.line), Repeat),
+            inside=repeat.is_inside(f.key) and isinstance(document.line(ref.line), Repeat),
         )
         for ref, f in fields.items()
     ]

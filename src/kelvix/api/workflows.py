@@ -17,6 +17,7 @@ from kelvix.api.trash import Deleted, UseOut, ask_first, uses_out
 from kelvix.core import telling
 from kelvix.core.collection import PermanentError, TransientError
 from kelvix.core.fields import TYPES, coerce
+from kelvix.core.lines import kind_of
 from kelvix.core.naming import remember_names
 from kelvix.core.not_found import NotFoundError
 from kelvix.core.query import Query
@@ -24,7 +25,6 @@ from kelvix.core.steps import carried_from_item
 from kelvix.core.upgrading import upgraded
 from kelvix.core.values import Rows, Unfit, Wire, shorten, to_wire, whole
 from kelvix.core.workflow import (
-    Acts,
     Add,
     When,
     Workflow,
@@ -453,7 +453,8 @@ def carry_sample(who: Editor, workflow_id: int, body: TryIn) -> TryOut:
     )
     if sample is None:
         raise NotFoundError("there is no such sample")
-    if body.only_line is not None and not isinstance(kept.draft.line(body.only_line), Acts):
+    only = kept.draft.line(body.only_line) if body.only_line is not None else None
+    if body.only_line is not None and (only is None or not kind_of(only).acts):
         raise Problem(422, "This line does nothing that lasts, so it cannot be tried by itself.", "Look at its cell instead.")
 
     def work(t: Transaction) -> int:

@@ -7,9 +7,9 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from kelvix.core.cells import Cell
+from kelvix.core.context import Context
 from kelvix.core.outcome import End, PassBy, Problem
 from kelvix.core.rehearsal import Rehearsed, rehearse_whole
-from kelvix.core.steps import Context
 from kelvix.core.values import shorten
 from kelvix.core.workflow import Workflow
 

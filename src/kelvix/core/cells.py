@@ -75,3 +75,8 @@ class Finding:
     field: FieldId | None = None
     remedies: tuple[Remedy, ...] = ()
     key: str | None = None
+
+
+def count_of(number: int, one: str, many: str) -> str:
+    """Return a number with its word."""
+    return f"{number} {one if number == 1 else many}"

@@ -13,6 +13,7 @@ from functools import lru_cache
 from zoneinfo import ZoneInfo
 
 from kelvix.core import formulas, query
+from kelvix.core.cells import Finding
 from kelvix.core.feel import Env, TooMuch, compiled
 from kelvix.core.feel import tree as t
 from kelvix.core.feel.compiler import Compiled
@@ -258,3 +259,16 @@ def row_results(tests: tuple[Test, ...], carried: Carried, env: Env) -> tuple[bo
         if isinstance(test, Group):
             found += row_results(test.conditions, carried, env)
     return tuple(found)
+
+
+def check(line: Narrows, what: str, carried: Carried, env: Env) -> list[Finding]:
+    """Return what must be put right of conditions, whatever the sample."""
+    if not line.conditions:
+        return [Finding(line.id, f"this {what} has no condition yet; add one or take the {what} away")]
+    if any(ref not in carried.fields for ref in references(line.conditions)):
+        return [Finding(line.id, "this compares a value that the lines above no longer carry; choose another")]
+    try:
+        write_all(line.mode, line.conditions, carried.fields, env)
+    except Unfit as unfit:
+        return [Finding(line.id, str(unfit))]
+    return []

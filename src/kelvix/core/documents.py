@@ -3,37 +3,12 @@
 from __future__ import annotations
 
 from kelvix.core import formulas, nesting
-from kelvix.core.fields import TYPES
-from kelvix.core.sources import MAX_INPUTS, MAX_QUIET
-from kelvix.core.web_request import MAX_VALUES
-from kelvix.core.workflow import (
-    Add,
-    AddOrUpdate,
-    Address,
-    Ask,
-    BadDocument,
-    Find,
-    Formula,
-    Group,
-    Input,
-    OnlyIf,
-    Part,
-    RecordEvent,
-    SendMail,
-    Shape,
-    Test,
-    Update,
-    Way,
-    WebRequest,
-    When,
-    Workflow,
-    fillings_of,
-)
+from kelvix.core.lines import fillings_of, kind_of
+from kelvix.core.sources import MAX_INPUTS, MAX_QUIET, check_types
+from kelvix.core.workflow import Address, BadDocument, Formula, Group, Part, RecordEvent, Test, When, Workflow
 
 MAX_LINES = 100
 MAX_DEPTH = 10
-MAX_COMPARISONS = 20
-MAX_PARAGRAPHS = 50
 
 
 def check_shape(workflow: Workflow) -> None:
@@ -47,39 +22,17 @@ def check_shape(workflow: Workflow) -> None:
         raise BadDocument("each line needs an id of its own, of at most 20 characters")
     nesting.check(workflow.lines)
     own = workflow.when.own
-    _check_types(own.inputs if isinstance(own, Address) else ())
+    check_types(own.inputs if isinstance(own, Address) else ())
     if isinstance(own, Address) and len(own.inputs) > MAX_INPUTS:
         raise BadDocument(f"a request brings at most {MAX_INPUTS} values")
     if isinstance(own, RecordEvent) and not 0 <= own.quiet <= MAX_QUIET:
         raise BadDocument(f"a record can be waited for at most {MAX_QUIET} seconds until it is quiet")
     for line in workflow.lines:
-        _check_types(line.takes if isinstance(line, WebRequest) else ())
-        if isinstance(line, Add | AddOrUpdate | Update):
-            named = [f.field for f in line.fillings]
-            if len(set(named)) != len(named):
-                raise BadDocument("a line fills a field only once")
-        elif isinstance(line, OnlyIf | Way):
-            _check_tests(line.conditions, 0)
-        elif isinstance(line, Shape | Ask):
-            keys = [v.key for v in (line.values if isinstance(line, Shape) else line.shown)]
-            if len(set(keys)) != len(keys) or not all(k and len(k) <= 20 for k in keys):
-                raise BadDocument("each value of a line needs a key of its own, of at most 20 characters")
-        elif isinstance(line, SendMail) and len(line.paragraphs) > MAX_PARAGRAPHS:
-            raise BadDocument(f"a mail has at most {MAX_PARAGRAPHS} paragraphs")
-        elif isinstance(line, WebRequest) and max(map(len, (line.headers, line.body, line.takes))) > MAX_VALUES:
-            raise BadDocument(f"a web request has at most {MAX_VALUES} headers and values")
-        elif (isinstance(line, Find) and len(line.sought) > MAX_COMPARISONS) or (
-            isinstance(line, AddOrUpdate) and len(line.by) > MAX_COMPARISONS
-        ):
-            raise BadDocument(f"a line compares at most {MAX_COMPARISONS} fields")
+        kind = kind_of(line)
+        kind.check_document(line)
+        _check_tests(kind.tests(line), 0)
         for part in (p for filling in fillings_of(line) for p in filling):
             _check_part(part)
-
-
-def _check_types(inputs: tuple[Input, ...]) -> None:
-    unknown = next((one for one in inputs if one.type not in TYPES), None)
-    if unknown:
-        raise BadDocument(f"“{unknown.type}” is no type of value; use one of {', '.join(TYPES)}")
 
 
 def _check_part(part: Part) -> None:

@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 
-from kelvix.core import finding
+from kelvix.core.lines import find
 from kelvix.core.schema import Database
 from kelvix.core.workflow import Add, AddOrUpdate, FieldFilling, Fills, Find, Line, Update, Workflow
 
@@ -42,7 +42,7 @@ def remember_names(before: Workflow, now: Workflow, databases: Mapping[int, Data
             return replace(one, fillings=tuple(named(one, f) for f in one.fillings))
         if isinstance(one, Find):
             earlier = before.line(one.id)
-            return finding.named(earlier if isinstance(earlier, Find) else None, one, databases)
+            return find.named(earlier if isinstance(earlier, Find) else None, one, databases)
         return one
 
     return Workflow(tuple(map(line, now.lines)))

@@ -8,13 +8,13 @@ from dataclasses import dataclass
 from typing import Literal
 
 from kelvix.core import writing
+from kelvix.core.context import Context
 from kelvix.core.fields import TYPES
 from kelvix.core.filling import FieldResult, is_filled
 from kelvix.core.finding import Question
 from kelvix.core.outcome import ChangeRecord, Problem
 from kelvix.core.rehearsal import rehearse_whole
 from kelvix.core.schema import Database, Field
-from kelvix.core.steps import Context
 from kelvix.core.values import FieldId
 from kelvix.core.workflow import Add, AddOrUpdate, Workflow, filling_of
 

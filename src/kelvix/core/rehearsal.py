@@ -8,14 +8,16 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
-from kelvix.core import branching, nesting, repeating
-from kelvix.core.cells import Cell
+from kelvix.core import nesting
+from kelvix.core.cells import Cell, count_of
+from kelvix.core.context import Context
 from kelvix.core.filling import Carried, ListRow
+from kelvix.core.lines import decide, kind_of, repeat
 from kelvix.core.outcome import UNREADY, End, GoOn, Leave, NotReached, PassBy, Problem, ReadFirst
-from kelvix.core.steps import Context, carried_from_item, count_of, step
+from kelvix.core.steps import carried_from_item, step
 from kelvix.core.values import Unfit, Value
 from kelvix.core.walking import LEFT, Place, Walk, Ways
-from kelvix.core.workflow import Decide, Line, Otherwise, Reference, Repeat, Shape, Way, Workflow
+from kelvix.core.workflow import Decide, Line, Otherwise, Reference, Repeat, Way, Workflow
 
 
 @dataclass(frozen=True)
@@ -57,25 +59,25 @@ class _Rehearsal(Walk):
         return carried, end_of(cell)
 
     def decide(self, line: Decide, ways: Ways, carried: Carried, place: Place) -> tuple[str | None, Carried, str]:
-        choice = branching.choose(line, ways, carried, self.context.env)
+        choice = decide.choose(line, ways, carried, self.context.env)
         for cell in choice.cells:
             self.keep(cell)
         self.values[Reference(line.id, "way")] = choice.name or None
-        return choice.taken, branching.below(line, choice.name, carried), ""
+        return choice.taken, decide.below(line, choice.name, carried), ""
 
     def rows(self, line: Repeat, carried: Carried, place: Place) -> tuple[tuple[ListRow, ...], str]:
-        if repeating.list_of(line, carried) is None:
+        if repeat.list_of(line, carried) is None:
             unready = "choose the list to go through" if line.of is None else "the list it went through is gone"
             self.keep(Cell(line.id, UNREADY if line.of is None else Problem(), unready))
             return (), ""
         try:
-            rows = repeating.rows_of(line, carried)
+            rows = repeat.rows_of(line, carried)
         except Unfit as unfit:
             self.keep(Cell(line.id, Problem(), str(unfit)))
             return (), ""
         self.keep(Cell(line.id, GoOn("rounds"), "nothing to go through" if not rows else count_of(len(rows), "time", "times")))
         self._of[line.id] = len(rows)
-        return rows[: repeating.SHOWN_ROUNDS], ""
+        return rows[: repeat.SHOWN_ROUNDS], ""
 
     def round(self, line: Repeat, carried: Carried, place: Place) -> tuple[Carried, str]:
         before = self.cells, self.values
@@ -91,15 +93,15 @@ class _Rehearsal(Walk):
         self, line: Repeat, number: int, of: int, inner: Carried, carried: Carried, place: Place
     ) -> tuple[tuple[str, ...], str]:
         try:
-            return repeating.collected(line, inner, self.context.env), ""
+            return repeat.collected(line, inner, self.context.env), ""
         except Unfit as unfit:
             self.keep(Cell(line.id, Problem(), str(unfit)))
             return (), ""
 
     def repeated(self, line: Repeat, rounds: int, collected: tuple[str, ...], carried: Carried, place: Place) -> Carried:
         self._show_round(line)
-        below = repeating.after(line, self._of.get(line.id, rounds), collected, carried)
-        self.values |= {Reference(line.id, f.key): below.values.get(Reference(line.id, f.key)) for f in repeating.AFTER}
+        below = repeat.after(line, self._of.get(line.id, rounds), collected, carried)
+        self.values |= {Reference(line.id, f.key): below.values.get(Reference(line.id, f.key)) for f in repeat.AFTER}
         return below
 
     def _show_round(self, line: Repeat) -> None:
@@ -153,14 +155,13 @@ def rehearse_whole(workflow: Workflow, item: Mapping[str, object], context: Cont
 
 
 def carried_to(workflow: Workflow, line: str, item: Mapping[str, object], context: Context) -> Carried:
-    """Return what a line can use of a sample, whichever way the sample goes; in the first round of what is repeated. A Shape
-    line can use its own values, a Repeat line those of its own lines."""
+    """Return what a line can use of a sample, whichever way the sample goes; in the first round of what is repeated. Its own
+    values, and those of the lines within it, are among it where it sees them."""
     carried = carried_from_item(workflow.when, context, item)
     one = workflow.line(line)
     lines = nesting.above(workflow, line)
-    if isinstance(one, Shape | Repeat):
+    if one is not None and kind_of(one).sees != "above":
         lines.append(one)
-    if isinstance(one, Repeat):
         lines += nesting.within(workflow, one.id)
     inside = {*(nesting.ancestors(workflow, one) if one else ()), line}
     for above in lines:
@@ -168,15 +169,15 @@ def carried_to(workflow: Workflow, line: str, item: Mapping[str, object], contex
             case Way() | Otherwise():
                 pass
             case Decide():
-                carried = branching.below(above, "", carried)
+                carried = decide.below(above, "", carried)
             case Repeat():
-                found = repeating.list_of(above, carried)
+                found = repeat.list_of(above, carried)
                 if above.id not in inside or found is None:
-                    carried = repeating.after(above, 0, (), carried)
+                    carried = repeat.after(above, 0, (), carried)
                 else:
-                    rows = repeating.rows_of(above, carried)[:1]
-                    carried = repeating.known_inside(above, carried)
-                    carried = repeating.enter(above, found, 1, rows[0], carried) if rows else carried
+                    rows = repeat.rows_of(above, carried)[:1]
+                    carried = repeat.known_inside(above, carried)
+                    carried = repeat.enter(above, found, 1, rows[0], carried) if rows else carried
             case _:
                 _, carried = step(above, carried, context)
     return carried

@@ -15,7 +15,7 @@ from kelvix.core.fields import TYPES, coerce, from_wire, seeming
 from kelvix.core.filling import Held
 from kelvix.core.schema import CarriedField, Database, Field
 from kelvix.core.values import FieldId, Unfit, Value, Wire, as_text, fold, to_wire
-from kelvix.core.workflow import Address, Input, Own, RecordEvent, Schedule, When
+from kelvix.core.workflow import Address, BadDocument, Input, Own, RecordEvent, Schedule, When
 
 _UTC = ZoneInfo("UTC")
 BUTTONS = ("button", "database_button")
@@ -272,3 +272,10 @@ def learned(body: Any, above: str = "") -> tuple[Input, ...]:
         else:
             found.append(Input(key, seeming(value)))
     return tuple(found[:MAX_INPUTS])
+
+
+def check_types(inputs: tuple[Input, ...]) -> None:
+    """Raise BadDocument where a value is of no type that there is."""
+    unknown = next((one for one in inputs if one.type not in TYPES), None)
+    if unknown:
+        raise BadDocument(f"“{unknown.type}” is no type of value; use one of {', '.join(TYPES)}")

@@ -5,8 +5,8 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 
-from kelvix.core import repeating
 from kelvix.core.filling import Carried, ListRow
+from kelvix.core.lines import repeat
 from kelvix.core.nesting import within_of
 from kelvix.core.workflow import Decide, Line, Otherwise, Repeat, Way, Workflow
 
@@ -71,13 +71,13 @@ class Walk(ABC):
         return below.after(inner), end
 
     def _repeat(self, line: Repeat, carried: Carried, place: Place) -> tuple[Carried, str]:
-        found = repeating.list_of(line, carried)
+        found = repeat.list_of(line, carried)
         rows, end = self.rows(line, carried, place)
         if end or found is None:
             return carried, end
         collected: list[str] = []
         for number, row in enumerate(rows, 1):
-            inner, end = self.round(line, repeating.enter(line, found, number, row, carried), (*place, number))
+            inner, end = self.round(line, repeat.enter(line, found, number, row, carried), (*place, number))
             carried = carried.after(inner)
             if end:
                 return carried, end

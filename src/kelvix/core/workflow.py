@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Literal
 
@@ -509,7 +508,6 @@ class Find:
     verb: Literal["find"] = "find"
 
 
-Acts = Writes | SendMail | WebRequest | SaveFile | RunAnother  # lines that change something
 Narrows = OnlyIf | Way  # lines with conditions
 Blocks = Way | Otherwise | Repeat  # lines that other lines can stand within
 Line = (
@@ -535,40 +533,6 @@ Line = (
 )
 
 
-def fillings_of(line: Line) -> Iterator[Filling]:
-    """All that is filled on a line."""
-    match line:
-        case Add() | AddOrUpdate() | Update():
-            yield from (f.filling for f in line.fillings)
-        case Wait():
-            yield line.filling
-        case Repeat():
-            yield line.collects
-        case Ask():
-            yield line.asking
-            yield from (v.made.filling for v in line.shown if isinstance(v.made, Filled))
-        case Stop():
-            yield line.saying
-        case SendMail():
-            yield line.to
-            yield line.subject
-            yield from line.paragraphs
-        case WebRequest():
-            yield line.address
-            yield from (h.filling for h in line.headers)
-            yield from (g.filling for g in line.body)
-        case SaveFile():
-            yield line.file
-            yield line.name
-            yield line.folder
-        case RunAnother():
-            yield from (g.filling for g in line.given)
-        case Find():
-            yield from (s.filling for s in line.sought)
-        case Shape():
-            yield from (v.made.filling for v in line.values if isinstance(v.made, Filled))
-
-
 @dataclass(frozen=True)
 class Workflow:
     """The lines as they are read, from the top; the first is the When line. A line that stands within another says which by
@@ -589,9 +553,3 @@ class Workflow:
 
 class BadDocument(ValueError):
     """A document that is not a workflow, whatever its values. The message is a sentence."""
-
-
-def connections_of(workflow: Workflow) -> set[int]:
-    """Return the connections that a workflow reads or sends by."""
-    sends = {line.connection for line in workflow.lines if isinstance(line, SendMail | SaveFile)}
-    return {c for c in (*sends, workflow.when.connection) if c is not None}

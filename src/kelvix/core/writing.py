@@ -15,7 +15,7 @@ from kelvix.core.outcome import UNREADY, AskPerson, ChangeRecord, GoOn, Problem,
 from kelvix.core.query import Comparison
 from kelvix.core.schema import CarriedField, Database
 from kelvix.core.values import FieldId, Value, as_text, shorten
-from kelvix.core.workflow import Add, AddOrUpdate, Delete, Fills, Update, Writes, filling_of
+from kelvix.core.workflow import Add, AddOrUpdate, BadDocument, Delete, Fills, Update, Writes, filling_of
 
 KEPT = {"add": "Record added", "add_or_update": "Record kept", "update": "Record changed"}
 VERBS = {"add": "add to", "add_or_update": "add to, or update in", "update": "update", "delete": "delete"}
@@ -58,6 +58,19 @@ def title_of(values: Mapping[FieldId, Value], database: Database, env: Env) -> s
 def written(results: tuple[FieldResult, ...]) -> dict[FieldId, Value]:
     """Return the values that a line writes."""
     return {r.field: r.value for r in results if r.value is not None or r.clears}
+
+
+def makes(line: Fills, carried: Carried, databases: Mapping[int, Database]) -> Carried:
+    """Return what lines below can use whatever the sample: the record, and what is told of it."""
+    database = database_of(line, carried, databases)
+    return carried.plus(line.id, fields_of(line), {}, Held(database.id) if database else None)
+
+
+def check_document(line: Fills) -> None:
+    """Raise BadDocument where a field is filled twice."""
+    named = [f.field for f in line.fillings]
+    if len(set(named)) != len(named):
+        raise BadDocument("a line fills a field only once")
 
 
 def _missing(line: Writes, of_record: bool) -> str:

@@ -7,9 +7,9 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from kelvix.core import known
+from kelvix.core.context import Context
 from kelvix.core.feel import read, tree
 from kelvix.core.schema import Database
-from kelvix.core.steps import Context
 from kelvix.core.values import FieldId
 from kelvix.core.workflow import (
     Add,

@@ -10,9 +10,9 @@ from typing import Any, Literal
 
 from kelvix.core import silence
 from kelvix.core.collection import PermanentError, TransientError
+from kelvix.core.lines import connections_of
 from kelvix.core.query import Query
 from kelvix.core.values import as_text
-from kelvix.core.workflow import connections_of
 from kelvix.engine import holding
 from kelvix.engine.engine import Engine
 from kelvix.store import connections, consumers, events, questions, runs, subscriptions, workflows

@@ -9,15 +9,15 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from kelvix.connectors import guarded_http
-from kelvix.core import web_request
 from kelvix.core.collection import PermanentError, TransientError, UnknownOutcomeError
 from kelvix.core.feel import Env
 from kelvix.core.fields import from_wire
 from kelvix.core.filling import Carried
 from kelvix.core.intents import Intent
+from kelvix.core.lines import web_request
+from kelvix.core.lines.web_request import Answered
 from kelvix.core.outcome import Outcome, Requested, WebCall
 from kelvix.core.values import shorten, to_wire
-from kelvix.core.web_request import Answered
 from kelvix.core.workflow import WebRequest
 from kelvix.engine.engine import Engine
 from kelvix.engine.remote_write import RemoteWrite

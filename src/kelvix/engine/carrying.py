@@ -10,10 +10,11 @@ from dataclasses import replace
 from typing import Any
 
 from kelvix.collections.write import Actor
-from kelvix.core import asking, branching, outcome, repeating, writing
+from kelvix.core import outcome, writing
 from kelvix.core.cells import Cell
 from kelvix.core.collection import PermanentError
 from kelvix.core.filling import Carried, ListRow, describe
+from kelvix.core.lines import ask, decide, find, kind_of, repeat
 from kelvix.core.outcome import (
     AnsweredBy,
     Asked,
@@ -40,7 +41,7 @@ from kelvix.core.outcome import (
     Wrote,
 )
 from kelvix.core.rehearsal import end_of, settled
-from kelvix.core.steps import carried_from_item, carry_found, step
+from kelvix.core.steps import carried_from_item, step
 from kelvix.core.values import Unfit
 from kelvix.core.walking import LEFT, Place, Ways
 from kelvix.core.workflow import (
@@ -108,7 +109,8 @@ class Carrying(Outside):
             return self._execute(line, cell, carried, place)
         left_out = isinstance(cell.would, LASTING)
         given = recording.given(line, carried, self.context.env.zone)
-        self._record(line, place, recording.made(line, cell, "skipped" if left_out else cell.would.code, self.context), given)
+        code = "skipped" if left_out else cell.would.code
+        self._record(line, place, kind_of(line).outcome(line, cell, code, self.context), given)
         return below, self._end_of(cell)
 
     def _is_due(self, line: Line, would: Plan, carried: Carried) -> bool:
@@ -154,7 +156,7 @@ class Carrying(Outside):
             if database is None:
                 raise PermanentError("the database that this run looked in was deleted", "run")
             found = done if isinstance(done, FoundRecords) else FoundRecords(done.code)
-            below = carry_found(line, database, recording.answer_of(found, database, self.context), carried, self.context)
+            below = find.carry_found(line, database, recording.answer_of(found, database, self.context), carried, self.context)
             return below, done.end
         if isinstance(done, Asked):
             return self._answered(line, done, carried, place)
@@ -232,7 +234,7 @@ class Carrying(Outside):
         if said is None:  # left out, in a try of another line
             return step(line, carried, self.context)[1], ""
         answer = questioning.answer_of(line, said, carried)
-        below = asking.carry_on(line, answer, carried)
+        below = ask.carry_on(line, answer, carried)
         if answer.approved or line.no == "go_on":
             return below, ""
         return below, LEFT if line.within else "passed_by"
@@ -242,8 +244,8 @@ class Carrying(Outside):
         if recorded is not None:
             done = recorded.outcome
             assert isinstance(done, Decided)
-            return done.taken, branching.below(line, done.way, carried), ""
-        choice = branching.choose(line, ways, carried, self.context.env)
+            return done.taken, decide.below(line, done.way, carried), ""
+        choice = decide.choose(line, ways, carried, self.context.env)
         head = choice.cells[0]
         if choice.taken is None:
             return None, self._stop(line, head, carried, place), STUCK
@@ -251,13 +253,13 @@ class Carrying(Outside):
         for way in ways:
             code = GoOn("taken").code if way.id == choice.taken else NotTaken.code
             self._record(way, place, Outcome(code), recording.given(way, carried, self.context.env.zone))
-        return choice.taken, branching.below(line, choice.name, carried), ""
+        return choice.taken, decide.below(line, choice.name, carried), ""
 
     def rows(self, line: Repeat, carried: Carried, place: Place) -> tuple[tuple[ListRow, ...], str]:
-        if repeating.list_of(line, carried) is None:
+        if repeat.list_of(line, carried) is None:
             return (), self._fail(line, "the list that this line goes through is no longer there", carried, place)
         try:
-            return repeating.rows_of(line, carried), ""
+            return repeat.rows_of(line, carried), ""
         except Unfit as unfit:
             return (), self._fail(line, str(unfit), carried, place)
 
@@ -265,7 +267,7 @@ class Carrying(Outside):
         self, line: Repeat, number: int, of: int, inner: Carried, carried: Carried, place: Place
     ) -> tuple[tuple[str, ...], str]:
         try:
-            more = repeating.collected(line, inner, self.context.env)
+            more = repeat.collected(line, inner, self.context.env)
         except Unfit as unfit:
             return (), self._fail(line, str(unfit), carried, place)
         self._rounds(line, place, "repeating", number, of)
@@ -273,7 +275,7 @@ class Carrying(Outside):
 
     def repeated(self, line: Repeat, rounds: int, collected: tuple[str, ...], carried: Carried, place: Place) -> Carried:
         self._rounds(line, place, "repeated", rounds, rounds)
-        return repeating.after(line, rounds, collected, carried)
+        return repeat.after(line, rounds, collected, carried)
 
     def _rounds(self, line: Repeat, place: Place, outcome: str, done: int, of: int) -> None:
         """How many rounds are over; of all that is said since the last commit, the last is kept."""

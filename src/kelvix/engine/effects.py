@@ -12,12 +12,12 @@ from kelvix.collections.write import Actor
 from kelvix.core import recognising, writing
 from kelvix.core.cells import Cell
 from kelvix.core.collection import PermanentError, TransientError
+from kelvix.core.context import Context
 from kelvix.core.fields import from_wire
 from kelvix.core.filling import Carried, Held
 from kelvix.core.finding import Question
 from kelvix.core.outcome import Wrote
 from kelvix.core.schema import Database
-from kelvix.core.steps import Context
 from kelvix.core.values import FieldId, Unfit, Value, Wire, to_wire
 from kelvix.core.workflow import Add, AddOrUpdate, Delete, Update, Writes
 from kelvix.store import finding, records

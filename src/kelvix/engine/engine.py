@@ -11,9 +11,9 @@ from kelvix.connectors.apps import apps
 from kelvix.connectors.contract import Account, App
 from kelvix.core import sources
 from kelvix.core.collection import PermanentError
+from kelvix.core.context import Context, SourceWords
 from kelvix.core.schema import Database
 from kelvix.core.sources import CanRun
-from kelvix.core.steps import Context, SourceWords
 from kelvix.core.values import shorten
 from kelvix.core.workflow import Address, RunAnother, Workflow
 from kelvix.engine import finding

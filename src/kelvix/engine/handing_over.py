@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from datetime import UTC, datetime
 
-from kelvix.core import handing, sources
+from kelvix.core import sources
 from kelvix.core.collection import PermanentError
+from kelvix.core.context import Context
 from kelvix.core.filling import Carried
+from kelvix.core.lines import run_another
 from kelvix.core.outcome import RanAnother
-from kelvix.core.steps import Context
 from kelvix.core.values import shorten, to_wire
 from kelvix.core.workflow import Address, RunAnother
 from kelvix.store import events, listening, workflows
@@ -32,7 +33,7 @@ def start(
     if not isinstance(own, Address):
         raise PermanentError("the workflow that this line runs takes no requests any more", "workflow")
     known = context.others.get(to)
-    handed, parts = handing.values(line, sources.CanRun(known.name if known else "", own.inputs), carried, context.env)
+    handed, parts = run_another.values(line, sources.CanRun(known.name if known else "", own.inputs), carried, context.env)
     wrong = [p.sentence for p in parts if p.state == "put_right"]
     if wrong:
         raise PermanentError("; ".join(wrong), "workflow")

@@ -4,16 +4,17 @@ from __future__ import annotations
 
 from typing import Any
 
-from kelvix.core import asking, writing
-from kelvix.core.asking import Answered
+from kelvix.core import writing
 from kelvix.core.cells import Cell
+from kelvix.core.context import Context
 from kelvix.core.feel import Env
 from kelvix.core.fields import TYPES, from_wire
 from kelvix.core.filling import Carried
 from kelvix.core.finding import Question
+from kelvix.core.lines import ask
+from kelvix.core.lines.ask import Answered
 from kelvix.core.outcome import AnsweredBy
 from kelvix.core.schema import Database
-from kelvix.core.steps import Context
 from kelvix.core.values import as_text, shorten, to_wire
 from kelvix.core.workflow import AddOrUpdate, Ask
 from kelvix.store import finding, records
@@ -24,9 +25,9 @@ MAX_CANDIDATES = 20
 
 def approval(line: Ask, cell: Cell, carried: Carried, env: Env) -> dict[str, Any]:
     """Return a question that is answered with yes or no, and the values that are shown."""
-    fields = {f.key: f for f in asking.fields_of(line, carried)}
+    fields = {f.key: f for f in ask.fields_of(line, carried)}
     return {
-        "question": asking.question(line, carried, env),
+        "question": ask.question(line, carried, env),
         "values": [
             {"key": p.key, "name": fields[p.key].name[-1], "type": fields[p.key].type, "value": to_wire(p.value),
              "text": as_text(p.value, env.zone)}
@@ -68,6 +69,6 @@ def which(line: AddOrUpdate, cell: Cell, database: Database, space: Space, conte
 
 def answer_of(line: Ask, said: AnsweredBy, carried: Carried) -> Answered:
     """Return an answer as it was recorded."""
-    types = {f.key: f.type for f in asking.fields_of(line, carried)}
+    types = {f.key: f.type for f in ask.fields_of(line, carried)}
     values = {key: from_wire(value, types[key]) for key, value in said.values.items() if key in types}
     return Answered(said.approved, said.by or "", values)

@@ -11,23 +11,10 @@ from dataclasses import replace
 import structlog
 
 from kelvix.core.collection import PermanentError, RateLimitedError, TransientError
+from kelvix.core.lines import kind_of
 from kelvix.core.not_found import NotFoundError
 from kelvix.core.values import Unfit
-from kelvix.core.workflow import (
-    Add,
-    AddOrUpdate,
-    Decide,
-    Delete,
-    Find,
-    OnlyIf,
-    Otherwise,
-    Shape,
-    Stop,
-    Update,
-    Way,
-    When,
-    Workflow,
-)
+from kelvix.core.workflow import Workflow
 from kelvix.engine import finding, metrics, switch
 from kelvix.engine.carrying import Carrying
 from kelvix.engine.engine import Engine
@@ -42,7 +29,6 @@ from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space, Within
 from kelvix.store.runs import Claim, Fenced
 
-TOGETHER = (When, OnlyIf, Shape, Find, Decide, Way, Otherwise, Stop, Add, AddOrUpdate, Update, Delete)
 MAX_ATTEMPTS = 20  # of what passes by itself: nearly three hours
 MAX_INSIDE = 6  # of what goes wrong inside Kelvix
 MAX_ENDINGS = 8  # of a worker
@@ -84,7 +70,7 @@ class Runner:
         if not fresh or claim.lane is not None or claim.catch_up_id is not None:
             return False
         workflow = self.versions.get(self.engine.directory.open(claim.workspace_id), claim.version_id)
-        return all(isinstance(line, TOGETHER) for line in workflow.lines)
+        return all(kind_of(line).stays for line in workflow.lines)
 
     def carry_together(self, claims: Sequence[Claim]) -> None:
         """Carry runs of one version in one transaction: all their effects are there, or none. Where that meets any trouble,

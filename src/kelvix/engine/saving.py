@@ -8,11 +8,11 @@ from dataclasses import dataclass
 from typing import Any
 
 from kelvix.connectors.contract import Account
-from kelvix.core import saving
 from kelvix.core.collection import PermanentError
 from kelvix.core.fields import from_wire
 from kelvix.core.filling import Carried
 from kelvix.core.intents import Intent
+from kelvix.core.lines import save_file
 from kelvix.core.not_found import NotFoundError
 from kelvix.core.outcome import FileSaved, Saving
 from kelvix.core.values import File, fold, to_wire
@@ -76,7 +76,7 @@ def payload(line: SaveFile, what: Saving) -> dict[str, Any]:
 
 def as_recorded(line: SaveFile, saved: FileSaved, carried: Carried) -> Carried:
     """Return what lines below can use of what was saved."""
-    return saving.carry_on(line, saved.kept(), carried)
+    return save_file.carry_on(line, saved.kept(), carried)
 
 
 def _folder(account: Account, name: str, makes: bool) -> str:

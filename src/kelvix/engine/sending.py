@@ -8,10 +8,10 @@ from dataclasses import dataclass
 from typing import Any
 
 from kelvix.connectors.contract import Outgoing
-from kelvix.core import mailing
 from kelvix.core.collection import PermanentError
 from kelvix.core.filling import Carried
 from kelvix.core.intents import Intent
+from kelvix.core.lines import send_mail
 from kelvix.core.outcome import Mail, MailsSent, SentMail
 from kelvix.core.workflow import SendMail
 from kelvix.engine.engine import Engine
@@ -84,4 +84,4 @@ def writes(engine: Engine, space: Space, line: SendMail, mails: Sequence[Mail]) 
 def as_recorded(line: SendMail, sent: MailsSent, carried: Carried) -> Carried:
     """Return what lines below can use of what was sent."""
     mails = tuple(Mail(tuple(m["to"]), m["subject"], "") for m in sent.mails)
-    return mailing.carry_on(line, mails, sent.mails[0]["link"] if sent.mails else None, carried)
+    return send_mail.carry_on(line, mails, sent.mails[0]["link"] if sent.mails else None, carried)

@@ -10,9 +10,9 @@ from datetime import datetime
 from typing import Any
 
 from kelvix.core.cells import Cell
+from kelvix.core.context import Context
 from kelvix.core.filling import Carried
 from kelvix.core.outcome import Failed, Outcome, Problem
-from kelvix.core.steps import Context
 from kelvix.core.values import FieldId
 from kelvix.core.walking import Place, Walk
 from kelvix.core.workflow import Line, Workflow, Writes

@@ -11,11 +11,11 @@ from kelvix.core import schedule
 from kelvix.core.cells import Finding
 from kelvix.core.checking import check
 from kelvix.core.collection import PermanentError, TransientError
-from kelvix.core.finding import compared
+from kelvix.core.lines import kind_of
 from kelvix.core.not_found import NotFoundError
 from kelvix.core.query import Query
 from kelvix.core.values import fold
-from kelvix.core.workflow import AddOrUpdate, Find, Own, RecordEvent, SaveFile, Schedule, SendMail, WebRequest, Workflow
+from kelvix.core.workflow import Own, RecordEvent, SaveFile, Schedule, SendMail, WebRequest, Workflow
 from kelvix.engine.engine import Engine
 from kelvix.engine.subscriptions import pushes, subscribing
 from kelvix.store import changes, consumers, finding, listening, settling, workflows
@@ -48,8 +48,9 @@ def turn_on(engine: Engine, space: Space, workflow_id: int, from_where_it_was: b
     if findings:
         raise NotReady(findings)
     for line in kept.draft.lines:
-        if isinstance(line, Find | AddOrUpdate) and line.database is not None:
-            finding.prepare(space.server, context.databases[line.database], compared(line))
+        database, fields = kind_of(line).compares(line)
+        if database is not None:
+            finding.prepare(space.server, context.databases[database], fields)
     when = kept.draft.when
     if when.own is not None:
         return _listen(engine, space, kept, when.own, from_where_it_was)

@@ -9,8 +9,8 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from kelvix.core.checking import check
+from kelvix.core.context import Context
 from kelvix.core.schema import Database
-from kelvix.core.steps import Context
 from kelvix.core.values import FieldId
 from kelvix.engine.engine import Engine
 from kelvix.store import captures, workflows

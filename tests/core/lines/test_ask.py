@@ -8,13 +8,13 @@ from zoneinfo import ZoneInfo
 
 import pytest
 
-from kelvix.core import asking
 from kelvix.core.checking import check
+from kelvix.core.context import Context
 from kelvix.core.documents import check_shape
 from kelvix.core.feel import Env
+from kelvix.core.lines import ask
 from kelvix.core.rehearsal import rehearse, rehearse_whole
 from kelvix.core.schema import CarriedField, Database, Field
-from kelvix.core.steps import Context
 from kelvix.core.workflow import (
     Add,
     Ask,
@@ -83,7 +83,7 @@ def test_a_value_that_cannot_be_worked_out_is_put_right_first():
     ],
 )
 def test_what_a_person_types_is_read_as_its_type(given, values, wrong):
-    assert asking.edited(ASK, given, {"k": "number", "d": "date"}, ENV) == (values, wrong)
+    assert ask.edited(ASK, given, {"k": "number", "d": "date"}, ENV) == (values, wrong)
 
 
 def test_what_is_unfinished_is_said():

@@ -12,6 +12,7 @@ import pytest
 from kelvix.core.backcast import Backcast
 from kelvix.core.cells import Answer
 from kelvix.core.checking import check
+from kelvix.core.context import Context
 from kelvix.core.documents import check_shape
 from kelvix.core.feel import Env, read, write
 from kelvix.core.fields import TYPES
@@ -22,7 +23,6 @@ from kelvix.core.operators import OPERATORS
 from kelvix.core.query import Comparison
 from kelvix.core.rehearsal import carried_to, rehearse
 from kelvix.core.schema import CarriedField, Database, Field
-from kelvix.core.steps import Context
 from kelvix.core.values import Choice, as_text
 from kelvix.core.workflow import Add, BadDocument, FieldFilling, Find, Part, Reference, Sought, When, Workflow
 

@@ -11,9 +11,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kelvix.core import web_request
 from kelvix.core.feel import Env
 from kelvix.core.filling import Carried
+from kelvix.core.lines import web_request
 from kelvix.core.outcome import SendRequest
 from kelvix.core.schema import CarriedField
 from kelvix.core.values import Unfit

@@ -13,13 +13,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kelvix.core.checking import check
+from kelvix.core.context import Context
 from kelvix.core.feel import Env
 from kelvix.core.filling import Carried
+from kelvix.core.lines.wait import until, words
 from kelvix.core.rehearsal import rehearse
 from kelvix.core.schema import CarriedField, Database, Field
-from kelvix.core.steps import Context
 from kelvix.core.values import Unfit
-from kelvix.core.waiting import until, words
 from kelvix.core.workflow import Add, FieldFilling, Part, Reference, Wait, When, Workflow
 
 LONDON, NEW_YORK = ZoneInfo("Europe/London"), ZoneInfo("America/New_York")

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from kelvix.core import conditions
 from kelvix.core.cells import Cell
+from kelvix.core.context import Context
 from kelvix.core.feel import Env
 from kelvix.core.filling import Carried
+from kelvix.core.lines.kind import Kind
 from kelvix.core.outcome import GoOn, NotTaken, Problem
 from kelvix.core.schema import CarriedField
 from kelvix.core.values import Unfit
@@ -63,3 +65,20 @@ def choose(line: Decide, ways: Sequence[Line], carried: Carried, env: Env) -> Ch
 def below(line: Decide, name: str, carried: Carried) -> Carried:
     """Return what lines below can use: which way was taken."""
     return carried.plus(line.id, FIELDS, {"way": name or None})
+
+
+class DecideKind(Kind[Decide]):
+    verb = "decide"
+    stays = True
+
+    def makes(self, line: Decide, carried: Carried, context: Context) -> Carried:
+        return carried.plus(line.id, FIELDS, {})
+
+    def inside(self, line: Decide, carried: Carried, context: Context) -> Carried:
+        return self.makes(line, carried, context)
+
+    def says(self, line: Decide, names: Mapping[int, str]) -> str:
+        return "decide"
+
+
+KIND = DecideKind()

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Iterator, Mapping
 
 from kelvix.core.cells import Cell, Finding, PartResult
+from kelvix.core.context import Context
 from kelvix.core.feel import Env
 from kelvix.core.fields import coerce
 from kelvix.core.filling import Carried, compute, is_filled, references
+from kelvix.core.lines.kind import Kind
 from kelvix.core.outcome import UNREADY, Problem, StartWorkflow
 from kelvix.core.sources import CanRun
 from kelvix.core.values import Unfit, Value, shorten
-from kelvix.core.workflow import Given, RunAnother
+from kelvix.core.workflow import Filling, Given, RunAnother
 
 
 def given_of(line: RunAnother, key: str) -> Given:
@@ -68,3 +70,25 @@ def check(line: RunAnother, others: Mapping[int, CanRun], carried: Carried) -> l
         if any(p.formula is not None and not p.formula.tree for p in filling):
             found.append(Finding(line.id, f"the formula that {one.key} is given cannot be read yet", key=one.key))
     return found
+
+
+class RunAnotherKind(Kind[RunAnother]):
+    verb = "run_another"
+    acts = True
+
+    def step(self, line: RunAnother, carried: Carried, context: Context) -> tuple[Cell, Carried]:
+        return step(line, context.others, carried, context.env), carried
+
+    def check(
+        self, line: RunAnother, carried: Carried, context: Context, within: Callable[[], Carried | None]
+    ) -> list[Finding]:
+        return check(line, context.others, carried)
+
+    def fillings(self, line: RunAnother) -> Iterator[Filling]:
+        yield from (g.filling for g in line.given)
+
+    def says(self, line: RunAnother, names: Mapping[int, str]) -> str:
+        return "run another workflow"
+
+
+KIND = RunAnotherKind()

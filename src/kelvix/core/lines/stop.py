@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterator
+
 from kelvix.core.cells import Cell, Finding
+from kelvix.core.context import Context
 from kelvix.core.feel import Env
 from kelvix.core.filling import Carried, compute, is_filled, references
+from kelvix.core.lines.kind import Kind
 from kelvix.core.outcome import End
 from kelvix.core.values import Unfit, as_text, shorten
-from kelvix.core.workflow import Stop
+from kelvix.core.workflow import Filling, Stop
 
 ENDS = {"done": "ends here, done", "passed_by": "passed by", "failed": "fails"}
 
@@ -31,3 +35,20 @@ def check(line: Stop, carried: Carried) -> list[Finding]:
     if any(p.formula is not None and not p.formula.tree for p in line.saying):
         return [Finding(line.id, "the formula in what this says cannot be read yet")]
     return []
+
+
+class StopKind(Kind[Stop]):
+    verb = "stop"
+    stays = True
+
+    def step(self, line: Stop, carried: Carried, context: Context) -> tuple[Cell, Carried]:
+        return step(line, carried, context.env), carried
+
+    def check(self, line: Stop, carried: Carried, context: Context, within: Callable[[], Carried | None]) -> list[Finding]:
+        return check(line, carried)
+
+    def fillings(self, line: Stop) -> Iterator[Filling]:
+        yield line.saying
+
+
+KIND = StopKind()

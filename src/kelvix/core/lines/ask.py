@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 
 from kelvix.core import shaping
 from kelvix.core.cells import Cell, Finding, PartResult
+from kelvix.core.context import Context
 from kelvix.core.feel import Env
 from kelvix.core.fields import coerce
 from kelvix.core.filling import Carried, compute, is_filled, references
+from kelvix.core.lines.kind import Kind, check_keys
 from kelvix.core.outcome import AskPerson, Problem
 from kelvix.core.schema import CarriedField
 from kelvix.core.values import Type, Unfit, Value, as_text, shorten
-from kelvix.core.workflow import Ask, Filled, Shaped
+from kelvix.core.workflow import Ask, Filled, Filling, Shaped
 
 HEAD = (CarriedField("approved", ("Answer", "Is it yes"), "yes_no"), CarriedField("by", ("Answer", "By"), "text"))
 
@@ -94,3 +96,29 @@ def check(line: Ask, carried: Carried) -> list[Finding]:
             found.append(Finding(line.id, "this formula cannot be read yet", key=key))
     found += [Finding(line.id, "this value needs a name", key=v.key) for v in line.shown if not v.name.strip()]
     return found
+
+
+class AskKind(Kind[Ask]):
+    verb = "ask"
+
+    def step(self, line: Ask, carried: Carried, context: Context) -> tuple[Cell, Carried]:
+        return step(line, carried, context.env)
+
+    def makes(self, line: Ask, carried: Carried, context: Context) -> Carried:
+        return carried.plus(line.id, fields_of(line, carried), {})
+
+    def check(self, line: Ask, carried: Carried, context: Context, within: Callable[[], Carried | None]) -> list[Finding]:
+        return check(line, carried)
+
+    def check_document(self, line: Ask) -> None:
+        check_keys(v.key for v in line.shown)
+
+    def fillings(self, line: Ask) -> Iterator[Filling]:
+        yield line.asking
+        yield from (v.made.filling for v in line.shown if isinstance(v.made, Filled))
+
+    def says(self, line: Ask, names: Mapping[int, str]) -> str:
+        return "ask"
+
+
+KIND = AskKind()

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterator, Mapping
 from decimal import Decimal
 
 from kelvix.core.cells import Finding
+from kelvix.core.context import Context
 from kelvix.core.feel import Env
 from kelvix.core.fields import TYPES
 from kelvix.core.filling import Carried, Held, ListRow, compute, is_filled, references
+from kelvix.core.lines.kind import Kind
 from kelvix.core.schema import CarriedField, CarriedList
 from kelvix.core.values import Unfit, Value, as_text
-from kelvix.core.workflow import Repeat
+from kelvix.core.workflow import Filling, Repeat
 
 MAX_ROUNDS = 500
 SHOWN_ROUNDS = 20  # that a rehearsal goes through
@@ -84,16 +87,39 @@ def after(line: Repeat, rounds: int, all_collected: tuple[str, ...], carried: Ca
     return carried.plus(line.id, AFTER, {"count": Decimal(rounds), "collected": all_collected or None})
 
 
-def check(line: Repeat, carried: Carried, inner: Carried, has_lines: bool) -> list[Finding]:
-    """Return what must be put right whatever the sample; `inner` is what its lines carry at their end."""
+def check(line: Repeat, carried: Carried, inner: Carried | None) -> list[Finding]:
+    """Return what must be put right whatever the sample; `inner` is what its lines carry at their end, where there are any."""
     if line.of is None:
         return [Finding(line.id, "choose the list to go through")]
     if list_of(line, carried) is None:
         return [Finding(line.id, "the list that this goes through is no longer carried by the lines above; choose another")]
-    if not has_lines:
+    if inner is None:
         return [Finding(line.id, "nothing is repeated yet: add a line within this one")]
     if any(ref not in inner.fields for ref in references(line.collects)):
         return [Finding(line.id, "what this collects is not carried by its lines", key="collects")]
     if any(p.formula is not None and not p.formula.tree for p in line.collects):
         return [Finding(line.id, "the formula of what this collects cannot be read yet", key="collects")]
     return []
+
+
+class RepeatKind(Kind[Repeat]):
+    verb = "repeat"
+    sees = "within"
+
+    def makes(self, line: Repeat, carried: Carried, context: Context) -> Carried:
+        return carried.plus(line.id, AFTER, {})
+
+    def inside(self, line: Repeat, carried: Carried, context: Context) -> Carried:
+        return known_inside(line, carried)
+
+    def check(self, line: Repeat, carried: Carried, context: Context, within: Callable[[], Carried | None]) -> list[Finding]:
+        return check(line, carried, within())
+
+    def fillings(self, line: Repeat) -> Iterator[Filling]:
+        yield line.collects
+
+    def says(self, line: Repeat, names: Mapping[int, str]) -> str:
+        return "for each of a list"
+
+
+KIND = RepeatKind()

@@ -2,26 +2,32 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from decimal import Decimal
 
 from kelvix.core.cells import Cell, Finding
+from kelvix.core.context import Context
 from kelvix.core.feel import Env
 from kelvix.core.fields.email import EMAIL
 from kelvix.core.filling import Carried, ListRow, compute, is_filled, references
+from kelvix.core.lines.kind import Kind
 from kelvix.core.outcome import UNREADY, GoOn, Mail, Problem, SendMails
 from kelvix.core.patterns import pattern
 from kelvix.core.schema import CarriedField, CarriedList
 from kelvix.core.values import Unfit, as_text, shorten
-from kelvix.core.workflow import SendMail
+from kelvix.core.workflow import BadDocument, Filling, SendMail
 
 MAX_MAILS = 200
 MAX_RECIPIENTS = 50  # of one mail
+MAX_PARAGRAPHS = 50
 FIELDS = (
     CarriedField("count", ("Mail sent", "How many"), "number"),
     CarriedField("to", ("Mail sent", "To"), "text"),
     CarriedField("link", ("Mail sent", "Link"), "link"),
 )
+
+
 IN_BRACKETS = pattern(r"<([^<>]*)>\s*$", worst="<> ")
 
 
@@ -150,3 +156,35 @@ def check(line: SendMail, carried: Carried) -> list[Finding]:
         if any(p.formula is not None and not p.formula.tree for p in filling):
             found.append(Finding(line.id, "this formula cannot be read yet", key=key))
     return found
+
+
+class SendMailKind(Kind[SendMail]):
+    verb = "send_mail"
+    acts = True
+
+    def step(self, line: SendMail, carried: Carried, context: Context) -> tuple[Cell, Carried]:
+        return step(line, carried, context.env)
+
+    def makes(self, line: SendMail, carried: Carried, context: Context) -> Carried:
+        return carried.plus(line.id, FIELDS, {})
+
+    def check(self, line: SendMail, carried: Carried, context: Context, within: Callable[[], Carried | None]) -> list[Finding]:
+        return check(line, carried)
+
+    def check_document(self, line: SendMail) -> None:
+        if len(line.paragraphs) > MAX_PARAGRAPHS:
+            raise BadDocument(f"a mail has at most {MAX_PARAGRAPHS} paragraphs")
+
+    def fillings(self, line: SendMail) -> Iterator[Filling]:
+        yield line.to
+        yield line.subject
+        yield from line.paragraphs
+
+    def connections(self, line: SendMail) -> tuple[int | None, ...]:
+        return (line.connection,)
+
+    def says(self, line: SendMail, names: Mapping[int, str]) -> str:
+        return "send a mail"
+
+
+KIND = SendMailKind()

@@ -6,7 +6,7 @@ from __future__ import annotations
 import ipaddress
 import json
 import re
-from collections.abc import Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any
@@ -14,13 +14,15 @@ from urllib.parse import quote, urlencode, urlsplit
 
 from kelvix.core import sources
 from kelvix.core.cells import Cell, Finding, PartResult
+from kelvix.core.context import Context
 from kelvix.core.feel import Env
 from kelvix.core.fields.link import split_address
 from kelvix.core.filling import Carried, compute, is_filled, references
+from kelvix.core.lines.kind import Kind
 from kelvix.core.outcome import UNREADY, Problem, SendRequest, WebCall
 from kelvix.core.schema import CarriedField
 from kelvix.core.values import Unfit, Value, as_text, shorten, to_wire
-from kelvix.core.workflow import Filling, Given, Header, WebRequest
+from kelvix.core.workflow import BadDocument, Filling, Given, Header, WebRequest
 
 MAX_VALUES = 100
 MAX_BODY = 256 * 1024  # bytes
@@ -32,6 +34,8 @@ TOKEN = re.compile(r"[!#$%&'*+.^_`|~0-9A-Za-z-]+")  # RFC 9110, 5.6.2
 OURS = frozenset(  # headers that are set by what is sent, or that say how
     ["host", "content-length", "content-type", "transfer-encoding", "connection", "te", "trailer", "upgrade", "expect"]
 ) | {"idempotency-key", "kelvix-attempt", "kelvix-source"}
+
+
 IN_ADDRESS = ("GET", "DELETE")  # methods whose values go into the address
 REPEATABLE = ("GET", "PUT", "DELETE")  # RFC 9110, 9.2.2: done twice, they come to the same
 SUCCESS = re.compile(r"[1-5](?:xx|\d\d)")
@@ -237,3 +241,35 @@ def _names(body: tuple[Given, ...]) -> str:
     except Unfit as unfit:
         return str(unfit)
     return ""
+
+
+class WebRequestKind(Kind[WebRequest]):
+    verb = "web_request"
+    acts = True
+
+    def step(self, line: WebRequest, carried: Carried, context: Context) -> tuple[Cell, Carried]:
+        return step(line, carried, context.env)
+
+    def makes(self, line: WebRequest, carried: Carried, context: Context) -> Carried:
+        return carried.plus(line.id, fields_of(line), {})
+
+    def check(
+        self, line: WebRequest, carried: Carried, context: Context, within: Callable[[], Carried | None]
+    ) -> list[Finding]:
+        return check(line, carried)
+
+    def check_document(self, line: WebRequest) -> None:
+        sources.check_types(line.takes)
+        if max(map(len, (line.headers, line.body, line.takes))) > MAX_VALUES:
+            raise BadDocument(f"a web request has at most {MAX_VALUES} headers and values")
+
+    def fillings(self, line: WebRequest) -> Iterator[Filling]:
+        yield line.address
+        yield from (h.filling for h in line.headers)
+        yield from (g.filling for g in line.body)
+
+    def says(self, line: WebRequest, names: Mapping[int, str]) -> str:
+        return "send a web request"
+
+
+KIND = WebRequestKind()

@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Iterator, Mapping
 
 from kelvix.core import file_name
 from kelvix.core.cells import Cell, Finding
+from kelvix.core.context import Context
 from kelvix.core.feel import Env
 from kelvix.core.fields import TYPES
 from kelvix.core.filling import Carried, compute, is_filled, references
+from kelvix.core.lines.kind import Kind
 from kelvix.core.outcome import UNREADY, GoOn, Problem, Saving, StoreFile
 from kelvix.core.schema import CarriedField
 from kelvix.core.values import File, Unfit, Value, as_text, shorten
-from kelvix.core.workflow import SaveFile
+from kelvix.core.workflow import Filling, SaveFile
 
 FIELDS = (
     CarriedField("name", ("Saved file", "Name"), "text"),
@@ -21,6 +23,8 @@ FIELDS = (
     CarriedField("happened", ("Saved file", "What happened"), "text"),
     CarriedField("identifier", ("Saved file", "Identifier"), "text"),
 )
+
+
 HAPPENED = {"added": "added", "replaced": "replaced one of the same name", "there": "one of the same name was there"}
 
 
@@ -83,3 +87,31 @@ def check(line: SaveFile, carried: Carried) -> list[Finding]:
         if any(p.formula is not None and not p.formula.tree for p in filling):
             found.append(Finding(line.id, "this formula cannot be read yet", key=key))
     return found
+
+
+class SaveFileKind(Kind[SaveFile]):
+    verb = "save_file"
+    acts = True
+
+    def step(self, line: SaveFile, carried: Carried, context: Context) -> tuple[Cell, Carried]:
+        return step(line, carried, context.env)
+
+    def makes(self, line: SaveFile, carried: Carried, context: Context) -> Carried:
+        return carried.plus(line.id, FIELDS, {})
+
+    def check(self, line: SaveFile, carried: Carried, context: Context, within: Callable[[], Carried | None]) -> list[Finding]:
+        return check(line, carried)
+
+    def fillings(self, line: SaveFile) -> Iterator[Filling]:
+        yield line.file
+        yield line.name
+        yield line.folder
+
+    def connections(self, line: SaveFile) -> tuple[int | None, ...]:
+        return (line.connection,)
+
+    def says(self, line: SaveFile, names: Mapping[int, str]) -> str:
+        return "save a file"
+
+
+KIND = SaveFileKind()

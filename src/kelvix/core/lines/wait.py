@@ -4,14 +4,18 @@ hours and minutes are as long as they are."""
 from __future__ import annotations
 
 import re
+from collections.abc import Callable, Iterator, Mapping
 from datetime import UTC, datetime, time, timedelta
 
-from kelvix.core.cells import Finding
+from kelvix.core.cells import Cell, Finding
+from kelvix.core.context import Context
 from kelvix.core.feel import Env
 from kelvix.core.fields import coerce
 from kelvix.core.filling import Carried, compute, is_filled, references
+from kelvix.core.lines.kind import Kind
+from kelvix.core.outcome import GoOn, Problem, Rest
 from kelvix.core.values import Unfit, as_text
-from kelvix.core.workflow import Wait
+from kelvix.core.workflow import Filling, Wait
 
 MAX_WAIT = timedelta(days=366)
 CLOCK = re.compile(r"([01][0-9]|2[0-3]):[0-5][0-9]")
@@ -104,3 +108,33 @@ def check(line: Wait, carried: Carried, env: Env) -> list[Finding]:
     if any(p.formula is not None and not p.formula.tree for p in line.filling):
         return [Finding(line.id, "the formula that says until when cannot be read yet")]
     return []
+
+
+def step(line: Wait, carried: Carried, env: Env) -> Cell:
+    """Until when a run that came here now would rest."""
+    try:
+        due = until(line, env.now, carried, env)
+    except Unfit as unfit:
+        return Cell(line.id, Problem(), str(unfit))
+    if due <= env.now:
+        return Cell(line.id, GoOn(), "no need to wait")
+    return Cell(line.id, Rest(due), f"until: {as_text(due, env.zone)}")
+
+
+class WaitKind(Kind[Wait]):
+    verb = "wait"
+
+    def step(self, line: Wait, carried: Carried, context: Context) -> tuple[Cell, Carried]:
+        return step(line, carried, context.env), carried
+
+    def check(self, line: Wait, carried: Carried, context: Context, within: Callable[[], Carried | None]) -> list[Finding]:
+        return check(line, carried, context.env)
+
+    def fillings(self, line: Wait) -> Iterator[Filling]:
+        yield line.filling
+
+    def says(self, line: Wait, names: Mapping[int, str]) -> str:
+        return f"wait {words(line)}"
+
+
+KIND = WaitKind()
