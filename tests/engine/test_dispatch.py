@@ -7,7 +7,7 @@ import time
 
 import pytest
 
-from kelvix.core.collection import Change
+from kelvix.core.collection import Change, TransientError
 from kelvix.engine import switch
 from kelvix.engine.dispatch import Dispatch
 from kelvix.store import journal, subscriptions
@@ -98,7 +98,7 @@ def test_an_app_that_will_not_push_is_read_more_often(orla, monkeypatch):
     engine = orla.kelvix.engine
 
     def refuse(*_):
-        raise switch.TransientError("no pushes here")
+        raise TransientError("no pushes here")
 
     monkeypatch.setattr(engine.apps["mail"].accounts, "subscribe", refuse)
     switch.turn_on(engine, orla.space, on.workflow)

@@ -13,7 +13,7 @@ from kelvix.core.collection import PermanentError
 from kelvix.core.query import Query
 from kelvix.core.values import File
 from kelvix.demo.papers import Mark, paper
-from kelvix.engine import saving
+from kelvix.engine import file_content
 from kelvix.store import connections
 from support import turn_on, until
 
@@ -331,18 +331,20 @@ def test_a_file_is_read_through_its_own_account_only(orla, monkeypatch):
 
     monkeypatch.setattr(engine.apps["files"].accounts, "open", opened)
     plain = File("Survey in full.pdf", 7, "application/pdf", "files:in 5 in all")
-    assert b"".join(saving.content(engine, space, plain.within("bo@works.example"))) == b"content"
+    assert b"".join(file_content.content(engine, space, plain.within("bo@works.example"))) == b"content"
     assert asked == [("bo@works.example", "in 5 in all")]
     with pytest.raises(PermanentError, match="is gone"):
-        list(saving.content(engine, space, plain.within("ada@works.example")))
+        list(file_content.content(engine, space, plain.within("ada@works.example")))
     with pytest.raises(PermanentError, match=r"is in the account cy@works\.example, which is no longer connected"):
-        list(saving.content(engine, space, plain.within("cy@works.example")))
+        list(file_content.content(engine, space, plain.within("cy@works.example")))
     assert len(asked) == 2 and plain.within("bo@works.example").within("ada@works.example").place == (
         "files",
         "in 5 in all",
         "ada@works.example",
     )
-    assert b"".join(saving.content(engine, space, plain)) == b"content", "one that was kept before accounts were is looked for"
+    assert b"".join(file_content.content(engine, space, plain)) == b"content", (
+        "one that was kept before accounts were is looked for"
+    )
 
 
 def test_what_runs_keep_of_files_says_in_which_account_they_lie(orla):

@@ -9,7 +9,7 @@ from dataclasses import replace
 import httpx2 as httpx
 import pytest
 
-from kelvix.engine import sending
+from kelvix.engine.effects import send_mail
 from kelvix.engine.runner import Runner
 from kelvix.store import runs
 from support import document, until
@@ -109,7 +109,7 @@ def test_a_worker_that_stood_still_past_its_lease_sends_nothing_when_it_wakes(po
     """It was stopped between the intent and the call, and somebody else has taken the run up since."""
     orla, of = post
     run = by_hand.begin(of.flow(of.mail(orla.addresses["Suppliers"])), ITEM)
-    late, execute = Runner(orla.kelvix.engine), sending.SentByApp.execute
+    late, execute = Runner(orla.kelvix.engine), send_mail.SentByApp.execute
     late.leases.lease, late.leases.renew = 0.2, lambda: None
     woken = []
 
@@ -122,7 +122,7 @@ def test_a_worker_that_stood_still_past_its_lease_sends_nothing_when_it_wakes(po
         return execute(write, intent)
 
     with monkeypatch.context() as patched:
-        patched.setattr(sending.SentByApp, "execute", stopped)
+        patched.setattr(send_mail.SentByApp, "execute", stopped)
         late.carry(by_hand.claim(run))
     assert len(woken) == 1 and of.came() == []
     assert by_hand.carry(run)["state"] == "done" and len(of.came()) == 1

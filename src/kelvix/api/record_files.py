@@ -21,7 +21,7 @@ from kelvix.api.problems import Problem
 from kelvix.core import file_name
 from kelvix.core.not_found import NotFoundError
 from kelvix.core.values import FieldId, File
-from kelvix.engine import saving
+from kelvix.engine import file_content
 from kelvix.store import databases, kept_files, records
 
 router = APIRouter(prefix="/api/v1", tags=["databases"])
@@ -82,7 +82,7 @@ def download(
     file = files[place] if place < len(files) else None
     if not isinstance(file, File):
         raise NotFoundError("there is no such file")
-    pieces: Iterator[bytes] = saving.content(who.engine, who.space, file)
+    pieces: Iterator[bytes] = file_content.content(who.engine, who.space, file)
     first = next(pieces, b"")  # so that what goes wrong is said before anything is sent
     headers = {"content-disposition": f"attachment; filename*=UTF-8''{quote(str(file))}", "x-content-type-options": "nosniff"}
     return StreamingResponse(chain((first,), pieces), media_type="application/octet-stream", headers=headers)

@@ -10,15 +10,13 @@ from dataclasses import replace
 from datetime import UTC, datetime
 from typing import Any
 
-from kelvix.core import outcome
 from kelvix.core.cells import Cell
 from kelvix.core.collection import PermanentError, TransientError, UnknownOutcomeError
 from kelvix.core.filling import Carried
 from kelvix.core.intents import Intent, again, next_of, not_carried_out
-from kelvix.core.outcome import FileSaved, MailsSent, Outcome, Problem, Requested, SendMails, SendRequest, StoreFile
+from kelvix.core.outcome import Outcome, Problem
 from kelvix.core.walking import Place
-from kelvix.core.workflow import Line, SaveFile, SendMail, WebRequest
-from kelvix.engine import calling, saving, sending
+from kelvix.core.workflow import Line
 from kelvix.engine.pacing import Paced
 from kelvix.engine.recording import place_text
 from kelvix.engine.remote_write import RemoteWrite
@@ -31,46 +29,7 @@ Finish = Callable[[Any], Outcome] | None  # what is recorded with the line once 
 
 
 class Outside(Standpoint, ABC):
-    def _send(self, line: SendMail, would: SendMails, carried: Carried, place: Place) -> tuple[Carried, str]:
-        writes, app = sending.writes(self.engine, self.space, line, would.mails), self._app(line)
-        sent: list[Any] = []
-
-        def finish(last: Any) -> Outcome:
-            return MailsSent("sent", [*sent, last], app)
-
-        for write in writes:
-            made, end = self._write_outside(line, place, carried, write, finish if write is writes[-1] else None)
-            if end:
-                return carried, end
-            sent.append(made)
-        if not writes:
-            self._record(line, place, MailsSent("sent", [], app))
-        return sending.as_recorded(line, MailsSent("sent", sent, app), carried), ""
-
-    def _save(self, line: SaveFile, would: StoreFile, carried: Carried, place: Place) -> tuple[Carried, str]:
-        prefer = self.workflow.when.connection
-        write = saving.SavedByApp(self.engine, self.space, line, saving.payload(line, would.saving), prefer)
-        made, end = self._write_outside(line, place, carried, write, lambda kept: outcome.read("saved", kept))
-        if end:
-            return carried, end
-        saved = outcome.read("saved", made)
-        assert isinstance(saved, FileSaved)
-        return saving.as_recorded(line, saved, carried), ""
-
-    def _request(self, line: WebRequest, would: SendRequest, carried: Carried, place: Place) -> tuple[Carried, str]:
-        payload = calling.payload(would.call)
-        write = calling.Request(self.engine, self.space, self.claim, line, self.context.env, payload)
-        made, end = self._write_outside(line, place, carried, write, lambda kept: outcome.read("sent", kept))
-        if end:
-            return carried, end
-        sent = outcome.read("sent", made)
-        assert isinstance(sent, Requested)
-        return calling.as_recorded(line, sent, carried), ""
-
-    def _app(self, line: SendMail) -> str:
-        return self.engine.account(self.space, line.connection).app.code
-
-    def _write_outside(self, line: Line, place: Place, carried: Carried, write: RemoteWrite, finish: Finish) -> tuple[Any, str]:
+    def write_outside(self, line: Line, place: Place, carried: Carried, write: RemoteWrite, finish: Finish) -> tuple[Any, str]:
         """Carry a write out, once: its outcome, or how the run ends or rests here. Raises TransientError, PermanentError."""
         self.before_effect(self.claim)
         began = time.monotonic()
@@ -133,13 +92,13 @@ class Outside(Standpoint, ABC):
     def _settle(self, line: Line, place: Place, write: RemoteWrite, intent: Intent, finish: Finish, made: Any) -> Any:
         """Commit the outcome of an intent, and what is recorded with the line where this was all of it."""
         if finish is not None:
-            self._record(line, place, finish(made))
+            self.record(line, place, finish(made))
         self._keep_intent(line, place, write, replace(intent, state="done", outcome=made))
         return made
 
     def _record_under_way(self, line: Line, place: Place, write: RemoteWrite, code: str, intent: Intent) -> None:
         if (under_way := write.under_way(code, intent)) is not None:
-            self._record(line, place, under_way)
+            self.record(line, place, under_way)
 
     def _keep_intent(self, line: Line, place: Place, write: RemoteWrite, intent: Intent, code: str = "") -> None:
         if code:

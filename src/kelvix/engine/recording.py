@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from kelvix.core.cells import Answer
+from kelvix.core.cells import Cell
 from kelvix.core.context import Context
+from kelvix.core.fields import from_wire
 from kelvix.core.filling import Carried, FieldResult, describe
 from kelvix.core.lines import decide, kind_of
-from kelvix.core.outcome import Decided, FoundRecords
+from kelvix.core.outcome import Decided
 from kelvix.core.schema import Database
-from kelvix.core.values import as_text, shorten
+from kelvix.core.values import FieldId, Unfit, Value, Wire, as_text, shorten
 from kelvix.core.walking import Place
-from kelvix.core.workflow import Delete, Line, Writes, filling_of
-from kelvix.engine import effects
+from kelvix.core.workflow import Fills, Line, filling_of
 
 
 def place_text(place: Place) -> str:
@@ -28,26 +29,36 @@ def given(line: Line, carried: Carried, zone: ZoneInfo) -> Any:
     return None if looked is None else {carried.name(r): shorten(as_text(carried.values.get(r), zone), 300) for r in looked}
 
 
-def answer_of(found: FoundRecords, database: Database, context: Context) -> Answer:
-    """Return what a Find line found, from what was recorded."""
-    records = tuple((id, effects.recorded_values(v, database)) for id, v in found.records)
-    return Answer(found.count, found.record, effects.recorded_values(found.values, database), context.env.now, records)
-
-
 def decided(code: str, choice: decide.Choice) -> Decided:
     """Which way was taken."""
     return Decided(code, choice.name, choice.taken)
 
 
-def filled(line: Writes, results: tuple[FieldResult, ...], carried: Carried) -> Any:
-    """Return what each field was filled with, in words."""
-    if isinstance(line, Delete):
+def filled(line: Line, cell: Cell, carried: Carried) -> Any:
+    """Return what each field was filled with, in words; none of a line that fills none."""
+    if not isinstance(line, Fills):
         return None
     return {
         str(r.field): {"filled": describe(filling_of(line, r.field), carried), "state": r.state, "said": r.sentence}
-        for r in results
+        for r in cell.results
         if r.value is not None or r.clears or r.state == "put_right"
     }
+
+
+def described(line: Line, cell: Cell, carried: Carried) -> dict[FieldId, str] | None:
+    """Return where the values that are written come from, in words, by field."""
+    return {f: describe(filling_of(line, f), carried) for f in cell.writes} if isinstance(line, Fills) else None
+
+
+def recorded_values(kept: Mapping[str, Wire], database: Database) -> dict[FieldId, Value]:
+    """Return a record's values as a run recorded them."""
+    values: dict[FieldId, Value] = {}
+    for field in database.fields:
+        try:
+            values[field.id] = from_wire(kept.get(field.id), field.type)
+        except Unfit:  # its type was changed since
+            values[field.id] = None
+    return values
 
 
 def said(result: FieldResult, context: Context) -> str:

@@ -15,7 +15,7 @@ from kelvix.core.filling import Carried
 from kelvix.core.outcome import Failed, Outcome, Problem
 from kelvix.core.values import FieldId
 from kelvix.core.walking import Place, Walk
-from kelvix.core.workflow import Line, Workflow, Writes
+from kelvix.core.workflow import Line, Workflow
 from kelvix.engine import recording
 from kelvix.engine.engine import Engine
 from kelvix.engine.leases import Leases
@@ -72,7 +72,7 @@ class Standpoint(Walk, ABC):
         self._clocks = [self._as_of(datetime.fromisoformat(s)) for s in since]
         self._rests = self._steps = 0
         self._began = time.monotonic()
-        self._finished = False
+        self.finished = False  # whether the run ended with an effect
         self._said = ""
 
     @property
@@ -84,7 +84,7 @@ class Standpoint(Walk, ABC):
         env = self._now.env
         return replace(self._now, env=replace(env, now=moment))
 
-    def _record(self, line: Line, place: Place, outcome: Outcome, given: Any = None) -> None:
+    def record(self, line: Line, place: Place, outcome: Outcome, given: Any = None) -> None:
         self.progress.lines.append((line.id, place_text(place), outcome, given))
 
     def _asked(self, line: Line, place: Place) -> questions.Question | None:
@@ -104,11 +104,8 @@ class Standpoint(Walk, ABC):
         """End at a line that cannot be carried out with this item: nothing is written for it, and the run says why."""
         self.failed = True
         wrong = [recording.said(r, self.context) for r in cell.results if r.state == "put_right"] or [cell.note]
-        if isinstance(line, Writes):
-            given = recording.filled(line, cell.results, carried)
-        else:
-            given = recording.given(line, carried, self.context.env.zone)
-        self._record(line, place, Failed("failed", wrong), given)
+        given = recording.filled(line, cell, carried) or recording.given(line, carried, self.context.env.zone)
+        self.record(line, place, Failed("failed", wrong), given)
 
         def work(t: Transaction) -> None:
             problem = {"sentence": "; ".join(wrong), "line": line.id, "place": place_text(place)}

@@ -6,16 +6,15 @@ from datetime import UTC, datetime
 
 import structlog
 
-from kelvix.connectors import guarded_http
 from kelvix.core import schedule
 from kelvix.core.cells import Finding
 from kelvix.core.checking import check
-from kelvix.core.collection import PermanentError, TransientError
+from kelvix.core.collection import PermanentError
 from kelvix.core.lines import kind_of
 from kelvix.core.not_found import NotFoundError
 from kelvix.core.query import Query
-from kelvix.core.values import fold
-from kelvix.core.workflow import Own, RecordEvent, SaveFile, Schedule, SendMail, WebRequest, Workflow
+from kelvix.core.workflow import Own, RecordEvent, Schedule, Workflow
+from kelvix.engine.effects import effect_of
 from kelvix.engine.engine import Engine
 from kelvix.engine.subscriptions import pushes, subscribing
 from kelvix.store import changes, consumers, finding, listening, settling, workflows
@@ -44,7 +43,7 @@ def turn_on(engine: Engine, space: Space, workflow_id: int, from_where_it_was: b
     findings = check(kept.draft, context)
     if findings:
         raise NotReady(findings)
-    findings = _may_send(engine, space, kept.draft) + _may_reach(engine, kept.draft)
+    findings = _may(engine, space, kept.draft)
     if findings:
         raise NotReady(findings)
     for line in kept.draft.lines:
@@ -110,50 +109,9 @@ def _listen(engine: Engine, space: Space, kept: workflows.Kept, own: Own, from_w
     engine.dispatch.announce(space.id, "workflows", f"workflow:{kept.id}")
 
 
-def _may_send(engine: Engine, space: Space, workflow: Workflow) -> list[Finding]:
-    """Lines that send by a connection which may not. Raises TransientError, PermanentError."""
-    found: list[Finding] = []
-    for line in workflow.lines:
-        if isinstance(line, SendMail):
-            account = engine.account(space, line.connection)
-            if not account.app.sends or not account.check().may_write:
-                said = "this connection may not send mail; widen it, and tick that it may send"
-                found.append(Finding(line.id, said, key="connection"))
-        if isinstance(line, SaveFile):
-            found += _may_save(engine, space, line)
-    return found
-
-
-def _may_save(engine: Engine, space: Space, line: SaveFile) -> list[Finding]:
-    """Return what stands against saving files, as far as it is known before. Raises TransientError, PermanentError."""
-    account = engine.account(space, line.connection)
-    app, health = account.app, account.check()
-    if not app.saves or not health.may_write:
-        said = f"this connection may not add files; widen it, and tick that it may add {app.items_word}"
-        return [Finding(line.id, said, key="connection")]
-    named = " ".join(p.text or "" for p in line.folder).strip() if all(p.text is not None for p in line.folder) else ""
-    there = {fold(c.name) for c in health.places}
-    if line.container is not None and line.container not in {c.id for c in health.places}:
-        said = f"the {app.container_word} “{line.container_name}” is not shared with this connection any more; choose another"
-        return [Finding(line.id, said, key="folder")]
-    if line.container is None and named and fold(named) not in there and not line.makes:
-        said = f"there is no {app.container_word} “{named}” among those shared: make it now, or let this line make it"
-        return [Finding(line.id, said, key="folder")]
-    return []
-
-
-def _may_reach(engine: Engine, workflow: Workflow) -> list[Finding]:
-    """Web requests whose address is known before the run, and may not be gone to."""
-    found: list[Finding] = []
-    for line in workflow.lines:
-        if isinstance(line, WebRequest) and len(line.address) == 1 and line.address[0].text:
-            try:
-                guarded_http.resolve(line.address[0].text.strip(), engine.settings.may_reach)
-            except PermanentError as failure:
-                found.append(Finding(line.id, str(failure), key="address"))
-            except TransientError:
-                log.info("the address of a web request cannot be looked up now; its runs will", line=line.id)
-    return found
+def _may(engine: Engine, space: Space, workflow: Workflow) -> list[Finding]:
+    """Return what stands against lines outside. Raises TransientError, PermanentError."""
+    return [found for line in workflow.lines if (effect := effect_of(line)) for found in effect.may(engine, space, line)]
 
 
 def pause(engine: Engine, space: Space, workflow_id: int, reason: str) -> None:

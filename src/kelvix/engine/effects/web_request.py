@@ -8,7 +8,11 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
+import structlog
+
 from kelvix.connectors import guarded_http
+from kelvix.core import outcome
+from kelvix.core.cells import Cell, Finding
 from kelvix.core.collection import PermanentError, TransientError, UnknownOutcomeError
 from kelvix.core.feel import Env
 from kelvix.core.fields import from_wire
@@ -16,10 +20,13 @@ from kelvix.core.filling import Carried
 from kelvix.core.intents import Intent
 from kelvix.core.lines import web_request
 from kelvix.core.lines.web_request import Answered
-from kelvix.core.outcome import Outcome, Requested, WebCall
+from kelvix.core.outcome import Outcome, Requested, SendRequest, WebCall
 from kelvix.core.values import shorten, to_wire
+from kelvix.core.walking import Place
 from kelvix.core.workflow import WebRequest
+from kelvix.engine.effects.effect import Effect
 from kelvix.engine.engine import Engine
+from kelvix.engine.outside import Outside
 from kelvix.engine.remote_write import RemoteWrite
 from kelvix.store import kept_secrets
 from kelvix.store.directory import Space
@@ -28,6 +35,7 @@ from kelvix.store.runs import Claim
 MAX_KEPT = 20_000  # characters of an answer
 LATER = (408, 425, 429)  # answers that ask to come again (RFC 9110; RFC 8470)
 HIDDEN = "•••"
+log = structlog.stdlib.get_logger(__name__)
 
 
 @dataclass(frozen=True)
@@ -119,15 +127,38 @@ def _secret(engine: Engine, space: Space, claim: Claim, number: int) -> str:
     return found
 
 
-def as_recorded(line: WebRequest, sent: Requested, carried: Carried) -> Carried:
-    """Return what lines below can use of an answer."""
-    types = {i.key: i.type for i in line.takes}
-    values = {k: from_wire(v, types[k]) for k, v in (sent.taken or {}).items() if k in types}
-    return web_request.carry_on(line, Answered(sent.status, sent.answer or "", values), carried)
-
-
 def _short(body: str) -> str:
     try:
         return shorten(json.dumps(json.loads(body), ensure_ascii=False), 600)
     except ValueError:
         return shorten(body, 600)
+
+
+class WebRequestEffect(Effect[WebRequest]):
+    recalls = Requested
+
+    def execute(self, run: Outside, line: WebRequest, cell: Cell, carried: Carried, place: Place) -> tuple[Carried, str]:
+        assert isinstance(cell.would, SendRequest)
+        one = Request(run.engine, run.space, run.claim, line, run.context.env, payload(cell.would.call))
+        made, end = run.write_outside(line, place, carried, one, lambda kept: outcome.read("sent", kept))
+        return (carried, end) if end else self.as_recorded(run, line, outcome.read("sent", made), carried)
+
+    def as_recorded(self, run: Outside, line: WebRequest, done: Any, carried: Carried) -> tuple[Carried, str]:
+        types = {i.key: i.type for i in line.takes}
+        values = {k: from_wire(v, types[k]) for k, v in (done.taken or {}).items() if k in types}
+        return web_request.carry_on(line, Answered(done.status, done.answer or "", values), carried), ""
+
+    def may(self, engine: Engine, space: Space, line: WebRequest) -> list[Finding]:
+        """Of an address that is known before the run."""
+        if len(line.address) != 1 or not line.address[0].text:
+            return []
+        try:
+            guarded_http.resolve(line.address[0].text.strip(), engine.settings.may_reach)
+        except PermanentError as failure:
+            return [Finding(line.id, str(failure), key="address")]
+        except TransientError:
+            log.info("the address of a web request cannot be looked up now; its runs will", line=line.id)
+        return []
+
+
+EFFECT = WebRequestEffect()

@@ -8,13 +8,17 @@ from dataclasses import dataclass
 from typing import Any
 
 from kelvix.connectors.contract import Outgoing
+from kelvix.core.cells import Cell, Finding
 from kelvix.core.collection import PermanentError
 from kelvix.core.filling import Carried
 from kelvix.core.intents import Intent
 from kelvix.core.lines import send_mail
-from kelvix.core.outcome import Mail, MailsSent, SentMail
+from kelvix.core.outcome import Mail, MailsSent, Outcome, SendMails, SentMail
+from kelvix.core.walking import Place
 from kelvix.core.workflow import SendMail
+from kelvix.engine.effects.effect import Effect
 from kelvix.engine.engine import Engine
+from kelvix.engine.outside import Outside
 from kelvix.engine.remote_write import RemoteWrite
 from kelvix.formats import mail_text
 from kelvix.store.directory import Space
@@ -81,7 +85,36 @@ def writes(engine: Engine, space: Space, line: SendMail, mails: Sequence[Mail]) 
     return made
 
 
-def as_recorded(line: SendMail, sent: MailsSent, carried: Carried) -> Carried:
-    """Return what lines below can use of what was sent."""
-    mails = tuple(Mail(tuple(m["to"]), m["subject"], "") for m in sent.mails)
-    return send_mail.carry_on(line, mails, sent.mails[0]["link"] if sent.mails else None, carried)
+class SendMailEffect(Effect[SendMail]):
+    recalls = MailsSent
+
+    def execute(self, run: Outside, line: SendMail, cell: Cell, carried: Carried, place: Place) -> tuple[Carried, str]:
+        assert isinstance(cell.would, SendMails)
+        several = writes(run.engine, run.space, line, cell.would.mails)
+        app = run.engine.account(run.space, line.connection).app.code
+        sent: list[Any] = []
+
+        def finish(last: Any) -> Outcome:
+            return MailsSent("sent", [*sent, last], app)
+
+        for one in several:
+            made, end = run.write_outside(line, place, carried, one, finish if one is several[-1] else None)
+            if end:
+                return carried, end
+            sent.append(made)
+        if not several:
+            run.record(line, place, MailsSent("sent", [], app))
+        return self.as_recorded(run, line, MailsSent("sent", sent, app), carried)
+
+    def as_recorded(self, run: Outside, line: SendMail, done: MailsSent, carried: Carried) -> tuple[Carried, str]:
+        mails = tuple(Mail(tuple(m["to"]), m["subject"], "") for m in done.mails)
+        return send_mail.carry_on(line, mails, done.mails[0]["link"] if done.mails else None, carried), ""
+
+    def may(self, engine: Engine, space: Space, line: SendMail) -> list[Finding]:
+        account = engine.account(space, line.connection)
+        if account.app.sends and account.check().may_write:
+            return []
+        return [Finding(line.id, "this connection may not send mail; widen it, and tick that it may send", key="connection")]
+
+
+EFFECT = SendMailEffect()

@@ -3,23 +3,27 @@ from app to app a piece at a time."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
 from kelvix.connectors.contract import Account
+from kelvix.core import outcome
+from kelvix.core.cells import Cell, Finding
 from kelvix.core.collection import PermanentError
 from kelvix.core.fields import from_wire
 from kelvix.core.filling import Carried
 from kelvix.core.intents import Intent
 from kelvix.core.lines import save_file
-from kelvix.core.not_found import NotFoundError
-from kelvix.core.outcome import FileSaved, Saving
+from kelvix.core.outcome import FileSaved, Outcome, Saving, StoreFile
 from kelvix.core.values import File, fold, to_wire
+from kelvix.core.walking import Place
 from kelvix.core.workflow import SaveFile
+from kelvix.engine import file_content
+from kelvix.engine.effects.effect import Effect
 from kelvix.engine.engine import Engine
+from kelvix.engine.outside import Outside
 from kelvix.engine.remote_write import RemoteWrite
-from kelvix.store import connections, kept_files
 from kelvix.store.directory import Space
 
 
@@ -45,7 +49,7 @@ class SavedByApp(RemoteWrite):
         try:
             with self.engine.pacer.calls(self.space, self.line.connection or 0):
                 folder = kept["container"] or _folder(account, kept["folder"], self.line.makes)
-                pieces = content(self.engine, self.space, file, self.prefer)
+                pieces = file_content.content(self.engine, self.space, file, self.prefer)
                 saved = account.save(folder, kept["name"], pieces, kept["collision"], intent.key)
         except PermanentError as failure:
             if failure.about == "access":
@@ -74,11 +78,6 @@ def payload(line: SaveFile, what: Saving) -> dict[str, Any]:
     return {"file": to_wire(what.file), **where}
 
 
-def as_recorded(line: SaveFile, saved: FileSaved, carried: Carried) -> Carried:
-    """Return what lines below can use of what was saved."""
-    return save_file.carry_on(line, saved.kept(), carried)
-
-
 def _folder(account: Account, name: str, makes: bool) -> str:
     """Return the folder with this name among those that are shared."""
     for one in account.check().places:
@@ -90,30 +89,37 @@ def _folder(account: Account, name: str, makes: bool) -> str:
     return account.make_place(name).id
 
 
-def content(engine: Engine, space: Space, file: File, prefer: int | None = None) -> Iterator[bytes]:
-    """Yield what a file contains, by the connections to its account: it may be shared with one of them only. One that was
-    kept before accounts were is looked for in all of its app's. Raises TransientError, PermanentError."""
-    code, locator, identity = file.place
-    if code == kept_files.SOURCE:
-        try:
-            yield from kept_files.content(space, file)
-        except NotFoundError:
-            raise PermanentError(f"“{file}” is not here any more", "item") from None
-        return
-    kept = [
-        c for c in space.read(lambda t: connections.list_all(t, space.id)) if c.app == code and identity in (None, c.account)
-    ]
-    failure: PermanentError | None = None
-    for one in sorted(kept, key=lambda c: c.id != prefer):
-        came = False
-        try:
-            for piece in engine.account(space, one.id).open(locator):
-                came = True
-                yield piece
-            return
-        except PermanentError as refused:
-            if came:  # what came cannot be taken back: another connection would begin anew
-                raise
-            failure = failure or refused
-    where = f"the account {identity}" if identity else "an app"
-    raise failure or PermanentError(f"“{file}” is in {where}, which is no longer connected", "item")
+class SaveFileEffect(Effect[SaveFile]):
+    recalls = FileSaved
+
+    def execute(self, run: Outside, line: SaveFile, cell: Cell, carried: Carried, place: Place) -> tuple[Carried, str]:
+        assert isinstance(cell.would, StoreFile)
+        prefer = run.workflow.when.connection
+        one = SavedByApp(run.engine, run.space, line, payload(line, cell.would.saving), prefer)
+        made, end = run.write_outside(line, place, carried, one, lambda kept: outcome.read("saved", kept))
+        return (carried, end) if end else self.as_recorded(run, line, outcome.read("saved", made), carried)
+
+    def as_recorded(self, run: Outside, line: SaveFile, done: Outcome, carried: Carried) -> tuple[Carried, str]:
+        return save_file.carry_on(line, done.kept(), carried), ""
+
+    def may(self, engine: Engine, space: Space, line: SaveFile) -> list[Finding]:
+        """As far as it is known before."""
+        account = engine.account(space, line.connection)
+        app, health = account.app, account.check()
+        if not app.saves or not health.may_write:
+            said = f"this connection may not add files; widen it, and tick that it may add {app.items_word}"
+            return [Finding(line.id, said, key="connection")]
+        named = " ".join(p.text or "" for p in line.folder).strip() if all(p.text is not None for p in line.folder) else ""
+        there = {fold(c.name) for c in health.places}
+        if line.container is not None and line.container not in {c.id for c in health.places}:
+            said = (
+                f"the {app.container_word} “{line.container_name}” is not shared with this connection any more; choose another"
+            )
+            return [Finding(line.id, said, key="folder")]
+        if line.container is None and named and fold(named) not in there and not line.makes:
+            said = f"there is no {app.container_word} “{named}” among those shared: make it now, or let this line make it"
+            return [Finding(line.id, said, key="folder")]
+        return []
+
+
+EFFECT = SaveFileEffect()

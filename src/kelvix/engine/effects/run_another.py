@@ -5,17 +5,23 @@ from __future__ import annotations
 from datetime import UTC, datetime
 
 from kelvix.core import sources
+from kelvix.core.cells import Cell
 from kelvix.core.collection import PermanentError
 from kelvix.core.context import Context
 from kelvix.core.filling import Carried
 from kelvix.core.lines import run_another
 from kelvix.core.outcome import RanAnother
 from kelvix.core.values import shorten, to_wire
+from kelvix.core.walking import Place
 from kelvix.core.workflow import Address, RunAnother
-from kelvix.store import events, listening, workflows
+from kelvix.engine.effects.effect import Effect
+from kelvix.engine.outside import Outside
+from kelvix.engine.recording import place_text
+from kelvix.store import events, listening, runs, workflows
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 from kelvix.store.runs import Claim
+from kelvix.store.secrets import digest
 
 
 def start(
@@ -42,3 +48,28 @@ def start(
     item = {"id": key.hex()[:16], "title": title, "link": None, "app": "kelvix", "container": "", "values": values}
     events.take_in(t, space.id, to, one.version_id, key, item, "handed", causes)
     return RanAnother("ran", to, known.name if known else "")
+
+
+class RunAnotherEffect(Effect[RunAnother]):
+    recalls = RanAnother
+
+    def execute(self, run: Outside, line: RunAnother, cell: Cell, carried: Carried, place: Place) -> tuple[Carried, str]:
+        """Start another workflow: its event and this line's outcome commit together."""
+        run.before_effect(run.claim)
+        key = digest("handed", run.claim.run_id, line.id, place_text(place))
+
+        def work(t: Transaction) -> None:
+            run.progress.hold(t, run.claim, None)
+            made = start(t, run.space, run.claim, line, carried, run.context, key)
+            runs.keep_lines(t, run.claim, [*run.progress.lines, (line.id, place_text(place), made, None)])
+
+        run.space.transact(work)
+        run.progress.written()
+        run.topics.add("ready")
+        return carried, ""
+
+    def as_recorded(self, run: Outside, line: RunAnother, done: RanAnother, carried: Carried) -> tuple[Carried, str]:
+        return carried, ""
+
+
+EFFECT = RunAnotherEffect()
