@@ -5,7 +5,7 @@ import { said } from "../../api/client";
 import { dateTime, relative } from "../../parts/dates";
 import { RunCell } from "../timetable/outcomes";
 import { RunState } from "../timetable/runState";
-import { sentenceOf } from "../timetable/lineWords";
+import { sentenceOf } from "../../lines";
 import { depth } from "../timetable/nesting";
 import { RunAgain } from "./RunAgain";
 import { Attempts } from "./Attempts";

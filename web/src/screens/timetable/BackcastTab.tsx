@@ -5,7 +5,7 @@ import { answer, client, said, type Schemas } from "../../api/client";
 import { useDatabases } from "../../api/queries";
 import { dateTime } from "../../parts/dates";
 import { CatchUp } from "./CatchUp";
-import { sentenceOf } from "./lineWords";
+import { sentenceOf } from "../../lines";
 import { whenOf, type Document, type Rehearsal } from "./model";
 
 interface Props {

@@ -1,7 +1,7 @@
 import { Dialog, DialogContent, DialogTitle, MenuItem, Select } from "@mui/material";
 import { useState } from "react";
 import { useApps, useDatabases, type Sample } from "../../api/queries";
-import { sentenceOf } from "./lineWords";
+import { sentenceOf } from "../../lines";
 import { databaseOf } from "./carried";
 import { columnTime, fillsFields, whenOf, type Cell, type Document, type Rehearsal } from "./model";
 

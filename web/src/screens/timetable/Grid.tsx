@@ -1,6 +1,6 @@
 import { useEffect, useRef, type KeyboardEvent, type ReactNode } from "react";
 import type { App, Database } from "../../api/queries";
-import { sentenceOf } from "./lineWords";
+import { sentenceOf } from "../../lines";
 import type { Document, Line } from "./model";
 import { depth } from "./nesting";
 

@@ -5,9 +5,10 @@ import { readsCarried } from "../../fields";
 import { TrialCell } from "./cells";
 import { Grid } from "./Grid";
 import { LinePanel } from "./LinePanel";
-import { carriedFor, usedBy, valueIn } from "./carried";
-import { columnTime, emptyLines, newId, replaceLine, sameRef, whenOf } from "./model";
-import type { Line, NewVerb, Ref, Rehearsal } from "./model";
+import { usedBy, viewOf } from "../../lines";
+import { carriedFor, valueIn } from "./carried";
+import { columnTime, newId, replaceLine, sameRef, whenOf } from "./model";
+import type { Line, Ref, Rehearsal } from "./model";
 import { AddLineMenu } from "./AddLineMenu";
 import { addLines, moveLine, removeLine } from "./nesting";
 import { useDuplicate } from "./useDuplicate";
@@ -70,9 +71,10 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, read
     setDocument(replaceLine(document, next));
   }
 
-  const insert = (verb: NewVerb) => {
+  const insert = (verb: Line["verb"]) => {
     const id = newId();
-    setDocument(addLines(document, emptyLines(verb, id), chosen?.id ?? null));
+    const made = viewOf(verb).empty?.(id);
+    if (made) setDocument(addLines(document, made, chosen?.id ?? null));
     choose(id, null);
     setAdding(null);
   };
@@ -154,7 +156,7 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, read
           corner={corner}
           app={app}
           databases={databases}
-          detail={(l) => (l.verb === "only_if" || l.verb === "way" ? conditionWords(l, rehearsal) : "")}
+          detail={(l) => ("conditions" in l ? conditionWords(l, rehearsal) : "")}
           cell={(l, c) => <TrialCell verb={l.verb} cell={rehearsal?.cells[String(c.id)]?.find((x) => x.line === l.id)} />}
           foot={foot}
           choose={choose}

@@ -72,7 +72,7 @@ export function RunsTab({ workflow, document, rehearsal, zone }: Props) {
         }
         app={app}
         databases={databases}
-        detail={(l) => (l.verb === "only_if" || l.verb === "way" ? conditionWords(l, rehearsal) : "")}
+        detail={(l) => ("conditions" in l ? conditionWords(l, rehearsal) : "")}
         cell={(l, c) => {
           const of = all.find((r) => r.id === c.id);
           return of ? <RunCell run={of} line={l.id} /> : null;

@@ -7,8 +7,8 @@ import { useApp, useDatabases, useRun, type Sample } from "../../api/queries";
 import { RunCell } from "./outcomes";
 import { RunState } from "./runState";
 import { undoneWords, WROTE } from "../runs/undone";
-import { sentenceOf } from "./lineWords";
-import { whenOf, type Document, type Line } from "./model";
+import { sentenceOf, viewOf } from "../../lines";
+import { whenOf, type Document } from "./model";
 import { depth } from "./nesting";
 
 interface Props {
@@ -23,23 +23,11 @@ interface Props {
   onClose: () => void;
 }
 
-/** How what a line writes is undone. */
-const UNDONE: Partial<Record<Line["verb"], string>> = {
-  add: "undo puts it into the trash",
-  add_or_update: "undo puts what is new into the trash, and gives back what was there",
-  update: "undo gives back what was there",
-  delete: "undo brings it back from the trash",
-  send_mail: "what was sent cannot be taken back",
-  save_file: "what was saved stays; delete it in its folder if it is not wanted",
-  web_request: "what was sent cannot be taken back",
-  run_another: "what the other does is undone with its own run",
-};
-
 /** Carry a sample through for real. Before it, each line says what it will write and how that can be undone. */
 export function TryDialog({ workflow, document, sample, line, flush, docked, onClose }: Props) {
   const databases = useDatabases().data ?? [];
   const app = useApp(whenOf(document).app);
-  const alone = document.lines.find((l) => l.id === line && l.verb in UNDONE);
+  const alone = document.lines.find((l) => l.id === line && viewOf(l.verb).undone);
   const [only, setOnly] = useState("all");
   const [run, setRun] = useState<number | null>(null);
   const queries = useQueryClient();
@@ -75,7 +63,7 @@ export function TryDialog({ workflow, document, sample, line, flush, docked, onC
               <tbody>
                 {document.lines.map((l, n) => {
                   const { verb, object } = sentenceOf(l, app, databases, document);
-                  const writes = l.verb in UNDONE && (only === "all" || only === l.id);
+                  const writes = viewOf(l.verb).undone && (only === "all" || only === l.id);
                   return (
                     <tr key={l.id}>
                       <td style={{ paddingLeft: 10 + 16 * depth(document, l) }}>
@@ -84,7 +72,7 @@ export function TryDialog({ workflow, document, sample, line, flush, docked, onC
                         {object}
                       </td>
                       <td className={writes ? "" : "quiet"}>
-                        {writes ? `writes; ${UNDONE[l.verb] ?? ""}` : l.verb in UNDONE ? "is left out" : "only looks"}
+                        {writes ? `writes; ${viewOf(l.verb).undone ?? ""}` : viewOf(l.verb).undone ? "is left out" : "only looks"}
                       </td>
                     </tr>
                   );

@@ -1,5 +1,5 @@
 import type { Database, Sample, Wire } from "../../api/queries";
-import { fillsFields, type Carried, type Document, type Line, type Making, type Part, type Ref, type Rehearsal, type Test } from "./model";
+import type { Carried, Document, Line, Ref, Rehearsal } from "./model";
 import { above, isWithin, withinOf } from "./nesting";
 
 /** The database that a line works on: its own, or that of the record it changes. */
@@ -47,29 +47,4 @@ export function carriedName(one: Carried, among: Carried[]): string {
 export function valueIn(sample: Sample | undefined, rehearsal: Rehearsal | undefined, ref: Ref, when: string): Wire | undefined {
   if (!sample) return undefined;
   return ref.line === when ? sample.values[ref.value] : rehearsal?.provisional[String(sample.id)]?.[ref.line]?.[ref.value];
-}
-
-/** All carried values that a line uses, for underlining; those within formulas are the server's to know. */
-export function usedBy(line: Line | undefined): Ref[] {
-  const ofParts = (parts: Part[]): Ref[] => parts.flatMap((p) => (p.ref ? [p.ref] : []));
-  const ofTests = (tests: Test[]): Ref[] =>
-    tests.flatMap((t) => (t.kind === "condition" ? [t.ref] : t.kind === "group" ? ofTests(t.conditions) : []));
-  const ofMaking = (made: Making): Ref[] => {
-    if (made.kind === "filled") return ofParts(made.filling);
-    if (made.kind === "cite") return [made.authors, made.year, made.title].filter((r): r is Ref => !!r);
-    return Array.isArray(made.of) ? made.of : made.of ? [made.of] : [];
-  };
-  if (line && fillsFields(line)) return line.fillings.flatMap((f) => ofParts(f.filling));
-  if (line?.verb === "only_if" || line?.verb === "way") return ofTests(line.conditions);
-  if (line?.verb === "repeat") return ofParts(line.collects);
-  if (line?.verb === "send_mail") return [line.to, line.subject, ...line.paragraphs].flatMap(ofParts);
-  if (line?.verb === "web_request")
-    return [line.address, ...line.headers.map((h) => h.filling), ...line.body.map((g) => g.filling)].flatMap(ofParts);
-  if (line?.verb === "save_file") return [line.file, line.name, line.folder].flatMap(ofParts);
-  if (line?.verb === "run_another") return line.given.flatMap((g) => ofParts(g.filling));
-  if (line?.verb === "ask") return [...ofParts(line.asking), ...line.shown.flatMap((v) => ofMaking(v.made))];
-  if (line?.verb === "stop") return ofParts(line.saying);
-  if (line?.verb === "wait") return ofParts(line.filling);
-  if (line?.verb === "find") return line.sought.flatMap((s) => ofParts(s.filling));
-  return line?.verb === "shape" ? line.values.flatMap((v) => ofMaking(v.made)) : [];
 }

@@ -1,16 +1,6 @@
 import type { ReactNode } from "react";
+import { viewOf } from "../../lines";
 import type { Cell, Line } from "./model";
-
-const MARKS: Partial<Record<Line["verb"], string>> = {
-  shape: "=",
-  update: "≠",
-  add_or_update: "±",
-  delete: "×",
-  send_mail: "↗",
-  run_another: "»",
-  web_request: "⇗",
-  save_file: "↓",
-};
 
 /** A rehearsed cell: a mark of its own shape, a word, and what there is to add; of what is repeated, which round it shows. */
 export function TrialCell({ cell, verb }: { cell: Cell | undefined; verb: Line["verb"] }): ReactNode {
@@ -155,7 +145,7 @@ function OneCell({ cell, verb }: { cell: Cell | undefined; verb: Line["verb"] })
     default:
       return (
         <span className="made">
-          <span className="mk ok">{MARKS[verb] ?? "+"}</span>
+          <span className="mk ok">{viewOf(verb).mark ?? "+"}</span>
           {short}
           <br />
           {rest && (

@@ -18,6 +18,7 @@ export type Find = Schemas["Find"];
 export type Wait = Schemas["Wait"];
 export type Decide = Schemas["Decide"];
 export type Way = Schemas["Way"];
+export type Otherwise = Schemas["Otherwise"];
 export type Repeat = Schemas["Repeat"];
 export type Ask = Schemas["Ask"];
 export type SendMail = Schemas["SendMail"];
@@ -48,82 +49,6 @@ export const sameRef = (a: Ref | null | undefined, b: Ref | null | undefined) =>
 
 export function whenOf(document: Document): When {
   return document.lines[0] as When;
-}
-
-export type NewVerb = Exclude<Line["verb"], "when" | "way" | "otherwise">;
-
-/** A line on which nothing is said yet; a decision with one way and an Otherwise line. */
-export function emptyLines(verb: NewVerb, id: string): [Line, ...Line[]] {
-  const within = "";
-  switch (verb) {
-    case "add":
-      return [{ verb, id, within, database: null, fillings: [] }];
-    case "add_or_update":
-      return [{ verb, id, within, database: null, by: [], fillings: [], several: "stop" }];
-    case "wait":
-      return [
-        { verb, id, within, kind: "span", amount: 1, unit: "hours", filling: [], days: [1, 2, 3, 4, 5], begins: "09:00", ends: "17:00" },
-      ];
-    case "update":
-      return [{ verb, id, within, of: "", fillings: [] }];
-    case "delete":
-      return [{ verb, id, within, of: "" }];
-    case "find":
-      return [
-        {
-          verb,
-          id,
-          within,
-          database: null,
-          mode: "all",
-          sought: [],
-          several: "newest",
-          none: "go_on",
-          order: null,
-          descending: false,
-          figures: [],
-          listed: [],
-        },
-      ];
-    case "shape":
-      return [{ verb, id, within, values: [] }];
-    case "only_if":
-      return [{ verb, id, within, mode: "all", conditions: [] }];
-    case "decide":
-      return [
-        { verb, id, within },
-        { verb: "way", id: newId(), within: id, mode: "all", conditions: [], name: "" },
-        { verb: "otherwise", id: newId(), within: id },
-      ];
-    case "repeat":
-      return [{ verb, id, within, of: null, collects: [] }];
-    case "send_mail":
-      return [{ verb, id, within, connection: null, to: [], subject: [], paragraphs: [[]], rows: null, columns: [], split: "" }];
-    case "web_request":
-      return [{ verb, id, within, method: "POST", address: [], headers: [], body: [], success: "2xx", recognises: false, takes: [] }];
-    case "save_file":
-      return [
-        {
-          verb,
-          id,
-          within,
-          connection: null,
-          container: null,
-          container_name: "",
-          folder: [],
-          makes: false,
-          file: [],
-          name: [],
-          collision: "number",
-        },
-      ];
-    case "run_another":
-      return [{ verb, id, within, workflow: null, given: [] }];
-    case "ask":
-      return [{ verb, id, within, asking: [], shown: [], no: "pass_by" }];
-    case "stop":
-      return [{ verb, id, within, how: "passed_by", saying: [] }];
-  }
 }
 
 export function replaceLine(document: Document, line: Line): Document {

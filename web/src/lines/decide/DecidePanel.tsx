@@ -1,10 +1,9 @@
-import { Button, TextField } from "@mui/material";
-import { useLine } from "./lineContext";
-import { conditionWords } from "./conditionWords";
-import { sentenceOf } from "./lineWords";
-import { newId, type Cell, type Decide, type Document, type Way } from "./model";
-import { addWay, withinOf } from "./nesting";
-import { OnlyIfPanel } from "./OnlyIfPanel";
+import { Button } from "@mui/material";
+import { useLine } from "../../screens/timetable/lineContext";
+import { conditionWords } from "../../screens/timetable/conditionWords";
+import { sentenceOf } from "..";
+import { newId, type Cell, type Decide, type Document } from "../../screens/timetable/model";
+import { addWay, withinOf } from "../../screens/timetable/nesting";
 
 interface Props {
   line: Decide;
@@ -56,21 +55,6 @@ export function DecidePanel({ line, cells, setDocument, choose }: Props) {
       <Button sx={{ marginTop: 1 }} onClick={add}>
         Add a way
       </Button>
-    </>
-  );
-}
-
-/** One way: what it is called, and when it is taken. */
-export function WayPanel({ line, cell, onChange }: { line: Way; cell: Cell | undefined; onChange: (line: Way) => void }) {
-  return (
-    <>
-      <TextField
-        label="Name of this way"
-        value={line.name}
-        sx={{ width: 260, marginBottom: 1 }}
-        onChange={(event) => onChange({ ...line, name: event.target.value.slice(0, 60) })}
-      />
-      <OnlyIfPanel line={line} cell={cell} onChange={onChange} />
     </>
   );
 }

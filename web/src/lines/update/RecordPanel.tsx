@@ -1,18 +1,11 @@
 import { MenuItem, Select } from "@mui/material";
 import type { Database } from "../../api/queries";
-import { FieldsTable } from "./FieldsTable";
-import { useLine } from "./lineContext";
-import { above, isWithin } from "./nesting";
-import { databaseOf } from "./carried";
-import type { Cell, Delete, Document, Line, Rehearsal, Update } from "./model";
-
-const HOW: Partial<Record<Line["verb"], string>> = {
-  find: "found",
-  add: "added",
-  add_or_update: "added or updated",
-  update: "updated",
-  repeat: "gone through",
-};
+import { FieldsTable } from "../../screens/timetable/FieldsTable";
+import { useLine } from "../../screens/timetable/lineContext";
+import { above, isWithin } from "../../screens/timetable/nesting";
+import { databaseOf } from "../../screens/timetable/carried";
+import { viewOf } from "..";
+import type { Cell, Delete, Document, Line, Rehearsal, Update } from "../../screens/timetable/model";
 
 /** The lines above whose record can be changed: of a Repeat line, the one that is gone through. */
 function holders(document: Document, line: string, databases: Database[]): Line[] {
@@ -21,7 +14,7 @@ function holders(document: Document, line: string, databases: Database[]): Line[
       ? l.several !== "all"
       : l.verb === "repeat"
         ? isWithin(document, line, l.id) && !!databaseOf(l, document, databases)
-        : l.verb in HOW,
+        : !!viewOf(l.verb).holds,
   );
 }
 
@@ -55,7 +48,7 @@ export function RecordPanel({ line, databases, cell, findings, hasSample, onChan
           </MenuItem>
           {lines.map((l) => (
             <MenuItem key={l.id} value={l.id}>
-              the record {HOW[l.verb]} in line {document.lines.indexOf(l) + 1},{" "}
+              the record {viewOf(l.verb).holds} in line {document.lines.indexOf(l) + 1},{" "}
               {databaseOf(l, document, databases)?.name ?? "no database yet"}
             </MenuItem>
           ))}

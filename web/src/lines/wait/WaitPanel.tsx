@@ -1,6 +1,6 @@
 import { Checkbox, MenuItem, Select } from "@mui/material";
-import { FilledWith } from "./FilledWith";
-import type { Cell, Wait } from "./model";
+import { FilledWith } from "../../screens/timetable/FilledWith";
+import type { Cell, Wait } from "../../screens/timetable/model";
 
 const KINDS: Record<Wait["kind"], string> = { span: "for a span", moment: "until a time", working: "until a working hour" };
 const DAYS = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];

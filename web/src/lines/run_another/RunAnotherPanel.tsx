@@ -1,7 +1,7 @@
 import { MenuItem, Select } from "@mui/material";
-import { FilledWith } from "./FilledWith";
-import { useLine } from "./lineContext";
-import type { Cell, Part, Rehearsal, RunAnother } from "./model";
+import { FilledWith } from "../../screens/timetable/FilledWith";
+import { useLine } from "../../screens/timetable/lineContext";
+import type { Cell, Part, Rehearsal, RunAnother } from "../../screens/timetable/model";
 
 interface Props {
   line: RunAnother;

@@ -1,9 +1,9 @@
 import { MenuItem, Select } from "@mui/material";
 import { useTypeOf } from "../../api/queries";
-import { FilledWith } from "./FilledWith";
-import { useLine } from "./lineContext";
-import type { Cell, Rehearsal, Repeat } from "./model";
-import { above } from "./nesting";
+import { FilledWith } from "../../screens/timetable/FilledWith";
+import { useLine } from "../../screens/timetable/lineContext";
+import type { Cell, Rehearsal, Repeat } from "../../screens/timetable/model";
+import { above } from "../../screens/timetable/nesting";
 
 interface Props {
   line: Repeat;

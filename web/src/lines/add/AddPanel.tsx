@@ -1,11 +1,11 @@
 import { MenuItem, Select } from "@mui/material";
 import { useState } from "react";
 import { useTypeOf, type Database, type Sample } from "../../api/queries";
-import { DatabaseSelect } from "./DatabaseSelect";
-import { FieldsTable } from "./FieldsTable";
-import { MakeDatabase } from "./MakeDatabase";
-import type { Add, AddOrUpdate, Cell, Rehearsal } from "./model";
-import { SuggestionsHead, useSuggestions } from "./Suggestions";
+import { DatabaseSelect } from "../../screens/timetable/DatabaseSelect";
+import { FieldsTable } from "../../screens/timetable/FieldsTable";
+import { MakeDatabase } from "../../screens/timetable/MakeDatabase";
+import type { Add, AddOrUpdate, Cell, Rehearsal } from "../../screens/timetable/model";
+import { SuggestionsHead, useSuggestions } from "../../screens/timetable/Suggestions";
 
 interface Props {
   line: Add | AddOrUpdate;

@@ -1,11 +1,11 @@
 import { MenuItem, Select } from "@mui/material";
 import { useTypeOf, type Database } from "../../api/queries";
 import { relative } from "../../parts/dates";
-import { DatabaseSelect } from "./DatabaseSelect";
-import { FilledWith } from "./FilledWith";
-import { FindAll } from "./FindAll";
-import { useLine } from "./lineContext";
-import type { Carried, Cell, Find, Rehearsal, Sought } from "./model";
+import { DatabaseSelect } from "../../screens/timetable/DatabaseSelect";
+import { FilledWith } from "../../screens/timetable/FilledWith";
+import { FindAll } from "../../screens/timetable/FindAll";
+import { useLine } from "../../screens/timetable/lineContext";
+import type { Carried, Cell, Find, Rehearsal, Sought } from "../../screens/timetable/model";
 
 interface Props {
   line: Find;

@@ -3,11 +3,11 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { answer, client, said } from "../../api/client";
 import { useApps, useConnections, type App } from "../../api/queries";
-import { ByConnection } from "./ByConnection";
-import { ContainerBox } from "./ContainerBox";
-import { FilledWith } from "./FilledWith";
-import { PanelRow } from "./PanelRow";
-import type { Cell, Rehearsal, SaveFile } from "./model";
+import { ByConnection } from "../../screens/timetable/ByConnection";
+import { ContainerBox } from "../../screens/timetable/ContainerBox";
+import { FilledWith } from "../../screens/timetable/FilledWith";
+import { PanelRow } from "../../screens/timetable/PanelRow";
+import type { Cell, Rehearsal, SaveFile } from "../../screens/timetable/model";
 
 interface Props {
   line: SaveFile;

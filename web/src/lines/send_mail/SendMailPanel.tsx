@@ -1,10 +1,10 @@
-import { ByConnection } from "./ByConnection";
-import { FilledWith } from "./FilledWith";
-import { useLine } from "./lineContext";
-import { MailPreview } from "./MailPreview";
-import { MailRows } from "./MailRows";
-import { PanelRow } from "./PanelRow";
-import type { Cell, Part, Rehearsal, SendMail } from "./model";
+import { ByConnection } from "../../screens/timetable/ByConnection";
+import { FilledWith } from "../../screens/timetable/FilledWith";
+import { useLine } from "../../screens/timetable/lineContext";
+import { MailPreview } from "../../screens/timetable/MailPreview";
+import { MailRows } from "../../screens/timetable/MailRows";
+import { PanelRow } from "../../screens/timetable/PanelRow";
+import type { Cell, Part, Rehearsal, SendMail } from "../../screens/timetable/model";
 
 interface Props {
   line: SendMail;

@@ -1,6 +1,6 @@
 import { MenuItem, Select } from "@mui/material";
-import { FilledWith } from "./FilledWith";
-import type { Cell, Stop } from "./model";
+import { FilledWith } from "../../screens/timetable/FilledWith";
+import type { Cell, Stop } from "../../screens/timetable/model";
 
 interface Props {
   line: Stop;

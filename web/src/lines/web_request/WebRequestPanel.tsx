@@ -1,10 +1,10 @@
 import { MenuItem, Select } from "@mui/material";
 import { Fragment } from "react";
-import { FilledWith } from "./FilledWith";
-import { MoreRow, PanelRow, Remove } from "./PanelRow";
-import type { Cell, Rehearsal, WebRequest } from "./model";
-import { WebAnswer } from "./WebAnswer";
-import { WebHeaders } from "./WebHeaders";
+import { FilledWith } from "../../screens/timetable/FilledWith";
+import { MoreRow, PanelRow, Remove } from "../../screens/timetable/PanelRow";
+import type { Cell, Rehearsal, WebRequest } from "../../screens/timetable/model";
+import { WebAnswer } from "../../screens/timetable/WebAnswer";
+import { WebHeaders } from "../../screens/timetable/WebHeaders";
 
 const METHODS: WebRequest["method"][] = ["POST", "PUT", "PATCH", "GET", "DELETE"];
 

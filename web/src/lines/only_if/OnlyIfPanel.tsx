@@ -1,11 +1,11 @@
 import { MenuItem, Select } from "@mui/material";
 import { useCallback, useEffect, useRef, useState } from "react";
-import { ConditionRow } from "./ConditionRow";
-import { FormulaEditor } from "./FormulaEditor";
-import { useLine } from "./lineContext";
-import type { Cell, Condition, Group, OnlyIf, Operator, Ref, Test, Way } from "./model";
-import { usePointing } from "./pointing";
-import { useFormula } from "./useFormula";
+import { ConditionRow } from "../../screens/timetable/ConditionRow";
+import { FormulaEditor } from "../../screens/timetable/FormulaEditor";
+import { useLine } from "../../screens/timetable/lineContext";
+import type { Cell, Condition, Group, OnlyIf, Operator, Ref, Test, Way } from "../../screens/timetable/model";
+import { usePointing } from "../../screens/timetable/pointing";
+import { useFormula } from "../../screens/timetable/useFormula";
 
 interface Props<L extends OnlyIf | Way> {
   line: L;

@@ -1,6 +1,6 @@
 import { MenuItem, Select } from "@mui/material";
-import { FilledWith } from "./FilledWith";
-import { newId, type Ask, type Cell, type Rehearsal } from "./model";
+import { FilledWith } from "../../screens/timetable/FilledWith";
+import { newId, type Ask, type Cell, type Rehearsal } from "../../screens/timetable/model";
 
 interface Props {
   line: Ask;

@@ -1,0 +1,15 @@
+import type { LineView } from "../lineView";
+import type { Decide } from "../../screens/timetable/model";
+import { newId } from "../../screens/timetable/model";
+import { DecidePanel } from "./DecidePanel";
+
+export default {
+  offered: { rank: 4, words: "Decide: go one of several ways" },
+  empty: (id) => [
+    { verb: "decide", id, within: "" },
+    { verb: "way", id: newId(), within: id, mode: "all", conditions: [], name: "" },
+    { verb: "otherwise", id: newId(), within: id },
+  ],
+  sentence: () => ({ verb: "Decide", object: "which way to go", detail: "" }),
+  Panel: ({ line, cells, setDocument, choose }) => <DecidePanel line={line} cells={cells} setDocument={setDocument} choose={choose} />,
+} satisfies LineView<Decide>;

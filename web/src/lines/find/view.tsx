@@ -1,0 +1,38 @@
+import type { LineView } from "../lineView";
+import type { Find } from "../../screens/timetable/model";
+import { FindPanel } from "./FindPanel";
+import { ofParts } from "../refs";
+
+export default {
+  offered: { rank: 3, words: "Find: look records up in a database" },
+  empty: (id) => [
+    {
+      verb: "find",
+      id,
+      within: "",
+      database: null,
+      mode: "all",
+      sought: [],
+      several: "newest",
+      none: "go_on",
+      order: null,
+      descending: false,
+      figures: [],
+      listed: [],
+    },
+  ],
+  sentence: (line, { databases }) => {
+    const database = databases.find((d) => d.id === line.database);
+    const one = line.several === "all" ? "all records" : "a record";
+    if (!database)
+      return { verb: "Find", object: line.database ? `${one} in a deleted database` : `${one} in …`, detail: "choose the database" };
+    const names = line.sought.map((s) => database.fields.find((f) => f.id === s.field)?.name ?? (s.named || "a deleted field"));
+    const detail = names.length ? `by ${names.join(line.mode === "all" ? " and " : " or ")}` : "say what is looked for";
+    return { verb: "Find", object: `${one} in ${database.name}`, detail };
+  },
+  Panel: ({ line, databases, cell, findings, onChange }) => (
+    <FindPanel line={line} databases={databases} cell={cell} findings={findings} onChange={onChange} />
+  ),
+  uses: (line) => line.sought.flatMap((s) => ofParts(s.filling)),
+  holds: "found",
+} satisfies LineView<Find>;

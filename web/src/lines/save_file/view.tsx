@@ -1,0 +1,31 @@
+import type { LineView } from "../lineView";
+import type { SaveFile } from "../../screens/timetable/model";
+import { SaveFilePanel } from "./SaveFilePanel";
+import { ofParts } from "../refs";
+
+export default {
+  offered: { rank: 12, words: "Save a file: an attachment, or a file of a record, into a folder" },
+  empty: (id) => [
+    {
+      verb: "save_file",
+      id,
+      within: "",
+      connection: null,
+      container: null,
+      container_name: "",
+      folder: [],
+      makes: false,
+      file: [],
+      name: [],
+      collision: "number",
+    },
+  ],
+  sentence: (line) => {
+    const named = line.folder.length ? "into a folder by its name" : "choose the folder";
+    return { verb: "Save", object: "a file", detail: line.container_name ? `into ${line.container_name}` : named };
+  },
+  Panel: ({ line, cell, findings, onChange }) => <SaveFilePanel line={line} cell={cell} findings={findings} onChange={onChange} />,
+  uses: (line) => [line.file, line.name, line.folder].flatMap(ofParts),
+  mark: "↓",
+  undone: "what was saved stays; delete it in its folder if it is not wanted",
+} satisfies LineView<SaveFile>;

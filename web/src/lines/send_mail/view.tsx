@@ -1,0 +1,20 @@
+import type { LineView } from "../lineView";
+import type { SendMail } from "../../screens/timetable/model";
+import { SendMailPanel } from "./SendMailPanel";
+import { inWords, ofParts } from "../refs";
+
+export default {
+  offered: { rank: 11, words: "Send a mail: a text, and records as a table" },
+  empty: (id) => [
+    { verb: "send_mail", id, within: "", connection: null, to: [], subject: [], paragraphs: [[]], rows: null, columns: [], split: "" },
+  ],
+  sentence: (line) => ({
+    verb: "Send",
+    object: line.split ? "each their own mail" : "a mail",
+    detail: inWords(line.subject) || "say to whom, and what",
+  }),
+  Panel: ({ line, cell, findings, onChange }) => <SendMailPanel line={line} cell={cell} findings={findings} onChange={onChange} />,
+  uses: (line) => [line.to, line.subject, ...line.paragraphs].flatMap(ofParts),
+  mark: "↗",
+  undone: "what was sent cannot be taken back",
+} satisfies LineView<SendMail>;

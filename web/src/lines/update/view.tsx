@@ -1,0 +1,21 @@
+import type { LineView } from "../lineView";
+import type { Update } from "../../screens/timetable/model";
+import { RecordPanel } from "./RecordPanel";
+import { recordOf } from "./recordOf";
+import { ofFields } from "../refs";
+
+export default {
+  offered: { rank: 10, words: "Update: change a record found or added above" },
+  empty: (id) => [{ verb: "update", id, within: "", of: "", fillings: [] }],
+  sentence: (line, { document }) => {
+    const detail = line.fillings.length === 1 ? "1 field" : `${line.fillings.length} fields`;
+    return { verb: "Update", object: recordOf(line.of, document), detail };
+  },
+  Panel: ({ line, databases, cell, findings, sample, onChange }) => (
+    <RecordPanel line={line} databases={databases} cell={cell} findings={findings} hasSample={!!sample} onChange={onChange} />
+  ),
+  uses: ofFields,
+  mark: "≠",
+  undone: "undo gives back what was there",
+  holds: "updated",
+} satisfies LineView<Update>;

@@ -1,0 +1,18 @@
+import { TextField } from "@mui/material";
+import type { Cell, Way } from "../../screens/timetable/model";
+import { OnlyIfPanel } from "../only_if/OnlyIfPanel";
+
+/** One way: what it is called, and when it is taken. */
+export function WayPanel({ line, cell, onChange }: { line: Way; cell: Cell | undefined; onChange: (line: Way) => void }) {
+  return (
+    <>
+      <TextField
+        label="Name of this way"
+        value={line.name}
+        sx={{ width: 260, marginBottom: 1 }}
+        onChange={(event) => onChange({ ...line, name: event.target.value.slice(0, 60) })}
+      />
+      <OnlyIfPanel line={line} cell={cell} onChange={onChange} />
+    </>
+  );
+}

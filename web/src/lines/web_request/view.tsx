@@ -1,0 +1,31 @@
+import type { LineView } from "../lineView";
+import type { WebRequest } from "../../screens/timetable/model";
+import { WebRequestPanel } from "./WebRequestPanel";
+import { inWords, ofParts } from "../refs";
+
+export default {
+  offered: { rank: 13, words: "Send a web request: chosen values to an address" },
+  empty: (id) => [
+    {
+      verb: "web_request",
+      id,
+      within: "",
+      method: "POST",
+      address: [],
+      headers: [],
+      body: [],
+      success: "2xx",
+      recognises: false,
+      takes: [],
+    },
+  ],
+  sentence: (line) => ({
+    verb: "Send",
+    object: "a web request",
+    detail: inWords(line.address).replace(/^https?:\/\//, "") || "say to which address",
+  }),
+  Panel: ({ line, cell, findings, onChange }) => <WebRequestPanel line={line} cell={cell} findings={findings} onChange={onChange} />,
+  uses: (line) => [line.address, ...line.headers.map((h) => h.filling), ...line.body.map((g) => g.filling)].flatMap(ofParts),
+  mark: "⇗",
+  undone: "what was sent cannot be taken back",
+} satisfies LineView<WebRequest>;
