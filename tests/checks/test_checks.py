@@ -9,8 +9,10 @@ import sys
 
 import pytest
 
-from checks import naming
+from checks import kinds, naming
+from kelvix.core import workflow
 from kelvix.core.fields import TYPES
+from kelvix.core.lines import KINDS
 from kelvix.settings import TOP
 
 BIN = TOP / ".venv/bin"
@@ -122,3 +124,32 @@ def test_what_is_no_types_name_is_left_out():
     assert set(naming.python('item = {"link": x["link"]}; f = CarriedField("link", (n, "Link"), "link")')) & set(TYPES) == set()
     assert list(naming.typescript('<button type="link" className="text">\nconst key = "date";')) == []
     assert list(naming.typescript('const is = f.type === "datetime";')) == ["datetime"]
+
+
+CLASSES = {one.__name__: one.verb for one in vars(workflow).values() if isinstance(one, type) and hasattr(one, "verb")}
+# The first line, and those that others stand within, are named where lines are gone through.
+WALKED = {"when": 15, "repeat": 12, "way": 11, "otherwise": 9, "decide": 9}
+
+
+def test_no_kind_of_line_is_named_in_many_files():
+    found = kinds.files_by_kind(TOP, CLASSES)
+    assert set(found) == set(KINDS) == set(CLASSES.values())
+    assert {verb: sorted(files) for verb, files in found.items() if len(files) > WALKED.get(verb, 7)} == {}
+
+
+@pytest.mark.parametrize(
+    ("read", "source"),
+    [
+        (kinds.python, "from kelvix.core.workflow import Find, Line"),
+        (kinds.python, "from kelvix.core.lines import find"),
+        (kinds.python, "from kelvix.core.lines.find import question"),
+        (kinds.python, 'if line.verb == "find": pass'),
+        (kinds.typescript, 'if (line?.verb === "find") return;'),
+        (kinds.typescript, 'const made = { verb: "find", id };'),
+        (kinds.typescript, 'if (["find", "add"].includes(l.verb)) return;'),
+        (kinds.typescript, 'import type { Cell, Find } from "../../screens/timetable/model";'),
+    ],
+)
+def test_a_kind_that_is_named_is_seen(read, source):
+    assert "find" in set(read(source, CLASSES))
+    assert "find" not in set(read("line = kind_of(line)", CLASSES))

@@ -28,8 +28,7 @@ from kelvix.core.outcome import CellState, ReadFirst, SendMails, SendRequest, We
 from kelvix.core.suggestions import suggest
 from kelvix.core.values import FieldId, Unfit, Value, Wire, as_text, to_wire
 from kelvix.core.workflow import (
-    Add,
-    AddOrUpdate,
+    Adds,
     Condition,
     FieldFilling,
     Filled,
@@ -487,7 +486,7 @@ def _history(who: Caller, workflow_id: int, database: int) -> dict[FieldId, dict
         if other.id == workflow_id:
             continue
         for line in other.draft.lines:
-            if isinstance(line, Add | AddOrUpdate) and line.database == database:
+            if isinstance(line, Adds) and line.database == database:
                 for filled in line.fillings:
                     (part, *more) = filled.filling or (Part(text=""),)
                     if part.ref is not None and not more and part.ref.line == other.draft.when.id:
@@ -503,8 +502,8 @@ def suggest_fillings(who: Reader, workflow_id: int, body: SuggestIn) -> list[Sug
     kept_workflow(who, workflow_id)
     line = body.document.line(body.line)
     context = who.engine.context(who.space, body.document, "rehearses")
-    database = context.databases.get(line.database or 0) if isinstance(line, Add | AddOrUpdate) else None
-    if not isinstance(line, Add | AddOrUpdate) or database is None:
+    database = context.databases.get(line.database or 0) if isinstance(line, Adds) else None
+    if not isinstance(line, Adds) or database is None:
         return []
     kept = who.space.read(lambda t: workflows.samples(t, who.space.id, workflow_id))
     samples = [rehearsal.carried_to(body.document, line.id, s.item["values"], context) for s in kept[:10]]

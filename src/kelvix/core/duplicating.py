@@ -8,7 +8,8 @@ from typing import Any, TypeVar, cast
 
 from kelvix.core import formulas, nesting
 from kelvix.core.feel import tree as t
-from kelvix.core.workflow import BadDocument, Formula, Line, Otherwise, When, Workflow
+from kelvix.core.lines import kind_of
+from kelvix.core.workflow import BadDocument, Formula, Line, Workflow
 
 NAMES_A_LINE = ("id", "within", "of", "line")
 P = TypeVar("P")
@@ -17,7 +18,7 @@ P = TypeVar("P")
 def duplicated(workflow: Workflow, line_id: str, new_id: Callable[[], str]) -> tuple[Workflow, str]:
     """Return the workflow with a copy of a line below it, and the copy's id. Raises BadDocument."""
     line = workflow.line(line_id)
-    if line is None or isinstance(line, When | Otherwise):
+    if line is None or kind_of(line).fixed:
         raise BadDocument("only what stands below the When line can be duplicated, and a decision has one Otherwise line")
     part = [line, *nesting.descendants(workflow, line)]
     ids = {one.id: new_id() for one in part}

@@ -460,7 +460,8 @@ class SaveFile:
     verb: Literal["save_file"] = "save_file"
 
 
-Fills = Add | AddOrUpdate | Update  # lines that fill fields
+Adds = Add | AddOrUpdate  # lines that may add a record
+Fills = Adds | Update  # lines that fill fields
 Writes = Add | AddOrUpdate | Update | Delete  # lines that change a database
 
 

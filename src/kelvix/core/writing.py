@@ -4,7 +4,8 @@ here."""
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import TypeVar
 
 from kelvix.core.cells import Answer, Cell, Finding
 from kelvix.core.feel import Env
@@ -15,7 +16,20 @@ from kelvix.core.outcome import UNREADY, AskPerson, ChangeRecord, GoOn, Problem,
 from kelvix.core.query import Comparison
 from kelvix.core.schema import CarriedField, Database
 from kelvix.core.values import FieldId, Value, as_text, shorten
-from kelvix.core.workflow import Add, AddOrUpdate, BadDocument, Delete, Fills, Update, Writes, filling_of
+from kelvix.core.workflow import (
+    Add,
+    AddOrUpdate,
+    BadDocument,
+    Delete,
+    FieldFilling,
+    Fills,
+    Line,
+    Update,
+    Writes,
+    filling_of,
+)
+
+F = TypeVar("F", bound=Fills)
 
 KEPT = {"add": "Record added", "add_or_update": "Record kept", "update": "Record changed"}
 VERBS = {"add": "add to", "add_or_update": "add to, or update in", "update": "update", "delete": "delete"}
@@ -64,6 +78,25 @@ def makes(line: Fills, carried: Carried, databases: Mapping[int, Database]) -> C
     """Return what lines below can use whatever the sample: the record, and what is told of it."""
     database = database_of(line, carried, databases)
     return carried.plus(line.id, fields_of(line), {}, Held(database.id) if database else None)
+
+
+def bare(line: F) -> F:
+    """Return a line without what its fields were called."""
+    return replace(line, fillings=tuple(replace(f, named="") for f in line.fillings))
+
+
+def named(line: F, earlier: Line | None, databases: Mapping[int, Database]) -> F:
+    """Return a line with what its fields were called when each was filled last."""
+    names = {f.id: f.name for d in databases.values() for f in d.fields}
+    fills = {f.field: f for f in earlier.fillings} if isinstance(earlier, Fills) else {}
+
+    def one(filled: FieldFilling) -> FieldFilling:
+        kept = fills.get(filled.field)
+        if kept and kept.named and kept.filling == filled.filling:
+            return replace(filled, named=kept.named)
+        return replace(filled, named=names.get(filled.field) or (kept.named if kept else filled.named))
+
+    return replace(line, fillings=tuple(map(one, line.fillings)))
 
 
 def check_document(line: Fills) -> None:

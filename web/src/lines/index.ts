@@ -1,4 +1,4 @@
-import type { Line, Ref } from "../screens/timetable/model";
+import type { Adds, Line, Ref } from "../screens/timetable/model";
 import type { Around, LineView, Sentence } from "./lineView";
 
 const found = import.meta.glob<LineView<Line>>("./*/view.tsx", { eager: true, import: "default" });
@@ -18,5 +18,7 @@ export const offered = (): { verb: Line["verb"]; words: string }[] =>
 export function sentenceOf(line: Line, app: Around["app"], databases: Around["databases"], document?: Around["document"]): Sentence {
   return viewOf(line.verb).sentence(line, { app, databases, document });
 }
+
+export const addsRecord = (line: Line | undefined): line is Adds => !!line && !!viewOf(line.verb).adds;
 
 export const usedBy = (line: Line | undefined): Ref[] => (line && viewOf(line.verb).uses?.(line)) ?? [];

@@ -1,5 +1,6 @@
 import type { ComponentType } from "react";
 import type { App, Database, Sample, WorkflowDetail } from "../api/queries";
+import type { Place } from "../screens/beside/place";
 import type { Cell, Document, Line, Ref, Rehearsal } from "../screens/timetable/model";
 
 /** What a line's panel is given. */
@@ -35,6 +36,12 @@ export interface Around {
 export interface LineView<L> {
   /** Where it stands among the kinds that can be added, and in which words; none where it comes with another. */
   offered?: { rank: number; words: string };
+  /** Whether it always stands where it is: it is neither removed nor duplicated. */
+  fixed?: boolean;
+  /** What it is called where it is to be removed: a line. */
+  called?: string;
+  /** Whether its cell, where a sample goes on, is its note alone. */
+  plain?: boolean;
   /** Lines on which nothing is said yet, under an id that is new. */
   empty?: (id: string) => [Line, ...Line[]];
   sentence: (line: L, around: Around) => Sentence;
@@ -45,6 +52,11 @@ export interface LineView<L> {
   mark?: string;
   /** How what it writes is undone, where it writes. */
   undone?: string;
+  /** Whether it may add a record, and whether the record that it fills may have been there before. */
+  adds?: boolean;
+  there?: boolean;
+  /** Where it brings something, live beside the source. */
+  target?: (line: L) => Place | null;
   /** What a record that it holds is called. */
   holds?: string;
 }

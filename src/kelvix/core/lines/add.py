@@ -9,7 +9,8 @@ from kelvix.core.cells import Cell, Finding
 from kelvix.core.context import Context
 from kelvix.core.filling import Carried
 from kelvix.core.lines.kind import Kind
-from kelvix.core.workflow import Add, Filling
+from kelvix.core.schema import Database
+from kelvix.core.workflow import Add, Filling, Line
 
 
 class AddKind(Kind[Add]):
@@ -28,6 +29,12 @@ class AddKind(Kind[Add]):
 
     def check_document(self, line: Add) -> None:
         writing.check_document(line)
+
+    def bare(self, line: Add) -> Add:
+        return writing.bare(line)
+
+    def named(self, line: Add, earlier: Line | None, databases: Mapping[int, Database]) -> Add:
+        return writing.named(line, earlier, databases)
 
     def fillings(self, line: Add) -> Iterator[Filling]:
         yield from (f.filling for f in line.fillings)

@@ -9,8 +9,9 @@ from kelvix.core.cells import Cell, Finding
 from kelvix.core.context import Context
 from kelvix.core.filling import Carried
 from kelvix.core.lines.kind import Kind, check_comparisons
+from kelvix.core.schema import Database
 from kelvix.core.values import FieldId
-from kelvix.core.workflow import AddOrUpdate, Filling
+from kelvix.core.workflow import AddOrUpdate, Filling, Line
 
 
 class AddOrUpdateKind(Kind[AddOrUpdate]):
@@ -35,6 +36,12 @@ class AddOrUpdateKind(Kind[AddOrUpdate]):
 
     def compares(self, line: AddOrUpdate) -> tuple[int | None, tuple[FieldId, ...]]:
         return line.database, line.by
+
+    def bare(self, line: AddOrUpdate) -> AddOrUpdate:
+        return writing.bare(line)
+
+    def named(self, line: AddOrUpdate, earlier: Line | None, databases: Mapping[int, Database]) -> AddOrUpdate:
+        return writing.named(line, earlier, databases)
 
     def fillings(self, line: AddOrUpdate) -> Iterator[Filling]:
         yield from (f.filling for f in line.fillings)

@@ -24,7 +24,7 @@ from kelvix.core.outcome import UNREADY, FoundRecords, GoOn, Outcome, PassBy, Pl
 from kelvix.core.query import Comparison
 from kelvix.core.schema import CarriedField, CarriedList, Database, Field
 from kelvix.core.values import FieldId, NewChoice, Unfit, Value, as_text, fold, shorten, to_wire
-from kelvix.core.workflow import Filling, Find, Reference, Sought
+from kelvix.core.workflow import Filling, Find, Line, Reference, Sought
 
 Link = Callable[[object], str]  # a record's, by its id
 
@@ -273,6 +273,12 @@ class FindKind(Kind[Find]):
 
     def fillings(self, line: Find) -> Iterator[Filling]:
         yield from (s.filling for s in line.sought)
+
+    def bare(self, line: Find) -> Find:
+        return replace(line, sought=tuple(replace(s, named="") for s in line.sought))
+
+    def named(self, line: Find, earlier: Line | None, databases: Mapping[int, Database]) -> Find:
+        return named(earlier if isinstance(earlier, Find) else None, line, databases)
 
     def compares(self, line: Find) -> tuple[int | None, tuple[FieldId, ...]]:
         return line.database, compared(line)

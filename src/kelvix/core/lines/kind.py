@@ -16,17 +16,19 @@ if TYPE_CHECKING:
     from collections.abc import Mapping
 
     from kelvix.core.context import Context
+    from kelvix.core.schema import Database
 
 L = TypeVar("L", bound=Line)
 
 
 class Kind(Generic[L]):
-    """`acts`: it changes something. `stays`: it needs nobody outside, and no time, so that runs of it are carried together.
+    """`acts`: it changes something. `fixed`: it always stands where it is, once. `stays`: it needs nobody outside, and no time, so that runs of it are carried together.
     `sees`: whose values its own fillings and formulas can use: those of the lines above, its own too, or those of the lines
     within it."""
 
     verb: ClassVar[str]
     acts: ClassVar[bool] = False
+    fixed: ClassVar[bool] = False
     stays: ClassVar[bool] = False
     sees: ClassVar[Literal["above", "own", "within"]] = "above"
 
@@ -65,6 +67,15 @@ class Kind(Generic[L]):
     def compares(self, line: L) -> tuple[int | None, tuple[FieldId, ...]]:
         """Return the database in which it looks for records, and by which fields."""
         return None, ()
+
+    def bare(self, line: L) -> L:
+        """Return it without what fields were called when it was filled in, which changes nothing of what it does."""
+        return line
+
+    def named(self, line: L, earlier: Line | None, databases: Mapping[int, Database]) -> L:
+        """Return it with what the fields are called that it uses, as each was when it was filled last. `earlier`: the line as
+        it was kept before."""
+        return line
 
     def connections(self, line: L) -> tuple[int | None, ...]:
         """Return the connections that it sends by."""

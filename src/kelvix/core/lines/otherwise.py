@@ -9,6 +9,7 @@ from kelvix.core.workflow import Otherwise
 class OtherwiseKind(Kind[Otherwise]):
     verb = "otherwise"
     stays = True
+    fixed = True
 
 
 KIND = OtherwiseKind()

@@ -9,7 +9,8 @@ from kelvix.core.cells import Cell, Finding
 from kelvix.core.context import Context
 from kelvix.core.filling import Carried
 from kelvix.core.lines.kind import Kind
-from kelvix.core.workflow import Filling, Update
+from kelvix.core.schema import Database
+from kelvix.core.workflow import Filling, Line, Update
 
 
 class UpdateKind(Kind[Update]):
@@ -28,6 +29,12 @@ class UpdateKind(Kind[Update]):
 
     def check_document(self, line: Update) -> None:
         writing.check_document(line)
+
+    def bare(self, line: Update) -> Update:
+        return writing.bare(line)
+
+    def named(self, line: Update, earlier: Line | None, databases: Mapping[int, Database]) -> Update:
+        return writing.named(line, earlier, databases)
 
     def fillings(self, line: Update) -> Iterator[Filling]:
         yield from (f.filling for f in line.fillings)

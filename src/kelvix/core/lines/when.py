@@ -16,6 +16,7 @@ from kelvix.core.workflow import Reference, When
 class WhenKind(Kind[When]):
     verb = "when"
     stays = True
+    fixed = True
 
     def step(self, line: When, carried: Carried, context: Context) -> tuple[Cell, Carried]:
         return Cell(line.id, GoOn("in"), _told(line, carried, context.words)), carried

@@ -3,19 +3,19 @@ import { useState } from "react";
 import { useTypeOf, type Database, type Sample } from "../../api/queries";
 import { DatabaseSelect } from "../../screens/timetable/DatabaseSelect";
 import { FieldsTable } from "../../screens/timetable/FieldsTable";
-import { MakeDatabase } from "../../screens/timetable/MakeDatabase";
-import type { Add, AddOrUpdate, Cell, Rehearsal } from "../../screens/timetable/model";
+import { MakeDatabase } from "./MakeDatabase";
+import type { AddOrUpdate, Cell, Rehearsal, Adds } from "../../screens/timetable/model";
 import { SuggestionsHead, useSuggestions } from "../../screens/timetable/Suggestions";
 
 interface Props {
-  line: Add | AddOrUpdate;
+  line: Adds;
   when: string;
   app: string;
   databases: Database[];
   cell: Cell | undefined;
   findings: Rehearsal["findings"];
   sample: Sample | undefined;
-  onChange: (line: Add | AddOrUpdate) => void;
+  onChange: (line: Adds) => void;
 }
 
 /** The database that a line adds to, what fills its fields, and for Add or update how a record is recognised. */
@@ -23,7 +23,7 @@ export function AddPanel({ line, when, app, databases, cell, findings, sample, o
   const [making, setMaking] = useState(false);
   const database = databases.find((d) => d.id === line.database);
   const suggested = useSuggestions(line);
-  const words = line.verb === "add" ? "Add to" : "Add to, or update in";
+  const words = "by" in line ? "Add to, or update in" : "Add to";
   return (
     <>
       <div className="row" style={{ marginBottom: 6 }}>
@@ -41,7 +41,7 @@ export function AddPanel({ line, when, app, databases, cell, findings, sample, o
       {line.database != null && !database && (
         <div className="note bad">The database that this line adds to was deleted. Choose another one; what was filled is kept.</div>
       )}
-      {database && line.verb === "add_or_update" && <Recognised line={line} database={database} onChange={onChange} />}
+      {database && "by" in line && <Recognised line={line} database={database} onChange={onChange} />}
       {database && <SuggestionsHead suggested={suggested} line={line} onChange={onChange} />}
       {database && (
         <FieldsTable

@@ -1,9 +1,9 @@
 import type { Database } from "../../api/queries";
-import type { Add, AddOrUpdate } from "../../screens/timetable/model";
+import type { Adds } from "../../screens/timetable/model";
 import type { Sentence } from "../lineView";
 
 /** What is told of a line that adds. */
-export function added(verb: string, into: string, line: Add | AddOrUpdate, databases: Database[]): Sentence {
+export function added(verb: string, into: string, line: Adds, databases: Database[]): Sentence {
   const database = databases.find((d) => d.id === line.database);
   const object = `a record ${into} ${database?.name ?? (line.database ? "a deleted database" : "…")}`;
   const filled = database && `${line.fillings.length} of ${database.fields.length} fields filled`;

@@ -24,4 +24,6 @@ export default {
   uses: ofFields,
   undone: "undo puts it into the trash",
   holds: "added",
+  adds: true,
+  target: (line) => (line.database ? { kind: "database", id: line.database } : null),
 } satisfies LineView<Add>;

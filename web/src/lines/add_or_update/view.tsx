@@ -24,5 +24,8 @@ export default {
   uses: ofFields,
   undone: "undo puts what is new into the trash, and gives back what was there",
   holds: "added or updated",
+  adds: true,
+  there: true,
+  target: (line) => (line.database ? { kind: "database", id: line.database } : null),
   mark: "±",
 } satisfies LineView<AddOrUpdate>;

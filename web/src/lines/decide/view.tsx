@@ -10,6 +10,7 @@ export default {
     { verb: "way", id: newId(), within: id, mode: "all", conditions: [], name: "" },
     { verb: "otherwise", id: newId(), within: id },
   ],
+  plain: true,
   sentence: () => ({ verb: "Decide", object: "which way to go", detail: "" }),
   Panel: ({ line, cells, setDocument, choose }) => <DecidePanel line={line} cells={cells} setDocument={setDocument} choose={choose} />,
 } satisfies LineView<Decide>;

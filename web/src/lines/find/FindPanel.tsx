@@ -3,7 +3,7 @@ import { useTypeOf, type Database } from "../../api/queries";
 import { relative } from "../../parts/dates";
 import { DatabaseSelect } from "../../screens/timetable/DatabaseSelect";
 import { FilledWith } from "../../screens/timetable/FilledWith";
-import { FindAll } from "../../screens/timetable/FindAll";
+import { FindAll } from "./FindAll";
 import { useLine } from "../../screens/timetable/lineContext";
 import type { Carried, Cell, Find, Rehearsal, Sought } from "../../screens/timetable/model";
 

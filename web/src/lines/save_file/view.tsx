@@ -27,5 +27,6 @@ export default {
   Panel: ({ line, cell, findings, onChange }) => <SaveFilePanel line={line} cell={cell} findings={findings} onChange={onChange} />,
   uses: (line) => [line.file, line.name, line.folder].flatMap(ofParts),
   mark: "↓",
+  target: (line) => (line.connection && line.container ? { kind: "app", connection: line.connection, container: line.container } : null),
   undone: "what was saved stays; delete it in its folder if it is not wanted",
 } satisfies LineView<SaveFile>;

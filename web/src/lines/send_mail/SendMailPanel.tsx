@@ -1,8 +1,8 @@
 import { ByConnection } from "../../screens/timetable/ByConnection";
 import { FilledWith } from "../../screens/timetable/FilledWith";
 import { useLine } from "../../screens/timetable/lineContext";
-import { MailPreview } from "../../screens/timetable/MailPreview";
-import { MailRows } from "../../screens/timetable/MailRows";
+import { MailPreview } from "./MailPreview";
+import { MailRows } from "./MailRows";
 import { PanelRow } from "../../screens/timetable/PanelRow";
 import type { Cell, Part, Rehearsal, SendMail } from "../../screens/timetable/model";
 

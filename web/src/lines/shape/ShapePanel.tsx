@@ -3,7 +3,7 @@ import { useState } from "react";
 import { answer, client } from "../../api/client";
 import { useTypeOf, type FieldType } from "../../api/queries";
 import { useLine } from "../../screens/timetable/lineContext";
-import { MakingEditor } from "../../screens/timetable/MakingEditor";
+import { MakingEditor } from "./MakingEditor";
 import { newId, type Cell, type Carried, type Making, type Rehearsal, type Shape, type Shaped } from "../../screens/timetable/model";
 
 interface Props {

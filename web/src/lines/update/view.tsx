@@ -18,4 +18,5 @@ export default {
   mark: "≠",
   undone: "undo gives back what was there",
   holds: "updated",
+  there: true,
 } satisfies LineView<Update>;

@@ -4,6 +4,7 @@ import { WayPanel } from "./WayPanel";
 import { ofTests } from "../refs";
 
 export default {
+  called: "way",
   sentence: (line) => ({
     verb: "If",
     object: line.name || (line.conditions.length < 2 ? "this holds" : `${line.mode} of these`),

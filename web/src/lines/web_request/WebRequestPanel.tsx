@@ -3,8 +3,8 @@ import { Fragment } from "react";
 import { FilledWith } from "../../screens/timetable/FilledWith";
 import { MoreRow, PanelRow, Remove } from "../../screens/timetable/PanelRow";
 import type { Cell, Rehearsal, WebRequest } from "../../screens/timetable/model";
-import { WebAnswer } from "../../screens/timetable/WebAnswer";
-import { WebHeaders } from "../../screens/timetable/WebHeaders";
+import { WebAnswer } from "./WebAnswer";
+import { WebHeaders } from "./WebHeaders";
 
 const METHODS: WebRequest["method"][] = ["POST", "PUT", "PATCH", "GET", "DELETE"];
 

@@ -1,11 +1,11 @@
 import { MenuItem, Select } from "@mui/material";
 import { useApps, useDatabases, type WorkflowDetail } from "../../api/queries";
-import { AddressWhen } from "../../screens/timetable/AddressWhen";
-import { AppWhen } from "../../screens/timetable/AppWhen";
+import { AddressWhen } from "./AddressWhen";
+import { AppWhen } from "./AppWhen";
 import { eventOf } from "../../screens/timetable/lineWords";
 import type { Own, RecordEvent, Rehearsal, When } from "../../screens/timetable/model";
-import { RecordWhen } from "../../screens/timetable/RecordWhen";
-import { ScheduleWhen } from "../../screens/timetable/ScheduleWhen";
+import { RecordWhen } from "./RecordWhen";
+import { ScheduleWhen } from "./ScheduleWhen";
 
 interface Props {
   line: When;

@@ -5,6 +5,7 @@ import { ownWords } from "./ownWords";
 import { WhenPanel } from "./WhenPanel";
 
 export default {
+  fixed: true,
   sentence: (line, { app, databases }) => {
     if (line.own) return { verb: "When", ...ownWords(line.own, databases) };
     const place = line.container_name ? `${app?.name ?? ""} › ${line.container_name}` : `choose the ${app?.container_word ?? "folder"}`;

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { Place } from "../beside/place";
 import { Shelf } from "../beside/Shelf";
+import { viewOf } from "../../lines";
 import { whenOf, type Document } from "./model";
 
 /** Where a workflow takes from: its folder, or its database. */
@@ -13,9 +14,8 @@ function sourceOf(document: Document): Place | null {
 /** Where its first line that brings something there brings it. */
 function targetOf(document: Document): Place | null {
   for (const line of document.lines) {
-    if ((line.verb === "add" || line.verb === "add_or_update") && line.database) return { kind: "database", id: line.database };
-    if (line.verb === "save_file" && line.connection && line.container)
-      return { kind: "app", connection: line.connection, container: line.container };
+    const place = viewOf(line.verb).target?.(line);
+    if (place) return place;
   }
   return null;
 }

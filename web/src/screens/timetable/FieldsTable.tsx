@@ -1,5 +1,6 @@
 import { MenuItem, Select } from "@mui/material";
 import { useTypeOf, type Database } from "../../api/queries";
+import { viewOf } from "../../lines";
 import { FilledWith } from "./FilledWith";
 import { fill, fillingOf, type Cell, type Fills, type Rehearsal } from "./model";
 import { Suggested, type Suggestion } from "./Suggestions";
@@ -50,7 +51,7 @@ export function FieldsTable<L extends Fills>({ line, database, cell, findings, h
               <span className="field">
                 <span className="clip">
                   <b>{field.name}</b>
-                  {field.required && line.verb !== "update" && <span aria-label="must be filled"> *</span>}
+                  {field.required && viewOf(line.verb).adds && <span aria-label="must be filled"> *</span>}
                 </span>
                 <small>{typeOf(field.type)?.name}</small>
               </span>
@@ -63,7 +64,9 @@ export function FieldsTable<L extends Fills>({ line, database, cell, findings, h
                 choices={field.choices.map((c) => c.name)}
                 onChange={(filling) => onChange(fill(line, [{ field: field.id, filling }]))}
               />
-              {line.verb !== "add" && !field.required && <WhereEmpty line={line} field={field.id} name={field.name} onChange={onChange} />}
+              {viewOf(line.verb).there && !field.required && (
+                <WhereEmpty line={line} field={field.id} name={field.name} onChange={onChange} />
+              )}
             </td>
             <td className="wrap">
               {gives(field.id, cell, hasSample)}{" "}

@@ -29,7 +29,7 @@ export function LinePanel(props: Props) {
   const cells = (sample && rehearsal?.cells[String(sample.id)]) ?? [];
   const cell = cells.find((c) => c.line === line.id);
   const findings = rehearsal?.findings.filter((f) => f.line === line.id) ?? [];
-  const { Panel } = viewOf(line.verb);
+  const { Panel, fixed, called = "line" } = viewOf(line.verb);
   const place: LineContext = {
     workflow: props.workflow.id,
     document,
@@ -48,13 +48,13 @@ export function LinePanel(props: Props) {
           Line {document.lines.indexOf(line) + 1} · {verb} {line.verb === "when" ? "" : object}{" "}
           {props.sampleName && <span>with {props.sampleName}</span>}
         </div>
-        {line.verb !== "when" && line.verb !== "otherwise" && (
+        {!fixed && (
           <>
             <button className="link" onClick={props.onDuplicate}>
               duplicate
             </button>
             <button className="link" onClick={props.onRemove}>
-              take this {line.verb === "way" ? "way" : "line"} away
+              take this {called} away
             </button>
           </>
         )}

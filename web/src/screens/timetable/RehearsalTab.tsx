@@ -83,7 +83,7 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, read
     choose(line, null);
   });
   const remove = () => {
-    if (!chosen || chosen.verb === "when" || chosen.verb === "otherwise") return;
+    if (!chosen || viewOf(chosen.verb).fixed) return;
     const at = document.lines.indexOf(chosen);
     setDocument(removeLine(document, chosen.id));
     choose(document.lines[at - 1]?.id ?? when, null);

@@ -3,12 +3,12 @@ import { useDeferredValue } from "react";
 import { answer, client, type Schemas } from "../../api/client";
 import { useLine } from "./lineContext";
 import { above } from "./nesting";
-import { fill, fillingOf, replaceLine, type Add, type AddOrUpdate, type Fills } from "./model";
+import { fill, fillingOf, replaceLine, type Fills, type Adds } from "./model";
 
 export type Suggestion = Schemas["SuggestionOut"];
 
 /** What could fill the fields of a line that are not filled yet. */
-export function useSuggestions(line: Add | AddOrUpdate): Suggestion[] {
+export function useSuggestions(line: Adds): Suggestion[] {
   const { workflow, document } = useLine();
   const before = useDeferredValue(above(document, line.id));
   const found = useQuery({

@@ -4,7 +4,7 @@ import { above, isWithin, withinOf } from "./nesting";
 
 /** The database that a line works on: its own, or that of the record it changes. */
 export function databaseOf(line: Line | undefined, document: Document, databases: Database[]): Database | undefined {
-  if (line?.verb === "update" || line?.verb === "delete")
+  if (line && "of" in line && typeof line.of === "string")
     return databaseOf(
       above(document, line.id).find((l) => l.id === line.of),
       document,

@@ -34,7 +34,7 @@ function OneCell({ cell, verb }: { cell: Cell | undefined; verb: Line["verb"] })
       return (
         <>
           <span className="mk ok">✓</span>
-          {verb === "decide" ? (
+          {viewOf(verb).plain ? (
             cell.note
           ) : (
             <>

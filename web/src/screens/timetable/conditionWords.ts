@@ -1,10 +1,10 @@
 import { carriedName } from "./carried";
-import { sameRef, type OnlyIf, type Rehearsal, type Test, type Way } from "./model";
+import { sameRef, type Rehearsal, type Test } from "./model";
 
 const BETWEEN = { all: " and ", any: " or ", none: " or " } as const;
 
 /** The conditions of a line in words: Subject mentions “quote”, “estimate” · To is works@… */
-export function conditionWords(line: OnlyIf | Way, rehearsal: Rehearsal | undefined): string {
+export function conditionWords(line: { conditions: Test[] }, rehearsal: Rehearsal | undefined): string {
   if (line.conditions.length === 0) return "add a condition";
   return line.conditions.map((c) => testWords(c, rehearsal)).join(" · ");
 }

@@ -12,7 +12,8 @@ export type Add = Schemas["Add"];
 export type AddOrUpdate = Schemas["AddOrUpdate"];
 export type Update = Schemas["Update"];
 export type Delete = Schemas["Delete"];
-export type Fills = Add | AddOrUpdate | Update;
+export type Adds = Add | AddOrUpdate;
+export type Fills = Adds | Update;
 export type Shape = Schemas["Shape"];
 export type Find = Schemas["Find"];
 export type Wait = Schemas["Wait"];
@@ -55,8 +56,7 @@ export function replaceLine(document: Document, line: Line): Document {
   return { lines: document.lines.map((l) => (l.id === line.id ? line : l)) };
 }
 
-export const fillsFields = (line: Line | undefined): line is Fills =>
-  line?.verb === "add" || line?.verb === "add_or_update" || line?.verb === "update";
+export const fillsFields = (line: Line | undefined): line is Fills => !!line && "fillings" in line;
 
 export function fillingOf(line: Fills, field: string): Part[] {
   return line.fillings.find((f) => f.field === field)?.filling ?? [];

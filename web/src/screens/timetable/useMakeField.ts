@@ -2,6 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { answer, client, type Schemas } from "../../api/client";
 import type { Database } from "../../api/queries";
 import { useNotices } from "../../frame/Notices";
+import { addsRecord } from "../../lines";
 import { fill, type Carried, type Line } from "./model";
 
 /** Make a field of a carried value in the database that the chosen Add line adds to, and fill it with that value. */
@@ -12,7 +13,8 @@ export function useMakeField(
 ): ((carried: Carried) => void) | null {
   const queries = useQueryClient();
   const { tell, fail } = useNotices();
-  const database = line?.verb === "add" || line?.verb === "add_or_update" ? databases.find((d) => d.id === line.database) : undefined;
+  const adds = addsRecord(line) ? line : undefined;
+  const database = databases.find((d) => d.id === adds?.database);
   const make = useMutation({
     mutationFn: (carried: Carried) =>
       answer(
@@ -29,8 +31,7 @@ export function useMakeField(
       ),
     onSuccess: async (field, carried) => {
       await queries.invalidateQueries({ queryKey: ["databases"] });
-      if (line?.verb === "add" || line?.verb === "add_or_update")
-        change(fill(line, [{ field: field.id, filling: [{ ref: { line: carried.line, value: carried.key } }] }]));
+      if (adds) change(fill(adds, [{ field: field.id, filling: [{ ref: { line: carried.line, value: carried.key } }] }]));
       tell(`${database?.name ?? "The database"} now has the field ${field.name}.`);
     },
     onError: fail,

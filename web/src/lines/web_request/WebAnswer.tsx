@@ -1,7 +1,7 @@
 import { MenuItem, Select } from "@mui/material";
 import { useFieldTypes } from "../../api/queries";
-import type { WebRequest } from "./model";
-import { MoreRow, PanelRow, Remove } from "./PanelRow";
+import type { WebRequest } from "../../screens/timetable/model";
+import { MoreRow, PanelRow, Remove } from "../../screens/timetable/PanelRow";
 
 type Taken = WebRequest["takes"][number];
 

@@ -1,9 +1,9 @@
 import { MenuItem, Select } from "@mui/material";
 import { useTypeOf, type FieldType } from "../../api/queries";
-import { FilledWith } from "./FilledWith";
-import { useLine } from "./lineContext";
-import { carriedName } from "./carried";
-import type { Making, Ref } from "./model";
+import { FilledWith } from "../../screens/timetable/FilledWith";
+import { useLine } from "../../screens/timetable/lineContext";
+import { carriedName } from "../../screens/timetable/carried";
+import type { Making, Ref } from "../../screens/timetable/model";
 
 interface Props {
   name: string;

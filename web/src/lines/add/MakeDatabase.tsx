@@ -3,18 +3,18 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { answer, client, said, type Schemas } from "../../api/client";
 import { TEXT_FIELD, useApp, useMe, type Sample, useTypeOf } from "../../api/queries";
-import { useLine } from "./lineContext";
-import { columnTime, type Add, type AddOrUpdate } from "./model";
+import { useLine } from "../../screens/timetable/lineContext";
+import { columnTime, type Adds } from "../../screens/timetable/model";
 
 interface Props {
-  line: Add | AddOrUpdate;
+  line: Adds;
   /** The id of the When line, whose values fill the fields. */
   when: string;
   /** The code of its app. */
   app: string;
   sample: Sample | undefined;
   onClose: () => void;
-  onMade: (line: Add | AddOrUpdate) => void;
+  onMade: (line: Adds) => void;
 }
 
 /** A database made of the values that the sample carries, with this line filled accordingly. */
@@ -64,9 +64,7 @@ export function MakeDatabase({ line, when, app: code, sample, onClose, onMade }:
         return field ? [{ field: field.id, filling: source(f.key), named: field.name, empty: "leave" as const }] : [];
       });
       if (chosen.has("text")) fills.push({ field: TEXT_FIELD, filling: source("text"), named: "Text", empty: "leave" });
-      onMade(
-        line.verb === "add" ? { ...line, database: made.id, fillings: fills } : { ...line, database: made.id, fillings: fills, by: [] },
-      );
+      onMade({ ...line, database: made.id, fillings: fills, ...("by" in line ? { by: [] } : {}) });
       onClose();
     },
   });

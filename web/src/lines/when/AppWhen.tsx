@@ -1,9 +1,9 @@
 import { Button, MenuItem, Select } from "@mui/material";
 import { Link } from "react-router";
 import { useApps, useConnections, useSight, type WorkflowDetail } from "../../api/queries";
-import { useConsent } from "../connections/useConsent";
-import { ContainerBox } from "./ContainerBox";
-import type { When } from "./model";
+import { useConsent } from "../../screens/connections/useConsent";
+import { ContainerBox } from "../../screens/timetable/ContainerBox";
+import type { When } from "../../screens/timetable/model";
 
 interface Props {
   line: When;

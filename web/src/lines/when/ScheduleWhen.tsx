@@ -3,8 +3,8 @@ import { useQuery } from "@tanstack/react-query";
 import { answer, client } from "../../api/client";
 import { useMe } from "../../api/queries";
 import { dateTime } from "../../parts/dates";
-import type { Schedule } from "./model";
-import { DAYS, ordinary, ruleOf, UNITS, type Ordinary } from "./scheduleRule";
+import type { Schedule } from "../../screens/timetable/model";
+import { DAYS, ordinary, ruleOf, UNITS, type Ordinary } from "../../screens/timetable/scheduleRule";
 
 interface Props {
   own: Schedule;

@@ -1,7 +1,7 @@
 import { MenuItem, Select } from "@mui/material";
 import type { Database, WorkflowDetail } from "../../api/queries";
-import { DatabaseSelect } from "./DatabaseSelect";
-import type { RecordEvent } from "./model";
+import { DatabaseSelect } from "../../screens/timetable/DatabaseSelect";
+import type { RecordEvent } from "../../screens/timetable/model";
 
 interface Props {
   own: RecordEvent;

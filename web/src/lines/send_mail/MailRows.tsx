@@ -1,7 +1,7 @@
 import { MenuItem, Select } from "@mui/material";
-import { useLine } from "./lineContext";
-import type { CarriedList, SendMail } from "./model";
-import { above } from "./nesting";
+import { useLine } from "../../screens/timetable/lineContext";
+import type { CarriedList, SendMail } from "../../screens/timetable/model";
+import { above } from "../../screens/timetable/nesting";
 
 interface Props {
   line: SendMail;

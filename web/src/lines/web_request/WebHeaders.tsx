@@ -1,9 +1,9 @@
 import { useMutation } from "@tanstack/react-query";
 import { answer, client, said } from "../../api/client";
-import { FilledWith } from "./FilledWith";
-import { useLine } from "./lineContext";
-import type { WebRequest } from "./model";
-import { MoreRow, PanelRow, Remove } from "./PanelRow";
+import { FilledWith } from "../../screens/timetable/FilledWith";
+import { useLine } from "../../screens/timetable/lineContext";
+import type { WebRequest } from "../../screens/timetable/model";
+import { MoreRow, PanelRow, Remove } from "../../screens/timetable/PanelRow";
 
 type Header = WebRequest["headers"][number];
 

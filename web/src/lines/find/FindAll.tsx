@@ -1,7 +1,7 @@
 import { MenuItem, Select } from "@mui/material";
 import { useTypeOf, type Database, type FieldType } from "../../api/queries";
-import { FIGURE_WORDS } from "./lineWords";
-import { newId, type Figure, type Find, type Rehearsal } from "./model";
+import { FIGURE_WORDS } from "../../screens/timetable/lineWords";
+import { newId, type Figure, type Find, type Rehearsal } from "../../screens/timetable/model";
 
 interface Props {
   line: Find;

@@ -1,5 +1,5 @@
 import { useState } from "react";
-import type { Cell } from "./model";
+import type { Cell } from "../../screens/timetable/model";
 
 /** A mail as it would go out with the chosen sample; where there are several, one at a time. */
 export function MailPreview({ cell }: { cell: Cell | undefined }) {

@@ -5,7 +5,7 @@ import { answer, client } from "../../api/client";
 import { copyText } from "../../parts/copy";
 import { useNotices } from "../../frame/Notices";
 import { useFieldTypes } from "../../api/queries";
-import type { Address, Rehearsal } from "./model";
+import type { Address, Rehearsal } from "../../screens/timetable/model";
 
 interface Props {
   own: Address;
