@@ -22,9 +22,9 @@ L = TypeVar("L", bound=Line)
 
 
 class Kind(Generic[L]):
-    """`acts`: it changes something. `fixed`: it always stands where it is, once. `stays`: it needs nobody outside, and no time, so
-    that runs of it are carried together. `sees`: whose values its own fillings and formulas can use: those of the lines above,
-    its own too, or those of the lines within it."""
+    """`acts`: it changes something. `fixed`: it always stands where it is, once. `stays`: it needs nobody outside, and no time,
+    so that runs of it are carried together. `sees`: whose values its own fillings and formulas can use: those of the lines
+    above, its own too, or those of the lines within it."""
 
     verb: ClassVar[str]
     acts: ClassVar[bool] = False
