@@ -51,10 +51,10 @@ class Folder:
         until(lambda: not space.rows("SELECT 1 FROM run WHERE workspace_id=%s AND finished_at IS NULL", (space.id,)), 60)
 
     def check(self) -> None:
-        before = self.person.api("GET", f"/workflows/{self.flows[0]}")["watch"]["last_check_at"]
+        before = self.person.api("GET", f"/workflows/{self.flows[0]}")["subscription"]["last_check_at"]
         for flow in self.flows:
             self.person.api("POST", f"/workflows/{flow}/check-now")
-        until(lambda: self.person.api("GET", f"/workflows/{self.flows[0]}")["watch"]["last_check_at"] != before)
+        until(lambda: self.person.api("GET", f"/workflows/{self.flows[0]}")["subscription"]["last_check_at"] != before)
 
 
 def main() -> None:

@@ -23,13 +23,15 @@ from kelvix.core.collection import Collection
 from kelvix.core.query import Query
 from kelvix.core.schema import Database
 from kelvix.engine.engine import Engine, make
+from kelvix.engine.subscriptions import feeding
 from kelvix.practice.store import Store
-from kelvix.store import connections, people
+from kelvix.store import connections, people, runs
 from kelvix.store.consumers import Consumer
 from kelvix.store.database_server import DatabaseServer, Transaction
 from kelvix.store.directory import Space
 from kelvix.store.query import page as read_page
 from kelvix.store.records import Record
+from kelvix.store.runs import Claim
 
 FOLDERS = {"Enquiries": "enquiries@works.example", "Suppliers": "suppliers@works.example", "Empty": "empty@works.example"}
 
@@ -242,9 +244,9 @@ class On:
         return self.person.api("GET", f"/workflows/{self.workflow}")
 
     def check_now(self) -> None:
-        before = self.detail()["watch"]["last_check_at"]
+        before = self.detail()["subscription"]["last_check_at"]
         self.person.api("POST", f"/workflows/{self.workflow}/check-now")
-        until(lambda: self.detail()["watch"]["last_check_at"] != before)
+        until(lambda: self.detail()["subscription"]["last_check_at"] != before)
 
     def where(self, item: str) -> dict[str, Any]:
         return self.person.api("POST", f"/workflows/{self.workflow}/where", json={"item": item})
@@ -259,6 +261,12 @@ def turn_on(person: Person, words: tuple[str, ...] = ()) -> On:
     workflow = person.workflow("From the post", document(connection, person.folders["Enquiries"], database, FILLS, words))
     person.api("POST", f"/workflows/{workflow}/on")
     return On(person, connection, database, workflow)
+
+
+def claim(space: Space, engine: Engine, **more: Any) -> list[Claim]:
+    """What a worker claims, after consumers have read what was taken in."""
+    feeding.feed(engine, space.server)
+    return space.transact(lambda t: runs.claim(t, **more))
 
 
 class Kelvix:

@@ -102,8 +102,8 @@ def test_an_app_that_will_not_push_is_read_more_often(orla, monkeypatch):
 
     monkeypatch.setattr(engine.apps["mail"].accounts, "subscribe", refuse)
     switch.turn_on(engine, orla.space, on.workflow)
-    watch = on.detail()["watch"]
-    assert watch["pushed"] is False
+    read = on.detail()["subscription"]
+    assert read["pushed"] is False
     orla.deliver("Without a push")
     on.check_now()
     assert until(on.titles) == ["Without a push"]

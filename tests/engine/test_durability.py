@@ -19,7 +19,7 @@ from kelvix.engine.leases import Leases
 from kelvix.settings import TOP, VARIABLE
 from kelvix.store import runs
 from storming import deliver_surely
-from support import Kelvix, turn_on, until
+from support import Kelvix, claim, turn_on, until
 
 pytestmark = pytest.mark.alone
 
@@ -132,7 +132,7 @@ def test_the_fencing_token_alone_stops_a_late_writer(own, on):
     own.installation.stop_child("worker")
     space = on.person.space
     on.person.deliver("Fenced")
-    [late] = until(lambda: space.transact(lambda t: runs.claim(t, 10, 0.2)))
+    [late] = until(lambda: claim(space, own.engine, limit=10, lease=0.2))
     space.transact(lambda t: runs.hold(t, late, 0.2))
     time.sleep(0.4)
     with pytest.raises(runs.Fenced):
@@ -154,14 +154,14 @@ def test_a_machine_that_stood_still_makes_no_run_suspect(own, on):
     own.installation.stop_child("worker")
     space = on.person.space
     on.person.deliver("Asleep")
-    [claim] = until(lambda: space.transact(lambda t: runs.claim(t, 10, 0.2)))
+    [held] = until(lambda: claim(space, own.engine, limit=10, lease=0.2))
     leases = Leases(120.0)  # which renews by itself only after half a minute
-    with leases.outside(space, claim):
-        until(lambda: space.row("SELECT id FROM run WHERE id=%s AND lease_until < NOW(3)", (claim.run_id,)), every=0.05)
+    with leases.outside(space, held):
+        until(lambda: space.row("SELECT id FROM run WHERE id=%s AND lease_until < NOW(3)", (held.run_id,)), every=0.05)
         leases.renew()
         assert space.transact(runs.release_expired) == []
-        space.transact(lambda t: runs.hold(t, claim, 30))
-    space.transact(lambda t: runs.wait(t, claim, 0, {"sentence": "given back"}))
+        space.transact(lambda t: runs.hold(t, held, 30))
+    space.transact(lambda t: runs.wait(t, held, 0, {"sentence": "given back"}))
     own.installation.start("worker")
     assert until(on.titles) == ["Asleep"]
 

@@ -45,11 +45,11 @@ def test_a_check_that_fails_says_so_and_comes_again(on, faults):
     faults("failing", "never")
     on.person.deliver("m0")
     on.check_now()
-    watch = on.detail()["watch"]
-    assert "an error of its own (500)" in watch["problem"]
+    read = on.detail()["subscription"]
+    assert "an error of its own (500)" in read["problem"]
     faults()
     on.check_now()
-    assert until(on.titles) == ["m0"] and on.detail()["watch"]["problem"] is None
+    assert until(on.titles) == ["m0"] and on.detail()["subscription"]["problem"] is None
 
 
 @pytest.mark.parametrize(("given", "seconds"), [("7", 7.0), (None, None), ("soon", None), ("-3", 0.0), ("999999", 3600.0)])
@@ -67,7 +67,7 @@ def test_the_connection_is_revoked(on):
     orla.revoke(on.connection)
     orla.deliver("While revoked")
     on.check_now()
-    assert "no longer accepts this connection" in on.detail()["watch"]["problem"]
+    assert "no longer accepts this connection" in on.detail()["subscription"]["problem"]
     sight = orla.api("GET", f"/connections/{on.connection}/sight")
     assert sight["finding"] == "refused" and "Renew" in sight["advice"]
     assert orla.api("GET", f"/connections/{on.connection}")["state"] == "refused"

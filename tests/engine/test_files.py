@@ -93,9 +93,9 @@ def test_a_file_that_changes_keeps_its_record(surveys):
         assert page.post(f"/files/files/{file}/move", data={"to": orla.container("files", "Surveys")}).status_code == 303
         until(lambda: [r for r in flow.rows() if r["Folder"] == "Surveys"])
     assert len(flow.rows()) == 1 and len(orla.runs(flow.id)) == 5
-    checked_before = orla.api("GET", f"/workflows/{flow.id}")["watch"]["last_check_at"]
+    checked_before = orla.api("GET", f"/workflows/{flow.id}")["subscription"]["last_check_at"]
     orla.api("POST", f"/workflows/{flow.id}/check-now")
-    until(lambda: orla.api("GET", f"/workflows/{flow.id}")["watch"]["last_check_at"] != checked_before)
+    until(lambda: orla.api("GET", f"/workflows/{flow.id}")["subscription"]["last_check_at"] != checked_before)
     assert len(orla.runs(flow.id)) == 5, "what was pushed is not taken again when the feed is read"
 
 

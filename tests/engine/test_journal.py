@@ -367,6 +367,11 @@ def test_another_connection_to_the_same_account_is_a_way_too(orla, monkeypatch):
         name = str(table["fields"][0]["id"])
         until(lambda: [r["values"][name] for r in orla.records(table["id"])] == ["By another way"])
         assert orla.api("GET", f"/workflows/{many.flows[0]}")["held"]["count"] == 1, "its own connection is refused"
+        orla.revoke(other)
+        for _ in range(3):
+            many.check()
+        later = "SELECT next_check_at > NOW(3) + INTERVAL 1 MINUTE AS later FROM subscription WHERE workspace_id=%s"
+        assert orla.space.row(later, (orla.space.id,))["later"], "where no way is left, it is not asked again and again"
     finally:
         orla.faults()
 

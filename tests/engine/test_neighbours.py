@@ -9,6 +9,7 @@ import time
 import pytest
 
 from attacks import dripping, heavy_pdf, tell_a_receiver
+from kelvix.engine.subscriptions import feeding
 from kelvix.store import runs
 from support import FIELDS, Kelvix, document, turn_on, until
 
@@ -99,6 +100,7 @@ def test_a_run_that_ends_its_worker_is_carried_in_a_process_of_its_own(troubled,
     space, hers = on.person.space, mona.space
     for person in (mona, on.person):
         person.deliver("suspect")
+        until(lambda: feeding.feed(running.engine, space.server))
         until(lambda of=person.space: of.row("SELECT id FROM event WHERE workspace_id=%s", (of.id,)))
     claims = [
         until(lambda of=of: of.transact(lambda t: runs.claim(t, 1, 0.1, room=lambda id: int(id == of.id))))

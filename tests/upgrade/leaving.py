@@ -214,11 +214,11 @@ def unread(left: Leaving) -> None:
     p.faults("none", "never")
     p.deliver("Read by one")
     first = left.flows["From the post"]
-    before = p.api("GET", f"/workflows/{first}")["watch"]["last_check_at"]
+    before = p.api("GET", f"/workflows/{first}")["subscription"]["last_check_at"]
     stays = "UPDATE consumer SET state=%s WHERE workspace_id=%s AND workflow_id=%s"
     p.space.transact(lambda t: t.execute(stays, ("paused", p.space.id, left.flows["Second copy"])))
     p.api("POST", f"/workflows/{first}/check-now")
-    until(lambda: p.api("GET", f"/workflows/{first}")["watch"]["last_check_at"] != before)
+    until(lambda: p.api("GET", f"/workflows/{first}")["subscription"]["last_check_at"] != before)
     left.ended("From the post", 5)
     p.deliver("Read by none")
     p.faults("slow", app="receiver")

@@ -1,4 +1,4 @@
-"""Where apps push to: POST /hooks/{workspace}/{watch}. Without sign-in: the push proves itself by its signature.
+"""Where apps push to: POST /hooks/{workspace}/{subscription}. Without sign-in: the push proves itself by its signature.
 
 Plain ASGI before all else, since this is the one address that is called by machines, at their pace.
 """

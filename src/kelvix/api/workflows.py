@@ -46,7 +46,7 @@ class ListensOut(BaseModel):
     itself: int
 
 
-class WatchOut(BaseModel):
+class SubscriptionOut(BaseModel):
     """How a workflow that is on listens. `pushed` says whether the app tells at once."""
 
     pushed: bool
@@ -73,7 +73,7 @@ class WorkflowOut(BaseModel):
     changed_since_on: bool
     tried_never_on: bool
     turned_on_at: datetime | None
-    watch: WatchOut | None
+    subscription: SubscriptionOut | None
     listens: ListensOut | None
     sentence: str
     a_month: int | None = Field(description="how many runs a month are expected")
@@ -199,7 +199,7 @@ def _out(who: Caller, kept: Kept, seen: Overview) -> dict[str, Any]:
         "changed_since_on": kept.running is not None and kept.state == "on" and kept.running != kept.draft,
         "tried_never_on": kept.tried_ok_at is not None and kept.turned_on_at is None,
         "turned_on_at": kept.turned_on_at,
-        "watch": WatchOut(
+        "subscription": SubscriptionOut(
             pushed=of.push_id is not None,
             next_check_at=of.next_check_at,
             last_check_at=of.last_check_at,

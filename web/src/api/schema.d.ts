@@ -4387,6 +4387,23 @@ export interface components {
              */
             within: string;
         };
+        /**
+         * SubscriptionOut
+         * @description How a workflow that is on listens. `pushed` says whether the app tells at once.
+         */
+        SubscriptionOut: {
+            /** Last Check At */
+            last_check_at: string | null;
+            /**
+             * Next Check At
+             * Format: date-time
+             */
+            next_check_at: string;
+            /** Problem */
+            problem: string | null;
+            /** Pushed */
+            pushed: boolean;
+        };
         /** SuggestIn */
         SuggestIn: {
             document: components["schemas"]["Workflow"];
@@ -4685,23 +4702,6 @@ export interface components {
             within: string;
         };
         /**
-         * WatchOut
-         * @description How a workflow that is on listens. `pushed` says whether the app tells at once.
-         */
-        WatchOut: {
-            /** Last Check At */
-            last_check_at: string | null;
-            /**
-             * Next Check At
-             * Format: date-time
-             */
-            next_check_at: string;
-            /** Problem */
-            problem: string | null;
-            /** Pushed */
-            pushed: boolean;
-        };
-        /**
          * Way
          * @description One way of a Decide line: taken where its conditions hold, and those of the ways above it do not. `name` is what it is
          *     called.
@@ -4933,11 +4933,11 @@ export interface components {
             silent: string | null;
             /** State */
             state: string;
+            subscription: components["schemas"]["SubscriptionOut"] | null;
             /** Tried Never On */
             tried_never_on: boolean;
             /** Turned On At */
             turned_on_at: string | null;
-            watch: components["schemas"]["WatchOut"] | null;
         };
         /** WorkflowIn */
         WorkflowIn: {
@@ -4993,11 +4993,11 @@ export interface components {
             silent: string | null;
             /** State */
             state: string;
+            subscription: components["schemas"]["SubscriptionOut"] | null;
             /** Tried Never On */
             tried_never_on: boolean;
             /** Turned On At */
             turned_on_at: string | null;
-            watch: components["schemas"]["WatchOut"] | null;
         };
         /** WorkspaceIn */
         WorkspaceIn: {

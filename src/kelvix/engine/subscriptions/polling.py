@@ -120,7 +120,7 @@ def check(engine: Engine, one: Subscription) -> int:
         engine.note_failure(space, one.connection_id, failure)
         problem, wait = str(failure), MAX_PAUSE
         if space.transact(lambda t: subscriptions.go_by(t, was)):
-            wait = 0.0
+            wait = wait if was.failures else 0.0  # at once by the other way; where that fails too, later
             pushes.ask(engine, space, space.read(lambda t: subscriptions.get(t, space.id, was.id)) or was)
     if problem:
         space.transact(lambda t: subscriptions.checked(t, one, one.cursor_at, one.cursor_at, wait, problem))

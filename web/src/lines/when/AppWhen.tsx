@@ -72,9 +72,9 @@ export function AppWhen({ line, workflow, onChange }: Props) {
           </button>
         </p>
       )}
-      {workflow.watch && (
+      {workflow.subscription && (
         <p style={{ marginTop: 10 }}>
-          {workflow.watch.pushed
+          {workflow.subscription.pushed
             ? `${app?.name} tells Kelvix of each ${app?.item_word} as it arrives. To be sure, the ${folder} is also read every minute.`
             : `${app?.name} does not tell Kelvix by itself; the ${folder} is read every 20 seconds.`}
         </p>

@@ -57,13 +57,13 @@ export function Head({ workflow, draft, findings, wrongSamples, zone, sampleLabe
                 {LISTENS[workflow.listens.kind]}
                 {workflow.listens.next_at && `, next ${dateTime(workflow.listens.next_at, zone)}`}
               </>
-            ) : on && workflow.watch ? (
+            ) : on && workflow.subscription ? (
               <>
-                takes {app?.items_word ?? "items"} <b>{workflow.watch.pushed ? "as they arrive" : "at each check"}</b> ·{" "}
+                takes {app?.items_word ?? "items"} <b>{workflow.subscription.pushed ? "as they arrive" : "at each check"}</b> ·{" "}
                 <button className="link" onClick={() => check.mutate()}>
                   check now
                 </button>
-                {!workflow.watch.problem && <> · next check {seconds(workflow.watch.next_check_at, zone)}</>}
+                {!workflow.subscription.problem && <> · next check {seconds(workflow.subscription.next_check_at, zone)}</>}
               </>
             ) : (
               <>
@@ -87,9 +87,9 @@ export function Head({ workflow, draft, findings, wrongSamples, zone, sampleLabe
         </Button>
         <TurnOn workflow={workflow} draft={draft} findings={findings} />
       </div>
-      {on && workflow.watch?.problem && (
+      {on && workflow.subscription?.problem && (
         <div className="note bad" role="status">
-          Last check failed: {workflow.watch.problem}.
+          Last check failed: {workflow.subscription.problem}.
         </div>
       )}
       {workflow.silent && <div className="note">{workflow.silent}</div>}

@@ -82,8 +82,8 @@ export function WorkflowList() {
                     </Link>
                   </td>
                   <td>
-                    {w.watch
-                      ? seconds(w.watch.next_check_at, zone)
+                    {w.subscription
+                      ? seconds(w.subscription.next_check_at, zone)
                       : w.listens?.next_at
                         ? dateTime(w.listens.next_at, zone)
                         : w.listens
@@ -112,10 +112,10 @@ export function WorkflowList() {
 }
 
 function State({ workflow }: { workflow: Workflow }) {
-  if (workflow.watch?.problem) {
+  if (workflow.subscription?.problem) {
     return (
-      <span className="bad" title={workflow.watch.problem}>
-        <span className="mk">!</span>on, but {workflow.watch.problem}
+      <span className="bad" title={workflow.subscription.problem}>
+        <span className="mk">!</span>on, but {workflow.subscription.problem}
       </span>
     );
   }
