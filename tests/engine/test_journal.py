@@ -4,6 +4,7 @@ own, and none waits for another."""
 from __future__ import annotations
 
 import json
+import time
 from datetime import UTC, datetime
 
 import pytest
@@ -12,8 +13,10 @@ from kelvix.connectors.consented import ConsentedCollection
 from kelvix.core.collection import PermanentError
 from kelvix.engine import switch
 from kelvix.engine.subscriptions import feeding, polling, records
+from kelvix.engine.subscriptions.intake import Intake
 from kelvix.engine.upkeep import prune
 from kelvix.engine.versions import Versions
+from kelvix.formats import webhook_signature
 from kelvix.store import changes, connections, consumers, journal, subscriptions
 from packages.logbook import Logbook
 from support import FIELDS, FILLS, document, locked, turn_on, until
@@ -200,6 +203,27 @@ def test_one_that_listens_to_another_folder_still_carries_what_was_taken_in(orla
     name = str(table["fields"][0]["id"])
     until(lambda: sorted(r["values"][name] for r in orla.records(table["id"])) == ["Of the new folder", "Of the old folder"])
     assert [s["state"] for s in orla.space.rows("SELECT state FROM subscription WHERE workspace_id=%s ORDER BY id", (orla.space.id,))] == ["off", "on"]  # fmt: skip
+
+
+def test_what_is_held_is_told_of_and_a_journal_that_is_not_there_troubles_nobody(orla, monkeypatch):
+    many = Listeners(orla, 2)
+    switch.pause(orla.kelvix.engine, orla.space, many.flows[1], "five runs failed")
+    orla.faults(push="never")
+    try:
+        orla.deliver("Told")
+        of, told = many.subscription(), []
+        secret = orla.space.read(lambda t: subscriptions.push_secret(t, orla.kelvix.engine.vault, orla.space.id, of.id))
+        body, stamp = json.dumps({"container": of.place, "item": str(_newest(orla))}).encode(), int(time.time())
+        signature = webhook_signature.sign(secret, "m", stamp, body)
+        dispatch = orla.kelvix.engine.dispatch
+        dispatch.announce(10**12, "journal:1"), dispatch.announce(orla.space.id, "journal:x", f"journal:{10**12}")
+        with monkeypatch.context() as patch:
+            patch.setattr(dispatch, "announce", lambda *topics: told.append(topics))
+            assert Intake(orla.kelvix.engine).push(orla.space.id, of.id, "m", str(stamp), signature, body) == 202
+        assert told == [(orla.space.id, f"journal:{of.id}", f"workflow:{many.flows[1]}")]
+        many.all_have("Told", besides=[1])
+    finally:
+        orla.faults()
 
 
 def test_those_that_keep_an_order_read_the_same_journal(orla):

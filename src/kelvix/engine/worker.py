@@ -13,6 +13,7 @@ from functools import partial
 
 import structlog
 
+from kelvix.core.not_found import NotFoundError
 from kelvix.engine import catching_up, holding, upkeep
 from kelvix.engine.alone import Alone
 from kelvix.engine.dispatch import JOURNAL
@@ -105,17 +106,22 @@ class Worker:
     def _hear(self, seconds: float) -> None:
         """Wait until there is work, and hear which journals have more."""
         for workspace_id, topics in self.engine.dispatch.wait(seconds):
-            self._journals |= {(workspace_id, int(t[len(JOURNAL) :])) for t in topics if t.startswith(JOURNAL)}
+            told = (t[len(JOURNAL) :] for t in topics if t.startswith(JOURNAL))
+            self._journals |= {(workspace_id, int(number)) for number in told if number.isdecimal()}
 
     def _readers(self, server: DatabaseServer) -> list[Reader]:
         """Return the consumers of a server that are let read on together with the claim, which saves a commit; where there are
         many, they read on beside it."""
         found: list[Reader] = []
-        for workspace_id, subscription_id in list(self._journals):
-            space = self.engine.directory.open(workspace_id)
+        for key in list(self._journals):
+            try:
+                space = self.engine.directory.open(key[0])
+            except NotFoundError:  # deleted since, or never there
+                self._journals.discard(key)
+                continue
             if space.server is server:
-                self._journals.discard((workspace_id, subscription_id))
-                found += self._listeners.get(space, subscription_id)
+                self._journals.discard(key)
+                found += self._listeners.get(space, key[1])
         if len(found) > MAX_READERS:
             self._behind.set()
             return []

@@ -247,6 +247,15 @@ def held(t: Transaction, workspace_id: int) -> dict[int, Held]:
     return {r["workflow_id"]: Held(r["n"], r["since"]) for r in rows}
 
 
+def held_for(t: Transaction, subscription_id: int) -> list[int]:
+    """Return the workflows for which what a subscription takes in is held."""
+    rows = t.rows(
+        f"SELECT c.workflow_id FROM consumer c WHERE c.subscription_id=%s AND c.state<>'off' AND NOT ({CAN_READ})",
+        (subscription_id,),
+    )
+    return [r["workflow_id"] for r in rows]
+
+
 def drop(t: Transaction, workspace_id: int, workflow_id: int) -> int:
     """Pass over what is held, as a person said: how many changes there were."""
     one = of_workflow(t, workspace_id, workflow_id)

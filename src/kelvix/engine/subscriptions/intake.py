@@ -13,7 +13,7 @@ from kelvix.engine import metrics
 from kelvix.engine.dispatch import JOURNAL
 from kelvix.engine.engine import Engine
 from kelvix.formats import webhook_signature
-from kelvix.store import journal, subscriptions
+from kelvix.store import consumers, journal, subscriptions
 from kelvix.store.subscriptions import Subscription
 
 MAX_BYTES = 64 * 1024
@@ -23,10 +23,12 @@ REMEMBER = 5.0  # seconds for which a subscription is taken as it was, so that a
 
 @dataclass(frozen=True)
 class Listening:
-    """A subscription, as the intake knows it: what proves a push, and what it must be about."""
+    """A subscription, as the intake knows it: what proves a push, what it must be about, and the workflows for which what
+    arrives is held."""
 
     of: Subscription
     secret: str
+    held_for: tuple[int, ...]
     known_at: float
 
 
@@ -48,7 +50,8 @@ class Intake:
         secret = space.read(lambda t: subscriptions.push_secret(t, self.engine.vault, workspace_id, subscription_id))
         if of is None or secret is None:
             return None
-        found = Listening(of, secret, time.monotonic())
+        held_for = space.read(lambda t: consumers.held_for(t, subscription_id))
+        found = Listening(of, secret, tuple(held_for), time.monotonic())
         self._known[(workspace_id, subscription_id)] = found
         return found
 
@@ -89,5 +92,6 @@ class Intake:
             return HTTPStatus.SERVICE_UNAVAILABLE if now is not None and now.state == "on" else HTTPStatus.GONE
         if took == "new":
             metrics.TAKEN_IN.labels("push").inc()
-            self.engine.dispatch.announce(workspace_id, f"{JOURNAL}{of.id}")
+            held = (f"workflow:{one}" for one in listening.held_for)
+            self.engine.dispatch.announce(workspace_id, f"{JOURNAL}{of.id}", *held)
         return HTTPStatus.ACCEPTED
