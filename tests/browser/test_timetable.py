@@ -153,7 +153,7 @@ def test_what_was_deleted_downstream_is_said_before_the_next_run(built):
     page, orla, database, _ = built
     orla.api("DELETE", f"/databases/{database['id']}/fields/{database['fields'][1]['id']}")
     expect(page.get_by_text("no longer has the field", exact=False).first).to_be_visible()
-    page.get_by_role("button", name="take it away").first.click()
+    page.get_by_role("button", name="remove it").first.click()
     expect(page.get_by_text("3 fields fit")).to_have_count(3)
     orla.api("DELETE", f"/databases/{database['id']}")
     expect(page.get_by_text("The database that this line adds to was deleted.", exact=False).first).to_be_visible()

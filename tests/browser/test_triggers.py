@@ -83,7 +83,7 @@ def test_a_field_that_reaches_a_value(tables):
 
 def test_a_schedule_is_said_in_plain_choices_and_shows_when_it_comes_round(tables):
     page, *_ = tables
-    choose(page, "What starts it", "a time comes round")
+    choose(page, "What starts it", "a scheduled time arrives")
     comes = page.get_by_text(re.compile(r"times in the next thirty days"))
     expect(comes).to_be_visible()
     for day in ("Tue", "Thu", "Fri"):

@@ -200,7 +200,7 @@ def test_what_is_unfinished_is_found_before_turning_on():
             for f in check(Workflow((WHEN, Shape("s", values), Add("a", 1, (FieldFilling(11, (Part(text="x"),)),)))), CONTEXT)
         ]
 
-    assert sentences() == ["this line makes no value yet; add one or take the line away"]
+    assert sentences() == ["this line makes no value yet; add one or remove the line"]
     assert "this value needs a name" in sentences(Shaped("k", " ", Piece(ref("subject"), "/", 1)))
     assert sentences(Shaped("k", "A", Filled())) == ["say what this value is filled with"]
     assert sentences(Shaped("k", "A", Piece(ref("gone"), "/", 1))) == [

@@ -264,7 +264,7 @@ def row_results(tests: tuple[Test, ...], carried: Carried, env: Env) -> tuple[bo
 def check(line: Narrows, what: str, carried: Carried, env: Env) -> list[Finding]:
     """Return what must be put right of conditions, whatever the sample."""
     if not line.conditions:
-        return [Finding(line.id, f"this {what} has no condition yet; add one or take the {what} away")]
+        return [Finding(line.id, f"this {what} has no condition yet; add one or remove the {what}")]
     if any(ref not in carried.fields for ref in references(line.conditions)):
         return [Finding(line.id, "this compares a value that the lines above no longer carry; choose another")]
     try:

@@ -342,7 +342,7 @@ def _names_near(field: Field, filling: Filling, carried: Carried) -> tuple[Remed
 
 
 def _gone_remedies(line: Fills, gone: FieldFilling, database: Database, carried: Carried, env: Env) -> tuple[Remedy, ...]:
-    """Move the filling to the remaining field that is most like the one that is gone, or take it away."""
+    """Move the filling to the remaining field that is most like the one that is gone, or remove it."""
     free = [f for f in database.fields if not is_filled(filling_of(line, f.id)) and not never_fits(gone.filling, f, carried)]
     takes = [f for f in free if _takes(f, gone.filling, carried, env)]
     best = max(takes, key=lambda f: fuzz.WRatio(fold(f.name), fold(gone.named)), default=None)
@@ -351,7 +351,7 @@ def _gone_remedies(line: Fills, gone: FieldFilling, database: Database, carried:
         if best
         else ()
     )
-    return (*moved, Remedy("take it away", (FieldFilling(gone.field, ()),)))
+    return (*moved, Remedy("remove it", (FieldFilling(gone.field, ()),)))
 
 
 def _takes(field: Field, filling: Filling, carried: Carried, env: Env) -> bool:

@@ -159,7 +159,7 @@ def ready(event: RecordEvent, values: Mapping[FieldId, Value]) -> bool:
 def words(own: Own, databases: Mapping[int, Database]) -> str:
     """Return what happens, after "When"."""
     if isinstance(own, Schedule):
-        return "a time comes round"
+        return "a scheduled time arrives"
     if isinstance(own, Address):
         return "a request comes to its address"
     database = databases.get(own.database or 0)

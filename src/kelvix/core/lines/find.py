@@ -183,7 +183,7 @@ def check(line: Find, database: Database | None, carried: Carried) -> list[Findi
 
 
 def _nearest(line: Find, place: int, database: Database) -> tuple[Remedy, ...]:
-    """Look at the remaining field that is most like the one that is gone, or take the comparison away."""
+    """Look at the remaining field that is most like the one that is gone, or remove the comparison."""
     sought = line.sought[place]
     fits = [f for f in database.fields if sought.operator in TYPES[f.type].operators and TYPES[f.type].is_indexed]
     best = max(fits, key=lambda f: fuzz.WRatio(fold(f.name), fold(sought.named)), default=None)
@@ -191,7 +191,7 @@ def _nearest(line: Find, place: int, database: Database) -> tuple[Remedy, ...]:
     def instead(one: tuple[Sought, ...]) -> tuple[Sought, ...]:
         return (*line.sought[:place], *one, *line.sought[place + 1 :])
 
-    away = Remedy("take it away", (), sought=instead(()))
+    away = Remedy("remove it", (), sought=instead(()))
     if best is None:
         return (away,)
     return Remedy(f"look at {best.name}", (), sought=instead((replace(sought, field=best.id, named=best.name),))), away

@@ -99,7 +99,7 @@ def _pattern_doubt(value: Shaped, carried: Carried, env: Env) -> tuple[str, tupl
 
 def _check(line: Shape, carried: Carried) -> list[Finding]:
     if not line.values:
-        return [Finding(line.id, "this line makes no value yet; add one or take the line away")]
+        return [Finding(line.id, "this line makes no value yet; add one or remove the line")]
     found: list[Finding] = []
     known = set(carried.fields)
     for value in line.values:

@@ -207,7 +207,7 @@ def check(line: WebRequest, carried: Carried) -> list[Finding]:
         if not TOKEN.fullmatch(header.name):
             said(f"“{shorten(header.name)}” is not the name of a header", "headers")
         elif header.name.lower() in OURS:
-            said(f"the header {header.name} is set by Kelvix itself; take it away", "headers")
+            said(f"the header {header.name} is set by Kelvix itself; remove it", "headers")
         elif header.secret is None and not is_filled(header.filling):
             said(f"say what the header {header.name} is", "headers")
     said_of = _names(line.body)

@@ -30,7 +30,7 @@ class Effect(ABC, Generic[L]):
         """Go on from what was recorded: what lines below can use, and how the run ends there, if it does."""
 
     def execute(self, run: Outside, line: L, cell: Cell, carried: Carried, place: Place) -> tuple[Carried, str]:
-        """Carry it out, once, and record its outcome. Raises Fenced, TransientError, PermanentError."""
+        """Do it once, and record its outcome. Raises Fenced, TransientError, PermanentError."""
         raise TypeError(f"{type(line).__name__} does nothing that lasts")
 
     def has_something(self, line: L, carried: Carried) -> bool:

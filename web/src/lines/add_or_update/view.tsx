@@ -1,26 +1,14 @@
 import type { LineView } from "../lineView";
 import type { AddOrUpdate } from "../../screens/timetable/model";
-import { whenOf } from "../../screens/timetable/model";
 import { added } from "../add/added";
-import { AddPanel } from "../add/AddPanel";
+import { AddingPanel } from "../add/AddingPanel";
 import { ofFields } from "../refs";
 
 export default {
   offered: { rank: 9, words: "Add or update: keep one record for each thing" },
   empty: (id) => [{ verb: "add_or_update", id, within: "", database: null, by: [], fillings: [], several: "stop" }],
   sentence: (line, { databases }) => added("Add or update", "in", line, databases),
-  Panel: ({ line, document, databases, cell, findings, sample, onChange }) => (
-    <AddPanel
-      line={line}
-      when={whenOf(document).id}
-      app={whenOf(document).app}
-      databases={databases}
-      cell={cell}
-      findings={findings}
-      sample={sample}
-      onChange={onChange}
-    />
-  ),
+  Panel: AddingPanel,
   uses: ofFields,
   undone: "undo puts what is new into the trash, and gives back what was there",
   holds: "added or updated",

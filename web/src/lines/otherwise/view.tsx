@@ -5,6 +5,6 @@ export default {
   fixed: true,
   sentence: () => ({ verb: "Otherwise", object: "", detail: "" }),
   Panel: () => (
-    <p className="quiet">The lines within this one are for samples that go none of the ways above. Leave it empty to let them pass on.</p>
+    <p className="quiet">Lines in here run for samples that match none of the ways above. Leave it empty to let those continue below.</p>
   ),
 } satisfies LineView<Otherwise>;

@@ -25,7 +25,7 @@ const OWN: Record<string, [words: string, own: () => Own]> = {
   button: ["a button on a record is pressed", () => begin("button")],
   database_button: ["a button on a database is pressed", () => begin("database_button")],
   schedule: [
-    "a time comes round",
+    "a scheduled time arrives",
     () => ({ kind: "schedule", rule: "FREQ=WEEKLY;BYDAY=MO,TU,WE,TH,FR", cron: "", start: "2026-01-01T08:00" }),
   ],
   address: ["a request comes to an address of its own", () => ({ kind: "address", inputs: [], signed: false, limit: 0 })],

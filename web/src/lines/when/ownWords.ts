@@ -4,7 +4,7 @@ import { scheduleWords } from "../../screens/timetable/scheduleRule";
 
 /** What happens in Kelvix itself, in words. */
 export function ownWords(own: Own, databases: Database[]): { object: string; detail: string } {
-  if (own.kind === "schedule") return { object: "a time comes round", detail: scheduleWords(own) };
+  if (own.kind === "schedule") return { object: "a scheduled time arrives", detail: scheduleWords(own) };
   if (own.kind === "address")
     return { object: "a request comes in", detail: own.inputs.length === 1 ? "1 value declared" : `${own.inputs.length} values declared` };
   const database = databases.find((d) => d.id === own.database);
