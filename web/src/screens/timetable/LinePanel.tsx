@@ -54,7 +54,7 @@ export function LinePanel(props: Props) {
               duplicate
             </button>
             <button className="link" onClick={props.onRemove}>
-              Remove {called}
+              remove {called}
             </button>
           </>
         )}
