@@ -20,7 +20,9 @@ IMPORTED = re.compile(r'import (?:type )?\{([^}]*)\} from "[^"]*model"')
 def python(source: str, classes: Mapping[str, str]) -> Iterator[str]:
     """The verbs of the kinds that a module names."""
     for node in ast.walk(ast.parse(source)):
-        if isinstance(node, ast.ImportFrom) and node.module == "kelvix.core.workflow":
+        if isinstance(node, ast.ClassDef) and node.name in classes:
+            yield classes[node.name]
+        elif isinstance(node, ast.ImportFrom) and node.module == "kelvix.core.workflow":
             yield from (classes[a.name] for a in node.names if a.name in classes)
         elif isinstance(node, ast.ImportFrom) and node.module in HOMES:
             yield from (a.name for a in node.names)
@@ -54,6 +56,4 @@ def files_by_kind(top: Path, classes: Mapping[str, str]) -> dict[str, set[str]]:
                 found[verb].add(f"{folder}/{at}")
             if own in verbs:
                 found[own].add(f"{folder}/{at}" if pattern == "*.py" else f"{folder}/lines/{own}/")
-    for verb in verbs:  # where all of them are declared
-        found[verb].add("src/kelvix/core/workflow.py")
     return found

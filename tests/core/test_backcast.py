@@ -8,8 +8,11 @@ from zoneinfo import ZoneInfo
 from kelvix.core.backcast import EXAMPLES, Backcast
 from kelvix.core.context import Context
 from kelvix.core.feel import Env
+from kelvix.core.lines.add import Add
+from kelvix.core.lines.only_if import OnlyIf
+from kelvix.core.lines.shape import Shape
 from kelvix.core.schema import CarriedField, Database, Field
-from kelvix.core.workflow import Add, Condition, DatePart, FieldFilling, OnlyIf, Part, Reference, Shape, Shaped, When, Workflow
+from kelvix.core.workflow import Condition, DatePart, FieldFilling, Part, Reference, Shaped, When, Workflow
 
 SOURCE = (
     CarriedField("subject", ("Message", "Subject"), "text"),

@@ -16,10 +16,11 @@ from kelvix.core.feel import FUNCTIONS, Env, Scope, read, write
 from kelvix.core.feel import tree as t
 from kelvix.core.fields import TYPES, from_wire
 from kelvix.core.filling import Carried
+from kelvix.core.lines.only_if import OnlyIf
 from kelvix.core.operators import OPERATORS
 from kelvix.core.schema import CarriedField
 from kelvix.core.values import File, Unfit, mentions
-from kelvix.core.workflow import Condition, Formula, Group, OnlyIf, Reference
+from kelvix.core.workflow import Condition, Formula, Group, Reference
 
 LONDON = ZoneInfo("Europe/London")
 HERE = Env(datetime(2026, 11, 25, 9, tzinfo=UTC), LONDON)

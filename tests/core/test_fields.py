@@ -10,8 +10,9 @@ from kelvix.core import fields
 from kelvix.core.documents import check_shape
 from kelvix.core.fields import TYPES, coerce, from_wire
 from kelvix.core.fields.field_type import FieldType
+from kelvix.core.lines.web_request import WebRequest
 from kelvix.core.values import Unfit, to_wire
-from kelvix.core.workflow import Address, BadDocument, Input, WebRequest, When, Workflow
+from kelvix.core.workflow import Address, BadDocument, Input, When, Workflow
 
 ZONE = ZoneInfo("Europe/London")
 

@@ -12,10 +12,11 @@ from kelvix.core.feel import FUNCTIONS, Env, Scope, read
 from kelvix.core.feel import tree as t
 from kelvix.core.fields import from_wire
 from kelvix.core.filling import Carried, compute, describe, fill_record, never_fits
+from kelvix.core.lines.add import Add
 from kelvix.core.naming import remember_names
 from kelvix.core.schema import CarriedField, Database, Field
 from kelvix.core.values import Choice, Unfit
-from kelvix.core.workflow import Add, FieldFilling, Formula, Part, Reference, Workflow
+from kelvix.core.workflow import FieldFilling, Formula, Part, Reference, Workflow
 
 LONDON = ZoneInfo("Europe/London")
 HERE = Env(datetime(2026, 11, 25, 9, tzinfo=UTC), LONDON)

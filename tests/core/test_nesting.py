@@ -19,32 +19,21 @@ from kelvix.core.documents import check_shape
 from kelvix.core.duplicating import duplicated
 from kelvix.core.feel import Env, FeelError, read, write
 from kelvix.core.feel import tree as t
+from kelvix.core.figures import Figure
 from kelvix.core.finding import MAX_TAKEN, Question
-from kelvix.core.lines import repeat
-from kelvix.core.rehearsal import carried_to, rehearse_whole
+from kelvix.core.lines.add import Add
+from kelvix.core.lines.decide import Decide
+from kelvix.core.lines.find import Find
+from kelvix.core.lines.only_if import OnlyIf
+from kelvix.core.lines.otherwise import Otherwise
+from kelvix.core.lines.repeat import MAX_ROUNDS, Repeat
+from kelvix.core.lines.stop import Stop
+from kelvix.core.lines.update import Update
+from kelvix.core.lines.way import Way
+from kelvix.core.rehearsal import SHOWN_ROUNDS, carried_to, rehearse_whole
 from kelvix.core.schema import CarriedField, CarriedList, Database, Field
 from kelvix.core.values import Choice
-from kelvix.core.workflow import (
-    Add,
-    BadDocument,
-    Condition,
-    Decide,
-    FieldFilling,
-    Figure,
-    Find,
-    Formula,
-    OnlyIf,
-    Otherwise,
-    Part,
-    Reference,
-    Repeat,
-    Sought,
-    Stop,
-    Update,
-    Way,
-    When,
-    Workflow,
-)
+from kelvix.core.workflow import BadDocument, Condition, FieldFilling, Formula, Part, Reference, Sought, When, Workflow
 
 NOW = datetime(2026, 11, 25, 9, tzinfo=UTC)
 SOURCE = (CarriedField("subject", ("Message", "Subject"), "text"), CarriedField("tags", ("Message", "Tags"), "labels"))
@@ -213,8 +202,8 @@ def test_of_a_long_list_some_rounds_are_shown_and_all_are_counted():
     item = {"files": [{"name": f"{n}.pdf"} for n in range(100)]}
     whole = rehearse_whole(Workflow((WHEN, *EACH)), item, about())
     assert whole.cells[1].note == "100 times" and whole.values[Reference("r", "count")] == 100
-    assert whole.cells[2].rounds == repeat.SHOWN_ROUNDS
-    too_many = {"files": [{"name": "x"}] * (repeat.MAX_ROUNDS + 1)}
+    assert whole.cells[2].rounds == SHOWN_ROUNDS
+    too_many = {"files": [{"name": "x"}] * (MAX_ROUNDS + 1)}
     assert "at most 500 times" in rehearse_whole(Workflow((WHEN, *EACH)), too_many, about()).cells[1].note
 
 

@@ -13,25 +13,13 @@ from kelvix.core.context import Context, SourceWords
 from kelvix.core.documents import check_shape
 from kelvix.core.feel import Env
 from kelvix.core.feel import tree as t
-from kelvix.core.lines.shape import fields_of
+from kelvix.core.lines.add import Add
+from kelvix.core.lines.only_if import OnlyIf
+from kelvix.core.lines.shape import Shape, fields_of
 from kelvix.core.rehearsal import rehearse
 from kelvix.core.schema import CarriedField, Database, Field
 from kelvix.core.steps import carried_from_item
-from kelvix.core.workflow import (
-    Add,
-    BadDocument,
-    Condition,
-    FieldFilling,
-    Filled,
-    Formula,
-    OnlyIf,
-    Part,
-    Reference,
-    Shape,
-    Shaped,
-    When,
-    Workflow,
-)
+from kelvix.core.workflow import BadDocument, Condition, FieldFilling, Filled, Formula, Part, Reference, Shaped, When, Workflow
 
 SOURCE = (
     CarriedField("subject", ("Message", "Subject"), "text"),
@@ -65,7 +53,7 @@ def test_a_sample_goes_through_or_is_passed_by():
 def test_empty_absent_and_unreadable_are_told_apart():
     """What could not be read stops each line that uses it, and is never taken for empty."""
     broken = {"subject": "Quote, please", "date": "yesterday", "attachment_count": None}
-    carried = carried_from_item(WHEN, CONTEXT, broken)
+    carried = carried_from_item(Workflow((WHEN,)), CONTEXT, broken)
     assert carried.values == {Reference("w", "subject"): "Quote, please", Reference("w", "attachment_count"): None}
     assert list(carried.unreadable) == [Reference("w", "date")]
     late = OnlyIf("o", "all", (Condition(Reference("w", "date"), "empty"),))
@@ -86,7 +74,7 @@ def test_a_list_becomes_labels():
     cells = rehearse(Workflow((WHEN, shape, add)), {"subject": "Leather, Reeds, leather"}, context)
     assert cells[1].parts[0].value == ("Leather", "Reeds", "leather")
     assert cells[2].results[1].value == ("Leather", "Reeds")
-    assert fields_of(shape, carried_from_item(WHEN, CONTEXT, {}))[0].type == "labels"
+    assert fields_of(shape, carried_from_item(Workflow((WHEN,)), CONTEXT, {}))[0].type == "labels"
 
 
 def test_a_line_that_is_not_right_says_what():

@@ -13,6 +13,8 @@ from kelvix.core.context import Context
 from kelvix.core.feel import Env, read
 from kelvix.core.feel import tree as t
 from kelvix.core.known import scope_of, trees_of
+from kelvix.core.lines.add import Add
+from kelvix.core.lines.shape import Shape
 from kelvix.core.rehearsal import rehearse
 from kelvix.core.schema import CarriedField, Database, Field
 from kelvix.core.shaping import as_formula, corrected, doubts, shape, type_of
@@ -20,7 +22,6 @@ from kelvix.core.steps import carried_from_item as carried_of
 from kelvix.core.steps import step
 from kelvix.core.values import Unfit
 from kelvix.core.workflow import (
-    Add,
     Cite,
     DatePart,
     Default,
@@ -32,7 +33,6 @@ from kelvix.core.workflow import (
     Part,
     Piece,
     Reference,
-    Shape,
     Shaped,
     TableRow,
     When,
@@ -65,7 +65,7 @@ def ref(key: str, line: str = "w") -> Reference:
 
 def made(making) -> object:
     shaped = Shaped("k", "Made", making)
-    carried = carried_of(WHEN, CONTEXT, ITEM)
+    carried = carried_of(Workflow((WHEN,)), CONTEXT, ITEM)
     return shape(shaped, type_of(shaped, dict(carried.types)), carried, HERE)
 
 
@@ -97,7 +97,7 @@ def formula(text: str) -> Formula:
 )
 def test_what_is_made(making, gives, type_):
     assert made(making) == gives
-    assert type_of(Shaped("k", "Made", making), dict(carried_of(WHEN, CONTEXT, ITEM).types)) == type_
+    assert type_of(Shaped("k", "Made", making), dict(carried_of(Workflow((WHEN,)), CONTEXT, ITEM).types)) == type_
 
 
 @pytest.mark.parametrize(
@@ -179,18 +179,18 @@ def test_a_date_and_a_time_of_one_timestamp_reach_two_fields():
 def test_a_value_can_use_those_before_it_on_the_same_line():
     first = Shaped("p", "Parish", Piece(ref("subject"), "/", 2))
     second = Shaped("q", "Greeting", Filled((Part(text="Dear "), Part(ref=ref("p", "s")))))
-    cell, below = step(Shape("s", (first, second)), carried_of(WHEN, CONTEXT, ITEM), CONTEXT)
+    cell, below = step(Shape("s", (first, second)), carried_of(Workflow((WHEN,)), CONTEXT, ITEM), CONTEXT)
     assert below.values[ref("q", "s")] == "Dear St Bride" and cell.state == "fits"
 
 
 def test_a_doubtful_pattern_offers_the_corrected_one_with_its_result():
     line = Shape("s", (Shaped("t", "Time", DatePart(ref("date"), "HH:mm a")),))
-    cell, _ = step(line, carried_of(WHEN, CONTEXT, ITEM), CONTEXT)
+    cell, _ = step(line, carried_of(Workflow((WHEN,)), CONTEXT, ITEM), CONTEXT)
     (result,) = cell.parts
     assert result.state == "look" and cell.doubts == 1
     assert result.remedies[0].label == "hh:mm a, which gives 06:02 pm"
     better = replace(line, values=(result.remedies[0].shaped,))
-    assert step(better, carried_of(WHEN, CONTEXT, ITEM), CONTEXT)[0].parts[0].state == "fits"
+    assert step(better, carried_of(Workflow((WHEN,)), CONTEXT, ITEM), CONTEXT)[0].parts[0].state == "fits"
 
 
 def test_what_is_unfinished_is_found_before_turning_on():

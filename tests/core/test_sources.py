@@ -13,6 +13,7 @@ from kelvix.core.checking import check
 from kelvix.core.context import Context
 from kelvix.core.documents import check_shape
 from kelvix.core.feel import Env
+from kelvix.core.lines.update import Update
 from kelvix.core.rehearsal import rehearse_whole
 from kelvix.core.schema import Database, Field
 from kelvix.core.values import Choice, Unfit
@@ -25,7 +26,6 @@ from kelvix.core.workflow import (
     RecordEvent,
     Reference,
     Schedule,
-    Update,
     When,
     Workflow,
 )

@@ -16,10 +16,12 @@ from kelvix.core.feel import FUNCTIONS, Env, Scope, write
 from kelvix.core.feel import read as read_formula
 from kelvix.core.feel.values import read_duration, write_duration
 from kelvix.core.fields import TYPES, coerce, from_wire
+from kelvix.core.figures import Figure
 from kelvix.core.filling import Carried
+from kelvix.core.lines.only_if import OnlyIf
 from kelvix.core.schema import CarriedField, Database, Field
 from kelvix.core.values import Unfit, as_text, iso_duration, to_wire
-from kelvix.core.workflow import Condition, Figure, OnlyIf, Reference
+from kelvix.core.workflow import Condition, Reference
 
 LONDON = ZoneInfo("Europe/London")
 ENV = Env(datetime(2026, 11, 28, tzinfo=UTC), LONDON)

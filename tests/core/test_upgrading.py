@@ -4,8 +4,11 @@ from __future__ import annotations
 
 import json
 
+from kelvix.core.lines.add import Add
+from kelvix.core.lines.add_or_update import AddOrUpdate
+from kelvix.core.lines.find import Find
 from kelvix.core.upgrading import upgraded
-from kelvix.core.workflow import Add, AddOrUpdate, Find, RecordEvent, Reference, When
+from kelvix.core.workflow import RecordEvent, Reference, When
 from kelvix.store import workflows
 
 EARLIER = {

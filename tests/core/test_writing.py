@@ -14,25 +14,17 @@ from kelvix.core.context import Context
 from kelvix.core.documents import check_shape
 from kelvix.core.feel import Env
 from kelvix.core.finding import Question
+from kelvix.core.lines.add import Add
+from kelvix.core.lines.add_or_update import AddOrUpdate
+from kelvix.core.lines.delete import Delete
+from kelvix.core.lines.find import Find
+from kelvix.core.lines.update import Update
 from kelvix.core.naming import remember_names
 from kelvix.core.query import Comparison
 from kelvix.core.rehearsal import carried_to, rehearse
 from kelvix.core.schema import CarriedField, Database, Field
 from kelvix.core.values import Choice
-from kelvix.core.workflow import (
-    Add,
-    AddOrUpdate,
-    BadDocument,
-    Delete,
-    FieldFilling,
-    Find,
-    Part,
-    Reference,
-    Sought,
-    Update,
-    When,
-    Workflow,
-)
+from kelvix.core.workflow import BadDocument, FieldFilling, Part, Reference, Sought, When, Workflow
 from kelvix.core.writing import changed, written
 
 NOW = datetime(2026, 11, 25, 9, tzinfo=UTC)

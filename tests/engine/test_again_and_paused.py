@@ -6,7 +6,9 @@ import json
 
 import pytest
 
-from kelvix.core.workflow import Add, OnlyIf, When, Workflow
+from kelvix.core.lines.add import Add
+from kelvix.core.lines.only_if import OnlyIf
+from kelvix.core.workflow import When, Workflow
 from kelvix.engine.again import same_so_far
 from kelvix.engine.runner import MAX_FAILURES_IN_A_ROW
 from support import document, until

@@ -9,8 +9,9 @@ from kelvix.core.context import Context
 from kelvix.core.feel import Env
 from kelvix.core.filling import Carried
 from kelvix.core.lines import run_another
+from kelvix.core.lines.run_another import RunAnother
 from kelvix.core.sources import CanRun
-from kelvix.core.workflow import Given, Input, Part, Reference, RunAnother, When, Workflow
+from kelvix.core.workflow import Given, Input, Part, Reference, When, Workflow
 from support import document, until
 
 

@@ -10,11 +10,13 @@ import pytest
 from kelvix.core.fields import TYPES
 from kelvix.core.finding import MAX_COUNTED, Question
 from kelvix.core.lines import kind_of
+from kelvix.core.lines.add_or_update import AddOrUpdate
+from kelvix.core.lines.find import Find
 from kelvix.core.not_found import NotFoundError
 from kelvix.core.query import Comparison
 from kelvix.core.schema import TEXT_FIELD
 from kelvix.core.values import Amount, File, Person, Span
-from kelvix.core.workflow import AddOrUpdate, Find, Sought
+from kelvix.core.workflow import Sought
 from kelvix.store import databases, ddl, finding, record_writing
 from kelvix.store.databases import NewField
 from kelvix.store.records import Origin

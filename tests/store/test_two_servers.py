@@ -7,8 +7,9 @@ from dataclasses import replace
 import pytest
 
 from kelvix.commands.mariadb import MariaDB
+from kelvix.core.lines.add import Add
 from kelvix.core.not_found import NotFoundError
-from kelvix.core.workflow import Add, FieldFilling, Part, Reference, When, Workflow
+from kelvix.core.workflow import FieldFilling, Part, Reference, When, Workflow
 from kelvix.engine.engine import make
 from kelvix.engine.worker import Worker
 from kelvix.store import databases, people, record_writing, runs, workflows

@@ -11,9 +11,9 @@ from pydantic import BaseModel, Field
 from kelvix.api.access import Caller, Editor, Reader
 from kelvix.api.problems import Problem
 from kelvix.core.lines import ask
+from kelvix.core.lines.ask import Ask
 from kelvix.core.not_found import NotFoundError
 from kelvix.core.values import Wire, to_wire
-from kelvix.core.workflow import Ask
 from kelvix.store import questions, workflows
 from kelvix.store.questions import Question
 

@@ -22,7 +22,7 @@ from kelvix.core.feel import tree as t
 from kelvix.core.feel.builtin import words_for
 from kelvix.core.fields import TYPES
 from kelvix.core.filling import Remedy, compute, describe, is_filled
-from kelvix.core.lines import repeat
+from kelvix.core.lines import kind_of
 from kelvix.core.operators import OPERATORS
 from kelvix.core.outcome import CellState, ReadFirst, SendMails, SendRequest, WebCall
 from kelvix.core.suggestions import suggest
@@ -38,7 +38,6 @@ from kelvix.core.workflow import (
     Mode,
     Narrows,
     Part,
-    Repeat,
     Shaped,
     Sought,
     Workflow,
@@ -331,7 +330,7 @@ def _carried(document: Workflow, context: Context) -> list[CarriedValue]:
             type=f.type,
             operators=list(TYPES[f.type].operators),
             written=write(t.Value(ref.line, f.key), scope),
-            inside=repeat.is_inside(f.key) and isinstance(document.line(ref.line), Repeat),
+            inside=(line := document.line(ref.line)) is not None and kind_of(line).is_inside(f.key),
         )
         for ref, f in fields.items()
     ]

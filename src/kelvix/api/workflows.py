@@ -18,17 +18,14 @@ from kelvix.core import telling
 from kelvix.core.collection import PermanentError, TransientError
 from kelvix.core.fields import TYPES, coerce
 from kelvix.core.lines import kind_of
+from kelvix.core.lines.add import Add
 from kelvix.core.naming import remember_names
 from kelvix.core.not_found import NotFoundError
 from kelvix.core.query import Query
 from kelvix.core.steps import carried_from_item
 from kelvix.core.upgrading import upgraded
 from kelvix.core.values import Rows, Unfit, Wire, shorten, to_wire, whole
-from kelvix.core.workflow import (
-    Add,
-    When,
-    Workflow,
-)
+from kelvix.core.workflow import When, Workflow
 from kelvix.engine import catching_up, expecting, holding, overview, sampling, switch, using, whereabouts
 from kelvix.engine.overview import Overview
 from kelvix.store import connections, databases, events, inbox, runs, subscriptions, trash, workflows
@@ -391,7 +388,7 @@ def _checked(who: Caller, document: Workflow, body: SampleValues, before: dict[s
             result[field.key] = to_wire(coerce(given, field.type, who.space.zone, (), who.space.order, grows=True))
         except Unfit as unfit:
             wrong[field.key] = str(unfit)
-    read = carried_from_item(document.when, context, result)
+    read = carried_from_item(document, context, result)
     wrong |= {ref.value: said for ref, said in read.unreadable.items()}
     if wrong:
         raise Problem(422, "Some values do not fit.", "; ".join(wrong.values()), fields=wrong)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from kelvix.core import formulas, nesting
 from kelvix.core.lines import fillings_of, kind_of
 from kelvix.core.sources import MAX_INPUTS, MAX_QUIET, check_types
-from kelvix.core.workflow import Address, BadDocument, Formula, Group, Part, RecordEvent, Test, When, Workflow
+from kelvix.core.workflow import Address, BadDocument, Formula, Group, Part, RecordEvent, Test, Workflow
 
 MAX_LINES = 100
 MAX_DEPTH = 10
@@ -13,7 +13,7 @@ MAX_DEPTH = 10
 
 def check_shape(workflow: Workflow) -> None:
     """Check a document by itself. Raises BadDocument. A draft may be incomplete; it may not be self-contradictory."""
-    if not isinstance(workflow.when, When) or any(isinstance(ln, When) for ln in workflow.lines[1:]):
+    if not workflow.when or any(kind_of(ln).starts for ln in workflow.lines[1:]):
         raise BadDocument("a workflow has one When line, at its head")
     if len(workflow.lines) > MAX_LINES:
         raise BadDocument(f"a workflow has at most {MAX_LINES} lines")

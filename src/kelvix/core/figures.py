@@ -2,15 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Any
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, Literal
 
 from kelvix.core.cells import Finding
 from kelvix.core.feel import Env
 from kelvix.core.fields import TYPES
 from kelvix.core.schema import CarriedField, Database, Field
 from kelvix.core.values import FieldId, Value, as_text
-from kelvix.core.workflow import Figure, Find
+
+
+@dataclass(frozen=True)
+class Figure:
+    """A figure made of one field of all records that were found. `key` is its identity."""
+
+    key: str
+    kind: Literal["sum", "average", "least", "greatest", "first", "last"] = "sum"
+    field: FieldId | None = None
+
 
 Records = tuple[tuple[int, Mapping[FieldId, Value]], ...]
 WORDS = {
@@ -32,10 +42,10 @@ def fits(figure: Figure, field: Field) -> bool:
     return figure.kind not in ORDERED or TYPES[field.type].has_order
 
 
-def figure_fields(line: Find, database: Database, name: str) -> tuple[CarriedField, ...]:
+def figure_fields(figures: Sequence[Figure], database: Database, name: str) -> tuple[CarriedField, ...]:
     """Return the figures that lines below can use."""
     found: list[CarriedField] = []
-    for one in line.figures:
+    for one in figures:
         field = database.field(one.field) if one.field is not None else None
         if field is not None and fits(one, field):
             found.append(CarriedField(one.key, (name, f"{WORDS[one.kind]} {field.name}"), field.carried_as))
@@ -60,9 +70,9 @@ def figure(one: Figure, database: Database, records: Records) -> Value:
     return values[0 if one.kind == "first" else -1]
 
 
-def as_list(line: Find, database: Database, records: Records, env: Env) -> str:
-    """Return the records as a text: one to a line, with the fields that the line lists, empty ones left out."""
-    fields = [f for i in line.listed if (f := database.field(i))] or [database.fields[0]]
+def as_list(listed: Sequence[FieldId], database: Database, records: Records, env: Env) -> str:
+    """Return the records as a text: one to a line, with the fields that are listed, empty ones left out."""
+    fields = [f for i in listed if (f := database.field(i))] or [database.fields[0]]
 
     def said(kept: Mapping[FieldId, Value]) -> str:
         texts = (" ".join(as_text(f.named(kept.get(f.id)), env.zone).split()) for f in fields)
@@ -71,16 +81,14 @@ def as_list(line: Find, database: Database, records: Records, env: Env) -> str:
     return "\n".join(f"- {said(kept)}" for _, kept in records)
 
 
-def check_figures(line: Find, database: Database) -> list[Finding]:
-    """Return what must be put right whatever the sample."""
+def check_figures(line: str, figures: Sequence[Figure], database: Database) -> list[Finding]:
+    """Return what must be put right of a line's figures, whatever the sample."""
     found: list[Finding] = []
-    if line.order is not None and database.field(line.order) is None:
-        found.append(Finding(line.id, f"{database.name} no longer has the field that the records go by; choose another"))
-    for one in line.figures:
+    for one in figures:
         field = database.field(one.field) if one.field is not None else None
         if field is None:
             said = "choose the field of this figure" if one.field is None else "the field of this figure was deleted"
-            found.append(Finding(line.id, said, key=one.key))
+            found.append(Finding(line, said, key=one.key))
         elif not fits(one, field):
-            found.append(Finding(line.id, f"“{WORDS[one.kind]}” does not go with {field.name}", key=one.key))
+            found.append(Finding(line, f"“{WORDS[one.kind]}” does not go with {field.name}", key=one.key))
     return found

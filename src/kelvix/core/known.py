@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from kelvix.core import nesting
 from kelvix.core.context import Context
 from kelvix.core.feel import FUNCTIONS, Scope
 from kelvix.core.feel import tree as t
@@ -24,7 +23,7 @@ def each_line(workflow: Workflow, context: Context) -> Iterator[tuple[Line, Carr
     level and on those that it stands within."""
     blocks: dict[str, list[Line]] = {}
     for line in workflow.lines:
-        blocks.setdefault(nesting.within_of(line), []).append(line)
+        blocks.setdefault(line.within, []).append(line)
 
     def through(block: str, carried: Carried) -> Iterator[tuple[Line, Carried]]:
         for line in blocks.get(block, ()):
@@ -65,7 +64,7 @@ def end_of(workflow: Workflow, line: Line, context: Context) -> Carried | None:
     are none."""
     last: Carried | None = None
     for one, carried in each_line(workflow, context):
-        if nesting.within_of(one) == line.id:
+        if one.within == line.id:
             last = made_by(one, carried, context)
     return last
 

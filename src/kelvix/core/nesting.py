@@ -7,28 +7,25 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from kelvix.core.workflow import BadDocument, Decide, Line, Otherwise, Repeat, Way, When, Workflow
+from kelvix.core.lines import kind_of
+from kelvix.core.workflow import BadDocument, Line, Workflow
 
 MAX_DEPTH_OF_VALUES = 6  # levels of lines within lines
 
 
 def within(workflow: Workflow, block: str) -> tuple[Line, ...]:
     """Return the lines that stand directly within a line, in order; those within none for an empty id."""
-    return tuple(line for line in workflow.lines if within_of(line) == block)
-
-
-def within_of(line: Line) -> str:
-    return "" if isinstance(line, When) else line.within
+    return tuple(line for line in workflow.lines if line.within == block)
 
 
 def ancestors(workflow: Workflow, line: Line) -> list[str]:
     """Return the ids of the lines that a line stands within, the nearest first."""
     by_id = {ln.id: ln for ln in workflow.lines}
     found: list[str] = []
-    at = within_of(line)
+    at = line.within
     while at in by_id and at not in found:
         found.append(at)
-        at = within_of(by_id[at])
+        at = by_id[at].within
     return found
 
 
@@ -37,7 +34,7 @@ def descendants(workflow: Workflow, line: Line) -> list[Line]:
     inside = {line.id}
     found: list[Line] = []
     for one in workflow.lines[workflow.lines.index(line) + 1 :]:
-        if within_of(one) not in inside:
+        if one.within not in inside:
             break
         inside.add(one.id)
         found.append(one)
@@ -52,35 +49,36 @@ def above(workflow: Workflow, line_id: str) -> list[Line]:
         return list(within(workflow, ""))
     context = ["", *ancestors(workflow, line)]
     before = workflow.lines[: workflow.lines.index(line)]
-    return [ln for ln in before if within_of(ln) in context and not (isinstance(ln, Way | Otherwise) and ln.id not in context)]
+    return [ln for ln in before if ln.within in context and not (kind_of(ln).is_way and ln.id not in context)]
 
 
 def check(lines: Iterable[Line]) -> None:
     """Check how lines stand within others. Raises BadDocument where lines do not stand where they can."""
     open_: list[Line] = []  # the lines that the next one can stand within, the outermost first
-    ended: set[str] = set()  # Decide lines that have their Otherwise line
+    ended: set[str] = set()  # decisions that have their last way
     decides: list[str] = []
     for line in lines:
-        inside = within_of(line)
+        inside = line.within
         while open_ and open_[-1].id != inside:
             open_.pop()
         if inside and not open_:
             raise BadDocument("a line that stands within another follows it")
         holder = open_[-1] if open_ else None
-        if isinstance(line, Way | Otherwise):
-            if not isinstance(holder, Decide):
+        kind, holds = kind_of(line), kind_of(holder).holds if holder else "nothing"
+        if kind.is_way:
+            if holder is None or holds != "ways":
                 raise BadDocument("a way belongs to a Decide line")
             if holder.id in ended:
                 raise BadDocument("the Otherwise line is the last of a decision")
-            if isinstance(line, Otherwise):
+            if kind.is_last:
                 ended.add(holder.id)
-        elif isinstance(holder, Decide):
+        elif holds == "ways":
             raise BadDocument("what stands within a decision stands within one of its ways")
         if len(open_) > MAX_DEPTH_OF_VALUES * 2:
             raise BadDocument(f"lines stand at most {MAX_DEPTH_OF_VALUES} levels deep within one another")
-        if isinstance(line, Decide):
+        if kind.holds == "ways":
             decides.append(line.id)
-        if isinstance(line, Decide | Way | Otherwise | Repeat):
+        if kind.holds != "nothing":
             open_.append(line)
     if len(ended) != len(decides):
         raise BadDocument("a decision ends with an Otherwise line")

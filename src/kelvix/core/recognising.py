@@ -12,11 +12,12 @@ from kelvix.core.context import Context
 from kelvix.core.fields import TYPES
 from kelvix.core.filling import FieldResult, is_filled
 from kelvix.core.finding import Question
+from kelvix.core.lines.add import Add
 from kelvix.core.outcome import ChangeRecord, Problem
 from kelvix.core.rehearsal import rehearse_whole
 from kelvix.core.schema import Database, Field
 from kelvix.core.values import FieldId
-from kelvix.core.workflow import Add, AddOrUpdate, Workflow, filling_of
+from kelvix.core.workflow import Workflow, filling_of
 
 Expected = Literal["new", "there", "passed_by", "put_right"]
 
@@ -46,7 +47,7 @@ def choices(workflow: Workflow, databases: Mapping[int, Database]) -> tuple[Choi
 
 def question(line: Add, by: Sequence[FieldId], results: tuple[FieldResult, ...], database: Database) -> Question | None:
     """Return what is asked about a record that would be added; nothing where a field by which it is known is empty."""
-    asked = writing.match(AddOrUpdate(line.id, line.database, tuple(by), line.fillings), results, database) if by else None
+    asked = writing.match(by, results, database) if by else None
     return asked if isinstance(asked, Question) else None
 
 

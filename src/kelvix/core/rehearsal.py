@@ -7,17 +7,22 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from typing import Any
 
 from kelvix.core import nesting
 from kelvix.core.cells import Cell, count_of
 from kelvix.core.context import Context
 from kelvix.core.filling import Carried, ListRow
-from kelvix.core.lines import decide, kind_of, repeat
+from kelvix.core.lines import kind_of
+from kelvix.core.lines.held import Deciding, Repeating
+from kelvix.core.lines.kind import Kind
 from kelvix.core.outcome import UNREADY, End, GoOn, Leave, NotReached, PassBy, Problem, ReadFirst
 from kelvix.core.steps import carried_from_item, step
 from kelvix.core.values import Unfit, Value
 from kelvix.core.walking import LEFT, Place, Walk, Ways
-from kelvix.core.workflow import Decide, Line, Otherwise, Reference, Repeat, Way, Workflow
+from kelvix.core.workflow import Line, Reference, Workflow
+
+SHOWN_ROUNDS = 20  # of what is repeated, that a rehearsal goes through
 
 
 @dataclass(frozen=True)
@@ -58,28 +63,31 @@ class _Rehearsal(Walk):
         self.values |= {ref: value for ref, value in carried.values.items() if ref.line == line.id}
         return carried, end_of(cell)
 
-    def decide(self, line: Decide, ways: Ways, carried: Carried, place: Place) -> tuple[str | None, Carried, str]:
-        choice = decide.choose(line, ways, carried, self.context.env)
+    def decide(
+        self, kind: Deciding[Any], line: Line, ways: Ways, carried: Carried, place: Place
+    ) -> tuple[str | None, Carried, str]:
+        choice = kind.choose(line, ways, carried, self.context.env)
         for cell in choice.cells:
             self.keep(cell)
         self.values[Reference(line.id, "way")] = choice.name or None
-        return choice.taken, decide.below(line, choice.name, carried), ""
+        return choice.taken, kind.below(line, choice.name, carried), ""
 
-    def rows(self, line: Repeat, carried: Carried, place: Place) -> tuple[tuple[ListRow, ...], str]:
-        if repeat.list_of(line, carried) is None:
-            unready = "choose the list to go through" if line.of is None else "the list it went through is gone"
-            self.keep(Cell(line.id, UNREADY if line.of is None else Problem(), unready))
+    def rows(self, kind: Repeating[Any], line: Line, carried: Carried, place: Place) -> tuple[tuple[ListRow, ...], str]:
+        if kind.list_of(line, carried) is None:
+            ready = kind.is_ready(line)
+            gone = "the list it went through is gone" if ready else "choose the list to go through"
+            self.keep(Cell(line.id, Problem() if ready else UNREADY, gone))
             return (), ""
         try:
-            rows = repeat.rows_of(line, carried)
+            rows = kind.rows_of(line, carried)
         except Unfit as unfit:
             self.keep(Cell(line.id, Problem(), str(unfit)))
             return (), ""
         self.keep(Cell(line.id, GoOn("rounds"), "nothing to go through" if not rows else count_of(len(rows), "time", "times")))
         self._of[line.id] = len(rows)
-        return rows[: repeat.SHOWN_ROUNDS], ""
+        return rows[:SHOWN_ROUNDS], ""
 
-    def round(self, line: Repeat, carried: Carried, place: Place) -> tuple[Carried, str]:
+    def round(self, line: Line, carried: Carried, place: Place) -> tuple[Carried, str]:
         before = self.cells, self.values
         self.cells, self.values = {}, {ref: v for ref, v in carried.values.items() if ref.line == line.id}
         inner, end = super().round(line, carried, place)
@@ -90,21 +98,23 @@ class _Rehearsal(Walk):
         return inner, end
 
     def round_done(
-        self, line: Repeat, number: int, of: int, inner: Carried, carried: Carried, place: Place
+        self, kind: Repeating[Any], line: Line, number: int, of: int, inner: Carried, carried: Carried, place: Place
     ) -> tuple[tuple[str, ...], str]:
         try:
-            return repeat.collected(line, inner, self.context.env), ""
+            return kind.collected(line, inner, self.context.env), ""
         except Unfit as unfit:
             self.keep(Cell(line.id, Problem(), str(unfit)))
             return (), ""
 
-    def repeated(self, line: Repeat, rounds: int, collected: tuple[str, ...], carried: Carried, place: Place) -> Carried:
+    def repeated(
+        self, kind: Repeating[Any], line: Line, rounds: int, collected: tuple[str, ...], carried: Carried, place: Place
+    ) -> Carried:
         self._show_round(line)
-        below = repeat.after(line, self._of.get(line.id, rounds), collected, carried)
-        self.values |= {Reference(line.id, f.key): below.values.get(Reference(line.id, f.key)) for f in repeat.AFTER}
+        below = kind.after(line, self._of.get(line.id, rounds), collected, carried)
+        self.values |= {Reference(line.id, f.key): below.values.get(Reference(line.id, f.key)) for f in kind.after_fields}
         return below
 
-    def _show_round(self, line: Repeat) -> None:
+    def _show_round(self, line: Line) -> None:
         """Show the cells of the round that most wants a look, each saying in how many rounds its line is not right."""
         rounds = self._rounds.pop(line.id, [])
         if not rounds:
@@ -126,7 +136,7 @@ def _wrong(cell: Cell) -> bool:
 
 def settled(cell: Cell, line: Line) -> Cell:
     """Within another line, what passes a sample by leaves only what stands there with it."""
-    return replace(cell, would=Leave()) if isinstance(cell.would, PassBy) and nesting.within_of(line) else cell
+    return replace(cell, would=Leave()) if isinstance(cell.would, PassBy) and line.within else cell
 
 
 def end_of(cell: Cell) -> str:
@@ -149,7 +159,7 @@ def rehearse(workflow: Workflow, item: Mapping[str, object], context: Context) -
 def rehearse_whole(workflow: Workflow, item: Mapping[str, object], context: Context) -> Rehearsed:
     """Return what every line would do with a sample."""
     walk = _Rehearsal(workflow, context)
-    carried, end = walk.through("", carried_from_item(workflow.when, context, item), ())
+    carried, end = walk.through("", carried_from_item(workflow, context, item), ())
     cells = [walk.cells.get(line.id) or Cell(line.id, NotReached()) for line in workflow.lines]
     return Rehearsed(cells, end or "done", walk.values, carried)
 
@@ -157,7 +167,7 @@ def rehearse_whole(workflow: Workflow, item: Mapping[str, object], context: Cont
 def carried_to(workflow: Workflow, line: str, item: Mapping[str, object], context: Context) -> Carried:
     """Return what a line can use of a sample, whichever way the sample goes; in the first round of what is repeated. Its own
     values, and those of the lines within it, are among it where it sees them."""
-    carried = carried_from_item(workflow.when, context, item)
+    carried = carried_from_item(workflow, context, item)
     one = workflow.line(line)
     lines = nesting.above(workflow, line)
     if one is not None and kind_of(one).sees != "above":
@@ -165,19 +175,19 @@ def carried_to(workflow: Workflow, line: str, item: Mapping[str, object], contex
         lines += nesting.within(workflow, one.id)
     inside = {*(nesting.ancestors(workflow, one) if one else ()), line}
     for above in lines:
-        match above:
-            case Way() | Otherwise():
+        match kind_of(above):
+            case Kind(is_way=True):
                 pass
-            case Decide():
-                carried = decide.below(above, "", carried)
-            case Repeat():
-                found = repeat.list_of(above, carried)
+            case Deciding() as kind:
+                carried = kind.below(above, "", carried)
+            case Repeating() as kind:
+                found = kind.list_of(above, carried)
                 if above.id not in inside or found is None:
-                    carried = repeat.after(above, 0, (), carried)
+                    carried = kind.after(above, 0, (), carried)
                 else:
-                    rows = repeat.rows_of(above, carried)[:1]
-                    carried = repeat.known_inside(above, carried)
-                    carried = repeat.enter(above, found, 1, rows[0], carried) if rows else carried
+                    rows = kind.rows_of(above, carried)[:1]
+                    carried = kind.inside(above, carried, context)
+                    carried = kind.enter(above, found, 1, rows[0], carried) if rows else carried
             case _:
                 _, carried = step(above, carried, context)
     return carried

@@ -15,7 +15,7 @@ from kelvix.core.fields import TYPES, coerce, from_wire, seeming
 from kelvix.core.filling import Held
 from kelvix.core.schema import CarriedField, Database, Field
 from kelvix.core.values import FieldId, Unfit, Value, Wire, as_text, fold, to_wire
-from kelvix.core.workflow import Address, BadDocument, Input, Own, RecordEvent, Schedule, When
+from kelvix.core.workflow import Address, BadDocument, Input, Own, RecordEvent, Schedule
 
 _UTC = ZoneInfo("UTC")
 BUTTONS = ("button", "database_button")
@@ -174,35 +174,32 @@ def words(own: Own, databases: Mapping[int, Database]) -> str:
     }[own.event]
 
 
-def check(when: When, databases: Mapping[int, Database], env: Env) -> list[Finding]:
-    """Return what must be put right before a workflow can be turned on."""
-    own = when.own
+def check(line: str, own: Own, databases: Mapping[int, Database], env: Env) -> list[Finding]:
+    """Return what must be put right of what starts a workflow, before it can be turned on."""
     if isinstance(own, Schedule):
         said = schedule.check(own, env.zone, env.now)
-        return [Finding(when.id, said, key="schedule")] if said else []
+        return [Finding(line, said, key="schedule")] if said else []
     if isinstance(own, Address):
-        return _check_inputs(when, own)
-    if not isinstance(own, RecordEvent):
-        return []
+        return _check_inputs(line, own)
     database = databases.get(own.database or 0)
     if database is None:
-        return [Finding(when.id, "choose the database whose records start this workflow")]
+        return [Finding(line, "choose the database whose records start this workflow")]
     gone = [f for f in (*own.fields, *own.filled, *([own.field] if own.field else [])) if database.field(f) is None]
     if gone:
-        return [Finding(when.id, f"a field that this looks at was deleted from {database.name}; choose again")]
+        return [Finding(line, f"a field that this looks at was deleted from {database.name}; choose again")]
     if own.event == "reached" and own.field is None:
-        return [Finding(when.id, "choose the field that reaches a value")]
+        return [Finding(line, "choose the field that reaches a value")]
     if own.event in BUTTONS and not own.button.strip():
-        return [Finding(when.id, "say what stands on the button")]
+        return [Finding(line, "say what stands on the button")]
     return []
 
 
-def _check_inputs(when: When, own: Address) -> list[Finding]:
+def _check_inputs(line: str, own: Address) -> list[Finding]:
     keys = [i.key.strip() for i in own.inputs]
     if not all(keys) or len(set(keys)) != len(keys):
-        return [Finding(when.id, "each value that a request brings needs a name of its own", key="inputs")]
+        return [Finding(line, "each value that a request brings needs a name of its own", key="inputs")]
     if any(i.type not in TYPES or not TYPES[i.type].in_requests for i in own.inputs):
-        return [Finding(when.id, "a request cannot bring a value of this type", key="inputs")]
+        return [Finding(line, "a request cannot bring a value of this type", key="inputs")]
     return []
 
 

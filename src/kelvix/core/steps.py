@@ -12,7 +12,7 @@ from kelvix.core.filling import Carried, ListRow
 from kelvix.core.lines import kind_of
 from kelvix.core.schema import CarriedField
 from kelvix.core.values import Unfit, Value
-from kelvix.core.workflow import Line, Reference, When
+from kelvix.core.workflow import Line, Reference, Workflow
 
 
 def _read(raw: object, field: CarriedField) -> Value:
@@ -20,8 +20,9 @@ def _read(raw: object, field: CarriedField) -> Value:
     return from_wire(raw if raw is None or isinstance(raw, (str, bool, list)) else repr(raw), field.type)
 
 
-def carried_from_item(when: When, context: Context, item: Mapping[str, object]) -> Carried:
+def carried_from_item(workflow: Workflow, context: Context, item: Mapping[str, object]) -> Carried:
     """Return a source item's values by reference: absent, empty and unreadable ones told apart."""
+    when = workflow.when
     values: dict[str, Value] = {}
     unreadable: dict[Reference, str] = {}
     for field in context.source:

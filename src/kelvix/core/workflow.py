@@ -1,9 +1,11 @@
-"""The workflow document: lines that start with a verb. Frozen, so that a version can be kept and compared."""
+"""The workflow document: lines that start with a verb, and what they are made of. Frozen, so that a version can be kept and
+compared. Each kind of line is declared beside what it does, in core/lines."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Literal
+from typing import Any, Literal, Union
 
 from kelvix.core.operators import Operator
 from kelvix.core.values import FieldId, Type
@@ -93,8 +95,49 @@ class Address:
 Own = RecordEvent | Schedule | Address  # what happens in Kelvix itself
 
 
+class Line:
+    """One line of a workflow. Each kind of it is a frozen dataclass beside what the kind does (core/lines), known by `verb`.
+    It has an `id`, and says by `within` which line it stands within, if any."""
+
+    id: str
+    verb: str
+    within: str = ""
+
+    @classmethod
+    def __get_pydantic_core_schema__(cls, source: Any, handler: Callable[[Any], Any]) -> Any:
+        """Let `Line`, where a document is read or written, be any of the kinds that there are."""
+        if cls is not Line:
+            return handler(source)
+        from kelvix.core.lines import KINDS  # each of them is built on this module
+
+        return handler(Union[tuple(kind.line for kind in KINDS.values())])  # noqa: UP007
+
+
+class Narrows(Line):
+    """A line with conditions."""
+
+    mode: Mode
+    conditions: tuple[Test, ...]
+
+
+class Writes(Line):
+    """A line that changes a database."""
+
+
+class Fills(Writes):
+    """A line that fills fields of a record."""
+
+    fillings: tuple[FieldFilling, ...]
+
+
+class Adds(Fills):
+    """A line that may add a record."""
+
+    database: int | None
+
+
 @dataclass(frozen=True)
-class When:
+class When(Line):
     """Where a workflow starts: an event in a container of an app, reached through a connection; or one of Kelvix itself.
     `order`: runs go side by side, or one after the other where they are about the same item, or all of them."""
 
@@ -129,68 +172,6 @@ class Group:
 
 
 Test = Condition | Group | Formula
-
-
-@dataclass(frozen=True)
-class OnlyIf:
-    id: str
-    mode: Mode = "all"
-    conditions: tuple[Condition | Group | Formula, ...] = ()
-    within: str = ""
-    verb: Literal["only_if"] = "only_if"
-
-
-@dataclass(frozen=True)
-class Decide:
-    """Goes one of several ways: its Way lines, from the top, and the Otherwise line at their end."""
-
-    id: str
-    within: str = ""
-    verb: Literal["decide"] = "decide"
-
-
-@dataclass(frozen=True)
-class Way:
-    """One way of a Decide line: taken where its conditions hold, and those of the ways above it do not. `name` is what it is
-    called."""
-
-    id: str
-    mode: Mode = "all"
-    conditions: tuple[Condition | Group | Formula, ...] = ()
-    name: str = ""
-    within: str = ""
-    verb: Literal["way"] = "way"
-
-
-@dataclass(frozen=True)
-class Otherwise:
-    """The way of a Decide line that is taken where no other is."""
-
-    id: str
-    within: str = ""
-    verb: Literal["otherwise"] = "otherwise"
-
-
-@dataclass(frozen=True)
-class Repeat:
-    """Its lines are carried out for each row of the list `of`. `collects` is what each round adds to what is collected."""
-
-    id: str
-    of: Reference | None = None
-    collects: Filling = ()
-    within: str = ""
-    verb: Literal["repeat"] = "repeat"
-
-
-@dataclass(frozen=True)
-class Stop:
-    """Ends the run, in one of the ways in which runs end; `saying` is why."""
-
-    id: str
-    how: Literal["done", "passed_by", "failed"] = "passed_by"
-    saying: Filling = ()
-    within: str = ""
-    verb: Literal["stop"] = "stop"
 
 
 # How a Shape line makes a value
@@ -280,28 +261,6 @@ class Shaped:
 
 
 @dataclass(frozen=True)
-class Shape:
-    """Makes named values for the lines below."""
-
-    id: str
-    values: tuple[Shaped, ...] = ()
-    within: str = ""
-    verb: Literal["shape"] = "shape"
-
-
-@dataclass(frozen=True)
-class Ask:
-    """Ask a person, who says yes or no and may edit the values that are shown. `no`: what becomes of the item then."""
-
-    id: str
-    asking: Filling = ()
-    shown: tuple[Shaped, ...] = ()
-    no: Literal["pass_by", "go_on"] = "pass_by"
-    within: str = ""
-    verb: Literal["ask"] = "ask"
-
-
-@dataclass(frozen=True)
 class FieldFilling:
     """`named` is what the field was called when this was filled, to tell of renames and deletions since. `empty` says what an
     empty value does to a record that is there: leave the field as it is, or clear it."""
@@ -313,156 +272,11 @@ class FieldFilling:
 
 
 @dataclass(frozen=True)
-class Add:
-    """Add a record to a database. A field that is not named is left empty."""
-
-    id: str
-    database: int | None = None
-    fillings: tuple[FieldFilling, ...] = ()
-    within: str = ""
-    verb: Literal["add"] = "add"
-
-
-@dataclass(frozen=True)
-class AddOrUpdate:
-    """Update the record whose fields `by` are what they are filled with; add one where there is none. `several`: where there
-    are several, ask a person which, stop, or update all."""
-
-    id: str
-    database: int | None = None
-    by: tuple[FieldId, ...] = ()
-    fillings: tuple[FieldFilling, ...] = ()
-    several: Literal["ask", "stop", "all"] = "stop"
-    within: str = ""
-    verb: Literal["add_or_update"] = "add_or_update"
-
-
-@dataclass(frozen=True)
-class Update:
-    """Change the record that the line `of` found, added or updated. Fields that are not named stay as they are."""
-
-    id: str
-    of: str = ""
-    fillings: tuple[FieldFilling, ...] = ()
-    within: str = ""
-    verb: Literal["update"] = "update"
-
-
-@dataclass(frozen=True)
-class Delete:
-    """Put the record that the line `of` found, added or updated into the trash."""
-
-    id: str
-    of: str = ""
-    within: str = ""
-    verb: Literal["delete"] = "delete"
-
-
-@dataclass(frozen=True)
-class Wait:
-    """Let a run rest: for a span; until the moment that `filling` gives; or until the next working hour, `days` being 1 for
-    Monday to 7 for Sunday, `begins` and `ends` the workspace's time."""
-
-    id: str
-    kind: Literal["span", "moment", "working"] = "span"
-    amount: int = 1
-    unit: Literal["minutes", "hours", "days", "weeks"] = "hours"
-    filling: Filling = ()
-    days: tuple[int, ...] = (1, 2, 3, 4, 5)
-    begins: str = "09:00"
-    ends: str = "17:00"
-    within: str = ""
-    verb: Literal["wait"] = "wait"
-
-
-@dataclass(frozen=True)
-class SendMail:
-    """Send a mail by a connection: its text in paragraphs, and below them the rows of a list as a table with these columns.
-    `split`: the list's field with each recipient's own address; each then gets a mail of their own, with their own rows."""
-
-    id: str
-    connection: int | None = None
-    to: Filling = ()
-    subject: Filling = ()
-    paragraphs: tuple[Filling, ...] = ()
-    rows: Reference | None = None
-    columns: tuple[str, ...] = ()
-    split: str = ""
-    within: str = ""
-    verb: Literal["send_mail"] = "send_mail"
-
-
-@dataclass(frozen=True)
 class Given:
     """A value by its name, and what it is filled with."""
 
     key: str
     filling: Filling = ()
-
-
-@dataclass(frozen=True)
-class RunAnother:
-    """Start another workflow, one that takes requests, with the values that it declares."""
-
-    id: str
-    workflow: int | None = None
-    given: tuple[Given, ...] = ()
-    within: str = ""
-    verb: Literal["run_another"] = "run_another"
-
-
-@dataclass(frozen=True)
-class Header:
-    """A header of a web request: what it is filled with, or the number of a secret that is kept and not shown again."""
-
-    name: str
-    filling: Filling = ()
-    secret: int | None = None
-
-
-Method = Literal["POST", "PUT", "PATCH", "GET", "DELETE"]
-
-
-@dataclass(frozen=True)
-class WebRequest:
-    """Send values to a web address. `body` are the values by their names in it, nested ones with dots; with GET and DELETE they
-    go into the address. `success` are the answers that count as such, as in 2xx, 404. `recognises`: whether the receiver
-    recognises a repeat by its Idempotency-Key. `takes` are values that are read out of the answer."""
-
-    id: str
-    method: Method = "POST"
-    address: Filling = ()
-    headers: tuple[Header, ...] = ()
-    body: tuple[Given, ...] = ()
-    success: str = "2xx"
-    recognises: bool = False
-    takes: tuple[Input, ...] = ()
-    within: str = ""
-    verb: Literal["web_request"] = "web_request"
-
-
-@dataclass(frozen=True)
-class SaveFile:
-    """Save a file into a folder: the chosen one, else the one that has the name which `folder` is filled with, made where there
-    is none if the line `makes` it. Without a `name` it keeps its own; its extension it keeps in any case. `collision`: what
-    becomes of one of the same name that is there."""
-
-    id: str
-    connection: int | None = None
-    container: str | None = None
-    container_name: str = ""
-    folder: Filling = ()
-    makes: bool = False
-    file: Filling = ()
-    name: Filling = ()
-    collision: Literal["number", "replace", "skip"] = "number"
-    within: str = ""
-    verb: Literal["save_file"] = "save_file"
-
-
-Adds = Add | AddOrUpdate  # lines that may add a record
-Fills = Adds | Update  # lines that fill fields
-Writes = Add | AddOrUpdate | Update | Delete  # lines that change a database
 
 
 def filling_of(line: Fills, field_id: FieldId) -> Filling:
@@ -478,60 +292,6 @@ class Sought:
     operator: Operator = "is"
     filling: Filling = ()
     named: str = ""
-
-
-@dataclass(frozen=True)
-class Figure:
-    """A figure made of one field of all records that were found. `key` is its identity."""
-
-    key: str
-    kind: Literal["sum", "average", "least", "greatest", "first", "last"] = "sum"
-    field: FieldId | None = None
-
-
-@dataclass(frozen=True)
-class Find:
-    """Find a record of a database. `several` says which is taken where there are several, that all are, or that the line stops;
-    `none` whether a sample goes on where there is none. Where all are taken: the field `order` that they go by, else the order
-    in which they were made; the `figures` made of them; and the fields that the text of them lists."""
-
-    id: str
-    database: int | None = None
-    mode: Literal["all", "any"] = "all"
-    sought: tuple[Sought, ...] = ()
-    several: Literal["newest", "oldest", "stop", "all"] = "newest"
-    none: Literal["go_on", "stop"] = "go_on"
-    order: FieldId | None = None
-    descending: bool = False
-    figures: tuple[Figure, ...] = ()
-    listed: tuple[FieldId, ...] = ()
-    within: str = ""
-    verb: Literal["find"] = "find"
-
-
-Narrows = OnlyIf | Way  # lines with conditions
-Blocks = Way | Otherwise | Repeat  # lines that other lines can stand within
-Line = (
-    When
-    | OnlyIf
-    | Shape
-    | Find
-    | Wait
-    | Ask
-    | Decide
-    | Way
-    | Otherwise
-    | Repeat
-    | Stop
-    | Add
-    | AddOrUpdate
-    | Update
-    | Delete
-    | SendMail
-    | WebRequest
-    | SaveFile
-    | RunAnother
-)
 
 
 @dataclass(frozen=True)

@@ -9,41 +9,40 @@ from dataclasses import dataclass
 from kelvix.core import known
 from kelvix.core.context import Context
 from kelvix.core.feel import read, tree
+from kelvix.core.figures import Figure
+from kelvix.core.lines.add import Add
+from kelvix.core.lines.add_or_update import AddOrUpdate
+from kelvix.core.lines.ask import Ask
+from kelvix.core.lines.decide import Decide
+from kelvix.core.lines.find import Find
+from kelvix.core.lines.only_if import OnlyIf
+from kelvix.core.lines.otherwise import Otherwise
+from kelvix.core.lines.repeat import Repeat
+from kelvix.core.lines.save_file import SaveFile
+from kelvix.core.lines.send_mail import SendMail
+from kelvix.core.lines.shape import Shape
+from kelvix.core.lines.stop import Stop
+from kelvix.core.lines.update import Update
+from kelvix.core.lines.way import Way
+from kelvix.core.lines.web_request import Header, WebRequest
 from kelvix.core.schema import Database
 from kelvix.core.values import FieldId
 from kelvix.core.workflow import (
-    Add,
-    AddOrUpdate,
-    Ask,
     Condition,
-    Decide,
     Default,
     FieldFilling,
-    Figure,
     Filled,
     Filling,
-    Find,
     Formula,
     Given,
-    Header,
     Line,
     LookUp,
-    OnlyIf,
-    Otherwise,
     Part,
     Piece,
     Reference,
-    Repeat,
-    SaveFile,
     Schedule,
-    SendMail,
-    Shape,
     Shaped,
     Sought,
-    Stop,
-    Update,
-    Way,
-    WebRequest,
     When,
     Workflow,
 )

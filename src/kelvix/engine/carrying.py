@@ -7,12 +7,14 @@ from __future__ import annotations
 
 import time
 from dataclasses import replace
+from typing import Any
 
 from kelvix.core import outcome
 from kelvix.core.cells import Cell
 from kelvix.core.collection import PermanentError
 from kelvix.core.filling import Carried, ListRow
-from kelvix.core.lines import decide, kind_of, repeat
+from kelvix.core.lines import kind_of
+from kelvix.core.lines.held import Deciding, Repeating
 from kelvix.core.outcome import (
     Asked,
     AskPerson,
@@ -36,7 +38,7 @@ from kelvix.core.rehearsal import end_of, settled
 from kelvix.core.steps import carried_from_item, step
 from kelvix.core.values import Unfit
 from kelvix.core.walking import Place, Ways
-from kelvix.core.workflow import Decide, Line, Repeat
+from kelvix.core.workflow import Line
 from kelvix.engine import recording
 from kelvix.engine.effects import EFFECTS, effect_of
 from kelvix.engine.outside import Outside
@@ -56,7 +58,7 @@ class Carrying(Outside):
 
     def carry(self) -> None:
         """Carry the run as far as it goes. Raises Fenced, TransientError, PermanentError."""
-        carried = carried_from_item(self.workflow.when, self.context, self.progress.item["values"])
+        carried = carried_from_item(self.workflow, self.context, self.progress.item["values"])
         _, end = self.through("", carried, ())
         if end not in (STUCK, RESTS) and not self.finished:
             self._end(end or "done")
@@ -164,13 +166,15 @@ class Carrying(Outside):
         answer = {"since": since.since, "by": asked.answered_by, **asked.answer}
         return EFFECTS[line.verb].answered(self, line, cell, carried, place, answer)
 
-    def decide(self, line: Decide, ways: Ways, carried: Carried, place: Place) -> tuple[str | None, Carried, str]:
+    def decide(
+        self, kind: Deciding[Any], line: Line, ways: Ways, carried: Carried, place: Place
+    ) -> tuple[str | None, Carried, str]:
         recorded = self.done.get((line.id, place_text(place)))
         if recorded is not None:
             done = recorded.outcome
             assert isinstance(done, Decided)
-            return done.taken, decide.below(line, done.way, carried), ""
-        choice = decide.choose(line, ways, carried, self.context.env)
+            return done.taken, kind.below(line, done.way, carried), ""
+        choice = kind.choose(line, ways, carried, self.context.env)
         head = choice.cells[0]
         if choice.taken is None:
             return None, self._stop(line, head, carried, place), STUCK
@@ -178,31 +182,33 @@ class Carrying(Outside):
         for way in ways:
             code = GoOn("taken").code if way.id == choice.taken else NotTaken.code
             self.record(way, place, Outcome(code), recording.given(way, carried, self.context.env.zone))
-        return choice.taken, decide.below(line, choice.name, carried), ""
+        return choice.taken, kind.below(line, choice.name, carried), ""
 
-    def rows(self, line: Repeat, carried: Carried, place: Place) -> tuple[tuple[ListRow, ...], str]:
-        if repeat.list_of(line, carried) is None:
+    def rows(self, kind: Repeating[Any], line: Line, carried: Carried, place: Place) -> tuple[tuple[ListRow, ...], str]:
+        if kind.list_of(line, carried) is None:
             return (), self._fail(line, "the list that this line goes through is no longer there", carried, place)
         try:
-            return repeat.rows_of(line, carried), ""
+            return kind.rows_of(line, carried), ""
         except Unfit as unfit:
             return (), self._fail(line, str(unfit), carried, place)
 
     def round_done(
-        self, line: Repeat, number: int, of: int, inner: Carried, carried: Carried, place: Place
+        self, kind: Repeating[Any], line: Line, number: int, of: int, inner: Carried, carried: Carried, place: Place
     ) -> tuple[tuple[str, ...], str]:
         try:
-            more = repeat.collected(line, inner, self.context.env)
+            more = kind.collected(line, inner, self.context.env)
         except Unfit as unfit:
             return (), self._fail(line, str(unfit), carried, place)
         self._rounds(line, place, "repeating", number, of)
         return more, ""
 
-    def repeated(self, line: Repeat, rounds: int, collected: tuple[str, ...], carried: Carried, place: Place) -> Carried:
+    def repeated(
+        self, kind: Repeating[Any], line: Line, rounds: int, collected: tuple[str, ...], carried: Carried, place: Place
+    ) -> Carried:
         self._rounds(line, place, "repeated", rounds, rounds)
-        return repeat.after(line, rounds, collected, carried)
+        return kind.after(line, rounds, collected, carried)
 
-    def _rounds(self, line: Repeat, place: Place, outcome: str, done: int, of: int) -> None:
+    def _rounds(self, line: Line, place: Place, outcome: str, done: int, of: int) -> None:
         """How many rounds are over; of all that is said since the last commit, the last is kept."""
         key = (line.id, place_text(place))
         self.progress.lines = [row for row in self.progress.lines if row[:2] != key]

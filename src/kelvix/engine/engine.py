@@ -12,10 +12,11 @@ from kelvix.connectors.contract import Account, App
 from kelvix.core import sources
 from kelvix.core.collection import PermanentError
 from kelvix.core.context import Context, SourceWords
+from kelvix.core.lines.run_another import RunAnother
 from kelvix.core.schema import Database
 from kelvix.core.sources import CanRun
 from kelvix.core.values import shorten
-from kelvix.core.workflow import Address, RunAnother, Workflow
+from kelvix.core.workflow import Address, Workflow
 from kelvix.engine import finding
 from kelvix.engine.dispatch import Dispatch
 from kelvix.engine.pacing import Pacer

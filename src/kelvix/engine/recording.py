@@ -10,7 +10,8 @@ from kelvix.core.cells import Cell
 from kelvix.core.context import Context
 from kelvix.core.fields import from_wire
 from kelvix.core.filling import Carried, FieldResult, describe
-from kelvix.core.lines import decide, kind_of
+from kelvix.core.lines import kind_of
+from kelvix.core.lines.held import Choice
 from kelvix.core.outcome import Decided
 from kelvix.core.schema import Database
 from kelvix.core.values import FieldId, Unfit, Value, Wire, as_text, shorten
@@ -29,7 +30,7 @@ def given(line: Line, carried: Carried, zone: ZoneInfo) -> Any:
     return None if looked is None else {carried.name(r): shorten(as_text(carried.values.get(r), zone), 300) for r in looked}
 
 
-def decided(code: str, choice: decide.Choice) -> Decided:
+def decided(code: str, choice: Choice) -> Decided:
     """Which way was taken."""
     return Decided(code, choice.name, choice.taken)
 

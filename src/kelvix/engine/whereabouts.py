@@ -7,11 +7,13 @@ from datetime import datetime
 from typing import Any, Literal
 
 from kelvix.core.collection import Collection, Item, PermanentError
+from kelvix.core.lines.find import Find
+from kelvix.core.lines.stop import Stop
 from kelvix.core.not_found import NotFoundError
 from kelvix.core.outcome import Asked, FileSaved, MailsSent, Rested, Stopped, Wrote
 from kelvix.core.patterns import pattern
 from kelvix.core.values import as_text, shorten, whole
-from kelvix.core.workflow import Find, RecordEvent, Stop
+from kelvix.core.workflow import RecordEvent
 from kelvix.engine.engine import Engine
 from kelvix.store import arrivals, consumers, events, inbox, journal, listening, runs, subscriptions, workflows
 from kelvix.store.consumers import Consumer

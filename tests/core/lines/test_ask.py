@@ -13,22 +13,12 @@ from kelvix.core.context import Context
 from kelvix.core.documents import check_shape
 from kelvix.core.feel import Env
 from kelvix.core.lines import ask
+from kelvix.core.lines.add import Add
+from kelvix.core.lines.ask import Ask
+from kelvix.core.lines.only_if import OnlyIf
 from kelvix.core.rehearsal import rehearse, rehearse_whole
 from kelvix.core.schema import CarriedField, Database, Field
-from kelvix.core.workflow import (
-    Add,
-    Ask,
-    BadDocument,
-    Condition,
-    FieldFilling,
-    Filled,
-    OnlyIf,
-    Part,
-    Reference,
-    Shaped,
-    When,
-    Workflow,
-)
+from kelvix.core.workflow import BadDocument, Condition, FieldFilling, Filled, Part, Reference, Shaped, When, Workflow
 
 SOURCE = (
     CarriedField("subject", ("Message", "Subject"), "text"),

@@ -18,13 +18,15 @@ from kelvix.core.feel import Env, read, write
 from kelvix.core.fields import TYPES
 from kelvix.core.finding import Question
 from kelvix.core.known import scope_of
+from kelvix.core.lines.add import Add
+from kelvix.core.lines.find import Find
 from kelvix.core.naming import remember_names, without_names
 from kelvix.core.operators import OPERATORS
 from kelvix.core.query import Comparison
 from kelvix.core.rehearsal import carried_to, rehearse
 from kelvix.core.schema import CarriedField, Database, Field
 from kelvix.core.values import Choice, as_text
-from kelvix.core.workflow import Add, BadDocument, FieldFilling, Find, Part, Reference, Sought, When, Workflow
+from kelvix.core.workflow import BadDocument, FieldFilling, Part, Reference, Sought, When, Workflow
 
 NOW = datetime(2026, 11, 25, 9, tzinfo=UTC)
 SOURCE = (CarriedField("subject", ("Message", "Subject"), "text"), CarriedField("address", ("Message", "Address"), "email"))

@@ -15,11 +15,12 @@ from kelvix.core.checking import check
 from kelvix.core.context import Context
 from kelvix.core.documents import check_shape
 from kelvix.core.feel import Env
-from kelvix.core.lines.send_mail import recipients
+from kelvix.core.lines.find import Find
+from kelvix.core.lines.send_mail import SendMail, recipients
 from kelvix.core.rehearsal import rehearse, rehearse_whole
 from kelvix.core.schema import CarriedField, Database, Field
 from kelvix.core.values import Unfit
-from kelvix.core.workflow import BadDocument, Find, Part, Reference, SendMail, Sought, When, Workflow
+from kelvix.core.workflow import BadDocument, Part, Reference, Sought, When, Workflow
 from kelvix.formats import mail_text
 from kelvix.practice.apps.mail import compose
 

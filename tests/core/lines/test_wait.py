@@ -16,11 +16,12 @@ from kelvix.core.checking import check
 from kelvix.core.context import Context
 from kelvix.core.feel import Env
 from kelvix.core.filling import Carried
-from kelvix.core.lines.wait import until, words
+from kelvix.core.lines.add import Add
+from kelvix.core.lines.wait import Wait, until, words
 from kelvix.core.rehearsal import rehearse
 from kelvix.core.schema import CarriedField, Database, Field
 from kelvix.core.values import Unfit
-from kelvix.core.workflow import Add, FieldFilling, Part, Reference, Wait, When, Workflow
+from kelvix.core.workflow import FieldFilling, Part, Reference, When, Workflow
 
 LONDON, NEW_YORK = ZoneInfo("Europe/London"), ZoneInfo("America/New_York")
 SOURCE = (CarriedField("date", ("Message", "Date"), "datetime"), CarriedField("subject", ("Message", "Subject"), "text"))

@@ -14,10 +14,11 @@ from hypothesis import strategies as st
 from kelvix.core.feel import Env
 from kelvix.core.filling import Carried
 from kelvix.core.lines import web_request
+from kelvix.core.lines.web_request import Header, WebRequest
 from kelvix.core.outcome import SendRequest
 from kelvix.core.schema import CarriedField
 from kelvix.core.values import Unfit
-from kelvix.core.workflow import Given, Header, Input, Part, Reference, WebRequest
+from kelvix.core.workflow import Given, Input, Part, Reference
 
 ENV = Env(datetime(2026, 11, 25, 9, 0, tzinfo=UTC), ZoneInfo("Europe/London"))
 FIELDS = (

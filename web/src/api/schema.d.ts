@@ -4888,7 +4888,7 @@ export interface components {
              * Lines
              * @default []
              */
-            lines: (components["schemas"]["When"] | components["schemas"]["OnlyIf"] | components["schemas"]["Shape"] | components["schemas"]["Find"] | components["schemas"]["Wait"] | components["schemas"]["Ask"] | components["schemas"]["Decide"] | components["schemas"]["Way"] | components["schemas"]["Otherwise"] | components["schemas"]["Repeat"] | components["schemas"]["Stop"] | components["schemas"]["Add"] | components["schemas"]["AddOrUpdate"] | components["schemas"]["Update"] | components["schemas"]["Delete"] | components["schemas"]["SendMail"] | components["schemas"]["WebRequest"] | components["schemas"]["SaveFile"] | components["schemas"]["RunAnother"])[];
+            lines: (components["schemas"]["Add"] | components["schemas"]["AddOrUpdate"] | components["schemas"]["Ask"] | components["schemas"]["Decide"] | components["schemas"]["Delete"] | components["schemas"]["Find"] | components["schemas"]["OnlyIf"] | components["schemas"]["Otherwise"] | components["schemas"]["Repeat"] | components["schemas"]["RunAnother"] | components["schemas"]["SaveFile"] | components["schemas"]["SendMail"] | components["schemas"]["Shape"] | components["schemas"]["Stop"] | components["schemas"]["Update"] | components["schemas"]["Wait"] | components["schemas"]["Way"] | components["schemas"]["WebRequest"] | components["schemas"]["When"])[];
         };
         /** WorkflowDetail */
         WorkflowDetail: {

@@ -2,42 +2,47 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Literal
 
 from kelvix.core import writing
-from kelvix.core.cells import Cell, Finding
-from kelvix.core.context import Context
-from kelvix.core.filling import Carried
-from kelvix.core.lines.kind import Kind
+from kelvix.core.cells import Cell, count_of
+from kelvix.core.filling import Carried, Held, fill_record
+from kelvix.core.lines.records import AddingKind
 from kelvix.core.schema import Database
-from kelvix.core.workflow import Add, Filling, Line
+from kelvix.core.workflow import Adds, FieldFilling, Line
+from kelvix.core.writing import Target
 
 
-class AddKind(Kind[Add]):
-    verb = "add"
-    acts = True
-    stays = True
+@dataclass(frozen=True)
+class Add(Adds):
+    """Add a record to a database. A field that is not named is left empty."""
 
-    def step(self, line: Add, carried: Carried, context: Context) -> tuple[Cell, Carried]:
-        return writing.step(line, carried, context.target)
+    id: str
+    database: int | None = None
+    fillings: tuple[FieldFilling, ...] = ()
+    within: str = ""
+    verb: Literal["add"] = "add"
 
-    def makes(self, line: Add, carried: Carried, context: Context) -> Carried:
-        return writing.makes(line, carried, context.databases)
 
-    def check(self, line: Add, carried: Carried, context: Context, within: Callable[[], Carried | None]) -> list[Finding]:
-        return writing.check(line, carried, context.target)
+class AddKind(AddingKind[Add]):
+    line, verb = Add, "add"
+    does = "add to"
+    kept = "Record added"
 
-    def check_document(self, line: Add) -> None:
-        writing.check_document(line)
+    def write(self, line: Add, database: Database, carried: Carried, to: Target) -> tuple[Cell, Carried]:
+        results = fill_record(line, database, carried, to.env)
+        fit = sum(r.state in ("fits", "look") for r in results)
+        held = Held(database.id, True, None, writing.written(tuple(results)))
+        below = self.below(line, held, database, carried, to)
+        return writing.cell(line, count_of(fit, "field fits", "fields fit"), results), below
 
     def bare(self, line: Add) -> Add:
-        return writing.bare(line)
+        return replace(line, fillings=writing.bare(line.fillings))
 
     def named(self, line: Add, earlier: Line | None, databases: Mapping[int, Database]) -> Add:
-        return writing.named(line, earlier, databases)
-
-    def fillings(self, line: Add) -> Iterator[Filling]:
-        yield from (f.filling for f in line.fillings)
+        return replace(line, fillings=writing.named(line.fillings, earlier, databases))
 
     def says(self, line: Add, names: Mapping[int, str]) -> str:
         return f"add a record to {names.get(line.database or 0, 'a database')}"

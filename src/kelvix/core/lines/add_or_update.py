@@ -2,52 +2,118 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from typing import Literal
 
 from kelvix.core import writing
-from kelvix.core.cells import Cell, Finding
+from kelvix.core.cells import Cell, Finding, count_of
 from kelvix.core.context import Context
-from kelvix.core.filling import Carried
-from kelvix.core.lines.kind import Kind, check_comparisons
-from kelvix.core.schema import Database
+from kelvix.core.fields import TYPES
+from kelvix.core.filling import Carried, Held, fill_record, is_filled
+from kelvix.core.lines.kind import check_comparisons
+from kelvix.core.lines.records import AddingKind
+from kelvix.core.outcome import UNREADY, AskPerson, Problem, ReadFirst
+from kelvix.core.schema import CarriedField, Database
 from kelvix.core.values import FieldId
-from kelvix.core.workflow import AddOrUpdate, Filling, Line
+from kelvix.core.workflow import Adds, FieldFilling, Line, Reference, filling_of
+from kelvix.core.writing import Target
 
 
-class AddOrUpdateKind(Kind[AddOrUpdate]):
-    verb = "add_or_update"
-    acts = True
-    stays = True
+@dataclass(frozen=True)
+class AddOrUpdate(Adds):
+    """Update the record whose fields `by` are what they are filled with; add one where there is none. `several`: where there
+    are several, ask a person which, stop, or update all."""
 
-    def step(self, line: AddOrUpdate, carried: Carried, context: Context) -> tuple[Cell, Carried]:
-        return writing.step(line, carried, context.target)
+    id: str
+    database: int | None = None
+    by: tuple[FieldId, ...] = ()
+    fillings: tuple[FieldFilling, ...] = ()
+    several: Literal["ask", "stop", "all"] = "stop"
+    within: str = ""
+    verb: Literal["add_or_update"] = "add_or_update"
 
-    def makes(self, line: AddOrUpdate, carried: Carried, context: Context) -> Carried:
-        return writing.makes(line, carried, context.databases)
+
+class AddOrUpdateKind(AddingKind[AddOrUpdate]):
+    line, verb = AddOrUpdate, "add_or_update"
+    does = "add to, or update in"
+    kept = "Record kept"
+
+    def fields(self) -> tuple[CarriedField, ...]:
+        return (*super().fields(), CarriedField("is_new", (self.kept, "Is it new"), "yes_no"))
+
+    def below(
+        self, line: AddOrUpdate, held: Held, database: Database, carried: Carried, to: Target, is_new: bool = False
+    ) -> Carried:
+        made = super().below(line, held, database, carried, to)
+        return replace(made, values={**made.values, Reference(line.id, "is_new"): is_new})
+
+    def write(self, line: AddOrUpdate, database: Database, carried: Carried, to: Target) -> tuple[Cell, Carried]:
+        new = fill_record(line, database, carried, to.env)
+        nothing = self.below(line, Held(database.id), database, carried, to)
+        asked = writing.match(line.by, new, database)
+        if any(r.state == "put_right" and r.field in line.by for r in new):
+            return writing.cell(line, "", new), nothing
+        if isinstance(asked, str):
+            return Cell(line.id, Problem() if line.by else UNREADY, asked, tuple(new)), nothing
+        answer = to.find(asked)
+        if answer is None:
+            return Cell(line.id, ReadFirst(), "being read", tuple(new)), nothing
+        if answer.record is None:
+            held = Held(database.id, True, None, writing.written(tuple(new)))
+            fit = sum(r.state in ("fits", "look") for r in new)
+            said = f"adds a record: {count_of(fit, 'field', 'fields')}"
+            return writing.cell(line, said, new, answer), self.below(line, held, database, carried, to, is_new=True)
+        if answer.count > 1 and line.several == "stop":
+            said = f"{answer.count} records match, and this line updates only one: compare another field too"
+            return Cell(line.id, Problem(), said, tuple(new), answer=answer), nothing
+        if answer.count > 1 and line.several == "ask":
+            if any(r.state == "put_right" for r in new):
+                return writing.cell(line, "", new, answer), nothing
+            which = Held(database.id, True, None, writing.written(tuple(new)))  # nobody knows which yet
+            said = f"asks: {answer.count} records match; which is it?"
+            cell = Cell(line.id, AskPerson(which.values), said, tuple(new), answer=answer)
+            return cell, self.below(line, which, database, carried, to)
+        there = Held(database.id, True, answer.record, answer.values)
+        results = fill_record(line, database, carried, to.env, there)
+        note = writing.changes(results, there, database, to.env)
+        if answer.count > 1:
+            note = f"updates {answer.count} records"
+        after = Held(database.id, True, answer.record, {**there.values, **writing.written(tuple(results))})
+        return writing.cell(line, note, results, answer), self.below(line, after, database, carried, to)
 
     def check(
         self, line: AddOrUpdate, carried: Carried, context: Context, within: Callable[[], Carried | None]
     ) -> list[Finding]:
-        return writing.check(line, carried, context.target)
+        database = self.database_of(line, carried, context.databases)
+        return [*super().check(line, carried, context, within), *(_check_match(line, database) if database else [])]
 
     def check_document(self, line: AddOrUpdate) -> None:
-        writing.check_document(line)
+        super().check_document(line)
         check_comparisons(len(line.by))
 
     def compares(self, line: AddOrUpdate) -> tuple[int | None, tuple[FieldId, ...]]:
         return line.database, line.by
 
     def bare(self, line: AddOrUpdate) -> AddOrUpdate:
-        return writing.bare(line)
+        return replace(line, fillings=writing.bare(line.fillings))
 
     def named(self, line: AddOrUpdate, earlier: Line | None, databases: Mapping[int, Database]) -> AddOrUpdate:
-        return writing.named(line, earlier, databases)
-
-    def fillings(self, line: AddOrUpdate) -> Iterator[Filling]:
-        yield from (f.filling for f in line.fillings)
+        return replace(line, fillings=writing.named(line.fillings, earlier, databases))
 
     def says(self, line: AddOrUpdate, names: Mapping[int, str]) -> str:
         return f"add or update a record in {names.get(line.database or 0, 'a database')}"
+
+
+def _check_match(line: AddOrUpdate, database: Database) -> list[Finding]:
+    fields = [database.field(f) for f in line.by]
+    if not fields or any(f is None or not TYPES[f.type].recognises for f in fields):
+        return [Finding(line.id, "say by which field a record is recognised")]
+    return [
+        Finding(line.id, f"a record is recognised by {f.name}: say what it is filled with", f.id)
+        for f in fields
+        if f and not is_filled(filling_of(line, f.id))
+    ]
 
 
 KIND = AddOrUpdateKind()

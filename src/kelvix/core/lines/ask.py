@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
+from typing import Literal
 
 from kelvix.core import shaping
 from kelvix.core.cells import Cell, Finding, PartResult
@@ -15,7 +16,20 @@ from kelvix.core.lines.kind import Kind, check_keys
 from kelvix.core.outcome import AskPerson, Problem
 from kelvix.core.schema import CarriedField
 from kelvix.core.values import Type, Unfit, Value, as_text, shorten
-from kelvix.core.workflow import Ask, Filled, Filling, Shaped
+from kelvix.core.workflow import Filled, Filling, Line, Shaped
+
+
+@dataclass(frozen=True)
+class Ask(Line):
+    """Ask a person, who says yes or no and may edit the values that are shown. `no`: what becomes of the item then."""
+
+    id: str
+    asking: Filling = ()
+    shown: tuple[Shaped, ...] = ()
+    no: Literal["pass_by", "go_on"] = "pass_by"
+    within: str = ""
+    verb: Literal["ask"] = "ask"
+
 
 HEAD = (CarriedField("approved", ("Answer", "Is it yes"), "yes_no"), CarriedField("by", ("Answer", "By"), "text"))
 
@@ -99,7 +113,7 @@ def check(line: Ask, carried: Carried) -> list[Finding]:
 
 
 class AskKind(Kind[Ask]):
-    verb = "ask"
+    line, verb = Ask, "ask"
 
     def step(self, line: Ask, carried: Carried, context: Context) -> tuple[Cell, Carried]:
         return step(line, carried, context.env)

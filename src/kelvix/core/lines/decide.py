@@ -4,28 +4,32 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 from kelvix.core import conditions
 from kelvix.core.cells import Cell
 from kelvix.core.context import Context
 from kelvix.core.feel import Env
 from kelvix.core.filling import Carried
-from kelvix.core.lines.kind import Kind
+from kelvix.core.lines.held import Choice, Deciding
+from kelvix.core.lines.otherwise import Otherwise
+from kelvix.core.lines.way import Way
 from kelvix.core.outcome import GoOn, NotTaken, Problem
 from kelvix.core.schema import CarriedField
 from kelvix.core.values import Unfit
-from kelvix.core.workflow import Decide, Line, Otherwise, Way
-
-FIELDS = (CarriedField("way", ("Decision", "Which way"), "text"),)
+from kelvix.core.workflow import Line
 
 
 @dataclass(frozen=True)
-class Choice:
-    """The way that is taken, by its line's id; none where that cannot be said. A cell for the Decide line and each way."""
+class Decide(Line):
+    """Goes one of several ways: its Way lines, from the top, and the Otherwise line at their end."""
 
-    taken: str | None
-    name: str
-    cells: tuple[Cell, ...]
+    id: str
+    within: str = ""
+    verb: Literal["decide"] = "decide"
+
+
+FIELDS = (CarriedField("way", ("Decision", "Which way"), "text"),)
 
 
 def name_of(way: Line, number: int) -> str:
@@ -35,40 +39,8 @@ def name_of(way: Line, number: int) -> str:
     return "otherwise"
 
 
-def choose(line: Decide, ways: Sequence[Line], carried: Carried, env: Env) -> Choice:
-    """Return the first way whose conditions hold, else the Otherwise line. A way whose conditions cannot be decided leaves
-    those below it undecided."""
-    taken: str | None = None
-    name, problem = "", ""
-    cells: list[Cell] = []
-    for number, way in enumerate(ways, 1):
-        here = False
-        rows: tuple[bool | None, ...] = ()
-        if isinstance(way, Way):
-            rows = conditions.row_results(way.conditions, carried, env)
-            try:
-                here = conditions.goes_on(way, carried, env)
-            except Unfit as unfit:
-                if taken is None and not problem:
-                    problem = str(unfit)
-                cells.append(Cell(way.id, Problem(), str(unfit), rows=rows))
-                continue
-        elif isinstance(way, Otherwise):
-            here = True
-        if here and taken is None and not problem:
-            taken, name = way.id, name_of(way, number)
-        cells.append(Cell(way.id, GoOn("taken") if way.id == taken else NotTaken(), rows=rows))
-    head = Cell(line.id, Problem(), problem) if problem else Cell(line.id, GoOn(), name)
-    return Choice(taken, name, (head, *cells))
-
-
-def below(line: Decide, name: str, carried: Carried) -> Carried:
-    """Return what lines below can use: which way was taken."""
-    return carried.plus(line.id, FIELDS, {"way": name or None})
-
-
-class DecideKind(Kind[Decide]):
-    verb = "decide"
+class DecideKind(Deciding[Decide]):
+    line, verb = Decide, "decide"
     stays = True
 
     def makes(self, line: Decide, carried: Carried, context: Context) -> Carried:
@@ -76,6 +48,35 @@ class DecideKind(Kind[Decide]):
 
     def inside(self, line: Decide, carried: Carried, context: Context) -> Carried:
         return self.makes(line, carried, context)
+
+    def choose(self, line: Decide, ways: Sequence[Line], carried: Carried, env: Env) -> Choice:
+        """Return the first way whose conditions hold, else the Otherwise line. A way whose conditions cannot be decided leaves
+        those below it undecided."""
+        taken: str | None = None
+        name, problem = "", ""
+        cells: list[Cell] = []
+        for number, way in enumerate(ways, 1):
+            here = False
+            rows: tuple[bool | None, ...] = ()
+            if isinstance(way, Way):
+                rows = conditions.row_results(way.conditions, carried, env)
+                try:
+                    here = conditions.goes_on(way, carried, env)
+                except Unfit as unfit:
+                    if taken is None and not problem:
+                        problem = str(unfit)
+                    cells.append(Cell(way.id, Problem(), str(unfit), rows=rows))
+                    continue
+            elif isinstance(way, Otherwise):
+                here = True
+            if here and taken is None and not problem:
+                taken, name = way.id, name_of(way, number)
+            cells.append(Cell(way.id, GoOn("taken") if way.id == taken else NotTaken(), rows=rows))
+        head = Cell(line.id, Problem(), problem) if problem else Cell(line.id, GoOn(), name)
+        return Choice(taken, name, (head, *cells))
+
+    def below(self, line: Decide, way: str, carried: Carried) -> Carried:
+        return carried.plus(line.id, FIELDS, {"way": way or None})
 
     def says(self, line: Decide, names: Mapping[int, str]) -> str:
         return "decide"

@@ -2,26 +2,57 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Literal
 
 from kelvix.core import writing
-from kelvix.core.cells import Cell, Finding
+from kelvix.core.cells import Cell
 from kelvix.core.context import Context
-from kelvix.core.filling import Carried
-from kelvix.core.lines.kind import Kind
-from kelvix.core.workflow import Delete
+from kelvix.core.filling import Carried, Held
+from kelvix.core.lines.records import ChangingKind
+from kelvix.core.outcome import ChangeRecord, GoOn
+from kelvix.core.schema import CarriedField, Database
+from kelvix.core.values import shorten
+from kelvix.core.workflow import Writes
+from kelvix.core.writing import Target
 
 
-class DeleteKind(Kind[Delete]):
-    verb = "delete"
-    acts = True
-    stays = True
+@dataclass(frozen=True)
+class Delete(Writes):
+    """Put the record that the line `of` found, added or updated into the trash."""
 
-    def step(self, line: Delete, carried: Carried, context: Context) -> tuple[Cell, Carried]:
-        return writing.step(line, carried, context.target)
+    id: str
+    of: str = ""
+    within: str = ""
+    verb: Literal["delete"] = "delete"
 
-    def check(self, line: Delete, carried: Carried, context: Context, within: Callable[[], Carried | None]) -> list[Finding]:
-        return writing.check(line, carried, context.target)
+
+class DeleteKind(ChangingKind[Delete]):
+    line, verb = Delete, "delete"
+    does = "delete"
+
+    def of(self, line: Delete) -> str:
+        return line.of
+
+    def fields(self) -> tuple[CarriedField, ...]:
+        return ()
+
+    def makes(self, line: Delete, carried: Carried, context: Context) -> Carried:
+        return carried
+
+    def below(
+        self, line: Delete, held: Held, database: Database, carried: Carried, to: Target, is_new: bool = False
+    ) -> Carried:
+        return carried.plus(line.of, (), {}, Held(database.id))  # so that lines below do not change it any more
+
+    def write(self, line: Delete, database: Database, carried: Carried, to: Target) -> tuple[Cell, Carried]:
+        held = carried.records[line.of]
+        gone = self.below(line, held, database, carried, to)
+        if not held.there:
+            return Cell(line.id, GoOn("found_none"), "no record to delete"), gone
+        title = shorten(writing.title_of(held.values, database, to.env), 60)
+        return Cell(line.id, ChangeRecord({}), f"to the trash: {title}"), gone
 
     def says(self, line: Delete, names: Mapping[int, str]) -> str:
         return "delete it"

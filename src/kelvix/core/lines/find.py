@@ -6,8 +6,9 @@ The question is worked out here, without reading anything; whoever has the datab
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from decimal import Decimal
+from typing import Literal
 
 from rapidfuzz import fuzz
 
@@ -15,7 +16,7 @@ from kelvix.core.cells import Answer, Cell, Finding, PartResult
 from kelvix.core.context import Context
 from kelvix.core.feel import Env
 from kelvix.core.fields import TYPES
-from kelvix.core.figures import as_list, check_figures, figure, figure_fields
+from kelvix.core.figures import Figure, as_list, check_figures, figure, figure_fields
 from kelvix.core.filling import Carried, Held, ListRow, Remedy, compute, is_filled, references
 from kelvix.core.finding import MAX_COUNTED, MAX_TAKEN, Question
 from kelvix.core.lines.kind import Kind, check_comparisons
@@ -24,7 +25,28 @@ from kelvix.core.outcome import UNREADY, FoundRecords, GoOn, Outcome, PassBy, Pl
 from kelvix.core.query import Comparison
 from kelvix.core.schema import CarriedField, CarriedList, Database, Field
 from kelvix.core.values import FieldId, NewChoice, Unfit, Value, as_text, fold, shorten, to_wire
-from kelvix.core.workflow import Filling, Find, Line, Reference, Sought
+from kelvix.core.workflow import Filling, Line, Reference, Sought
+
+
+@dataclass(frozen=True)
+class Find(Line):
+    """Find a record of a database. `several` says which is taken where there are several, that all are, or that the line stops;
+    `none` whether a sample goes on where there is none. Where all are taken: the field `order` that they go by, else the order
+    in which they were made; the `figures` made of them; and the fields that the text of them lists."""
+
+    id: str
+    database: int | None = None
+    mode: Literal["all", "any"] = "all"
+    sought: tuple[Sought, ...] = ()
+    several: Literal["newest", "oldest", "stop", "all"] = "newest"
+    none: Literal["go_on", "stop"] = "go_on"
+    order: FieldId | None = None
+    descending: bool = False
+    figures: tuple[Figure, ...] = ()
+    listed: tuple[FieldId, ...] = ()
+    within: str = ""
+    verb: Literal["find"] = "find"
+
 
 Link = Callable[[object], str]  # a record's, by its id
 
@@ -107,7 +129,7 @@ def found_fields(line: Find, database: Database) -> tuple[CarriedField, ...]:
     name = name_of(database)
     if line.several == "all":
         text = CarriedField("text", (name, "As a text"), "long_text")
-        return (*_counted(name), text, *figure_fields(line, database, name))
+        return (*_counted(name), text, *figure_fields(line.figures, database, name))
     return (*_counted(name), CarriedField("link", (name, "Link to the record"), "link"), *_own_fields(database, (name,)))
 
 
@@ -132,7 +154,7 @@ def below(line: Find, database: Database, answer: Answer | None, carried: Carrie
     fields = found_fields(line, database)
     if line.several == "all":
         records = answer.records if answer else ()
-        values["text"] = as_list(line, database, records, env) or None
+        values["text"] = as_list(line.listed, database, records, env) or None
         values |= {f.key: figure(f, database, records) for f in line.figures}
         rows = tuple(ListRow(_own_values(database, id, kept, link), Held(database.id, True, id, kept)) for id, kept in records)
         return carried.plus(line.id, fields, values).plus_list(line.id, found_list(database), rows)
@@ -179,7 +201,11 @@ def check(line: Find, database: Database | None, carried: Carried) -> list[Findi
                 )
             if any(p.formula is not None and not p.formula.tree for p in sought.filling):
                 found.append(Finding(line.id, f"the formula that {field.name} is compared with cannot be read yet", key=key))
-    return [*found, *check_figures(line, database)] if line.several == "all" else found
+    if line.several == "all":
+        if line.order is not None and database.field(line.order) is None:
+            found.append(Finding(line.id, f"{database.name} no longer has the field that the records go by; choose another"))
+        found += check_figures(line.id, line.figures, database)
+    return found
 
 
 def _nearest(line: Find, place: int, database: Database) -> tuple[Remedy, ...]:
@@ -255,7 +281,7 @@ def _found(answer: Answer | None, code: str, database: Database, context: Contex
 
 
 class FindKind(Kind[Find]):
-    verb = "find"
+    line, verb = Find, "find"
     stays = True
 
     def step(self, line: Find, carried: Carried, context: Context) -> tuple[Cell, Carried]:

@@ -4,7 +4,7 @@ of its own in this folder."""
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
-from typing import TYPE_CHECKING, ClassVar, Generic, Literal, TypeVar
+from typing import TYPE_CHECKING, Any, ClassVar, Generic, Literal, TypeVar
 
 from kelvix.core.cells import Cell, Finding
 from kelvix.core.filling import Carried
@@ -22,15 +22,22 @@ L = TypeVar("L", bound=Line)
 
 
 class Kind(Generic[L]):
-    """`acts`: it changes something. `fixed`: it always stands where it is, once. `stays`: it needs nobody outside, and no time,
-    so that runs of it are carried together. `sees`: whose values its own fillings and formulas can use: those of the lines
-    above, its own too, or those of the lines within it."""
+    """`line`: its place in a document. `acts`: it changes something. `fixed`: it always stands where it is, once. `stays`:
+    it needs nobody outside, and no time, so that runs of it are carried together. `sees`: whose values its own fillings and
+    formulas can use: those of the lines above, its own too, or those of the lines within it. `starts`: it stands at the
+    head, once. `holds`: what stands within it: lines, or ways (`is_way`), of which one is gone; the last of them
+    (`is_last`) is always there."""
 
+    line: ClassVar[type[Any]]
     verb: ClassVar[str]
     acts: ClassVar[bool] = False
     fixed: ClassVar[bool] = False
     stays: ClassVar[bool] = False
     sees: ClassVar[Literal["above", "own", "within"]] = "above"
+    starts: ClassVar[bool] = False
+    holds: ClassVar[Literal["nothing", "lines", "ways"]] = "nothing"
+    is_way: ClassVar[bool] = False
+    is_last: ClassVar[bool] = False
 
     def step(self, line: L, carried: Carried, context: Context) -> tuple[Cell, Carried]:
         """Return what it does with what it is given, and what the lines below it can use."""
@@ -43,6 +50,10 @@ class Kind(Generic[L]):
     def inside(self, line: L, carried: Carried, context: Context) -> Carried:
         """Return what the lines within it can use whatever the sample."""
         return carried
+
+    def is_inside(self, key: str) -> bool:
+        """Say whether a value that it makes is for the lines within it, rather than for those below."""
+        return False
 
     def check(self, line: L, carried: Carried, context: Context, within: Callable[[], Carried | None]) -> list[Finding]:
         """Return what must be put right before turning on, whatever the sample. `within`: what the lines within it carry at

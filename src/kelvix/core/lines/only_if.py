@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from typing import Literal
 
 from kelvix.core import conditions
 from kelvix.core.cells import Cell, Finding
@@ -11,11 +13,20 @@ from kelvix.core.filling import Carried
 from kelvix.core.lines.kind import Kind
 from kelvix.core.outcome import GoOn, PassBy, Problem
 from kelvix.core.values import Unfit
-from kelvix.core.workflow import OnlyIf, Reference, Test
+from kelvix.core.workflow import Condition, Formula, Group, Mode, Narrows, Reference, Test
+
+
+@dataclass(frozen=True)
+class OnlyIf(Narrows):
+    id: str
+    mode: Mode = "all"
+    conditions: tuple[Condition | Group | Formula, ...] = ()
+    within: str = ""
+    verb: Literal["only_if"] = "only_if"
 
 
 class OnlyIfKind(Kind[OnlyIf]):
-    verb = "only_if"
+    line, verb = OnlyIf, "only_if"
     stays = True
 
     def step(self, line: OnlyIf, carried: Carried, context: Context) -> tuple[Cell, Carried]:

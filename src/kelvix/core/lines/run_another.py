@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
+from typing import Literal
 
 from kelvix.core.cells import Cell, Finding, PartResult
 from kelvix.core.context import Context
@@ -13,7 +15,18 @@ from kelvix.core.lines.kind import Kind
 from kelvix.core.outcome import UNREADY, Problem, StartWorkflow
 from kelvix.core.sources import CanRun
 from kelvix.core.values import Unfit, Value, shorten
-from kelvix.core.workflow import Filling, Given, RunAnother
+from kelvix.core.workflow import Filling, Given, Line
+
+
+@dataclass(frozen=True)
+class RunAnother(Line):
+    """Start another workflow, one that takes requests, with the values that it declares."""
+
+    id: str
+    workflow: int | None = None
+    given: tuple[Given, ...] = ()
+    within: str = ""
+    verb: Literal["run_another"] = "run_another"
 
 
 def given_of(line: RunAnother, key: str) -> Given:
@@ -73,7 +86,7 @@ def check(line: RunAnother, others: Mapping[int, CanRun], carried: Carried) -> l
 
 
 class RunAnotherKind(Kind[RunAnother]):
-    verb = "run_another"
+    line, verb = RunAnother, "run_another"
     acts = True
 
     def step(self, line: RunAnother, carried: Carried, context: Context) -> tuple[Cell, Carried]:

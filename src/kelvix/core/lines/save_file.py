@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
+from typing import Literal
 
 from kelvix.core import file_name
 from kelvix.core.cells import Cell, Finding
@@ -14,7 +16,27 @@ from kelvix.core.lines.kind import Kind
 from kelvix.core.outcome import UNREADY, GoOn, Problem, Saving, StoreFile
 from kelvix.core.schema import CarriedField
 from kelvix.core.values import File, Unfit, Value, as_text, shorten
-from kelvix.core.workflow import Filling, SaveFile
+from kelvix.core.workflow import Filling, Line
+
+
+@dataclass(frozen=True)
+class SaveFile(Line):
+    """Save a file into a folder: the chosen one, else the one that has the name which `folder` is filled with, made where there
+    is none if the line `makes` it. Without a `name` it keeps its own; its extension it keeps in any case. `collision`: what
+    becomes of one of the same name that is there."""
+
+    id: str
+    connection: int | None = None
+    container: str | None = None
+    container_name: str = ""
+    folder: Filling = ()
+    makes: bool = False
+    file: Filling = ()
+    name: Filling = ()
+    collision: Literal["number", "replace", "skip"] = "number"
+    within: str = ""
+    verb: Literal["save_file"] = "save_file"
+
 
 FIELDS = (
     CarriedField("name", ("Saved file", "Name"), "text"),
@@ -90,7 +112,7 @@ def check(line: SaveFile, carried: Carried) -> list[Finding]:
 
 
 class SaveFileKind(Kind[SaveFile]):
-    verb = "save_file"
+    line, verb = SaveFile, "save_file"
     acts = True
 
     def step(self, line: SaveFile, carried: Carried, context: Context) -> tuple[Cell, Carried]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from decimal import Decimal
+from typing import Literal
 
 from kelvix.core.cells import Cell, Finding
 from kelvix.core.context import Context
@@ -16,7 +17,25 @@ from kelvix.core.outcome import UNREADY, GoOn, Mail, Problem, SendMails
 from kelvix.core.patterns import pattern
 from kelvix.core.schema import CarriedField, CarriedList
 from kelvix.core.values import Unfit, as_text, shorten
-from kelvix.core.workflow import BadDocument, Filling, SendMail
+from kelvix.core.workflow import BadDocument, Filling, Line, Reference
+
+
+@dataclass(frozen=True)
+class SendMail(Line):
+    """Send a mail by a connection: its text in paragraphs, and below them the rows of a list as a table with these columns.
+    `split`: the list's field with each recipient's own address; each then gets a mail of their own, with their own rows."""
+
+    id: str
+    connection: int | None = None
+    to: Filling = ()
+    subject: Filling = ()
+    paragraphs: tuple[Filling, ...] = ()
+    rows: Reference | None = None
+    columns: tuple[str, ...] = ()
+    split: str = ""
+    within: str = ""
+    verb: Literal["send_mail"] = "send_mail"
+
 
 MAX_MAILS = 200
 MAX_RECIPIENTS = 50  # of one mail
@@ -159,7 +178,7 @@ def check(line: SendMail, carried: Carried) -> list[Finding]:
 
 
 class SendMailKind(Kind[SendMail]):
-    verb = "send_mail"
+    line, verb = SendMail, "send_mail"
     acts = True
 
     def step(self, line: SendMail, carried: Carried, context: Context) -> tuple[Cell, Carried]:

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import replace
+from dataclasses import dataclass, replace
+from typing import Literal
 
 from kelvix.core import shaping
 from kelvix.core.cells import Cell, Finding, PartResult, count_of
@@ -16,11 +17,21 @@ from kelvix.core.outcome import GoOn, Outcome, Problem
 from kelvix.core.outcome import Shaped as Made
 from kelvix.core.schema import CarriedField
 from kelvix.core.values import Unfit, Value, as_text, shorten, to_wire
-from kelvix.core.workflow import DatePart, Filled, Filling, Formula, Part, Reference, Shape, Shaped
+from kelvix.core.workflow import DatePart, Filled, Filling, Formula, Line, Part, Reference, Shaped
+
+
+@dataclass(frozen=True)
+class Shape(Line):
+    """Makes named values for the lines below."""
+
+    id: str
+    values: tuple[Shaped, ...] = ()
+    within: str = ""
+    verb: Literal["shape"] = "shape"
 
 
 class ShapeKind(Kind[Shape]):
-    verb = "shape"
+    line, verb = Shape, "shape"
     stays = True
     sees = "own"
 

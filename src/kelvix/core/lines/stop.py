@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from typing import Literal
 
 from kelvix.core.cells import Cell, Finding
 from kelvix.core.context import Context
@@ -11,7 +13,19 @@ from kelvix.core.filling import Carried, compute, is_filled, references
 from kelvix.core.lines.kind import Kind
 from kelvix.core.outcome import End
 from kelvix.core.values import Unfit, as_text, shorten
-from kelvix.core.workflow import Filling, Stop
+from kelvix.core.workflow import Filling, Line
+
+
+@dataclass(frozen=True)
+class Stop(Line):
+    """Ends the run, in one of the ways in which runs end; `saying` is why."""
+
+    id: str
+    how: Literal["done", "passed_by", "failed"] = "passed_by"
+    saying: Filling = ()
+    within: str = ""
+    verb: Literal["stop"] = "stop"
+
 
 ENDS = {"done": "ends here, done", "passed_by": "passed by", "failed": "fails"}
 
@@ -38,7 +52,7 @@ def check(line: Stop, carried: Carried) -> list[Finding]:
 
 
 class StopKind(Kind[Stop]):
-    verb = "stop"
+    line, verb = Stop, "stop"
     stays = True
 
     def step(self, line: Stop, carried: Carried, context: Context) -> tuple[Cell, Carried]:

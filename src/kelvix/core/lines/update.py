@@ -2,42 +2,60 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Literal
 
 from kelvix.core import writing
 from kelvix.core.cells import Cell, Finding
-from kelvix.core.context import Context
-from kelvix.core.filling import Carried
-from kelvix.core.lines.kind import Kind
+from kelvix.core.filling import Carried, Held, fill_record, is_filled
+from kelvix.core.lines.records import ChangingKind
+from kelvix.core.outcome import GoOn
 from kelvix.core.schema import Database
-from kelvix.core.workflow import Filling, Line, Update
+from kelvix.core.workflow import FieldFilling, Fills, Line
+from kelvix.core.writing import Target
 
 
-class UpdateKind(Kind[Update]):
-    verb = "update"
-    acts = True
-    stays = True
+@dataclass(frozen=True)
+class Update(Fills):
+    """Change the record that the line `of` found, added or updated. Fields that are not named stay as they are."""
 
-    def step(self, line: Update, carried: Carried, context: Context) -> tuple[Cell, Carried]:
-        return writing.step(line, carried, context.target)
+    id: str
+    of: str = ""
+    fillings: tuple[FieldFilling, ...] = ()
+    within: str = ""
+    verb: Literal["update"] = "update"
 
-    def makes(self, line: Update, carried: Carried, context: Context) -> Carried:
-        return writing.makes(line, carried, context.databases)
 
-    def check(self, line: Update, carried: Carried, context: Context, within: Callable[[], Carried | None]) -> list[Finding]:
-        return writing.check(line, carried, context.target)
+class UpdateKind(ChangingKind[Update]):
+    line, verb = Update, "update"
+    does = "update"
+    kept = "Record changed"
 
-    def check_document(self, line: Update) -> None:
-        writing.check_document(line)
+    def of(self, line: Update) -> str:
+        return line.of
+
+    def write(self, line: Update, database: Database, carried: Carried, to: Target) -> tuple[Cell, Carried]:
+        held = carried.records[line.of]
+        if not held.there:
+            none = Cell(line.id, GoOn("found_none"), "no record to update")
+            return none, self.below(line, held, database, carried, to)
+        results = fill_record(line, database, carried, to.env, held)
+        after = Held(database.id, True, held.record, {**held.values, **writing.written(tuple(results))})
+        cell = writing.cell(line, writing.changes(results, held, database, to.env), results)
+        return cell, self.below(line, after, database, carried, to)
+
+    def check_record(self, line: Update, database: Database, carried: Carried, to: Target) -> list[Finding]:
+        found = writing.check(line, database, carried, to, there=True)
+        if not any(is_filled(f.filling) for f in line.fillings):
+            found.append(Finding(line.id, "fill at least one field; the others stay as they are"))
+        return found
 
     def bare(self, line: Update) -> Update:
-        return writing.bare(line)
+        return replace(line, fillings=writing.bare(line.fillings))
 
     def named(self, line: Update, earlier: Line | None, databases: Mapping[int, Database]) -> Update:
-        return writing.named(line, earlier, databases)
-
-    def fillings(self, line: Update) -> Iterator[Filling]:
-        yield from (f.filling for f in line.fillings)
+        return replace(line, fillings=writing.named(line.fillings, earlier, databases))
 
     def says(self, line: Update, names: Mapping[int, str]) -> str:
         return "update it"

@@ -5,7 +5,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
 from datetime import UTC, datetime, time, timedelta
+from typing import Literal
 
 from kelvix.core.cells import Cell, Finding
 from kelvix.core.context import Context
@@ -15,7 +17,25 @@ from kelvix.core.filling import Carried, compute, is_filled, references
 from kelvix.core.lines.kind import Kind
 from kelvix.core.outcome import GoOn, Problem, Rest
 from kelvix.core.values import Unfit, as_text
-from kelvix.core.workflow import Filling, Wait
+from kelvix.core.workflow import Filling, Line
+
+
+@dataclass(frozen=True)
+class Wait(Line):
+    """Let a run rest: for a span; until the moment that `filling` gives; or until the next working hour, `days` being 1 for
+    Monday to 7 for Sunday, `begins` and `ends` the workspace's time."""
+
+    id: str
+    kind: Literal["span", "moment", "working"] = "span"
+    amount: int = 1
+    unit: Literal["minutes", "hours", "days", "weeks"] = "hours"
+    filling: Filling = ()
+    days: tuple[int, ...] = (1, 2, 3, 4, 5)
+    begins: str = "09:00"
+    ends: str = "17:00"
+    within: str = ""
+    verb: Literal["wait"] = "wait"
+
 
 MAX_WAIT = timedelta(days=366)
 CLOCK = re.compile(r"([01][0-9]|2[0-3]):[0-5][0-9]")
@@ -122,7 +142,7 @@ def step(line: Wait, carried: Carried, env: Env) -> Cell:
 
 
 class WaitKind(Kind[Wait]):
-    verb = "wait"
+    line, verb = Wait, "wait"
 
     def step(self, line: Wait, carried: Carried, context: Context) -> tuple[Cell, Carried]:
         return step(line, carried, context.env), carried

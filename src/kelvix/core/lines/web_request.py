@@ -9,7 +9,7 @@ import re
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from decimal import Decimal
-from typing import Any
+from typing import Any, Literal
 from urllib.parse import quote, urlencode, urlsplit
 
 from kelvix.core import sources
@@ -22,7 +22,38 @@ from kelvix.core.lines.kind import Kind
 from kelvix.core.outcome import UNREADY, Problem, SendRequest, WebCall
 from kelvix.core.schema import CarriedField
 from kelvix.core.values import Unfit, Value, as_text, shorten, to_wire
-from kelvix.core.workflow import BadDocument, Filling, Given, Header, WebRequest
+from kelvix.core.workflow import BadDocument, Filling, Given, Input, Line
+
+
+@dataclass(frozen=True)
+class Header:
+    """A header of a web request: what it is filled with, or the number of a secret that is kept and not shown again."""
+
+    name: str
+    filling: Filling = ()
+    secret: int | None = None
+
+
+Method = Literal["POST", "PUT", "PATCH", "GET", "DELETE"]
+
+
+@dataclass(frozen=True)
+class WebRequest(Line):
+    """Send values to a web address. `body` are the values by their names in it, nested ones with dots; with GET and DELETE they
+    go into the address. `success` are the answers that count as such, as in 2xx, 404. `recognises`: whether the receiver
+    recognises a repeat by its Idempotency-Key. `takes` are values that are read out of the answer."""
+
+    id: str
+    method: Method = "POST"
+    address: Filling = ()
+    headers: tuple[Header, ...] = ()
+    body: tuple[Given, ...] = ()
+    success: str = "2xx"
+    recognises: bool = False
+    takes: tuple[Input, ...] = ()
+    within: str = ""
+    verb: Literal["web_request"] = "web_request"
+
 
 MAX_VALUES = 100
 MAX_BODY = 256 * 1024  # bytes
@@ -244,7 +275,7 @@ def _names(body: tuple[Given, ...]) -> str:
 
 
 class WebRequestKind(Kind[WebRequest]):
-    verb = "web_request"
+    line, verb = WebRequest, "web_request"
     acts = True
 
     def step(self, line: WebRequest, carried: Carried, context: Context) -> tuple[Cell, Carried]:

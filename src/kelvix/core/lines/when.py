@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from decimal import Decimal
 
 from kelvix.core import sources
-from kelvix.core.cells import Cell, count_of
+from kelvix.core.cells import Cell, Finding, count_of
 from kelvix.core.context import Context, SourceWords
 from kelvix.core.filling import Carried, Held
 from kelvix.core.lines.kind import Kind
@@ -14,12 +15,20 @@ from kelvix.core.workflow import Reference, When
 
 
 class WhenKind(Kind[When]):
-    verb = "when"
+    line, verb = When, "when"
     stays = True
-    fixed = True
+    fixed = starts = True
 
     def step(self, line: When, carried: Carried, context: Context) -> tuple[Cell, Carried]:
         return Cell(line.id, GoOn("in"), _told(line, carried, context.words)), carried
+
+    def check(self, line: When, carried: Carried, context: Context, within: Callable[[], Carried | None]) -> list[Finding]:
+        if line.own is not None:
+            return sources.check(line.id, line.own, context.databases, context.env)
+        if line.connection is None or line.container is None:
+            words = context.words
+            return [Finding(line.id, f"choose the connection and the {words.place} in which {words.items} arrive")]
+        return []
 
     def makes(self, line: When, carried: Carried, context: Context) -> Carried:
         database = sources.database_of(line.own, context.databases)

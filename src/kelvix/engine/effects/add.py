@@ -7,8 +7,8 @@ from typing import Any
 
 from kelvix.core import recognising
 from kelvix.core.filling import Held
+from kelvix.core.lines.add import Add
 from kelvix.core.values import FieldId
-from kelvix.core.workflow import Add
 from kelvix.engine.effects.records import At, Done, RecordEffect, add
 from kelvix.store import finding, records
 from kelvix.store.database_server import Transaction

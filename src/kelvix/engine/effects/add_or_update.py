@@ -11,9 +11,9 @@ from kelvix.core.context import Context
 from kelvix.core.fields import TYPES
 from kelvix.core.filling import Carried, Held
 from kelvix.core.finding import Question
+from kelvix.core.lines.add_or_update import AddOrUpdate
 from kelvix.core.schema import Database
 from kelvix.core.values import as_text, shorten
-from kelvix.core.workflow import AddOrUpdate
 from kelvix.engine.effects.records import At, Done, RecordEffect, add, update
 from kelvix.engine.outside import Outside
 from kelvix.store import finding, records
@@ -36,7 +36,7 @@ class AddOrUpdateEffect(RecordEffect[AddOrUpdate]):
 def _add_or_update(t: Transaction, at: At, line: AddOrUpdate) -> Done:
     """One at a time for each thing, so that two runs which bring the same add it once."""
     database, cell = at.database, at.cell
-    question, answer = writing.match(line, cell.results, database), cell.answer
+    question, answer = writing.match(line.by, cell.results, database), cell.answer
     assert isinstance(question, Question) and answer
     if finding.hold(t, at.workspace, question) and answer.count < 2:  # the answer was read since
         found = [answer.record] if answer.record is not None else []
@@ -75,7 +75,7 @@ def _as_answered(t: Transaction, at: At, answer: dict[str, Any]) -> Done:
 
 def which(line: AddOrUpdate, cell: Cell, database: Database, space: Space, context: Context) -> dict[str, Any]:
     """Return the records that match, and what would be written to the one that is meant."""
-    question = writing.match(line, cell.results, database)
+    question = writing.match(line.by, cell.results, database)
     assert isinstance(question, Question)
 
     def read(t: Any) -> tuple[list[int], list[records.Record]]:

@@ -10,12 +10,11 @@ from kelvix.core.feel import Env
 from kelvix.core.fields import from_wire
 from kelvix.core.filling import Carried
 from kelvix.core.lines import ask
-from kelvix.core.lines.ask import Answered
+from kelvix.core.lines.ask import Answered, Ask
 from kelvix.core.outcome import AnsweredBy, Outcome
 from kelvix.core.steps import step
 from kelvix.core.values import as_text, to_wire
 from kelvix.core.walking import LEFT, Place
-from kelvix.core.workflow import Ask
 from kelvix.engine.effects.effect import Effect
 from kelvix.engine.outside import Outside
 from kelvix.store.questions import Kind as QuestionKind

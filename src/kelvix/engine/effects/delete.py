@@ -5,10 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 from kelvix.collections import write
-from kelvix.core.context import Context
 from kelvix.core.filling import Carried, Held
-from kelvix.core.schema import Database
-from kelvix.core.workflow import Delete
+from kelvix.core.lines.delete import Delete
 from kelvix.engine.effects.records import At, Done, RecordEffect, held_record
 from kelvix.store.database_server import Transaction
 
@@ -23,9 +21,6 @@ class DeleteEffect(RecordEffect[Delete]):
             return Done("found_none", Held(at.database.id), 0)
         write.delete(t, at.workspace, at.database, record.id, at.actor)
         return Done("deleted", Held(at.database.id, True, record.id, record.values))
-
-    def below(self, line: Delete, done: Done, database: Database, carried: Carried, context: Context) -> Carried:
-        return carried.plus(line.of, (), {}, Held(database.id))
 
 
 EFFECT = DeleteEffect()

@@ -7,9 +7,9 @@ from kelvix.core.collection import PermanentError
 from kelvix.core.context import Context
 from kelvix.core.filling import Carried
 from kelvix.core.lines import find
+from kelvix.core.lines.find import Find
 from kelvix.core.outcome import FoundRecords, Outcome
 from kelvix.core.schema import Database
-from kelvix.core.workflow import Find
 from kelvix.engine.effects.effect import Effect
 from kelvix.engine.outside import Outside
 from kelvix.engine.recording import recorded_values

@@ -14,6 +14,8 @@ from kelvix.core.cells import Cell
 from kelvix.core.collection import PermanentError
 from kelvix.core.context import Context
 from kelvix.core.filling import Carried, Held
+from kelvix.core.lines import kind_of
+from kelvix.core.lines.records import RecordKind
 from kelvix.core.outcome import Wrote
 from kelvix.core.schema import Database
 from kelvix.core.values import FieldId, Value, to_wire
@@ -70,10 +72,10 @@ class RecordEffect(Effect[W]):
 
     def below(self, line: W, done: Done, database: Database, carried: Carried, context: Context) -> Carried:
         """Return what lines below can use of it."""
-        return writing.below(line, done.held, database, carried, context.target, done.is_new)
+        return _kind(line).below(line, done.held, database, carried, context.target, done.is_new)
 
     def as_recorded(self, run: Outside, line: W, done: Wrote, carried: Carried) -> tuple[Carried, str]:
-        database = writing.database_of(line, carried, run.context.databases)
+        database = _kind(line).database_of(line, carried, run.context.databases)
         if database is None:
             raise PermanentError("the database that this run wrote to was deleted", "run")
         return self.below(line, recorded(done, database), database, carried, run.context), ""
@@ -91,7 +93,7 @@ class RecordEffect(Effect[W]):
     ) -> Carried:
         """Write, and record it: what lines below can use. Where this is the last line, the run ends with the same commit."""
         claim, context, progress = run.claim, run.context, run.progress
-        database = writing.database_of(line, carried, context.databases)
+        database = _kind(line).database_of(line, carried, context.databases)
         assert database
         filled = recording.filled(line, cell, carried)
         actor = Actor(
@@ -124,6 +126,12 @@ class RecordEffect(Effect[W]):
         progress.written()
         run.topics.add("records")
         return self.below(line, done, database, carried, context)
+
+
+def _kind(line: Writes) -> RecordKind[Any]:
+    kind = kind_of(line)
+    assert isinstance(kind, RecordKind)
+    return kind
 
 
 def held_record(t: Transaction, at: At, of: str) -> Record | None:

@@ -10,10 +10,11 @@ from kelvix.core.collection import PermanentError
 from kelvix.core.context import Context
 from kelvix.core.filling import Carried
 from kelvix.core.lines import run_another
+from kelvix.core.lines.run_another import RunAnother
 from kelvix.core.outcome import RanAnother
 from kelvix.core.values import shorten, to_wire
 from kelvix.core.walking import Place
-from kelvix.core.workflow import Address, RunAnother
+from kelvix.core.workflow import Address
 from kelvix.engine.effects.effect import Effect
 from kelvix.engine.outside import Outside
 from kelvix.engine.recording import place_text

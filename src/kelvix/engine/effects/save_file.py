@@ -15,10 +15,10 @@ from kelvix.core.fields import from_wire
 from kelvix.core.filling import Carried
 from kelvix.core.intents import Intent
 from kelvix.core.lines import save_file
+from kelvix.core.lines.save_file import SaveFile
 from kelvix.core.outcome import FileSaved, Outcome, Saving, StoreFile
 from kelvix.core.values import File, fold, to_wire
 from kelvix.core.walking import Place
-from kelvix.core.workflow import SaveFile
 from kelvix.engine import file_content
 from kelvix.engine.effects.effect import Effect
 from kelvix.engine.engine import Engine

@@ -13,9 +13,9 @@ from kelvix.core.collection import PermanentError
 from kelvix.core.filling import Carried
 from kelvix.core.intents import Intent
 from kelvix.core.lines import send_mail
+from kelvix.core.lines.send_mail import SendMail
 from kelvix.core.outcome import Mail, MailsSent, Outcome, SendMails, SentMail
 from kelvix.core.walking import Place
-from kelvix.core.workflow import SendMail
 from kelvix.engine.effects.effect import Effect
 from kelvix.engine.engine import Engine
 from kelvix.engine.outside import Outside

@@ -6,7 +6,7 @@ from typing import Any
 
 from kelvix.core.collection import PermanentError
 from kelvix.core.filling import Carried
-from kelvix.core.workflow import Update
+from kelvix.core.lines.update import Update
 from kelvix.engine.effects.records import At, Done, RecordEffect, held_record, update
 from kelvix.store.database_server import Transaction
 

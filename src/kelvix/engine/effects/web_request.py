@@ -19,11 +19,10 @@ from kelvix.core.fields import from_wire
 from kelvix.core.filling import Carried
 from kelvix.core.intents import Intent
 from kelvix.core.lines import web_request
-from kelvix.core.lines.web_request import Answered
+from kelvix.core.lines.web_request import Answered, WebRequest
 from kelvix.core.outcome import Outcome, Requested, SendRequest, WebCall
 from kelvix.core.values import shorten, to_wire
 from kelvix.core.walking import Place
-from kelvix.core.workflow import WebRequest
 from kelvix.engine.effects.effect import Effect
 from kelvix.engine.engine import Engine
 from kelvix.engine.outside import Outside

@@ -5,7 +5,7 @@ import { answer, client } from "../../api/client";
 import { useApp, useDatabases, useMe, type Run, type Wire } from "../../api/queries";
 import { reads, readsCarried } from "../../fields";
 import { dateTime } from "../../parts/dates";
-import type { Document } from "../timetable/model";
+import { whenOf, type Document } from "../timetable/model";
 import { WROTE } from "./undone";
 import { WebRecord, type WebSent } from "./WebRecord";
 
@@ -85,7 +85,7 @@ function OneRecord({ run, line, document, place }: { run: Run; line: string | nu
   const recorded = records.find((l) => l.place === place) ?? records.find((l) => l.outcome === "failed") ?? records[0];
   const kind = document.lines.find((l) => l.id === line)?.verb ?? "add";
   const databases = useDatabases().data ?? [];
-  const app = useApp(document.lines[0]?.verb === "when" ? document.lines[0].app : undefined);
+  const app = useApp(whenOf(document).app);
   const zone = useMe().data?.timezone ?? "UTC";
   const fields = databases.flatMap((d) => d.fields);
   const gave = (id: string, value: Wire | undefined) => {
@@ -94,9 +94,9 @@ function OneRecord({ run, line, document, place }: { run: Run; line: string | nu
   };
   if (!detail) return null;
   if (!recorded) return <p className="quiet">This line was not reached.</p>;
-  if (kind === "when") {
+  if (line === whenOf(document).id) {
     const values = (detail.item?.values ?? {}) as Record<string, Wire>;
-    const own = document.lines[0]?.verb === "when" ? document.lines[0].own : null;
+    const own = whenOf(document).own;
     const named = own
       ? Object.keys(values)
           .filter((k) => k !== "record")

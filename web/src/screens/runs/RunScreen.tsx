@@ -10,6 +10,7 @@ import { depth } from "../timetable/nesting";
 import { RunAgain } from "./RunAgain";
 import { Attempts } from "./Attempts";
 import { LineRecord } from "./RunParts";
+import { whenOf } from "../timetable/model";
 
 /** One run: every line with what it was given and what came out. */
 export function RunScreen() {
@@ -73,7 +74,7 @@ export function RunScreen() {
                 <div className="grow">
                   <span className="no">{n + 1}</span>
                   <span className="verb">{verb}</span>
-                  <span className="obj">{object}</span> <span className="quiet">{line.verb === "when" ? more : ""}</span>
+                  <span className="obj">{object}</span> <span className="quiet">{line.id === whenOf(document).id ? more : ""}</span>
                 </div>
                 <div style={{ width: 260 }}>
                   {recorded ? <RunCell run={run} line={line.id} /> : <span className="quiet">not reached</span>}

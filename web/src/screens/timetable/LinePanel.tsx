@@ -1,7 +1,7 @@
 import type { Database, Sample, WorkflowDetail } from "../../api/queries";
 import { sentenceOf, viewOf } from "../../lines";
 import { LinePlace, type LineContext } from "./lineContext";
-import type { Carried, Document, Line, Ref, Rehearsal } from "./model";
+import { whenOf, type Carried, type Document, type Line, type Ref, type Rehearsal } from "./model";
 
 interface Props {
   workflow: WorkflowDetail;
@@ -45,7 +45,7 @@ export function LinePanel(props: Props) {
     <LinePlace.Provider value={place}>
       <div className="ph">
         <div className="grow">
-          Line {document.lines.indexOf(line) + 1} · {verb} {line.verb === "when" ? "" : object}{" "}
+          Line {document.lines.indexOf(line) + 1} · {verb} {line.id === whenOf(document).id ? "" : object}{" "}
           {props.sampleName && <span>with {props.sampleName}</span>}
         </div>
         {!fixed && (

@@ -190,7 +190,7 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, read
         {sample ? (
           <SampleView
             sample={sample}
-            carried={chosen?.verb === "when" ? (rehearsal?.carried ?? []).filter((c) => c.line === when) : carried}
+            carried={chosen?.id === when ? (rehearsal?.carried ?? []).filter((c) => c.line === when) : carried}
             when={when}
             own={own ?? null}
             app={app}

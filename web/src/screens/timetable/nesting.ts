@@ -1,7 +1,7 @@
 import type { Document, Line } from "./model";
 
 /** The line that a line stands within; none for those on the outermost level. */
-export const withinOf = (line: Line): string => (line.verb === "when" ? "" : line.within);
+export const withinOf = (line: Line): string => ("within" in line ? line.within : "");
 
 /** The ids of the lines that a line stands within, the nearest first. */
 export function ancestors(document: Document, line: Line): string[] {
@@ -68,7 +68,7 @@ function slots(document: Document): Slot[] {
   return found.slice(1); // nothing stands before the When line
 }
 
-const put = (line: Line, within: string): Line => (line.verb === "when" ? line : { ...line, within });
+const put = (line: Line, within: string): Line => ("within" in line ? { ...line, within } : line);
 
 /** Move a line, with all that stands within it, one place up or down: into what it meets, and out again. Ways change places. */
 export function moveLine(document: Document, id: string, by: 1 | -1): Document {
