@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+import os
 import pathlib
 from collections.abc import Iterator
+from unittest.mock import patch
 
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
+from kelvix.commands.serve import Installation
 from kelvix.commands.shots import CHROMIUM
 from kelvix.store import people
-from support import Person
+from support import Kelvix, Person
 
+PACKAGES = pathlib.Path(__file__).parents[1] / "packages"
 FAILURES = pathlib.Path(__file__).parent / "failures"
 expect.set_options(timeout=20_000)  # patience only: a machine that runs browsers beside servers is slow at times
 
@@ -41,6 +45,28 @@ def sign_in(page: Page, person: Person) -> Page:
     return page
 
 
+@pytest.fixture(scope="session")
+def packaged(tmp_path_factory) -> Iterator[Kelvix]:
+    """A Kelvix beside which packages are installed that bring an app, a kind of line and a type of field, by their entry points
+    only; not a line of Kelvix knows them."""
+    books = tmp_path_factory.mktemp("workshop")
+    (books / "Tuning.jsonl").write_text('{"what": "Swell, middle C", "hertz": "442", "at": "2026-11-20T10:00:00Z"}\n')
+    imports = f"{Installation.imports}:{PACKAGES}"
+    there = {"LOGBOOK_FOLDER": str(books), "LABEL_PRINTER": str(books / "labels")}
+    with patch.object(Installation, "imports", imports), patch.dict(os.environ, there):
+        running = Kelvix(tmp_path_factory.mktemp("packaged"))
+        yield running
+        running.stop()
+
+
+@pytest.fixture
+def packaged_page(chromium: Browser, packaged: Kelvix) -> Iterator[tuple[Page, Person]]:
+    context = chromium.new_context(viewport={"width": 1280, "height": 800}, base_url=packaged.address)
+    orla = packaged.person("Orla")
+    yield sign_in(context.new_page(), orla), orla
+    context.close()
+
+
 @pytest.fixture
 def page(chromium: Browser, orla: Person) -> Iterator[Page]:
     """A window of 1280 by 800, signed in as Orla. What the page itself complains of fails the test."""
@@ -52,3 +78,15 @@ def page(chromium: Browser, orla: Person) -> Iterator[Page]:
     yield sign_in(opened, orla)
     context.close()
     assert errors == []
+
+
+def add_field(page: Page, name: str, type_: str, **more: str) -> None:
+    page.get_by_label("New field", exact=True).fill(name)
+    page.get_by_label("Type", exact=True).click()
+    page.get_by_role("option", name=type_, exact=True).click()
+    if "database" in more:
+        page.get_by_label("Database", exact=True).click()
+        page.get_by_role("option", name=more["database"], exact=True).click()
+        page.get_by_label("Name of the field there").fill(more["back"])
+    page.get_by_role("button", name="Add the field").click()
+    expect(page.get_by_label(f"Name of {name}", exact=True)).to_be_visible()

@@ -1,56 +1,12 @@
 """Types of fields in the real interface: one that a package of its own brings, references that both sides show, and values of
-several parts; and an app that another package brings. Both are found by their entry points; not a line of Kelvix knows them."""
+several parts."""
 
 from __future__ import annotations
 
-import json
-import os
-import re
-from pathlib import Path
-from unittest.mock import patch
+from playwright.sync_api import Page, expect
 
-import pytest
-from playwright.sync_api import Browser, Page, expect
-
-from browser.conftest import sign_in
-from kelvix.commands.serve import Installation
-from support import Kelvix, Person, until
-
-PACKAGES = Path(__file__).parents[1] / "packages"
-
-
-@pytest.fixture(scope="module")
-def own(tmp_path_factory):
-    """A Kelvix beside which the packages are installed."""
-    books = tmp_path_factory.mktemp("workshop")
-    (books / "Tuning.jsonl").write_text(
-        json.dumps({"what": "Swell, middle C", "hertz": "521.5", "at": "2026-11-20T10:00:00Z"}) + "\n"
-    )
-    imports = f"{Installation.imports}:{PACKAGES}"
-    with patch.object(Installation, "imports", imports), patch.dict(os.environ, {"LOGBOOK_FOLDER": str(books)}):
-        running = Kelvix(tmp_path_factory.mktemp("own"))
-        yield running
-        running.stop()
-
-
-@pytest.fixture
-def window(chromium: Browser, own):
-    context = chromium.new_context(viewport={"width": 1280, "height": 800}, base_url=own.address)
-    orla = own.person("Orla")
-    yield sign_in(context.new_page(), orla), orla
-    context.close()
-
-
-def add_field(page: Page, name: str, type_: str, **more: str) -> None:
-    page.get_by_label("New field", exact=True).fill(name)
-    page.get_by_label("Type", exact=True).click()
-    page.get_by_role("option", name=type_, exact=True).click()
-    if "database" in more:
-        page.get_by_label("Database", exact=True).click()
-        page.get_by_role("option", name=more["database"], exact=True).click()
-        page.get_by_label("Name of the field there").fill(more["back"])
-    page.get_by_role("button", name="Add the field").click()
-    expect(page.get_by_label(f"Name of {name}", exact=True)).to_be_visible()
+from browser.conftest import add_field
+from support import Person, until
 
 
 def write(page: Page, name: str, text: str) -> None:
@@ -60,8 +16,8 @@ def write(page: Page, name: str, text: str) -> None:
     page.get_by_label(name, exact=True).press("Enter")
 
 
-def test_a_type_from_a_package_references_and_values_of_several_parts(window):
-    page, orla = window
+def test_a_type_from_a_package_references_and_values_of_several_parts(packaged_page):
+    page, orla = packaged_page
     organs, visits = (
         orla.database("Organs", {"name": "Name", "type": "text"}),
         orla.database("Visits", {"name": "Name", "type": "text"}),
@@ -106,8 +62,8 @@ def organ_of(orla: Person, visits) -> str:
     return next(str(f["id"]) for f in orla.api("GET", f"/databases/{visits['id']}")["fields"] if f["name"] == "Organ")
 
 
-def test_a_workflow_refers_to_the_record_that_it_found(own):
-    orla = own.person("Orla")
+def test_a_workflow_refers_to_the_record_that_it_found(packaged):
+    orla = packaged.person("Orla")
     organs = orla.database("Organs", {"name": "Name", "type": "text"})
     visits = orla.database(
         "Visits", {"name": "Name", "type": "text"}, {"name": "Organ", "type": "reference", "refers_to": organs["id"]}
@@ -138,43 +94,3 @@ def test_a_workflow_refers_to_the_record_that_it_found(own):
     orla.api("POST", f"/runs/{run}/undo")
     until(lambda: orla.records(visits["id"]) == [])
     assert all(r["values"][str(back["id"])] is None for r in orla.records(organs["id"]))
-
-
-def choose(page: Page, box: str, option: str) -> None:
-    page.get_by_label(box, exact=True).click()
-    page.get_by_role("option", name=option, exact=True).click()
-
-
-def test_an_app_from_a_package_is_connected_rehearsed_and_carried(window):
-    """Nothing in Kelvix knows of it: its words, its values and its books come with the package."""
-    page, orla = window
-    readings = orla.database("Readings", {"name": "Name", "type": "text"}, {"name": "Hertz", "type": "number"})
-    name, hertz = (str(f["id"]) for f in readings["fields"][:2])
-    fillings = [
-        {"field": f, "filling": [{"ref": {"line": "w", "value": key}}]} for f, key in ((name, "what"), (hertz, "hertz"))
-    ]
-    add = {"verb": "add", "id": "a", "database": readings["id"], "fillings": fillings}
-    workflow = orla.workflow("From the book", {"lines": [{"verb": "when", "id": "w"}, add]})
-
-    page.goto("/connections")
-    page.get_by_role("button", name="Connect Logbook").click()
-    expect(page.get_by_role("heading", name=re.compile("^Logbook of"))).to_be_visible()
-    expect(page.get_by_text("Tuning", exact=True)).to_be_visible()
-    page.goto(f"/workflows/{workflow}?line=w")
-    choose(page, "What starts it", "Logbook: an entry is written")
-    page.get_by_label("Connection", exact=True).click()
-    page.get_by_role("option", name=re.compile("^Logbook of")).click()
-    page.get_by_role("combobox", name="Book").click()
-    page.get_by_role("option", name=re.compile("^Tuning")).click()
-    page.get_by_role("button", name="fetch the newest entries").click()
-    expect(page.get_by_role("columnheader").filter(has_text="Swell, middle C")).to_be_visible()
-    expect(page.get_by_role("gridcell").filter(has_text="2 fields fit")).to_be_visible()
-    expect(page.get_by_text(re.compile("Draft .*, saved"))).to_be_visible()
-    page.get_by_role("button", name="Turn on").click()
-    expect(page.get_by_role("button", name="Turn off")).to_be_visible()
-    with (Path(os.environ["LOGBOOK_FOLDER"]) / "Tuning.jsonl").open("a") as book:
-        book.write(json.dumps({"what": "Great, tenor A", "hertz": "219.75", "at": "2026-11-28T09:00:00Z"}) + "\n")
-    page.get_by_role("button", name="check now").click()
-    page.goto(f"/databases/{readings['id']}")
-    expect(page.get_by_role("gridcell", name="Great, tenor A")).to_be_visible()
-    expect(page.get_by_role("gridcell", name="219.75")).to_be_visible()

@@ -13,19 +13,29 @@ from dataclasses import dataclass, field, fields
 from datetime import datetime
 from typing import Any, ClassVar, Literal, TypedDict
 
-from kelvix.core.values import FieldId, File, Value, Wire
+from kelvix.core.values import FieldId, File, Value, Wire, shorten
 
 DONE_TO_RECORDS = ("added", "updated", "unchanged", "there", "deleted")
 UNDER_WAY = ("sending", "to_send", "in_doubt")  # what a line writes outside has not ended: it goes on from its intent
 
 
+_BY_CODE: dict[str, type[Outcome]] = {}
+
+
 @dataclass(frozen=True)
 class Outcome:
-    """`code` says what became of the line: it went on, was passed by, was left out. `more` is kept with it as it is."""
+    """`code` says what became of the line: it went on, was passed by, was left out. `more` is kept with it as it is. `codes`:
+    those under which a type of outcome is found again."""
 
     code: str
     more: Mapping[str, Any] = field(default_factory=dict, kw_only=True)
+    codes: ClassVar[tuple[str, ...]] = ()
     optional: ClassVar[tuple[str, ...]] = ()  # what is kept only where it is there
+
+    def __init_subclass__(cls) -> None:
+        if taken := [c for c in cls.codes if c in _BY_CODE]:
+            raise TypeError(f"another type of outcome has the code {taken[0]}")
+        _BY_CODE.update(dict.fromkeys(cls.codes, cls))
 
     def kept(self) -> Any:
         """Return the JSON that is kept with the code, or None."""
@@ -35,6 +45,16 @@ class Outcome:
     def shown(self) -> Any:
         """Return the same without what is there only to go on with."""
         return self.kept()
+
+    @property
+    def did(self) -> str:
+        """What was done outside, for a person who looks for an item; nothing where that is said in another way."""
+        return ""
+
+    @property
+    def stays(self) -> str:
+        """What stays as it is when the run is undone, as a sentence."""
+        return ""
 
     @property
     def end(self) -> str:
@@ -71,6 +91,7 @@ class Wrote(Outcome):
     values: Mapping[str, Wire] = field(default_factory=dict)
     count: int = 1
     is_new: bool = False
+    codes = DONE_TO_RECORDS
 
     @property
     def changed(self) -> bool:
@@ -100,6 +121,7 @@ class Shaped(Outcome):
     """The values that a line made, by name."""
 
     values: Mapping[str, Wire] = field(default_factory=dict)
+    codes = ("fits",)
 
     def kept(self) -> Any:
         return dict(self.values)
@@ -116,6 +138,17 @@ class MailsSent(Outcome):
     mails: Sequence[SentMail] = ()
     app: str = ""
 
+    @property
+    def did(self) -> str:
+        if not self.mails:
+            return ""
+        return f"a mail went to {self.mails[0]['to'][0]}" + (f", and {len(self.mails) - 1} more" if self.mails[1:] else "")
+
+    @property
+    def stays(self) -> str:
+        number = len(self.mails)
+        return f"{number} mails were sent, and stay so." if number > 1 else "One mail was sent, and stays so."
+
 
 @dataclass(frozen=True)
 class FileSaved(Outcome):
@@ -127,7 +160,12 @@ class FileSaved(Outcome):
     happened: str = ""
     folder: str = ""
     app: str | None = None
+    codes = ("saved",)
     optional = ("app",)
+
+    @property
+    def did(self) -> str:
+        return f"“{shorten(self.name)}” was saved in {self.folder}"
 
 
 @dataclass(frozen=True)
@@ -145,13 +183,19 @@ class Requested(Outcome):
     answer: str | None = None
     taken: Mapping[str, Wire] | None = None
     by: str | None = None
+    codes = UNDER_WAY
     optional = ("status", "answer", "taken", "by")
+
+    @property
+    def stays(self) -> str:
+        return "A web request was sent, and stays so." if self.code == "sent" else ""
 
 
 @dataclass(frozen=True)
 class RanAnother(Outcome):
     workflow: int = 0
     workflow_name: str = ""
+    codes = ("ran",)
 
 
 @dataclass(frozen=True)
@@ -168,6 +212,7 @@ class Rounds(Outcome):
 
     done: int = 0
     of: int = 0
+    codes = ("repeating", "repeated")
 
 
 @dataclass(frozen=True)
@@ -176,6 +221,7 @@ class Rested(Outcome):
 
     since: str = ""
     until: str = ""
+    codes = ("waits", "waited")
 
 
 @dataclass(frozen=True)
@@ -183,6 +229,7 @@ class Asked(Outcome):
     """A person is asked since a moment."""
 
     since: str = ""
+    codes = ("asks",)
 
 
 @dataclass(frozen=True)
@@ -193,6 +240,7 @@ class AnsweredBy(Outcome):
     by: str | None = None
     approved: bool = False
     values: Mapping[str, Wire] = field(default_factory=dict)
+    codes = ("answered",)
 
 
 @dataclass(frozen=True)
@@ -201,6 +249,7 @@ class Stopped(Outcome):
 
     said: str = ""
     why: str | None = None
+    codes = ("stops",)
     optional = ("why",)
 
     @property
@@ -214,23 +263,7 @@ class Failed(Outcome):
     """It could not be carried out, for these reasons."""
 
     problems: Sequence[str] = ()
-
-
-_BY_CODE: Mapping[str, type[Outcome]] = {
-    **dict.fromkeys(DONE_TO_RECORDS, Wrote),
-    **dict.fromkeys(UNDER_WAY, Requested),
-    "saved": FileSaved,
-    "ran": RanAnother,
-    "repeating": Rounds,
-    "repeated": Rounds,
-    "waits": Rested,
-    "waited": Rested,
-    "asks": Asked,
-    "answered": AnsweredBy,
-    "stops": Stopped,
-    "failed": Failed,
-    "fits": Shaped,
-}
+    codes = ("failed",)
 
 
 def read(code: str, kept: Any) -> Outcome:
@@ -315,6 +348,10 @@ class Plan:
     code: CellState
 
 
+class Lasting(Plan):
+    """Something that is done once."""
+
+
 @dataclass(frozen=True)
 class GoOn(Plan):
     """Do nothing that lasts: the lines below go on, with what this one computed or looked up."""
@@ -367,7 +404,7 @@ class ReadFirst(Plan):
 
 
 @dataclass(frozen=True)
-class Rest(Plan):
+class Rest(Lasting):
     """Let the run rest until a moment."""
 
     until: datetime
@@ -375,7 +412,7 @@ class Rest(Plan):
 
 
 @dataclass(frozen=True)
-class AskPerson(Plan):
+class AskPerson(Lasting):
     """Ask a person, and let the run rest until there is an answer. `values`: what is written then, where the question is which
     record is meant."""
 
@@ -384,7 +421,7 @@ class AskPerson(Plan):
 
 
 @dataclass(frozen=True)
-class ChangeRecord(Plan):
+class ChangeRecord(Lasting):
     """Write a record: add it, change it, or delete it. `values`: what is written."""
 
     values: Mapping[FieldId, Value]
@@ -392,7 +429,7 @@ class ChangeRecord(Plan):
 
 
 @dataclass(frozen=True)
-class SendMails(Plan):
+class SendMails(Lasting):
     """Send mails."""
 
     mails: tuple[Mail, ...]
@@ -400,7 +437,7 @@ class SendMails(Plan):
 
 
 @dataclass(frozen=True)
-class SendRequest(Plan):
+class SendRequest(Lasting):
     """Send a web request."""
 
     call: WebCall
@@ -408,7 +445,7 @@ class SendRequest(Plan):
 
 
 @dataclass(frozen=True)
-class StoreFile(Plan):
+class StoreFile(Lasting):
     """Save a file in a folder of an app."""
 
     saving: Saving
@@ -416,7 +453,7 @@ class StoreFile(Plan):
 
 
 @dataclass(frozen=True)
-class StartWorkflow(Plan):
+class StartWorkflow(Lasting):
     """Start another workflow."""
 
     code: CellState = field(default="fits", init=False)

@@ -18,10 +18,10 @@ from kelvix.core.lines.held import Deciding, Repeating
 from kelvix.core.outcome import (
     Asked,
     AskPerson,
-    ChangeRecord,
     Decided,
     End,
     GoOn,
+    Lasting,
     NotTaken,
     Outcome,
     Plan,
@@ -29,10 +29,6 @@ from kelvix.core.outcome import (
     Rest,
     Rested,
     Rounds,
-    SendMails,
-    SendRequest,
-    StartWorkflow,
-    StoreFile,
 )
 from kelvix.core.rehearsal import end_of, settled
 from kelvix.core.steps import carried_from_item, step
@@ -48,7 +44,6 @@ from kelvix.store import questions, runs
 from kelvix.store.database_server import Transaction
 from kelvix.store.runs import RunLine
 
-LASTING = (AskPerson, ChangeRecord, Rest, SendMails, SendRequest, StartWorkflow, StoreFile)  # what is done once
 MAX_STEPS = 5_000  # lines that one run carries out, those in rounds counted each time
 MAX_SECONDS = 900.0  # for which a run is carried, its rests not counted
 
@@ -84,7 +79,7 @@ class Carrying(Outside):
             return self._stop(line, cell, carried, place), STUCK
         if self._is_due(line, cell.would, carried):
             return self._execute(line, cell, carried, place)
-        left_out = isinstance(cell.would, LASTING)
+        left_out = isinstance(cell.would, Lasting)
         given = recording.given(line, carried, self.context.env.zone)
         code = "skipped" if left_out else cell.would.code
         self.record(line, place, kind_of(line).outcome(line, cell, code, self.context), given)
@@ -98,7 +93,7 @@ class Carrying(Outside):
         if self.claim.only_line not in (None, line.id):
             return False
         effect = effect_of(line)
-        return isinstance(would, LASTING) and (effect is None or effect.has_something(line, carried))
+        return isinstance(would, Lasting) and (effect is None or effect.has_something(line, carried))
 
     def _execute(self, line: Line, cell: Cell, carried: Carried, place: Place) -> tuple[Carried, str]:
         """Carry out what a line would do. Raises Fenced, TransientError, PermanentError."""

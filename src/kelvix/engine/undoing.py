@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from kelvix.collections import undo
 from kelvix.collections.write import Actor
 from kelvix.core.not_found import NotFoundError
-from kelvix.core.outcome import MailsSent, Requested
 from kelvix.engine.engine import Engine
 from kelvix.store import changes, runs
 from kelvix.store.database_server import Transaction
@@ -40,11 +39,8 @@ def undo_run(engine: Engine, space: Space, run_id: int, person: str) -> Undone:
             except (undo.CannotUndo, NotFoundError) as why:
                 kept.append(str(why))
         for line in runs.lines(t, space.id, [run_id])[run_id].values():
-            if isinstance(line.outcome, Requested) and line.outcome.code == "sent":
-                kept.append("A web request was sent, and stays so.")
-            elif isinstance(line.outcome, MailsSent):
-                number = len(line.outcome.mails)
-                kept.append(f"{number} mails were sent, and stay so." if number > 1 else "One mail was sent, and stays so.")
+            if line.outcome.stays:
+                kept.append(line.outcome.stays)
         return Undone(undone, trashed, tuple(kept))
 
     result = space.transact(work)

@@ -10,7 +10,7 @@ from kelvix.core.collection import Collection, Item, PermanentError
 from kelvix.core.lines.find import Find
 from kelvix.core.lines.stop import Stop
 from kelvix.core.not_found import NotFoundError
-from kelvix.core.outcome import Asked, FileSaved, MailsSent, Rested, Stopped, Wrote
+from kelvix.core.outcome import Asked, Rested, Stopped, Wrote
 from kelvix.core.patterns import pattern
 from kelvix.core.values import as_text, shorten, whole
 from kelvix.core.workflow import RecordEvent
@@ -234,20 +234,15 @@ def _fate_of_event(space: Space, event_id: int, came_by: str, at: datetime) -> W
 
 
 def _did(lines: list[runs.RunLine]) -> tuple[str, str | None]:
-    """Return what a run did, in words: the record that it is about, with its link; else what was saved or sent."""
+    """Return what a run did, in words: the record that it is about, with its link; else what was done outside."""
     done = [r.outcome for r in lines]
     wrote = next((o for o in done if isinstance(o, Wrote) and o.code in WROTE), None)
     if wrote:
         return f"{WROTE[wrote.code]} “{shorten(wrote.title or 'a record')}” in {wrote.database_name}", wrote.link
-    saved = [o for o in done if isinstance(o, FileSaved)]
-    if saved:
-        more = f", and {len(saved) - 1} more" if len(saved) > 1 else ""
-        return f"“{shorten(saved[0].name)}” was saved in {saved[0].folder}{more}", None
-    sent = [m for o in done if isinstance(o, MailsSent) for m in o.mails]
-    if sent:
-        more = f", and {len(sent) - 1} more" if len(sent) > 1 else ""
-        return f"a mail went to {sent[0]['to'][0]}{more}", None
-    return "went through all lines", None
+    outside = [o for o in done if o.did]
+    alike = sum(type(o) is type(outside[0]) for o in outside)
+    more = f", and {alike - 1} more" if alike > 1 else ""
+    return f"{outside[0].did}{more}" if outside else "went through all lines", None
 
 
 def _fate_without_event(

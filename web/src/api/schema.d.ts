@@ -606,6 +606,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/line-kinds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Line Kinds
+         * @description Return the kinds of line of which the browser has no view of its own.
+         */
+        get: operations["list_line_kinds_api_v1_line_kinds_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/live": {
         parameters: {
             query?: never;
@@ -1911,6 +1931,25 @@ export interface components {
             /** State */
             state: string;
         };
+        /** BlankOut */
+        BlankOut: {
+            /** Choices */
+            choices: components["schemas"]["kelvix__api__line_kinds__ChoiceOut"][];
+            /** Help */
+            help: string;
+            /**
+             * Key
+             * @description its name in the document
+             */
+            key: string;
+            /**
+             * Takes
+             * @enum {string}
+             */
+            takes: "filling" | "text" | "number" | "choice" | "yes_no";
+            /** Words */
+            words: string;
+        };
         /**
          * BroughtOut
          * @description How many records were added, and how many links were in the database already.
@@ -2235,13 +2274,6 @@ export interface components {
             change: number;
             /** Record */
             record: number;
-        };
-        /** ChoiceOut */
-        ChoiceOut: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
         };
         /**
          * Cite
@@ -2653,7 +2685,7 @@ export interface components {
              */
             back?: string | null;
             /** Choices */
-            choices: components["schemas"]["ChoiceOut"][];
+            choices: components["schemas"]["kelvix__api__databases__ChoiceOut"][];
             /**
              * Grows
              * @description whether what is written to it may add choices
@@ -3130,6 +3162,53 @@ export interface components {
             document: components["schemas"]["Workflow"];
             /** Line */
             line: string;
+        };
+        /** LineKindOut */
+        LineKindOut: {
+            /** Blanks */
+            blanks: components["schemas"]["BlankOut"][];
+            /**
+             * Detail
+             * @description the blank whose text ends its sentence
+             */
+            detail: string;
+            /**
+             * Empty
+             * @description a line on which nothing is said yet
+             */
+            empty: {
+                [key: string]: unknown;
+            };
+            /** Mark */
+            mark: string;
+            /** Object */
+            object: string;
+            /**
+             * Offered
+             * @description what it is called there
+             */
+            offered: string;
+            /**
+             * Rank
+             * @description its place among the kinds that can be added
+             */
+            rank: number;
+            /**
+             * Undone
+             * @description what becomes of what it did when a run is undone
+             */
+            undone: string;
+            /**
+             * Verb
+             * @description by which lines of this kind are known in a document
+             * @example print_label
+             */
+            verb: string;
+            /**
+             * Verb Words
+             * @description the verb that its sentence begins with
+             */
+            verb_words: string;
         };
         /**
          * LineOut
@@ -5040,10 +5119,24 @@ export interface components {
             /** Name */
             name: string;
         };
+        /** ChoiceOut */
+        kelvix__api__databases__ChoiceOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+        };
         /** NameIn */
         kelvix__api__databases__NameIn: {
             /** Name */
             name: string;
+        };
+        /** ChoiceOut */
+        kelvix__api__line_kinds__ChoiceOut: {
+            /** Code */
+            code: string;
+            /** Words */
+            words: string;
         };
     };
     responses: never;
@@ -6289,6 +6382,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Language"][];
+                };
+            };
+        };
+    };
+    list_line_kinds_api_v1_line_kinds_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineKindOut"][];
                 };
             };
         };

@@ -2,6 +2,7 @@ import { Outlet } from "react-router";
 import { Problem } from "../api/client";
 import { useLive } from "../api/live";
 import { useMe } from "../api/queries";
+import { useBroughtKinds } from "../lines/brought";
 import { CaptureLine } from "./CaptureLine";
 import { Rail } from "./Rail";
 
@@ -15,6 +16,8 @@ export function Frame() {
 
 function SignedIn() {
   useLive();
+  const kinds = useBroughtKinds();
+  if (kinds.isPending) return null;
   return (
     <div className="frame">
       <Rail />

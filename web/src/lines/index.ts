@@ -1,19 +1,22 @@
 import type { Adds, Line, Ref } from "../screens/timetable/model";
+import { broughtViews } from "./brought";
 import type { Around, LineView, Sentence } from "./lineView";
 
 const found = import.meta.glob<LineView<Line>>("./*/view.tsx", { eager: true, import: "default" });
 const views = new Map(Object.entries(found).map(([path, view]) => [path.split("/")[1] ?? "", view]));
 
-/** How a kind of line is shown and edited. */
+/** How a kind of line is shown and edited: by a view in its folder here, else by the form that the package has that brings it. */
 export function viewOf(verb: Line["verb"]): LineView<Line> {
-  const view = views.get(verb);
+  const view = views.get(verb) ?? broughtViews().get(verb);
   if (!view) throw new Error(`there is no view of lines of the kind ${verb}`);
   return view;
 }
 
 /** The kinds that can be added, in the order in which they are offered. */
 export const offered = (): { verb: Line["verb"]; words: string }[] =>
-  [...views].flatMap(([verb, { offered: as }]) => (as ? [{ verb: verb as Line["verb"], ...as }] : [])).sort((a, b) => a.rank - b.rank);
+  [...views, ...broughtViews()]
+    .flatMap(([verb, { offered: as }]) => (as ? [{ verb: verb as Line["verb"], ...as }] : []))
+    .sort((a, b) => a.rank - b.rank);
 
 export function sentenceOf(line: Line, app: Around["app"], databases: Around["databases"], document?: Around["document"]): Sentence {
   return viewOf(line.verb).sentence(line, { app, databases, document });

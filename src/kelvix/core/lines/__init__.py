@@ -1,20 +1,25 @@
-"""Kinds of line: one module each, found by its place."""
+"""Kinds of line: one module each, found by its place; more of them from other Python packages, by entry points."""
 
 from __future__ import annotations
 
 import importlib
 import pkgutil
 from collections.abc import Iterator
+from importlib.metadata import entry_points
 from typing import Any
 
 from kelvix.core.lines.kind import Kind
 from kelvix.core.workflow import Filling, Line, Workflow
 
+GROUP = "kelvix.lines"
+
 
 def _found() -> dict[str, Kind[Any]]:
-    """By verb."""
+    """By verb. What a kind of another package does for real is found by the engine (engine/effects)."""
     modules = [importlib.import_module(f"{__name__}.{m.name}") for m in pkgutil.iter_modules(__path__)]
-    return {m.KIND.verb: m.KIND for m in modules if hasattr(m, "KIND")}
+    kinds: list[Kind[Any]] = [m.KIND for m in modules if hasattr(m, "KIND")]
+    kinds += [point.load() for point in entry_points(group=GROUP)]
+    return {kind.verb: kind for kind in kinds}
 
 
 KINDS = _found()

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any, ClassVar, Generic, Literal, TypeVar
 
 from kelvix.core.cells import Cell, Finding
 from kelvix.core.filling import Carried
+from kelvix.core.lines.form import Form
 from kelvix.core.outcome import End, Outcome, Stopped
 from kelvix.core.values import FieldId
 from kelvix.core.workflow import BadDocument, Filling, Line, Reference, Test
@@ -29,6 +30,7 @@ class Kind(Generic[L]):
     (`is_last`) is always there."""
 
     line: ClassVar[type[Any]]
+    form: ClassVar[Form | None] = None
     verb: ClassVar[str]
     acts: ClassVar[bool] = False
     fixed: ClassVar[bool] = False

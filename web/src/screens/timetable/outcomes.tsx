@@ -128,6 +128,16 @@ function WebOutcome({ outcome, output }: { outcome: string; output: WebOutput })
   );
 }
 
+/** What a line of a kind that another package brings says of itself. */
+function Told({ outcome, output }: { outcome: string; output: unknown }) {
+  return (
+    <span className="clip">
+      <span className="mk ok">✓</span>
+      {(output as { said?: string } | null)?.said || outcome}
+    </span>
+  );
+}
+
 /** What a line did in a run. */
 export function OutcomeCell({ outcome, output }: { outcome: string; output: unknown }): ReactNode {
   if (outcome === "found") {
@@ -218,7 +228,7 @@ export function OutcomeCell({ outcome, output }: { outcome: string; output: unkn
   }
   if (outcome === "waits") return <Rests until={(output as { until: string }).until} />;
   const written = WRITTEN[outcome];
-  if (!written) return OUTCOMES[outcome] ?? outcome;
+  if (!written) return OUTCOMES[outcome] ?? <Told outcome={outcome} output={output} />;
   const title = (output as { title?: string } | null)?.title;
   return (
     <span className="clip">
