@@ -5,16 +5,15 @@ from __future__ import annotations
 import time
 from collections import Counter
 from dataclasses import dataclass
-from typing import Annotated
+from typing import Annotated, Literal
 
 from fastapi import Depends, Request
 
 from kelvix.api.problems import Problem
 from kelvix.core.fields.link import split_address
 from kelvix.engine.engine import Engine
-from kelvix.store import people
-from kelvix.store.directory import Space
-from kelvix.store.people import Person
+from kelvix.workspace import Space, people
+from kelvix.workspace.people import Person
 
 COOKIE = "kelvix"
 REMEMBER = 2.0  # seconds for which a session is taken as it was
@@ -58,12 +57,11 @@ class Sessions:
         self.engine = engine
         self._known: dict[tuple[str, str], tuple[float, Person]] = {}
 
-    def person(self, kind: str, secret: str) -> Person | None:
+    def person(self, kind: Literal["session", "token"], secret: str) -> Person | None:
         known = self._known.get((kind, secret))
         if known and time.monotonic() - known[0] < REMEMBER:
             return known[1]
-        home = self.engine.directory.home
-        found = people.by_session(home, secret) if kind == "session" else people.by_token(home, secret)
+        found = people.known(self.engine, kind, secret)
         if len(self._known) > 1000:
             self._known.clear()
         if found:

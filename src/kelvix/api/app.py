@@ -46,7 +46,6 @@ from kelvix.engine.engine import Engine
 from kelvix.engine.subscriptions.intake import Intake
 from kelvix.room import Room
 from kelvix.settings import TOP
-from kelvix.store.answering import Answering
 
 PARTS = (
     session,
@@ -118,8 +117,8 @@ def build(engine: Engine) -> FastAPI:
     for part in PARTS:
         app.include_router(part.router)
     problems.install(app)
-    disk, answering = Room(engine.settings.data), Answering(engine.settings.servers.values())
-    app.add_middleware(Bounds, disk=disk, answering=answering)
+    disk, answering = Room(engine.settings.data), engine.answering()
+    app.add_middleware(Bounds, disk=disk, answers=answering.all)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=[engine.settings.host, "127.0.0.1", "[::1]", "testserver"])
 
     @app.get("/api/v1/openapi.json", include_in_schema=False)

@@ -8,17 +8,13 @@ from fastapi import APIRouter
 from pydantic import BaseModel
 
 from kelvix.api.access import Caller, Editor, Reader
-from kelvix.api.problems import Problem
-from kelvix.api.workflows import SampleOut, SamplesIn, kept_workflow, list_samples
+from kelvix.api.workflows import SampleOut, SamplesIn, list_samples
 from kelvix.core.backcast import Kind
-from kelvix.core.checking import check
-from kelvix.core.documents import check_shape
 from kelvix.core.naming import without_names
-from kelvix.engine import backcasting, sampling
-from kelvix.store import backcasts
+from kelvix.engine import sampling
+from kelvix.workspace import backcasts, workflows
 
 router = APIRouter(prefix="/api/v1", tags=["backcasts"])
-MONTH = 30.44 * 86400  # seconds
 
 
 class ExampleOut(BaseModel):
@@ -57,11 +53,10 @@ class ItemIn(BaseModel):
 
 
 def _latest(who: Caller, workflow_id: int) -> BackcastOut | None:
-    draft = kept_workflow(who, workflow_id).draft
-    found = who.space.read(lambda t: backcasts.latest(t, who.space.id, workflow_id))
+    draft = workflows.get(who.space, workflow_id).draft
+    found = backcasts.latest(who.space, workflow_id)
     if found is None:
         return None
-    span = (found.newest - found.oldest).total_seconds() if found.newest and found.oldest else 0
     return BackcastOut(
         state=found.state,
         seen=found.seen,
@@ -77,7 +72,7 @@ def _latest(who: Caller, workflow_id: int) -> BackcastOut | None:
         ],
         oldest=found.oldest,
         newest=found.newest,
-        a_month=round(found.seen / max(span / MONTH, 1)) if found.seen else None,
+        a_month=backcasts.a_month(found),
         reach=found.reach,
         problem=found.problem,
         started_at=found.started_at,
@@ -94,25 +89,16 @@ def get_backcast(who: Reader, workflow_id: int) -> BackcastOut | None:
 @router.post("/workflows/{workflow_id}/backcast", status_code=202)
 def start_backcast(who: Editor, workflow_id: int, body: SamplesIn) -> BackcastOut | None:
     """Rehearse the document with every past event of its source. Nothing is written."""
-    check_shape(body.document)
-    kept_workflow(who, workflow_id)
-    when = body.document.when
-    if when.own is not None:
-        raise Problem(409, "A backcast reads an app’s past.", "What starts this workflow happens here; use samples.")
-    if when.connection is None or when.container is None:
-        raise Problem(409, "There is no source yet.", "Choose the connection and the folder in the When line first.")
-    wrong = [f for f in check(body.document, who.engine.context(who.space, body.document)) if "no longer" in f.sentence]
-    if wrong:
-        raise Problem(409, f"{wrong[0].sentence[0].upper()}{wrong[0].sentence[1:]}.", "Put that right first.")
-    backcasting.start(who.engine, who.space, workflow_id, body.document)
+    workflows.get(who.space, workflow_id)
+    backcasts.start(who.engine, who.space, workflow_id, body.document)
     return _latest(who, workflow_id)
 
 
 @router.post("/workflows/{workflow_id}/backcast/cancel")
 def cancel_backcast(who: Editor, workflow_id: int) -> BackcastOut | None:
     """Stop it where it is; what was counted so far is kept."""
-    kept_workflow(who, workflow_id)
-    who.space.transact(lambda t: backcasts.cancel(t, who.space.id, workflow_id))
+    workflows.get(who.space, workflow_id)
+    backcasts.cancel(who.space, workflow_id)
     who.announce(f"backcast:{workflow_id}")
     return _latest(who, workflow_id)
 
@@ -120,6 +106,6 @@ def cancel_backcast(who: Editor, workflow_id: int) -> BackcastOut | None:
 @router.post("/workflows/{workflow_id}/samples/keep", status_code=201)
 def keep_as_sample(who: Editor, workflow_id: int, body: ItemIn) -> list[SampleOut]:
     """Make a past item one of the samples."""
-    draft = kept_workflow(who, workflow_id).draft
+    draft = workflows.get(who.space, workflow_id).draft
     sampling.keep_item(who.engine, who.space, workflow_id, draft.when, body.item)
     return list_samples(who, workflow_id)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from starlette.datastructures import Headers, MutableHeaders
 from starlette.responses import JSONResponse
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
@@ -10,7 +12,6 @@ from kelvix import room
 from kelvix.api import problems
 from kelvix.core.values import whole
 from kelvix.room import Room
-from kelvix.store.answering import Answering
 
 MAX_REQUEST = 8 << 20  # bytes of a request
 MAX_OF = {"/api/v1/files": 200 << 20}  # of those that are passed on a piece at a time
@@ -35,15 +36,15 @@ def no_database() -> JSONResponse:
 
 
 class Bounds:
-    def __init__(self, inner: ASGIApp, disk: Room, answering: Answering):
-        self.inner, self.disk, self.answering = inner, disk, answering
+    def __init__(self, inner: ASGIApp, disk: Room, answers: Callable[[], bool]):
+        self.inner, self.disk, self.answers = inner, disk, answers
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
             return await self.inner(scope, receive, send)
         if scope["method"] not in READS and not self.disk.is_left():
             return await no_room()(scope, receive, send)
-        if scope["path"].startswith(NEEDS_DATABASE) and not self.answering.all():
+        if scope["path"].startswith(NEEDS_DATABASE) and not self.answers():
             return await no_database()(scope, receive, send)
         length = whole(Headers(scope=scope).get("content-length", "0"))
         most = MAX_OF.get(scope["path"], MAX_REQUEST)

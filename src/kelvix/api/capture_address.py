@@ -4,7 +4,6 @@ what was understood and what was not."""
 
 from __future__ import annotations
 
-import json
 from functools import partial
 from typing import Any
 
@@ -13,28 +12,17 @@ from fastapi.responses import JSONResponse
 from starlette.concurrency import run_in_threadpool
 
 from kelvix.api import problems
-from kelvix.api.idempotency import once_of
 from kelvix.api.incoming import read_body, read_named
-from kelvix.collections.write import Actor
 from kelvix.core import file_name
-from kelvix.core.not_found import NotFoundError
-from kelvix.core.values import as_text
-from kelvix.engine import capturing
-from kelvix.engine.capturing import NotKept, Sent
+from kelvix.engine.capturing import Sent
 from kelvix.engine.engine import Engine
 from kelvix.engine.subscriptions.requests import Refused
 from kelvix.formats import article
 from kelvix.formats.article import Article
 from kelvix.readers import contents
-from kelvix.store import captures, people
-from kelvix.store.captures import CaptureAddress
-from kelvix.store.database_server import Transaction
-from kelvix.store.directory import Space
-from kelvix.store.records import Origin
-from kelvix.store.usage import Full
+from kelvix.workspace import captures
 
 router = APIRouter(tags=["captures"])
-A_MINUTE = 60  # captures that an address takes
 PAGES = ("text/html", "application/xhtml+xml")
 WORDS = ("text", "title", "url", "link", "selection", "note")  # under which a bookmark button or a phone sends what is kept
 OWN = (*WORDS, "html", "each", "key")  # what has a meaning of its own; any other name is that of a field
@@ -46,7 +34,7 @@ async def take(workspace_id: int, token: str, request: Request) -> JSONResponse:
     (HTML, with its address as `?url=…`; or “html” and “url” by name) is kept with what it says."""
     engine: Engine = request.app.state.engine
     try:
-        space, address = await run_in_threadpool(knock, engine, workspace_id, token)  # before anything is read
+        space, address = await run_in_threadpool(captures.knock, engine, workspace_id, token)  # before anything is read
         raw = await read_body(request, article.MAX_BYTES)
         kind = request.headers.get("content-type", "").split(";")[0].strip().lower()
         files: tuple[Sent, ...] = ()
@@ -65,7 +53,7 @@ async def take(workspace_id: int, token: str, request: Request) -> JSONResponse:
         key = request.headers.get("idempotency-key") or str(named.get("key") or "") or None
         key = key[:200] if key else None
         alone = not (page or files or any(named.get(k) for k in WORDS))
-        work = partial(keep, engine, space, address, text, each, key, page, files, fields=fields, fields_only=alone)
+        work = partial(captures.keep_at, engine, space, address, text, each, key, page, files, fields=fields, fields_only=alone)
         answer = await run_in_threadpool(work)
     except Refused as refused:
         said = problems.document(refused.status, refused.title, refused.detail)
@@ -129,80 +117,3 @@ def page_of(named: dict[str, Any], charset: str) -> Article | None:
     if not url.lower().startswith(("http://", "https://")):
         raise Refused(422, "The page has no address.", "Send it as “url”, so that the page is known again: https://…")
     return contents.article(sent if isinstance(sent, bytes) else _lines("html", sent), url, charset)
-
-
-def knock(engine: Engine, workspace_id: int, token: str) -> tuple[Space, CaptureAddress]:
-    """Find an address in use. Raises Refused for an address that there is not, and for too many."""
-    nothing = Refused(404, "There is nothing at this address.", "It may have been taken away: copy it anew from Captures.")
-    try:
-        space = engine.directory.open(workspace_id)
-    except NotFoundError:
-        raise nothing from None
-    address = space.read(lambda t: captures.behind(t, space.id, token))
-    if address is None:
-        raise nothing
-    if not space.transact(lambda t: captures.count(t, address, A_MINUTE)):
-        raise Refused(429, f"More than {A_MINUTE} captures came within this minute.", "Send it again later.", after=60)
-    return space, address
-
-
-def keep(
-    engine: Engine,
-    space: Space,
-    address: CaptureAddress,
-    text: str,
-    each: bool,
-    key: str | None,
-    page: Article | None = None,
-    files: tuple[Sent, ...] = (),
-    bound: bool = True,
-    fields: dict[str, Any] | None = None,
-    fields_only: bool = False,
-) -> dict[str, Any]:
-    """Keep lines as records, the first with `fields` by their names, which may be all there is. `bound`: under the same key,
-    another text is refused; else whatever comes is the same. Raises Refused."""
-    person = people.by_id(engine.directory.home, address.person_id)
-    if person is None or person.role not in ("owner", "editor"):
-        raise Refused(403, "Whoever made this address may no longer add records.", "Make a new one.")
-    try:
-        reading = capturing.read(engine, space, person.id, text, address.database_id, each)
-        if page:
-            reading = capturing.with_posted_page(space, reading, page)
-        if fields:
-            reading = capturing.with_names(space, reading, fields, fields_only)
-    except NotKept as why:
-        raise Refused(422, str(why), why.advice) from None
-    except NotFoundError:
-        raise Refused(409, "The database of this address was deleted.", "Choose another one under Captures.") from None
-
-    def work(t: Transaction) -> dict[str, Any]:
-        actor = Actor.of(person, Origin(person=person.name, token=f"“{address.name}”", capture=True))
-        whole = capturing.with_files(t, space, reading, files)
-        made = capturing.keep(t, engine, space, person.id, whole, actor)
-        database = whole.database
-        return {
-            "kept": len(made),
-            "database": database.name,
-            "records": [
-                {
-                    "link": f"{engine.settings.address}/databases/{database.id}/{record}",
-                    "understood": {
-                        f.name: as_text(f.named(whole.lines[n].quick.values.get(f.id)), space.zone)
-                        for f in database.fields
-                        if whole.lines[n].quick.values.get(f.id) is not None
-                    },
-                    "not_understood": [*whole.lines[n].quick.wrong, *whole.lines[n].quick.unclear],
-                }
-                for n, (record, _) in enumerate(made)
-            ],
-        }
-
-    sent = json.dumps([text, fields]) if fields else text
-    try:
-        answer = once_of(space, f"capture address {address.id}", key, sent if bound else None, work)
-    except NotKept as why:
-        raise Refused(422, str(why), why.advice) from None
-    except Full as full:
-        raise Refused(503, "There is no room for this.", f"{full}.", after=60) from None
-    engine.dispatch.announce(space.id, "records")
-    return answer

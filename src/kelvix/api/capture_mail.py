@@ -12,9 +12,7 @@ from aiosmtpd.controller import Controller
 from aiosmtpd.smtp import SMTP, Envelope, Session
 from starlette.concurrency import run_in_threadpool
 
-from kelvix.api.capture_address import keep, knock
 from kelvix.core import file_name
-from kelvix.core.not_found import NotFoundError
 from kelvix.core.patterns import pattern, short
 from kelvix.doors import TimedController
 from kelvix.engine.capturing import Sent
@@ -23,7 +21,7 @@ from kelvix.engine.subscriptions.requests import Refused
 from kelvix.formats.rfc5322 import Message
 from kelvix.readers import contents
 from kelvix.room import Room
-from kelvix.store import captures
+from kelvix.workspace import captures
 
 MAX_BYTES = 25 << 20
 NO_ROOM = "452 4.3.1 the disk is almost full; try again later"
@@ -56,13 +54,7 @@ class Handler:
 
     def _known(self, address: str) -> bool:
         found = ADDRESS.fullmatch(address)
-        if found is None:
-            return False
-        try:
-            space = self.engine.directory.open(int(found[1]))
-        except NotFoundError:
-            return False
-        return space.read(lambda t: captures.behind(t, space.id, found[2].lower())) is not None
+        return found is not None and captures.is_known(self.engine, int(found[1]), found[2].lower())
 
     async def handle_DATA(self, server: SMTP, session: Session, envelope: Envelope) -> str:
         source = envelope.content if isinstance(envelope.content, bytes) else str(envelope.content).encode()
@@ -80,7 +72,7 @@ class Handler:
     def _take(self, address: str, source: bytes) -> None:
         found = ADDRESS.fullmatch(address)
         assert found
-        space, kept_at = knock(self.engine, int(found[1]), found[2].lower())  # before it is read
+        space, kept_at = captures.knock(self.engine, int(found[1]), found[2].lower())  # before it is read
         message = contents.message(source)
         attached = contents.message_parts(source, {a.index for a in message.attachments}) if message.attachments else {}
         files = tuple(Sent(file_name.clean(a.name), attached.get(a.index, b"")) for a in message.attachments)
@@ -88,7 +80,9 @@ class Handler:
         if not text:
             raise Refused(422, "There is nothing in it.", "Write a subject, or a line of text.")
         key = message.message_id[:200] or hashlib.sha256(source).hexdigest()
-        keep(self.engine, space, kept_at, text, False, key, files=files, bound=False)  # lists change a mail on its way
+        captures.keep_at(
+            self.engine, space, kept_at, text, False, key, files=files, bound=False
+        )  # lists change a mail on its way
 
 
 def listener(engine: Engine) -> Controller | None:

@@ -2,28 +2,23 @@
 
 from __future__ import annotations
 
-import secrets
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import APIRouter, Body, Header
 from pydantic import BaseModel, Field
 
+from kelvix.api import idempotency
 from kelvix.api.access import Caller, Editor, Reader
-from kelvix.api.databases import RecordOut, record_out
-from kelvix.api.idempotency import once
+from kelvix.api.databases import RecordOut
 from kelvix.api.problems import Problem
-from kelvix.collections.write import Actor
 from kelvix.core import quick_input
-from kelvix.core.not_found import NotFoundError
 from kelvix.core.schema import TEXT_FIELD
 from kelvix.core.values import FieldId
-from kelvix.engine import capturing, importing_links
+from kelvix.engine import capturing
 from kelvix.engine.capturing import NotKept, Reading
 from kelvix.formats.lists_of_links import Unreadable
-from kelvix.store import captures, databases, records
-from kelvix.store.captures import CaptureAddress
-from kelvix.store.database_server import Transaction
-from kelvix.store.records import Origin
+from kelvix.workspace import captures
+from kelvix.workspace.captures import CaptureAddress
 
 router = APIRouter(prefix="/api/v1", tags=["captures"])
 Text = Annotated[str, Field(min_length=1, max_length=4_000_000, examples=["Order reed leather Friday 3pm"])]
@@ -143,22 +138,9 @@ def capture(who: Editor, body: CaptureIn, idempotency_key: Annotated[str | None,
         except NotKept as why:
             raise Problem(422, str(why), why.advice) from None
 
-    def work(t: Transaction) -> dict[str, Any]:
-        actor = Actor.of(who.person, Origin(person=who.person.name, capture=True))
-        made = capturing.keep(t, who.engine, who.space, who.person.id, reading, actor)
-        first = records.get(t, reading.database, made[0][0])
-        assert first
-        return CapturedOut(
-            database=reading.database.id,
-            name=reading.database.name,
-            record=record_out(first),
-            records=[record for record, _ in made],
-            changes=[seq for _, seq in made],
-            not_understood=[said for one in reading.lines for said in (*one.quick.wrong, *one.quick.unclear)][:20],
-        ).model_dump(mode="json")
-
     try:
-        answer = once(who, "capture", idempotency_key, body, work)
+        sent = idempotency.sent(idempotency_key, body)
+        answer = captures.keep(who.engine, who.space, who.person, reading, idempotency_key, sent)
     except NotKept as why:
         raise Problem(422, str(why), why.advice) from None
     who.announce("records")
@@ -178,12 +160,8 @@ def bring_links(
 ) -> BroughtOut:
     """Add a record for each link of a feed (RSS, Atom, JSON Feed), an OPML or a bookmark file. Sent again, it adds what is
     new."""
-    into = who.space.read(lambda t: databases.get(t, who.space.id, database))
-    if into is None:
-        raise NotFoundError("there is no such database")
     try:
-        actor = Actor.of(who.person, Origin(who.person.name, "a list of links", True))
-        brought = importing_links.bring(who.space, into, content, actor)
+        brought = captures.bring_links(who.space, database, content, who.person)
     except NotKept as why:
         raise Problem(422, str(why), why.advice) from None
     except Unreadable as why:
@@ -231,20 +209,15 @@ def _address_out(who: Caller, one: CaptureAddress, token: str) -> CaptureAddress
 @router.get("/capture/addresses")
 def list_addresses(who: Editor) -> list[CaptureAddressOut]:
     """One's own; each lets whoever knows it add records, in one's name."""
-    kept = who.space.read(lambda t: captures.list_all(t, who.engine.vault, who.space.id, who.person.id))
-    return [_address_out(who, one, token) for one, token in kept]
+    return [_address_out(who, one, token) for one, token in captures.addresses(who.engine, who.space, who.person)]
 
 
 @router.post("/capture/addresses", status_code=201)
 def make_address(who: Editor, body: CaptureAddressIn) -> list[CaptureAddressOut]:
-    token = secrets.token_hex(16)
-    who.space.transact(
-        lambda t: captures.make(t, who.engine.vault, who.space.id, who.person.id, body.name.strip(), body.database, token)
-    )
+    captures.make_address(who.engine, who.space, who.person, body.name, body.database)
     return list_addresses(who)
 
 
 @router.delete("/capture/addresses/{address_id}", status_code=204)
 def remove_address(who: Editor, address_id: int) -> None:
-    if not who.space.transact(lambda t: captures.remove(t, who.space.id, who.person.id, address_id)):
-        raise NotFoundError("there is no such address")
+    captures.remove_address(who.space, who.person, address_id)

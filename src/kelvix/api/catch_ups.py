@@ -9,17 +9,12 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
 from kelvix.api.access import Caller, Editor, Reader
-from kelvix.api.problems import Problem
 from kelvix.api.runs import UndoneOut
-from kelvix.api.workflows import kept_workflow
-from kelvix.core import recognising
-from kelvix.core.not_found import NotFoundError
 from kelvix.core.values import FieldId
 from kelvix.engine import catching_up
 from kelvix.engine.catching_up import MAX_ITEMS, State
-from kelvix.store import catch_ups, databases
-from kelvix.store.arrivals import Arrival
-from kelvix.store.catch_ups import CatchUp
+from kelvix.workspace import catch_ups, workflows
+from kelvix.workspace.catch_ups import CatchUp
 
 router = APIRouter(prefix="/api/v1", tags=["catching up"])
 PAGE = 100
@@ -95,7 +90,7 @@ class MissedOut(BaseModel):
 
 
 def _out(who: Caller, one: CatchUp) -> CatchUpOut:
-    p = who.space.read(lambda t: catch_ups.progress(t, one))
+    p = catch_ups.progress(who.space, one)
     return CatchUpOut(
         id=one.id,
         state=one.state,
@@ -113,24 +108,14 @@ def _out(who: Caller, one: CatchUp) -> CatchUpOut:
     )
 
 
-def _recognises(given: Recognises) -> catch_ups.Recognises:
-    return {line: tuple(fields) for line, fields in given.items()}
-
-
 @router.post("/workflows/{workflow_id}/past")
 def list_past(who: Reader, workflow_id: int, body: PastIn) -> PastOut:
     """Return a page of the source's past items, the newest first. Nothing is written by asking."""
-    draft = kept_workflow(who, workflow_id).draft
-    when = draft.when
-    if when.own is not None or when.connection is None or when.container is None:
-        raise Problem(409, "There is no source to catch up on.", "Choose an app’s connection and folder in the When line.")
-    known = who.space.read(lambda t: databases.load(t, who.space.id))
-    choices = recognising.choices(draft, known)
-    recognises = _recognises(body.recognises) or {c.line: c.proposed for c in choices}
-    items, onward = catching_up.past(who.engine, who.space, workflow_id, draft, recognises, body.before, PAGE)
+    draft = workflows.get(who.space, workflow_id).draft
+    found = catch_ups.past(who.engine, who.space, workflow_id, draft, body.recognises, body.before, PAGE)
     return PastOut(
-        items=[PastItem(id=i.id, title=i.title, at=i.at, state=i.state, run=i.run) for i in items],
-        next=onward,
+        items=[PastItem(id=i.id, title=i.title, at=i.at, state=i.state, run=i.run) for i in found.items],
+        next=found.next,
         known_by=[
             KnownBy(
                 line=c.line,
@@ -138,7 +123,7 @@ def list_past(who: Reader, workflow_id: int, body: PastIn) -> PastOut:
                 fields=[FieldName(id=f.id, name=f.name) for f in c.fields],
                 proposed=list(c.proposed),
             )
-            for c in choices
+            for c in found.choices
         ],
     )
 
@@ -146,7 +131,7 @@ def list_past(who: Reader, workflow_id: int, body: PastIn) -> PastOut:
 @router.get("/workflows/{workflow_id}/missed")
 def get_missed(who: Reader, workflow_id: int) -> MissedOut:
     """Return what came since the workflow was turned off. While one is paused, what arrives is held, and nothing is missed."""
-    if kept_workflow(who, workflow_id).state == "paused":
+    if workflows.get(who.space, workflow_id).state == "paused":
         return MissedOut(count=0, since=None)
     found = catching_up.missed(who.engine, who.space, workflow_id)
     return MissedOut(count=found.count, since=found.since)
@@ -155,49 +140,30 @@ def get_missed(who: Reader, workflow_id: int) -> MissedOut:
 @router.get("/workflows/{workflow_id}/catch-up")
 def get_catch_up(who: Reader, workflow_id: int) -> CatchUpOut | None:
     """Return the latest catch-up and how far it has come."""
-    kept_workflow(who, workflow_id)
-    one = who.space.read(lambda t: catch_ups.latest(t, who.space.id, workflow_id))
+    workflows.get(who.space, workflow_id)
+    one = catch_ups.latest(who.space, workflow_id)
     return _out(who, one) if one else None
 
 
 @router.post("/workflows/{workflow_id}/catch-up", status_code=202)
 def start_catch_up(who: Editor, workflow_id: int, body: CatchUpIn) -> CatchUpOut:
     """Carry past items for real, the first that is named first. What was carried before is not carried again."""
-    kept_workflow(who, workflow_id)
-    before = who.space.read(lambda t: catch_ups.latest(t, who.space.id, workflow_id))
-    if before and before.state in ("running", "paused"):
-        raise Problem(409, "A catch-up is under way.", "Wait until it is done, or undo it first.")
-    recognises = _recognises(body.recognises)
-    chosen = [Arrival(item) for item in body.items]
-    made = catching_up.start(who.engine, who.space, workflow_id, chosen, recognises, who.person.name)
-    return _out(who, _one(who, workflow_id, made))
-
-
-def _one(who: Caller, workflow_id: int, catch_up_id: int) -> CatchUp:
-    one = who.space.read(lambda t: catch_ups.get(t, who.space.id, catch_up_id))
-    if one is None or one.workflow_id != workflow_id:
-        raise NotFoundError("there is no such catch-up")
-    return one
+    workflows.get(who.space, workflow_id)
+    made = catch_ups.start(who.engine, who.space, workflow_id, body.items, body.recognises, who.person)
+    return _out(who, made)
 
 
 @router.post("/workflows/{workflow_id}/catch-up/{catch_up_id}/{what}")
 def change_catch_up(who: Editor, workflow_id: int, catch_up_id: int, what: Literal["pause", "resume"]) -> CatchUpOut:
     """Hold it, or let it go on from where it is."""
-    one = _one(who, workflow_id, catch_up_id)
-    wanted: catch_ups.State = "running" if what == "pause" else "paused"
-    state: catch_ups.State = "paused" if what == "pause" else "running"
-    if one.state != wanted:
-        raise Problem(409, f"This catch-up is {one.state}.", f"Only one that is {wanted} can be {state}.")
-    who.space.transact(lambda t: catch_ups.set_state(t, one, state))
+    changed = catch_ups.change(who.space, catch_ups.get(who.space, workflow_id, catch_up_id), what)
     who.announce("ready", f"workflow:{workflow_id}")
-    return _out(who, _one(who, workflow_id, catch_up_id))
+    return _out(who, changed)
 
 
 @router.delete("/workflows/{workflow_id}/catch-up/{catch_up_id}")
 def undo_catch_up(who: Editor, workflow_id: int, catch_up_id: int) -> UndoneOut:
     """Undo all that a catch-up wrote, as one set."""
-    one = _one(who, workflow_id, catch_up_id)
-    if one.state == "undone":
-        raise Problem(409, "This catch-up was undone already.", "Start another one.")
-    done = catching_up.undo(who.engine, who.space, one, who.person.name)
+    one = catch_ups.get(who.space, workflow_id, catch_up_id)
+    done = catch_ups.undo(who.engine, who.space, one, who.person)
     return UndoneOut(undone=done.undone, trashed=done.trashed, kept=list(done.kept))

@@ -6,8 +6,7 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
 from kelvix.api.access import Editor
-from kelvix.api.workflows import kept_workflow
-from kelvix.store import kept_secrets
+from kelvix.workspace import workflows
 
 router = APIRouter(prefix="/api/v1", tags=["workflows"])
 
@@ -25,7 +24,5 @@ class SecretOut(BaseModel):
 @router.post("/workflows/{workflow_id}/secrets", status_code=201)
 def keep_secret(who: Editor, workflow_id: int, body: SecretIn) -> SecretOut:
     """Keep what a header of a web request says, so that nobody reads it again."""
-    kept_workflow(who, workflow_id)
-    space = who.space
-    number = space.transact(lambda t: kept_secrets.keep(t, who.engine.vault, space.id, workflow_id, body.secret.strip()))
-    return SecretOut(number=number)
+    workflows.get(who.space, workflow_id)
+    return SecretOut(number=workflows.keep_secret(who.engine, who.space, workflow_id, body.secret))

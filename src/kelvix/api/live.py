@@ -9,7 +9,6 @@ import threading
 import time
 from collections import deque
 from collections.abc import AsyncIterator
-from functools import partial
 
 import structlog
 from fastapi import APIRouter, Request
@@ -19,8 +18,8 @@ from starlette.concurrency import run_in_threadpool
 from kelvix.api.access import Reader
 from kelvix.collections.databases import KINDS
 from kelvix.engine.engine import Engine
-from kelvix.store import changes
-from kelvix.store.changes import Touched
+from kelvix.workspace import changes
+from kelvix.workspace.changes import Touched
 
 router = APIRouter(prefix="/api/v1", tags=["live"])
 LOOK = 2.0  # seconds between looks for what was announced and not heard
@@ -52,8 +51,7 @@ class Hub:
     def prepare(self, workspace_id: int) -> None:
         """Find where to read on in the log, before the first stream of a workspace. Reads the database."""
         if workspace_id not in self._streams.values():
-            space = self.engine.directory.open(workspace_id)
-            self._read_to[workspace_id] = space.read(lambda t: changes.before_moment(t, workspace_id, RECENT, MAX_NAMED))
+            self._read_to[workspace_id] = changes.before(self.engine, workspace_id, RECENT, MAX_NAMED)
 
     def open(self, workspace_id: int) -> asyncio.Queue[list[str]]:
         """Begin a stream. It starts with what was announced a moment ago: a browser may have read before it, and opened its
@@ -85,7 +83,7 @@ class Hub:
 
     def _moved(self, workspace_id: int) -> list[str]:
         """Return what is new that nobody may have announced: by numbers that only go up. The log of changes is looked at."""
-        now = self.engine.directory.open(workspace_id).read(lambda t: changes.reached(t, workspace_id))
+        now = changes.reached(self.engine, workspace_id)
         before = self._seen.get(workspace_id, now)
         self._seen[workspace_id] = now
         moved = {name for name, n in now.items() if n != before.get(name) and name != "change"}
@@ -109,9 +107,7 @@ class Hub:
 
     def _read_on(self, workspace_id: int) -> list[Touched]:
         """Read the log of a workspace on from where it was read to, at most so many changes at a time."""
-        at = self._read_to[workspace_id]
-        space = self.engine.directory.open(workspace_id)
-        found = space.read(partial(changes.touched, workspace_id=workspace_id, seq=at, limit=MAX_NAMED))
+        found = changes.since(self.engine, workspace_id, self._read_to[workspace_id], MAX_NAMED)
         if found:
             self._read_to[workspace_id] = found[-1].seq
         return found

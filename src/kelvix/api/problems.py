@@ -11,17 +11,24 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException
 
-from kelvix.collections.undo import CannotUndo
-from kelvix.collections.write import NotAllowed
-from kelvix.core.collection import PermanentError, TransientError
-from kelvix.core.not_found import NotFoundError
-from kelvix.core.values import Unfit
-from kelvix.core.workflow import BadDocument
-from kelvix.engine.switch import NotReady
-from kelvix.store.databases import Refused
-from kelvix.store.records import Stale, wire
-from kelvix.store.usage import Full
-from kelvix.store.workflows import StaleDraft
+from kelvix.workspace.refusals import (
+    BadDocument,
+    CannotUndo,
+    Full,
+    InUse,
+    NotAllowed,
+    NotFoundError,
+    NotNow,
+    NotReady,
+    NotValid,
+    PermanentError,
+    Refused,
+    Stale,
+    StaleDraft,
+    TransientError,
+    Unfit,
+    wire,
+)
 
 log = structlog.stdlib.get_logger(__name__)
 
@@ -68,6 +75,17 @@ def install(app: FastAPI) -> None:
             "The request is not formed as it should be.",
             "; ".join(f"{' › '.join(str(p) for p in e['loc'])}: {e['msg']}" for e in error.errors()[:5]),
         )
+
+    @app.exception_handler(NotNow)
+    async def not_now(_: Request, error: NotNow) -> JSONResponse:
+        more: dict[str, Any] = {"about": error.about} if error.about else {}
+        if isinstance(error, InUse):
+            more["uses"] = [{"kind": u.kind, "id": u.id, "name": u.name} for u in error.uses]
+        return document(409, error.title, error.advice, **more)
+
+    @app.exception_handler(NotValid)
+    async def not_valid(_: Request, error: NotValid) -> JSONResponse:
+        return document(422, error.title, error.advice, **({"fields": error.fields} if error.fields else {}))
 
     for kind in (Refused, BadDocument, Unfit):
 

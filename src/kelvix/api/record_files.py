@@ -18,11 +18,9 @@ from pydantic import BaseModel, Field
 
 from kelvix.api.access import Editor, Reader
 from kelvix.api.problems import Problem
-from kelvix.core import file_name
-from kelvix.core.not_found import NotFoundError
-from kelvix.core.values import FieldId, File
+from kelvix.core.values import FieldId
 from kelvix.engine import file_content
-from kelvix.store import databases, kept_files, records
+from kelvix.workspace import files
 
 router = APIRouter(prefix="/api/v1", tags=["databases"])
 RAW = {"requestBody": {"content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}}}}
@@ -46,8 +44,7 @@ class FileOut(BaseModel):
 @router.post("/files", status_code=201, openapi_extra=RAW)
 async def upload(who: Editor, request: Request, name: Annotated[str, Query(min_length=1, max_length=500)]) -> FileOut:
     """Keep a file, whose content is the body, for a field of a record: fill the field with what this answers."""
-    clean = file_name.clean(name)
-    work = partial(kept_files.keep, who.space, clean, file_name.kind(clean), _as_it_comes(request))
+    work = partial(files.keep, who.space, name, _as_it_comes(request))
     if _UNDER_WAY[who.space.id] >= MAX_UPLOADS:
         raise Problem(429, f"{MAX_UPLOADS} files are being uploaded to this workspace.", "Wait until one is done.", after=5)
     _UNDER_WAY[who.space.id] += 1
@@ -75,13 +72,7 @@ def download(
 ) -> StreamingResponse:
     """Return what a file contains, fetched from where it lies; as a download only, whatever kind it says it is of. `place`
     says which one of several, from 0."""
-    database = who.space.read(lambda t: databases.get(t, who.space.id, database_id))
-    record = who.space.read(lambda t: records.get(t, database, record_id)) if database else None
-    value = record.values.get(field_id) if record else None
-    files = value if isinstance(value, tuple) else (value,)
-    file = files[place] if place < len(files) else None
-    if not isinstance(file, File):
-        raise NotFoundError("there is no such file")
+    file = files.of_record(who.space, database_id, record_id, field_id, place)
     pieces: Iterator[bytes] = file_content.content(who.engine, who.space, file)
     first = next(pieces, b"")  # so that what goes wrong is said before anything is sent
     headers = {"content-disposition": f"attachment; filename*=UTF-8''{quote(str(file))}", "x-content-type-options": "nosniff"}

@@ -10,7 +10,6 @@ from fastapi import APIRouter, Response
 from pydantic import BaseModel, Field
 
 from kelvix.api.access import Caller, Reader
-from kelvix.api.workflows import kept_workflow
 from kelvix.core import conditions, formulas, known, rehearsal, shaping
 from kelvix.core.cells import Cell
 from kelvix.core.checking import check
@@ -21,14 +20,12 @@ from kelvix.core.feel import FUNCTIONS, FeelError, read, write
 from kelvix.core.feel import tree as t
 from kelvix.core.feel.builtin import words_for
 from kelvix.core.fields import TYPES
-from kelvix.core.filling import Remedy, compute, describe, is_filled
+from kelvix.core.filling import Remedy, compute, describe
 from kelvix.core.lines import kind_of
 from kelvix.core.operators import OPERATORS
 from kelvix.core.outcome import CellState, ReadFirst, SendMails, SendRequest, WebCall
-from kelvix.core.suggestions import suggest
 from kelvix.core.values import FieldId, Unfit, Value, Wire, as_text, to_wire
 from kelvix.core.workflow import (
-    Adds,
     Condition,
     FieldFilling,
     Filled,
@@ -41,9 +38,9 @@ from kelvix.core.workflow import (
     Shaped,
     Sought,
     Workflow,
-    filling_of,
 )
-from kelvix.store import workflows
+from kelvix.workspace import samples, workflows
+from kelvix.workspace.suggestions import suggestions
 
 router = APIRouter(prefix="/api/v1", tags=["rehearsal"])
 SHOWN_MAILS = 10
@@ -392,7 +389,7 @@ def rehearse(who: Reader, workflow_id: int, body: RehearseIn) -> Response:
     cells: dict[str, list[CellOut]] = {}
     provisional: dict[str, dict[str, dict[str, Wire]]] = {}
     unreadable: dict[str, dict[str, str]] = {}
-    for sample in who.space.read(lambda t: workflows.samples(t, who.space.id, workflow_id)):
+    for sample in samples.list_all(who.space, workflow_id):
         rehearsed = rehearsal.rehearse_whole(body.document, sample.item["values"], context)
         cells[str(sample.id)] = [_cell_out(c, context, who) for c in rehearsed.cells]
         provisional[str(sample.id)] = _provisional(body.document, rehearsed)
@@ -420,7 +417,7 @@ def rehearse(who: Reader, workflow_id: int, body: RehearseIn) -> Response:
 def read_formula(who: Reader, workflow_id: int, body: FormulaIn) -> FormulaRead:
     """Read a formula as it stands on a line: its tree, what is wrong with it, and what it gives for each sample."""
     check_shape(body.document)
-    kept_workflow(who, workflow_id)
+    workflows.get(who.space, workflow_id)
     context = who.engine.context(who.space, body.document, "rehearses")
     scope = known.scope_of(body.document, context, body.line)
     try:
@@ -453,7 +450,7 @@ def _results(
     """Return what a formula gives for each sample; a note says why it comes to nothing."""
     found: list[SampleResult] = []
     filling = (Part(formula=Formula(t.dump(node))),)
-    for sample in who.space.read(lambda t: workflows.samples(t, who.space.id, workflow_id)):
+    for sample in samples.list_all(who.space, workflow_id):
         carried = rehearsal.carried_to(document, line, sample.item["values"], context)
         try:
             value = compute(filling, carried, context.env)
@@ -478,40 +475,15 @@ class SuggestionOut(BaseModel):
     sure: bool
 
 
-def _history(who: Caller, workflow_id: int, database: int) -> dict[FieldId, dict[str, int]]:
-    """How often other workflows of the workspace fill each field of a database with each value of their source."""
-    found: dict[FieldId, dict[str, int]] = {}
-    for other in who.space.read(lambda t: workflows.list_all(t, who.space.id)):
-        if other.id == workflow_id:
-            continue
-        for line in other.draft.lines:
-            if isinstance(line, Adds) and line.database == database:
-                for filled in line.fillings:
-                    (part, *more) = filled.filling or (Part(text=""),)
-                    if part.ref is not None and not more and part.ref.line == other.draft.when.id:
-                        counts = found.setdefault(filled.field, {})
-                        counts[part.ref.value] = counts.get(part.ref.value, 0) + 1
-    return found
-
-
 @router.post("/workflows/{workflow_id}/suggest")
 def suggest_fillings(who: Reader, workflow_id: int, body: SuggestIn) -> list[SuggestionOut]:
     """Return a proposal for each field that a line adds and that is not filled yet, where there is one."""
     check_shape(body.document)
-    kept_workflow(who, workflow_id)
-    line = body.document.line(body.line)
-    context = who.engine.context(who.space, body.document, "rehearses")
-    database = context.databases.get(line.database or 0) if isinstance(line, Adds) else None
-    if not isinstance(line, Adds) or database is None:
-        return []
-    kept = who.space.read(lambda t: workflows.samples(t, who.space.id, workflow_id))
-    samples = [rehearsal.carried_to(body.document, line.id, s.item["values"], context) for s in kept[:10]]
-    carried = samples[0] if samples else rehearsal.carried_to(body.document, line.id, {}, context)
-    found = suggest(database, carried.fields, samples, context.env, _history(who, workflow_id, database.id))
+    workflows.get(who.space, workflow_id)
+    carried, found = suggestions(who.engine, who.space, workflow_id, body.document, body.line)
     return [
         SuggestionOut(field=s.field, filling=list(s.filling), words=describe(s.filling, carried), reason=s.reason, sure=s.sure)
         for s in found
-        if not is_filled(filling_of(line, s.field))
     ]
 
 
@@ -524,7 +496,7 @@ class LineIn(BaseModel):
 def duplicate_line(who: Reader, workflow_id: int, body: LineIn) -> LineIn:
     """Return the document with a copy of a line and all that stands within it; `line` is the copy. Nothing is kept."""
     check_shape(body.document)
-    kept_workflow(who, workflow_id)
+    workflows.get(who.space, workflow_id)
     document, copy = duplicated(body.document, body.line, lambda: secrets.token_hex(4))
     check_shape(document)
     return LineIn(document=document, line=copy)

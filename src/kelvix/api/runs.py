@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import asdict
-from datetime import date, datetime, time, timedelta
+from datetime import date, datetime
 from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Query
@@ -11,14 +11,11 @@ from pydantic import BaseModel, Field
 
 from kelvix.api.access import Editor, Reader
 from kelvix.api.problems import Problem
-from kelvix.core.not_found import NotFoundError
 from kelvix.core.workflow import Workflow
-from kelvix.engine import again, recovering, undoing
-from kelvix.store import databases, runs, workflows
-from kelvix.store.database_server import Transaction
-from kelvix.store.runs import Run, RunLine
+from kelvix.engine import again, undoing
+from kelvix.workspace import runs
+from kelvix.workspace.runs import Lines, Run, RunLine
 
-BATCH_SIZE = 1_000  # runs that are taken up again at once
 router = APIRouter(prefix="/api/v1", tags=["runs"])
 
 
@@ -106,7 +103,7 @@ def _line_out(line: RunLine) -> RunLineOut:
     return RunLineOut(line=line.line, place=line.place, outcome=done.code, input=line.input, output=done.shown(), at=line.at)
 
 
-def _out(r: Run, lines: dict[tuple[str, str], RunLine]) -> RunOut:
+def _out(r: Run, lines: Lines) -> RunOut:
     problem = r.problem or {}
     return RunOut(
         id=r.id,
@@ -146,34 +143,20 @@ def list_runs(
     `words` are looked for in what the runs carried, some thousands of runs at a time: a page may be empty and still have a
     next."""
 
-    def work(t: Transaction) -> RunsOut:
-        begin = datetime.combine(since, time(), who.space.zone) if since else None
-        end = datetime.combine(until + timedelta(days=1), time(), who.space.zone) if until else None
-        sought = runs.Sought(workflow, state, begin, end, words)
-        found, onward = runs.page(t, who.space.id, sought, before, limit)
-        lines = runs.lines(t, who.space.id, [r.id for r in found])
-        return RunsOut(runs=[_out(r, lines[r.id]) for r in found], next=onward)
-
-    return who.space.read(work)
+    found, onward = runs.page(who.space, workflow, state, since, until, words, before, limit)
+    return RunsOut(runs=[_out(r, lines) for r, lines in found], next=onward)
 
 
 @router.get("/runs/{run_id}")
 def get_run(who: Reader, run_id: int) -> RunDetail:
-    def work(t: Transaction) -> RunDetail:
-        found = runs.get(t, who.space.id, run_id)
-        if found is None:
-            raise NotFoundError("there is no such run")
-        _, document = workflows.version(t, who.space.id, found.version_id)
-        names = {str(f.id): f.name for d in databases.load(t, who.space.id).values() for f in d.fields}
-        return RunDetail(
-            run=_out(found, runs.lines(t, who.space.id, [run_id])[run_id]),
-            document=document,
-            item=runs.item(t, who.space.id, run_id),
-            attempts=[AttemptOut(**asdict(a)) for a in runs.attempts(t, who.space.id, run_id)],
-            field_names=names,
-        )
-
-    return who.space.read(work)
+    found = runs.get(who.space, run_id)
+    return RunDetail(
+        run=_out(found.run, found.lines),
+        document=found.document,
+        item=found.item,
+        attempts=[AttemptOut(**asdict(a)) for a in found.attempts],
+        field_names=found.field_names,
+    )
 
 
 @router.post("/runs/{run_id}/undo")
@@ -204,14 +187,7 @@ def run_again(who: Editor, run_id: int, body: AgainIn | None = None) -> AgainOut
 @router.post("/runs/{run_id}/leave")
 def leave_run(who: Editor, run_id: int) -> dict[str, int]:
     """Leave a failed run as it is: it needs nobody any more."""
-
-    def work(t: Transaction) -> int:
-        found = runs.get(t, who.space.id, run_id)
-        if found is None:
-            raise NotFoundError("there is no such run")
-        return runs.leave(t, who.space.id, found.workflow_id, run_id)
-
-    left = who.space.transact(work)
+    left = runs.leave(who.space, run_id)
     who.announce("runs", "needs")
     return {"left": left}
 
@@ -219,8 +195,7 @@ def leave_run(who: Editor, run_id: int) -> dict[str, int]:
 @router.post("/workflows/{workflow_id}/again-failed", status_code=202)
 def again_failed(who: Editor, workflow_id: int) -> dict[str, int]:
     """Take all failed runs of a workflow up again, each after its last finished line."""
-    ids = who.space.read(lambda t: runs.failed_of(t, who.space.id, workflow_id, BATCH_SIZE))
-    taken = recovering.take_up(who.space, ids)
+    taken = runs.take_up_failed(who.space, workflow_id)
     who.announce("ready", "runs", "needs")
     return {"taken": taken}
 
@@ -228,6 +203,6 @@ def again_failed(who: Editor, workflow_id: int) -> dict[str, int]:
 @router.post("/workflows/{workflow_id}/leave-failed")
 def leave_failed(who: Editor, workflow_id: int) -> dict[str, int]:
     """Leave all failed runs of a workflow as they are."""
-    left = who.space.transact(lambda t: runs.leave(t, who.space.id, workflow_id, None))
+    left = runs.leave_failed(who.space, workflow_id)
     who.announce("runs", "needs")
     return {"left": left}

@@ -4,17 +4,15 @@ from __future__ import annotations
 
 from dataclasses import replace
 from typing import Literal
-from zoneinfo import available_timezones
 
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from pydantic import BaseModel, Field
 
 from kelvix.api.access import COOKIE, Owner, Reader, Sessions, engine_of
-from kelvix.api.problems import Problem
 from kelvix.core.feel.added.language import languages
-from kelvix.core.fields.email import EMAIL
-from kelvix.store import people, retention
+from kelvix.workspace import people
+from kelvix.workspace.people import Settings
 
 router = APIRouter(tags=["session"])
 
@@ -57,7 +55,7 @@ class Language(BaseModel):
 @router.get("/sign-in/{code}", include_in_schema=False)
 def sign_in(request: Request, code: str) -> Response:
     """Without sign-in, since it is the way in: the code is good once."""
-    cookie = people.use_sign_in_link(engine_of(request).directory.home, code)
+    cookie = people.sign_in(engine_of(request), code)
     if cookie is None:
         return HTMLResponse(USED, 410)
     answer = RedirectResponse("/", 303)
@@ -69,8 +67,7 @@ def sign_in(request: Request, code: str) -> Response:
 
 @router.get("/api/v1/me")
 def me(who: Reader) -> Me:
-    home = who.engine.directory.home
-    content, whole = home.read(lambda t: retention.days(t, who.space.id))
+    kept = people.settings(who.engine, who.space, who.person)
     return Me(
         name=who.person.name,
         role=who.person.role,
@@ -79,9 +76,9 @@ def me(who: Reader) -> Me:
         language=who.space.language,
         date_order=who.space.order,
         practice=who.engine.settings.practice_address,
-        email=people.email_of(home, who.person.id),
-        keep_content_days=content,
-        keep_runs_days=whole,
+        email=kept.email,
+        keep_content_days=kept.keep_content,
+        keep_runs_days=kept.keep_runs,
     )
 
 
@@ -89,21 +86,10 @@ def me(who: Reader) -> Me:
 def change_workspace(who: Owner, body: WorkspaceIn) -> Me:
     """How this workspace writes dates and numbers, how long it keeps what runs carried, and where its owner is told what needs
     them. Only its owner changes it."""
-    if body.timezone not in available_timezones():
-        raise Problem(422, f"There is no time zone {body.timezone}.", "A time zone looks like Europe/London.")
-    if body.language not in {code for code, _ in languages()}:
-        raise Problem(422, f"Kelvix does not know the language {body.language}.", "Choose one of the list.")
-    if body.email and not EMAIL.fullmatch(body.email.strip()):
-        raise Problem(422, f"{body.email} is not an e-mail address.", "One looks like orla@works.example.")
-    if body.keep_runs_days < body.keep_content_days:
-        raise Problem(422, "Runs cannot be kept for less time than what they carried.", "Keep them for at least as many days.")
-    directory = who.engine.directory
-    people.set_email(directory.home, who.person.id, (body.email or "").strip() or None)
-    directory.home.transact(lambda t: retention.set_days(t, who.space.id, body.keep_content_days, body.keep_runs_days))
-    people.change_workspace(directory.home, who.space.id, body.timezone, body.language, body.date_order)
-    directory.forget(who.space.id)
+    wanted = Settings(body.email, body.keep_content_days, body.keep_runs_days)
+    space = people.change(who.engine, who.space, who.person, body.timezone, body.language, body.date_order, wanted)
     who.announce("me", "rehearsal")
-    return me(replace(who, space=directory.open(who.space.id)))
+    return me(replace(who, space=space))
 
 
 @router.get("/api/v1/languages")
@@ -115,7 +101,7 @@ def list_languages(who: Reader) -> list[Language]:
 @router.post("/api/v1/sign-out", status_code=204)
 def sign_out(who: Reader, request: Request, response: Response) -> None:
     if who.session:
-        people.end_session(who.engine.directory.home, who.session)
+        people.sign_out(who.engine, who.session)
         sessions: Sessions = request.app.state.sessions
         sessions.forget(who.session)
     response.delete_cookie(COOKIE)

@@ -12,15 +12,13 @@ from pydantic import BaseModel, Field
 
 from kelvix.api.access import Caller, Editor, Reader
 from kelvix.api.problems import Problem
-from kelvix.api.workflows import kept_workflow
 from kelvix.core import schedule, sources
 from kelvix.core.fields import TYPES
 from kelvix.core.values import Unfit
-from kelvix.core.workflow import Address, Input, RecordEvent, Schedule
+from kelvix.core.workflow import Address, Input, Schedule
 from kelvix.engine.subscriptions import records, requests
 from kelvix.engine.versions import Versions
-from kelvix.formats import webhook_signature
-from kelvix.store import listening, workflows
+from kelvix.workspace import addresses, workflows
 
 router = APIRouter(prefix="/api/v1", tags=["triggers"])
 MAX_RECORDS = 500
@@ -85,8 +83,8 @@ def _example(address: str, own: Address | None) -> str:
 @router.get("/workflows/{workflow_id}/address")
 def get_address(who: Editor, workflow_id: int) -> AddressOut | None:
     """Return the workflow's own address; nothing where none was made yet."""
-    kept = kept_workflow(who, workflow_id)
-    token = who.space.read(lambda t: listening.address(t, who.engine.vault, who.space.id, workflow_id))
+    kept = workflows.get(who.space, workflow_id)
+    token = addresses.token(who.engine, who.space, workflow_id)
     return _address_out(who, kept, token, None) if token else None
 
 
@@ -100,21 +98,16 @@ def _address_out(who: Caller, kept: workflows.Kept, token: str, secret: str | No
 def make_address(who: Editor, workflow_id: int) -> AddressOut:
     """Make the workflow's address and the secret that signs requests to it, or make them anew: then the old address leads
     nowhere."""
-    kept = kept_workflow(who, workflow_id)
-    token, secret = secrets.token_urlsafe(24), webhook_signature.new_secret()
-    who.space.transact(lambda t: listening.make_address(t, who.engine.vault, who.space.id, workflow_id, token, secret))
+    kept = workflows.get(who.space, workflow_id)
+    token, secret = addresses.make(who.engine, who.space, workflow_id)
     return _address_out(who, kept, token, secret)
 
 
 @router.post("/workflows/{workflow_id}/learn")
 def learn_inputs(who: Reader, workflow_id: int) -> LearnedOut:
     """Return the names and types of what the last request brought that was kept as a sample."""
-    kept_workflow(who, workflow_id)
-    found = who.space.read(lambda t: workflows.samples(t, who.space.id, workflow_id))
-    body = next((s.item["body"] for s in found if s.item.get("body")), None)
-    if body is None:
-        raise Problem(409, "No request has come yet.", "Send one to the address while the workflow is off.")
-    return LearnedOut(inputs=list(sources.learned(body)))
+    workflows.get(who.space, workflow_id)
+    return LearnedOut(inputs=list(sources.learned(addresses.last_body(who.space, workflow_id))))
 
 
 @router.post("/schedule")
@@ -132,17 +125,10 @@ def look_ahead(who: Reader, body: Schedule) -> TimesOut:
 @router.get("/databases/{database_id}/buttons")
 def list_buttons(who: Reader, database_id: int) -> list[ButtonOut]:
     """Return the workflows that are on and can be started by hand: for this database's records, or by a button of its own."""
-    found = []
-    for kept in who.space.read(lambda t: workflows.list_all(t, who.space.id)):
-        if kept.state == "on" and kept.running:
-            own = kept.running.when.own
-            if isinstance(own, RecordEvent) and own.database == database_id:
-                button = own.button if own.event in sources.BUTTONS else None
-                of_database = own.event == "database_button"
-                found.append(
-                    ButtonOut(workflow=kept.id, name=kept.name, button=button, of="database" if of_database else "record")
-                )
-    return found
+    return [
+        ButtonOut(workflow=b.workflow.id, name=b.workflow.name, button=b.name, of="database" if b.of_database else "record")
+        for b in addresses.buttons(who.space, database_id)
+    ]
 
 
 @router.post("/workflows/{workflow_id}/press", status_code=202)
@@ -150,7 +136,7 @@ def press(
     who: Editor, workflow_id: int, body: PressIn, idempotency_key: Annotated[str | None, Header(max_length=200)] = None
 ) -> PressOut:
     """Start a workflow for chosen records."""
-    kept_workflow(who, workflow_id)
+    workflows.get(who.space, workflow_id)
     key = f"{who.person.id}/{idempotency_key}" if idempotency_key else secrets.token_hex(16)
     try:
         started = records.press(who.engine, Versions(), who.space, workflow_id, body.records, key, who.person.name)

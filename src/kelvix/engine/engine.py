@@ -22,6 +22,7 @@ from kelvix.engine.dispatch import Dispatch
 from kelvix.engine.pacing import Pacer
 from kelvix.settings import Settings
 from kelvix.store import connections, databases, workflows
+from kelvix.store.answering import Answering
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Directory, Space
 from kelvix.store.secrets import Vault
@@ -39,6 +40,10 @@ class Engine:
     lookups: finding.Lookups
     pacer: Pacer = field(default_factory=Pacer)
     known: databases.Known = field(default_factory=databases.Known)
+
+    def answering(self) -> Answering:
+        """Return what watches whether the databases answer."""
+        return Answering(self.settings.servers.values())
 
     def context(self, space: Space, workflow: Workflow, asks: Asks = "runs", again: bool = False) -> Context:
         """Return what a rehearsal or a run needs to know, as it is now. `asks`: who asks the questions of Find lines;

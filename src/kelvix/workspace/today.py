@@ -1,0 +1,137 @@
+"""The day in figures, and what came from where and went where."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+from datetime import time as clock
+from urllib.parse import urlsplit
+
+from kelvix.core.day_figures import Day, Ended, by_day
+from kelvix.core.outcome import FileSaved, MailsSent, RanAnother, Requested, Wrote
+from kelvix.core.workflow import Address, RecordEvent, Schedule, Workflow
+from kelvix.engine import versions
+from kelvix.engine.engine import Engine
+from kelvix.remembering import Remembered
+from kelvix.store import databases, questions, runs, statistics
+from kelvix.store.database_server import Transaction
+from kelvix.store.runs import Run, RunLine
+from kelvix.workspace import Space
+
+DAYS = 30
+_PAST: Remembered[tuple[list[Day], bool]] = Remembered(200, statistics.FRESH)  # of the days that are over
+
+
+@dataclass(frozen=True)
+class Figures:
+    """`slowest` is how long the slowest run of today took, in seconds, and which it was. `days` are the last thirty, today the
+    last of them; `partial` says that they had too many runs to count all. `questions`: how many are open."""
+
+    today: Day
+    days: Sequence[Day]
+    partial: bool
+    slowest: tuple[float | None, int | None]
+    went_out: int
+    questions: int
+
+
+@dataclass(frozen=True)
+class End:
+    """An end of a crossing: the app, and the place in it."""
+
+    app: str
+    monogram: str
+    name: str
+
+
+@dataclass(frozen=True)
+class Entry:
+    """A run with what it came from and where it went."""
+
+    run: Run
+    source: End
+    targets: list[End]
+
+
+def figures(space: Space) -> Figures:
+    """Return the figures of today, by the workspace's clock, and of the thirty days before."""
+    zone = space.zone
+    today = datetime.now(zone).date()
+    midnight = datetime.combine(today, clock(), zone).astimezone(UTC)
+
+    def ended(t: Transaction, since: datetime, until: datetime) -> list[tuple[int, Ended]]:
+        rows = statistics.ended_between(t, space.id, since, until)
+        seconds = [float(r["seconds"]) if r["seconds"] is not None else None for r in rows]
+        return [(r["id"], Ended(r["state"], r["created_at"], s)) for r, s in zip(rows, seconds, strict=True)]
+
+    def past(t: Transaction) -> tuple[list[Day], bool]:
+        runs = [run for _, run in ended(t, midnight - timedelta(days=DAYS - 1), midnight)]
+        return by_day(runs, zone, today - timedelta(days=1), DAYS - 1), len(runs) >= statistics.MAX_RUNS
+
+    def work(t: Transaction) -> Figures:
+        runs = ended(t, midnight, midnight + timedelta(days=2))  # a day may have 25 hours
+        before, partial = _PAST.get((space.id, midnight), lambda: past(t))
+        (day,) = by_day((run for _, run in runs), zone, today, 1)
+        slowest = max(((run.seconds, id) for id, run in runs if run.seconds is not None), default=(None, None))
+        went_out, asked = statistics.went_out_since(t, space.id, midnight), len(questions.open_ones(t, space.id))
+        return Figures(day, [*before, day], partial, slowest, went_out, asked)
+
+    return space.read(work)
+
+
+def entries(engine: Engine, space: Space, before: int | None, limit: int) -> tuple[list[Entry], int | None]:
+    """Return what came and went, the newest first, and the cursor of the following page."""
+    known = versions.Versions()
+
+    def work(t: Transaction) -> tuple[list[Entry], int | None]:
+        found, onward = runs.page(t, space.id, runs.Sought(), before, limit)
+        lines = runs.lines(t, space.id, [r.id for r in found])
+        names = {d.id: d.name for d in databases.load(t, space.id).values()}
+        made = [
+            Entry(
+                r, _source(engine, known.get(space, r.version_id), names), _targets(engine, list(lines[r.id].values()), names)
+            )
+            for r in found
+        ]
+        return made, onward
+
+    return space.read(work)
+
+
+def _source(engine: Engine, document: Workflow, names: dict[int, str]) -> End:
+    when = document.when
+    match when.own:
+        case RecordEvent(database=database):
+            return End("kelvix", "Kx", names.get(database or 0, "a database since deleted"))
+        case Schedule():
+            return End("time", "Ti", "a time")
+        case Address():
+            return End("request", "Rq", "a request")
+    return _in_app(engine, when.app, when.container_name or "somewhere")
+
+
+def _in_app(engine: Engine, code: str, name: str) -> End:
+    app = engine.apps.get(code)
+    return End(code, app.monogram if app else "??", name)
+
+
+def _targets(engine: Engine, lines: list[RunLine], names: dict[int, str]) -> list[End]:
+    """Where a run wrote, sent or saved, each place once."""
+    found: dict[tuple[str, str], End] = {}
+    for line in lines:
+        match line.outcome:
+            case Wrote(code=code, database=database, database_name=name) if code != "found_none":
+                end = End("kelvix", "Kx", names.get(database) or name or "a database")
+            case MailsSent(mails=mails, app=app):
+                end = _in_app(engine, app, ", ".join(a for m in mails[:1] for a in m["to"][:1]))
+            case Requested(code="sent" | "in_doubt", address=address) if address:
+                end = End("web", "Wb", urlsplit(address).netloc)
+            case FileSaved(happened=happened, app=str() as app, folder=folder) if happened != "there":
+                end = _in_app(engine, app, folder)
+            case RanAnother(workflow_name=name):
+                end = End("kelvix", "Kx", name or "another workflow")
+            case _:
+                continue
+        found.setdefault((end.app, end.name), end)
+    return list(found.values())
