@@ -67,6 +67,23 @@ def test_no_component_is_longer_than_250_lines():
     assert long == {}
 
 
+STYLE = re.compile(r"style=\{\{(.*?)\}\}", re.S)
+COMPUTED = re.compile(r":[^,]*[A-Za-z]")  # a value that is not written out; texts are left out before
+
+
+def fixed_styles(source: str) -> list[str]:
+    """Styles of elements that are written out where they are used, rather than in the theme."""
+    return re.findall(r"\bsx=", source) + [s for s in STYLE.findall(source) if not COMPUTED.search(re.sub(r'"[^"]*"', "", s))]
+
+
+def test_how_things_look_stands_in_the_theme():
+    found = {str(p.relative_to(TOP)): fixed_styles(p.read_text()) for p in (TOP / "web/src").rglob("*.tsx")}
+    assert {name: styles for name, styles in found.items() if styles} == {}
+    assert fixed_styles('<p style={{ margin: 0, width: "50%" }} sx={{}}>') and not fixed_styles(
+        "<p style={{ width: row.size }}>"
+    )
+
+
 def test_an_app_is_its_two_folders_and_nothing_else():
     """One in connectors/, one in practice/apps/: no other code names it. (A workflow of before there were several says none.)"""
     codes = {folder.parent.name for folder in (TOP / "src/kelvix/connectors").glob("*/__init__.py")}

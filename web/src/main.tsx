@@ -9,6 +9,7 @@ import { BrowserRouter } from "react-router";
 import { App } from "./App";
 import { SchemeProvider } from "./theme/SchemeProvider";
 import "./theme/look.css";
+import "./theme/scale.css";
 
 // Styles that are made at run time carry the nonce that the content security policy asks for.
 const nonce = document.querySelector<HTMLMetaElement>('meta[name="style-nonce"]')?.content;

@@ -38,7 +38,7 @@ export function NoticeProvider({ children }: { children: ReactNode }) {
             {notice?.action && (
               <Button
                 variant="text"
-                sx={{ color: "var(--marigold)" }}
+                className="undoing"
                 onClick={() => {
                   notice.action?.run();
                   close();
@@ -47,7 +47,7 @@ export function NoticeProvider({ children }: { children: ReactNode }) {
                 {notice.action.label}
               </Button>
             )}
-            <Button variant="text" sx={{ color: "inherit" }} onClick={close}>
+            <Button variant="text" className="plainly" onClick={close}>
               Close
             </Button>
           </>

@@ -41,8 +41,8 @@ export function WorkspaceDialog({ me, onClose }: { me: Schemas["Me"]; onClose: (
     <Dialog open onClose={onClose} maxWidth="xs" fullWidth>
       <DialogTitle>Workspace</DialogTitle>
       <DialogContent>
-        <p style={{ marginBottom: 12 }}>How this workspace writes dates and numbers, for everyone in it.</p>
-        <div style={{ display: "grid", gap: 14 }}>
+        <p className="below-3">How this workspace writes dates and numbers, for everyone in it.</p>
+        <div className="stacked">
           <TextField select label="Language" value={kept.language} onChange={(event) => set({ language: event.target.value })}>
             {(languages.length ? languages : [{ code: kept.language, name: kept.language }]).map((l) => (
               <MenuItem key={l.code} value={l.code}>

@@ -57,7 +57,7 @@ export function useDeleting() {
         {asked.used.length > 0 && (
           <div className="note bad">
             These use it, and will fail until you restore it:
-            <ul style={{ margin: "4px 0 0", paddingLeft: 18 }}>
+            <ul className="listed">
               {asked.used.map((u) => (
                 <li key={`${u.kind}${u.id}`}>
                   {u.kind === "workflow" ? "workflow " : "capture address "}

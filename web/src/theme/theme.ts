@@ -51,7 +51,7 @@ export function theme(scheme: Scheme): Theme {
       },
       MuiInputLabel: { defaultProps: { shrink: true } },
       MuiTextField: { defaultProps: { size: "small", fullWidth: true } },
-      MuiSelect: { defaultProps: { size: "small" } },
+      MuiSelect: { defaultProps: { size: "small" }, styleOverrides: { root: { height: 28 } } },
       MuiCheckbox: { defaultProps: { size: "small" } },
       MuiTooltip: {
         styleOverrides: { tooltip: { background: "var(--rule-strong)", color: "var(--sheet)", borderRadius: 2, fontSize: 12.5 } },

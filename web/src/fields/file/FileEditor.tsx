@@ -17,7 +17,7 @@ export function FileEditor({ field, value, onDone }: EditorProps) {
   });
   if (send.isPending) return <span className="quiet">sending {send.variables.name} …</span>;
   return (
-    <span className="row" style={{ gap: "0 10px", flexWrap: "wrap" }} onKeyDown={(event) => event.key === "Escape" && onDone(undefined)}>
+    <span className="row wraps" onKeyDown={(event) => event.key === "Escape" && onDone(undefined)}>
       <ChooseFile
         words={value == null ? "choose a file" : "choose another"}
         label={`A file for ${field.name}`}

@@ -20,7 +20,7 @@ export function SeveralFilesEditor({ field, value, onDone }: EditorProps) {
   if (send.isPending) return <span className="quiet">sending {send.variables.name} …</span>;
   const without = (at: number) => files.filter((_, n) => n !== at);
   return (
-    <span className="row" style={{ gap: "0 10px", flexWrap: "wrap" }} onKeyDown={(event) => event.key === "Escape" && onDone(undefined)}>
+    <span className="row wraps" onKeyDown={(event) => event.key === "Escape" && onDone(undefined)}>
       {files.map((file, at) => (
         <span className="label" key={file[3]}>
           {file[0]}

@@ -26,7 +26,7 @@ export function AddPanel({ line, when, app, databases, cell, findings, sample, o
   const words = "by" in line ? "Add to, or update in" : "Add to";
   return (
     <>
-      <div className="row" style={{ marginBottom: 6 }}>
+      <div className="row below-1">
         <DatabaseSelect
           words={words}
           label="Database to add to"
@@ -64,13 +64,13 @@ function Recognised({ line, database, onChange }: { line: AddOrUpdate; database:
   const typeOf = useTypeOf();
   const can = database.fields.filter((f) => typeOf(f.type)?.recognises);
   return (
-    <div className="row" style={{ marginBottom: 6 }}>
+    <div className="row below-1">
       <span>A record is the same where</span>
       <Select
         multiple
         displayEmpty
         value={line.by.filter((id) => can.some((f) => f.id === id))}
-        sx={{ minWidth: 150, height: 28 }}
+        className="min-150"
         SelectDisplayProps={{ "aria-label": "A record is recognised by" }}
         renderValue={(chosen) => chosen.map((id) => can.find((f) => f.id === id)?.name).join(" and ") || "choose a field"}
         onChange={(event) => onChange({ ...line, by: [event.target.value].flat() })}
@@ -87,7 +87,7 @@ function Recognised({ line, database, onChange }: { line: AddOrUpdate; database:
       </span>
       <Select
         value={line.several}
-        sx={{ height: 28 }}
+
         SelectDisplayProps={{ "aria-label": "Where several records are the same" }}
         onChange={(event) => onChange({ ...line, several: event.target.value as AddOrUpdate["several"] })}
       >

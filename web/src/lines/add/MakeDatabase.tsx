@@ -73,16 +73,16 @@ export function MakeDatabase({ line, when, app: code, sample, onClose, onMade }:
     <Dialog open onClose={onClose} maxWidth="sm" fullWidth>
       <DialogTitle>Make a database from the sample</DialogTitle>
       <DialogContent>
-        <p style={{ marginBottom: 10 }}>Each ticked value becomes a field of its type, and this line fills it.</p>
+        <p className="below-2">Each ticked value becomes a field of its type, and this line fills it.</p>
         <TextField label="Name of the database" value={name} onChange={(event) => setName(event.target.value)} autoFocus />
-        <table style={{ marginTop: 8 }}>
+        <table className="above-2">
           <tbody>
             {app?.fields.map((f) => (
               <tr key={f.key}>
-                <td style={{ width: 200 }}>
+                <td className="w-200">
                   <label>
                     <Checkbox
-                      sx={{ padding: 0, marginRight: 1 }}
+                      className="tight right-2"
                       checked={chosen.has(f.key)}
                       onChange={(event) => {
                         const next = new Set(chosen);

@@ -17,7 +17,7 @@ export function AskPanel({ line, cell, findings, onChange }: Props) {
   const note = cell?.state === "put_right" ? `! ${cell.note}` : cell?.note;
   return (
     <>
-      <div className="row" style={{ marginBottom: 6 }}>
+      <div className="row below-1">
         <span>Ask</span>
         <div className="grow">
           <FilledWith label="What is asked" parts={line.asking} onChange={(asking) => onChange({ ...line, asking })} />
@@ -27,10 +27,10 @@ export function AskPanel({ line, cell, findings, onChange }: Props) {
       {line.shown.length > 0 && (
         <table aria-label="Values that are shown and can be edited">
           <colgroup>
-            <col style={{ width: 170 }} />
+            <col className="w-168" />
             <col />
-            <col style={{ width: "26%" }} />
-            <col style={{ width: 34 }} />
+            <col className="quarter" />
+            <col className="w-40" />
           </colgroup>
           <thead>
             <tr>
@@ -48,8 +48,8 @@ export function AskPanel({ line, cell, findings, onChange }: Props) {
                 <tr key={value.key}>
                   <td className="wrap">
                     <input
-                      className="find"
-                      style={{ margin: 0 }}
+                      className="find flush"
+
                       aria-label="Name of the value"
                       value={value.name}
                       onChange={(event) => set(value.key, { ...value, name: event.target.value })}
@@ -76,7 +76,7 @@ export function AskPanel({ line, cell, findings, onChange }: Props) {
           </tbody>
         </table>
       )}
-      <div style={{ margin: "6px 0" }}>
+      <div className="flush around-1">
         <button
           className="link"
           onClick={() =>
@@ -93,7 +93,7 @@ export function AskPanel({ line, cell, findings, onChange }: Props) {
         <span>Where the answer is no</span>
         <Select
           value={line.no}
-          sx={{ height: 28 }}
+
           SelectDisplayProps={{ "aria-label": "Where the answer is no" }}
           onChange={(event) => onChange({ ...line, no: event.target.value as Ask["no"] })}
         >

@@ -27,9 +27,9 @@ export function DecidePanel({ line, cells, setDocument, choose }: Props) {
       <p className="quiet">The first way whose conditions hold is taken, looked at from the top; what holds none goes the last.</p>
       <table aria-label="The ways of this decision">
         <colgroup>
-          <col style={{ width: 200 }} />
+          <col className="w-200" />
           <col />
-          <col style={{ width: 130 }} />
+          <col className="w-130" />
         </colgroup>
         <tbody>
           {ways.map((way) => {
@@ -52,7 +52,7 @@ export function DecidePanel({ line, cells, setDocument, choose }: Props) {
           })}
         </tbody>
       </table>
-      <Button sx={{ marginTop: 1 }} onClick={add}>
+      <Button className="above-2" onClick={add}>
         Add a way
       </Button>
     </>

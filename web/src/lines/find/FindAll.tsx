@@ -28,13 +28,13 @@ export function FindAll({ line, database, findings, onChange }: Props) {
       figures: [...line.figures, { key: newId(), kind: typeOf(first.type)?.has_sum ? "sum" : "first", field: first.id }],
     });
   return (
-    <div style={{ margin: "6px 0" }}>
+    <div className="flush around-1">
       <div className="row wrapped">
         <span>In order of</span>
         <Select
           value={line.order === null ? "" : String(line.order)}
           displayEmpty
-          sx={{ height: 28 }}
+
           SelectDisplayProps={{ "aria-label": "What the records go by" }}
           onChange={(event) => onChange({ ...line, order: event.target.value || null })}
         >
@@ -48,7 +48,7 @@ export function FindAll({ line, database, findings, onChange }: Props) {
         {line.order !== null && (
           <Select
             value={line.descending ? "down" : "up"}
-            sx={{ height: 28 }}
+
             SelectDisplayProps={{ "aria-label": "Which way" }}
             onChange={(event) => onChange({ ...line, descending: event.target.value === "down" })}
           >
@@ -61,7 +61,7 @@ export function FindAll({ line, database, findings, onChange }: Props) {
           multiple
           displayEmpty
           value={line.listed.map(String)}
-          sx={{ height: 28, maxWidth: 260 }}
+          className="max-260"
           SelectDisplayProps={{ "aria-label": "What the text lists of each" }}
           renderValue={(ids) =>
             database.fields
@@ -79,10 +79,10 @@ export function FindAll({ line, database, findings, onChange }: Props) {
         </Select>
       </div>
       {line.figures.map((figure, at) => (
-        <div className="row" key={figure.key} style={{ marginTop: 4 }}>
+        <div className="row above-1" key={figure.key}>
           <Select
             value={figure.kind}
-            sx={{ height: 28, width: 120 }}
+            className="w-112"
             SelectDisplayProps={{ "aria-label": "Kind of figure" }}
             onChange={(event) => set(at, { ...figure, kind: event.target.value as Figure["kind"] })}
           >
@@ -95,7 +95,7 @@ export function FindAll({ line, database, findings, onChange }: Props) {
           <Select
             value={figure.field === null ? "" : String(figure.field)}
             displayEmpty
-            sx={{ height: 28, minWidth: 160 }}
+            className="min-168"
             SelectDisplayProps={{ "aria-label": "Field of the figure" }}
             onChange={(event) => set(at, { ...figure, field: event.target.value })}
           >
@@ -113,7 +113,7 @@ export function FindAll({ line, database, findings, onChange }: Props) {
           <span className="bad">{findings.find((f) => f.key === figure.key)?.sentence}</span>
         </div>
       ))}
-      <div style={{ margin: "4px 0" }}>
+      <div className="flush around-1">
         <button className="link" onClick={add}>
           + add a figure
         </button>

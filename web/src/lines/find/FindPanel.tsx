@@ -34,7 +34,7 @@ export function FindPanel({ line, databases, cell, findings, onChange }: Props) 
   const fresh = database?.fields.find((f) => !line.sought.some((s) => s.field === f.id)) ?? database?.fields[0];
   return (
     <>
-      <div className="row" style={{ marginBottom: 6 }}>
+      <div className="row below-1">
         <DatabaseSelect
           words="Find in"
           label="Database to look in"
@@ -45,7 +45,7 @@ export function FindPanel({ line, databases, cell, findings, onChange }: Props) 
         {line.sought.length > 1 && (
           <Select
             value={line.mode}
-            sx={{ height: 28 }}
+
             SelectDisplayProps={{ "aria-label": "How the fields go together" }}
             onChange={(event) => onChange({ ...line, mode: event.target.value as Find["mode"] })}
           >
@@ -57,11 +57,11 @@ export function FindPanel({ line, databases, cell, findings, onChange }: Props) 
       {database && line.sought.length > 0 && (
         <table aria-label="What is looked for">
           <colgroup>
-            <col style={{ width: 160 }} />
-            <col style={{ width: 118 }} />
+            <col className="w-168" />
+            <col className="w-112" />
             <col />
-            <col style={{ width: "28%" }} />
-            <col style={{ width: 34 }} />
+            <col className="quarter" />
+            <col className="w-40" />
           </colgroup>
           <thead>
             <tr>
@@ -88,7 +88,7 @@ export function FindPanel({ line, databases, cell, findings, onChange }: Props) 
         </table>
       )}
       {database && fresh && (
-        <div style={{ margin: "6px 0" }}>
+        <div className="flush around-1">
           <button
             className="link"
             onClick={() =>
@@ -132,7 +132,7 @@ function Row({ sought, database, part, finding, set, remedy }: RowProps) {
           value={field ? field.id : ""}
           displayEmpty
           fullWidth
-          sx={{ height: 28 }}
+
           SelectDisplayProps={{ "aria-label": "Field to compare" }}
           onChange={(event) => {
             const next = database.fields.find((f) => f.id === event.target.value);
@@ -158,7 +158,7 @@ function Row({ sought, database, part, finding, set, remedy }: RowProps) {
         <Select
           value={sought.operator}
           fullWidth
-          sx={{ height: 28 }}
+
           SelectDisplayProps={{ "aria-label": "How it compares" }}
           onChange={(event) => set({ ...sought, operator: event.target.value as Sought["operator"] })}
         >
@@ -202,11 +202,11 @@ function Row({ sought, database, part, finding, set, remedy }: RowProps) {
 
 function Outcomes({ line, onChange }: { line: Find; onChange: (line: Find) => void }) {
   return (
-    <div className="row" style={{ margin: "6px 0" }}>
+    <div className="row flush around-1">
       <span>Where several are found</span>
       <Select
         value={line.several}
-        sx={{ height: 28 }}
+
         SelectDisplayProps={{ "aria-label": "Where several are found" }}
         onChange={(event) => onChange({ ...line, several: event.target.value as Find["several"] })}
       >
@@ -218,7 +218,7 @@ function Outcomes({ line, onChange }: { line: Find; onChange: (line: Find) => vo
       <span>; where none is</span>
       <Select
         value={line.none}
-        sx={{ height: 28 }}
+
         SelectDisplayProps={{ "aria-label": "Where none is found" }}
         onChange={(event) => onChange({ ...line, none: event.target.value as Find["none"] })}
       >

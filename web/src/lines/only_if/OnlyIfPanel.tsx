@@ -30,7 +30,7 @@ export function OnlyIfPanel<L extends OnlyIf | Way>({ line, cell, onChange }: Pr
   const verb = line.verb === "way" ? "Taken" : "Goes on";
   return (
     <>
-      <div className="row" style={{ marginBottom: 6 }}>
+      <div className="row below-1">
         {written ? (
           <span>{verb} when this comes to true</span>
         ) : (
@@ -38,8 +38,8 @@ export function OnlyIfPanel<L extends OnlyIf | Way>({ line, cell, onChange }: Pr
         )}
         <span className={cell?.state === "put_right" ? "bad" : "quiet"}>{state}</span>
         <button
-          className="link"
-          style={{ marginLeft: "auto" }}
+          className="link push"
+
           onClick={() => setWritten(!written)}
           disabled={!written && line.conditions.length > 0 && !formula}
         >
@@ -69,7 +69,6 @@ function Mode({ mode, onChange, verb }: ModeProps) {
       {verb && <span>{verb} when</span>}
       <Select
         value={mode}
-        sx={{ height: within ? 26 : 28 }}
         SelectDisplayProps={{ "aria-label": within ? "How this group goes together" : "How the conditions go together" }}
         onChange={(event) => onChange(event.target.value as Group["mode"])}
       >
@@ -153,7 +152,7 @@ function Rows({ line, conditions, first, onChange }: RowsProps) {
         }
         return <ConditionRow key={at} test={test} count={count} onChange={(next) => set(at, next)} onRemove={() => remove(at)} />;
       })}
-      <div style={{ margin: "6px 0" }}>
+      <div className="flush around-1">
         <button className="link" onClick={() => one && add(one)}>
           + add a condition
         </button>

@@ -28,12 +28,12 @@ export function RepeatPanel({ line, cell, findings, onChange }: Props) {
   const value = line.of ? `${line.of.line} ${line.of.value}` : "";
   return (
     <>
-      <div className="row" style={{ marginBottom: 6 }}>
+      <div className="row below-1">
         <span>For each of</span>
         <Select
           value={all.some((l) => `${l.line} ${l.key}` === value) ? value : ""}
           displayEmpty
-          sx={{ minWidth: 280, height: 28 }}
+          className="min-280"
           SelectDisplayProps={{ "aria-label": "The list to go through" }}
           onChange={(event) => {
             const found = all.find((l) => `${l.line} ${l.key}` === event.target.value);
@@ -55,7 +55,7 @@ export function RepeatPanel({ line, cell, findings, onChange }: Props) {
         The lines within this one are carried out once for each. One that was carried out is not carried out again when a run is taken up
         once more.
       </p>
-      <div className="row" style={{ marginTop: 8 }}>
+      <div className="row above-2">
         <span>Collect of each</span>
         <div className="grow">
           <FilledWith label="What is collected of each" parts={line.collects} onChange={(collects) => onChange({ ...line, collects })} />

@@ -19,12 +19,12 @@ export function RunAnotherPanel({ line, cell, findings, onChange }: Props) {
     onChange({ ...line, given: [...line.given.filter((g) => g.key !== key), ...(filling.length > 0 ? [{ key, filling }] : [])] });
   return (
     <>
-      <div className="row" style={{ marginBottom: 6 }}>
+      <div className="row below-1">
         <span>Run</span>
         <Select
           value={chosen ? String(chosen.workflow) : ""}
           displayEmpty
-          sx={{ minWidth: 240, height: 28 }}
+          className="min-240"
           SelectDisplayProps={{ "aria-label": "Workflow to run" }}
           onChange={(event) => onChange({ ...line, workflow: Number(event.target.value) })}
         >
@@ -42,9 +42,9 @@ export function RunAnotherPanel({ line, cell, findings, onChange }: Props) {
       {chosen && chosen.inputs.length > 0 && (
         <table aria-label="What is given to it">
           <colgroup>
-            <col style={{ width: 170 }} />
+            <col className="w-168" />
             <col />
-            <col style={{ width: "30%" }} />
+            <col className="third" />
           </colgroup>
           <tbody>
             {chosen.inputs.map((input) => {

@@ -61,7 +61,7 @@ export function SaveFilePanel({ line, cell, findings, onChange }: Props) {
           </button>
           {made && (
             <label>
-              <Checkbox sx={{ padding: 0 }} checked={line.makes} onChange={(e) => onChange({ ...line, makes: e.target.checked })} /> make it
+              <Checkbox className="tight" checked={line.makes} onChange={(e) => onChange({ ...line, makes: e.target.checked })} /> make it
               where there is none
             </label>
           )}
@@ -74,7 +74,7 @@ export function SaveFilePanel({ line, cell, findings, onChange }: Props) {
       <PanelRow name="If it is taken">
         <Select
           value={line.collision}
-          sx={{ height: 28 }}
+
           SelectDisplayProps={{ "aria-label": "If the name is taken" }}
           onChange={(event) => onChange({ ...line, collision: event.target.value })}
         >

@@ -33,7 +33,7 @@ export function MailPreview({ cell }: { cell: Cell | undefined }) {
       </dl>
       <div className="body">{mail.text}</div>
       {mail.rows.length > 0 && (
-        <table style={{ marginTop: 6 }}>
+        <table className="above-1">
           <thead>
             <tr>
               {mail.heads.map((h, n) => (

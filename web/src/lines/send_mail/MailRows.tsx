@@ -24,7 +24,7 @@ export function MailRows({ line, list, problem, onChange }: Props) {
           <Select
             value={value}
             displayEmpty
-            sx={{ height: 28, minWidth: 180 }}
+            className="min-168"
             SelectDisplayProps={{ "aria-label": "List that is laid out as a table" }}
             onChange={(event) => {
               const found = lists.find((l) => `${l.line} ${l.key}` === event.target.value);
@@ -43,7 +43,7 @@ export function MailRows({ line, list, problem, onChange }: Props) {
               multiple
               displayEmpty
               value={line.columns}
-              sx={{ height: 28, maxWidth: 240 }}
+              className="max-240"
               SelectDisplayProps={{ "aria-label": "Columns of the table" }}
               renderValue={(keys) =>
                 list.fields
@@ -66,11 +66,11 @@ export function MailRows({ line, list, problem, onChange }: Props) {
           )}
         </div>
         {list && (
-          <div className="row" style={{ marginTop: 4 }}>
+          <div className="row above-1">
             <Select
               value={line.split}
               displayEmpty
-              sx={{ height: 28 }}
+
               SelectDisplayProps={{ "aria-label": "Who gets which rows" }}
               onChange={(event) => onChange({ ...line, split: event.target.value })}
             >

@@ -71,8 +71,8 @@ function PatternInput({ made, onChange }: { made: Of<"date_part">; onChange: (ma
   return (
     <>
       <input
-        className="find"
-        style={{ margin: 0, width: 130 }}
+        className="find flush w-130"
+
         list="date-patterns"
         aria-label="Pattern"
         placeholder="the date itself"
@@ -96,7 +96,7 @@ function PieceEditor({ made, onChange }: { made: Of<"piece">; onChange: (made: M
     <div className="row wrapped">
       <Select
         value={String(made.number)}
-        sx={{ height: 26 }}
+
         SelectDisplayProps={{ "aria-label": "Which piece" }}
         onChange={(event) => onChange({ ...made, number: Number(event.target.value) })}
       >
@@ -148,8 +148,7 @@ function Table({ made, onChange }: { made: Of<"look_up">; onChange: (made: Makin
 function Small({ label, value, wide, onChange }: { label: string; value: string; wide?: boolean; onChange: (text: string) => void }) {
   return (
     <input
-      className="find"
-      style={{ margin: 0, width: wide ? 96 : 48 }}
+      className={`find flush ${wide ? "w-84" : "w-48"}`}
       aria-label={label}
       value={value}
       onChange={(event) => onChange(event.target.value)}
@@ -179,7 +178,7 @@ function ValueSelect({ label, value, fits, none, onChange }: ValueSelectProps) {
     <Select
       value={known ? `${known.line} ${known.key}` : ""}
       displayEmpty
-      sx={{ height: 26, maxWidth: 180 }}
+      className="max-168"
       SelectDisplayProps={{ "aria-label": label, title: value ? shown(value).slice(0, 200) : undefined }}
       onChange={(event) => {
         const next = carried.find((c) => `${c.line} ${c.key}` === event.target.value);

@@ -90,8 +90,8 @@ export function ShapePanel({ line, cell, findings, onChange }: Props) {
     <>
       <table aria-label="Values that this line makes">
         <colgroup>
-          <col style={{ width: 130 }} />
-          <col style={{ width: "48%" }} />
+          <col className="w-130" />
+          <col className="half" />
           <col />
         </colgroup>
         <thead>
@@ -107,8 +107,8 @@ export function ShapePanel({ line, cell, findings, onChange }: Props) {
           ))}
         </tbody>
       </table>
-      <div className="row" style={{ marginTop: 8 }}>
-        <Button variant="text" sx={{ height: 24, padding: "0 4px" }} onClick={(event) => setAdding(event.currentTarget)}>
+      <div className="row above-2">
+        <Button variant="text" className="narrow" onClick={(event) => setAdding(event.currentTarget)}>
           + add a value
         </Button>
         {moment && (
@@ -150,8 +150,8 @@ function Row({ value, cell, findings, set }: RowProps) {
     <tr>
       <td className="wrap">
         <input
-          className="find"
-          style={{ margin: 0 }}
+          className="find flush"
+
           aria-label="Name of the value"
           value={value.name}
           onChange={(event) => set({ ...value, name: event.target.value })}

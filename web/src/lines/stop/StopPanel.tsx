@@ -12,11 +12,11 @@ interface Props {
 export function StopPanel({ line, cell, onChange }: Props) {
   return (
     <>
-      <div className="row" style={{ marginBottom: 6 }}>
+      <div className="row below-1">
         <span>The run ends here, as</span>
         <Select
           value={line.how}
-          sx={{ height: 28 }}
+
           SelectDisplayProps={{ "aria-label": "How the run ends" }}
           onChange={(event) => onChange({ ...line, how: event.target.value as Stop["how"] })}
         >

@@ -34,12 +34,12 @@ export function RecordPanel({ line, databases, cell, findings, hasSample, onChan
   const database = databaseOf(line, document, databases);
   return (
     <>
-      <div className="row" style={{ marginBottom: 6 }}>
+      <div className="row below-1">
         <span>{line.verb === "update" ? "Update" : "Delete"}</span>
         <Select
           value={lines.some((l) => l.id === line.of) ? line.of : ""}
           displayEmpty
-          sx={{ minWidth: 240, height: 28 }}
+          className="min-240"
           SelectDisplayProps={{ "aria-label": "Which record" }}
           onChange={(event) => onChange({ ...line, of: event.target.value })}
         >

@@ -15,11 +15,11 @@ interface Props {
 export function WaitPanel({ line, cell, onChange }: Props) {
   return (
     <>
-      <div className="row" style={{ marginBottom: 6, flexWrap: "wrap" }}>
+      <div className="row below-1 wraps">
         <span>Wait</span>
         <Select
           value={line.kind}
-          sx={{ height: 28 }}
+
           SelectDisplayProps={{ "aria-label": "How to wait" }}
           onChange={(event) => onChange({ ...line, kind: event.target.value as Wait["kind"] })}
         >
@@ -62,8 +62,8 @@ function Span({ line, onChange }: Part) {
   return (
     <>
       <input
-        className="find"
-        style={{ width: 70, margin: 0 }}
+        className="find w-64 flush"
+
         type="number"
         min={1}
         aria-label="How many"
@@ -72,7 +72,7 @@ function Span({ line, onChange }: Part) {
       />
       <Select
         value={line.unit}
-        sx={{ height: 28 }}
+
         SelectDisplayProps={{ "aria-label": "Of what" }}
         onChange={(event) => onChange({ ...line, unit: event.target.value as Wait["unit"] })}
       >
@@ -90,9 +90,9 @@ function Hours({ line, onChange }: Part) {
   return (
     <>
       {DAYS.map((name, at) => (
-        <label key={name} style={{ display: "inline-flex", alignItems: "center", gap: 2, minHeight: 24 }}>
+        <label key={name} className="ticked">
           <Checkbox
-            sx={{ padding: 0 }}
+            className="tight"
             checked={line.days.includes(at + 1)}
             onChange={(event) =>
               onChange({ ...line, days: event.target.checked ? [...line.days, at + 1].sort() : line.days.filter((d) => d !== at + 1) })
@@ -112,8 +112,8 @@ function Hours({ line, onChange }: Part) {
 function Clock({ label, value, onChange }: { label: string; value: string; onChange: (value: string) => void }) {
   return (
     <input
-      className="find"
-      style={{ width: 58, margin: 0 }}
+      className="find w-64 flush"
+
       inputMode="numeric"
       placeholder="09:00"
       aria-label={label}

@@ -9,7 +9,7 @@ export function WayPanel({ line, cell, onChange }: { line: Way; cell: Cell | und
       <TextField
         label="Name of this way"
         value={line.name}
-        sx={{ width: 260, marginBottom: 1 }}
+        className="w-260 below-2"
         onChange={(event) => onChange({ ...line, name: event.target.value.slice(0, 60) })}
       />
       <OnlyIfPanel line={line} cell={cell} onChange={onChange} />

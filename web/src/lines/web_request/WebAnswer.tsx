@@ -21,8 +21,8 @@ export function WebAnswer({ line, wrong, onChange }: Props) {
     <>
       <PanelRow name="Success" problem={wrong("success")}>
         <input
-          className="find"
-          style={{ margin: 0, width: 120 }}
+          className="find flush w-112"
+
           aria-label="Answers that count as success"
           value={line.success}
           onChange={(event) => onChange({ ...line, success: event.target.value })}
@@ -50,8 +50,8 @@ export function WebAnswer({ line, wrong, onChange }: Props) {
         <PanelRow key={at} name={at === 0 ? "Take" : ""}>
           <div className="row">
             <input
-              className="find"
-              style={{ margin: 0, width: 150 }}
+              className="find flush w-150"
+
               aria-label={`Name in the answer ${at + 1}`}
               placeholder="ticket.id"
               value={one.key}
@@ -59,7 +59,7 @@ export function WebAnswer({ line, wrong, onChange }: Props) {
             />
             <Select
               value={one.type}
-              sx={{ height: 28, minWidth: 120 }}
+              className="min-112"
               SelectDisplayProps={{ "aria-label": `Type of ${one.key || "the value"}` }}
               onChange={(event) => set(at, { ...one, type: event.target.value })}
             >

@@ -25,8 +25,8 @@ export function WebHeaders({ line, problem, onChange }: Props) {
         <PanelRow key={at} name={at === 0 ? "Headers" : ""}>
           <div className="row">
             <input
-              className="find"
-              style={{ margin: 0, width: 150 }}
+              className="find flush w-150"
+
               aria-label={`Name of header ${at + 1}`}
               placeholder="X-Workshop"
               value={header.name}
@@ -75,10 +75,10 @@ function Secret({ header, onKept }: { header: Header; onKept: (secret: number) =
   return (
     <>
       <input
-        className="find"
+        className="find flush"
         type="password"
         autoComplete="off"
-        style={{ margin: 0 }}
+
         aria-label={`Secret of ${header.name || "the header"}`}
         placeholder="Bearer …, kept when you leave this field"
         onBlur={(event) => event.target.value.trim() && keep.mutate(event.target.value)}

@@ -28,7 +28,7 @@ export function WebRequestPanel({ line, cell, findings, onChange }: Props) {
           <div className="row">
             <Select
               value={line.method}
-              sx={{ height: 28, minWidth: 96 }}
+              className="min-84"
               SelectDisplayProps={{ "aria-label": "Method" }}
               onChange={(event) => onChange({ ...line, method: event.target.value })}
             >
@@ -52,8 +52,8 @@ export function WebRequestPanel({ line, cell, findings, onChange }: Props) {
           >
             <div className="row">
               <input
-                className="find"
-                style={{ margin: 0, width: 128, flex: "none" }}
+                className="find flush w-130 rigid"
+
                 aria-label={`Name of value ${at + 1}`}
                 placeholder="customer.name"
                 title="Names with dots stand within one another"
@@ -92,7 +92,7 @@ function WebCallPreview({ cell }: { cell: Cell | undefined }) {
         <b>{call.method}</b> {call.address}
       </p>
       {call.headers.length > 0 && (
-        <dl style={{ gridTemplateColumns: "minmax(70px, auto) minmax(0, 1fr)", columnGap: 10 }}>
+        <dl className="headers">
           {call.headers.map((header) => (
             <Fragment key={header.name}>
               <dt>{header.name}</dt>

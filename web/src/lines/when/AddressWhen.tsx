@@ -50,7 +50,7 @@ export function AddressWhen({ own, workflow, findings, onChange }: Props) {
   return (
     <>
       {found ? (
-        <div className="cond" style={{ gridTemplateColumns: "110px minmax(0, 1fr) auto auto", borderBottom: 0 }}>
+        <div className="cond labelled address">
           <span>Address</span>
           <code className="clip" title={found.address}>
             {found.address}
@@ -59,7 +59,7 @@ export function AddressWhen({ own, workflow, findings, onChange }: Props) {
           <Button onClick={() => copy(found.example, "The example request was")}>Copy an example request</Button>
         </div>
       ) : (
-        <div className="cond" style={{ gridTemplateColumns: "110px auto", borderBottom: 0, justifyContent: "start" }}>
+        <div className="cond labelled">
           <span>Address</span>
           <Button variant="contained" onClick={() => make.mutate()} disabled={make.isPending}>
             Make the address
@@ -70,9 +70,9 @@ export function AddressWhen({ own, workflow, findings, onChange }: Props) {
         <table aria-label="What a request brings">
           <colgroup>
             <col />
-            <col style={{ width: 150 }} />
-            <col style={{ width: 130 }} />
-            <col style={{ width: 34 }} />
+            <col className="w-150" />
+            <col className="w-130" />
+            <col className="w-40" />
           </colgroup>
           <thead>
             <tr>
@@ -87,8 +87,8 @@ export function AddressWhen({ own, workflow, findings, onChange }: Props) {
               <tr key={at}>
                 <td>
                   <input
-                    className="find"
-                    style={{ margin: 0 }}
+                    className="find flush"
+
                     aria-label="Name in the request"
                     placeholder="customer.name"
                     value={input.key}
@@ -99,7 +99,7 @@ export function AddressWhen({ own, workflow, findings, onChange }: Props) {
                   <Select
                     value={input.type}
                     fullWidth
-                    sx={{ height: 28 }}
+
                     SelectDisplayProps={{ "aria-label": "Type" }}
                     onChange={(event) => set(at, { ...input, type: event.target.value })}
                   >
@@ -137,7 +137,7 @@ export function AddressWhen({ own, workflow, findings, onChange }: Props) {
             ! {f.sentence}
           </p>
         ))}
-      <div style={{ margin: "6px 0" }}>
+      <div className="flush around-1">
         <button
           className="link"
           onClick={() => onChange({ ...own, inputs: [...own.inputs, { key: "", type: types[0]?.code ?? "", required: false }] })}
@@ -168,8 +168,8 @@ export function AddressWhen({ own, workflow, findings, onChange }: Props) {
           <input
             type="number"
             min={0}
-            className="find"
-            style={{ margin: 0, width: 70 }}
+            className="find flush w-64"
+
             aria-label="Requests a minute"
             value={own.limit}
             onChange={(event) => onChange({ ...own, limit: Math.max(0, Math.round(Number(event.target.value) || 0)) })}

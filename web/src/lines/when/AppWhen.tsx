@@ -23,13 +23,13 @@ export function AppWhen({ line, workflow, onChange }: Props) {
 
   return (
     <>
-      <div className="cond" style={{ gridTemplateColumns: "110px minmax(0, 320px) auto", borderBottom: 0 }}>
+      <div className="cond labelled">
         <label htmlFor="connection">Connection</label>
         <Select
           id="connection"
           value={chosen ? String(chosen.id) : ""}
           displayEmpty
-          sx={{ height: 28 }}
+
           SelectDisplayProps={{ "aria-label": "Connection" }}
           onChange={(event) => onChange({ ...line, connection: Number(event.target.value), container: null, container_name: "" })}
         >
@@ -42,7 +42,7 @@ export function AppWhen({ line, workflow, onChange }: Props) {
             </MenuItem>
           ))}
         </Select>
-        <Button sx={{ justifySelf: "start" }} onClick={() => consent.ask(line.app)}>
+        <Button className="at-start" onClick={() => consent.ask(line.app)}>
           Connect {app?.name ?? "an app"}
         </Button>
         <label htmlFor="container">{folder[0]?.toUpperCase() + folder.slice(1)}</label>
@@ -73,7 +73,7 @@ export function AppWhen({ line, workflow, onChange }: Props) {
         </p>
       )}
       {workflow.subscription && (
-        <p style={{ marginTop: 10 }}>
+        <p className="above-2">
           {workflow.subscription.pushed
             ? `${app?.name} tells Kelvix of each ${app?.item_word} as it arrives. To be sure, the ${folder} is also read every minute.`
             : `${app?.name} does not tell Kelvix by itself; the ${folder} is read every 20 seconds.`}

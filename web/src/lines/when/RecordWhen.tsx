@@ -10,8 +10,6 @@ interface Props {
   onChange: (own: RecordEvent) => void;
 }
 
-const LABELLED = { gridTemplateColumns: "110px minmax(0, 380px) auto", borderBottom: 0 };
-
 /** Something that happens to a record: of which database, to which fields, and what is waited for. */
 export function RecordWhen({ own, databases, listens, onChange }: Props) {
   const database = databases.find((d) => d.id === own.database);
@@ -20,7 +18,7 @@ export function RecordWhen({ own, databases, listens, onChange }: Props) {
   const reached = fields.find((f) => f.id === own.field);
   return (
     <>
-      <div className="cond" style={LABELLED}>
+      <div className="cond labelled">
         <DatabaseSelect
           words="Database"
           label="Database that is listened to"
@@ -40,12 +38,12 @@ export function RecordWhen({ own, databases, listens, onChange }: Props) {
         />
       )}
       {database && own.event === "reached" && (
-        <div className="cond" style={{ ...LABELLED, gridTemplateColumns: "110px 180px auto minmax(0, 150px) auto minmax(0, 150px)" }}>
+        <div className="cond labelled becomes">
           <span>Field</span>
           <Select
             value={reached ? String(reached.id) : ""}
             displayEmpty
-            sx={{ height: 28 }}
+
             SelectDisplayProps={{ "aria-label": "Field that reaches a value" }}
             onChange={(event) => onChange({ ...own, field: event.target.value, was: "", becomes: "" })}
           >
@@ -77,12 +75,12 @@ export function RecordWhen({ own, databases, listens, onChange }: Props) {
         </div>
       )}
       {presses && (
-        <div className="cond" style={LABELLED}>
+        <div className="cond labelled">
           <label htmlFor="button-words">On the button</label>
           <input
             id="button-words"
-            className="find"
-            style={{ margin: 0 }}
+            className="find flush"
+
             placeholder="Send the quote"
             value={own.button}
             onChange={(event) => onChange({ ...own, button: event.target.value.slice(0, 40) })}
@@ -100,7 +98,7 @@ export function RecordWhen({ own, databases, listens, onChange }: Props) {
             onChange={(ids) => onChange({ ...own, filled: ids })}
             after="filled"
           />
-          <div className="cond" style={LABELLED}>
+          <div className="cond labelled">
             <label htmlFor="quiet">And quiet for</label>
             <span>
               <input
@@ -108,8 +106,8 @@ export function RecordWhen({ own, databases, listens, onChange }: Props) {
                 type="number"
                 min={0}
                 max={3600}
-                className="find"
-                style={{ margin: 0, width: 80 }}
+                className="find flush w-84"
+
                 value={own.quiet}
                 onChange={(event) => onChange({ ...own, quiet: Math.min(3600, Math.max(0, Math.round(Number(event.target.value) || 0))) })}
               />{" "}
@@ -142,13 +140,13 @@ interface FieldsProps {
 
 function Fields({ words, none, label, after, database, chosen, onChange }: FieldsProps) {
   return (
-    <div className="cond" style={LABELLED}>
+    <div className="cond labelled">
       <span>{words}</span>
       <Select
         multiple
         displayEmpty
         value={chosen.map(String)}
-        sx={{ height: 28 }}
+
         SelectDisplayProps={{ "aria-label": label }}
         renderValue={(ids) =>
           database.fields
@@ -186,8 +184,8 @@ function OneValue({
   if (!choices?.length)
     return (
       <input
-        className="find"
-        style={{ margin: 0 }}
+        className="find flush"
+
         aria-label={label}
         placeholder={none}
         value={value}
@@ -198,7 +196,7 @@ function OneValue({
     <Select
       value={value}
       displayEmpty
-      sx={{ height: 28 }}
+
       SelectDisplayProps={{ "aria-label": label }}
       onChange={(event) => onChange(event.target.value)}
     >

@@ -11,7 +11,6 @@ interface Props {
   onChange: (own: Schedule) => void;
 }
 
-const ROW = { gridTemplateColumns: "110px minmax(0, 1fr)", borderBottom: 0 };
 const how = (own: Schedule) => (own.cron ? "cron" : ordinary(own) ? "plain" : "rule");
 
 /** Times that come round: in plain choices, as an iCalendar rule, or as a cron expression; and when that is. */
@@ -36,11 +35,11 @@ export function ScheduleWhen({ own, onChange }: Props) {
   };
   return (
     <>
-      <div className="cond" style={ROW}>
+      <div className="cond labelled whole">
         <span>Said</span>
         <Select
           value={kind}
-          sx={{ height: 28, width: 280 }}
+          className="w-280"
           SelectDisplayProps={{ "aria-label": "How the schedule is said" }}
           onChange={(event) => choose(event.target.value)}
         >
@@ -51,37 +50,37 @@ export function ScheduleWhen({ own, onChange }: Props) {
       </div>
       {kind === "plain" && <Plain own={own} onChange={onChange} />}
       {kind === "rule" && (
-        <div className="cond" style={ROW}>
+        <div className="cond labelled whole">
           <label htmlFor="rule">Rule</label>
           <input
             id="rule"
-            className="find"
-            style={{ margin: 0 }}
+            className="find flush"
+
             value={own.rule}
             onChange={(event) => onChange({ ...own, rule: event.target.value })}
           />
         </div>
       )}
       {kind === "cron" && (
-        <div className="cond" style={ROW}>
+        <div className="cond labelled whole">
           <label htmlFor="cron">Expression</label>
           <input
             id="cron"
-            className="find"
-            style={{ margin: 0, maxWidth: 280 }}
+            className="find flush max-280"
+
             value={own.cron}
             onChange={(event) => onChange({ ...own, cron: event.target.value })}
           />
         </div>
       )}
       {kind !== "cron" && (
-        <div className="cond" style={ROW}>
+        <div className="cond labelled whole">
           <label htmlFor="begins">From</label>
           <input
             id="begins"
             type="datetime-local"
-            className="find"
-            style={{ margin: 0, width: 220 }}
+            className="find flush w-220"
+
             value={own.start}
             onChange={(event) => event.target.value && onChange({ ...own, start: event.target.value.slice(0, 16) })}
           />
@@ -89,7 +88,7 @@ export function ScheduleWhen({ own, onChange }: Props) {
       )}
       {ahead?.problem && <div className="note">! {ahead.problem}.</div>}
       {!!ahead?.times.length && !ahead.problem && (
-        <div className="cond" style={{ ...ROW, alignItems: "start" }}>
+        <div className="cond labelled whole top">
           <span>Comes round</span>
           <div>
             {ahead.times.map((at) => (
@@ -113,22 +112,22 @@ function Plain({ own, onChange }: Props) {
   if (!said) return null;
   const set = (next: Partial<Ordinary>) => onChange({ ...own, rule: ruleOf({ ...said, ...next }) });
   return (
-    <div className="cond" style={ROW}>
+    <div className="cond labelled whole">
       <span>Every</span>
       <div className="row wrapped">
         <input
           type="number"
           min={1}
           max={99}
-          className="find"
-          style={{ margin: 0, width: 60 }}
+          className="find flush w-64"
+
           aria-label="Every how many"
           value={said.interval}
           onChange={(event) => set({ interval: Math.max(1, Math.round(Number(event.target.value) || 1)) })}
         />
         <Select
           value={said.unit}
-          sx={{ height: 28 }}
+
           SelectDisplayProps={{ "aria-label": "Unit" }}
           onChange={(event) => set({ unit: event.target.value as Ordinary["unit"], days: [] })}
         >

@@ -64,11 +64,11 @@ export function WhenPanel({ line, workflow, findings, onChange }: Props) {
   const set = (next: Own) => onChange({ ...line, own: next });
   return (
     <>
-      <div className="cond" style={{ gridTemplateColumns: "110px minmax(0, 380px)", borderBottom: 0 }}>
+      <div className="cond labelled">
         <span>Starts when</span>
         <Select
           value={kind}
-          sx={{ height: 28 }}
+
           SelectDisplayProps={{ "aria-label": "What starts it" }}
           onChange={(event) => choose(event.target.value)}
         >
@@ -98,11 +98,11 @@ export function WhenPanel({ line, workflow, findings, onChange }: Props) {
 /** Whether runs go side by side or one after the other. */
 function Order({ line, onChange }: { line: When; onChange: (line: When) => void }) {
   return (
-    <div className="cond" style={{ gridTemplateColumns: "110px minmax(0, 380px)", borderBottom: 0 }}>
+    <div className="cond labelled">
       <span>Runs go</span>
       <Select
         value={line.order}
-        sx={{ height: 28 }}
+
         SelectDisplayProps={{ "aria-label": "In which order runs go" }}
         onChange={(event) => onChange({ ...line, order: event.target.value })}
       >

@@ -36,18 +36,18 @@ export function BringLinks() {
   });
   return (
     <>
-      <h2 style={{ marginTop: 22 }}>Lists of links</h2>
+      <h2 className="above-5">Lists of links</h2>
       <p className="quiet">
         A feed (RSS, Atom, JSON Feed), an OPML or a bookmark file: each link becomes a record, with its tags, author and date where the
         database has fields for them. The same address is kept once.
       </p>
       {databases.length > 0 ? (
-        <div className="row" style={{ gap: 12, margin: "10px 0 4px" }}>
+        <div className="row above-2 below-1">
           <TextField
             select
             size="small"
             label="Bring links into"
-            sx={{ width: 240 }}
+            className="w-240"
             value={into ? String(into.id) : ""}
             onChange={(event) => setChosen(Number(event.target.value))}
           >

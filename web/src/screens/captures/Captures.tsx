@@ -42,20 +42,20 @@ export function Captures() {
       <div className="head">
         <h1>Captures</h1>
       </div>
-      <h2 style={{ marginTop: 12 }}>Addresses that take lines</h2>
+      <h2 className="above-3">Addresses that take lines</h2>
       <p className="quiet">
         For phone shortcuts and scripts: what is posted there becomes a record, and the answer says what was understood. A file that is sent
         along goes into the database’s field for files. Whoever knows an address can add records by it, and no more.
       </p>
       {addresses && addresses.length > 0 && (
-        <table className="list" style={{ marginTop: 8 }}>
+        <table className="list above-2">
           <thead>
             <tr>
-              <th style={{ width: 170 }}>Name</th>
-              <th style={{ width: 170 }}>Keeps in</th>
+              <th className="w-168">Name</th>
+              <th className="w-168">Keeps in</th>
               <th>Address</th>
-              <th style={{ width: 190 }}>Came in</th>
-              <th style={{ width: 90 }} aria-label="Take away" />
+              <th className="w-200">Came in</th>
+              <th className="w-84" aria-label="Take away" />
             </tr>
           </thead>
           <tbody>
@@ -107,8 +107,7 @@ export function Captures() {
         </table>
       )}
       <form
-        className="row"
-        style={{ margin: "18px 0 22px", gap: 10, alignItems: "flex-end", maxWidth: 720 }}
+        className="row at-foot above-4 below-5"
         onSubmit={(event) => {
           event.preventDefault();
           if (name.trim()) make.mutate();
@@ -129,7 +128,7 @@ export function Captures() {
             </MenuItem>
           ))}
         </TextField>
-        <Button type="submit" variant="contained" disabled={!name.trim() || make.isPending} sx={{ whiteSpace: "nowrap", flexShrink: 0 }}>
+        <Button type="submit" variant="contained" disabled={!name.trim() || make.isPending}>
           Make an address
         </Button>
       </form>
@@ -146,7 +145,7 @@ export function Captures() {
       </p>
       <p className="quiet">On any page it opens quick input with that page’s title and address, and with what is selected there.</p>
       <BringLinks />
-      <h2 style={{ marginTop: 22 }}>On the phone</h2>
+      <h2 className="above-5">On the phone</h2>
       <p>
         Open <a href="/quick/">{location.origin}/quick/</a> there and add it to the home screen. Without a network, what is typed waits on
         the phone and is sent later, once.

@@ -57,9 +57,9 @@ export function ConnectionList() {
             <tr>
               <th>Name</th>
               <th>Account</th>
-              <th style={{ width: 130 }}>State</th>
+              <th className="w-130">State</th>
               <th>Used by</th>
-              <th style={{ width: 150 }}>Runs out</th>
+              <th className="w-150">Runs out</th>
             </tr>
           </thead>
           <tbody>

@@ -93,7 +93,7 @@ export function ConnectionScreen() {
           again. To use the other account, connect {app.name} again and choose the new connection in the workflows.
         </div>
       )}
-      {sight.isLoading && <p style={{ padding: 12 }}>Asking {app.name} …</p>}
+      {sight.isLoading && <p className="padded">Asking {app.name} …</p>}
       {seen && (
         <div
           className={
@@ -111,12 +111,12 @@ export function ConnectionScreen() {
       )}
       {seen && seen.shared.length > 0 && (
         <>
-          <h2 style={{ marginTop: 10 }}>What it can see</h2>
+          <h2 className="above-2">What it can see</h2>
           <table className="list">
             <thead>
               <tr>
                 <th>{app.container_word[0]?.toUpperCase() + app.container_word.slice(1)}</th>
-                <th style={{ width: 130 }}>{app.items_word[0]?.toUpperCase() + app.items_word.slice(1)}</th>
+                <th className="w-130">{app.items_word[0]?.toUpperCase() + app.items_word.slice(1)}</th>
                 <th>Link</th>
               </tr>
             </thead>
@@ -140,7 +140,7 @@ export function ConnectionScreen() {
       )}
       {seen && seen.not_shared.length > 0 && (
         <>
-          <h2 style={{ marginTop: 16 }}>What it cannot see</h2>
+          <h2 className="above-4">What it cannot see</h2>
           <p>
             {seen.not_shared.join(", ")}.{" "}
             <button className="link" onClick={widen}>
@@ -150,7 +150,7 @@ export function ConnectionScreen() {
           </p>
         </>
       )}
-      <h2 style={{ marginTop: 16 }}>Where it is used</h2>
+      <h2 className="above-4">Where it is used</h2>
       <p>{connection.used_by.join(", ") || "No workflow uses it yet."}</p>
     </main>
   );

@@ -23,11 +23,11 @@ export function Clash({ clash, database, zone, onMine, onTheirs }: Props) {
           <dl className="particulars" key={f.id}>
             <div>
               <dt>Current</dt>
-              <dd style={{ whiteSpace: "pre-wrap", overflowWrap: "anywhere" }}>{reads(f, clash.theirs[f.id], zone) || "empty"}</dd>
+              <dd className="verbatim">{reads(f, clash.theirs[f.id], zone) || "empty"}</dd>
             </div>
             <div>
               <dt>Yours</dt>
-              <dd style={{ whiteSpace: "pre-wrap", overflowWrap: "anywhere" }}>{reads(f, clash.mine[f.id], zone) || "empty"}</dd>
+              <dd className="verbatim">{reads(f, clash.mine[f.id], zone) || "empty"}</dd>
             </div>
           </dl>
         ))}

@@ -39,10 +39,10 @@ export function DatabaseList() {
       ) : (
         <table className="list">
           <colgroup>
-            <col style={{ width: 260 }} />
-            <col style={{ width: 110 }} />
+            <col className="w-260" />
+            <col className="w-112" />
             <col />
-            <col style={{ width: 90 }} />
+            <col className="w-84" />
           </colgroup>
           <thead>
             <tr>
@@ -93,10 +93,8 @@ function NewDatabase({ onClose }: { onClose: () => void }) {
       >
         <DialogTitle>New database</DialogTitle>
         <DialogContent>
-          <TextField label="Name" autoFocus value={name} onChange={(e) => setName(e.target.value)} sx={{ marginTop: 1 }} />
-          <p className="quiet" style={{ marginTop: 8 }}>
-            It begins with a Name and a Text for each record; add its other fields on the next screen.
-          </p>
+          <TextField label="Name" autoFocus value={name} onChange={(e) => setName(e.target.value)} className="above-2" />
+          <p className="quiet above-2">It begins with a Name and a Text for each record; add its other fields on the next screen.</p>
           {make.error && <div className="note bad">{said(make.error)}</div>}
         </DialogContent>
         <DialogActions>

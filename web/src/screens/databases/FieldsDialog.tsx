@@ -84,10 +84,10 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
           <thead>
             <tr>
               <th>Name</th>
-              <th style={{ width: 110 }}>Type</th>
-              <th style={{ width: 110 }}>Must be filled</th>
+              <th className="w-112">Type</th>
+              <th className="w-112">Must be filled</th>
               <th>Choices</th>
-              <th style={{ width: 90 }} />
+              <th className="w-84" />
             </tr>
           </thead>
           <tbody>
@@ -100,15 +100,11 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
                   </td>
                   <td>
                     {typeOf(f.type)?.name}
-                    {f.refers_to != null && (
-                      <small className="quiet" style={{ display: "block" }}>
-                        {databases.find((d) => d.id === f.refers_to)?.name}
-                      </small>
-                    )}
+                    {f.refers_to != null && <small className="quiet block">{databases.find((d) => d.id === f.refers_to)?.name}</small>}
                   </td>
                   <td>
                     <Checkbox
-                      sx={{ padding: 0 }}
+                      className="tight"
                       checked={f.required}
                       disabled={n === 0}
                       slotProps={{ input: { "aria-label": `${f.name} must be filled` } }}
@@ -123,9 +119,9 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
                           value={f.choices.map((c) => c.name).join(", ")}
                           onKeep={(v) => change.mutate({ field: f.id, choices: split(v) })}
                         />
-                        <label className="quiet" style={{ display: "block" }}>
+                        <label className="quiet block">
                           <Checkbox
-                            sx={{ padding: 0 }}
+                            className="tight"
                             checked={f.grows}
                             onChange={(e) => change.mutate({ field: f.id, grows: e.target.checked })}
                           />{" "}
@@ -157,8 +153,8 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
           </div>
         ))}
         <form
-          className="row"
-          style={{ marginTop: 22 }}
+          className="row above-5"
+
           onSubmit={(event) => {
             event.preventDefault();
             add.mutate();
@@ -184,7 +180,7 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
               <TextField
                 select
                 label="Database"
-                sx={{ minWidth: 150 }}
+                className="min-150"
                 value={refersTo || ""}
                 onChange={(e) => setRefersTo(Number(e.target.value))}
               >
@@ -222,8 +218,8 @@ function KeptText({ label, value, onKeep }: { label: string; value: string; onKe
   const [text, setText] = useState<string | null>(null);
   return (
     <input
-      className="find"
-      style={{ margin: 0 }}
+      className="find flush"
+
       aria-label={label}
       value={text ?? value}
       onChange={(e) => setText(e.target.value)}

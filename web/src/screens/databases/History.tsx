@@ -12,7 +12,7 @@ export function History({ detail, zone, onUndo }: { detail: Schemas["RecordDetai
       <tbody>
         {detail.history.map((c) => (
           <tr key={c.seq}>
-            <td style={{ width: 130 }}>{dateTime(c.at, zone)}</td>
+            <td className="w-130">{dateTime(c.at, zone)}</td>
             <td className="wrap">
               <b>{c.by}</b> {KINDS[c.kind] ?? c.kind}
               {c.kind === "update" &&
@@ -26,7 +26,7 @@ export function History({ detail, zone, onUndo }: { detail: Schemas["RecordDetai
                   ) : null;
                 })}
             </td>
-            <td style={{ width: 60 }}>
+            <td className="w-64">
               <button className="link" onClick={() => onUndo(c.seq)}>
                 undo
               </button>

@@ -7,7 +7,7 @@ export function RecordButtons({ database, record }: { database: number; record: 
   const own = buttons.filter((b) => b.of === "record");
   if (own.length === 0) return null;
   return (
-    <div className="row wrapped" style={{ marginBottom: 8 }}>
+    <div className="row wrapped below-2">
       {own.map((b) =>
         b.button ? (
           <Button key={b.workflow} onClick={() => press(b, [record], `${b.name} was started for this record.`)} disabled={busy}>

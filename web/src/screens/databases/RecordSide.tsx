@@ -67,7 +67,7 @@ export function RecordSide({ database, record, zone, onEdit, onDelete, onUndo }:
           close
         </Link>
       </div>
-      <div className="sub" style={{ marginBottom: 8 }}>
+      <div className="sub below-2">
         {captured?.run ? (
           <>
             <span className="mk ok">●</span>captured {dateTime(captured.at, zone)} from{" "}
@@ -119,7 +119,7 @@ export function RecordSide({ database, record, zone, onEdit, onDelete, onUndo }:
           </dl>
         </div>
       )}
-      <p style={{ marginTop: 16 }} className="row">
+      <p className="row above-4">
         <Button color="error" onClick={onDelete}>
           Delete
         </Button>
@@ -145,7 +145,7 @@ function Value({ field, value, zone, copy, onEdit }: ValueProps) {
   const leads = shown && value != null ? viewOf(field).leads?.(value, copy) : undefined;
   if (leads) {
     return (
-      <span className="row" style={{ gap: "0 6px", flexWrap: "wrap" }}>
+      <span className="row wraps">
         {leads.map((one) =>
           one.here ? (
             <Link key={one.href} className="clip" to={one.href}>
@@ -193,7 +193,7 @@ function RecordText({
     return (
       <>
         <div className="md">{value ? <Markdown>{value}</Markdown> : <p className="quiet">No text yet.</p>}</div>
-        <p className="quiet" style={{ fontSize: 11.5 }}>
+        <p className="quiet fine">
           {origin}{" "}
           <button className="link" onClick={() => setDraft({ text: value, of: record })}>
             edit the text
@@ -205,8 +205,7 @@ function RecordText({
   return (
     <>
       <textarea
-        className="find"
-        style={{ height: 260 }}
+        className="find long"
         aria-label={field.name}
         autoFocus
         value={draft.text}

@@ -93,7 +93,7 @@ export function RecordTable({ database, records, chosen, zone, more, picked, onP
       aria-rowcount={rows.length}
       onKeyDown={onKeyDown}
     >
-      <div style={{ height: virtual.getTotalSize() + HEAD, width: table.getTotalSize() + PICK, position: "relative" }}>
+      <div className="body" style={{ height: virtual.getTotalSize() + HEAD, width: table.getTotalSize() + PICK }}>
         <div className="thead" role="row" style={{ width: table.getTotalSize() + PICK }}>
           <div className="th" role="columnheader" style={{ width: PICK }}>
             <input
@@ -105,12 +105,8 @@ export function RecordTable({ database, records, chosen, zone, more, picked, onP
           </div>
           {table.getFlatHeaders().map((h, n) => (
             <div key={h.id} className="th" role="columnheader" style={{ width: h.getSize() }}>
-              <b style={{ fontStretch: "78%", fontWeight: 750, display: "block", fontSize: 14 }}>
-                {flexRender(h.column.columnDef.header, h.getContext())}
-              </b>
-              <small className="quiet" style={{ fontStretch: "78%", fontSize: 11 }}>
-                {typeOf(fields[n]?.type)?.name}
-              </small>
+              <b>{flexRender(h.column.columnDef.header, h.getContext())}</b>
+              <small className="quiet">{typeOf(fields[n]?.type)?.name}</small>
               <div
                 className="grip"
                 onMouseDown={h.getResizeHandler()}
@@ -131,7 +127,7 @@ export function RecordTable({ database, records, chosen, zone, more, picked, onP
               className={look}
               role="row"
               aria-rowindex={item.index + 1}
-              style={{ transform: `translateY(${item.start + HEAD}px)`, top: 0 }}
+              style={{ transform: `translateY(${item.start + HEAD}px)` }}
             >
               <div className="td" role="rowheader" style={{ width: PICK }}>
                 <input

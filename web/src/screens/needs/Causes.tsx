@@ -35,7 +35,7 @@ export function Causes({ causes, withQuestions = false }: Props) {
       {grave.map((cause) => (
         <OneCause key={cause.key} cause={cause} />
       ))}
-      {others.length > 0 && <h2 style={{ padding: "10px 15px 0" }}>Not turned on yet</h2>}
+      {others.length > 0 && <h2 className="heading">Not turned on yet</h2>}
       {others.map((cause) => (
         <OneCause key={cause.key} cause={cause} />
       ))}
@@ -84,10 +84,10 @@ function OneCause({ cause }: { cause: Cause }) {
       <Button onClick={() => void go(to)}>{words}</Button>
       {cause.kind === "failed" && (
         <>
-          <button className="link" style={{ marginLeft: 10 }} disabled={retry.isPending} onClick={() => retry.mutate()}>
+          <button className="link left-2" disabled={retry.isPending} onClick={() => retry.mutate()}>
             {cause.count === 1 ? "Retry" : `Retry all ${cause.count}`}
           </button>
-          <button className="link" style={{ marginLeft: 10 }} disabled={leave.isPending} onClick={() => leave.mutate()}>
+          <button className="link left-2" disabled={leave.isPending} onClick={() => leave.mutate()}>
             {cause.count === 1 ? "Dismiss" : `Dismiss all ${cause.count}`}
           </button>
         </>

@@ -37,7 +37,7 @@ export function NeedsYou() {
       )}
       <div className="scroll fill">
         {!!needs?.length && (
-          <div style={{ background: "var(--sheet)" }}>
+          <div className="sheet">
             {needs.map((need) => (
               <Question key={need.id} need={need} />
             ))}
@@ -45,7 +45,7 @@ export function NeedsYou() {
         )}
         {!!causes?.length && (
           <>
-            {!!needs?.length && grave > 0 && <h2 style={{ marginTop: 14 }}>To look at</h2>}
+            {!!needs?.length && grave > 0 && <h2 className="above-3">To look at</h2>}
             <Causes causes={causes} />
           </>
         )}

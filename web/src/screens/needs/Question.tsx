@@ -62,9 +62,9 @@ export function Question({ need }: { need: Need }) {
       {need.kind === "which" && (
         <table aria-label="Records that match">
           <colgroup>
-            <col style={{ width: 240 }} />
+            <col className="w-240" />
             <col />
-            <col style={{ width: 130 }} />
+            <col className="w-130" />
           </colgroup>
           <tbody>
             {need.candidates.map((c) => (
@@ -84,7 +84,7 @@ export function Question({ need }: { need: Need }) {
         </table>
       )}
       {give.error && !wrong && <div className="note bad">{said(give.error)}</div>}
-      <div className="row" style={{ marginTop: 8 }}>
+      <div className="row above-2">
         {need.kind === "doubt" ? (
           <>
             <Button onClick={() => say("arrived")} disabled={give.isPending}>
@@ -142,8 +142,8 @@ function Value({ value, edited, problem, edit }: ValueProps) {
           <textarea className="find" rows={5} aria-label={value.name} value={text} onChange={(event) => edit(event.target.value)} />
         ) : (
           <input
-            className="find"
-            style={{ maxWidth: 420 }}
+            className="find max-380"
+
             aria-label={value.name}
             value={text}
             onChange={(event) => edit(event.target.value)}

@@ -9,16 +9,16 @@ export function PracticeApps() {
       <div className="head">
         <h1>Practice apps</h1>
       </div>
-      <p style={{ margin: "10px 0" }}>
+      <p className="flush around-2">
         They stand in for outside services, so that workflows can be built and tried without any. What is in them is made up.
       </p>
       <div className="places">
         <h2>At another address: {me?.practice}</h2>
-        <table style={{ background: "none" }}>
+        <table className="bare">
           <tbody>
             {apps.map((a) => (
               <tr key={a.code}>
-                <td style={{ width: 160 }}>
+                <td className="w-168">
                   <span className="mono">{a.monogram}</span>
                   <a href={`${a.address}/${a.code}`} target="_blank" rel="noreferrer">
                     {a.name}
@@ -31,7 +31,7 @@ export function PracticeApps() {
             ))}
           </tbody>
         </table>
-        <p style={{ marginTop: 10 }}>
+        <p className="above-2">
           <a href={me?.practice} target="_blank" rel="noreferrer">
             Fault switches and given access
           </a>

@@ -5,16 +5,16 @@ import { seconds, span } from "../../parts/dates";
 export function Attempts({ attempts, zone }: { attempts: Schemas["AttemptOut"][]; zone: string }) {
   if (attempts.length === 0) return null;
   return (
-    <details style={{ margin: "8px 0" }} open={attempts.length < 4}>
+    <details className="flush around-2" open={attempts.length < 4}>
       <summary>
         {attempts.length} {attempts.length === 1 ? "attempt" : "attempts"} went wrong
       </summary>
       <table className="list" aria-label="Attempts that went wrong">
         <colgroup>
-          <col style={{ width: 60 }} />
-          <col style={{ width: 110 }} />
+          <col className="w-64" />
+          <col className="w-112" />
           <col />
-          <col style={{ width: 160 }} />
+          <col className="w-168" />
         </colgroup>
         <tbody>
           {attempts.map((a, n) => (

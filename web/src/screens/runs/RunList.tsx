@@ -18,9 +18,9 @@ function Words({ words, onSearch }: { words: string; onSearch: (words: string) =
       }}
     >
       <input
-        className="find"
+        className="find flush w-200"
         type="search"
-        style={{ margin: 0, width: 200 }}
+
         aria-label="Search in what runs carried"
         placeholder="search in what they carried"
         value={text}
@@ -33,9 +33,9 @@ function Words({ words, onSearch }: { words: string; onSearch: (words: string) =
 function Day({ name, value, onChange }: { name: string; value: string | null; onChange: (day: string) => void }) {
   return (
     <input
-      className="find"
+      className="find flush w-130"
       type="date"
-      style={{ margin: 0, width: 128 }}
+
       aria-label={name}
       title={name}
       value={value ?? ""}
@@ -80,7 +80,7 @@ export function RunList() {
         <Select
           value={workflow ?? ""}
           displayEmpty
-          sx={{ height: 28 }}
+
           SelectDisplayProps={{ "aria-label": "Workflow" }}
           onChange={(e) => set("workflow", e.target.value)}
         >
@@ -94,7 +94,7 @@ export function RunList() {
         <Select
           value={state ?? ""}
           displayEmpty
-          sx={{ height: 28 }}
+
           SelectDisplayProps={{ "aria-label": "State" }}
           onChange={(e) => set("state", e.target.value)}
         >
@@ -109,11 +109,11 @@ export function RunList() {
       <div className="scroll fill">
         <table className="list">
           <colgroup>
-            <col style={{ width: 190 }} />
-            <col style={{ width: 210 }} />
+            <col className="w-200" />
+            <col className="w-200" />
             <col />
-            <col style={{ width: 130 }} />
-            <col style={{ width: 80 }} />
+            <col className="w-130" />
+            <col className="w-84" />
           </colgroup>
           <thead>
             <tr>
@@ -156,7 +156,7 @@ export function RunList() {
           </div>
         )}
         {runs.hasNextPage && (
-          <p style={{ padding: 10 }}>
+          <p className="padded">
             <Button onClick={() => void runs.fetchNextPage()} disabled={runs.isFetchingNextPage}>
               {words ? "Search older runs" : "Show older runs"}
             </Button>

@@ -56,13 +56,12 @@ export function LineRecord({ run, line, document }: { run: Run; line: string | n
   return (
     <>
       {places.length > 1 && (
-        <p style={{ marginBottom: 6 }}>
+        <p className="below-1">
           Round{" "}
           {places.map((p) => (
             <button
               key={p}
-              className="link"
-              style={{ marginRight: 8, fontWeight: p === place ? 700 : 400 }}
+              className={`link round right-2 ${p === place ? "here" : ""}`}
               aria-pressed={p === place}
               onClick={() => setPlace(p)}
             >
@@ -132,7 +131,7 @@ function OneRecord({ run, line, document, place }: { run: Run; line: string | nu
     return (
       <>
         {output?.record && (
-          <p style={{ marginBottom: 6 }}>
+          <p className="below-1">
             {DID[recorded.outcome] ?? "Looked at"}{" "}
             <Link to={`/databases/${output.database}/${output.record}`}>{output.title || "a record"}</Link> in {output.database_name}
             {output.count > 1 ? `, and ${output.count - 1} more.` : "."}
@@ -146,7 +145,7 @@ function OneRecord({ run, line, document, place }: { run: Run; line: string | nu
         <table>
           <thead>
             <tr>
-              <th style={{ width: 130 }}>Field</th>
+              <th className="w-130">Field</th>
               <th>Filled with</th>
               <th>Gave</th>
             </tr>
@@ -178,7 +177,7 @@ function OneRecord({ run, line, document, place }: { run: Run; line: string | nu
   return (
     <>
       {found && (
-        <p style={{ marginBottom: 6 }}>
+        <p className="below-1">
           {found.record ? (
             <>
               {found.count === 1 ? "Found" : `${found.count} found, and taken:`}{" "}

@@ -61,27 +61,20 @@ export function RunScreen() {
       {run.problem && <div className="note bad">{run.problem}</div>}
       {run.pruned && <div className="note">What this run carried is kept no longer; how long that is, is said under Workspace.</div>}
       <Attempts attempts={detail.data.attempts} zone={zone} />
-      <div className="scroll fill" style={{ background: "var(--sheet)" }}>
+      <div className="scroll fill sheet">
         {document.lines.map((line, n) => {
           const { verb, object, detail: more } = sentenceOf(line, app, databases, document);
           const recorded = run.lines.findLast((l) => l.line === line.id);
           return (
-            <section
-              key={line.id}
-              style={{ borderBottom: "1px solid var(--rule)", padding: "8px 12px", paddingLeft: 12 + 16 * depth(document, line) }}
-            >
-              <div className="row" style={{ marginBottom: 6 }}>
+            <section key={line.id} className="line" style={{ paddingLeft: 12 + 16 * depth(document, line) }}>
+              <div className="row below-1">
                 <div className="grow">
                   <span className="no">{n + 1}</span>
                   <span className="verb">{verb}</span>
                   <span className="obj">{object}</span> <span className="quiet">{line.id === whenOf(document).id ? more : ""}</span>
                 </div>
-                <div style={{ width: 260 }}>
-                  {recorded ? <RunCell run={run} line={line.id} /> : <span className="quiet">not reached</span>}
-                </div>
-                <span className="quiet t" style={{ width: 150 }}>
-                  {recorded ? dateTime(recorded.at, zone) : ""}
-                </span>
+                <div className="w-260">{recorded ? <RunCell run={run} line={line.id} /> : <span className="quiet">not reached</span>}</div>
+                <span className="quiet t w-150">{recorded ? dateTime(recorded.at, zone) : ""}</span>
               </div>
               {recorded && <LineRecord run={run} line={line.id} document={document} />}
             </section>

@@ -51,8 +51,8 @@ export function BackcastTab({ workflow, document, zone }: Props) {
   });
   const running = found?.state === "running";
   return (
-    <div style={{ paddingTop: 10 }}>
-      <div className="row" style={{ marginBottom: 8 }}>
+    <div className="above-2">
+      <div className="row below-2">
         {running ? (
           <Button onClick={() => cancel.mutate()}>Stop</Button>
         ) : (
@@ -83,7 +83,7 @@ export function BackcastTab({ workflow, document, zone }: Props) {
       {found && !found.same && !running && (
         <div className="note">The draft was edited since; this is what the draft as it was then would have done.</div>
       )}
-      {running && <progress aria-label="Reading the past" style={{ width: "100%" }} />}
+      {running && <progress aria-label="Reading the past" className="w-all" />}
       {found && <Outcomes workflow={workflow} document={document} outcomes={found.outcomes} seen={found.seen} />}
       <CatchUp workflow={workflow} zone={zone} ready={!!whenOf(document).container} />
       {found && <p className="quiet">{found.reach} What the lines look up, they find as it is today.</p>}
@@ -114,9 +114,9 @@ function Outcomes({ workflow, document, outcomes, seen }: OutcomesProps) {
   return (
     <table aria-label="Outcomes">
       <colgroup>
-        <col style={{ width: 84 }} />
-        <col style={{ width: 72 }} />
-        <col style={{ width: "42%" }} />
+        <col className="w-84" />
+        <col className="w-64" />
+        <col className="half" />
         <col />
       </colgroup>
       <thead>
@@ -151,7 +151,7 @@ function Outcomes({ workflow, document, outcomes, seen }: OutcomesProps) {
               </td>
               <td className="wrap">
                 {o.examples.map((e) => (
-                  <button key={e.id} className="link clip" style={{ display: "block", maxWidth: "100%" }} onClick={() => keep.mutate(e.id)}>
+                  <button key={e.id} className="link clip block max-all" onClick={() => keep.mutate(e.id)}>
                     {e.title}
                   </button>
                 ))}

@@ -30,7 +30,7 @@ export function ByConnection({ name, label, can, words, value, problem, onChange
         <Select
           value={chosen ? String(chosen.id) : ""}
           displayEmpty
-          sx={{ height: 28, minWidth: 220 }}
+          className="min-220"
           SelectDisplayProps={{ "aria-label": label }}
           onChange={(event) => onChange(Number(event.target.value))}
         >

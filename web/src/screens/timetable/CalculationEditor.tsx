@@ -35,7 +35,7 @@ export function CalculationEditor({ calculation, onChange, asFormula, onClose }:
       <b>{known?.name.join(" › ") ?? "no longer carried"}</b>
       <Select
         value={calculation.sign}
-        sx={{ height: 26 }}
+
         SelectDisplayProps={{ "aria-label": "Sign" }}
         onChange={(event) => void change({ sign: event.target.value as Calculation["sign"] })}
       >
@@ -46,8 +46,8 @@ export function CalculationEditor({ calculation, onChange, asFormula, onClose }:
         ))}
       </Select>
       <input
-        className="find"
-        style={{ width: 64, margin: 0 }}
+        className="find w-64 flush"
+
         inputMode="decimal"
         aria-label="Amount"
         value={amount}
@@ -60,7 +60,7 @@ export function CalculationEditor({ calculation, onChange, asFormula, onClose }:
       {timed && (
         <Select
           value={calculation.unit || "days"}
-          sx={{ height: 26 }}
+
           SelectDisplayProps={{ "aria-label": "Unit" }}
           onChange={(event) => void change({ unit: event.target.value as Calculation["unit"] })}
         >

@@ -71,7 +71,7 @@ export function CatchUp({ workflow, zone, ready }: Props) {
   });
   const busy = latest?.state === "running" || latest?.state === "paused";
   return (
-    <section aria-label="Catch up" style={{ marginTop: 14 }}>
+    <section aria-label="Catch up" className="above-3">
       <h2>Catch up</h2>
       {latest && <CatchUpProgress workflow={workflow} latest={latest} />}
       {!open && !busy && (
@@ -86,13 +86,13 @@ export function CatchUp({ workflow, zone, ready }: Props) {
         <>
           {past.error && <div className="note bad">{said(past.error)}</div>}
           <KnownChoice known={knownBy} by={by} onChange={setRecognises} />
-          <div className="scroll" style={{ maxHeight: 320 }}>
+          <div className="scroll tall">
             <table className="list" aria-label="Past items">
               <colgroup>
-                <col style={{ width: 40 }} />
-                <col style={{ width: 130 }} />
+                <col className="w-40" />
+                <col className="w-130" />
                 <col />
-                <col style={{ width: 220 }} />
+                <col className="w-220" />
               </colgroup>
               <tbody>
                 {items.map((item) => {
@@ -123,7 +123,7 @@ export function CatchUp({ workflow, zone, ready }: Props) {
             </table>
           </div>
           {start.error && <div className="note bad">{said(start.error)}</div>}
-          <div className="row" style={{ margin: "8px 0" }}>
+          <div className="row flush around-2">
             <Button variant="contained" disabled={taken.length === 0 || start.isPending} onClick={() => start.mutate()}>
               Carry {taken.length} {taken.length === 1 ? "item" : "items"} for real
             </Button>
@@ -149,7 +149,7 @@ export function CatchUp({ workflow, zone, ready }: Props) {
 /** By which fields each line that adds records knows what is there. */
 function KnownChoice({ known, by, onChange }: { known: KnownBy[]; by: Recognises; onChange: (by: Recognises) => void }) {
   return known.map((k) => (
-    <p key={k.line} className="row wrapped" style={{ margin: "4px 0" }}>
+    <p key={k.line} className="row wrapped flush around-1">
       <span>A record in {k.database} is there already if one has the same</span>
       {k.fields.map((f) => {
         const on = (by[k.line] ?? []).includes(f.id);

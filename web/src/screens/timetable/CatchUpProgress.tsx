@@ -38,7 +38,7 @@ export function CatchUpProgress({ workflow, latest }: { workflow: number; latest
     latest.failed > 0 && `${latest.failed} failed`,
   ].filter(Boolean);
   return (
-    <div style={{ marginBottom: 8 }}>
+    <div className="below-2">
       <div className="row wrapped">
         <span role="status">
           <b>{WORDS[latest.state]}</b>: {over} of {latest.total}
@@ -55,7 +55,7 @@ export function CatchUpProgress({ workflow, latest }: { workflow: number; latest
           </Button>
         )}
       </div>
-      {latest.state === "running" && <progress aria-label="Catching up" style={{ width: "100%" }} max={latest.total} value={over} />}
+      {latest.state === "running" && <progress aria-label="Catching up" className="w-all" max={latest.total} value={over} />}
       {latest.state === "paused" && latest.failed > 0 && (
         <div className="note">It holds when run after run fails. Look at the failed runs, put right what is wrong, then let it go on.</div>
       )}

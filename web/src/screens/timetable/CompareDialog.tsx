@@ -65,7 +65,7 @@ export function CompareDialog({ document, rehearsal, samples, first, zone, onClo
       <DialogContent>
         <table aria-label="Two samples, cell by cell">
           <colgroup>
-            <col style={{ width: 210 }} />
+            <col className="w-200" />
             <col />
             <col />
           </colgroup>
@@ -78,7 +78,7 @@ export function CompareDialog({ document, rehearsal, samples, first, zone, onClo
               <th>
                 <Select
                   value={other}
-                  sx={{ height: 28, maxWidth: 380 }}
+                  className="max-380"
                   SelectDisplayProps={{ "aria-label": "The other sample" }}
                   onChange={(event) => setOther(event.target.value)}
                 >
@@ -98,7 +98,7 @@ export function CompareDialog({ document, rehearsal, samples, first, zone, onClo
               const differs = row.values[0] !== row.values[1];
               return (
                 <tr key={row.key} className={differs ? "differs" : undefined}>
-                  <td className="clip" style={{ paddingLeft: row.head ? undefined : 22 }}>
+                  <td className={row.head ? "clip" : "clip indented"}>
                     {row.head ? <b>{row.name}</b> : row.name}
                     {differs && (
                       <span className="look" title="differs">

@@ -77,7 +77,7 @@ function Compared({ condition, count, take, onChange }: ComparedProps) {
       <Select
         value={known ? `${known.line} ${known.key}` : ""}
         displayEmpty
-        sx={{ height: 28 }}
+
         SelectDisplayProps={{ "aria-label": "Value" }}
         onChange={(event) => {
           const [of, value] = event.target.value.split(" ");
@@ -100,7 +100,7 @@ function Compared({ condition, count, take, onChange }: ComparedProps) {
       </Select>
       <Select
         value={condition.operator}
-        sx={{ height: 28 }}
+
         SelectDisplayProps={{ "aria-label": "Comparison" }}
         onChange={(event) => onChange({ ...condition, operator: event.target.value as Operator })}
       >
@@ -114,8 +114,8 @@ function Compared({ condition, count, take, onChange }: ComparedProps) {
         <span className="clip quiet">{shown(condition.ref)}</span>
       ) : (
         <input
-          className="find"
-          style={{ margin: 0 }}
+          className="find flush"
+
           aria-label="Compared with"
           placeholder="words, separated by commas"
           title={`In this sample: ${shown(condition.ref)}`}

@@ -45,7 +45,7 @@ export function ContainerBox({ id, app, connection, name, onTake, onUnknown }: P
   };
 
   return (
-    <div style={{ maxWidth: 320 }}>
+    <div className="max-280">
       <Autocomplete
         id={id}
         freeSolo

@@ -18,7 +18,7 @@ export function DatabaseSelect({ words, label, value, databases, onChange }: Pro
       <Select
         value={databases.some((d) => d.id === value) ? String(value) : ""}
         displayEmpty
-        sx={{ minWidth: 200, height: 28 }}
+        className="min-200"
         SelectDisplayProps={{ "aria-label": label }}
         onChange={(event) => {
           const chosen = databases.find((d) => d.id === Number(event.target.value));

@@ -25,8 +25,8 @@ export function FieldsTable<L extends Fills>({ line, database, cell, findings, h
   return (
     <table aria-label={`Fields of ${database.name}`}>
       <colgroup>
-        <col style={{ width: 168 }} />
-        <col style={{ width: "38%" }} />
+        <col className="w-168" />
+        <col className="third" />
         <col />
       </colgroup>
       <thead>
@@ -93,11 +93,11 @@ function WhereEmpty<L extends Fills>({ line, field, name, onChange }: PartProps<
   const set = (empty: "leave" | "clear") =>
     onChange({ ...line, fillings: line.fillings.map((f) => (f.field === field ? { ...f, empty } : f)) });
   return (
-    <div className="row quiet" style={{ gap: 6 }}>
+    <div className="row quiet close">
       where empty
       <Select
         value={filled.empty}
-        sx={{ height: 24, fontSize: 12 }}
+        className="small"
         SelectDisplayProps={{ "aria-label": `Where what fills ${name} is empty` }}
         onChange={(event) => set(event.target.value as "leave" | "clear")}
       >

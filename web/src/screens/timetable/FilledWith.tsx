@@ -205,7 +205,7 @@ export function FilledWith({ label, parts, choices, onChange }: Props) {
             formula
           </button>
         )}
-        <Popper open={open} anchorEl={box.current} placement="bottom-start" sx={{ zIndex: 1300 }}>
+        <Popper open={open} anchorEl={box.current} placement="bottom-start" className="over">
           <ul className="drop" role="listbox" id={list} aria-label="Carried values">
             {found.map((offer, n) => (
               <li

@@ -66,12 +66,12 @@ export function Grid(props: Props) {
   };
 
   return (
-    <div className="scroll" style={{ flex: "none", maxHeight: "50%" }}>
+    <div className="scroll lines">
       <table className="grid" role="grid" aria-label={props.label} onKeyDown={onKeyDown}>
         <colgroup>
-          <col style={{ width: 372 }} />
+          <col className="w-380" />
           {columns.map((c) => (
-            <col key={c.id} style={columns.length > 6 ? { width: 140 } : undefined} />
+            <col key={c.id} className={columns.length > 6 ? "w-150" : undefined} />
           ))}
         </colgroup>
         <thead>

@@ -23,7 +23,7 @@ export function KeysDialog({ onClose }: { onClose: () => void }) {
           <tbody>
             {KEYS.map(([key, what]) => (
               <tr key={key}>
-                <td style={{ width: 150 }}>
+                <td className="w-150">
                   <kbd>{key}</kbd>
                 </td>
                 <td className="wrap">{what}</td>

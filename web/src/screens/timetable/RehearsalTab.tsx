@@ -138,7 +138,7 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, read
     />
   );
   const foot = (
-    <Button ref={addButton} variant="text" sx={{ height: 22, padding: "0 4px" }} onClick={(event) => setAdding(event.currentTarget)}>
+    <Button ref={addButton} variant="text" className="narrow" onClick={(event) => setAdding(event.currentTarget)}>
       + add a line
     </Button>
   );
@@ -146,7 +146,7 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, read
 
   return (
     <PointingContext.Provider value={pointing}>
-      <div style={{ display: "contents" }} onKeyDownCapture={onKeyCapture}>
+      <div className="contents" onKeyDownCapture={onKeyCapture}>
         <Grid
           label="Rehearsal: lines down, samples across"
           document={document}

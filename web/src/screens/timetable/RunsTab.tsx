@@ -96,7 +96,7 @@ export function RunsTab({ workflow, document, rehearsal, zone }: Props) {
               <RunState state={run.state} /> {run.undone_at && <span className="look">· undone</span>}
             </p>
             {run.problem && <div className="note bad">{run.problem}</div>}
-            <div className="row wrapped" style={{ marginTop: 8 }}>
+            <div className="row wrapped above-2">
               <RunAgain key={run.id} run={run} />
             </div>
           </div>

@@ -59,7 +59,7 @@ export function SampleEditor({ workflow, sample, fields, lists, word, onClose }:
     <Dialog open onClose={onClose} maxWidth="sm" fullWidth>
       <DialogTitle>{sample ? "Edit the sample" : "Make up a sample"}</DialogTitle>
       <DialogContent>
-        <p className="quiet" style={{ marginBottom: 12 }}>
+        <p className="quiet below-3">
           {sample ? `The ${word} itself stays as it is; the sample is marked as edited.` : "It is marked as made up."}
         </p>
         {fields.map((f) => (
@@ -72,7 +72,7 @@ export function SampleEditor({ workflow, sample, fields, lists, word, onClose }:
             error={!!wrong?.[f.key]}
             helperText={wrong?.[f.key]}
             placeholder={typeOf(f.type)?.has_clock ? "23 Nov 2026, 17:02" : ""}
-            sx={{ marginTop: 1.2 }}
+            className="above-2"
             onChange={(event) => setValues({ ...values, [f.key]: event.target.value || null })}
           />
         ))}
@@ -81,7 +81,7 @@ export function SampleEditor({ workflow, sample, fields, lists, word, onClose }:
       </DialogContent>
       <DialogActions>
         {sample && (
-          <Button color="error" onClick={() => forget.mutate()} sx={{ marginRight: "auto" }}>
+          <Button color="error" onClick={() => forget.mutate()} className="pull">
             Take this sample away
           </Button>
         )}

@@ -17,18 +17,18 @@ export function SampleLists({ lists, rows, onChange }: Props) {
       onChange({ ...rows, [list.key]: own.flatMap((r, n) => (n === at ? (row ? [row] : []) : [r])) });
     const name = list.name[list.name.length - 1] ?? "List";
     return (
-      <section key={list.key} aria-label={name} style={{ marginTop: 12 }}>
+      <section key={list.key} aria-label={name} className="above-3">
         <b>{name}</b>
         {own.map((row, at) => (
-          <div key={at} className="row wrapped" style={{ marginTop: 4 }}>
+          <div key={at} className="row wrapped above-1">
             <span className="quiet">{at + 1}</span>
             {list.fields.map((field) => {
               const words = field.name || field.key;
               return (
                 <input
                   key={field.key}
-                  className="find"
-                  style={{ margin: 0, width: 130 }}
+                  className="find flush w-130"
+
                   aria-label={`${words} ${at + 1}`}
                   placeholder={words}
                   value={String(row[field.key] ?? "")}

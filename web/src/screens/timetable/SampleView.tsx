@@ -57,7 +57,7 @@ function Particulars({ carried, when, shown }: Props) {
   const { point, used } = usePointing();
   return (
     <div className="letter" aria-label="The sample as itself">
-      <dl style={{ gridTemplateColumns: "110px minmax(0, 1fr)" }}>
+      <dl className="short">
         {carried
           .filter((c) => c.line === when && shown({ line: c.line, value: c.key }))
           .map((c) => {

@@ -31,7 +31,6 @@ interface Props {
 
 /** The corner of the grid: which samples there are, which are shown, and how to get others. */
 export function SamplesCorner({ samples, shown, filter, setFilter, count, setCount, source, fetching, app, own, makeOne, compare }: Props) {
-  const small = { height: 24, fontSize: 12 };
   return (
     <>
       <div className="row">
@@ -47,7 +46,7 @@ export function SamplesCorner({ samples, shown, filter, setFilter, count, setCou
         {samples > 0 && (
           <Select
             value={filter}
-            sx={small}
+            className="small"
             SelectDisplayProps={{ "aria-label": "Which samples are shown" }}
             onChange={(event) => setFilter(event.target.value as Filter)}
           >
@@ -64,13 +63,13 @@ export function SamplesCorner({ samples, shown, filter, setFilter, count, setCou
           </button>
         )}
       </div>
-      <div className="row" style={{ gap: 6, whiteSpace: "nowrap" }}>
+      <div className="row close nowrap">
         <button className="link" onClick={fetching.fetch} disabled={!source || fetching.fetching} hidden={own?.kind === "address"}>
           {samples ? "fetch again" : own ? `fetch ${OWN_ITEMS[own.kind]}` : `fetch the newest ${app?.items_word ?? "items"}`}
         </button>
         <Select
           value={count}
-          sx={small}
+          className="small"
           SelectDisplayProps={{ "aria-label": "How many to fetch" }}
           onChange={(event) => setCount(event.target.value)}
         >

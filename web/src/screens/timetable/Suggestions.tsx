@@ -59,7 +59,7 @@ export function Suggested<L extends Fills>({ suggestion, line, onChange }: Props
   const found = suggestion.words === "a formula";
   return (
     <span className="suggested">
-      <button className="link" style={{ whiteSpace: "normal", textAlign: "left" }} onClick={() => onChange(fill(line, [suggestion]))}>
+      <button className="link wrap" onClick={() => onChange(fill(line, [suggestion]))}>
         use {found ? suggestion.reason : suggestion.words}
       </button>{" "}
       <span className="quiet">

@@ -47,14 +47,7 @@ export function TryDialog({ workflow, document, sample, line, flush, docked, onC
     },
   });
   return (
-    <Dialog
-      open
-      onClose={onClose}
-      maxWidth="sm"
-      fullWidth
-      hideBackdrop={docked}
-      sx={docked ? { "& .MuiDialog-container": { alignItems: "flex-start" } } : undefined}
-    >
+    <Dialog open onClose={onClose} maxWidth="sm" fullWidth hideBackdrop={docked} className={docked ? "at-top" : undefined}>
       <DialogTitle>Try with “{sample.title}”</DialogTitle>
       <DialogContent>
         {run === null ? (
@@ -119,7 +112,7 @@ function Result({ run, document }: { run: number; document: Document }) {
   const wrote = detail.run.lines.some((l) => WROTE.has(l.outcome));
   return (
     <>
-      <p style={{ marginBottom: 8 }}>
+      <p className="below-2">
         <RunState state={detail.run.state} /> <Link to={`/runs/${run}`}>Open the run</Link>
       </p>
       <table>
@@ -129,7 +122,7 @@ function Result({ run, document }: { run: number; document: Document }) {
             const output = line?.output as { database: number; record: number; database_name: string } | null | undefined;
             return (
               <tr key={l.id}>
-                <td style={{ width: 40 }}>{n + 1}</td>
+                <td className="w-40">{n + 1}</td>
                 <td>{line && <RunCell run={detail.run} line={l.id} />}</td>
                 <td>
                   {output?.record ? (
@@ -148,7 +141,7 @@ function Result({ run, document }: { run: number; document: Document }) {
         </div>
       ) : (
         wrote && (
-          <p style={{ marginTop: 10 }}>
+          <p className="above-2">
             <Button onClick={() => undo.mutate()} disabled={undo.isPending}>
               Undo this try
             </Button>

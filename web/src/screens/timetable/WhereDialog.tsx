@@ -63,9 +63,9 @@ export function WhereDialog({ workflow, zone, onClose }: Props) {
             )}
           </div>
         )}
-        <p style={{ margin: "12px 0 4px" }}>Or pick one of the newest:</p>
+        <p className="flush above-3 below-1">Or pick one of the newest:</p>
         {items.error && <div className="note bad">{said(items.error)}</div>}
-        <div className="scroll" style={{ maxHeight: 260 }}>
+        <div className="scroll tall">
           <table className="list">
             <tbody>
               {items.data?.map((item) => (
@@ -75,7 +75,7 @@ export function WhereDialog({ workflow, zone, onClose }: Props) {
                       {item.title}
                     </button>
                   </td>
-                  <td style={{ width: 150 }}>{dateTime(item.at, zone)}</td>
+                  <td className="w-150">{dateTime(item.at, zone)}</td>
                 </tr>
               ))}
             </tbody>

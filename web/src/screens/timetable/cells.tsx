@@ -137,9 +137,7 @@ function OneCell({ cell, verb }: { cell: Cell | undefined; verb: Line["verb"] })
           <span className="mk">!</span>
           {wrong || 1} to put right
           <br />
-          <span className="quiet" style={{ fontWeight: 400 }}>
-            {cell.parts.length > 0 ? `${fit} made` : `${fit} fields fit`}
-          </span>
+          <span className="quiet light">{cell.parts.length > 0 ? `${fit} made` : `${fit} fields fit`}</span>
         </span>
       );
     default:

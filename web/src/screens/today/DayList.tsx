@@ -13,12 +13,12 @@ export function DayList({ zone }: { zone: string }) {
     <div className="scroll">
       <table className="list" aria-label="What came in and what went out">
         <colgroup>
-          <col style={{ width: 84 }} />
-          <col style={{ width: 140 }} />
-          <col style={{ width: 36 }} />
-          <col style={{ width: 160 }} />
+          <col className="w-84" />
+          <col className="w-130" />
+          <col className="w-40" />
+          <col className="w-168" />
           <col />
-          <col style={{ width: 112 }} />
+          <col className="w-112" />
         </colgroup>
         <thead>
           <tr>
@@ -43,7 +43,7 @@ export function DayList({ zone }: { zone: string }) {
         </div>
       )}
       {list.hasNextPage && (
-        <p style={{ padding: 8 }}>
+        <p className="padded">
           <Button onClick={() => void list.fetchNextPage()} disabled={list.isFetchingNextPage}>
             Earlier
           </Button>

@@ -36,7 +36,7 @@ export function Trash() {
         <Select
           value={kind ?? ""}
           displayEmpty
-          sx={{ height: 28 }}
+
           SelectDisplayProps={{ "aria-label": "What is shown" }}
           onChange={(e) => setParams(e.target.value ? { kind: e.target.value } : {})}
         >
@@ -59,13 +59,13 @@ export function Trash() {
         <div className="scroll fill">
           <table className="list">
             <colgroup>
-              <col style={{ width: 46 }} />
-              <col style={{ width: 100 }} />
+              <col className="w-48" />
+              <col className="w-112" />
               <col />
-              <col style={{ width: 210 }} />
-              <col style={{ width: 210 }} />
-              <col style={{ width: 130 }} />
-              <col style={{ width: 90 }} />
+              <col className="w-200" />
+              <col className="w-200" />
+              <col className="w-130" />
+              <col className="w-84" />
             </colgroup>
             <thead>
               <tr>

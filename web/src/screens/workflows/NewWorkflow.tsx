@@ -33,13 +33,13 @@ export function NewWorkflow({ onClose }: { onClose: () => void }) {
       >
         <DialogTitle>New workflow</DialogTitle>
         <DialogContent>
-          <TextField label="Name" value={name} autoFocus onChange={(e) => setName(e.target.value)} sx={{ marginTop: 1 }} />
+          <TextField label="Name" value={name} autoFocus onChange={(e) => setName(e.target.value)} className="above-2" />
           <TextField
             select
             label={chosen ? `When ${app?.events[0]?.words ?? "something happens"} in` : "When something comes to"}
             value={from}
             onChange={(e) => setFrom(e.target.value)}
-            sx={{ marginTop: 2 }}
+            className="above-4"
           >
             <MenuItem value="">a connection chosen later</MenuItem>
             {connections.map((c) => (
@@ -48,7 +48,7 @@ export function NewWorkflow({ onClose }: { onClose: () => void }) {
               </MenuItem>
             ))}
           </TextField>
-          <TextField select label="add a record to" value={to} onChange={(e) => setTo(e.target.value)} sx={{ marginTop: 2 }}>
+          <TextField select label="add a record to" value={to} onChange={(e) => setTo(e.target.value)} className="above-4">
             <MenuItem value="">a database chosen later, or made from a sample</MenuItem>
             {databases.map((d) => (
               <MenuItem key={d.id} value={String(d.id)}>

@@ -44,11 +44,11 @@ export function WorkflowList() {
           <table className="list">
             <colgroup>
               <col />
-              <col style={{ width: 200 }} />
-              <col style={{ width: 220 }} />
-              <col style={{ width: 150 }} />
-              <col style={{ width: 150 }} />
-              <col style={{ width: 74 }} />
+              <col className="w-200" />
+              <col className="w-220" />
+              <col className="w-150" />
+              <col className="w-150" />
+              <col className="w-64" />
             </colgroup>
             <thead>
               <tr>
