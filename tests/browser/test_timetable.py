@@ -6,7 +6,7 @@ import re
 import time
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from support import FIELDS, FILLS, document, until
 
@@ -102,15 +102,25 @@ def test_a_workflow_saved_from_two_windows_loses_nothing(built):
     until(lambda: orla.api("GET", f"/workflows/{workflow}")["name"] == "Theirs")
 
 
-def test_a_draft_that_cannot_be_saved_stays_and_is_saved_later(built):
+@pytest.mark.parametrize("reached", [False, True], ids=["not sent", "answer lost"])
+def test_a_draft_that_cannot_be_saved_stays_and_is_saved_later(built, reached):
+    """What was kept although its answer was lost is not taken for somebody else's, whatever was typed since."""
     page, orla, _, workflow = built
-    page.route(
-        f"**/api/v1/workflows/{workflow}", lambda route: route.abort() if route.request.method == "PUT" else route.continue_()
-    )
+
+    def lose(route: Route) -> None:
+        if route.request.method != "PUT":
+            return route.continue_()
+        if reached:
+            route.fetch()
+        route.abort()
+
+    page.route(f"**/api/v1/workflows/{workflow}", lose)
     page.get_by_label("Name of the workflow").fill("Offline for a while")
     expect(page.get_by_role("alert")).to_contain_text("is still here")
+    page.get_by_label("Name of the workflow").fill("Typed meanwhile")
     page.unroute_all()
-    until(lambda: orla.api("GET", f"/workflows/{workflow}")["name"] == "Offline for a while")
+    until(lambda: orla.api("GET", f"/workflows/{workflow}")["name"] == "Typed meanwhile")
+    expect(page.get_by_role("alert")).not_to_be_visible()
 
 
 def test_waiting_for_the_next_message(built):

@@ -28,6 +28,7 @@ export function useDraft(kept: WorkflowDetail) {
   const future = useRef<Content[]>([]);
   const saw = useRef(kept.draft_version);
   const under = useRef<Promise<boolean>>(Promise.resolve(true));
+  const unsure = useRef<Content | null>(null); // what was sent, and no answer came
 
   const adopt = useCallback((from: WorkflowDetail) => {
     const theirs = { name: from.name, document: from.document };
@@ -48,12 +49,20 @@ export function useDraft(kept: WorkflowDetail) {
     async (what: Content): Promise<boolean> => {
       setSaving("saving");
       try {
-        const made = await answer(
-          client.PUT("/api/v1/workflows/{workflow_id}", {
-            params: { path: { workflow_id: kept.id }, header: { "if-match": String(saw.current) } },
-            body: what,
-          }),
-        );
+        const send = (body: Content) =>
+          answer(
+            client.PUT("/api/v1/workflows/{workflow_id}", {
+              params: { path: { workflow_id: kept.id }, header: { "if-match": String(saw.current) } },
+              body,
+            }),
+          );
+        // Sent again as it was, what may have been kept is found to be ours; only then comes what was typed since.
+        if (unsure.current && unsure.current !== what) {
+          saw.current = (await send(unsure.current)).draft_version;
+          unsure.current = null;
+        }
+        const made = await send(what);
+        unsure.current = null;
         saw.current = made.draft_version;
         setVersion(made.draft_version);
         setSaved(what);
@@ -61,6 +70,7 @@ export function useDraft(kept: WorkflowDetail) {
         queries.setQueryData(["workflow", kept.id], made);
         return true;
       } catch (error) {
+        if (!(error instanceof Problem) || error.status === 0 || error.status >= 500) unsure.current ??= what;
         setProblem(said(error));
         setSaving(error instanceof Problem && error.status === 412 ? "stale" : "failed");
         return false;
