@@ -29,7 +29,7 @@ OWN = (*WORDS, "html", "each", "key")  # what has a meaning of its own; any othe
 
 
 @router.post("/capture/{workspace_id}/{token}", status_code=201)
-async def take(workspace_id: int, token: str, request: Request) -> JSONResponse:
+async def take_capture(workspace_id: int, token: str, request: Request) -> JSONResponse:
     """Keep what comes, and say as what. `?each=1`, or “text” as a list: every line that is not indented is a record. A page
     (HTML, with its address as `?url=…`; or “html” and “url” by name) is kept with what it says."""
     engine: Engine = request.app.state.engine

@@ -23,7 +23,7 @@ MAX_BYTES = 1 << 20
 
 
 @router.post("/in/{workspace_id}/{token}", status_code=202)
-async def take(workspace_id: int, token: str, request: Request) -> JSONResponse:
+async def take_request(workspace_id: int, token: str, request: Request) -> JSONResponse:
     """Take a request: JSON, a form or multipart. It is committed before this says so."""
     engine: Engine = request.app.state.engine
     proof = Proof(

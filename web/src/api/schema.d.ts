@@ -1626,11 +1626,11 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Take
+         * Take Capture
          * @description Keep what comes, and say as what. `?each=1`, or “text” as a list: every line that is not indented is a record. A page
          *     (HTML, with its address as `?url=…`; or “html” and “url” by name) is kept with what it says.
          */
-        post: operations["take_capture__workspace_id___token__post"];
+        post: operations["take_capture_capture__workspace_id___token__post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1647,10 +1647,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Take
+         * Take Request
          * @description Take a request: JSON, a form or multipart. It is committed before this says so.
          */
-        post: operations["take_in__workspace_id___token__post"];
+        post: operations["take_request_in__workspace_id___token__post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -8221,7 +8221,7 @@ export interface operations {
             };
         };
     };
-    take_capture__workspace_id___token__post: {
+    take_capture_capture__workspace_id___token__post: {
         parameters: {
             query?: never;
             header?: never;
@@ -8253,7 +8253,7 @@ export interface operations {
             };
         };
     };
-    take_in__workspace_id___token__post: {
+    take_request_in__workspace_id___token__post: {
         parameters: {
             query?: never;
             header?: never;
