@@ -17,7 +17,7 @@ HELP = """kelvix COMMAND
   worker     one more worker for a running Kelvix   --data DIR
   token      a bearer token for the API, shown once --name X --data DIR
   sign-in    a new sign-in address                  --data DIR
-  doctor     look whether all is well, and say what is not  --data DIR
+  doctor     check the installation, report problems  --data DIR
 """
 
 

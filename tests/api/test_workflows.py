@@ -158,7 +158,7 @@ def test_refused_shared_nothing_and_shared_but_empty_are_told_apart(orla):
     said = orla.api("GET", f"/connections/{nothing}/sight")
     assert (
         said["finding"] == "nothing_shared"
-        and "no folders were shared" in said["sentence"]
+        and "no folders are shared" in said["sentence"]
         and "Enquiries" in said["not_shared"]
     )
     empty = orla.connect("Empty")

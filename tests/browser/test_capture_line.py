@@ -64,7 +64,7 @@ def test_several_lines_are_records_of_their_own_or_one_with_its_text(page: Page,
     box.press("Enter")
     expect(page.get_by_text("2 records added to Tasks.")).to_be_visible()
     box.fill("third\nand its text")
-    page.get_by_role("button", name="make it one record, with the other lines as its text").click()
+    page.get_by_role("button", name="Create one record, with the other lines as its text").click()
     box.press("Enter")
     expect(page.get_by_text("Added to Tasks.", exact=True)).to_be_visible()  # not the "2 records added to Tasks." from before
     assert names(orla, tasks) == ["first", "second", "third"]
@@ -99,7 +99,7 @@ def test_a_line_whose_answer_was_lost_is_kept_once_when_it_is_sent_again(page: P
     box = page.get_by_label(re.compile("^Capture to"))
     box.fill("Ring the verger")
     box.press("Enter")
-    expect(page.get_by_text("Kelvix does not answer.", exact=False)).to_be_visible()
+    expect(page.get_by_text("Can’t reach Kelvix.", exact=False)).to_be_visible()
     box.press("Enter")
     expect(box).to_have_value("")
     assert lost == [201] and names(orla, tasks) == ["Ring the verger"]
@@ -224,7 +224,7 @@ def test_an_address_is_made_and_taken_away(page: Page, orla: Person, tasks):
     assert orla.web.post(kept["address"], content=b"by phone", headers={"origin": ""}).status_code == 201
     page.reload()
     expect(row.get_by_text("1, last")).to_be_visible()
-    row.get_by_role("button", name="Take My phone away").click()
-    row.get_by_role("button", name="Take My phone away for good").click()
+    row.get_by_role("button", name="Remove My phone").click()
+    row.get_by_role("button", name="Remove My phone permanently").click()
     expect(row).to_have_count(0)
     assert orla.web.post(kept["address"], content=b"again").status_code == 404

@@ -43,7 +43,7 @@ def add_line(page: Page, verb: str) -> None:
 
 def carry(page: Page) -> None:
     page.get_by_role("button", name=re.compile("^Try ")).click()
-    page.get_by_role("button", name="Carry it through").click()
+    page.get_by_role("button", name="Run try").click()
 
 
 def row(page: Page, field: str):
@@ -63,14 +63,14 @@ def test_a_record_that_was_found_is_updated_and_given_back(built):
     page.get_by_label("Address is filled with", exact=True).focus()
     page.get_by_label("The message as itself").get_by_role("button", name="ada.pell@stbride.example").click()
     expect(row(page, "Address")).to_contain_text("as it is")
-    page.get_by_label("Where what fills Address is empty").click()
+    page.get_by_label("If Address is empty").click()
     page.get_by_role("option", name="clear it").click()
-    expect(page.get_by_label("Where what fills Address is empty")).to_contain_text("clear it")
+    expect(page.get_by_label("If Address is empty")).to_contain_text("clear it")
     carry(page)
     expect(page.get_by_text("updated St Bride")).to_be_visible()
     assert rows() == [("St Bride", "2")]
     page.get_by_role("button", name="Undo this try").click()
-    expect(page.get_by_text("1 change is taken back.")).to_be_visible()
+    expect(page.get_by_text("1 change undone.")).to_be_visible()
     assert rows() == [("St Bride", "1")]
 
 
@@ -84,7 +84,7 @@ def test_a_record_that_was_found_goes_to_the_trash(built):
     expect(page.get_by_text("deleted St Bride")).to_be_visible()
     assert rows() == []
     page.get_by_role("button", name="Undo this try").click()
-    expect(page.get_by_text("1 change is taken back.")).to_be_visible()
+    expect(page.get_by_text("1 change undone.")).to_be_visible()
     assert rows() == [("St Bride", "1")]
 
 
@@ -98,7 +98,7 @@ def test_one_record_is_kept_for_each_thing(built):
     page.get_by_label("The message as itself").get_by_role("button", name="ada.pell@stbride.example").click()
     page.get_by_label("Name is filled with", exact=True).focus()
     page.get_by_label("The message as itself").get_by_role("button", name="Ada Pell", exact=True).click()
-    page.get_by_label("A record is recognised by").click()
+    page.get_by_label("Match existing records by").click()
     page.get_by_role("option", name="Address").click()
     page.keyboard.press("Escape")
     expect(row(page, "Name")).to_contain_text("was St Bride")

@@ -55,13 +55,13 @@ def test_a_record_is_looked_up_and_fills_a_field(built):
     know("St Bride, tower")
     page.get_by_role("button", name="read again").click()
     expect(page.get_by_text("2 found; the newest: St Bride, tower")).to_be_visible()
-    page.get_by_label("Where several are found").click()
+    page.get_by_label("If several match").click()
     page.get_by_role("option", name="stop, and say so").click()
-    expect(page.get_by_text("2 found, and this line takes only one").first).to_be_visible()
-    page.get_by_label("Where several are found").click()
+    expect(page.get_by_text("2 match, one allowed").first).to_be_visible()
+    page.get_by_label("If several match").click()
     page.get_by_role("option", name="take the oldest").click()
     expect(page.get_by_text("2 found; the oldest: St Bride")).to_be_visible()
-    page.get_by_label("Where none is found").click()
+    page.get_by_label("If none match").click()
     page.get_by_role("option", name="pass the item by").click()
     expect(page.get_by_role("gridcell", name=re.compile("passed by"))).to_be_visible()
 
@@ -76,7 +76,7 @@ def test_a_record_is_looked_up_and_fills_a_field(built):
 
     # For real.
     page.get_by_role("button", name=re.compile("^Try ")).click()
-    page.get_by_role("button", name="Carry it through").click()
+    page.get_by_role("button", name="Run try").click()
     expect(page.get_by_role("link", name="Open it in Enquiries")).to_be_visible()
     page.get_by_role("button", name="Close").click()
     page.get_by_role("link", name="Runs", exact=True).last.click()

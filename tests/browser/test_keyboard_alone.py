@@ -171,12 +171,12 @@ def test_a_sample_is_made_up_with_attachments(page, orla):
     database = orla.database("Papers", {"name": "Name", "type": "text"})
     workflow = orla.workflow("Papers", document(connection, orla.folders["Enquiries"], database, {"Name": "subject"}))
     page.goto(f"/workflows/{workflow}")
-    page.get_by_role("button", name="make one up").first.click()
+    page.get_by_role("button", name="create sample").first.click()
     page.get_by_role("textbox", name="Subject").fill("Two papers")
     for number, name in enumerate(("plan.pdf", "survey.pdf"), 1):
         page.get_by_role("region", name="Attachments").get_by_role("button", name="+ add a row").click()
         page.get_by_label(f"Name {number}").fill(name)
-    page.get_by_role("button", name="Keep the sample").click()
+    page.get_by_role("button", name="Save").click()
     expect(page.get_by_role("dialog")).to_have_count(0)
     [sample] = orla.api("GET", f"/workflows/{workflow}/samples")
     assert [row["name"] for row in sample["lists"]["attachments"]] == ["plan.pdf", "survey.pdf"]

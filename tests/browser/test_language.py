@@ -160,7 +160,7 @@ def test_a_condition_is_picked_read_as_a_formula_changed_there_and_read_back_as_
     expect(page.get_by_role("status")).to_contain_text("gives")
     page.wait_for_timeout(300)
     page.get_by_role("button", name="as rows").click()
-    expect(page.get_by_label("How this group goes together")).to_have_text("any of these holds")
+    expect(page.get_by_label("How this group goes together")).to_have_text("any is true")
     expect(page.get_by_label("Compared with").nth(1)).to_have_value("sulk")
     expect(page.get_by_role("button", name=re.compile("string length.Subject. > 100"))).to_be_visible()
     expect(page.get_by_role("gridcell", name="passed by")).to_have_count(1)

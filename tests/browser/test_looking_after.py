@@ -60,16 +60,16 @@ def test_thirty_old_messages_are_caught_up_on_of_which_ten_are_there_and_undone_
         orla.api("POST", f"/databases/{database['id']}/records", json={"values": values})
     workflow = orla.workflow("From the post", document(connection, orla.folders["Enquiries"], database, FILLS))
     page.goto(f"/workflows/{workflow}/backcast")
-    page.get_by_role("button", name="Choose past items to carry for real").click()
+    page.get_by_role("button", name="Choose past items to process").click()
     page.get_by_role("checkbox", name="Name", exact=True).uncheck()
-    expect(page.get_by_label("Past items").get_by_text("there already")).to_have_count(10)
+    expect(page.get_by_label("Past items").get_by_text("Already exists")).to_have_count(10)
     page.get_by_role("button", name="choose all").click()
-    page.get_by_role("button", name="Carry 30 items for real").click()
+    page.get_by_role("button", name="Process 30 items").click()
     expect(page.get_by_text("Done: 30 of 30")).to_be_visible(timeout=40_000)
-    expect(page.get_by_text("20 carried, 10 there already")).to_be_visible()
+    expect(page.get_by_text("20 carried, 10 already existed")).to_be_visible()
     assert len(orla.records(database["id"])) == 30
     page.get_by_role("button", name="Undo all of it").click()
-    expect(page.get_by_text("20 records are in the trash.")).to_be_visible()
+    expect(page.get_by_text("20 records moved to the trash.")).to_be_visible()
     expect(page.get_by_text("Undone", exact=True)).to_be_visible()
     assert sorted(r["values"][name] for r in orla.records(database["id"])) == [f"By hand {n}" for n in range(10)]
 
@@ -93,11 +93,11 @@ def test_a_paused_workflow_says_why_and_is_resumed(page: Page, orla):
     on = turn_on(orla)
     from kelvix.engine import switch
 
-    switch.pause(orla.kelvix.engine, orla.space, on.workflow, "5 runs failed one after the other; the last said: no")
+    switch.pause(orla.kelvix.engine, orla.space, on.workflow, "5 runs failed in a row. Last error: no")
     page.goto("/workflows")
     expect(page.get_by_text(re.compile("Paused.*: 5 runs failed"))).to_be_visible()
     page.goto(f"/workflows/{on.workflow}")
-    expect(page.get_by_text("Paused: 5 runs failed one after the other")).to_be_visible()
+    expect(page.get_by_text("Paused: 5 runs failed in a row")).to_be_visible()
     page.get_by_role("button", name="Resume").click()
     expect(page.get_by_text(re.compile("On, version"))).to_be_visible()
 
@@ -126,7 +126,7 @@ def test_a_web_request_is_built_goes_out_and_its_doubt_is_settled(page: Page, or
     page.get_by_label("Secret of Authorization").fill("Bearer tremulant")
     page.keyboard.press("Tab")
     expect(page.get_by_text("kept, and not shown again")).to_be_visible()
-    expect(page.get_by_label("The request as it would go out").get_by_text('"subject": "Reeds"')).to_be_visible()
+    expect(page.get_by_label("Preview of the request").get_by_text('"subject": "Reeds"')).to_be_visible()
     expect(page.get_by_text("(kept secret)")).to_be_visible()
     expect(page.get_by_text(re.compile("Draft .*, saved"))).to_be_visible()
     page.get_by_role("button", name="Turn on").click()

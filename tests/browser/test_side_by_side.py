@@ -39,7 +39,7 @@ def test_source_and_target_stay_in_sight_during_a_try(page: Page, orla: Person):
     expect(dock.get_by_role("region", name="Where it comes from").get_by_role("link", name="Loft visit")).to_be_visible()
     expect(target.get_by_text("No records yet.")).to_be_visible()
     page.get_by_role("button", name=re.compile("^Try ")).click()
-    page.get_by_role("dialog").get_by_role("button", name="Carry it through").click()
+    page.get_by_role("dialog").get_by_role("button", name="Run try").click()
     crossed = page.locator("section[aria-label='Where it goes'] a", has_text="Loft visit")  # behind a dialog no role is told
     expect(crossed).to_be_visible()
     box, dialog = crossed.bounding_box(), page.get_by_role("dialog").bounding_box()

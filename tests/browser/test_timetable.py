@@ -98,7 +98,7 @@ def test_a_workflow_saved_from_two_windows_loses_nothing(built):
     assert orla.api("GET", f"/workflows/{workflow}")["name"] == "Mine"
     expect(theirs).to_have_value("Theirs")
     other.unroute_all()
-    other.get_by_role("button", name="Keep what is here").click()
+    other.get_by_role("button", name="Keep mine").click()
     until(lambda: orla.api("GET", f"/workflows/{workflow}")["name"] == "Theirs")
 
 
@@ -138,14 +138,14 @@ def test_a_sample_edited_and_one_made_up(built):
     page.get_by_role("button", name="edit", exact=True).click()
     page.get_by_role("textbox", name="Subject").fill("Nothing of interest")
     page.get_by_role("textbox", name="Date").fill("01/02/2026")
-    page.get_by_role("button", name="Keep the sample").click()
+    page.get_by_role("button", name="Save").click()
     expect(page.get_by_text("two different dates")).to_be_visible()
     page.get_by_role("textbox", name="Date").fill("1 Feb 2026, 10:00")
-    page.get_by_role("button", name="Keep the sample").click()
+    page.get_by_role("button", name="Save").click()
     expect(page.get_by_role("gridcell", name="passed by")).to_have_count(1)
-    page.get_by_role("button", name="make one up").click()
+    page.get_by_role("button", name="create sample").click()
     page.get_by_role("textbox", name="Subject").fill("A quote that nobody sent")
-    page.get_by_role("button", name="Keep the sample").click()
+    page.get_by_role("button", name="Save").click()
     expect(page.get_by_role("columnheader", name=re.compile("A quote that nobody sent"))).to_be_visible()
 
 
@@ -177,7 +177,7 @@ def test_a_folder_that_is_not_shared_says_how_to_widen(built):
     folder.press("Enter")
     expect(page.get_by_text("This folder is not shared with", exact=False)).to_be_visible()
     expect(page.get_by_text("Not shared: Suppliers.")).to_be_visible()
-    page.get_by_role("button", name="Widen the connection").click()
+    page.get_by_role("button", name="Change access").click()
     page.get_by_role("button", name=re.compile("Go on as")).last.click()
     expect(page.get_by_role("heading", name="Kelvix asks for access to your Mail")).to_be_visible()
 
@@ -200,7 +200,7 @@ def test_a_run_arrives_live_in_the_grid_and_can_be_undone(built):
     page.get_by_role("link", name="open the run").click()
     expect(page.get_by_role("cell", name="Message › Sender › Address")).to_be_visible()
     page.get_by_role("button", name="Undo").click()
-    expect(page.get_by_text("1 record is in the trash.")).to_be_visible()
+    expect(page.get_by_text("1 record moved to the trash.")).to_be_visible()
     assert orla.records(database["id"]) == []
     page.go_back()
     expect(page.get_by_role("columnheader", name=re.compile("Quote, live"))).to_be_visible()

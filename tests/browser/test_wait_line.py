@@ -42,7 +42,7 @@ def test_each_way_of_waiting_and_a_run_that_rests(page: Page, orla):
     page.get_by_label("Sun", exact=True).check()
     page.get_by_label("Work begins").fill("03:07")
     page.get_by_label("Work ends").fill("03:08")
-    expect(page.get_by_role("status").filter(has_text=re.compile("it would rest until .* 03:07"))).to_be_visible()
+    expect(page.get_by_role("status").filter(has_text=re.compile("would wait until .* 03:07"))).to_be_visible()
     until(lambda: orla.api("GET", f"/workflows/{workflow}")["document"]["lines"][1].get("begins") == "03:07")
 
     page.get_by_role("button", name="Turn on", exact=True).click()

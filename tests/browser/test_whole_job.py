@@ -27,7 +27,7 @@ def test_from_nothing_to_a_record_that_appears_by_itself(page: Page, orla: Perso
     orla.deliver("Quote for a tremulant", text="It has grown restless.", sender="Revd Ada Pell <ada.pell@stbride.example>")
     orla.deliver("Newsletter", text="Six recitals.")
     orla.deliver("Estimate, please", text="For both bellows.", sender="Tobias Wren <t.wren@sthewen.example>")
-    expect(page.get_by_text("Nothing crossed yet")).to_be_visible()
+    expect(page.get_by_text("No activity yet")).to_be_visible()
     page.get_by_role("link", name="Workflows").click()
     expect(page.get_by_text("No workflows yet")).to_be_visible()
 
@@ -37,9 +37,9 @@ def test_from_nothing_to_a_record_that_appears_by_itself(page: Page, orla: Perso
     page.get_by_role("link", name="Workflows").click()
     page.get_by_role("button", name="New workflow").click()
     page.get_by_label("Name", exact=True).fill("Enquiries from the post")
-    page.get_by_label("When something comes to").click()
+    page.get_by_label("When an item arrives in").click()
     page.get_by_role("option", name=re.compile("^Mail of orla")).click()
-    page.get_by_role("button", name="Make it").click()
+    page.get_by_role("button", name="Create").click()
     grid = page.get_by_role("grid", name="Rehearsal: lines down, samples across")
     expect(grid.get_by_text("a message arrives")).to_be_visible()
 
@@ -80,7 +80,7 @@ def test_from_nothing_to_a_record_that_appears_by_itself(page: Page, orla: Perso
     address.focus()
     page.get_by_label("The message as itself").get_by_role("button", name="Tobias Wren").click()
     expect(page.get_by_text("“Tobias Wren” is not an e-mail address")).to_be_visible()
-    expect(grid.get_by_text("1 to put right")).to_have_count(2)
+    expect(grid.get_by_text("1 problem")).to_have_count(2)
     page.get_by_role("button", name="use Message › Sender › Address").click()
     expect(grid.get_by_text("6 fields fit")).to_have_count(2)
 
@@ -96,10 +96,10 @@ def test_from_nothing_to_a_record_that_appears_by_itself(page: Page, orla: Perso
 
     # A real try, and its undoing.
     page.get_by_role("button", name=re.compile("^Try ")).click()
-    page.get_by_role("button", name="Carry it through").click()
+    page.get_by_role("button", name="Run try").click()
     expect(page.get_by_role("link", name="Open it in Enquiries")).to_be_visible()
     page.get_by_role("button", name="Undo this try").click()
-    expect(page.get_by_text("1 record is in the trash.")).to_be_visible()
+    expect(page.get_by_text("1 record moved to the trash.")).to_be_visible()
     page.get_by_role("button", name="Close").click()
     expect(page.get_by_text("Off, tried")).to_be_visible()
 

@@ -9,7 +9,7 @@ import sys
 
 import pytest
 
-from checks import kinds, naming
+from checks import kinds, naming, phrasing
 from kelvix.core.fields import TYPES
 from kelvix.core.lines import KINDS
 from kelvix.settings import TOP
@@ -167,3 +167,13 @@ def test_no_kind_of_line_is_named_in_many_files():
 def test_a_kind_that_is_named_is_seen(read, source):
     assert "find" in set(read(source, CLASSES))
     assert "find" not in set(read("line = kind_of(line)", CLASSES))
+
+
+def test_no_phrase_is_said_that_has_a_plainer_one():
+    files = [p for d in ("src/kelvix", "web/src") for p in (TOP / d).rglob("*") if p.suffix in (".py", ".ts", ".tsx")]
+    found = {
+        str(p.relative_to(TOP)): phrasing.quaint(p.read_text(), p.suffix == ".py") for p in files if p.name != "schema.d.ts"
+    }
+    assert {name: said for name, said in found.items() if said} == {}
+    assert phrasing.quaint('said = "it went well"', True) and phrasing.quaint("<p>it went well</p>", False)
+    assert not phrasing.quaint('"""It went well."""', True) and not phrasing.quaint("// it went well", False)

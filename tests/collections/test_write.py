@@ -59,8 +59,8 @@ def test_what_does_not_fit_is_refused_whoever_writes_it_and_leaves_nothing(made,
     orla, database, (name, hours, due, done), record = made
     before = log(orla)
     for values, said in (
-        ({name: "x", hours: None}, "Hours must be filled"),
-        ({name: None, hours: Decimal(1)}, "Name must be filled"),
+        ({name: "x", hours: None}, "Hours is required"),
+        ({name: None, hours: Decimal(1)}, "Name is required"),
         ({name: "x", hours: "2"}, "Hours takes a number, and this is none"),
         ({name: "x", hours: Decimal(1), due: datetime(2026, 11, 28, tzinfo=UTC)}, "Due takes a date, and this is none"),
         ({name: "x", hours: Decimal(1), done: "yes"}, "Done takes a yes or no, and this is none"),
@@ -76,7 +76,7 @@ def test_what_does_not_fit_is_refused_whoever_writes_it_and_leaves_nothing(made,
 
 def test_a_new_record_is_whole_and_a_change_names_what_it_changes(made):
     orla, database, (name, _, due, _), record = made
-    with pytest.raises(Wrong, match="Hours must be filled"):
+    with pytest.raises(Wrong, match="Hours is required"):
         orla.space.transact(lambda t: write.add(t, orla.space.id, database, {name: "x"}, ME))
     seq = orla.space.transact(lambda t: write.update(t, orla.space.id, database, record, 1, {due: date(2026, 12, 1)}, ME))
     with pytest.raises(Stale):
@@ -107,9 +107,9 @@ def test_undoing_leaves_nothing_empty_that_must_be_filled_by_now(made):
     orla, database, (_, _, due, _), record = made
     seq = orla.space.transact(lambda t: write.update(t, orla.space.id, database, record, 1, {due: date(2026, 12, 1)}, ME))
     orla.api("PATCH", f"/databases/{database.id}/fields/{due}", json={"required": True})
-    with pytest.raises(undo.CannotUndo, match="Due must be filled"):
+    with pytest.raises(undo.CannotUndo, match="Due is required"):
         orla.space.transact(lambda t: undo.undo(t, orla.space.id, seq, ME))
-    assert "Due must be filled" in orla.api("POST", f"/changes/{seq}/undo", 409)["detail"]
+    assert "Due is required" in orla.api("POST", f"/changes/{seq}/undo", 409)["detail"]
 
 
 def test_each_type_knows_what_it_keeps():

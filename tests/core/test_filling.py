@@ -81,9 +81,9 @@ def test_each_field_gets_what_fills_it():
 
 def test_a_required_field_that_is_not_filled_is_said_with_an_offer():
     found = results(line(mail=(ref("sender.address"),)))[11]
-    assert (found.state, found.sentence) == ("put_right", "Title must be filled")
+    assert (found.state, found.sentence) == ("put_right", "Title is required")
     empty = results(line(title=(ref("cc"),)))[11]
-    assert "is empty in this item" in empty.sentence
+    assert "is required, but empty in this item" in empty.sentence
 
 
 def test_empty_and_absent_are_told_apart():

@@ -69,7 +69,7 @@ KEPT = [
     ("asks", {"since": "a"}, Asked),
     ("answered", {"since": "a", "by": "Orla", "approved": True, "values": {"k": "1"}, "said": "yes"}, AnsweredBy),
     ("stops", {"said": "passed by: too late"}, Stopped), ("stops", {"said": "fails", "why": ""}, Stopped),
-    ("failed", {"problems": ["Name must be filled"]}, Failed),
+    ("failed", {"problems": ["Name is required"]}, Failed),
     ("goes_on", None, Outcome), ("skipped", None, Outcome), ("fits", None, Outcome), ("odd", {"of": "another time"}, Outcome),
 ]  # fmt: skip
 

@@ -81,7 +81,7 @@ def test_a_line_that_is_not_right_says_what():
     cell = rehearse(WHOLE, {"subject": ""}, CONTEXT)[-1]
     assert cell.state == "not_reached"
     bare = rehearse(Workflow((WHEN, ADD)), {"subject": None}, CONTEXT)[-1]
-    assert bare.state == "put_right" and "Name must be filled" in bare.note
+    assert bare.state == "put_right" and "Name is required" in bare.note
 
 
 def test_a_later_line_sees_what_a_rehearsed_add_would_yield():
@@ -109,7 +109,7 @@ def test_a_workflow_that_is_ready_has_no_findings():
         (Workflow((WHEN, OnlyIf("o"), ADD)), CONTEXT, "no condition yet"),
         (Workflow((WHEN, Add("a"))), CONTEXT, "choose the database"),
         (WHOLE, replace(CONTEXT, databases={}), "was deleted"),
-        (Workflow((WHEN, Add("a", 1))), CONTEXT, "Name must be filled"),
+        (Workflow((WHEN, Add("a", 1))), CONTEXT, "Name is required"),
         (
             Workflow((WHEN, replace(ADD, fillings=(*ADD.fillings, FieldFilling(77, (Part(text="x"),)))))),
             CONTEXT,

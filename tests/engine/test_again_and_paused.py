@@ -59,9 +59,7 @@ def test_after_failures_in_a_row_it_is_paused_and_says_why(swapped):
         orla.deliver(f"letter {n}")
         until(lambda n=n: len(flow.runs("failed")) == n + 1)
     paused = until(lambda: (d := flow.detail())["state"] == "paused" and d)
-    assert (
-        f"{MAX_FAILURES_IN_A_ROW} runs failed one after the other" in paused["reason"] and "e-mail address" in paused["reason"]
-    )
+    assert f"{MAX_FAILURES_IN_A_ROW} runs failed in a row" in paused["reason"] and "e-mail address" in paused["reason"]
     orla.deliver("letter x")  # held until it is resumed
     orla.api("POST", f"/workflows/{flow.id}/on")
     assert flow.detail()["state"] == "on" and flow.detail()["reason"] is None

@@ -108,7 +108,7 @@ def test_malformed_messages_arrive_and_say_what_is_wrong(on, raw):
     orla.deliver("", raw=raw)
     [run] = until(lambda: [r for r in orla.runs(on.workflow) if r["finished_at"]])
     if run["state"] == "failed":  # without a subject there is nothing for the required Name
-        assert "Name must be filled" in run["problem"]
+        assert "Name is required" in run["problem"]
     item = orla.api("GET", f"/runs/{run['id']}")["item"]
     assert item["values"]["problems"]
 

@@ -126,7 +126,7 @@ def test_a_value_that_does_not_fit_stops_the_run_and_loses_nothing(on):
     assert run["state"] == "done"  # an empty address leaves the field empty: it is not required
     orla.deliver("", raw=b"From: Ada <ada@stbride.example>\r\n\r\nno subject")
     [failed] = until(lambda: orla.runs(on.workflow, "failed"))
-    assert failed["problem"].startswith("Name must be filled")
+    assert failed["problem"].startswith("Name is required")
     line = next(ln for ln in failed["lines"] if ln["line"] == "a")
     assert line["outcome"] == "failed" and line["output"]["problems"]
     assert orla.api("GET", f"/runs/{failed['id']}")["item"]["values"]["text"] == "no subject"

@@ -57,7 +57,7 @@ def test_a_failed_one_says_why(on):
     on.person.deliver("", raw=b"From: a@b.example\r\n\r\nhm")
     until(lambda: on.person.runs(on.workflow, "failed"))
     failed = on.where(str(on.newest_message()))
-    assert failed["fate"] == "failed" and "Name must be filled" in failed["sentence"] and failed["run"]
+    assert failed["fate"] == "failed" and "Name is required" in failed["sentence"] and failed["run"]
 
 
 def test_an_undone_one_says_so(on):

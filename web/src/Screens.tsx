@@ -47,9 +47,7 @@ export default function Screens() {
         <Route path="practice" element={<PracticeApps />} />
         <Route
           path="*"
-          element={
-            <Planned name="Nothing here" what="There is no screen at this address. The rail on the left leads to those there are." />
-          }
+          element={<Planned name="Nothing here" what="There is no page at this address. Use the navigation on the left." />}
         />
       </Route>
     </Routes>

@@ -96,7 +96,7 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(UnicodeEncodeError)
     async def half_a_character(_: Request, error: UnicodeEncodeError) -> JSONResponse:
         """JSON can carry lone surrogates, which are no text and can be kept nowhere."""
-        return document(422, "This text holds half of a character.", "Type or copy it anew; nothing was written.")
+        return document(422, "The text contains an invalid character.", "Type or copy it again. Nothing was saved.")
 
     @app.exception_handler(NotFoundError)
     async def missing(_: Request, error: NotFoundError) -> JSONResponse:

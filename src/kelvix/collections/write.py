@@ -106,7 +106,7 @@ def check(database: Database, values: Mapping[FieldId, Value], complete: bool) -
         value = values.get(field.id)
         if value is None:
             if field.required and (complete or field.id in values):
-                wrong[field.id] = f"{field.name} must be filled"
+                wrong[field.id] = f"{field.name} is required"
         elif not TYPES[field.type].holds(value):
             wrong[field.id] = f"{field.name} takes {TYPES[field.type].with_article}, and this is none"
     return wrong

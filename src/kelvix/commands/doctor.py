@@ -188,7 +188,7 @@ def report(findings: Iterator[Finding], say: Callable[[str], None]) -> bool:
     for one in findings:
         say(f"{'✓' if one.well else '!'} {one.name}: {one.said}" + (f"\n    → {one.advice}" if one.advice else ""))
         well = well and one.well
-    say("All is well." if well else "Put right what is marked with !, then look again.")
+    say("All is well." if well else "Fix the items marked !, then run doctor again.")
     return well
 
 

@@ -128,9 +128,7 @@ def send(method: str, target: Target, headers: dict[str, str], body: bytes | Non
                 raise TransientError(f"{target.host} cannot be reached: it answers too slowly") from None
             if call.is_sent:
                 raise UnknownOutcomeError(f"the connection to {target.host} broke off") from None
-            raise TransientError(
-                f"{target.host} cannot prove that it is {target.host} (its certificate does not hold)"
-            ) from None
+            raise TransientError(f"{target.host} has an invalid certificate") from None
         except (urllib3.exceptions.HTTPError, OSError) as error:
             raise UnknownOutcomeError(f"{target.host} did not answer ({type(error).__name__})") from None
     wait = retry_after(answer.headers.get("retry-after"))

@@ -44,7 +44,7 @@ class Backcast:
         kind, line, sentence = self._outcome(rehearse_whole(self.workflow, values, self.context))
         key = (kind, line, sentence)
         if key not in self.outcomes and len(self.outcomes) >= MAX_OUTCOMES:
-            key = (kind, line, "other things to put right" if kind == "put_right" else "")
+            key = (kind, line, "other problems" if kind == "put_right" else "")
         outcome = self.outcomes.setdefault(key, Ending(*key))
         outcome.count += 1
         if len(outcome.examples) < EXAMPLES:
@@ -73,7 +73,7 @@ class Backcast:
         if names:
             return f"{', '.join(names)}: does not fit"
         if cell.answer is not None and cell.answer.count > 1:
-            return "several found, and this line takes only one"
+            return "several match, one allowed"
         made = [s.sentence for s in cell.parts if s.state == "put_right"]
         return shorten(made[0] if made else cell.note, 160)
 

@@ -194,7 +194,7 @@ def fill_record(line: Fills, database: Database, carried: Carried, env: Env, the
             results.append(_against(line, field, result, there, env) if there else result)
         elif field.required and there is None:
             results.append(
-                FieldResult(field.id, "put_right", None, f"{field.name} must be filled", _offers(field, (), carried, env))
+                FieldResult(field.id, "put_right", None, f"{field.name} is required", _offers(field, (), carried, env))
             )
     return results
 
@@ -207,7 +207,7 @@ def _against(line: Fills, field: Field, result: FieldResult, there: Held, env: E
         if not clears:
             return replace(result, sentence=f"{result.sentence}: the record keeps what it has")
         if field.required:
-            return replace(result, state="put_right", sentence=f"{field.name} cannot be cleared: it must be filled")
+            return replace(result, state="put_right", sentence=f"{field.name} cannot be cleared: it is required")
         return replace(result, sentence=f"{result.sentence}: the field is cleared", clears=True)
     if result.state not in ("fits", "look") or result.sentence:
         return result
@@ -236,7 +236,7 @@ def _fill_field(
                 field.id,
                 "put_right",
                 None,
-                f"{field.name} must be filled, and what fills it {said}",
+                f"{field.name} is required, but {said.removeprefix('is ')}",
                 _offers(field, filling, carried, env),
             )
         return FieldResult(field.id, "empty", None, said)

@@ -115,7 +115,7 @@ def check(line: Fills, database: Database, carried: Carried, to: Target, there: 
     for field in database.fields:
         filling = filling_of(line, field.id)
         if field.required and not is_filled(filling) and not there:
-            found.append(Finding(line.id, f"{field.name} must be filled", field.id))
+            found.append(Finding(line.id, f"{field.name} is required", field.id))
         elif clash := never_fits(filling, field, carried):
             found.append(Finding(line.id, clash, field.id))
         if any(ref not in carried.fields for ref in references(filling)):

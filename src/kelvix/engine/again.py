@@ -63,7 +63,7 @@ def from_start(engine: Engine, space: Space, run_id: int, undo: bool, person: st
     if run is None:
         raise NotFoundError("there is no such run")
     if run.pruned:
-        raise CannotRepeat("what this run carried is kept no longer; carry the item by catching up instead")
+        raise CannotRepeat("this run’s content has expired; process the item by catching up instead")
     if run.kind == "try":
         raise CannotRepeat("this was a try; try the sample again instead")
     if run.state not in runs.ENDED:

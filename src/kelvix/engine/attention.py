@@ -125,7 +125,7 @@ def _failed(t: Transaction, space: Space, names: dict[int, str]) -> list[Cause]:
         if newest is None or workflow not in names:
             continue
         said = (newest.problem or {}).get("sentence", "")
-        head = f"A run failed: {said}" if number == 1 else f"{number} runs failed; the last said: {said}"
+        head = f"A run failed: {said}" if number == 1 else f"{number} runs failed. Last error: {said}"
         found.append(
             Cause("failed", f"failed/{workflow}/{last}", head,
                   "Open the run, fix the problem, then retry.", newest.finished_at or newest.created_at, workflow,
@@ -185,7 +185,7 @@ def _likely(engine: Engine, space: Space, kept: workflows.Kept, found: silence.S
         account = engine.account(space, when.connection)
         word = account.app.container_word
         if when.container not in {c.id for c in account.check().places}:
-            return f"The {word} “{when.container_name}” is no longer shared, or is gone.", "Widen the connection."
+            return f"The {word} “{when.container_name}” is no longer shared, or is gone.", "Change the connection’s access."
         newest = account.collection(when.container or "").query(Query(limit=1)).items
     except PermanentError as failure:
         return f"The likely cause: {failure}.", "Renew the connection."

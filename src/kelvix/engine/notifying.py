@@ -69,6 +69,6 @@ def _mail(engine: Engine, space: Space, address: str, causes: list[Cause]) -> Em
         head = f"{cause.workflow_name}\n" if cause.workflow_name else ""
         where = f"/runs/{cause.run}" if cause.run else f"/workflows/{cause.workflow}" if cause.workflow else "/connections"
         parts.append(f"{head}{cause.sentence}\n{cause.advice}\n{engine.settings.address}{where}")
-    end = "You are told of each cause at most once an hour. Change where you are told under Workspace."
+    end = "You get at most one mail an hour for each cause. Change the address under Workspace."
     message.set_content("\n\n".join([*parts, end]) + "\n")
     return message

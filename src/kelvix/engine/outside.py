@@ -44,7 +44,7 @@ class Outside(Standpoint, ABC):
                 case "stop":
                     self._keep_intent(line, place, write, replace(intent, state="unsent"))  # as far as it goes on here
                     cell = Cell(
-                        line.id, Problem(), f"{asked.answered_by} stopped the run here: nobody knows whether it arrived"
+                        line.id, Problem(), f"{asked.answered_by} stopped the run here: it is not known whether it arrived"
                     )
                     return self._stop(line, cell, carried, place), STUCK
             intent = again(intent)

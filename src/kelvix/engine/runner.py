@@ -124,7 +124,7 @@ class Runner:
             return  # that is said of the connection, and what failed by it goes on when it is well
         said = (run.problem or {}).get("sentence", "") if run else ""
         with contextlib.suppress(NotFoundError):
-            reason = f"{MAX_FAILURES_IN_A_ROW} runs failed one after the other; the last said: {said}"
+            reason = f"{MAX_FAILURES_IN_A_ROW} runs failed in a row. Last error: {said}"
             switch.pause(self.engine, space, claim.workflow_id, reason[:1000])
 
     def _carry_guarded(self, space: Space, claim: Claim) -> bool:
@@ -133,7 +133,7 @@ class Runner:
         failed = False
         try:
             if claim.endings >= MAX_ENDINGS:
-                raise PermanentError("this run ended its worker each time that it was begun, and was set aside", "run")
+                raise PermanentError("this run crashed repeatedly and was stopped", "run")
             failed = self._carry(space, claim, topics)
         except Fenced:
             log.warning("taken over by another worker; nothing was written")

@@ -269,7 +269,7 @@ def _fate_without_event(
         return Whereabouts(
             "before_on",
             f"It arrived {as_text(item.created, space.zone)}, before the workflow was turned on ({on}).",
-            f"Carry it through by hand: choose it as a sample and try it, or move it out of the {container_word} and back.",
+            f"Process it by hand: choose it as a sample and try it, or move it out of the {container_word} and back.",
             item.title,
             at=item.created,
         )

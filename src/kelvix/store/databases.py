@@ -261,7 +261,7 @@ def change_field(
     if name is not None:
         _check_new([NewField(name, field.type)], tuple(f for f in database.fields if f.id != field_id))
     if database.fields[0].id == field_id and required is False:
-        raise Refused(f"{field.name} is the title of the records and must be filled")
+        raise Refused(f"{field.name} is the title of the records, which is required")
 
     def work(t: Transaction) -> None:
         changed(t, space.id)
@@ -308,7 +308,7 @@ def with_new_choices(t: Transaction, workspace_id: int, values: Mapping[FieldId,
 def take_field_away(space: Space, database: Database, field_id: FieldId, by: str) -> None:
     """Move a field into the trash; its values are kept. Raises Refused, NotFoundError."""
     if database.fields[0].id == field_id:
-        raise Refused("the title of the records cannot be taken away; rename it instead")
+        raise Refused("the title of the records cannot be removed; rename it instead")
     field = database.field(field_id)
     if field is None or field_id == TEXT_FIELD:
         raise NotFoundError("no such field")

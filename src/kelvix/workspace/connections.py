@@ -130,7 +130,7 @@ def look(engine: Engine, space: Space, connection_id: int) -> Sight:
         health = recovering.see(engine, space, connection_id)
     except PermanentError:
         said = f"{app.name} refuses this connection: its access was withdrawn or has run out."
-        return Sight("refused", said, "Renew it; what was ticked before is ticked again.", kept.account)
+        return Sight("refused", said, "Reconnect it; what was ticked before is ticked again.", kept.account)
     except TransientError as failure:
         return Sight("no_answer", f"{failure}.", "Nothing is lost; look again in a moment.", kept.account)
     finding, said, advice = _finding(health, app)
@@ -140,8 +140,8 @@ def look(engine: Engine, space: Space, connection_id: int) -> Sight:
 def _finding(health: Health, app: App) -> tuple[str, str, str]:
     many, items = app.containers_word, app.items_word
     if not health.places:
-        said = f"{app.name} accepts this connection, but no {many} were shared with it."
-        return "nothing_shared", said, f"Widen it, and tick the {many} that Kelvix may see."
+        said = f"{app.name} accepts this connection, but no {many} are shared."
+        return "nothing_shared", said, f"Change its access, and tick the {many} that Kelvix may see."
     if not any(c.items for c in health.places):
         said = f"What is shared is empty: there are no {items} in it yet."
         return "all_empty", said, f"Share other {many} as well, or make the first of the {items}."
@@ -172,8 +172,8 @@ def make_place(engine: Engine, space: Space, connection_id: int, name: str) -> P
         engine.note_failure(space, connection_id, failure)
         if failure.about != "container":
             raise
-        advice = f"Widen it, and tick that it may, or make the {app.container_word} in {app.name}."
-        raise NotNow(f"This connection may not make {app.containers_word}.", advice) from None
+        advice = f"Change its access, and tick that it may, or create the {app.container_word} in {app.name}."
+        raise NotNow(f"This connection may not create {app.containers_word}.", advice) from None
 
 
 def place_of_link(engine: Engine, space: Space, connection_id: int, link: str) -> Place:
@@ -189,4 +189,4 @@ def place_of_link(engine: Engine, space: Space, connection_id: int, link: str) -
         if place.id == wanted:
             return place
     said = f"This {app.container_word} is not shared with “{kept.name}”."
-    raise NotNow(said, "Widen the connection and tick it.", about="container")
+    raise NotNow(said, "Change the connection’s access and tick it.", about="container")

@@ -36,7 +36,7 @@ def source_of(document: Workflow) -> When:
     """Return where a workflow reads its items, in an app. Raises NotNow where that is not said yet, or there is nothing to
     read."""
     if document.when.own is not None:
-        raise NotNow("What happens here cannot be waited for.", "Fetch what there is, or make one up.")
+        raise NotNow("What happens here cannot be waited for.", "Fetch what there is, or create sample.")
     if document.when.connection is None or document.when.container is None:
         raise NotNow("There is no source yet.", "Choose the connection and the folder in the When line first.")
     return document.when

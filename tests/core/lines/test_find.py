@@ -94,7 +94,7 @@ def test_none_is_an_answer():
 def test_several_are_never_settled_silently():
     assert cell(FIND, about=context(3)).note == "3 found; the newest: St Bride"
     stopped = cell(replace(FIND, several="stop"), about=context(3))
-    assert stopped.state == "put_right" and "3 found, and this line takes only one" in stopped.note
+    assert stopped.state == "put_right" and "3 match, one allowed" in stopped.note
     assert cell(FIND, about=context(101)).note.startswith("100 or more found")
     asked: list[Question] = []
     cell(replace(FIND, several="oldest"), about=context(2, asked=asked))
@@ -204,4 +204,4 @@ def test_a_backcast_counts_several_as_one_kind():
     counts.take("1", "one", ITEM)
     counts.context = context(4)
     counts.take("2", "two", ITEM)
-    assert [(o.count, o.sentence) for o in counts.counted()] == [(2, "several found, and this line takes only one")]
+    assert [(o.count, o.sentence) for o in counts.counted()] == [(2, "several match, one allowed")]

@@ -10,9 +10,9 @@ export class Problem extends Error {
   readonly more: Record<string, unknown>;
 
   constructor(status: number, document: Record<string, unknown>) {
-    super(typeof document.title === "string" ? document.title : "Kelvix does not answer.");
+    super(typeof document.title === "string" ? document.title : "Can’t reach Kelvix.");
     this.status = status;
-    this.detail = typeof document.detail === "string" ? document.detail : "Look whether it still runs, then try again.";
+    this.detail = typeof document.detail === "string" ? document.detail : "Check that it is running, then try again.";
     this.more = document;
   }
 }

@@ -114,11 +114,11 @@ export function CaptureLine() {
       <span>
         Capture to{" "}
         <button type="button" className="link" aria-haspopup="menu" onClick={(event) => setMenu(event.currentTarget)}>
-          {name ?? "where its words point"} ▾
+          {name ?? "Best match"} ▾
         </button>
       </span>
       <Menu anchorEl={menu} open={menu !== null} onClose={() => setMenu(null)}>
-        {[{ id: 0, name: "where its words point" }, ...databases].map((d) => (
+        {[{ id: 0, name: "Best match" }, ...databases].map((d) => (
           <MenuItem
             key={d.id}
             selected={d.id === (to?.id ?? 0)}
@@ -132,16 +132,16 @@ export function CaptureLine() {
             {d.name}
           </MenuItem>
         ))}
-        {none && <MenuItem onClick={() => void navigate("/databases")}>Make a database first</MenuItem>}
+        {none && <MenuItem onClick={() => void navigate("/databases")}>Create a database first</MenuItem>}
       </Menu>
       <textarea
         ref={input}
         rows={Math.min(6, text.split("\n").length)}
-        aria-label={`Capture to ${name ?? "where its words point"}`}
+        aria-label={`Capture to ${name ?? "Best match"}`}
         aria-autocomplete="list"
         value={text}
         disabled={none}
-        placeholder="Type a line, as in “Order leather Friday”; Enter adds it as a record"
+        placeholder="Type something, as in “Order leather Friday”, then press Enter to save"
         onChange={(event) => change(event.target.value, event.target.selectionStart)}
         onSelect={(event) => setCaret(event.currentTarget.selectionStart)}
         onBlur={() => setOpen(false)}
@@ -151,7 +151,7 @@ export function CaptureLine() {
       {reading && (
         <div className="below">
           {completions.length > 0 && (
-            <ul id="capture-completions" role="listbox" aria-label="Words that go on so">
+            <ul id="capture-completions" role="listbox" aria-label="Suggestions">
               {completions.map((c, n) => (
                 <li
                   key={c.word}

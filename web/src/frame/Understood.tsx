@@ -48,14 +48,14 @@ export function Understood({ reading, several, each, onEach, pages, onPages }: P
       )}
       {reading.lines.some((line) => line.pieces.some((p) => /^https?:/.test(p.said))) && (
         <label>
-          <input type="checkbox" checked={pages} onMouseDown={(e) => e.preventDefault()} onChange={(e) => onPages(e.target.checked)} /> read
-          the page, and keep its title, author and text
+          <input type="checkbox" checked={pages} onMouseDown={(e) => e.preventDefault()} onChange={(e) => onPages(e.target.checked)} /> Read
+          the page and keep its title, author and text
         </label>
       )}
       {several && (
         <div className="row">
           <button type="button" className="link" onMouseDown={(e) => e.preventDefault()} onClick={() => onEach(!each)}>
-            {each ? "make it one record, with the other lines as its text" : "make each line a record of its own"}
+            {each ? "Create one record, with the other lines as its text" : "Create one record per line"}
           </button>
         </div>
       )}

@@ -73,12 +73,12 @@ export function WorkspaceDialog({ me, onClose }: { me: Schemas["Me"]; onClose: (
             type="email"
             value={kept.email}
             onChange={(event) => set({ email: event.target.value })}
-            helperText="of each cause at most once an hour; empty: no mail"
+            helperText="At most hourly per cause. Leave empty for none."
           />
           <div className="row">
             <TextField
               fullWidth
-              label="Keep what runs carried, days"
+              label="Keep run content (days)"
               type="number"
               value={kept.keep_content_days}
               onChange={(event) => set({ keep_content_days: days(event.target.value) })}

@@ -125,7 +125,7 @@ class Reading(ConsentedApp):
         ("highlight_texts", "Highlights"),
     )
     reach = (
-        "Reading gives every article that is still in this list, as it is today. Tags and highlights that were taken away "
+        "Reading gives every article that is still in this list, as it is today. Tags and highlights that were removed "
         "since are not among them."
     )
 

@@ -256,7 +256,7 @@ def step(line: Find, carried: Carried, context: Context) -> tuple[Cell, Carried]
     if line.several == "all" and answer.count > MAX_TAKEN:
         would, note = Problem(), f"more than {MAX_TAKEN} found, the most that a line takes: narrow what is looked for"
     if answer.count > 1 and line.several == "stop":
-        would, note = Problem(), f"{answer.count} found, and this line takes only one: narrow what is looked for"
+        would, note = Problem(), f"{answer.count} match, one allowed. Add a condition"
     return Cell(line.id, would, note, parts=parts, answer=answer if asked else None), below
 
 

@@ -56,8 +56,8 @@ class SavedByApp(RemoteWrite):
                 self.engine.note_failure(self.space, self.line.connection, failure)
             if failure.about == "container":
                 raise PermanentError(
-                    f"{account.app.name} does not let this connection add files to “{kept['folder']}”: widen it, and tick "
-                    "that it may",
+                    f"{account.app.name} does not let this connection add files to “{kept['folder']}”: change its access, and "
+                    "tick that it may",
                     "save",
                 ) from None
             raise
@@ -107,7 +107,7 @@ class SaveFileEffect(Effect[SaveFile]):
         account = engine.account(space, line.connection)
         app, health = account.app, account.check()
         if not app.saves or not health.may_write:
-            said = f"this connection may not add files; widen it, and tick that it may add {app.items_word}"
+            said = f"this connection may not add files; change its access, and tick that it may add {app.items_word}"
             return [Finding(line.id, said, key="connection")]
         named = " ".join(p.text or "" for p in line.folder).strip() if all(p.text is not None for p in line.folder) else ""
         there = {fold(c.name) for c in health.places}

@@ -53,7 +53,8 @@ class SentByApp(RemoteWrite):
                 raise PermanentError(str(failure), "send", failure.connection) from None
             if failure.about == "container":
                 raise PermanentError(
-                    f"{account.app.name} does not let this connection send: widen it, and tick that it may send", "send"
+                    f"{account.app.name} does not let this connection send: change its access, and tick that it may send",
+                    "send",
                 ) from None
             raise
 
@@ -114,7 +115,11 @@ class SendMailEffect(Effect[SendMail]):
         account = engine.account(space, line.connection)
         if account.app.sends and account.check().may_write:
             return []
-        return [Finding(line.id, "this connection may not send mail; widen it, and tick that it may send", key="connection")]
+        return [
+            Finding(
+                line.id, "this connection may not send mail; change its access, and tick that it may send", key="connection"
+            )
+        ]
 
 
 EFFECT = SendMailEffect()

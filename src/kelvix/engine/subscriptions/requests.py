@@ -60,7 +60,7 @@ def knock(engine: Engine, space: Space, token: str, raw: bytes, proof: Proof) ->
     ):
         raise Refused(
             401,
-            "This request does not prove itself.",
+            "Missing or invalid signature.",
             "Sign it by the Standard Webhooks scheme: the headers webhook-id, webhook-timestamp and webhook-signature.",
         )
     return door, own

@@ -26,7 +26,7 @@ export function FileEditor({ field, value, onDone }: EditorProps) {
       />
       {value != null && (
         <button className="link" onClick={() => onDone(null)}>
-          take it away
+          remove
         </button>
       )}
       <button className="link" onClick={() => onDone(undefined)}>

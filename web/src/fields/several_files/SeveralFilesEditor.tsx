@@ -24,7 +24,7 @@ export function SeveralFilesEditor({ field, value, onDone }: EditorProps) {
       {files.map((file, at) => (
         <span className="label" key={file[3]}>
           {file[0]}
-          <button type="button" aria-label={`Take ${file[0] ?? "it"} away`} onClick={() => onDone(files.length > 1 ? without(at) : null)}>
+          <button type="button" aria-label={`Remove ${file[0] ?? "it"}`} onClick={() => onDone(files.length > 1 ? without(at) : null)}>
             ×
           </button>
         </span>

@@ -39,7 +39,7 @@ export function AddPanel({ line, when, app, databases, cell, findings, sample, o
         </button>
       </div>
       {line.database != null && !database && (
-        <div className="note bad">The database that this line adds to was deleted. Choose another one; what was filled is kept.</div>
+        <div className="note bad">This line’s database was deleted. Choose another; your settings are kept.</div>
       )}
       {database && "by" in line && <Recognised line={line} database={database} onChange={onChange} />}
       {database && <SuggestionsHead suggested={suggested} line={line} onChange={onChange} />}
@@ -65,13 +65,13 @@ function Recognised({ line, database, onChange }: { line: AddOrUpdate; database:
   const can = database.fields.filter((f) => typeOf(f.type)?.recognises);
   return (
     <div className="row below-1">
-      <span>A record is the same where</span>
+      <span>Match existing records by</span>
       <Select
         multiple
         displayEmpty
         value={line.by.filter((id) => can.some((f) => f.id === id))}
         className="min-150"
-        SelectDisplayProps={{ "aria-label": "A record is recognised by" }}
+        SelectDisplayProps={{ "aria-label": "Match existing records by" }}
         renderValue={(chosen) => chosen.map((id) => can.find((f) => f.id === id)?.name).join(" and ") || "choose a field"}
         onChange={(event) => onChange({ ...line, by: [event.target.value].flat() })}
       >
@@ -82,13 +82,11 @@ function Recognised({ line, database, onChange }: { line: AddOrUpdate; database:
           </MenuItem>
         ))}
       </Select>
-      <span>
-        {line.by.length > 1 ? "are" : "is"} what fills {line.by.length > 1 ? "them" : "it"}; where several are
-      </span>
+      <span>; if several match</span>
       <Select
         value={line.several}
 
-        SelectDisplayProps={{ "aria-label": "Where several records are the same" }}
+        SelectDisplayProps={{ "aria-label": "If several records match" }}
         onChange={(event) => onChange({ ...line, several: event.target.value as AddOrUpdate["several"] })}
       >
         <MenuItem value="ask">ask which, in Needs you</MenuItem>

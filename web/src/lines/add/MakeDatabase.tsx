@@ -107,7 +107,7 @@ export function MakeDatabase({ line, when, app: code, sample, onClose, onMade }:
         {make.error && <div className="note bad">{said(make.error)}</div>}
       </DialogContent>
       <DialogActions>
-        <Button onClick={onClose}>Leave it</Button>
+        <Button onClick={onClose}>Cancel</Button>
         <Button variant="contained" disabled={!name.trim() || chosen.size === 0 || make.isPending} onClick={() => make.mutate()}>
           Make the database
         </Button>

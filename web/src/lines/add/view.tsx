@@ -10,7 +10,7 @@ export default {
   sentence: (line, { databases }) => added("Add", "to", line, databases),
   Panel: AddingPanel,
   uses: ofFields,
-  undone: "undo puts it into the trash",
+  undone: "undo moves it to the trash",
   holds: "added",
   adds: true,
   target: (line) => (line.database ? { kind: "database", id: line.database } : null),

@@ -10,7 +10,7 @@ export default {
   sentence: (line, { databases }) => added("Add or update", "in", line, databases),
   Panel: AddingPanel,
   uses: ofFields,
-  undone: "undo puts what is new into the trash, and gives back what was there",
+  undone: "undo moves new records to the trash and restores previous values",
   holds: "added or updated",
   adds: true,
   there: true,

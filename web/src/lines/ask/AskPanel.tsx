@@ -66,7 +66,7 @@ export function AskPanel({ line, cell, findings, onChange }: Props) {
                   </td>
                   <td className="wrap">{sentence ? <span className="bad">! {sentence}</span> : part?.shown}</td>
                   <td>
-                    <button className="link" aria-label={`Take ${value.name} away`} onClick={() => set(value.key, null)}>
+                    <button className="link" aria-label={`Remove ${value.name}`} onClick={() => set(value.key, null)}>
                       ×
                     </button>
                   </td>
@@ -98,10 +98,10 @@ export function AskPanel({ line, cell, findings, onChange }: Props) {
           onChange={(event) => onChange({ ...line, no: event.target.value as Ask["no"] })}
         >
           <MenuItem value="pass_by">pass the item by</MenuItem>
-          <MenuItem value="go_on">go on all the same; a line below can look at the answer</MenuItem>
+          <MenuItem value="go_on">continue anyway; lines below can use the answer</MenuItem>
         </Select>
       </div>
-      <p className="quiet">The run rests until somebody answers in Needs you; its values stay as they are now.</p>
+      <p className="quiet">The run waits until somebody answers in Needs you. Its values stay as they are now.</p>
     </>
   );
 }

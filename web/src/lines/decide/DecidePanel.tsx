@@ -24,7 +24,7 @@ export function DecidePanel({ line, cells, setDocument, choose }: Props) {
   };
   return (
     <>
-      <p className="quiet">The first way whose conditions hold is taken, looked at from the top; what holds none goes the last.</p>
+      <p className="quiet">Checked from the top; the first match wins. If none matches, the last branch is taken.</p>
       <table aria-label="The ways of this decision">
         <colgroup>
           <col className="w-200" />

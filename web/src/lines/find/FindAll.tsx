@@ -30,7 +30,7 @@ export function FindAll({ line, database, findings, onChange }: Props) {
   return (
     <div className="flush around-1">
       <div className="row wrapped">
-        <span>In order of</span>
+        <span>Sort by</span>
         <Select
           value={line.order === null ? "" : String(line.order)}
           displayEmpty
@@ -107,7 +107,7 @@ export function FindAll({ line, database, findings, onChange }: Props) {
                 </MenuItem>
               ))}
           </Select>
-          <button className="link" aria-label="Take this figure away" onClick={() => set(at, null)}>
+          <button className="link" aria-label="Remove this figure" onClick={() => set(at, null)}>
             ×
           </button>
           <span className="bad">{findings.find((f) => f.key === figure.key)?.sentence}</span>
@@ -117,7 +117,7 @@ export function FindAll({ line, database, findings, onChange }: Props) {
         <button className="link" onClick={add}>
           + add a figure
         </button>
-        <span className="quiet"> of all that are found; how many there are is carried anyway</span>
+        <span className="quiet"> of all matches. The number of matches is always available.</span>
       </div>
     </div>
   );

@@ -49,8 +49,8 @@ export function FindPanel({ line, databases, cell, findings, onChange }: Props) 
             SelectDisplayProps={{ "aria-label": "How the fields go together" }}
             onChange={(event) => onChange({ ...line, mode: event.target.value as Find["mode"] })}
           >
-            <MenuItem value="all">where all of these are so</MenuItem>
-            <MenuItem value="any">where any of these is so</MenuItem>
+            <MenuItem value="all">where all are true</MenuItem>
+            <MenuItem value="any">where any is true</MenuItem>
           </Select>
         )}
       </div>
@@ -203,11 +203,11 @@ function Row({ sought, database, part, finding, set, remedy }: RowProps) {
 function Outcomes({ line, onChange }: { line: Find; onChange: (line: Find) => void }) {
   return (
     <div className="row flush around-1">
-      <span>Where several are found</span>
+      <span>If several match</span>
       <Select
         value={line.several}
 
-        SelectDisplayProps={{ "aria-label": "Where several are found" }}
+        SelectDisplayProps={{ "aria-label": "If several match" }}
         onChange={(event) => onChange({ ...line, several: event.target.value as Find["several"] })}
       >
         <MenuItem value="newest">take the newest</MenuItem>
@@ -215,11 +215,11 @@ function Outcomes({ line, onChange }: { line: Find; onChange: (line: Find) => vo
         <MenuItem value="all">take all of them</MenuItem>
         <MenuItem value="stop">stop, and say so</MenuItem>
       </Select>
-      <span>; where none is</span>
+      <span>; if none match</span>
       <Select
         value={line.none}
 
-        SelectDisplayProps={{ "aria-label": "Where none is found" }}
+        SelectDisplayProps={{ "aria-label": "If none match" }}
         onChange={(event) => onChange({ ...line, none: event.target.value as Find["none"] })}
       >
         <MenuItem value="go_on">go on with empty values</MenuItem>

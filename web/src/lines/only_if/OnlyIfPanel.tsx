@@ -16,7 +16,7 @@ interface Props<L extends OnlyIf | Way> {
 const SAID: Partial<Record<Cell["state"], string>> = {
   goes_on: "this sample goes on",
   passed_by: "this sample is passed by",
-  left: "this sample skips the lines below it here",
+  left: "this sample skips the lines below",
   taken: "this sample goes this way",
   not_taken: "this sample does not go this way",
 };
@@ -27,12 +27,12 @@ export function OnlyIfPanel<L extends OnlyIf | Way>({ line, cell, onChange }: Pr
   const [written, setWritten] = useState(false);
   const formula = rehearsal?.tests[line.id] ?? "";
   const state = cell?.state === "put_right" ? `! ${cell.note}` : ((cell && SAID[cell.state]) ?? "");
-  const verb = line.verb === "way" ? "Taken" : "Goes on";
+  const verb = line.verb === "way" ? "Taken" : "Continue";
   return (
     <>
       <div className="row below-1">
         {written ? (
-          <span>{verb} when this comes to true</span>
+          <span>{verb} if this is true</span>
         ) : (
           <Mode verb={verb} mode={line.mode} onChange={(mode) => onChange({ ...line, mode })} />
         )}
@@ -66,15 +66,15 @@ function Mode({ mode, onChange, verb }: ModeProps) {
   const within = !verb;
   return (
     <>
-      {verb && <span>{verb} when</span>}
+      {verb && <span>{verb} if</span>}
       <Select
         value={mode}
         SelectDisplayProps={{ "aria-label": within ? "How this group goes together" : "How the conditions go together" }}
         onChange={(event) => onChange(event.target.value as Group["mode"])}
       >
-        <MenuItem value="all">all of these hold</MenuItem>
-        <MenuItem value="any">any of these holds</MenuItem>
-        <MenuItem value="none">none of these holds</MenuItem>
+        <MenuItem value="all">all are true</MenuItem>
+        <MenuItem value="any">any is true</MenuItem>
+        <MenuItem value="none">none is true</MenuItem>
       </Select>
     </>
   );
@@ -137,7 +137,7 @@ function Rows({ line, conditions, first, onChange }: RowsProps) {
               <div className="row">
                 <Mode mode={test.mode} onChange={(mode) => set(at, { ...test, mode })} />
                 {count}
-                <button className="link" aria-label="Take this group away" onClick={() => remove(at)}>
+                <button className="link" aria-label="Remove this group" onClick={() => remove(at)}>
                   ×
                 </button>
               </div>

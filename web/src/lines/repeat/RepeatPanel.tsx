@@ -51,10 +51,7 @@ export function RepeatPanel({ line, cell, findings, onChange }: Props) {
         </Select>
         <span className={cell?.state === "put_right" ? "bad" : "quiet"}>{cell?.note}</span>
       </div>
-      <p className="quiet">
-        The lines within this one are carried out once for each. One that was carried out is not carried out again when a run is taken up
-        once more.
-      </p>
+      <p className="quiet">The lines inside run once for each. Rounds that are done are not repeated when a run is retried.</p>
       <div className="row above-2">
         <span>Collect of each</span>
         <div className="grow">

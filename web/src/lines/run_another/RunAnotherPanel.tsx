@@ -29,7 +29,7 @@ export function RunAnotherPanel({ line, cell, findings, onChange }: Props) {
           onChange={(event) => onChange({ ...line, workflow: Number(event.target.value) })}
         >
           <MenuItem value="" disabled>
-            {others.length > 0 ? "Choose a workflow" : "no workflow takes requests yet"}
+            {others.length > 0 ? "Choose a workflow" : "No workflow accepts requests yet"}
           </MenuItem>
           {others.map((o) => (
             <MenuItem key={o.workflow} value={String(o.workflow)}>
@@ -37,7 +37,7 @@ export function RunAnotherPanel({ line, cell, findings, onChange }: Props) {
             </MenuItem>
           ))}
         </Select>
-        <span className="quiet">those that start with a request can be run</span>
+        <span className="quiet">Only workflows that start with a request can be run</span>
       </div>
       {chosen && chosen.inputs.length > 0 && (
         <table aria-label="What is given to it">

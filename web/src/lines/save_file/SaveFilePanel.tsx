@@ -17,9 +17,9 @@ interface Props {
 }
 
 const TAKEN: Record<SaveFile["collision"], string> = {
-  number: "it gets a number",
-  replace: "it replaces that one, as a new version",
-  skip: "that one stays, and nothing is saved",
+  number: "add a number",
+  replace: "replace it with a new version",
+  skip: "keep the existing file, save nothing",
 };
 
 /** Which file is saved, where, and under which name. */
@@ -69,7 +69,7 @@ export function SaveFilePanel({ line, cell, findings, onChange }: Props) {
       </PanelRow>
       <PanelRow name="Name" problem={wrong("name")}>
         <FilledWith label="Name of the file" parts={line.name} onChange={(name) => onChange({ ...line, name })} />
-        <span className="quiet">empty: its own name; its extension stays in any case</span>
+        <span className="quiet">Leave empty to keep the original name. The extension always stays.</span>
       </PanelRow>
       <PanelRow name="If it is taken">
         <Select

@@ -28,5 +28,5 @@ export default {
   uses: (line) => [line.file, line.name, line.folder].flatMap(ofParts),
   mark: "↓",
   target: (line) => (line.connection && line.container ? { kind: "app", connection: line.connection, container: line.container } : null),
-  undone: "what was saved stays; delete it in its folder if it is not wanted",
+  undone: "saved files stay; delete them in their folder if you don’t want them",
 } satisfies LineView<SaveFile>;

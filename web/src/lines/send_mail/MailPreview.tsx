@@ -9,7 +9,7 @@ export function MailPreview({ cell }: { cell: Cell | undefined }) {
   const mail = mails[at];
   if (!mail) return <p className="quiet">{cell?.note}</p>;
   return (
-    <div className="letter" aria-label="The mail as it would go out">
+    <div className="letter" aria-label="Preview of the mail">
       {mails.length > 1 && (
         <p className="row">
           <span className="grow">

@@ -47,7 +47,7 @@ export function SendMailPanel({ line, cell, findings, onChange }: Props) {
                 <FilledWith label={`Paragraph ${at + 1}`} parts={parts} onChange={(next) => paragraph(at, next)} />
               </div>
               {line.paragraphs.length > 1 && (
-                <button className="link" aria-label={`Take paragraph ${at + 1} away`} onClick={() => paragraph(at, null)}>
+                <button className="link" aria-label={`Remove paragraph ${at + 1}`} onClick={() => paragraph(at, null)}>
                   ×
                 </button>
               )}

@@ -16,5 +16,5 @@ export default {
   Panel: ({ line, cell, findings, onChange }) => <SendMailPanel line={line} cell={cell} findings={findings} onChange={onChange} />,
   uses: (line) => [line.to, line.subject, ...line.paragraphs].flatMap(ofParts),
   mark: "↗",
-  undone: "what was sent cannot be taken back",
+  undone: "what was sent cannot be undone",
 } satisfies LineView<SendMail>;

@@ -127,7 +127,7 @@ function Table({ made, onChange }: { made: Of<"look_up">; onChange: (made: Makin
           <Small label={`Row ${at + 1}, it gives`} wide value={row.value} onChange={(text) => set(at, "value", text)} />
           <button
             className="link"
-            aria-label={`Take row ${at + 1} away`}
+            aria-label={`Remove row ${at + 1}`}
             onClick={() => onChange({ ...made, rows: made.rows.filter((_, n) => n !== at) })}
           >
             ×
@@ -206,7 +206,7 @@ function Several({ value, between, onChange }: { value: Ref[]; between?: string;
           key={at}
           label={`Value ${at + 1}`}
           value={ref}
-          none="take away"
+          none="remove"
           onChange={(next) => onChange(next ? value.map((v, n) => (n === at ? next : v)) : value.filter((_, n) => n !== at))}
         />
       ))}

@@ -181,7 +181,7 @@ function Row({ value, cell, findings, set }: RowProps) {
               as a formula
             </button>
           )}
-          <button className="link" aria-label={`Take ${value.name} away`} onClick={() => set(null)}>
+          <button className="link" aria-label={`Remove ${value.name}`} onClick={() => set(null)}>
             ×
           </button>
         </div>

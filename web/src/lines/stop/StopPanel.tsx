@@ -20,9 +20,9 @@ export function StopPanel({ line, cell, onChange }: Props) {
           SelectDisplayProps={{ "aria-label": "How the run ends" }}
           onChange={(event) => onChange({ ...line, how: event.target.value as Stop["how"] })}
         >
-          <MenuItem value="passed_by">passed by: nothing was wrong</MenuItem>
+          <MenuItem value="passed_by">passed by: no problem</MenuItem>
           <MenuItem value="done">done</MenuItem>
-          <MenuItem value="failed">failed: somebody is to look</MenuItem>
+          <MenuItem value="failed">failed: needs attention</MenuItem>
         </Select>
       </div>
       <div className="row">

@@ -54,7 +54,7 @@ export function RecordPanel({ line, databases, cell, findings, hasSample, onChan
           ))}
         </Select>
         <span className="quiet">
-          {line.verb === "update" ? "fields that are not filled stay as they are" : "it goes to the trash, and can be brought back"}
+          {line.verb === "update" ? "Fields left empty keep their values" : "Moves to the trash and can be restored"}
         </span>
       </div>
       {cell && (cell.state === "found_none" || line.verb === "delete") && <p>{cell.note}</p>}

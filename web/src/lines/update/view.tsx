@@ -16,7 +16,7 @@ export default {
   ),
   uses: ofFields,
   mark: "≠",
-  undone: "undo gives back what was there",
+  undone: "undo restores the previous values",
   holds: "updated",
   there: true,
 } satisfies LineView<Update>;

@@ -45,13 +45,11 @@ export function WaitPanel({ line, cell, onChange }: Props) {
           {cell.state === "put_right"
             ? `! ${cell.note}`
             : cell.state === "waits"
-              ? `Come here now, it would rest ${cell.note.replace(": ", " ")}.`
+              ? `A run reaching this line would wait ${cell.note.replace(": ", " ")}.`
               : cell.note}
         </p>
       )}
-      <p className="quiet">
-        The values above are as they are when the wait begins; what the lines below look up, they look up when it ends. A try does not wait.
-      </p>
+      <p className="quiet">Values above are taken when the wait begins. Lines below look things up when it ends. A try does not wait.</p>
     </>
   );
 }

@@ -27,7 +27,7 @@ export function WebAnswer({ line, wrong, onChange }: Props) {
           value={line.success}
           onChange={(event) => onChange({ ...line, success: event.target.value })}
         />{" "}
-        <span className="quiet">as in 2xx, 404; busy and failing receivers are asked again</span>
+        <span className="quiet">such as 2xx, 404. Busy or failing receivers are retried.</span>
       </PanelRow>
       {asks && (
         <PanelRow name="">
@@ -40,9 +40,7 @@ export function WebAnswer({ line, wrong, onChange }: Props) {
             the receiver recognises a repeat by its Idempotency-Key
           </label>
           <div className="quiet">
-            {line.recognises
-              ? "Where no answer comes, it is sent again."
-              : "Where no answer comes, nobody knows whether it arrived: the run asks you."}
+            {line.recognises ? "If there’s no reply, it is sent again." : "If there’s no reply, the run asks you."}
           </div>
         </PanelRow>
       )}

@@ -56,7 +56,7 @@ export function WebRequestPanel({ line, cell, findings, onChange }: Props) {
 
                 aria-label={`Name of value ${at + 1}`}
                 placeholder="customer.name"
-                title="Names with dots stand within one another"
+                title="Dots in names make nested values"
                 value={given.key}
                 onChange={(event) => set(at, { ...given, key: event.target.value })}
               />
@@ -82,12 +82,12 @@ export function WebRequestPanel({ line, cell, findings, onChange }: Props) {
   );
 }
 
-/** The request as it would go out. */
+/** Preview of the request. */
 function WebCallPreview({ cell }: { cell: Cell | undefined }) {
   const call = cell?.call;
   if (!call) return <p className="quiet">{cell?.note}</p>;
   return (
-    <div className="letter" aria-label="The request as it would go out">
+    <div className="letter" aria-label="Preview of the request">
       <p>
         <b>{call.method}</b> {call.address}
       </p>
@@ -102,7 +102,7 @@ function WebCallPreview({ cell }: { cell: Cell | undefined }) {
         </dl>
       )}
       {call.body && <pre className="body">{call.body}</pre>}
-      <p className="quiet">It also says which run sends it, which attempt it is, and a key that stays the same however often it is sent.</p>
+      <p className="quiet">Also sent: the run, the attempt number, and a key that stays the same for every attempt.</p>
     </div>
   );
 }

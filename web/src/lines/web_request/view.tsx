@@ -27,5 +27,5 @@ export default {
   Panel: ({ line, cell, findings, onChange }) => <WebRequestPanel line={line} cell={cell} findings={findings} onChange={onChange} />,
   uses: (line) => [line.address, ...line.headers.map((h) => h.filling), ...line.body.map((g) => g.filling)].flatMap(ofParts),
   mark: "⇗",
-  undone: "what was sent cannot be taken back",
+  undone: "what was sent cannot be undone",
 } satisfies LineView<WebRequest>;

@@ -121,7 +121,7 @@ export function AddressWhen({ own, workflow, findings, onChange }: Props) {
                   </label>
                 </td>
                 <td>
-                  <button className="link" aria-label={`Take ${input.key} away`} onClick={() => set(at, null)}>
+                  <button className="link" aria-label={`Remove ${input.key}`} onClick={() => set(at, null)}>
                     ×
                   </button>
                 </td>
@@ -148,7 +148,7 @@ export function AddressWhen({ own, workflow, findings, onChange }: Props) {
         <button className="link" onClick={() => learn.mutate()}>
           learn them from the last request
         </button>
-        <span className="quiet"> While the workflow is off, a request that comes becomes a sample.</span>
+        <span className="quiet"> While the workflow is off, incoming requests become samples.</span>
       </div>
       <div className="row wrapped">
         <label>
@@ -156,12 +156,12 @@ export function AddressWhen({ own, workflow, findings, onChange }: Props) {
           requests signed by the Standard Webhooks scheme
         </label>
         {own.signed && found && secret && (
-          <button className="link" title="Copy it: it is not shown again" onClick={() => copy(secret, "The secret was")}>
+          <button className="link" title="Copy it now: it won’t be shown again" onClick={() => copy(secret, "The secret was")}>
             {secret}
           </button>
         )}
         {own.signed && found && !secret && (
-          <span className="quiet">the secret was shown when the address was made; make it anew for another</span>
+          <span className="quiet">The secret was shown once, when the address was created. Replace the address to get a new one.</span>
         )}
         <label>
           at most{" "}
@@ -174,11 +174,11 @@ export function AddressWhen({ own, workflow, findings, onChange }: Props) {
             value={own.limit}
             onChange={(event) => onChange({ ...own, limit: Math.max(0, Math.round(Number(event.target.value) || 0)) })}
           />{" "}
-          a minute <span className="quiet">{own.limit === 0 ? "(0: as many as come)" : ""}</span>
+          a minute <span className="quiet">{own.limit === 0 ? "(0 means no limit)" : ""}</span>
         </label>
         {found && (
-          <button className="link" onClick={() => make.mutate()} title="The old address then leads nowhere">
-            make the address anew
+          <button className="link" onClick={() => make.mutate()} title="The old address stops working">
+            replace address
           </button>
         )}
       </div>

@@ -68,7 +68,7 @@ export function AppWhen({ line, workflow, onChange }: Props) {
         <p className="quiet">
           Not shared: {sight.data.not_shared.join(", ")}.{" "}
           <button className="link" onClick={() => consent.ask(line.app, chosen.id)}>
-            Widen the connection
+            Change access
           </button>
         </p>
       )}

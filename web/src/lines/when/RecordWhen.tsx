@@ -91,7 +91,7 @@ export function RecordWhen({ own, databases, listens, onChange }: Props) {
         <>
           <Fields
             words="Waits until"
-            none="nothing: it starts at once"
+            none="nothing: it starts immediately"
             label="Fields that must be filled"
             database={database}
             chosen={own.filled}
@@ -99,7 +99,7 @@ export function RecordWhen({ own, databases, listens, onChange }: Props) {
             after="filled"
           />
           <div className="cond labelled">
-            <label htmlFor="quiet">And quiet for</label>
+            <label htmlFor="quiet">And unchanged for</label>
             <span>
               <input
                 id="quiet"
@@ -111,17 +111,17 @@ export function RecordWhen({ own, databases, listens, onChange }: Props) {
                 value={own.quiet}
                 onChange={(event) => onChange({ ...own, quiet: Math.min(3600, Math.max(0, Math.round(Number(event.target.value) || 0))) })}
               />{" "}
-              seconds <span className="quiet">so that a record is not taken while somebody still fills it in</span>
+              seconds <span className="quiet">so that records still being edited are not processed</span>
             </span>
           </div>
         </>
       )}
-      <p className="quiet">A workflow is not started again by what its own runs change, nor by way of others that they started.</p>
+      <p className="quiet">A workflow is never started by its own changes, directly or through other workflows.</p>
       {!!listens?.itself && (
         <div className="note">
           {listens.itself === 1
-            ? "Once a run of this workflow changed a record in a way that would have started it again; it was not."
-            : `${listens.itself} times a run of this workflow changed a record in a way that would have started it again; it was not.`}
+            ? "1 change by this workflow was ignored to prevent a loop."
+            : `${listens.itself} changes by this workflow were ignored to prevent a loop.`}
         </div>
       )}
     </>

@@ -89,7 +89,7 @@ export function ScheduleWhen({ own, onChange }: Props) {
       {ahead?.problem && <div className="note">! {ahead.problem}.</div>}
       {!!ahead?.times.length && !ahead.problem && (
         <div className="cond labelled whole top">
-          <span>Comes round</span>
+          <span>Next runs</span>
           <div>
             {ahead.times.map((at) => (
               <div key={at} className="t">

@@ -42,7 +42,7 @@ export function Captures() {
       <div className="head">
         <h1>Captures</h1>
       </div>
-      <h2 className="above-3">Addresses that take lines</h2>
+      <h2 className="above-3">Capture addresses</h2>
       <p className="quiet">
         For phone shortcuts and scripts: what is posted there becomes a record, and the answer says what was understood. A file that is sent
         along goes into the database’s field for files. Whoever knows an address can add records by it, and no more.
@@ -54,7 +54,7 @@ export function Captures() {
               <th className="w-168">Name</th>
               <th className="w-168">Keeps in</th>
               <th>Address</th>
-              <th className="w-200">Came in</th>
+              <th className="w-200">Received</th>
               <th className="w-84" aria-label="Take away" />
             </tr>
           </thead>
@@ -62,9 +62,7 @@ export function Captures() {
             {addresses.map((a) => (
               <tr key={a.id}>
                 <td>{a.name}</td>
-                <td>
-                  {a.database ? (databases.find((d) => d.id === a.database)?.name ?? "a database since deleted") : "where its words point"}
-                </td>
+                <td>{a.database ? (databases.find((d) => d.id === a.database)?.name ?? "a database since deleted") : "Best match"}</td>
                 <td className="clip">
                   <button className="link" onClick={() => copy(a.address)}>
                     copy the address
@@ -90,14 +88,14 @@ export function Captures() {
                       autoFocus
                       onClick={() => remove.mutate(a.id)}
                       onBlur={() => setSure(0)}
-                      aria-label={`Take ${a.name} away for good`}
-                      title="What is sent to it then is refused, and it does not come back"
+                      aria-label={`Remove ${a.name} permanently`}
+                      title="Requests to it are refused from then on. This cannot be undone."
                     >
-                      for good
+                      remove permanently
                     </button>
                   ) : (
-                    <button className="link" onClick={() => setSure(a.id)} aria-label={`Take ${a.name} away`}>
-                      take away
+                    <button className="link" onClick={() => setSure(a.id)} aria-label={`Remove ${a.name}`}>
+                      remove
                     </button>
                   )}
                 </td>
@@ -121,7 +119,7 @@ export function Captures() {
           value={String(database)}
           onChange={(event) => setDatabase(Number(event.target.value))}
         >
-          <MenuItem value="0">where its words point</MenuItem>
+          <MenuItem value="0">Best match</MenuItem>
           {databases.map((d) => (
             <MenuItem key={d.id} value={String(d.id)}>
               {d.name}

@@ -90,7 +90,7 @@ export function QuickPage() {
           value={String(database)}
           onChange={(event) => setDatabase(Number(event.target.value))}
         >
-          <MenuItem value="0">{reading && !database ? `${reading.name}, by its words` : "where its words point"}</MenuItem>
+          <MenuItem value="0">{reading && !database ? `${reading.name}, best match` : "Best match"}</MenuItem>
           {databases.map((d) => (
             <MenuItem key={d.id} value={String(d.id)}>
               {d.name}

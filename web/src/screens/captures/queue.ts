@@ -52,7 +52,7 @@ export function add(text: string, each: boolean, pages: boolean, database: numbe
   try {
     change((waiting) => [...waiting, one], { said: "" });
   } catch {
-    show({ held: "This device has no more room for what waits: keep this line here until some of it was sent." });
+    show({ held: "This device’s storage is full. Keep this page open until some lines are sent." });
     return false;
   }
   void flush();

@@ -59,7 +59,7 @@ export function ConnectionList() {
               <th>Account</th>
               <th className="w-130">State</th>
               <th>Used by</th>
-              <th className="w-150">Runs out</th>
+              <th className="w-150">Expires</th>
             </tr>
           </thead>
           <tbody>

@@ -73,14 +73,14 @@ export function ConnectionScreen() {
             {connection.expires_at && (
               <>
                 {" "}
-                · runs out {dateTime(connection.expires_at, "UTC")}, {relative(connection.expires_at)}
+                · expires {dateTime(connection.expires_at, "UTC")}, {relative(connection.expires_at)}
               </>
             )}
           </div>
         </div>
         <Button onClick={() => void sight.refetch()}>Look again</Button>
         <Button variant="contained" onClick={widen} disabled={consent.asking}>
-          {renew ? "Renew" : "Widen"}
+          {renew ? "Reconnect" : "Change access"}
         </Button>
         <Button color="error" onClick={() => remove.mutate()}>
           Remove
@@ -89,8 +89,9 @@ export function ConnectionScreen() {
       {toAnother && (
         <div className="note bad" role="alert">
           You signed in to {app.name} with a different account, so nothing was changed. This connection belongs to {connection.account}, and
-          workflows read the {app.items_word} of that account. Sign in to {app.name} as {connection.account} and {renew ? "renew" : "widen"}{" "}
-          again. To use the other account, connect {app.name} again and choose the new connection in the workflows.
+          workflows read the {app.items_word} of that account. Sign in to {app.name} as {connection.account} and{" "}
+          {renew ? "reconnect" : "change access"} again. To use the other account, connect {app.name} again and choose the new connection in
+          the workflows.
         </div>
       )}
       {sight.isLoading && <p className="padded">Asking {app.name} …</p>}
@@ -104,7 +105,7 @@ export function ConnectionScreen() {
           {seen.sentence} {seen.advice}{" "}
           {(seen.finding === "nothing_shared" || seen.finding === "refused") && (
             <button className="link" onClick={widen}>
-              {seen.finding === "refused" ? "Renew the connection" : "Widen the connection"}
+              {seen.finding === "refused" ? "Reconnect" : "Change access"}
             </button>
           )}
         </div>
@@ -144,7 +145,7 @@ export function ConnectionScreen() {
           <p>
             {seen.not_shared.join(", ")}.{" "}
             <button className="link" onClick={widen}>
-              Widen the connection
+              Change access
             </button>{" "}
             to share more of it: {app.name} asks again, with what is shared now ticked.
           </p>

@@ -94,13 +94,13 @@ function NewDatabase({ onClose }: { onClose: () => void }) {
         <DialogTitle>New database</DialogTitle>
         <DialogContent>
           <TextField label="Name" autoFocus value={name} onChange={(e) => setName(e.target.value)} className="above-2" />
-          <p className="quiet above-2">It begins with a Name and a Text for each record; add its other fields on the next screen.</p>
+          <p className="quiet above-2">Starts with Name and Text fields. Add more on the next screen.</p>
           {make.error && <div className="note bad">{said(make.error)}</div>}
         </DialogContent>
         <DialogActions>
-          <Button onClick={onClose}>Leave it</Button>
+          <Button onClick={onClose}>Cancel</Button>
           <Button type="submit" variant="contained" disabled={!name.trim() || make.isPending}>
-            Make it
+            Create
           </Button>
         </DialogActions>
       </form>

@@ -107,7 +107,7 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
                       className="tight"
                       checked={f.required}
                       disabled={n === 0}
-                      slotProps={{ input: { "aria-label": `${f.name} must be filled` } }}
+                      slotProps={{ input: { "aria-label": `${f.name} is required` } }}
                       onChange={(e) => change.mutate({ field: f.id, required: e.target.checked })}
                     />
                   </td>

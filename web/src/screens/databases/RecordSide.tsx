@@ -221,7 +221,7 @@ function RecordText({
         >
           Save
         </Button>
-        <Button onClick={() => setDraft(null)}>Leave it</Button>
+        <Button onClick={() => setDraft(null)}>Cancel</Button>
       </div>
     </>
   );

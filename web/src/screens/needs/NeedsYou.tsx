@@ -29,10 +29,7 @@ export function NeedsYou() {
       {nothing && (
         <div className="empty">
           <h2>Nothing needs you</h2>
-          <p>
-            Questions that workflows ask stand here, and what has gone wrong and does not mend itself. Runs rest meanwhile, and nothing is
-            lost.
-          </p>
+          <p>Questions and problems that need you appear here. Runs wait meanwhile, and nothing is lost.</p>
         </div>
       )}
       <div className="scroll fill">

@@ -75,7 +75,7 @@ export function Question({ need }: { need: Need }) {
                 <td className="quiet">{c.said}</td>
                 <td>
                   <Button onClick={() => say("record", c.record)} disabled={give.isPending} aria-label={`It is ${c.title}, ${c.said}`}>
-                    It is this one
+                    Choose
                   </Button>
                 </td>
               </tr>
@@ -91,7 +91,7 @@ export function Question({ need }: { need: Need }) {
               It arrived: go on
             </Button>
             <Button onClick={() => say("again")} disabled={give.isPending}>
-              It did not: send it again
+              Not received: resend
             </Button>
             <Button onClick={() => say("stop")} disabled={give.isPending}>
               Stop this run here

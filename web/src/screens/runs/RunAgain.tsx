@@ -61,16 +61,16 @@ export function RunAgain({ run }: { run: Run }) {
       <Dialog open={asks} onClose={() => setAsks(false)}>
         <DialogTitle>Run this again from the start?</DialogTitle>
         <DialogContent>
-          <p>Every line is carried out anew with the item as it came in, as the version that is live now.</p>
+          <p>All lines run again with the original item, in the version that is live now.</p>
           {wrote && (
             <label>
-              <input type="checkbox" checked={undoFirst} onChange={(event) => setUndoFirst(event.target.checked)} /> undo first what this
-              run wrote, so that nothing is there twice
+              <input type="checkbox" checked={undoFirst} onChange={(event) => setUndoFirst(event.target.checked)} /> Undo this run first, to
+              avoid duplicates
             </label>
           )}
         </DialogContent>
         <DialogActions>
-          <Button onClick={() => setAsks(false)}>Leave it</Button>
+          <Button onClick={() => setAsks(false)}>Cancel</Button>
           <Button variant="contained" disabled={again.isPending} onClick={() => again.mutate("start")}>
             Run it again
           </Button>

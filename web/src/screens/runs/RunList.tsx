@@ -22,7 +22,7 @@ function Words({ words, onSearch }: { words: string; onSearch: (words: string) =
         type="search"
 
         aria-label="Search in what runs carried"
-        placeholder="search in what they carried"
+        placeholder="Search run content"
         value={text}
         onChange={(event) => setText(event.target.value)}
       />
@@ -117,11 +117,11 @@ export function RunList() {
           </colgroup>
           <thead>
             <tr>
-              <th>Came in</th>
+              <th>Received</th>
               <th>Workflow</th>
               <th>What</th>
               <th>State</th>
-              <th className="num">Took</th>
+              <th className="num">Duration</th>
             </tr>
           </thead>
           <tbody>

@@ -147,7 +147,7 @@ function OneRecord({ run, line, document, place }: { run: Run; line: string | nu
             <tr>
               <th className="w-130">Field</th>
               <th>Filled with</th>
-              <th>Gave</th>
+              <th>Result</th>
             </tr>
           </thead>
           <tbody>

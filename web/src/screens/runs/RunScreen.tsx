@@ -59,7 +59,7 @@ export function RunScreen() {
         <RunAgain run={run} />
       </div>
       {run.problem && <div className="note bad">{run.problem}</div>}
-      {run.pruned && <div className="note">What this run carried is kept no longer; how long that is, is said under Workspace.</div>}
+      {run.pruned && <div className="note">This run’s content has expired. Workspace settings say how long it is kept.</div>}
       <Attempts attempts={detail.data.attempts} zone={zone} />
       <div className="scroll fill sheet">
         {document.lines.map((line, n) => {

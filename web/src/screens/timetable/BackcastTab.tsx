@@ -18,9 +18,9 @@ interface Props {
 type Outcome = Schemas["OutcomeOut"];
 const WORDS: Record<Outcome["kind"], [string, string, string]> = {
   carried: ["ok", "✓", "carried to the end"],
-  look: ["look", "?", "carried, with something to look at"],
+  look: ["look", "?", "processed with warnings"],
   passed_by: ["st", "▬", "passed by"],
-  put_right: ["bad", "!", "stopped, to put right"],
+  put_right: ["bad", "!", "Stopped by a problem"],
 };
 const STATES: Record<string, string> = {
   running: "Reading the past …",
@@ -80,9 +80,7 @@ export function BackcastTab({ workflow, document, zone }: Props) {
       </div>
       {start.isError && <div className="note bad">{said(start.error)}</div>}
       {found?.problem && <div className="note bad">! {found.problem}</div>}
-      {found && !found.same && !running && (
-        <div className="note">The draft was edited since; this is what the draft as it was then would have done.</div>
-      )}
+      {found && !found.same && !running && <div className="note">These results are for an earlier draft.</div>}
       {running && <progress aria-label="Reading the past" className="w-all" />}
       {found && <Outcomes workflow={workflow} document={document} outcomes={found.outcomes} seen={found.seen} />}
       <CatchUp workflow={workflow} zone={zone} ready={!!whenOf(document).container} />
@@ -124,7 +122,7 @@ function Outcomes({ workflow, document, outcomes, seen }: OutcomesProps) {
           <th>Events</th>
           <th>Share</th>
           <th>Outcome</th>
-          <th>The newest of them: make one a sample</th>
+          <th>Newest items: select one to use as a sample</th>
         </tr>
       </thead>
       <tbody>

@@ -13,10 +13,10 @@ type Recognises = Record<string, string[]>;
 
 const STATES: Record<Past["state"], [look: string, mark: string, words: string]> = {
   new: ["ok", "+", "would be carried"],
-  there: ["st", "=", "there already"],
+  there: ["st", "=", "Already exists"],
   passed_by: ["st", "▬", "would pass by"],
-  put_right: ["bad", "!", "something to put right"],
-  carried: ["st", "●", "carried before"],
+  put_right: ["bad", "!", "has a problem"],
+  carried: ["st", "●", "Already run"],
   failed: ["bad", "!", "failed"],
   tried: ["look", "?", "carried in a try"],
 };
@@ -77,7 +77,7 @@ export function CatchUp({ workflow, zone, ready }: Props) {
       {!open && !busy && (
         <div className="row">
           <Button disabled={!ready} onClick={() => setOpen(true)}>
-            Choose past items to carry for real
+            Choose past items to process
           </Button>
           <span className="quiet">They are carried as if they came now, beside what arrives, and can be undone as one.</span>
         </div>
@@ -125,7 +125,7 @@ export function CatchUp({ workflow, zone, ready }: Props) {
           {start.error && <div className="note bad">{said(start.error)}</div>}
           <div className="row flush around-2">
             <Button variant="contained" disabled={taken.length === 0 || start.isPending} onClick={() => start.mutate()}>
-              Carry {taken.length} {taken.length === 1 ? "item" : "items"} for real
+              Process {taken.length} {taken.length === 1 ? "item" : "items"}
             </Button>
             <Button onClick={() => setOpen(false)}>Not now</Button>
             {past.hasNextPage && (
@@ -150,7 +150,7 @@ export function CatchUp({ workflow, zone, ready }: Props) {
 function KnownChoice({ known, by, onChange }: { known: KnownBy[]; by: Recognises; onChange: (by: Recognises) => void }) {
   return known.map((k) => (
     <p key={k.line} className="row wrapped flush around-1">
-      <span>A record in {k.database} is there already if one has the same</span>
+      <span>Match existing records in {k.database} by</span>
       {k.fields.map((f) => {
         const on = (by[k.line] ?? []).includes(f.id);
         const next = on ? (by[k.line] ?? []).filter((id) => id !== f.id) : [...(by[k.line] ?? []), f.id];

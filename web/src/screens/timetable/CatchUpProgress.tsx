@@ -32,7 +32,7 @@ export function CatchUpProgress({ workflow, latest }: { workflow: number; latest
   const added = latest.done - latest.there;
   const counts = [
     added > 0 && `${added} carried`,
-    latest.there > 0 && `${latest.there} there already`,
+    latest.there > 0 && `${latest.there} already existed`,
     latest.known > 0 && `${latest.known} already run`,
     latest.passed_by > 0 && `${latest.passed_by} passed by`,
     latest.failed > 0 && `${latest.failed} failed`,
@@ -47,8 +47,8 @@ export function CatchUpProgress({ workflow, latest }: { workflow: number; latest
             · begun {relative(latest.started_at)} by {latest.by}
           </span>
         </span>
-        {latest.state === "running" && <Button onClick={() => change.mutate("pause")}>Hold</Button>}
-        {latest.state === "paused" && <Button onClick={() => change.mutate("resume")}>Go on</Button>}
+        {latest.state === "running" && <Button onClick={() => change.mutate("pause")}>Pause</Button>}
+        {latest.state === "paused" && <Button onClick={() => change.mutate("resume")}>Resume</Button>}
         {latest.state !== "undone" && (
           <Button onClick={() => undo.mutate()} disabled={undo.isPending}>
             Undo all of it

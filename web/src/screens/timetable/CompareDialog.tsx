@@ -29,7 +29,7 @@ const STATES: Record<Cell["state"], string> = {
   found_none: "none",
   waits: "waits",
   waiting: "being read",
-  put_right: "to put right",
+  put_right: "problem",
   not_reached: "not reached",
   unready: "not ready",
 };

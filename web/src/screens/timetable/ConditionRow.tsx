@@ -17,7 +17,7 @@ interface Props {
 /** One condition: a value, how it compares, with what. What no row can say is shown as the formula it is. */
 export function ConditionRow({ test, count, onChange, onRemove }: Props) {
   const take = (
-    <button className="link" aria-label="Take this condition away" onClick={onRemove}>
+    <button className="link" aria-label="Remove this condition" onClick={onRemove}>
       ×
     </button>
   );

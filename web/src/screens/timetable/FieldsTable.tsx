@@ -51,7 +51,7 @@ export function FieldsTable<L extends Fills>({ line, database, cell, findings, h
               <span className="field">
                 <span className="clip">
                   <b>{field.name}</b>
-                  {field.required && viewOf(line.verb).adds && <span aria-label="must be filled"> *</span>}
+                  {field.required && viewOf(line.verb).adds && <span aria-label="required"> *</span>}
                 </span>
                 <small>{typeOf(field.type)?.name}</small>
               </span>
@@ -94,14 +94,14 @@ function WhereEmpty<L extends Fills>({ line, field, name, onChange }: PartProps<
     onChange({ ...line, fillings: line.fillings.map((f) => (f.field === field ? { ...f, empty } : f)) });
   return (
     <div className="row quiet close">
-      where empty
+      If empty:
       <Select
         value={filled.empty}
         className="small"
-        SelectDisplayProps={{ "aria-label": `Where what fills ${name} is empty` }}
+        SelectDisplayProps={{ "aria-label": `If ${name} is empty` }}
         onChange={(event) => set(event.target.value as "leave" | "clear")}
       >
-        <MenuItem value="leave">leave it as it is</MenuItem>
+        <MenuItem value="leave">keep current value</MenuItem>
         <MenuItem value="clear">clear it</MenuItem>
       </Select>
     </div>

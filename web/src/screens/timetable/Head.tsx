@@ -76,7 +76,7 @@ export function Head({ workflow, draft, findings, wrongSamples, zone, sampleLabe
             {wrongSamples > 0 && (
               <span className="bad">
                 {" "}
-                · ! {wrongSamples} {wrongSamples === 1 ? "sample has" : "samples have"} something to put right
+                · ! {wrongSamples} {wrongSamples === 1 ? "sample has a problem" : "samples have problems"}
               </span>
             )}
           </div>

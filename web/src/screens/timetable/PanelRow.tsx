@@ -25,7 +25,7 @@ export function MoreRow({ problem, onClick, children }: { problem?: string | und
 
 export function Remove({ name, onClick }: { name: string; onClick: () => void }) {
   return (
-    <button className="link" aria-label={`Take ${name} away`} onClick={onClick}>
+    <button className="link" aria-label={`Remove ${name}`} onClick={onClick}>
       ×
     </button>
   );

@@ -8,7 +8,7 @@ import { SampleLists } from "./SampleLists";
 
 interface Props {
   workflow: number;
-  /** The sample to edit; none to make one up. */
+  /** The sample to edit; none to create sample. */
   sample: Sample | null;
   fields: Carried[];
   lists: CarriedList[];
@@ -17,7 +17,7 @@ interface Props {
   onClose: () => void;
 }
 
-/** Edit a sample, or make one up. It is marked so; the item in the app is not touched. */
+/** Edit a sample, or create sample. It is marked so; the item in the app is not touched. */
 export function SampleEditor({ workflow, sample, fields, lists, word, onClose }: Props) {
   const queries = useQueryClient();
   const typeOf = useTypeOf();
@@ -82,12 +82,12 @@ export function SampleEditor({ workflow, sample, fields, lists, word, onClose }:
       <DialogActions>
         {sample && (
           <Button color="error" onClick={() => forget.mutate()} className="pull">
-            Take this sample away
+            Delete sample
           </Button>
         )}
-        <Button onClick={onClose}>Leave it</Button>
+        <Button onClick={onClose}>Cancel</Button>
         <Button variant="contained" onClick={() => save.mutate()} disabled={save.isPending}>
-          Keep the sample
+          Save
         </Button>
       </DialogActions>
     </Dialog>

@@ -36,7 +36,7 @@ export function SampleLists({ lists, rows, onChange }: Props) {
                 />
               );
             })}
-            <button className="link" aria-label={`Take row ${at + 1} away`} onClick={() => set(at, null)}>
+            <button className="link" aria-label={`Remove row ${at + 1}`} onClick={() => set(at, null)}>
               ×
             </button>
           </div>

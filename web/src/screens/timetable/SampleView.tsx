@@ -147,7 +147,7 @@ function List({ carried, when, shown, valueOf, unreadable, makeField }: Props) {
           ];
         })}
       </div>
-      {found.length === 0 && <p className="quiet">Nothing carried has that in its name or its content.</p>}
+      {found.length === 0 && <p className="quiet">No matching values.</p>}
     </>
   );
 }

@@ -4,9 +4,9 @@ import type { Cell, Own } from "./model";
 import type { useFetching } from "./useFetching";
 
 export type Filter = "all" | "stops" | "wrong";
-const FILTERS: Record<Filter, string> = { all: "all", stops: "only those that stop", wrong: "only those to put right" };
+const FILTERS: Record<Filter, string> = { all: "all", stops: "only those that stop", wrong: "only those with problems" };
 
-/** Whether a sample is shown: all, those that some line stops, or those with something to put right. */
+/** Whether a sample is shown: all, those that some line stops, or those with problems. */
 export function shows(filter: Filter, cells: Cell[] | undefined): boolean {
   if (filter === "all" || !cells) return true;
   return cells.some((c) => c.state === "put_right" || c.doubts > 0 || (filter === "stops" && c.state === "passed_by"));
@@ -89,7 +89,7 @@ export function SamplesCorner({ samples, shown, filter, setFilter, count, setCou
         )}
         <span>·</span>
         <button className="link" onClick={makeOne}>
-          make one up
+          create sample
         </button>
       </div>
       {fetching.waiting && (

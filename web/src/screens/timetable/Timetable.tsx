@@ -65,11 +65,11 @@ function Open({ workflow }: { workflow: WorkflowDetail }) {
         <div className="note bad" role="alert">
           {draft.problem}{" "}
           <button className="link" onClick={() => void draft.takeTheirs()}>
-            Load what was saved there
+            Load other version
           </button>{" "}
           ·{" "}
           <button className="link" onClick={() => void draft.keepMine()}>
-            Keep what is here
+            Keep mine
           </button>
         </div>
       )}

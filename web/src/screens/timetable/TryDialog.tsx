@@ -65,7 +65,7 @@ export function TryDialog({ workflow, document, sample, line, flush, docked, onC
                         {object}
                       </td>
                       <td className={writes ? "" : "quiet"}>
-                        {writes ? `writes; ${viewOf(l.verb).undone ?? ""}` : viewOf(l.verb).undone ? "is left out" : "only looks"}
+                        {writes ? `Writes; ${viewOf(l.verb).undone ?? ""}` : viewOf(l.verb).undone ? "Not run" : "Reads only"}
                       </td>
                     </tr>
                   );
@@ -89,10 +89,10 @@ export function TryDialog({ workflow, document, sample, line, flush, docked, onC
         )}
       </DialogContent>
       <DialogActions>
-        <Button onClick={onClose}>{run === null ? "Leave it" : "Close"}</Button>
+        <Button onClick={onClose}>{run === null ? "Cancel" : "Close"}</Button>
         {run === null && (
           <Button variant="contained" autoFocus onClick={() => carry.mutate()} disabled={carry.isPending}>
-            Carry it through
+            Run try
           </Button>
         )}
       </DialogActions>
@@ -137,7 +137,7 @@ function Result({ run, document }: { run: number; document: Document }) {
       {detail.run.problem && <div className="note bad">{detail.run.problem}</div>}
       {detail.run.undone_at || undo.data ? (
         <div className="note good">
-          Undone: {undo.data ? undoneWords(undo.data) : "what it wrote is taken back."} {undo.data?.kept.join(" ")}
+          Undone: {undo.data ? undoneWords(undo.data) : "all changes undone."} {undo.data?.kept.join(" ")}
         </div>
       ) : (
         wrote && (

@@ -135,7 +135,7 @@ function OneCell({ cell, verb }: { cell: Cell | undefined; verb: Line["verb"] })
       return (
         <span className="bad" title={cell.note}>
           <span className="mk">!</span>
-          {wrong || 1} to put right
+          {wrong || 1} {wrong > 1 ? "problems" : "problem"}
           <br />
           <span className="quiet light">{cell.parts.length > 0 ? `${fit} made` : `${fit} fields fit`}</span>
         </span>
@@ -151,7 +151,11 @@ function OneCell({ cell, verb }: { cell: Cell | undefined; verb: Line["verb"] })
               {rest}
             </span>
           )}
-          {cell.doubts > 0 && <span className="look">? {cell.doubts} to look at</span>}
+          {cell.doubts > 0 && (
+            <span className="look">
+              ? {cell.doubts} {cell.doubts === 1 ? "warning" : "warnings"}
+            </span>
+          )}
         </span>
       );
   }

@@ -52,7 +52,7 @@ export function Token({ at, remove, calculate }: TokenProps) {
           type="button"
           className="step"
           aria-label={`Count with ${name.join(" › ")}`}
-          title="Count with this value: add days, take away, multiply"
+          title="Count with this value: add days, subtract, multiply"
           onMouseDown={stay}
           onClick={calculate}
         >

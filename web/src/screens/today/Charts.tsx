@@ -40,9 +40,7 @@ export default function Charts({ days }: { days: Day[] }) {
       </figure>
       <figure
         aria-label={
-          least === null
-            ? "How well it went: no runs yet"
-            : `Share that went well, by day; the least was ${Math.round(least * 100)} percent`
+          least === null ? "How well it went: no runs yet" : `Success rate by day; the lowest was ${Math.round(least * 100)} percent`
         }
       >
         <LineChart
@@ -52,7 +50,7 @@ export default function Charts({ days }: { days: Day[] }) {
           series={[
             {
               data: days.map((d) => d.success),
-              label: "went well",
+              label: "Success rate",
               color: "var(--fern)",
               curve: "linear",
               connectNulls: true,
@@ -61,7 +59,7 @@ export default function Charts({ days }: { days: Day[] }) {
             },
           ]}
         />
-        <figcaption>went well{least !== null && `, ${Math.round(least * 100)} % at least`}</figcaption>
+        <figcaption>Success rate{least !== null && `, lowest ${Math.round(least * 100)} %`}</figcaption>
       </figure>
       <figure aria-label={slow === null ? "How fast it went: no runs yet" : `Usual time from event to end, by day; at most ${span(slow)}`}>
         <LineChart

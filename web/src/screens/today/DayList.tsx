@@ -11,7 +11,7 @@ export function DayList({ zone }: { zone: string }) {
   const today = day(new Date().toISOString(), zone);
   return (
     <div className="scroll">
-      <table className="list" aria-label="What came in and what went out">
+      <table className="list" aria-label="Received and written">
         <colgroup>
           <col className="w-84" />
           <col className="w-130" />
@@ -38,7 +38,7 @@ export function DayList({ zone }: { zone: string }) {
       </table>
       {list.data && entries.length === 0 && (
         <div className="empty">
-          <h2>Nothing crossed yet</h2>
+          <h2>No activity yet</h2>
           <p>Turn a workflow on: what it takes in, and where that goes, stands here as it happens.</p>
         </div>
       )}

@@ -6,9 +6,9 @@ import type { TodayOut } from "./queries";
 export function Figures({ today }: { today: TodayOut }) {
   return (
     <dl className="figs">
-      <Figure words="came in">{today.came_in}</Figure>
-      <Figure words="went out">{today.went_out}</Figure>
-      <Figure words="went well">{today.success === null ? "–" : `${percent(today.success)} %`}</Figure>
+      <Figure words="Received">{today.came_in}</Figure>
+      <Figure words="Written or sent">{today.went_out}</Figure>
+      <Figure words="Success rate">{today.success === null ? "–" : `${percent(today.success)} %`}</Figure>
       <Figure words="slowest">
         {today.slowest === null ? (
           "–"

@@ -22,7 +22,7 @@ export function Today() {
             {causes === undefined
               ? ""
               : causes.some((c) => c.kind !== "never_on")
-                ? "Something needs you; the rest goes on by itself."
+                ? "Some items need you. Everything else is running."
                 : "Everything goes by itself."}
           </div>
         </div>

@@ -36,7 +36,7 @@ export function NewWorkflow({ onClose }: { onClose: () => void }) {
           <TextField label="Name" value={name} autoFocus onChange={(e) => setName(e.target.value)} className="above-2" />
           <TextField
             select
-            label={chosen ? `When ${app?.events[0]?.words ?? "something happens"} in` : "When something comes to"}
+            label={chosen ? `When ${app?.events[0]?.words ?? "something happens"} in` : "When an item arrives in"}
             value={from}
             onChange={(e) => setFrom(e.target.value)}
             className="above-4"
@@ -59,9 +59,9 @@ export function NewWorkflow({ onClose }: { onClose: () => void }) {
           {make.error && <div className="note bad">{said(make.error)}</div>}
         </DialogContent>
         <DialogActions>
-          <Button onClick={onClose}>Leave it</Button>
+          <Button onClick={onClose}>Cancel</Button>
           <Button type="submit" variant="contained" disabled={!name.trim() || make.isPending}>
-            Make it
+            Create
           </Button>
         </DialogActions>
       </form>

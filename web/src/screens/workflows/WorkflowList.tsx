@@ -122,7 +122,7 @@ function State({ workflow }: { workflow: Workflow }) {
   if (workflow.silent) {
     return (
       <span className="look" title={workflow.silent}>
-        <span className="mk">◌</span>on, but silent
+        <span className="mk">◌</span>On, no recent items
       </span>
     );
   }
