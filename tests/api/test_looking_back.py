@@ -93,7 +93,7 @@ def test_what_runs_carried_goes_first_and_the_runs_later(three):
     detail = orla.api("GET", f"/runs/{run['id']}")
     assert detail["item"] is None and detail["run"]["pruned"] and all(ln["output"] is None for ln in detail["run"]["lines"])
     said = orla.api("POST", f"/runs/{run['id']}/again", 409, json={"start": "start"})
-    assert "kept no longer" in said["detail"]
+    assert "has expired" in said["detail"]
     age(orla, 401)
     assert upkeep.prune(orla.kelvix.engine, orla.space.id) == 3
     assert found(orla, "") == [] and len(on.titles()) == 3

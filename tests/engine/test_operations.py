@@ -60,7 +60,7 @@ def test_the_doctor_says_what_is_not_well_and_what_to_do(own, tmp_path):
             [sys.executable, "-m", "kelvix", "doctor", "--data", own.settings.data], capture_output=True, text=True,
             env=os.environ | {"PYTHONPATH": str(TOP / "src")},
         )  # fmt: skip
-        assert done.returncode == 1 and "! settings.json" in done.stdout and "look again" in done.stdout
+        assert done.returncode == 1 and "! settings.json" in done.stdout and "run doctor again" in done.stdout
     finally:
         file.chmod(0o600)
 

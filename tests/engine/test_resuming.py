@@ -66,7 +66,7 @@ def test_what_ends_its_worker_each_time_is_set_aside(three):
     orla, by_hand, run, titles = three
     orla.space.transact(lambda t: t.execute("UPDATE run SET endings=%s WHERE id=%s", (MAX_ENDINGS, run)))
     state = by_hand.carry(run)
-    assert state["state"] == "failed" and "set aside" in state["problem"] and titles() == []
+    assert state["state"] == "failed" and "crashed repeatedly" in state["problem"] and titles() == []
 
 
 def test_an_error_of_our_own_is_tried_again_and_then_said(three, caplog):
