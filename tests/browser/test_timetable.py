@@ -166,7 +166,7 @@ def test_what_was_deleted_downstream_is_said_before_the_next_run(built):
     page.get_by_role("button", name="remove it").first.click()
     expect(page.get_by_text("3 fields fit")).to_have_count(3)
     orla.api("DELETE", f"/databases/{database['id']}")
-    expect(page.get_by_text("The database that this line adds to was deleted.", exact=False).first).to_be_visible()
+    expect(page.get_by_text("This line’s database was deleted.", exact=False).first).to_be_visible()
 
 
 def test_a_folder_that_is_not_shared_says_how_to_widen(built):

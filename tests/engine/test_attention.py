@@ -74,7 +74,7 @@ def test_the_owner_is_mailed_once_for_each_cause(failing):
     set_email(orla, orla.addresses["Suppliers"])
     until(lambda: told(orla) or mails(orla))
     [mail] = until(lambda: mails(orla))
-    assert "Swapped" in mail["subject"] and "/runs/" in mail["text"] and "at most once an hour" in mail["text"]
+    assert "Swapped" in mail["subject"] and "/runs/" in mail["text"] and "at most one mail an hour" in mail["text"]
     orla.deliver("two")
     until(lambda: causes(orla)[0]["count"] == 2)
     assert told(orla) == 0 and len(mails(orla)) == 1, "within the hour"

@@ -69,7 +69,7 @@ def test_the_connection_is_revoked(on):
     on.check_now()
     assert "no longer accepts this connection" in on.detail()["subscription"]["problem"]
     sight = orla.api("GET", f"/connections/{on.connection}/sight")
-    assert sight["finding"] == "refused" and "Renew" in sight["advice"]
+    assert sight["finding"] == "refused" and "Reconnect" in sight["advice"]
     assert orla.api("GET", f"/connections/{on.connection}")["state"] == "refused"
     assert orla.connect("Enquiries", "Suppliers", connection=on.connection) == on.connection
     assert orla.api("GET", f"/connections/{on.connection}")["state"] == "good"
