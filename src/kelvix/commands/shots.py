@@ -83,7 +83,7 @@ def main(words: list[str]) -> None:
                     else:
                         page.click(press)
                     page.wait_for_timeout(600)
-                page.wait_for_function("() => !/being read|^…/m.test(document.querySelector('main')?.innerText)")
+                page.wait_for_function("() => !/being read|^…/m.test(document.querySelector('main')?.innerText ?? '…')")
                 page.screenshot(path=str(FOLDER / f"{name}.png"))
                 context.close()
                 print(f"kelvix: {name}")
