@@ -1689,7 +1689,7 @@ export interface components {
         };
         /**
          * AddOrUpdate
-         * @description Update the record whose fields `by` are what they are filled with; add one where there is none. `several`: where there
+         * @description Update the record whose fields `by` are what they are filled with; add one if none match. `several`: where there
          *     are several, ask a person which, stop, or update all.
          */
         AddOrUpdate: {
@@ -2828,7 +2828,7 @@ export interface components {
         /**
          * Find
          * @description Find a record of a database. `several` says which is taken where there are several, that all are, or that the line stops;
-         *     `none` whether a sample goes on where there is none. Where all are taken: the field `order` that they go by, else the order
+         *     `none` whether a sample goes on if none match. Where all are taken: the field `order` that they go by, else the order
          *     in which they were made; the `figures` made of them; and the fields that the text of them lists.
          */
         Find: {

@@ -22,7 +22,7 @@ from kelvix.core.writing import Target
 
 @dataclass(frozen=True)
 class AddOrUpdate(Adds):
-    """Update the record whose fields `by` are what they are filled with; add one where there is none. `several`: where there
+    """Update the record whose fields `by` are what they are filled with; add one if none match. `several`: where there
     are several, ask a person which, stop, or update all."""
 
     id: str

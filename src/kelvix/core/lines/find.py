@@ -31,7 +31,7 @@ from kelvix.core.workflow import Filling, Line, Reference, Sought
 @dataclass(frozen=True)
 class Find(Line):
     """Find a record of a database. `several` says which is taken where there are several, that all are, or that the line stops;
-    `none` whether a sample goes on where there is none. Where all are taken: the field `order` that they go by, else the order
+    `none` whether a sample goes on if none match. Where all are taken: the field `order` that they go by, else the order
     in which they were made; the `figures` made of them; and the fields that the text of them lists."""
 
     id: str

@@ -5,6 +5,6 @@ export default {
   fixed: true,
   sentence: () => ({ verb: "Otherwise", object: "", detail: "" }),
   Panel: () => (
-    <p className="quiet">Lines in here run for samples that match none of the ways above. Leave it empty to let those continue below.</p>
+    <p className="quiet">Lines in here run for samples that match none of the ways above. Without lines, they continue below.</p>
   ),
 } satisfies LineView<Otherwise>;

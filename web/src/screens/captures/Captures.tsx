@@ -55,7 +55,7 @@ export function Captures() {
               <th className="w-168">Keeps in</th>
               <th>Address</th>
               <th className="w-200">Received</th>
-              <th className="w-84" aria-label="Take away" />
+              <th className="w-84" aria-label="Remove" />
             </tr>
           </thead>
           <tbody>
