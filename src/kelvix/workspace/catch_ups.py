@@ -38,7 +38,7 @@ class PastPage:
 def past(
     engine: Engine, space: Space, workflow_id: int, draft: Workflow, recognises: Recognises, before: str | None, limit: int
 ) -> PastPage:
-    """Return a page of a source's past items, the newest first. Nothing is written. Raises NotNow if the workflow has no source."""
+    """Return a page of a source's past items, the newest first. Nothing is written. Raises NotNow without a source."""
     when = draft.when
     if when.own is not None or when.connection is None or when.container is None:
         raise NotNow("There is no source to catch up on.", "Choose an app’s connection and folder in the When line.")
