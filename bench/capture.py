@@ -20,7 +20,7 @@ from _report import keep, median, table, verdict
 from trafilatura import extract
 from trafilatura.metadata import extract_metadata
 
-from kelvix.connectors.consented import ConsentedAccount
+from kelvix.connectors.listed import ListedAccount
 from kelvix.connectors.mail import Mail
 from kelvix.connectors.reading import Reading
 from kelvix.core.feel import Env
@@ -85,7 +85,7 @@ def bare_mail(source: bytes) -> tuple[Any, ...]:
     )
 
 
-def our_mail(account: ConsentedAccount, source: bytes) -> Any:
+def our_mail(account: ListedAccount, source: bytes) -> Any:
     read = asdict(rfc5322.parse(source))
     read["date"] = read["date"].isoformat()
     context = {
@@ -105,7 +105,7 @@ def bare_page(page: bytes) -> tuple[Any, ...]:
         page, output_format="markdown", include_links=True, include_comments=False, favor_recall=True)  # fmt: skip
 
 
-def our_page(account: ConsentedAccount, given: list[bytes], page: bytes) -> Any:
+def our_page(account: ListedAccount, given: list[bytes], page: bytes) -> Any:
     given[:] = [page]
     raw = {"id": "1", "revision": 1, "container": "1", "container_name": "To read", "link": "https://w.example/1", "received": NOW,
            "seq": 1, "address": "https://wick.example/a?utm_source=x", "bare": "https://wick.example/a", "title": "https://wick.example/a",

@@ -8,6 +8,7 @@ from collections.abc import Iterator
 import pytest
 from hypothesis import HealthCheck, settings
 
+from kelvix import processes
 from support import Kelvix, Person
 
 # A machine that runs servers and browsers beside the tests is slow at times; that says nothing about what is tested.
@@ -22,7 +23,9 @@ os.environ["KELVIX_PRACTICE_LINK_SECONDS"] = "3"  # links to contents that expir
 
 @pytest.fixture(scope="session")
 def kelvix(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Kelvix]:
-    running = Kelvix(tmp_path_factory.mktemp("kelvix"))
+    other = processes.free_port()
+    running = Kelvix(tmp_path_factory.mktemp("kelvix"), reachable=(f"localhost:{other}",))
+    running.other_port = other  # where a test may start a server that Kelvix reaches
     yield running
     running.stop()
 

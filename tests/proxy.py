@@ -1,5 +1,6 @@
-"""Something between Kelvix and the practice apps, as any network is: it cuts connections after their first byte, loses answers, and
-holds answers back until later ones are through and pushes have come before them. What it did is counted."""
+"""Something between Kelvix and the practice apps, as any network is: it cuts connections after their first byte, loses answers,
+holds answers back until later ones are through and pushes have come before them, and refuses calls as too many. What it did is
+counted."""
 
 from __future__ import annotations
 
@@ -22,10 +23,11 @@ from kelvix import processes
 from kelvix.settings import TOP, VARIABLE
 from support import Kelvix, until
 
-Fate = Literal["through", "cut", "lost", "held"]
+Fate = Literal["through", "cut", "lost", "held", "limited"]
 FATES: tuple[Fate, ...] = ("through", "cut", "lost", "held")
 HELD = (0.1, 0.8)  # seconds for which an answer is held back: others overtake it, and so does what is pushed
 SECONDS = 30.0
+LIMITED = b"HTTP/1.1 429 Too Many Requests\r\nRetry-After: 0\r\nContent-Length: 0\r\nConnection: close\r\n\r\n"
 
 
 @dataclass(frozen=True)
@@ -70,6 +72,9 @@ class Proxy:
             if asked.writes:
                 with self._lock:
                     self.met[asked.path, fate] += 1
+            if fate == "limited":
+                client.sendall(LIMITED)
+                return
             with socket.create_connection(("127.0.0.1", self.to), SECONDS) as there:
                 if fate == "cut":
                     there.sendall(asked.whole[:1])
@@ -84,6 +89,8 @@ class Proxy:
                     client.sendall(answer)
 
     def stop(self) -> None:
+        with contextlib.suppress(OSError):
+            self._listener.shutdown(socket.SHUT_RDWR)  # who waits there lets go of the port
         self._listener.close()
 
 

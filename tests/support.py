@@ -65,6 +65,11 @@ class Person:
         self.addresses = {f["name"]: f["address"] for f in folders}
         self.folders = {f["name"]: f["id"] for f in folders}
 
+    @property
+    def account_address(self) -> str:
+        """What the practice apps' pages call this person's account by."""
+        return next(a["address"] for a in self.kelvix.practice.accounts() if a["id"] == self.account)
+
     @staticmethod
     def new(kelvix: Kelvix, name: str) -> Person:
         """Somebody with a workspace, an account and empty folders of their own."""
@@ -95,14 +100,26 @@ class Person:
     def connect(
         self, *folders: str, connection: int | None = None, allow: bool = True, send: bool = False, app: str = "mail"
     ) -> int:
-        """Go through the consent window as a browser would: the connection's id."""
-        there = [str(self.container(app, f)) for f in folders]
+        """Connect as a person would, through the consent window or by a key: the connection's id."""
+        if self.kelvix.engine.apps[app].connects == "key":
+            key = self.key(*folders, app=app, write=send)
+            return int(self.api("POST", "/connections/key", json={"app": app, "key": key, "connection": connection})["id"])
+        there = [str(self.container(getattr(self.kelvix.engine.apps[app], "service", app), f)) for f in folders]
         landed = self._consent(app, connection, {"share": there, "answer": "allow" if allow else "refuse"}, send)
         if landed == "/connections?said=failed" and allow:  # the app did not answer in time: a person asks once more
             landed = self._consent(app, connection, {"share": there, "answer": "allow"}, send)
         found = re.fullmatch(r"/connections/(\d+)", landed)
         assert found or not allow, landed
         return int(found[1]) if found else 0
+
+    def key(self, *places: str, app: str, write: bool = True, ends: str = "quarter") -> str:
+        """A key of a practice app, made on its own page."""
+        form = {"name": "For Kelvix", "share": [str(self.container(app, p)) for p in places], "ends": ends}
+        with self.practice_page() as browser:
+            made = browser.post(f"/{app}/keys", data=form | ({"write": "1"} if write else {}))
+        found = re.search(r'id="made">([^<]+)<', made.text)
+        assert found, made.text
+        return found[1]
 
     def _consent(self, app: str, connection: int | None, ticked: dict[str, Any], send: bool) -> str:
         asked = self.api("POST", "/connections/consent", json={"app": app, "connection": connection})["address"]
@@ -271,6 +288,8 @@ def claim(space: Space, engine: Engine, **more: Any) -> list[Claim]:
 
 class Kelvix:
     """An installation with all its processes. `engine` and `practice` are this process's own ends of its databases."""
+
+    other_port: int
 
     def __init__(
         self,

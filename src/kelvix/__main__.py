@@ -54,9 +54,11 @@ def main() -> None:
 
             shots.main(words)
         case "handbook":
-            from kelvix.commands import handbook
+            from kelvix.commands import claims, handbook
+            from kelvix.connectors.apps import apps
 
             handbook.main()
+            claims.main(apps("").values())
         case "openapi":
             from kelvix.commands import openapi
 

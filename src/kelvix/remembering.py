@@ -36,14 +36,33 @@ class Remembered(Generic[V]):
         try:
             found = read()
             with self._lock:
-                self._known[key] = (time.monotonic(), found)
-                while len(self._known) > self.most:
-                    self._known.popitem(last=False)
+                self._keep(key, found)
             return found
         finally:
             with self._lock:
                 del self._reading[key]
             mine.set()
+
+    def known(self, key: Hashable) -> V | None:
+        """Return what is remembered, without reading it."""
+        with self._lock:
+            return self._kept(key)
+
+    def put(self, key: Hashable, value: V) -> None:
+        """Remember what was not read, but made here."""
+        with self._lock:
+            self._keep(key, value)
+
+    def _keep(self, key: Hashable, value: V) -> None:
+        self._known[key] = (time.monotonic(), value)
+        self._known.move_to_end(key)
+        while len(self._known) > self.most:
+            self._known.popitem(last=False)
+
+    def forget(self, key: Hashable) -> None:
+        """Read it anew when it is asked for next."""
+        with self._lock:
+            self._known.pop(key, None)
 
     def _kept(self, key: Hashable) -> V | None:
         since, kept = self._known.get(key, (0.0, None))

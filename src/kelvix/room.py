@@ -8,7 +8,7 @@ import time
 LOW = int(os.environ.get("KELVIX_LOW_WATER", 200 << 20))  # bytes that are left free
 LOOK = 1.0  # seconds between looks
 RETRY_AFTER = 30  # seconds after which those who were sent away may come again
-SENTENCE = "The disk is almost full, so nothing new can be saved. Free some space; everything then goes on by itself."
+SENTENCE = "The disk is almost full, so nothing new can be saved. Free some space; Kelvix then continues automatically."
 
 
 class Room:

@@ -75,7 +75,7 @@ def read(path: str | pathlib.Path | None = None) -> Settings:
     """Return the settings of this process. Raises SystemExit with what to do where there are none."""
     path = path or os.environ.get(VARIABLE)
     if not path or not pathlib.Path(path).exists():
-        raise SystemExit(f"kelvix: no settings file: start with ./kelvix demo or ./kelvix start, or name one in {VARIABLE}")
+        raise SystemExit(f"kelvix: no settings file. Start with ./kelvix demo or ./kelvix start, or set {VARIABLE}")
     return of_json(pathlib.Path(path).read_text())
 
 

@@ -136,7 +136,7 @@ def test_a_viewer_may_look_and_not_change(orla):
     home.transact(lambda t: t.execute("UPDATE person SET role='viewer' WHERE id=%s", (orla.owner.id,)))
     time.sleep(2.1)  # sessions are remembered for two seconds
     assert orla.api("GET", "/databases")[0]["name"] == "Shared"
-    assert "look at this, not change" in orla.api("DELETE", f"/databases/{made['id']}", expect=403)["title"]
+    assert "view this, but not change" in orla.api("DELETE", f"/databases/{made['id']}", expect=403)["title"]
 
 
 def test_the_page_carries_a_strict_policy(kelvix):

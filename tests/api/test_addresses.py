@@ -77,8 +77,8 @@ def test_the_ready_made_request_works_as_it_stands(door):
             400,
             "line 2, column 15",
         ),
-        ({"content": b'{"sum": NaN}', "headers": {"content-type": "application/json"}}, 400, "NaN is no number"),
-        ({"content": b"[1]", "headers": {"content-type": "application/json"}}, 400, "no object"),
+        ({"content": b'{"sum": NaN}', "headers": {"content-type": "application/json"}}, 400, "NaN is not a number"),
+        ({"content": b"[1]", "headers": {"content-type": "application/json"}}, 400, "not an object"),
         ({"content": b"\xff{}", "headers": {"content-type": "application/json"}}, 400, "not UTF-8"),
         ({"content": b"[" * 100_000, "headers": {"content-type": "application/json"}}, 400, "JSON"),
         ({"content": b"<a/>", "headers": {"content-type": "application/xml"}}, 415, "application/xml"),
@@ -88,7 +88,7 @@ def test_the_ready_made_request_works_as_it_stands(door):
         (
             {"content": b"--x\r\nbroken", "headers": {"content-type": "multipart/form-data; boundary=y"}},
             400,
-            "The form cannot be read",
+            "The form can’t be read",
         ),
     ],
 )
@@ -167,3 +167,97 @@ def test_an_address_that_was_made_anew_leads_nowhere_under_the_old_one(door):
     assert httpx.post(other, json=ADA, trust_env=False).status_code == 404, "a token is good in its own workspace only"
     known = orla.api("GET", f"/workflows/{at.workflow}/address")
     assert known["address"] == new and known["secret"] is None, "the secret is shown once"
+
+
+def test_only_who_brings_the_secret_and_calls_from_a_range_is_let_in(door):
+    _, at = door
+    at.build(secret=True, ranges=["127.0.0.0/8"])
+    for wrong in ("", "Bearer", "Bearer whsec_x", f"Basic {at.secret}"):
+        refused = at.send(ADA, headers={"authorization": wrong})
+        assert (refused.status_code, refused.json()["title"]) == (401, "Missing or wrong secret."), wrong
+    assert at.send(ADA, headers={"authorization": f"Bearer {at.secret}"}).status_code == 202
+    at.build(ranges=["192.0.2.0/24"])
+    refused = at.send(ADA)
+    assert (refused.status_code, refused.json()["title"]) == (403, "Requests from this network address are not accepted.")
+    # A proxy before Kelvix on the same machine says from where it passes requests on; nobody else is believed that.
+    assert at.send(ADA, headers={"x-forwarded-for": "192.0.3.7"}).status_code == 403
+    assert at.send(ADA, headers={"x-forwarded-for": "192.0.2.7"}).status_code == 202
+
+
+def test_what_nobody_declared_is_told_kept_and_learned_while_it_is_on(door):
+    orla, at = door
+    at.build()
+    whole = {**ADA, "lines": [{"what": "reeds", "many": 61}], "note": "Mind the step."}
+    taken = httpx.post(f"{at.address}?source=form", json=whole, headers={"x-event": "paid"}, trust_env=False, timeout=30).json()
+    assert taken["not_declared"] == ["note", "query source", "header x-event", "lines"]
+    until(at.rows)
+    run = orla.runs(at.workflow)[0]
+    assert run["state"] == "done"
+    learned = orla.api("POST", f"/workflows/{at.workflow}/learn")
+    assert [(i["place"], i["key"]) for i in learned["inputs"]] == [
+        ("body", "customer.name"),
+        ("body", "sum"),
+        ("body", "note"),
+        ("query", "source"),
+        ("header", "x-event"),
+    ]
+    assert [(one["key"], [f["key"] for f in one["fields"]]) for one in learned["lists"]] == [("lines", ["what", "many"])]
+
+
+def test_the_rows_of_a_list_are_gone_through(orla):
+    kept = orla.database("Lines", {"name": "What", "type": "text"}, {"name": "Many", "type": "number"})
+    what, many = (f["id"] for f in kept["fields"][:2])
+    lists = [{"key": "order.lines", "fields": [{"key": "what"}, {"key": "many", "type": "number"}]}]
+    when = {"verb": "when", "id": "w", "own": {"kind": "address", "lists": lists}}
+    each = {"verb": "repeat", "id": "r", "of": {"line": "w", "value": "order.lines"}}
+    filled = [
+        {"field": f, "filling": [{"ref": {"line": "r", "value": f"each.{key}"}}]} for f, key in ((what, "what"), (many, "many"))
+    ]
+    add = {"verb": "add", "id": "a", "database": kept["id"], "within": "r", "fillings": filled}
+    flow = orla.workflow("Lines of orders", {"lines": [when, each, add]})
+    address = orla.api("POST", f"/workflows/{flow}/address")
+    assert '"lines": [{"what": "text", "many": ' in address["example"]
+    orla.api("POST", f"/workflows/{flow}/on")
+    body = {"order": {"lines": [{"what": "reeds", "many": 61}, {"what": "leather", "many": "2"}]}}
+    tried = orla.api("POST", f"/workflows/{flow}/address/test", json={"body": json.dumps(body)})
+    assert (tried["status"], tried["answer"]["taken"]) == (202, True)
+    until(lambda: len(orla.records(kept["id"])) == 2)
+    rows = sorted((r["values"][what], r["values"][many]) for r in orla.records(kept["id"]))
+    assert rows == [("leather", "2"), ("reeds", "61")]
+
+
+def test_a_test_request_proves_all_that_is_asked_for_and_shows_the_answer(door):
+    orla, at = door
+    at.build(on=False, signed=True, secret=True, ranges=["192.0.2.0/24"])
+
+    def send(body: str, **more):
+        return orla.api("POST", f"/workflows/{at.workflow}/address/test", json={"body": body, **more})
+
+    told = send(json.dumps(ADA), query="?page=2", headers={"X-Event": "paid"})
+    assert told["status"] == 202 and told["answer"]["not_declared"] == ["query page", "header x-event"]
+    assert send("{")["status"] == 400 and "line 1, column 2" in send("{")["answer"]["title"]
+    orla.api("POST", f"/workflows/{at.workflow}/on")
+    wrong = send("{}")
+    assert (wrong["status"], list(wrong["answer"]["fields"])) == (422, ["customer.name"])
+    without = orla.workflow("Nothing yet", {"lines": [{"verb": "when", "id": "w", "own": {"kind": "address"}}]})
+    orla.api("POST", f"/workflows/{without}/address/test", expect=409, json={})
+
+
+def test_a_sample_shows_what_is_declared_of_it_since(door):
+    orla, at = door
+    at.inputs = []
+    at.build(on=False)
+    at.send({**ADA, "lines": [{"what": "reeds"}]})
+    document = orla.api("GET", f"/workflows/{at.workflow}")["document"]
+    document["lines"][0]["own"] |= {
+        "inputs": [{"key": "sum", "type": "number"}, {"key": "customer", "type": "text"}],
+        "lists": [{"key": "lines", "fields": [{"key": "what"}]}],
+    }
+    [cells] = orla.api("POST", f"/workflows/{at.workflow}/rehearse", json={"document": document})["cells"].values()
+    assert cells[0]["state"] == "in"
+    version = orla.api("GET", f"/workflows/{at.workflow}")["draft_version"]
+    saved = {"name": "Orders", "document": document}
+    orla.api("PUT", f"/workflows/{at.workflow}", json=saved, headers={"if-match": str(version)})
+    [sample] = orla.api("GET", f"/workflows/{at.workflow}/samples")
+    assert sample["values"]["sum"] == "12.5" and sample["lists"] == {"lines": [{"what": "reeds"}]}
+    assert "customer" not in sample["values"]  # it is nested, and no text

@@ -159,7 +159,7 @@ def test_mail_to_an_address_is_kept_once(tasks):
                 smtp.sendmail("ada@st.example", nobody, mail.as_bytes())
         empty = EmailMessage()
         empty["Subject"] = "Re: "
-        with pytest.raises(smtplib.SMTPDataError, match="nothing in it"):
+        with pytest.raises(smtplib.SMTPDataError, match="There is no text to save"):
             smtp.sendmail("ada@st.example", kept["mail"].upper(), empty.as_bytes())
         bare = b"Subject: Without a number\r\n\r\n"
         for _ in range(2):  # a mail server that was not answered sends it again
@@ -168,7 +168,7 @@ def test_mail_to_an_address_is_kept_once(tasks):
     values = record["values"]
     assert bare_one["values"][ids["Name"]] == "Without a number"
     assert values[ids["Name"]] == "Ring the verger" and values[ids["Due"]] == tomorrow()
-    assert values["0"] == "About the key.\nSent with it, and not kept: key.pdf"
+    assert values["0"] == "About the key.\nNot saved: key.pdf"
 
 
 def test_what_is_sent_twice_is_kept_once(tasks):
@@ -211,7 +211,7 @@ def test_files_that_are_sent_are_kept_where_there_are_fields_for_them(orla):
     assert len(orla.space.rows("SELECT id FROM kept_file WHERE workspace_id=%s", (orla.space.id,))) == 2, "none for nothing"
     newest, first = orla.records(made["id"])
     assert newest["values"][str(made["fields"][0]["id"])] == "one.pdf"
-    assert newest["values"]["0"] == "Sent with it, and not kept: two.pdf" and newest["values"][paper][0] == "one.pdf"
+    assert newest["values"]["0"] == "Not saved: two.pdf" and newest["values"][paper][0] == "one.pdf"
     copy = orla.web.get(f"/api/v1/databases/{made['id']}/records/{first['id']}/files/{paper}")
     assert copy.content == b"picture" and first["values"][paper][2] == "image/jpeg"
 
@@ -272,7 +272,7 @@ def test_a_page_is_read_by_its_address_and_known_again(pages):
     )
     assert values[ids["Address"]] == at and "## Glue" in values["0"] and values[ids["Minutes"]] == "1"
     again = orla.api("POST", "/capture", 422, json=body | {"text": f"{at}?utm_campaign=x#part"})
-    assert "in Notes already" in again["title"] and "/databases/" in again["detail"] and len(orla.records(made["id"])) == 1
+    assert "already in Notes" in again["title"] and "/databases/" in again["detail"] and len(orla.records(made["id"])) == 1
     own = {"database": made["id"], "text": f"My name for it https://other.example/ by\n{at}", "read_pages": False}
     assert orla.api("POST", "/capture", json=own)["record"]["values"][ids["Author"]] is None, "nothing is read unasked"
 
@@ -302,7 +302,7 @@ def test_a_page_that_is_posted_is_kept_with_what_it_says_once(pages, way):
     assert more.json()["records"][0]["understood"]["Name"] == "Кожа для мехов"
     orla.api("DELETE", f"/databases/{made['id']}/records/{orla.records(made['id'])[0]['id']}")
     again = send("https://wick.example/hair?utm_campaign=other")
-    assert again.status_code == 422 and "in Notes already" in again.json()["title"] and len(orla.records(made["id"])) == 1
+    assert again.status_code == 422 and "already in Notes" in again.json()["title"] and len(orla.records(made["id"])) == 1
     assert "https://" in send("").json()["detail"]
 
 
@@ -355,8 +355,8 @@ def test_a_list_of_links_is_brought_in_once(pages):
     assert newest["values"]["0"] == "## Warm\n\nNot too much of it, and never hot."
     said = orla.api("GET", f"/databases/{made['id']}/records/{newest['id']}")["captured"]["words"]
     assert said == "Orla, by a list of links"
-    assert "no bookmark file" in orla.api("POST", where, 422, content=b"plain words")["detail"]
-    assert "no links" in orla.api("POST", where, 422, content=b'<opml version="2.0"><body/></opml>')["title"]
+    assert "or a bookmark file" in orla.api("POST", where, 422, content=b"plain words")["detail"]
+    assert "no web links" in orla.api("POST", where, 422, content=b'<opml version="2.0"><body/></opml>')["title"]
     bare = orla.database("Bare", {"name": "Name", "type": "text"})
     refused = orla.api("POST", f"/capture/links?database={bare['id']}", 422, content=BOOKMARKS)
     assert "no field for links" in refused["title"] and orla.records(bare["id"]) == []
@@ -368,7 +368,7 @@ def test_a_list_of_links_is_brought_in_once(pages):
         ("http://127.0.0.1:3306/", "private network"),
         ("http://169.254.169.254/latest", "private network"),
         ("http://[::ffff:10.0.0.1]/", "private network"),
-        ("http://no-such-host.invalid/", "no such host"),
+        ("http://no-such-host.invalid/", "is unknown, or its name"),
         ("{at}?moved=9", "more than 4 times"),
         ("{at}99999", "no such page (404)"),
     ],
@@ -377,12 +377,12 @@ def test_a_page_that_cannot_be_read_says_why_and_nothing_is_lost(pages, where, s
     orla, made, _, at = pages
     body = {"database": made["id"], "text": f"x {where.format(at=at)}", "read_pages": True}
     refused = orla.api("POST", "/capture", 422, json=body)
-    assert said in refused["title"] and "without reading" in refused["detail"] and orla.records(made["id"]) == []
+    assert said in refused["title"] and "without its page" in refused["detail"] and orla.records(made["id"]) == []
     orla.api("POST", "/capture", json=body | {"read_pages": False})
 
 
 @pytest.mark.parametrize("to", ["http://[::1", "ftp://x.example/", "javascript:alert(1)"])
 def test_a_page_that_leads_out_of_the_web_is_not_followed(orla, monkeypatch, to):
     monkeypatch.setattr(guarded_http, "send", lambda *_: guarded_http.Answer(302, b"", None, to))
-    with pytest.raises(PermanentError, match="none of the web"):
+    with pytest.raises(PermanentError, match="not on the web"):
         reading_pages.fetch(orla.kelvix.engine, f"{orla.kelvix.settings.practice_address}/reading/pages/1")

@@ -45,7 +45,7 @@ def test_values_that_do_not_fit_are_said_field_by_field_and_nothing_is_written(m
         json={"values": {ids["Mail"]: "nobody", ids["Hours"]: "many"}},
     )
     assert set(problem["fields"]) == {ids["Name"], ids["Mail"], ids["Hours"]}
-    assert "not an e-mail address" in problem["fields"][ids["Mail"]] and orla.records(database["id"]) == []
+    assert "not an email address" in problem["fields"][ids["Mail"]] and orla.records(database["id"]) == []
     assert (
         "no field with the id 999999"
         in orla.api("POST", f"/databases/{database['id']}/records", expect=422, json={"values": {"999999": "x"}})["title"]
@@ -60,7 +60,7 @@ def test_two_edits_of_one_record_at_once_the_second_is_told(made):
     told = orla.api("PATCH", where, expect=412, json={"values": {ids["Name"]: "second"}}, headers={"if-match": "1"})
     assert told["version"] == 2 and told["values"][ids["Name"]] == "first"
     orla.api("PATCH", where, json={"values": {ids["Name"]: "second, knowingly"}}, headers={"if-match": str(told["version"])})
-    assert "Say which version" in orla.api("PATCH", where, expect=428, json={"values": {}})["title"]
+    assert "version is missing" in orla.api("PATCH", where, expect=428, json={"values": {}})["title"]
 
 
 def test_the_same_key_writes_once(made):
@@ -110,13 +110,13 @@ def test_pages_go_on_from_a_cursor(made):
     ("method", "where", "body", "status", "said"),
     [
         ("POST", "/databases", {"name": " "}, 422, "A database needs a name."),
-        ("POST", "/databases/{id}/fields", {"name": "Name", "type": "text"}, 422, "choose another name"),
-        ("POST", "/databases/{id}/fields", {"name": "x", "type": "colour"}, 422, "not formed"),
-        ("DELETE", "/databases/{id}/fields/{first}", None, 422, "rename it instead"),
-        ("DELETE", "/databases/{id}/fields/0", None, 404, "No such field"),
-        ("GET", "/databases/{id}/records/99", None, 404, "There is no such record."),
-        ("GET", "/nothing/here", None, 404, "nothing at this address"),
-        ("GET", "/databases/{id}/records?limit=9999", None, 422, "not formed"),
+        ("POST", "/databases/{id}/fields", {"name": "Name", "type": "text"}, 422, "Choose another name"),
+        ("POST", "/databases/{id}/fields", {"name": "x", "type": "colour"}, 422, "malformed"),
+        ("DELETE", "/databases/{id}/fields/{first}", None, 422, "Rename it instead"),
+        ("DELETE", "/databases/{id}/fields/0", None, 404, "Field not found"),
+        ("GET", "/databases/{id}/records/99", None, 404, "Record not found."),
+        ("GET", "/nothing/here", None, 404, "Not found"),
+        ("GET", "/databases/{id}/records?limit=9999", None, 422, "malformed"),
     ],
 )
 def test_bad_requests_get_a_clear_sentence(made, method, where, body, status, said):
@@ -137,8 +137,8 @@ def test_a_database_goes_to_the_trash_and_comes_back(made):
 def test_hostile_keys_numbers_and_versions_get_a_sentence(made):
     orla, database, ids = made
     where = f"/databases/{database['id']}/records"
-    for values, said in (({"²": "x"}, "no field with the id"), ({"9" * 40: "x"}, "no field with the id"), ({ids["Name"]: "x", ids["Hours"]: "1e400000000"}, "do not fit"),
-                         ({ids["Name"]: "x", ids["Hours"]: "1e70"}, "do not fit"), ({ids["Name"]: "x" * 20_000}, "do not fit")):  # fmt: skip
+    for values, said in (({"²": "x"}, "no field with the id"), ({"9" * 40: "x"}, "no field with the id"), ({ids["Name"]: "x", ids["Hours"]: "1e400000000"}, "are not valid"),
+                         ({ids["Name"]: "x", ids["Hours"]: "1e70"}, "are not valid"), ({ids["Name"]: "x" * 20_000}, "are not valid")):  # fmt: skip
         assert said in orla.api("POST", where, expect=422, json={"values": values})["title"]
     record = orla.api("POST", where, json={"values": {ids["Name"]: "a\0b \N{MUSICAL SYMBOL G CLEF}"}})["record"]
     for version in ("9" * 5000, "-1", "x"):
@@ -231,4 +231,50 @@ def test_amounts_people_spans_and_files_are_kept_given_back_and_undone(orla):
     [record] = orla.records(made["id"])
     assert record["values"] == kept["values"]
     refused = orla.api("POST", where, 422, json={"values": {name: "x", fee: "12", papers: [["x", "1", "", "kelvix:9"]]}})
-    assert "of which currency" in refused["fields"][fee] and "was sent to /api/v1/files before" in refused["fields"][papers]
+    assert "has no currency" in refused["fields"][fee] and "uploaded to /api/v1/files" in refused["fields"][papers]
+
+
+def test_fields_are_put_into_an_order_in_which_the_title_stays_first(orla):
+    made = orla.database("Notes", *({"name": n, "type": "text"} for n in ("Name", "Who", "Due")))
+    name, who, due = (f["id"] for f in made["fields"] if f["id"] != "0")
+    where = f"/databases/{made['id']}/fields"
+    after = orla.api("PUT", where, json={"fields": [name, due, who]})
+    assert [f["name"] for f in after["fields"]][:3] == ["Name", "Due", "Who"]
+    assert [f["name"] for f in orla.api("GET", f"/databases/{made['id']}")["fields"]][:3] == ["Name", "Due", "Who"]
+    assert "stays first" in orla.api("PUT", where, 422, json={"fields": [who, name, due]})["title"]
+    for wrong in ([name, who], [name, who, who], [name, who, due, "0"]):
+        assert "each field" in orla.api("PUT", where, 422, json={"fields": wrong})["title"]
+
+
+def test_how_many_records_lack_a_field(orla):
+    made = orla.database("Notes", {"name": "Name", "type": "text"}, {"name": "Care", "type": "labels", "choices": ["Reeds"]})
+    name, care = (f["id"] for f in made["fields"] if f["id"] != "0")
+    for values in ({name: "x", care: ["Reeds"]}, {name: "y"}, {name: "z"}):
+        orla.api("POST", f"/databases/{made['id']}/records", 201, json={"values": values})
+    found = {f: orla.api("GET", f"/databases/{made['id']}/fields/{f}/lacking") for f in (name, care)}
+    assert found == {name: {"records": 0, "more": False}, care: {"records": 2, "more": False}}
+    orla.api("GET", f"/databases/{made['id']}/fields/999/lacking", 404)
+
+
+def test_a_field_is_given_another_choice_once(orla):
+    kept = orla.database("Sketches", {"name": "Name", "type": "text"}, {"name": "Kind", "type": "choice", "choices": ["Pitch"]})
+    name, kind = (f["id"] for f in kept["fields"][:2])
+    where = f"/databases/{kept['id']}/fields/{kind}/choices"
+    for written in ("Drawing", " drawing "):
+        now = orla.api("POST", where, 201, json={"name": written})
+    assert [c["name"] for c in now["fields"][1]["choices"]] == ["Pitch", "Drawing"]
+    orla.api("POST", f"/databases/{kept['id']}/fields/{name}/choices", 422, json={"name": "Drawing"})
+    orla.api("POST", where, 422, json={"name": " \n "})
+    orla.api("POST", f"/databases/{kept['id']}/fields/999999/choices", 404, json={"name": "Drawing"})
+
+
+def test_a_place_says_whose_fields_take_no_more_choices(orla):
+    project = orla.container("issues", "Oxbow")
+    connection = orla.connect("Oxbow", app="issues", send=True)
+    place = orla.api("POST", "/places", json={"connection": connection, "place": str(project)})
+    assert (
+        orla.api("POST", f"/places/{place['id']}/fields/status/choices", 422, json={"name": "  "})["title"]
+        == "A choice needs a name."
+    )
+    said = orla.api("POST", f"/places/{place['id']}/fields/status/choices", 422, json={"name": "Resting"})
+    assert said["title"] == "Issues lets nobody add choices to Status from outside."

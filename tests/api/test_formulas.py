@@ -38,7 +38,7 @@ def test_a_formula_is_read_with_what_it_gives_for_each_sample(built):
         and (wrong["problem"]["at"], wrong["problem"]["to"]) == (0, 6)
     )
     noted = formula(orla, workflow, body, "Subject + 1")
-    assert noted["tree"] and all("cannot be added" in r["note"] for r in noted["results"])
+    assert noted["tree"] and all("can’t be added" in r["note"] for r in noted["results"])
 
 
 def test_a_calculation_in_words_and_a_test_as_rows(built):
@@ -94,7 +94,7 @@ def test_a_formula_of_any_size_is_answered(built):
 def test_the_functions_are_listed(orla):
     found = {f["name"]: f for f in orla.api("GET", "/functions")}
     assert len(found) > 100 and found["upper case"]["signature"] == "upper case(string)"
-    assert found["substring"]["params"][2]["optional"] and found["first amount"]["group"] == "Ours"
+    assert found["substring"]["params"][2]["optional"] and found["first amount"]["group"] == "Added by Kelvix"
 
 
 def test_suggestions_for_what_is_not_filled(built):
@@ -125,7 +125,7 @@ def test_a_backcast_over_all_past_events(built):
     found = until(lambda: (b := orla.api("GET", f"/workflows/{workflow}/backcast"))["state"] != "running" and b)
     assert found["state"] == "done" and found["seen"] == 63 and found["same"] is True
     assert {o["kind"]: o["count"] for o in found["outcomes"]} == {"carried": 43, "passed_by": 20}
-    assert "still in this folder" in found["reach"] and found["oldest"] <= found["newest"]
+    assert "now in this folder" in found["reach"] and found["oldest"] <= found["newest"]
     example = next(o for o in found["outcomes"] if o["kind"] == "passed_by")["examples"][0]
     samples = orla.api("POST", f"/workflows/{workflow}/samples/keep", json={"item": example["id"]})
     assert example["id"] in [s["item_id"] for s in samples]
@@ -231,5 +231,5 @@ def test_what_cannot_be_read_in_a_sample_is_told_from_what_is_not_there(built):
     assert "“yesterday” is not a date and time" in found["unreadable"][broken]["date"]
     results = {r["field"]: r for r in found["cells"][broken][-1]["results"]}
     states = [r["state"] for r in results.values()]
-    assert states.count("put_right") == 1 and "cannot be read in this item" in str(results)
-    assert any(r["sentence"] == "is not in this item" for r in results.values())
+    assert states.count("put_right") == 1 and "can’t be read in this item" in str(results)
+    assert any(r["sentence"] == "is missing in this item" for r in results.values())

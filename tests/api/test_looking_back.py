@@ -104,7 +104,7 @@ def test_what_runs_carried_goes_first_and_the_runs_later(three):
 def test_how_long_is_the_workspaces_choice(three):
     orla, _ = three
     body = {"timezone": "Europe/London", "language": "en_GB", "keep_content_days": 5, "keep_runs_days": 3}
-    assert "less time" in orla.api("PUT", "/workspace", 422, json=body)["title"]
+    assert "at least as long" in orla.api("PUT", "/workspace", 422, json=body)["title"]
     orla.api("PUT", "/workspace", json=body | {"keep_runs_days": 10})
     age(orla, 6)
     assert upkeep.prune(orla.kelvix.engine, orla.space.id) == 3
@@ -124,12 +124,12 @@ def test_how_many_runs_a_month_are_expected(three):
     assert on.detail()["a_month"] is None
     long_ago = datetime.now(UTC) - timedelta(days=10)
     orla.space.transact(lambda t: t.execute("UPDATE workflow SET turned_on_at=%s WHERE id=%s", (long_ago, on.workflow)))
-    assert (on.detail()["a_month"], on.detail()["a_month_from"]) == (9, "as in the last 10 days")
+    assert (on.detail()["a_month"], on.detail()["a_month_from"]) == (9, "based on the last 10 days")
     made = orla.workflow(
         "Weekdays", {"lines": [{"verb": "when", "id": "w", "own": {"kind": "schedule", "rule": "FREQ=WEEKLY;BYDAY=MO"}}]}
     )
     flow = next(w for w in orla.api("GET", "/workflows") if w["id"] == made)
-    assert flow["a_month"] in (4, 5) and flow["a_month_from"] == "by its times"
+    assert flow["a_month"] in (4, 5) and flow["a_month_from"] == "based on its schedule"
 
 
 def test_each_attempt_is_kept_with_what_went_wrong(three):
@@ -143,4 +143,4 @@ def test_each_attempt_is_kept_with_what_went_wrong(three):
     until(lambda: "Later" in on.titles())
     run = next(r for r in orla.runs(on.workflow) if r["title"] == "Later")
     attempts = orla.api("GET", f"/runs/{run['id']}")["attempts"]
-    assert attempts and "error of its own (500)" in attempts[0]["sentence"] and attempts[0]["again_in"] > 0
+    assert attempts and "had an internal error (500)" in attempts[0]["sentence"] and attempts[0]["again_in"] > 0

@@ -95,7 +95,7 @@ def test_messages_are_written_read_moved_and_deleted_on_its_pages(orla):
             data={"sender": "a\r\nBcc: x@y.example", "subject": "x", "text": "x"},
             files={"files": ("a.txt", b"x")},
         )
-        assert refused.status_code == 422 and "cannot be written" in refused.text
+        assert refused.status_code == 422 and "can’t be sent" in refused.text
 
 
 @pytest.mark.parametrize(("app", "container", "item"), [("files", "folders", "files"), ("reading", "lists", "articles")])
@@ -134,7 +134,7 @@ def test_the_consent_window_refuses_what_is_not_right(orla):
         for wrong in (re.sub("redirect_uri=[^&]+", "redirect_uri=http%3A%2F%2Fevil.example", asked), asked.replace("client_id=kelvix", "client_id=other"),
                       re.sub("&?code_challenge=[^&]+", "", asked), asked.replace("scope=mail", "scope=everything")):  # fmt: skip
             answer = page.get(wrong)
-            assert answer.status_code == 400 and "not right" in answer.text, wrong
+            assert answer.status_code == 400 and "not valid" in answer.text, wrong
         code = re.search(
             r"code=([^&]+)",
             page.post(asked, data={"share": str(orla.folders["Enquiries"]), "answer": "allow"}).headers["location"],

@@ -33,7 +33,7 @@ def test_a_mistake_of_ours_is_told_with_a_reference_that_stands_in_the_log(mista
         answer = TestClient(app, raise_server_exceptions=False).get("/mistake")
     document = answer.json()
     assert answer.status_code == 500 and answer.headers["content-type"] == "application/problem+json"
-    assert document["title"] == "Something went wrong in Kelvix." and document["reference"] in document["detail"]
+    assert document["title"] == "Kelvix had an internal error." and document["reference"] in document["detail"]
     [line] = [one for one in logged if one.get("reference") == document["reference"]]
     assert line["path"] == "/mistake" and line["log_level"] == "error" and line["exc_info"]
     assert "mail" not in answer.text
@@ -45,7 +45,7 @@ def test_what_is_not_there_is_told_as_that():
 
     @app.get("/gone")
     def gone() -> None:
-        raise NotFoundError("there is no such database")
+        raise NotFoundError("database not found")
 
     answer = TestClient(app).get("/gone")
-    assert answer.status_code == 404 and answer.json()["title"] == "There is no such database."
+    assert answer.status_code == 404 and answer.json()["title"] == "Database not found."

@@ -108,4 +108,4 @@ def test_an_item_that_is_not_there_fails_its_run_and_says_so(pushed):
     on, push = pushed
     assert push({"container": str(on.person.folders["Enquiries"]), "item": "987654321"}) == 202
     [run] = until(lambda: on.person.runs(on.workflow, "failed"))
-    assert "not there any more" in run["problem"]
+    assert "no longer exists" in run["problem"]

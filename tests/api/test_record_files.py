@@ -54,7 +54,7 @@ def test_what_a_caller_says_of_a_file_does_not_count(orla, papers):
 def test_a_file_that_is_not_here_is_refused(orla, papers, source):
     where, field = papers
     refused = fill(orla, where, field, ["a", "1", "text/plain", source], expect=422)
-    assert "was sent to /api/v1/files before" in refused["detail"]
+    assert "uploaded to /api/v1/files" in refused["detail"]
 
 
 def test_nobody_else_gets_at_it(orla, papers):

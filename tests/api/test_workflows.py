@@ -34,11 +34,14 @@ def test_a_workflow_saved_from_two_windows(built):
     told = orla.api(
         "PUT", f"/workflows/{workflow}", expect=412, json={"name": "Second", "document": body}, headers={"if-match": "2"}
     )
-    assert "saved from elsewhere as draft 3" in told["title"] and first["draft_version"] == 3
+    assert "was edited elsewhere (draft 3)" in told["title"] and first["draft_version"] == 3
     again = orla.api("PUT", f"/workflows/{workflow}", json={"name": "First", "document": body}, headers={"if-match": "2"})
     assert again["draft_version"] == 3, "the same save, whose answer was lost"
     assert orla.api("GET", f"/workflows/{workflow}")["name"] == "First"
-    assert "which draft" in orla.api("PUT", f"/workflows/{workflow}", expect=428, json={"name": "x", "document": body})["title"]
+    assert (
+        "draft version is missing"
+        in orla.api("PUT", f"/workflows/{workflow}", expect=428, json={"name": "x", "document": body})["title"]
+    )
 
 
 @pytest.mark.parametrize(
@@ -136,7 +139,7 @@ def test_try_all_lines_or_one_and_undo(built):
     assert orla.api("GET", f"/workflows/{workflow}")["tried_never_on"] is True
     assert orla.api("POST", f"/runs/{every['id']}/undo") == {"undone": 2, "trashed": 2, "kept": []} and titles() == []
     assert (
-        "does nothing that lasts"
+        "writes nothing"
         in orla.api("POST", f"/workflows/{workflow}/try", expect=422, json={"sample": sample["id"], "only_line": "o"})["title"]
     )
 
@@ -145,7 +148,7 @@ def test_a_workflow_that_is_on_is_not_deleted(built):
     orla, connection, _, workflow, _ = built
     orla.api("POST", f"/workflows/{workflow}/on")
     assert orla.api("DELETE", f"/workflows/{workflow}", expect=409)["detail"] == "Turn it off first."
-    assert "in use by From the post" in orla.api("DELETE", f"/connections/{connection}", expect=409)["title"]
+    assert "used by From the post" in orla.api("DELETE", f"/connections/{connection}", expect=409)["title"]
     orla.api("POST", f"/workflows/{workflow}/off")
     orla.api("DELETE", f"/workflows/{workflow}")
     orla.api("DELETE", f"/connections/{connection}")
@@ -178,21 +181,32 @@ def test_refused_shared_nothing_and_shared_but_empty_are_told_apart(orla):
     assert orla.api("GET", f"/connections/{empty}")["state"] == "good"
 
 
-def test_a_pasted_link_to_a_folder_is_understood(built):
+def test_a_pasted_link_to_a_folder_or_to_what_is_in_it_is_understood(built, kelvix):
     orla, connection, _, _, _ = built
     practice = orla.kelvix.settings.practice_address
     found = orla.api(
         "POST", f"/connections/{connection}/container", json={"link": f" {practice}/mail/folders/{orla.folders['Enquiries']} "}
     )
-    assert found["name"] == "Enquiries" and found["items"] == 7
+    assert found["container"]["name"] == "Enquiries" and found["container"]["items"] == 7
     not_shared = orla.api(
         "POST",
         f"/connections/{connection}/container",
         expect=409,
         json={"link": f"{practice}/mail/folders/{orla.folders['Suppliers']}"},
     )
-    assert "not shared with" in not_shared["title"] and "tick it" in not_shared["detail"]
-    for other in (f"{practice}/mail/messages/1", "http://evil.example/mail/folders/1", "nonsense"):
+    assert "not shared with" in not_shared["title"] and "access and select it" in not_shared["detail"]
+    message = orla.kelvix.practice.items(orla.folders["Enquiries"], 1)[0]["id"]
+    for part in ("", "/", "?view=source#end", "/parts/1"):
+        link = {"link": f"{practice}/mail/messages/{message}{part}"}
+        assert orla.api("POST", f"/connections/{connection}/container", json=link)["container"]["name"] == "Enquiries"
+    ida = kelvix.person("Ida")
+    ida.deliver("Not for Orla")
+    theirs = until(lambda: orla.kelvix.practice.items(ida.folders["Enquiries"], 1))[0]["id"]
+    for id in (theirs, 10**9):
+        link = {"link": f"{practice}/mail/messages/{id}"}
+        said = orla.api("POST", f"/connections/{connection}/container", expect=409, json=link)
+        assert "no longer there, or its folder is not shared" in said["title"]
+    for other in (f"{practice}/mail/attachments/1", "http://evil.example/mail/folders/1", "nonsense"):
         assert (
             "not a link to a folder"
             in orla.api("POST", f"/connections/{connection}/container", expect=422, json={"link": other})["title"]
@@ -231,14 +245,65 @@ def _listen(orla, heard):
 @pytest.mark.parametrize(
     ("app", "words", "values", "title"),
     [
-        ("files", "the folder in which files arrive", {"name": "Survey.pdf"}, "Survey.pdf"),
-        ("reading", "the list in which articles arrive", {"title": "Wind in the loft"}, "Wind in the loft"),
+        ("files", "a folder", {"name": "Survey.pdf"}, "Survey.pdf"),
+        ("reading", "a list", {"title": "Wind in the loft"}, "Wind in the loft"),
     ],
 )
 def test_each_app_speaks_its_own_words(orla, app, words, values, title):
     lines = [{"verb": "when", "id": "w", "app": app}]
     workflow = orla.workflow("Half built", {"lines": lines})
     refused = orla.api("POST", f"/workflows/{workflow}/on", 409)
-    assert f"choose the connection and {words}" in [f["sentence"] for f in refused["findings"]]
+    assert f"choose a connection and {words}" in [f["sentence"] for f in refused["findings"]]
     [sample] = orla.api("POST", f"/workflows/{workflow}/samples", json={"values": values})
     assert sample["title"] == title
+
+
+def test_a_workflow_begins_with_what_starts_it_and_says_what_is_unfinished(orla):
+    connection, database = orla.connect("Enquiries"), orla.database("Notes", {"name": "Name", "type": "text"})
+    own = {"kind": "record", "database": database["id"], "event": "changed"}
+    made = orla.api("POST", "/workflows", 201, json={"name": "Changes", "own": own})
+    when, add = made["document"]["lines"]
+    assert when["own"]["event"] == "changed" and when["own"]["database"] == database["id"]
+    assert made["unfinished"] == add["id"], "what is still to be said is on the Add line"
+    made = orla.api("POST", "/workflows", 201, json={"name": "Mail", "connection": connection})
+    assert made["unfinished"] == made["document"]["lines"][0]["id"], "no folder is chosen yet"
+
+
+def test_a_workflow_is_duplicated_with_its_draft(orla):
+    made = orla.api("POST", "/workflows", 201, json={"name": "First"})
+    copy = orla.api("POST", f"/workflows/{made['id']}/duplicate", 201)
+    again = orla.api("POST", f"/workflows/{made['id']}/duplicate", 201)
+    assert [copy["name"], again["name"]] == ["First, copy", "First, copy 2"]
+    assert copy["document"] == made["document"] and copy["state"] == "off" and copy["id"] != made["id"]
+    orla.api("POST", "/workflows/999999/duplicate", 404)
+
+
+def test_formulas_are_said_in_words(orla):
+    connection, database = orla.connect("Enquiries"), orla.database("Notes", {"name": "Name", "type": "text"})
+    name = database["fields"][0]["id"]
+    body = document(connection, orla.folders["Enquiries"], database, {"Name": "subject"})
+    flow = orla.workflow("From the post", body)
+    when, *_, add = (line["id"] for line in body["lines"])
+
+    def read(**words):
+        return orla.api("POST", f"/workflows/{flow}/formula", json={"document": body, "line": add, **words})
+
+    stands_in = {"line": when, "key": "sender.name", "text": "friend"}
+    found = read(fallback=stands_in)
+    assert found["text"] == 'first filled(Sender.Name, "friend")'
+    clock = read(part={"line": when, "key": "date", "part": "time"})
+    assert clock["text"] == "time(Date)" and clock["type"] == "time"
+    ref = {"ref": {"line": when, "value": "subject"}}
+    assert read(filling=[ref])["text"] == "Subject"
+    assert read(filling=[{"text": "Re: "}, ref])["text"] == '"Re: " + as words(Subject)'
+    body["lines"][-1]["fillings"] = [{"field": name, "filling": [{"formula": {"kind": "formula", "tree": found["tree"]}}]}]
+    kept = orla.api("POST", f"/workflows/{flow}/rehearse", json={"document": body})["formulas"][found["tree"]]
+    assert kept["fallback"] == stands_in and kept["part"] is None and kept["calculation"] is None
+
+
+def test_a_schedule_that_is_half_typed_is_kept_in_the_draft(orla):
+    made = orla.api("POST", "/workflows", 201, json={"name": "At times", "own": {"kind": "schedule", "cron": "99 8 * * MON"}})
+    assert made["a_month"] is None and made["unfinished"] == made["document"]["lines"][0]["id"]
+    made["document"]["lines"][0]["own"]["cron"] = "98 8 * * MON"
+    sent = {"json": {"name": "At times", "document": made["document"]}, "headers": {"if-match": "1"}}
+    assert orla.api("PUT", f"/workflows/{made['id']}", **sent)["draft_version"] == 2

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import pathlib
 from collections.abc import Iterator
+from typing import Literal
 from unittest.mock import patch
 
 import pytest
@@ -68,9 +69,12 @@ def packaged_page(chromium: Browser, packaged: Kelvix) -> Iterator[tuple[Page, P
 
 
 @pytest.fixture
-def page(chromium: Browser, orla: Person) -> Iterator[Page]:
+def page(chromium: Browser, orla: Person, request: pytest.FixtureRequest) -> Iterator[Page]:
     """A window of 1280 by 800, signed in as Orla. What the page itself complains of fails the test."""
-    context = chromium.new_context(viewport={"width": 1280, "height": 800}, base_url=orla.kelvix.address)
+    workers: Literal["allow", "block"] = "block" if request.node.get_closest_marker("intercepts") else "allow"
+    context = chromium.new_context(
+        viewport={"width": 1280, "height": 800}, base_url=orla.kelvix.address, service_workers=workers
+    )
     opened = context.new_page()
     errors: list[str] = []
     opened.on("pageerror", lambda error: errors.append(str(error)))
@@ -80,6 +84,11 @@ def page(chromium: Browser, orla: Person) -> Iterator[Page]:
     assert errors == []
 
 
+def continue_as(page: Page, person: Person) -> None:
+    """Sign in to the practice apps as this person, by their address: while a long page still arrives, its last button is anybody's."""
+    page.get_by_role("button", name=f"Continue as {person.owner.name}, {person.account_address}", exact=True).click()
+
+
 def add_field(page: Page, name: str, type_: str, **more: str) -> None:
     page.get_by_label("New field", exact=True).fill(name)
     page.get_by_label("Type", exact=True).click()
@@ -87,6 +96,6 @@ def add_field(page: Page, name: str, type_: str, **more: str) -> None:
     if "database" in more:
         page.get_by_label("Database", exact=True).click()
         page.get_by_role("option", name=more["database"], exact=True).click()
-        page.get_by_label("Name of the field there").fill(more["back"])
-    page.get_by_role("button", name="Add the field").click()
+        page.get_by_label("Field name there").fill(more["back"])
+    page.get_by_role("button", name="Add field").click()
     expect(page.get_by_label(f"Name of {name}", exact=True)).to_be_visible()

@@ -43,6 +43,7 @@ def test_a_line_is_understood_and_completed_before_it_is_kept(page: Page, orla: 
     assert values["Name"] == "Order hair sheep 3pm" and values["Hours"] == "4" and values["Due"]
 
 
+@pytest.mark.intercepts
 def test_a_line_is_typed_before_anything_else_is_there(page: Page, orla: Person, tasks):
     held: list[Route] = []
     page.route("**/api/v1/databases", lambda route: held.append(route))
@@ -83,6 +84,7 @@ def test_what_does_not_fit_is_said_and_nothing_is_lost(page: Page, orla: Person,
     assert names(orla, tasks) == []
 
 
+@pytest.mark.intercepts
 def test_a_line_whose_answer_was_lost_is_kept_once_when_it_is_sent_again(page: Page, orla: Person, tasks):
     lost = []
 
@@ -119,24 +121,24 @@ def test_on_a_phone_by_an_address_that_is_not_secure(chromium: Browser, orla: Pe
     )
     page.goto("/quick/")
     assert page.evaluate("[navigator.locks, navigator.clipboard, crypto.randomUUID].every((one) => one === undefined)")
-    box, keep = page.get_by_label("What to keep"), page.get_by_role("button", name="Keep it")
+    box, keep = page.get_by_label("Text to save"), page.get_by_role("button", name="Save")
     context.set_offline(True)
     box.fill("waits")
     keep.click()
-    expect(page.get_by_text("Kelvix cannot be reached now")).to_be_visible()
+    expect(page.get_by_text("Kelvix can’t be reached now")).to_be_visible()
     box.fill("typed meanwhile")
-    page.get_by_role("button", name="take it back").click()
+    page.get_by_role("button", name="Edit").click()
     expect(box).to_have_value("waits\ntyped meanwhile")
-    expect(page.get_by_text("Kelvix cannot be reached now")).to_have_count(0)
+    expect(page.get_by_text("Kelvix can’t be reached now")).to_have_count(0)
     context.set_offline(False)
     keep.click()
     expect(page.get_by_text("Added.")).to_be_visible()
     assert names(orla, tasks) == ["waits"]
     page.set_viewport_size({"width": 1280, "height": 800})
     page.goto("/captures")
-    page.get_by_label("Name, as in My phone").fill("My phone")
-    page.get_by_role("button", name="Make an address").click()
-    page.get_by_role("button", name="copy the address").click()
+    page.get_by_label("Name, for example My phone").fill("My phone")
+    page.get_by_role("button", name="Create address").click()
+    page.get_by_role("button", name="Copy address").click()
     expect(page.get_by_text("Copied.")).to_be_visible()
     context.close()
 
@@ -145,36 +147,36 @@ def test_on_a_phone_without_a_network_it_waits_and_is_sent_once(chromium: Browse
     context = chromium.new_context(viewport={"width": 390, "height": 760}, base_url=orla.kelvix.address)
     page = sign_in(context.new_page(), orla)
     page.goto("/quick/")
-    box = page.get_by_label("What to keep")
-    until(lambda: page.evaluate("navigator.serviceWorker.controller !== null"))
+    box = page.get_by_label("Text to save")
+    page.evaluate("navigator.serviceWorker.ready.then(() => true)")
     box.fill("with a network")
-    page.get_by_role("button", name="Keep it").click()
+    page.get_by_role("button", name="Save").click()
     expect(page.get_by_text("Added.")).to_be_visible()
     context.set_offline(True)
     page.reload()
     expect(page.get_by_role("heading", name="Quick input")).to_be_visible()
     for n in range(2):
         box.fill(f"without one {n}")
-        page.get_by_role("button", name="Keep it").click()
-    expect(page.get_by_text("Kelvix cannot be reached now")).to_be_visible()
-    expect(page.get_by_label("What waits to be sent").get_by_role("listitem")).to_have_count(2)
+        page.get_by_role("button", name="Save").click()
+    expect(page.get_by_text("Kelvix can’t be reached now")).to_be_visible()
+    expect(page.get_by_label("Not sent yet").get_by_role("listitem")).to_have_count(2)
     page.reload()
-    expect(page.get_by_label("What waits to be sent").get_by_role("listitem")).to_have_count(2)
+    expect(page.get_by_label("Not sent yet").get_by_role("listitem")).to_have_count(2)
     assert names(orla, tasks) == ["with a network"]
     other = context.new_page()  # a second window has the same queue, and neither forgets what the other put there
     other.goto("/quick/")
-    other.get_by_label("What to keep").fill("from another window")
-    other.get_by_role("button", name="Keep it").click()
-    expect(page.get_by_label("What waits to be sent").get_by_role("listitem")).to_have_count(3)
+    other.get_by_label("Text to save").fill("from another window")
+    other.get_by_role("button", name="Save").click()
+    expect(page.get_by_label("Not sent yet").get_by_role("listitem")).to_have_count(3)
     box.fill("and from the first")
-    page.get_by_role("button", name="Keep it").click()
-    expect(other.get_by_label("What waits to be sent").get_by_role("listitem")).to_have_count(4)
+    page.get_by_role("button", name="Save").click()
+    expect(other.get_by_label("Not sent yet").get_by_role("listitem")).to_have_count(4)
     other.close()
     context.set_offline(False)
     until(lambda: len(names(orla, tasks)) == 5)
     page.reload()
     expect(page.get_by_role("heading", name="Quick input")).to_be_visible()
-    expect(page.get_by_label("What waits to be sent")).to_have_count(0)
+    expect(page.get_by_label("Not sent yet")).to_have_count(0)
     last = ["from another window", "and from the first"]
     assert names(orla, tasks) == ["with a network", "without one 0", "without one 1", *last]
     assert page.evaluate("document.documentElement.scrollWidth <= innerWidth"), "nothing is wider than a phone"
@@ -183,7 +185,7 @@ def test_on_a_phone_without_a_network_it_waits_and_is_sent_once(chromium: Browse
 
 def test_a_bookmark_button_hands_over_the_page_that_one_reads(page: Page, orla: Person, tasks):
     page.get_by_role("link", name="Captures").click()
-    button = page.get_by_role("link", name="Keep this page")
+    button = page.get_by_role("link", name="Save this page")
     code = button.get_attribute("href").removeprefix("javascript:")
     reading = page.context.new_page()
     reading.goto(f"{orla.kelvix.settings.practice_address}/sign-in")
@@ -191,8 +193,8 @@ def test_a_bookmark_button_hands_over_the_page_that_one_reads(page: Page, orla: 
     with reading.expect_popup() as opened:
         reading.evaluate(code)
     small = opened.value
-    expect(small.get_by_label("What to keep")).to_have_value(re.compile(r"^.*http://localhost:\d+/sign-in\n> "))
-    small.get_by_role("button", name="Keep it").click()
+    expect(small.get_by_label("Text to save")).to_have_value(re.compile(r"^.*http://localhost:\d+/sign-in\n> "))
+    small.get_by_role("button", name="Save").click()
     expect(small.get_by_text("Added.")).to_be_visible()
     [record] = orla.records(tasks[0]["id"])
     assert record["values"][tasks[1]["Page"]].endswith("/sign-in") and record["values"]["0"].startswith("> ")
@@ -211,15 +213,15 @@ def test_a_bookmark_button_hands_over_the_page_that_one_reads(page: Page, orla: 
 def test_what_a_phone_shares_is_a_line_with_its_address(page: Page, tasks, shared, text):
     """Web Share Target: title, text and url; common practice of apps: the address at the end of the text, and no url."""
     page.goto("/quick/?" + urlencode(shared))
-    expect(page.get_by_label("What to keep")).to_have_value(text)
+    expect(page.get_by_label("Text to save")).to_have_value(text)
 
 
 def test_an_address_is_made_and_taken_away(page: Page, orla: Person, tasks):
     page.goto("/captures")
-    page.get_by_label("Name, as in My phone").fill("My phone")
-    page.get_by_role("button", name="Make an address").click()
+    page.get_by_label("Name, for example My phone").fill("My phone")
+    page.get_by_role("button", name="Create address").click()
     row = page.get_by_role("row", name=re.compile("My phone"))
-    expect(row.get_by_role("button", name="copy the address")).to_be_visible()
+    expect(row.get_by_role("button", name="Copy address")).to_be_visible()
     [kept] = orla.api("GET", "/capture/addresses")
     assert orla.web.post(kept["address"], content=b"by phone", headers={"origin": ""}).status_code == 201
     page.reload()

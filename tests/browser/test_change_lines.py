@@ -37,7 +37,7 @@ def built(page: Page, orla):
 
 
 def add_line(page: Page, verb: str) -> None:
-    page.get_by_role("button", name="+ add a line").click()
+    page.get_by_role("button", name="+ Add line").click()
     page.get_by_role("menuitem", name=re.compile(f"^{verb}:")).click()
 
 
@@ -53,7 +53,7 @@ def row(page: Page, field: str):
 def test_a_record_that_was_found_is_updated_and_given_back(built):
     page, rows = built
     add_line(page, "Update")
-    expect(page.get_by_text("Choose which record to update.")).to_be_visible()
+    expect(page.get_by_text("Choose a record to update.")).to_be_visible()
     page.get_by_label("Which record").click()
     page.get_by_role("option", name="the record found in line 2, Parishes").click()
     page.get_by_label("Stage is filled with", exact=True).press_sequentially("Clo")
@@ -61,11 +61,11 @@ def test_a_record_that_was_found_is_updated_and_given_back(built):
     expect(row(page, "Stage")).to_contain_text("was New")
     expect(page.get_by_role("gridcell", name=re.compile("1 field changes"))).to_be_visible()
     page.get_by_label("Address is filled with", exact=True).focus()
-    page.get_by_label("The message as itself").get_by_role("button", name="ada.pell@stbride.example").click()
-    expect(row(page, "Address")).to_contain_text("as it is")
+    page.get_by_label("The message As it looks").get_by_role("button", name="ada.pell@stbride.example").click()
+    expect(row(page, "Address")).to_contain_text("unchanged")
     page.get_by_label("If Address is empty").click()
-    page.get_by_role("option", name="clear it").click()
-    expect(page.get_by_label("If Address is empty")).to_contain_text("clear it")
+    page.get_by_role("option", name="clear the value").click()
+    expect(page.get_by_label("If Address is empty")).to_contain_text("clear the value")
     carry(page)
     expect(page.get_by_text("updated St Bride")).to_be_visible()
     assert rows() == [("St Bride", "2")]
@@ -93,11 +93,11 @@ def test_one_record_is_kept_for_each_thing(built):
     add_line(page, "Add or update")
     page.get_by_label("Database to add to").click()
     page.get_by_role("option", name="Parishes").click()
-    expect(page.get_by_text("Say by which field a record is recognised.")).to_be_visible()
+    expect(page.get_by_text("Choose a field to match records by.")).to_be_visible()
     page.get_by_label("Address is filled with", exact=True).focus()
-    page.get_by_label("The message as itself").get_by_role("button", name="ada.pell@stbride.example").click()
+    page.get_by_label("The message As it looks").get_by_role("button", name="ada.pell@stbride.example").click()
     page.get_by_label("Name is filled with", exact=True).focus()
-    page.get_by_label("The message as itself").get_by_role("button", name="Ada Pell", exact=True).click()
+    page.get_by_label("The message As it looks").get_by_role("button", name="Ada Pell", exact=True).click()
     page.get_by_label("Match existing records by").click()
     page.get_by_role("option", name="Address").click()
     page.keyboard.press("Escape")
@@ -106,7 +106,7 @@ def test_one_record_is_kept_for_each_thing(built):
     carry(page)
     expect(page.get_by_text("updated Ada Pell")).to_be_visible()
     assert rows() == [("Ada Pell", "1")]
-    page.get_by_role("link", name="Open the run").click()
+    page.get_by_role("link", name="Open run").click()
     expect(page.get_by_text("Updated Ada Pell in Parishes.")).to_be_visible()
     page.get_by_role("button", name="Undo").click()
     until(lambda: rows() == [("St Bride", "1")])

@@ -47,12 +47,12 @@ def test_a_formula_with_completion_by_keyboard_alone(built):
     page.get_by_label("Reply by is filled with").focus()
     page.keyboard.type("=")
     page.keyboard.type("Dat")
-    expect(page.get_by_role("option", name=re.compile("^Date"))).to_be_visible()
-    page.wait_for_timeout(150)  # CodeMirror takes no choice in the first moments of a list
+    expect(page.get_by_role("option", name=re.compile("^Date")).first).to_be_visible()
+    page.wait_for_timeout(400)  # what was typed so far has been read and is marked: the cursor stays where it is
     page.keyboard.press("Enter")
     page.keyboard.type(" + dura")
     expect(page.get_by_role("option", name=re.compile("^duration"))).to_be_visible()
-    page.wait_for_timeout(150)
+    page.wait_for_timeout(150)  # CodeMirror takes no choice in the first moments of a list
     page.keyboard.press("Enter")
     expect(page.get_by_text("duration(from)").first).to_be_visible()
     page.keyboard.type('"P3D')
@@ -68,13 +68,13 @@ def test_a_formula_with_completion_by_keyboard_alone(built):
 def test_a_calculation_said_in_words_by_mouse_alone(built):
     page, *_ = built
     page.get_by_label("Reply by is filled with", exact=True).click()
-    page.get_by_label("The message as itself").get_by_role("button", name=re.compile("2026, ")).click()
-    row(page, "Reply by").get_by_label("Count with Message › Date").click()
+    page.get_by_label("The message As it looks").get_by_role("button", name=re.compile("2026, ")).click()
+    row(page, "Reply by").get_by_label("Calculate with Message › Date").click()
     page.get_by_label("Amount").fill("3")
     page.get_by_label("Unit").click()
     page.get_by_role("option", name="weeks").click()
     expect(row(page, "Reply by").get_by_role("button", name=re.compile("3 weeks"))).to_be_visible()
-    page.get_by_role("button", name="as a formula").click()
+    page.get_by_role("button", name="Edit as formula").click()
     expect(page.locator(".cm-content")).to_have_text('Date + duration("P21D")')
 
 
@@ -102,8 +102,8 @@ def test_a_name_and_an_address_the_wrong_way_round_are_noticed_and_put_right(bui
     orla.api("PUT", f"/workflows/{workflow}", json={"name": "x", "document": detail["document"]},
              headers={"if-match": str(detail["draft_version"])})  # fmt: skip
     page.reload()
-    expect(page.get_by_text("is not an e-mail address", exact=False).first).to_be_visible()
-    page.get_by_role("button", name=re.compile("^swap ")).first.click()
+    expect(page.get_by_text("is not an email address", exact=False).first).to_be_visible()
+    page.get_by_role("button", name=re.compile("^Swap ")).first.click()
     expect(page.get_by_text("5 fields fit")).to_have_count(2)
     until(
         lambda: (
@@ -115,14 +115,14 @@ def test_a_name_and_an_address_the_wrong_way_round_are_noticed_and_put_right(bui
 
 def test_a_date_and_a_time_made_of_one_timestamp(built):
     page, orla, database, workflow = built
-    page.get_by_role("gridcell", name="goes on").first.click()
-    page.get_by_role("button", name="+ add a line").click()
+    page.get_by_role("gridcell", name="continues").first.click()
+    page.get_by_role("button", name="+ Add line").click()
     page.get_by_role("menuitem", name=re.compile("^Shape")).click()
     page.get_by_role("button", name="split Date into date and time").click()
     expect(page.get_by_role("gridcell", name=re.compile("2 values"))).to_have_count(3)
     pattern = page.get_by_label("Pattern").nth(1)
     pattern.fill("HH:MM a")
-    expect(page.get_by_text("AM or PM", exact=False)).to_be_visible()
+    expect(page.get_by_text("AM and PM", exact=False)).to_be_visible()
     page.get_by_role("button", name=re.compile("^hh:mm a, which gives")).click()
     expect(pattern).to_have_value("hh:mm a")
     pattern.fill("HH:mm")
@@ -150,20 +150,18 @@ def test_a_date_and_a_time_made_of_one_timestamp(built):
 
 def test_a_condition_is_picked_read_as_a_formula_changed_there_and_read_back_as_rows(built):
     page, orla, _, workflow = built
-    page.get_by_role("gridcell", name="goes on").first.click()
-    page.get_by_role("button", name="+ add a condition").click()
+    page.get_by_role("gridcell", name="continues").first.click()
+    page.get_by_role("button", name="+ Add condition").click()
     page.get_by_label("Compared with").last.fill("reeds")
-    expect(page.get_by_label("1 of 2 samples pass")).to_be_visible()
-    page.get_by_role("button", name="as a formula").click()
+    expect(page.get_by_label("1 of 2 samples continue")).to_be_visible()
+    page.get_by_role("button", name="Edit as formula").click()
     expect(page.locator(".cm-content")).to_have_text('mentions(Subject, "quote") or mentions(Subject, "reeds")')
     write(page, 'mentions(Subject, "quote") and (mentions(Text, "sulk") or string length(Subject) > 100)')
-    expect(page.get_by_role("status")).to_contain_text("gives")
-    page.wait_for_timeout(300)
-    page.get_by_role("button", name="as rows").click()
-    expect(page.get_by_label("How this group goes together")).to_have_text("any is true")
+    page.get_by_role("button", name="as rows").click()  # at once: what was typed last is read all the same
+    expect(page.get_by_label("All or any in this group")).to_have_text("any is true")
     expect(page.get_by_label("Compared with").nth(1)).to_have_value("sulk")
     expect(page.get_by_role("button", name=re.compile("string length.Subject. > 100"))).to_be_visible()
-    expect(page.get_by_role("gridcell", name="passed by")).to_have_count(1)
+    expect(page.get_by_role("gridcell", name="skipped")).to_have_count(1)
     group = until(lambda: [c for c in lines(orla, workflow)[1]["conditions"] if c["kind"] == "group"])[0]
     assert [c["kind"] for c in group["conditions"]] == ["condition", "formula"]
 
@@ -205,26 +203,26 @@ def test_proposals_are_taken_one_by_one_or_all(built):
     orla.api("PUT", f"/workflows/{workflow}", json={"name": "x", "document": detail["document"]},
              headers={"if-match": str(detail["draft_version"])})  # fmt: skip
     page.reload()
-    expect(page.get_by_text("fields have proposals")).to_be_visible()
+    expect(page.get_by_text("fields have suggestions")).to_be_visible()
     page.get_by_role("button", name="use Message › Sender › Address").click()
     expect(row(page, "Address").get_by_role("button", name=re.compile("Sender › Address"))).to_be_visible()
-    page.get_by_role("button", name="take all").click()
+    page.get_by_role("button", name="Accept all").click()
     expect(page.get_by_text("5 fields fit")).to_have_count(2)
 
 
 def test_samples_are_filtered_and_compared(built):
     page, *_ = built
-    page.get_by_role("gridcell", name="goes on").first.click()
+    page.get_by_role("gridcell", name="continues").first.click()
     page.get_by_label("Compared with").fill("tremulant")
-    expect(page.get_by_role("gridcell", name="passed by")).to_have_count(1)
-    page.get_by_label("Which samples are shown").click()
-    page.get_by_role("option", name="only those that stop").click()
+    expect(page.get_by_role("gridcell", name="skipped")).to_have_count(1)
+    page.get_by_label("Samples to show").click()
+    page.get_by_role("option", name="only skipped or stopped").click()
     expect(page.get_by_text("1 of 2 samples")).to_be_visible()
-    page.get_by_label("Which samples are shown").click()
+    page.get_by_label("Samples to show").click()
     page.get_by_role("option", name="all", exact=True).click()
     page.get_by_role("button", name="compare").click()
-    table = page.get_by_role("table", name="Two samples, cell by cell")
-    expect(table.get_by_role("row").filter(has_text="Only if")).to_contain_text("passed by")
+    table = page.get_by_role("table", name="Compare samples")
+    expect(table.get_by_role("row").filter(has_text="Only if")).to_contain_text("skipped")
     expect(table.get_by_title("differs").first).to_be_visible()
 
 
@@ -232,10 +230,10 @@ def test_a_backcast_is_read_and_one_of_its_events_made_a_sample(built):
     page, orla, _, _ = built
     orla.deliver("A newsletter")
     page.get_by_role("link", name="Backcast").click()
-    page.get_by_role("button", name="Backcast over all past events").click()
+    page.get_by_role("button", name="Run backcast").click()
     outcomes = page.get_by_role("table", name="Outcomes")
-    expect(outcomes.get_by_role("row").filter(has_text="passed by")).to_contain_text("1")
+    expect(outcomes.get_by_role("row").filter(has_text="skipped")).to_contain_text("1")
     expect(page.get_by_role("status")).to_contain_text("3 events")
-    expect(page.get_by_text("Messages that were deleted or moved away since are not among them", exact=False)).to_be_visible()
+    expect(page.get_by_text("but not messages deleted or moved since then", exact=False)).to_be_visible()
     outcomes.get_by_role("button", name="A newsletter").click()
     expect(page.get_by_role("columnheader", name=re.compile("A newsletter"))).to_have_attribute("aria-current", "true")

@@ -27,11 +27,11 @@ def tasks(page: Page, orla):
 
 def test_an_approval_is_built_asked_edited_and_given(tasks):
     page, orla, _, workflow, titles = tasks
-    page.get_by_role("button", name="+ add a line").click()
+    page.get_by_role("button", name="+ Add line").click()
     page.get_by_role("menuitem", name=re.compile("^Ask:")).click()
-    expect(page.get_by_text("Say what is asked.")).to_be_visible()
-    page.get_by_label("What is asked", exact=True).press_sequentially("Book it?")
-    page.get_by_role("button", name="+ show a value").click()
+    expect(page.get_by_text("Enter a question.")).to_be_visible()
+    page.get_by_label("Question", exact=True).press_sequentially("Book it?")
+    page.get_by_role("button", name="+ Add value to review").click()
     page.get_by_label("Name of the value").fill("Title")
     page.get_by_label("Title is filled with", exact=True).press_sequentially("Subject")
     page.get_by_role("option", name=re.compile("^Subject")).first.click()
@@ -52,8 +52,8 @@ def test_an_approval_is_built_asked_edited_and_given(tasks):
     expect(question.get_by_text("Bellows leak").first).to_be_visible()
     assert titles() == []
     question.get_by_label("Title").fill("Bellows leak at St Bride")
-    question.get_by_role("button", name="Yes, go on").click()
-    expect(page.get_by_text("Nothing needs you")).to_be_visible()
+    question.get_by_role("button", name="Yes, continue").click()
+    expect(page.get_by_text("Nothing needs your attention")).to_be_visible()
     assert until(titles) == ["Bellows leak at St Bride"]
     page.goto(f"/workflows/{workflow}/runs?line=a")
     expect(page.get_by_role("grid").get_by_text("yes Orla")).to_be_visible()
@@ -75,8 +75,8 @@ def test_which_of_several_records_is_meant(tasks):
     orla.api("POST", f"/workflows/{workflow}/on")
     orla.deliver("Organ moved")
     page.goto("/needs")
-    question = page.get_by_role("region", name="2 records of Tasks match. Which one is meant?")
+    question = page.get_by_role("region", name="2 records of Tasks match. Which one?")
     question.get_by_role("button", name="It is St Bride, south").click()
-    expect(page.get_by_text("Nothing needs you")).to_be_visible()
+    expect(page.get_by_text("Nothing needs your attention")).to_be_visible()
     until(lambda: {r["values"][str(note)] for r in orla.records(kept["id"])} == {"north", "Organ moved"})
     assert titles() == ["St Bride", "St Bride"]

@@ -35,15 +35,14 @@ def test_an_app_a_kind_of_line_and_a_type_of_field_from_packages(packaged_page):
     add = {"verb": "add", "id": "a", "database": pipes["id"], "fillings": filled}
     workflow = orla.workflow("Pipes from the book", {"lines": [{"verb": "when", "id": "w"}, add]})
     page.goto(f"/workflows/{workflow}?line=w")
-    choose(page, "What starts it", "Logbook: an entry is written")
+    choose(page, "Trigger", "Logbook: an entry is written")
     choose(page, "Connection", re.compile("^Logbook of"))
     page.get_by_role("combobox", name="Book").click()
     page.get_by_role("option", name=re.compile("^Tuning")).click()
-    page.get_by_role("button", name="fetch the newest entries").click()
     expect(page.get_by_role("gridcell").filter(has_text="2 fields fit")).to_be_visible()
 
     page.get_by_role("gridcell").filter(has_text="2 fields fit").click()
-    page.get_by_role("button", name="+ add a line").click()
+    page.get_by_role("button", name="+ Add line").click()
     page.get_by_role("menuitem", name="Print a label: to tie to a pipe").click()
     expect(page.get_by_role("gridcell").filter(has_text="say what stands on the label")).to_be_visible()
     page.get_by_label("Text", exact=True).fill("Pipe of the swell, tuned again, ")
@@ -62,7 +61,7 @@ def test_an_app_a_kind_of_line_and_a_type_of_field_from_packages(packaged_page):
     expect(page.get_by_role("button", name="Turn off")).to_be_visible()
     with (Path(os.environ["LOGBOOK_FOLDER"]) / "Tuning.jsonl").open("a") as book:
         book.write(json.dumps({"what": "Great, tenor A", "hertz": "441", "at": "2026-11-28T09:00:00Z"}) + "\n")
-    page.get_by_role("button", name="check now").click()
+    page.get_by_role("button", name="Check now").click()
     [run] = until(lambda: [r for r in orla.runs(workflow) if r["state"] == "done"])
     page.goto(f"/databases/{pipes['id']}")
     expect(page.get_by_role("gridcell", name="Great, tenor A")).to_be_visible()

@@ -8,6 +8,7 @@ import time
 import pytest
 from playwright.sync_api import Page, Route, expect
 
+from browser.conftest import continue_as
 from support import FIELDS, FILLS, document, until
 
 
@@ -43,7 +44,7 @@ def test_by_keyboard_alone(built):
     page.keyboard.press("Enter")
     until(lambda: len(draft(orla, workflow)) == 4)
     expect(page.get_by_text("Line 3 · Add a record to …")).to_be_visible()
-    page.get_by_role("gridcell", name="choose the database to add to").first.focus()
+    page.get_by_role("gridcell", name="choose a database to add to").first.focus()
     page.keyboard.press("Alt+ArrowDown")
     until(lambda: [ln["id"] for ln in draft(orla, workflow)].index("a") == 2)
     page.keyboard.press("Delete")
@@ -78,12 +79,13 @@ def test_filling_by_keyboard(built):
     expect(page.get_by_role("cell", name="Quote 2 / ada.pell@stbride.example")).to_be_visible()
 
 
+@pytest.mark.intercepts
 def test_a_workflow_saved_from_two_windows_loses_nothing(built):
     page, orla, _, workflow = built
     other = page.context.new_page()
     other.route("**/api/v1/live", lambda route: route.abort())
     other.goto(f"/workflows/{workflow}")
-    theirs = other.get_by_label("Name of the workflow")
+    theirs = other.get_by_label("Workflow name")
     expect(theirs).to_have_value("From the post")
     # The other window does not hear of this save in time, as when a laptop wakes up.
     kept = orla.api("GET", f"/workflows/{workflow}")
@@ -91,10 +93,10 @@ def test_a_workflow_saved_from_two_windows_loses_nothing(built):
         f"**/api/v1/workflows/{workflow}",
         lambda route: route.fulfill(json=kept) if route.request.method == "GET" else route.continue_(),
     )
-    page.get_by_label("Name of the workflow").fill("Mine")
+    page.get_by_label("Workflow name").fill("Mine")
     until(lambda: orla.api("GET", f"/workflows/{workflow}")["name"] == "Mine")
     theirs.fill("Theirs")
-    expect(other.get_by_role("alert")).to_contain_text("saved from elsewhere")
+    expect(other.get_by_role("alert")).to_contain_text("was edited elsewhere")
     assert orla.api("GET", f"/workflows/{workflow}")["name"] == "Mine"
     expect(theirs).to_have_value("Theirs")
     other.unroute_all()
@@ -102,6 +104,7 @@ def test_a_workflow_saved_from_two_windows_loses_nothing(built):
     until(lambda: orla.api("GET", f"/workflows/{workflow}")["name"] == "Theirs")
 
 
+@pytest.mark.intercepts
 @pytest.mark.parametrize("reached", [False, True], ids=["not sent", "answer lost"])
 def test_a_draft_that_cannot_be_saved_stays_and_is_saved_later(built, reached):
     """What was kept although its answer was lost is not taken for somebody else's, whatever was typed since."""
@@ -115,9 +118,9 @@ def test_a_draft_that_cannot_be_saved_stays_and_is_saved_later(built, reached):
         route.abort()
 
     page.route(f"**/api/v1/workflows/{workflow}", lose)
-    page.get_by_label("Name of the workflow").fill("Offline for a while")
-    expect(page.get_by_role("alert")).to_contain_text("is still here")
-    page.get_by_label("Name of the workflow").fill("Typed meanwhile")
+    page.get_by_label("Workflow name").fill("Offline for a while")
+    expect(page.get_by_role("alert")).to_contain_text("are kept here")
+    page.get_by_label("Workflow name").fill("Typed meanwhile")
     page.unroute_all()
     until(lambda: orla.api("GET", f"/workflows/{workflow}")["name"] == "Typed meanwhile")
     expect(page.get_by_role("alert")).not_to_be_visible()
@@ -125,24 +128,24 @@ def test_a_draft_that_cannot_be_saved_stays_and_is_saved_later(built, reached):
 
 def test_waiting_for_the_next_message(built):
     page, orla, _, _ = built
-    page.get_by_role("button", name="wait for the next").click()
-    expect(page.get_by_text("Waiting: make one message now, in Mail.")).to_be_visible()
+    page.get_by_role("button", name="Wait for the next one").click()
+    expect(page.get_by_text("Waiting for the next message. Create one now in Mail.")).to_be_visible()
     page.wait_for_timeout(1200)
     orla.deliver("Quote, made while waiting")
     expect(page.get_by_role("columnheader", name=re.compile("made while waiting"))).to_be_visible()
-    expect(page.get_by_role("button", name="wait for the next")).to_be_visible()
+    expect(page.get_by_role("button", name="Wait for the next one")).to_be_visible()
 
 
 def test_a_sample_edited_and_one_made_up(built):
     page, _, _, _ = built
-    page.get_by_role("button", name="edit", exact=True).click()
+    page.get_by_role("button", name="Edit sample", exact=True).click()
     page.get_by_role("textbox", name="Subject").fill("Nothing of interest")
     page.get_by_role("textbox", name="Date").fill("01/02/2026")
     page.get_by_role("button", name="Save").click()
     expect(page.get_by_text("two different dates")).to_be_visible()
     page.get_by_role("textbox", name="Date").fill("1 Feb 2026, 10:00")
     page.get_by_role("button", name="Save").click()
-    expect(page.get_by_role("gridcell", name="passed by")).to_have_count(1)
+    expect(page.get_by_role("gridcell", name="skipped")).to_have_count(1)
     page.get_by_role("button", name="create sample").click()
     page.get_by_role("textbox", name="Subject").fill("A quote that nobody sent")
     page.get_by_role("button", name="Save").click()
@@ -151,9 +154,9 @@ def test_a_sample_edited_and_one_made_up(built):
 
 def test_a_field_made_of_a_carried_value(built):
     page, orla, database, _ = built
-    page.get_by_role("button", name="as a list").click()
+    page.get_by_role("button", name="As a list").click()
     page.get_by_label("Search carried values").fill("attach")
-    page.get_by_title("Make a field of Attachments › Number").click()
+    page.get_by_title("Create field from Attachments › Number").click()
     expect(page.get_by_text("5 fields fit")).to_have_count(3)
     made = orla.api("GET", f"/databases/{database['id']}")["fields"]
     assert ("Attachments Number", "number") in [(f["name"], f["type"]) for f in made]
@@ -178,7 +181,7 @@ def test_a_folder_that_is_not_shared_says_how_to_widen(built):
     expect(page.get_by_text("This folder is not shared with", exact=False)).to_be_visible()
     expect(page.get_by_text("Not shared: Suppliers.")).to_be_visible()
     page.get_by_role("button", name="Change access").click()
-    page.get_by_role("button", name=re.compile("Go on as")).last.click()
+    continue_as(page, orla)
     expect(page.get_by_role("heading", name="Kelvix asks for access to your Mail")).to_be_visible()
 
 
@@ -186,8 +189,8 @@ def test_turning_on_what_is_not_ready_says_what_is_missing(page: Page, orla):
     made = orla.api("POST", "/workflows", json={"name": "Half built"})
     page.goto(f"/workflows/{made['id']}")
     page.get_by_role("button", name="Turn on", exact=True).click()
-    expect(page.get_by_text("This workflow is not ready to be turned on.", exact=False)).to_be_visible()
-    expect(page.get_by_text("choose the connection and the folder", exact=False).first).to_be_visible()
+    expect(page.get_by_text("This workflow can’t be turned on yet.", exact=False)).to_be_visible()
+    expect(page.get_by_text("choose a connection and a folder", exact=False).first).to_be_visible()
 
 
 def test_a_run_arrives_live_in_the_grid_and_can_be_undone(built):
@@ -197,7 +200,7 @@ def test_a_run_arrives_live_in_the_grid_and_can_be_undone(built):
     expect(page.get_by_text("No runs yet")).to_be_visible()
     orla.deliver("Quote, live")
     expect(page.get_by_role("columnheader", name=re.compile("Quote, live"))).to_be_visible()
-    page.get_by_role("link", name="open the run").click()
+    page.get_by_role("link", name="Open run").click()
     expect(page.get_by_role("cell", name="Message › Sender › Address")).to_be_visible()
     page.get_by_role("button", name="Undo").click()
     expect(page.get_by_text("1 record moved to the trash.")).to_be_visible()
@@ -213,7 +216,7 @@ def test_a_failed_run_is_found_put_right_and_run_again(built):
     orla.deliver("Quote, too early")
     page.goto("/runs?state=failed")
     page.get_by_role("link", name="Quote, too early").click()
-    expect(page.get_by_text("the database it wrote to is gone").first).to_be_visible()
+    expect(page.get_by_text("its database was deleted").first).to_be_visible()
     orla.api("POST", "/trash/restore", json=gone)
     page.get_by_role("button", name="Run again from the failed line").click()
     expect(page.get_by_text("done").first).to_be_visible()
@@ -222,7 +225,7 @@ def test_a_failed_run_is_found_put_right_and_run_again(built):
 
 def test_a_link_leads_to_the_cell_and_a_reload_keeps_it(built):
     page, _, _, workflow = built
-    page.get_by_role("gridcell", name="goes on").last.click()
+    page.get_by_role("gridcell", name="continues").last.click()
     expect(page.get_by_text("Line 2 · Only if")).to_be_visible()
     page.reload()
     expect(page.get_by_text("Line 2 · Only if")).to_be_visible()

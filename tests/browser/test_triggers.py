@@ -24,7 +24,7 @@ def tables(page: Page, orla):
     add = {"verb": "add", "id": "a", "database": notes["id"], "fillings": [{"field": noted, "filling": [{"text": "started"}]}]}
     workflow = orla.workflow("Own", {"lines": [{"verb": "when", "id": "w"}, add]})
     page.goto(f"/workflows/{workflow}?line=w")
-    expect(page.get_by_label("What starts it")).to_be_visible()
+    expect(page.get_by_label("Trigger")).to_be_visible()
 
     def rows():
         return [r["values"][str(noted)] for r in orla.records(notes["id"])]
@@ -45,13 +45,12 @@ def turn_on(page: Page) -> None:
 
 def test_a_records_button_is_made_and_pressed(tables):
     page, _, tasks, record, workflow, rows = tables
-    choose(page, "What starts it", "a button on a record is pressed")
-    choose(page, "Database that is listened to", "Tasks")
-    expect(page.get_by_text("Say what stands on the button.")).to_be_visible()
-    page.get_by_label("On the button").fill("Note it")
-    page.get_by_role("button", name="fetch the newest records").click()
+    choose(page, "Trigger", "a button on a record is pressed")
+    choose(page, "Database to watch", "Tasks")
+    expect(page.get_by_text("Enter a button label.")).to_be_visible()
+    page.get_by_label("Button label").fill("Note it")
     expect(page.get_by_role("columnheader").filter(has_text="Reeds")).to_be_visible()
-    expect(page.get_by_label("The sample as itself").get_by_text("Reeds")).to_be_visible()
+    expect(page.get_by_label("Sample as it looks").get_by_text("Reeds")).to_be_visible()
     turn_on(page)
     page.goto(f"/databases/{tasks['id']}/{record['id']}")
     page.get_by_role("button", name="Note it").click()
@@ -63,17 +62,17 @@ def test_a_records_button_is_made_and_pressed(tables):
 
 def test_a_field_that_reaches_a_value(tables):
     page, orla, tasks, record, _, rows = tables
-    choose(page, "What starts it", "a field of a record reaches a value")
-    choose(page, "Database that is listened to", "Tasks")
-    choose(page, "Field that reaches a value", "Stage")
-    choose(page, "The value that it becomes", "Done")
+    choose(page, "Trigger", "a field of a record reaches a value")
+    choose(page, "Database to watch", "Tasks")
+    choose(page, "Field to watch", "Stage")
+    choose(page, "New value", "Done")
     expect(page.get_by_role("grid").get_by_text("Stage becomes Done")).to_be_visible()
     turn_on(page)
     orla.api("PATCH", f"/databases/{tasks['id']}/records/{record['id']}", headers={"if-match": str(record["version"])},
              json={"values": {str(tasks["fields"][1]["id"]): "2"}})  # fmt: skip
     until(lambda: rows() == ["started"])
+    page.get_by_role("button", name=re.compile("^Fetch (newest|again)")).click()
     # What it was and what it is now have the same name, and are told apart wherever they are listed.
-    page.get_by_role("button", name=re.compile("^fetch the newest")).click()
     page.get_by_text("a record to Notes").first.click()
     page.get_by_label("Text is filled with").click()
     page.keyboard.type("stage")
@@ -83,37 +82,45 @@ def test_a_field_that_reaches_a_value(tables):
 
 def test_a_schedule_is_said_in_plain_choices_and_shows_when_it_comes_round(tables):
     page, *_ = tables
-    choose(page, "What starts it", "a scheduled time arrives")
-    comes = page.get_by_text(re.compile(r"times in the next thirty days"))
+    choose(page, "Trigger", "a scheduled time arrives")
+    comes = page.get_by_text(re.compile(r"times in the next 30 days"))
     expect(comes).to_be_visible()
     for day in ("Tue", "Thu", "Fri"):
         page.get_by_role("button", name=day, exact=True).click()
     expect(page.get_by_role("grid").get_by_text("every week on Mon, Wed at 08:00")).to_be_visible()
-    expect(page.get_by_text(re.compile(r"^(8|9) times in the next thirty days"))).to_be_visible()
-    choose(page, "How the schedule is said", "as a cron expression")
+    expect(page.get_by_text(re.compile(r"^(8|9) times in the next 30 days"))).to_be_visible()
+    choose(page, "Schedule format", "by a cron expression")
     page.get_by_label("Expression").fill("99 8 * * MON")
     expect(page.get_by_text("Bad minute").first).to_be_visible()
     page.get_by_label("Expression").fill("30 8 * * MON")
-    page.get_by_role("button", name="fetch the next times").click()
     expect(page.get_by_role("columnheader").filter(has_text="08:30").first).to_be_visible()
     turn_on(page)
-    expect(page.get_by_text(re.compile("starts by the clock, next .* 08:30"))).to_be_visible()
+    expect(page.get_by_text(re.compile("Starts on schedule, next .* 08:30"))).to_be_visible()
 
 
 def test_a_request_is_learned_from_posted_and_seen_to_arrive(tables):
     """The ready-made request, sent by curl as it stands."""
     page, orla, _, _, workflow, rows = tables
-    choose(page, "What starts it", "a request comes to an address of its own")
-    page.get_by_role("button", name="Make the address").click()
-    expect(page.get_by_role("button", name="Copy an example request")).to_be_visible()
+    choose(page, "Trigger", "a request arrives at its own address")
+    page.get_by_role("button", name="Create address").click()
+    expect(page.get_by_role("button", name="Copy example request")).to_be_visible()
     expect(page.get_by_text(re.compile("Draft .*, saved"))).to_be_visible()
     example = orla.api("GET", f"/workflows/{workflow}/address")["example"].replace("{}", '{"customer": {"name": "Ada Pell"}}')
     send = [*shlex.split(example), "-s"]
     assert '"taken":false' in subprocess.run(send, capture_output=True, text=True, timeout=30).stdout
     expect(page.get_by_role("columnheader").filter(has_text="A request")).to_be_visible()
-    page.get_by_role("button", name="learn them from the last request").click()
+    page.get_by_role("button", name="Use values of the last request").click()
     expect(page.get_by_label("Name in the request", exact=True)).to_have_value("customer.name")
-    page.get_by_label("required").check()
+    expect(page.get_by_role("columnheader").filter(has_text="A request")).to_be_visible()
+    page.get_by_role("button", name="Send a test request").click()
+    page.get_by_label("Body").fill('{"customer": {"name": "Ada Pell"}, "lines": [{"what": "reeds"}]}')
+    page.get_by_role("button", name="Send", exact=True).click()
+    expect(page.get_by_role("status").filter(has_text="Answer 202")).to_contain_text("not declared: lines")
+    page.get_by_role("button", name="Close").click()
+    page.get_by_role("button", name="Use values of the last request").click()
+    expect(page.get_by_label("List", exact=True)).to_have_value("lines")
+    expect(page.get_by_label("Name in the row")).to_have_value("what")
+    page.get_by_label("required").first.check()
     turn_on(page)
     assert '"taken":true' in subprocess.run(send, capture_output=True, text=True, timeout=30).stdout
     until(lambda: rows() == ["started"])
@@ -128,29 +135,29 @@ def test_a_workflow_is_started_for_the_records_that_are_chosen(tables):
     name = str(tasks["fields"][0]["id"])
     for title in ("Leather", "Bellows"):
         orla.api("POST", f"/databases/{tasks['id']}/records", json={"values": {name: title}})
-    choose(page, "What starts it", "a button on a record is pressed")
-    choose(page, "Database that is listened to", "Tasks")
-    page.get_by_label("On the button").fill("Note it")
+    choose(page, "Trigger", "a button on a record is pressed")
+    choose(page, "Database to watch", "Tasks")
+    page.get_by_label("Button label").fill("Note it")
     turn_on(page)
     page.goto(f"/databases/{tasks['id']}")
-    page.get_by_role("checkbox", name="Choose Leather").check()
+    page.get_by_role("checkbox", name="Select Leather").check()
     page.get_by_role("gridcell", name="Bellows", exact=True).focus()
     page.keyboard.press(" ")
     expect(page.get_by_text("2 records chosen")).to_be_visible()
     page.get_by_role("button", name="Note it").click()
     expect(page.get_by_text("Own was started for 2 records.")).to_be_visible()
     until(lambda: rows() == ["started", "started"])
-    page.get_by_role("checkbox", name="Choose all that are shown").check()
+    page.get_by_role("checkbox", name="Select all shown").check()
     expect(page.get_by_text("3 records chosen")).to_be_visible()
-    page.get_by_role("button", name="choose none").click()
+    page.get_by_role("button", name="Clear selection").click()
     expect(page.get_by_text("records chosen")).to_have_count(0)
 
 
 def test_a_button_on_a_database_is_pressed(tables):
     page, _, tasks, _, _, rows = tables
-    choose(page, "What starts it", "a button on a database is pressed")
-    choose(page, "Database that is listened to", "Tasks")
-    page.get_by_label("On the button").fill("Count them")
+    choose(page, "Trigger", "a button on a database is pressed")
+    choose(page, "Database to watch", "Tasks")
+    page.get_by_label("Button label").fill("Count them")
     turn_on(page)
     page.goto(f"/databases/{tasks['id']}")
     page.get_by_role("button", name="Count them").click()

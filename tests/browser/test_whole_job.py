@@ -37,8 +37,7 @@ def test_from_nothing_to_a_record_that_appears_by_itself(page: Page, orla: Perso
     page.get_by_role("link", name="Workflows").click()
     page.get_by_role("button", name="New workflow").click()
     page.get_by_label("Name", exact=True).fill("Enquiries from the post")
-    page.get_by_label("When an item arrives in").click()
-    page.get_by_role("option", name=re.compile("^Mail of orla")).click()
+    expect(page.get_by_label("Connection")).to_have_text(re.compile("^Mail of orla"))  # the only one
     page.get_by_role("button", name="Create").click()
     grid = page.get_by_role("grid", name="Rehearsal: lines down, samples across")
     expect(grid.get_by_text("a message arrives")).to_be_visible()
@@ -51,26 +50,25 @@ def test_from_nothing_to_a_record_that_appears_by_itself(page: Page, orla: Perso
     expect(grid.get_by_text("Mail › Enquiries")).to_be_visible()
 
     # Real samples.
-    page.get_by_role("button", name="fetch the newest messages").click()
     expect(grid.get_by_role("columnheader", name=re.compile("Estimate, please"))).to_be_visible()
     expect(grid.get_by_role("gridcell", name="● in")).to_have_count(3)
 
     # The database, made from the sample.
     grid.get_by_text("a record to …").click()
-    page.get_by_role("button", name="make a database from the sample").click()
-    page.get_by_label("Name of the database").fill("Enquiries")
-    page.get_by_role("button", name="Make the database").click()
+    page.get_by_role("button", name="Create database from the sample").click()
+    page.get_by_label("Database name").fill("Enquiries")
+    page.get_by_role("button", name="Create").click()
     expect(grid.get_by_text("a record to Enquiries")).to_be_visible()
     expect(grid.get_by_text("6 fields fit")).to_have_count(3)
 
     # A line in between, whose condition is pointed at.
     grid.get_by_text("a message arrives").click()
-    page.get_by_role("button", name="+ add a line").click()
+    page.get_by_role("button", name="+ Add line").click()
     page.get_by_role("menuitem", name=re.compile("^Only if")).click()
-    page.get_by_label("The message as itself").get_by_role("button", name="Estimate, please").click()
+    page.get_by_label("The message As it looks").get_by_role("button", name="Estimate, please").click()
     page.get_by_label("Compared with").fill("quote, estimate")
-    expect(grid.get_by_text("goes on")).to_have_count(2)
-    expect(grid.get_by_text("passed by")).to_have_count(1)
+    expect(grid.get_by_text("continues")).to_have_count(2)
+    expect(grid.get_by_text("skipped")).to_have_count(1)
 
     # A field filled the wrong way round: it is said, and put right by one click.
     grid.get_by_text("a record to Enquiries").click()
@@ -78,8 +76,8 @@ def test_from_nothing_to_a_record_that_appears_by_itself(page: Page, orla: Perso
     page.get_by_label("Address is filled with, text").focus()
     page.keyboard.press("Backspace")
     address.focus()
-    page.get_by_label("The message as itself").get_by_role("button", name="Tobias Wren").click()
-    expect(page.get_by_text("“Tobias Wren” is not an e-mail address")).to_be_visible()
+    page.get_by_label("The message As it looks").get_by_role("button", name="Tobias Wren").click()
+    expect(page.get_by_text("“Tobias Wren” is not an email address")).to_be_visible()
     expect(grid.get_by_text("1 problem")).to_have_count(2)
     page.get_by_role("button", name="use Message › Sender › Address").click()
     expect(grid.get_by_text("6 fields fit")).to_have_count(2)
@@ -89,7 +87,7 @@ def test_from_nothing_to_a_record_that_appears_by_itself(page: Page, orla: Perso
     name = page.get_by_label("Name is filled with", exact=True)
     name.press_sequentially("By post: ")
     expect(page.get_by_role("cell", name="By post: Estimate, please")).to_be_visible()
-    page.get_by_role("button", name="as a list").click()
+    page.get_by_role("button", name="As a list").click()
     page.get_by_label("Search carried values").fill("sthewen")
     expect(page.get_by_role("button", name="Sender › Address", exact=True)).to_be_visible()
     expect(page.get_by_role("button", name="Sender › Name", exact=True)).to_have_count(0)
@@ -97,7 +95,7 @@ def test_from_nothing_to_a_record_that_appears_by_itself(page: Page, orla: Perso
     # A real try, and its undoing.
     page.get_by_role("button", name=re.compile("^Try ")).click()
     page.get_by_role("button", name="Run try").click()
-    expect(page.get_by_role("link", name="Open it in Enquiries")).to_be_visible()
+    expect(page.get_by_role("link", name="Open in Enquiries")).to_be_visible()
     page.get_by_role("button", name="Undo this try").click()
     expect(page.get_by_text("1 record moved to the trash.")).to_be_visible()
     page.get_by_role("button", name="Close").click()
@@ -124,8 +122,9 @@ def test_from_nothing_to_a_record_that_appears_by_itself(page: Page, orla: Perso
 
     # The record at the side says where each value came from; the run and the item are found again.
     row.click()
-    side = table.get_by_label("The record", exact=True)
+    side = table.get_by_label("Record", exact=True)
     expect(side.get_by_text("Water came through.")).to_be_visible()
+    side.get_by_role("button", name="Show sources").click()
     expect(side.get_by_text("Message › Sender › Address")).to_be_visible()
     expect(side.get_by_role("link", name="Mail › Enquiries")).to_be_visible()
     page.get_by_role("link", name="Runs").last.click()

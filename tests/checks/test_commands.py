@@ -77,7 +77,7 @@ def test_start_prints_one_address_and_everything_ends_with_it(tmp_path, how):
     assert len(of_folder(tmp_path)) >= 5
 
     second = kelvix("start", "--data", tmp_path / "data", "--port", port_of_three())
-    assert second.returncode == 1 and "running already with the data folder" in second.stderr
+    assert second.returncode == 1 and "already running with the data folder" in second.stderr
 
     token = kelvix("token", "--name", "tests", "--data", tmp_path / "data").stdout.strip()
     me = httpx.get(f"http://127.0.0.1:{port}/api/v1/me", headers={"authorization": f"Bearer {token}"}, trust_env=False)
@@ -118,7 +118,7 @@ def test_a_port_in_use_gets_one_clear_sentence(tmp_path):
 
 def test_joining_what_does_not_run_says_so(tmp_path):
     said = kelvix("token", "--name", "x", "--data", tmp_path)
-    assert said.returncode == 1 and "no Kelvix was started here yet" in said.stderr
+    assert said.returncode == 1 and "Kelvix has not been started here yet" in said.stderr
     assert kelvix("help").returncode == 0 and kelvix("nonsense").returncode == 2
 
 
@@ -146,15 +146,22 @@ def test_the_demo_is_deterministic_and_rich(tmp_path):
             flows_on = {w["name"]: w["state"] for w in web.get("/api/v1/workflows").json()}
             databases = {d["name"]: d["records"] for d in web.get("/api/v1/databases").json()}
             assert databases == {
-                "Enquiries": 20, "Notes": 11, "Papers": 10, "Parishes": 11, "Suppliers’ invoices": 1, "Workshop tasks": 244,
+                "Enquiries": 20, "Notes": 11, "Papers": 10, "Parishes": 11, "Suppliers’ invoices": 1, "Visitations": 3,
+                "Workshop tasks": 244,
             }  # fmt: skip
             assert all(flows_on.get(n) == "on" for n in ("Surveys on the shelf", "Papers of the post", "Articles into notes"))
             flows = {w["name"]: w for w in web.get("/api/v1/workflows").json()}
             assert flows["Enquiries from the post"]["state"] == "on" and flows["Invoices from suppliers"]["tried_never_on"]
             assert flows["What is open"]["listens"]["kind"] == "schedule"
+            added = ("Visits into the round", "Invoices into the ledger", "Surveys by name", "Quotes won", "The register")
+            assert all(flows_on[name] == "on" for name in added)
+            assert [(p["name"], p["outside"]["app"]) for p in web.get("/api/v1/places").json()] == [
+                ("Books › Invoices", "sheets"), ("Deanery register › Benefices", "tables"),
+                ("Deanery register › Visitations", "tables"), ("Visits and faults", "issues"), ("Workshop › Rounds", "tasks"),
+            ]  # fmt: skip
             assert [n["workflow"] for n in web.get("/api/v1/needs").json()] == ["Sort the post"]
             states = [r["state"] for r in web.get("/api/v1/runs?limit=200").json()["runs"]]
-            assert {s: states.count(s) for s in set(states)} == {"done": 49, "passed_by": 28, "failed": 1, "waiting": 1}
+            assert {s: states.count(s) for s in set(states)} == {"done": 80, "passed_by": 49, "failed": 1, "waiting": 1}
     finally:
         child.terminate()
         child.wait(30)

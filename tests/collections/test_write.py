@@ -61,9 +61,9 @@ def test_what_does_not_fit_is_refused_whoever_writes_it_and_leaves_nothing(made,
     for values, said in (
         ({name: "x", hours: None}, "Hours is required"),
         ({name: None, hours: Decimal(1)}, "Name is required"),
-        ({name: "x", hours: "2"}, "Hours takes a number, and this is none"),
-        ({name: "x", hours: Decimal(1), due: datetime(2026, 11, 28, tzinfo=UTC)}, "Due takes a date, and this is none"),
-        ({name: "x", hours: Decimal(1), done: "yes"}, "Done takes a yes or no, and this is none"),
+        ({name: "x", hours: "2"}, "Hours takes a number, and this is not one"),
+        ({name: "x", hours: Decimal(1), due: datetime(2026, 11, 28, tzinfo=UTC)}, "Due takes a date, and this is not one"),
+        ({name: "x", hours: Decimal(1), done: "yes"}, "Done takes a yes or no, and this is not one"),
     ):
         with pytest.raises(Wrong, match=said):
             orla.space.transact(ways(orla, database, record, values, ME)[way])

@@ -8,7 +8,17 @@ from typing import Any
 from toy import Toy
 
 from kelvix.connectors import conformance
-from kelvix.core.collection import Changes, GoneError, Page, PermanentError, RateLimitedError, Ref, TransientError
+from kelvix.core.collection import (
+    Changes,
+    GoneError,
+    Page,
+    PermanentError,
+    RateLimitedError,
+    Ref,
+    TransientError,
+    Write,
+    Written,
+)
 from kelvix.core.query import Query
 
 BROKEN: dict[Any, type[Toy]] = {}
@@ -112,7 +122,7 @@ class TakesRefusedForGone(Toy):
         try:
             super().called()
         except PermanentError:
-            raise GoneError("it is not there") from None
+            raise GoneError("it is missing") from None
 
 
 @breaks(conformance.says_gone)
@@ -142,8 +152,8 @@ class ComparesByValue(Toy):
 
 @breaks(conformance.keeps_names)
 class CutsNames(Toy):
-    def put(self, title: str) -> str:
-        return super().put(title[:200])
+    def put(self, title: str, note=None) -> str:
+        return super().put(title[:200], note)
 
 
 @breaks(conformance.keeps_to_its_schema)
@@ -182,6 +192,46 @@ class KeepsEverything(Toy):
 
 
 @breaks(conformance.knows_keys)
-class WritesTwice(Toy):
-    def write(self, title: str, key: str) -> None:
+class PutsTwice(Toy):
+    def put_once(self, title: str, key: str) -> None:
         self.put(title)
+
+
+@breaks(conformance.writes_what_it_is_given)
+class ClearsWhatIsNotNamed(Toy):
+    """A field that is cleared takes its neighbour along."""
+
+    def write(self, write: Write) -> Written:
+        done = super().write(write)
+        if write.kind == "update" and write.values == {"note": None}:
+            self.set(write.id, {"note": "still here"})
+            return Written("updated", self.items[write.id])
+        return done
+
+
+@breaks(conformance.makes_choices)
+class MakesTwo(Toy):
+    def make_choice(self, field: str, name: str, key: str) -> None:
+        self.kinds.append(name)
+
+
+@breaks(conformance.refuses_what_is_stale)
+class WritesOver(Toy):
+    def stale(self, write: Write, item) -> bool:
+        return False
+
+
+@breaks(conformance.writes_once)
+class ForgetsKeys(Toy):
+    def known(self, key: str) -> str | None:
+        return None if key in self.keys and not key.startswith(("one key", "another key")) else super().known(key)
+
+
+@breaks(conformance.undoes_what_it_wrote)
+class RestoresAsNew(Toy):
+    """What comes back is another item."""
+
+    def write(self, write: Write) -> Written:
+        if write.kind != "restore":
+            return super().write(write)
+        return Written("restored", self.items[self.put(self.bin[write.id].title)])

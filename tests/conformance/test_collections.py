@@ -1,7 +1,8 @@
-"""The conformance suite over all that is read here: databases of ours, Mail, Files, Reading, and an app of a package."""
+"""The conformance suite over all that is read here: databases of ours, Mail, Files, Reading, Tasks, Issues, Tables, Sheets, XLSX and CSV in Files, and an app of a package."""
 
 from __future__ import annotations
 
+import csv
 import importlib.util
 import json
 import tempfile
@@ -9,9 +10,11 @@ import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime
+from io import BytesIO, StringIO
 from itertools import count
 from pathlib import Path
 
+import openpyxl
 import pytest
 
 from kelvix.collections import write
@@ -19,7 +22,9 @@ from kelvix.collections.write import Actor
 from kelvix.connectors.conformance import POINTS, Bench
 from kelvix.connectors.contract import Outgoing
 from kelvix.core import file_name
+from kelvix.core.collection import Write
 from kelvix.core.feel import Env
+from kelvix.core.query import Query
 from kelvix.core.schema import TEXT_FIELD
 from kelvix.store import databases, records
 from kelvix.store.databases import NewField
@@ -145,6 +150,198 @@ class Reading(App):
         self.posts(f"articles/{id}/delete")
 
 
+class Tasks(App):
+    app = "tasks"
+
+    def add(self, title: str) -> str:
+        self.posts(f"lists/{self.folder}", data={"title": title})
+        return self.found(title, "title")
+
+    def change(self, id: str, text: str) -> None:
+        self.posts(f"tasks/{id}", data={"title": self.collection.one(id).title, "notes": text})
+
+    def delete(self, id: str) -> None:
+        self.posts(f"tasks/{id}/delete")
+
+    def write(self, title: str, key: str) -> None:
+        self.collection.write(Write("create", key, values={"title": title}))
+
+
+class Issues(App):
+    app = "issues"
+
+    def __init__(self, kelvix: Kelvix):
+        super().__init__(kelvix)
+        fields = (("Hours", "number", ""), ("Visit", "date", ""), ("Parish", "text", ""), ("Urgency", "option", "Low, High"))
+        for name, type, options in fields:
+            self.posts(f"projects/{self.folder}/fields", data={"name": name, "type": type, "options": options})
+
+    def add(self, title: str) -> str:
+        self.posts(f"projects/{self.folder}", data={"title": title})
+        return self.found(title, "title")
+
+    def change(self, id: str, text: str) -> None:
+        self.posts(f"issues/{id}", data={"title": self.collection.one(id).title, "text": text})
+
+    def delete(self, id: str) -> None:
+        self.posts(f"issues/{id}/delete")
+
+
+class Tables(App):
+    app = "tables"
+
+    def __init__(self, kelvix: Kelvix):
+        super().__init__(kelvix)
+        other = self.orla.container("tables", "Deaneries")
+        self.posts(f"tables/{other}", data={"field-1": "North"})
+        for name, type in (
+            ("Words", "lines"), ("Pipes", "number"), ("Tuned", "day"), ("Seen", "moment"), ("Fit", "check"), ("Care", "picks"),
+            ("State", "pick"), ("Warden", "person"), ("Deanery", "rows"),
+        ):  # fmt: skip
+            self.posts(f"tables/{self.folder}/fields", data={"name": name, "type": type, "options": "New, Old", "table": other})
+
+    def add(self, title: str) -> str:
+        told = {"field-1": title, "field-3": "12", "field-7": "New, Old", "field-9": "Ada", "field-10": "North"}
+        self.posts(f"tables/{self.folder}", data=told)
+        return next(i.id for i in self.collection.query(Query(limit=50)).items if i.title == title)
+
+    def change(self, id: str, text: str) -> None:
+        self.posts(f"rows/{id}", data={"field-2": text})
+
+    def delete(self, id: str) -> None:
+        self.posts(f"rows/{id}/delete")
+
+    def write(self, title: str, key: str) -> None:
+        self.collection.write(Write("create", key, values={"f1": title}))
+
+
+class Sheets(App):
+    app = "sheets"
+
+    def __init__(self, kelvix: Kelvix):
+        super().__init__(kelvix)
+        self.posts(f"sheets/{self.folder}/rows", data={"rows": "Part\tHours\tVisit\tSeen\tWords"})
+        for column, format in zip("ABCE", ("text", "number", "date", "text"), strict=True):
+            self.posts(f"sheets/{self.folder}/format", data={"column": column, "format": format})
+
+    def add(self, title: str) -> str:
+        self.posts(f"sheets/{self.folder}/rows", data={"rows": f"{title}\t8\t2026-11-29\t2026-11-29 09:30"})
+        return next(i.id for i in self.collection.query(Query(limit=50)).items if i.title == " ".join(title.split()))
+
+    def change(self, id: str, text: str) -> None:
+        self.posts(f"sheets/{self.folder}/cell", data={"row": self.row(id), "column": "E", "text": text})
+
+    def delete(self, id: str) -> None:
+        self.posts(f"sheets/{self.folder}/remove", data={"row": self.row(id)})
+
+    def row(self, id: str) -> str:
+        return str(self.collection.one(id).values["row"])
+
+
+class Rows(App):
+    """A file in practice Files as a sheet, which its user opens, changes and saves."""
+
+    app, troubles = "workbooks", frozenset(("limited", "failing", "refusing"))
+    file: str
+
+    def __init__(self, kelvix: Kelvix):
+        self.orla, ida = kelvix.person("Orla"), kelvix.person("Ida")
+        (self.folder, self.connection, self.collection), (_, _, self.other) = map(self.opened, (self.orla, ida))
+        self.env, self.lock = env(self.orla.space), threading.Lock()
+
+    def opened(self, person: Person):
+        folder = person.container("files", self.place)
+        person.put_files(self.place, {self.file: self.first()})
+        connection = person.connect(self.place, app=self.app, send=True)
+        account = person.kelvix.engine.account(person.space, connection)
+        [place] = [p for p in account.check().places if self.file in p.full_name]
+        return folder, connection, account.collection(place.id)
+
+    def first(self) -> bytes: ...
+
+    def edited(self, content: bytes, row: int | None, values: list[object] | None) -> bytes: ...
+
+    def edit(self, row: int | None, values: list[object] | None) -> None:
+        """Change a row, counted from 0; add one, where none is named; delete it, where it is to hold nothing."""
+        with self.lock:
+            content = self.collection.sheet.now().content
+            file = self.collection.sheet.file
+            self.posts_file(file, self.edited(content, row, values))
+
+    def posts_file(self, file: str, content: bytes) -> None:
+        with self.orla.practice_page() as page:
+            answer = page.post(f"/files/files/{file}/version", files={"file": (self.file, content)})
+            assert answer.status_code == 303, answer.text
+
+    def add(self, title: str) -> str:
+        self.edit(None, [title, 8, "Words"])
+        return next(i.id for i in self.collection.query(Query(limit=50)).items if i.title == " ".join(title.split()))
+
+    def change(self, id: str, text: str) -> None:
+        self.edit(self.row(id), [None, None, text])
+
+    def delete(self, id: str) -> None:
+        self.edit(self.row(id), None)
+
+    def row(self, id: str) -> int:
+        return int(self.collection.one(id).values["row"]) - 1
+
+    @contextmanager
+    def trouble(self, trouble) -> Iterator[None]:
+        self.orla.faults(trouble, app="files")
+        try:
+            yield
+        finally:
+            self.orla.faults(app="files")
+
+
+class Xlsx(Rows):
+    file = "Parts.xlsx"
+
+    def first(self) -> bytes:
+        book = openpyxl.Workbook()
+        book.active.append(["Part", "Left", "Words"])
+        return saved(book)
+
+    def edited(self, content, row, values):
+        book = openpyxl.load_workbook(BytesIO(content))
+        page = book.active
+        if values is None:
+            page.delete_rows(row + 1)
+        elif row is None:
+            page.append(values)
+        else:
+            for at, value in enumerate(values, 1):
+                if value is not None:
+                    page.cell(row + 1, at).value = value
+        return saved(book)
+
+
+def saved(book: openpyxl.Workbook) -> bytes:
+    out = BytesIO()
+    book.save(out)
+    return out.getvalue()
+
+
+class Csv(Rows):
+    file = "Parts.csv"
+
+    def first(self) -> bytes:
+        return b"Part,Left,Words\r\n"
+
+    def edited(self, content, row, values):
+        rows = list(csv.reader(StringIO(content.decode(), newline="")))
+        if values is None:
+            del rows[row]
+        elif row is None:
+            rows.append([str(v) for v in values])
+        else:
+            rows[row] = [str(new) if new is not None else old for new, old in zip(values, rows[row], strict=True)]
+        out = StringIO(newline="")
+        csv.writer(out).writerows(rows)
+        return out.getvalue().encode()
+
+
 class Logbook(Bench):
     """A book of the app that a package brings, which is a file."""
 
@@ -186,7 +383,10 @@ def bench_of(kelvix):
     return of
 
 
-@pytest.mark.parametrize("kind", [Database, Mail, Files, Reading, Logbook], ids=lambda k: k.__name__.lower())
+KINDS = [Database, Mail, Files, Reading, Tasks, Issues, Tables, Sheets, Xlsx, Csv, Logbook]
+
+
+@pytest.mark.parametrize("kind", KINDS, ids=lambda k: k.__name__.lower())
 @pytest.mark.parametrize("point", POINTS, ids=lambda p: p.__name__)
 def test_point(bench_of, kind, point):
     point(bench_of(kind))

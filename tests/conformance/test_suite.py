@@ -6,6 +6,8 @@ import pytest
 from broken import BROKEN
 from toy import Toy, ToyBench
 
+from kelvix.commands import claims
+from kelvix.connectors.apps import apps
 from kelvix.connectors.conformance import POINTS, Broken
 
 
@@ -25,6 +27,10 @@ def test_what_keeps_to_the_port_passes_every_point():
 
 def test_there_is_one_that_breaks_each_point():
     assert set(BROKEN) == set(POINTS)
+
+
+def test_the_page_says_what_is_claimed():
+    assert claims.PAGE.read_text() == claims.page(apps("").values())
 
 
 @pytest.mark.parametrize("point", POINTS, ids=lambda p: p.__name__)

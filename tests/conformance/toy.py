@@ -17,6 +17,7 @@ from kelvix.core.collection import (
     Change,
     Changes,
     Collection,
+    ConflictError,
     GoneError,
     Item,
     Page,
@@ -25,12 +26,14 @@ from kelvix.core.collection import (
     Ref,
     Schema,
     TransientError,
+    Write,
+    Written,
 )
 from kelvix.core.feel import Env
 from kelvix.core.operators import OPERATORS
 from kelvix.core.query import Query
 from kelvix.core.schema import Field
-from kelvix.core.values import fold
+from kelvix.core.values import Choice, fold
 
 ENV = Env(datetime(2026, 11, 23, tzinfo=UTC), ZoneInfo("UTC"))
 FIELDS = (Field("name", "Name", "text"), Field("note", "Note", "long_text"))
@@ -43,6 +46,8 @@ class Toy(Collection):
         operators=frozenset(OPERATORS),
         orders=True,
         keys=True,
+        writes=frozenset(("create", "update", "delete", "restore")),
+        versions=True,
     )
     reach = "everything"
 
@@ -50,7 +55,9 @@ class Toy(Collection):
         self.ref = Ref(account, "toys")
         self.items: dict[str, Item] = {}
         self.log: list[Change] = []
-        self.keys: set[str] = set()
+        self.keys: dict[str, str] = {}
+        self.bin: dict[str, Item] = {}
+        self.kinds = ["Reeds"]
         self.lock = threading.Lock()
         self.trouble = ""
         self.calls = 0
@@ -65,12 +72,18 @@ class Toy(Collection):
             raise RateLimitedError("too many calls", 1.0)
 
     def schema(self) -> Schema:
-        return Schema(FIELDS, "1", title="name", body="note")
+        kinds = tuple(Choice(name, name) for name in self.kinds)
+        kind = Field("kind", "Kind", "choice", choices=kinds, adds_choices=True)
+        return Schema((*FIELDS, kind), str(len(kinds)), title="name", body="note")
+
+    def make_choice(self, field: str, name: str, key: str) -> None:
+        if name not in self.kinds:
+            self.kinds.append(name)
 
     def one(self, id: str) -> Item:
         self.called()
         if id not in self.items:
-            raise GoneError("it is not there")
+            raise GoneError("it is missing")
         return self.items[id]
 
     def order(self, items: list[Item], query: Query) -> list[Item]:
@@ -104,34 +117,72 @@ class Toy(Collection):
             told = tuple(self.log[int(cursor) : int(cursor) + 7])
             return Changes(told, str(int(cursor) + len(told)), int(cursor) + len(told) < len(self.log))
 
+    def known(self, key: str) -> str | None:
+        return self.keys.get(key)
+
+    def stale(self, write: Write, item: Item) -> bool:
+        return item.version != write.version
+
+    def write(self, write: Write) -> Written:
+        self.called()
+        known = self.known(write.key)
+        if known is not None and known not in self.items:
+            return Written("deleted", None)
+        if known is not None:
+            return Written("created" if write.kind == "create" else "updated", self.items[known])
+        if write.kind == "create":
+            id = self.put(str(write.values["name"]), write.values.get("note"))
+            made = self.items[id]
+            self.items[id] = replace(made, values={**made.values, "kind": write.values.get("kind")})
+            self.keys[write.key] = id
+            return Written("created", self.items[id])
+        self.keys[write.key] = write.id
+        if write.kind == "restore":
+            self.items[write.id] = self.bin.pop(write.id)
+            self.note(write.id, "added", 100)
+            return Written("restored", self.items[write.id])
+        if write.id not in self.items:
+            return Written("already_gone", None)
+        if self.stale(write, self.items[write.id]):
+            del self.keys[write.key]
+            raise ConflictError("it was changed")
+        if write.kind == "delete":
+            self.drop(write.id)
+            return Written("deleted", None)
+        self.set(write.id, write.values)
+        return Written("updated", self.items[write.id])
+
     # As its user would
 
     def note(self, id: str, kind: str, version: int) -> None:
         self.log.append(Change(id, kind, kind, version))
 
-    def put(self, title: str) -> str:
+    def put(self, title: str, note=None) -> str:
         with self.lock:
             id = str(len(self.log) + 1)
             now = datetime.now(UTC)
-            self.items[id] = Item(id, "1", {"name": title, "note": None}, title, f"toy:{id}", "toys", "Toys", now)
+            self.items[id] = Item(id, "1", {"name": title, "note": note, "kind": None}, title, f"toy:{id}", "toys", "Toys", now)
             self.note(id, "added", 1)
         return id
 
-    def write(self, title: str, key: str) -> None:
-        if key not in self.keys:
-            self.keys.add(key)
-            self.put(title)
+    def put_once(self, title: str, key: str) -> None:
+        if self.known(key) is None:
+            self.keys[key] = self.put(title)
 
-    def change(self, id: str, text: str) -> None:
+    def set(self, id: str, values) -> None:
         with self.lock:
             was = self.items[id]
             version = int(was.version or 0) + 1
-            self.items[id] = replace(was, version=str(version), values={**was.values, "note": text})
+            now = {**was.values, **values}
+            self.items[id] = replace(was, version=str(version), values=now, title=str(now["name"]))
             self.note(id, "changed", version)
+
+    def change(self, id: str, text: str) -> None:
+        self.set(id, {"note": text})
 
     def drop(self, id: str) -> None:
         with self.lock:
-            del self.items[id]
+            self.bin[id] = self.items.pop(id)
             self.note(id, "deleted", 99)
 
 
@@ -153,7 +204,7 @@ class ToyBench(Bench):
         self.toy.drop(id)
 
     def write(self, title: str, key: str) -> None:
-        self.toy.write(title, key)
+        self.toy.put_once(title, key)
 
     @contextmanager
     def trouble(self, trouble) -> Iterator[None]:

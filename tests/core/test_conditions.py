@@ -86,8 +86,8 @@ def test_holds(key, operator, words, expected):
 @pytest.mark.parametrize(
     ("condition", "said"),
     [
-        (Condition(Reference("w", "gone"), "is", ("x",)), "no longer carry"),
-        (Condition(Reference("w", "subject"), "is", ()), "say what Message › Subject is"),
+        (Condition(Reference("w", "gone"), "is", ("x",)), "no longer available"),
+        (Condition(Reference("w", "subject"), "is", ()), "enter a value for “Message › Subject is"),
         (Condition(Reference("w", "subject"), "after", ("x",)), "does not go with"),
         (Condition(Reference("w", "count"), "more", ("many",)), "not a number"),
         (Condition(Reference("w", "date"), "after", ("01/02/2026",)), "two different dates"),
@@ -217,11 +217,11 @@ def test_each_row_says_whether_it_holds():
 
 def test_a_formula_that_is_no_condition_is_said():
     wrong = Formula(t.dump(read("Number + 1", SCOPE)))
-    with pytest.raises(Unfit, match="must come to true or false"):
+    with pytest.raises(Unfit, match="must be true or false"):
         holds(wrong, CARRIED, HERE)
-    with pytest.raises(Unfit, match="cannot be read yet"):
+    with pytest.raises(Unfit, match="has an error"):
         holds(Formula(text="Number +"), CARRIED, HERE)
-    with pytest.raises(Unfit, match="is compared with"):
+    with pytest.raises(Unfit, match="can’t be compared with"):
         holds(Formula(t.dump(read("Number > Subject", SCOPE))), CARRIED, HERE)
 
 

@@ -69,6 +69,14 @@ CARRIED = Scope.of_carried(
 )
 
 
+def test_what_a_line_wrote_leaves_others_their_short_names():
+    """A record that is added has the fields that the message fills: what is called Subject above it stays so."""
+    subject, filled = t.Value("w", "subject"), t.Value("a", "f_1")
+    scope = Scope.of_carried([(subject, ("Message", "Subject")), (filled, ("Record added", "Subject"))], whole={filled})
+    assert read("Subject", scope) == subject and write(subject, scope) == "Subject"
+    assert read("Record added.Subject", scope) == filled and write(filled, scope) == "Record added.Subject"
+
+
 @pytest.mark.parametrize(
     ("text", "value", "shortest"),
     [
@@ -103,7 +111,7 @@ def test_a_rename_changes_what_is_written_and_nothing_else():
 @pytest.mark.parametrize(
     ("text", "at", "to", "sentence", "nearest"),
     [
-        ("", 0, 0, "nothing is written", ""),
+        ("", 0, 0, "formula is empty", ""),
         ("1 +", 3, 3, "something is missing at the end", ""),
         ("Subjct", 0, 6, "did you mean “Subject”", "Subject"),
         ("1 + Message.Sbject", 12, 18, "did you mean “Subject”", "Subject"),
@@ -114,10 +122,10 @@ def test_a_rename_changes_what_is_written_and_nothing_else():
         ("(1 + 2", 6, 6, "“)” is missing", ""),
         ('"abc', 0, 4, "no closing quotation mark", ""),
         ("1 instance of nmber", 14, 19, "did you mean “number”", "number"),
-        ("{a: 1, a: 2}", 7, 9, "“a” is there twice", ""),
+        ("{a: 1, a: 2}", 7, 9, "“a” is used twice", ""),
         ("1 2", 2, 3, "“2” is not expected here", ""),
         ("for x in [1] x", 13, 13, "“return” is missing", ""),
-        ("substring(string: Subject, 2)", 27, 28, "either all of the arguments or none", ""),
+        ("substring(string: Subject, 2)", 27, 28, "all of the arguments or none", ""),
     ],
 )
 def test_errors_have_a_place_a_sentence_and_the_nearest_name(text, at, to, sentence, nearest):
@@ -130,13 +138,13 @@ def test_errors_have_a_place_a_sentence_and_the_nearest_name(text, at, to, sente
 @pytest.mark.parametrize(
     ("text", "note"),
     [
-        ('"a" + 1', "a number, 1, cannot be added to a text, “a”".replace("“", '"').replace("”", '"')),
-        ("1 / 0", "1 cannot be divided by zero"),
+        ('"a" + 1', "a number, 1, can’t be added to a text, “a”".replace("“", '"').replace("”", '"')),
+        ("1 / 0", "1 can’t be divided by zero"),
         ("upper case(5)", "upper case: string must be a text, and 5 is a number"),
         ('date("2026-02-30")', "date: day is out of range for month"),
         ("{amount: 1}.amont", "did you mean “amount”"),
         ('matches("a", "(")', "is not a pattern"),
-        ('1 < "a"', "a number, 1, is compared with a text"),
+        ('1 < "a"', "a number, 1, can’t be compared with a text"),
         ("[1, 2][5]", "there is no item 5 in a list of 2"),
         ('duration("3 days")', "a duration is written P3D"),
     ],

@@ -134,4 +134,4 @@ def test_the_language_decides_what_a_short_date_and_a_dollar_are():
 def test_what_comes_to_nothing_says_why():
     where = env()
     assert evaluate('read date("01/02/2026")', {}, where) is None
-    assert "can be read as two different dates" in where.notes[0]
+    assert "can be two different dates" in where.notes[0]

@@ -88,12 +88,12 @@ def test_a_required_field_that_is_not_filled_is_said_with_an_offer():
 
 def test_empty_and_absent_are_told_apart():
     assert results(line(title=(ref("subject"),), contact=(ref("cc"),)))[12].sentence == "is empty in this item"
-    assert results(line(title=(ref("subject"),), contact=(ref("count"),)))[12].sentence == "is not in this item"
+    assert results(line(title=(ref("subject"),), contact=(ref("count"),)))[12].sentence == "is missing in this item"
 
 
 def test_a_name_in_an_address_field_offers_the_address():
     found = results(line(title=(ref("subject"),), mail=(ref("sender.name"),)))[13]
-    assert found.sentence == "“Revd Ada Pell” is not an e-mail address"
+    assert found.sentence == "“Revd Ada Pell” is not an email address"
     [remedy] = found.remedies
     assert remedy.label == "use Message › Sender › Address"
     assert remedy.fills == (FieldFilling(13, (ref("sender.address"),)),)
@@ -101,10 +101,10 @@ def test_a_name_in_an_address_field_offers_the_address():
 
 def test_two_fields_filled_the_wrong_way_round_are_swapped_by_one_click():
     found = results(line(title=(ref("subject"),), contact=(ref("sender.address"),), mail=(ref("sender.name"),)))
-    assert found[12].state == "look" and "looks like a field for a name" in found[12].sentence
+    assert found[12].state == "look" and "looks like a name field" in found[12].sentence
     assert found[13].state == "put_right"
     swapped = (FieldFilling(13, (ref("sender.address"),)), FieldFilling(12, (ref("sender.name"),)))
-    assert found[13].remedies[0].label == "swap Mail and Contact name"
+    assert found[13].remedies[0].label == "Swap Mail and Contact name"
     assert found[13].remedies[0].fills == swapped
     assert set(found[12].remedies[0].fills) == set(swapped)
 
@@ -118,14 +118,14 @@ def test_what_no_longer_exists_is_said():
     found = results(line(title=(ref("subject"),), gone=(ref("subject"),), contact=(ref("not.there"),)))
     assert "no longer has the field" in found[99].sentence
     assert found[99].remedies[-1].fills == (FieldFilling(99, ()),)
-    assert "no longer carry" in found[12].sentence
+    assert "no longer available" in found[12].sentence
     with pytest.raises(Unfit):
         compute((ref("not.there"),), CARRIED, HERE)
 
 
 def test_types_alone_can_say_that_nothing_will_fit():
     mail = TARGET.fields[2]
-    assert never_fits((ref("date"),), mail, CARRIED) == "Mail takes an e-mail address, and Message › Date gives a date and time"
+    assert never_fits((ref("date"),), mail, CARRIED) == "Mail takes an email address, and Message › Date gives a date and time"
     assert never_fits((ref("sender.name"),), mail, CARRIED) == ""
     assert never_fits((Part(text="x"), ref("date")), mail, CARRIED) == ""
 
@@ -134,7 +134,7 @@ def test_a_filling_in_words():
     assert describe((ref("sender.name"),), CARRIED) == "Message › Sender › Name"
     assert describe((Part(text="From "), ref("sender.name")), CARRIED) == "From [Message › Sender › Name]"
     assert describe((Part(text="New"),), CARRIED) == "“New”, typed"
-    assert describe((ref("x"),), CARRIED) == "a value that no longer exists"
+    assert describe((ref("x"),), CARRIED) == "a deleted value"
 
 
 def formula(text: str) -> Part:
@@ -153,9 +153,9 @@ def test_a_formula_fills_a_field_and_keeps_its_type():
 
 def test_a_formula_that_comes_to_nothing_says_why():
     found = results(line(title=(formula("Subject + 1"),)))[11]
-    assert found.state == "put_right" and "cannot be added to a text" in found.sentence
+    assert found.state == "put_right" and "can’t be added to a text" in found.sentence
     unread = results(line(title=(Part(formula=Formula(text="Subject +")),)))[11]
-    assert unread.state == "put_right" and "cannot be read yet" in unread.sentence
+    assert unread.state == "put_right" and "has an error" in unread.sentence
 
 
 def test_a_formula_in_words():
@@ -201,3 +201,13 @@ def test_the_name_that_a_field_had_when_it_was_filled_is_remembered():
     anew = Workflow((Add("a", 1, (FieldFilling(12, (ref("subject"),)),)),))
     assert remember_names(first, anew, renamed).lines[0].fillings[0].named == "Person"
     assert remember_names(first, anew, {}).lines[0].fillings[0].named == "Contact name"
+
+
+@pytest.mark.parametrize(("adds", "offered"), [(True, ["add “Drawing” to Kind"]), (False, [])])
+def test_a_choice_that_is_missing_can_be_added_where_the_field_lets_one(adds, offered):
+    kind = Field("k", "Kind", "choice", choices=(Choice("1", "Pitch"),), adds_choices=adds)
+    to = Database(7, "Sketches", (Field("n", "Name", "text"), kind))
+    add = Add("a", 7, (FieldFilling("n", (Part(text="Swell"),)), FieldFilling("k", (Part(text="Drawing"),))))
+    found = fill_record(add, to, Carried({}, {}), Env(datetime(2026, 11, 30, tzinfo=UTC), ZoneInfo("UTC")))[1]
+    assert found.state == "put_right" and [r.label for r in found.remedies if r.choice] == offered
+    assert [r.choice for r in found.remedies if r.choice] == ["Drawing"] * len(offered)

@@ -103,10 +103,10 @@ def states(item, *lines, context: Context | None = None) -> dict[str, str]:
         ((Way("y"),), "belongs to a Decide line"),
         ((Decide("d"), Otherwise("o", "d"), Way("y", within="d")), "last of a decision"),
         ((Decide("d"), Way("y", within="d")), "ends with an Otherwise line"),
-        ((Decide("d"), add("a", (), "d"), Otherwise("o", "d")), "within one of its ways"),
-        ((add("a", (), "r"), Repeat("r")), "follows it"),
-        ((Repeat("r"), add("a", ()), add("b", (), "r")), "follows it"),
-        ((add("x", ()), add("a", (), "x")), "follows it"),
+        ((Decide("d"), add("a", (), "d"), Otherwise("o", "d")), "in one of its branches"),
+        ((add("a", (), "r"), Repeat("r")), "must follow it"),
+        ((Repeat("r"), add("a", ()), add("b", (), "r")), "must follow it"),
+        ((add("x", ()), add("a", (), "x")), "must follow it"),
         (tuple(Repeat(f"r{n}", within=f"r{n - 1}" if n else "") for n in range(20)), "levels deep"),
     ],
 )
@@ -143,14 +143,14 @@ def test_the_first_way_that_holds_is_taken():
     }
     whole = rehearse_whole(Workflow((WHEN, *DECIDE)), {"subject": "Invoice"}, about())
     assert [c.state for c in whole.cells[2:]] == ["not_taken", "not_reached", "taken", "not_taken", "not_reached"]
-    assert whole.values[Reference("d", "way")] == "way 2" and whole.cells[1].note == "way 2" and whole.end == "done"
+    assert whole.values[Reference("d", "way")] == "branch 2" and whole.cells[1].note == "branch 2" and whole.end == "done"
 
 
 def test_what_stops_the_run_in_a_way_stops_the_whole():
     flow = Workflow((WHEN, *DECIDE, add("last", ref("w", "subject"))))
     whole = rehearse_whole(flow, {"subject": "Hello"}, about())
     assert whole.end == "passed_by" and whole.cells[-1].state == "not_reached"
-    assert (whole.cells[-2].state, whole.cells[-2].note) == ("stops", "passed by: neither")
+    assert (whole.cells[-2].state, whole.cells[-2].note) == ("stops", "skipped: neither")
     counts = Backcast(flow, about())
     for n, subject in enumerate(("Hello", "Hello", "Quote")):
         counts.take(str(n), subject, {"subject": subject})
@@ -194,7 +194,7 @@ def test_each_row_is_gone_through_and_what_is_collected_is_carried_on():
 def test_the_round_that_is_not_right_is_the_one_that_is_shown():
     item = {"subject": "x", "files": [{"name": "a.pdf"}, {"name": None}, {"name": None}]}
     _, each, inner = rehearse_whole(Workflow((WHEN, *EACH)), item, about()).cells
-    assert each.note == "3 times, 2 not right"
+    assert each.note == "3 times, 2 with problems"
     assert (inner.state, inner.round, inner.wrong_rounds) == ("put_right", 2, 2)
 
 
@@ -204,10 +204,10 @@ def test_of_a_long_list_some_rounds_are_shown_and_all_are_counted():
     assert whole.cells[1].note == "100 times" and whole.values[Reference("r", "count")] == 100
     assert whole.cells[2].rounds == SHOWN_ROUNDS
     too_many = {"files": [{"name": "x"}] * (MAX_ROUNDS + 1)}
-    assert "at most 500 times" in rehearse_whole(Workflow((WHEN, *EACH)), too_many, about()).cells[1].note
+    assert "more than the 500" in rehearse_whole(Workflow((WHEN, *EACH)), too_many, about()).cells[1].note
 
 
-@pytest.mark.parametrize("item, said", [({"files": []}, "nothing to go through"), ({}, "nothing to go through")])
+@pytest.mark.parametrize("item, said", [({"files": []}, "empty list"), ({}, "empty list")])
 def test_nothing_to_go_through_is_no_fault(item, said):
     _, each, inner = rehearse_whole(Workflow((WHEN, *EACH)), item, about()).cells
     assert (each.state, each.note, inner.state) == ("rounds", said, "not_reached")
@@ -215,7 +215,7 @@ def test_nothing_to_go_through_is_no_fault(item, said):
 
 def test_rows_that_cannot_be_read_stop_what_goes_through_them():
     _, each, _ = rehearse_whole(Workflow((WHEN, *EACH)), {"files": ["a.pdf"]}, about()).cells
-    assert each.state == "put_right" and "cannot be read" in each.note
+    assert each.state == "put_right" and "can’t be read" in each.note
 
 
 def test_labels_are_a_list_too_and_repeats_stand_within_repeats():
@@ -289,9 +289,9 @@ def test_a_figure_that_does_not_go_with_its_field_is_said():
     find = replace(ALL, order=99, figures=(Figure("a", "sum", 1), Figure("b", "sum", None), Figure("c", "first", 99)))
     said = [(f.key, f.sentence) for f in check(Workflow((WHEN, find, add("a", ref("w", "subject")))), about())]
     assert said == [
-        (None, "Tasks no longer has the field that the records go by; choose another"),
+        (None, "Tasks no longer has the field to sort by. Choose another"),
         ("a", "“Sum of” does not go with Name"),
-        ("b", "choose the field of this figure"),
+        ("b", "choose a field for this figure"),
         ("c", "the field of this figure was deleted"),
     ]
 
@@ -302,9 +302,9 @@ def test_a_figure_that_does_not_go_with_its_field_is_said():
 def test_what_is_unfinished_is_said():
     flow = Workflow((WHEN, Decide("d"), Way("y", within="d"), Otherwise("o", "d"), Repeat("r"), Stop("s", "failed")))
     said = {f.line: f.sentence for f in check(flow, about())}
-    assert "no condition" in said["y"] and "choose the list" in said["r"] and "say why" in said["s"]
+    assert "no condition" in said["y"] and "choose a list" in said["r"] and "enter a reason" in said["s"]
     gone = Repeat("r", Reference("w", "nothing"))
-    assert "no longer carried" in check(Workflow((WHEN, gone)), about())[0].sentence
+    assert "no longer available" in check(Workflow((WHEN, gone)), about())[0].sentence
     assert "nothing is repeated" in check(Workflow((WHEN, EACH[0])), about())[0].sentence
 
 

@@ -58,9 +58,9 @@ def test_empty_absent_and_unreadable_are_told_apart():
     assert list(carried.unreadable) == [Reference("w", "date")]
     late = OnlyIf("o", "all", (Condition(Reference("w", "date"), "empty"),))
     cell = rehearse(Workflow((WHEN, late, ADD)), broken, CONTEXT)[1]
-    assert cell.state == "put_right" and "Message › Date cannot be read in this item: “yesterday”" in cell.note
+    assert cell.state == "put_right" and "Message › Date can’t be read in this item: “yesterday”" in cell.note
     filled = replace(ADD, fillings=(FieldFilling(11, (Part(ref=Reference("w", "date")),)),))
-    assert "cannot be read" in rehearse(Workflow((WHEN, filled)), broken, CONTEXT)[1].results[0].sentence
+    assert "can’t be read" in rehearse(Workflow((WHEN, filled)), broken, CONTEXT)[1].results[0].sentence
     assert states(WHOLE, broken) == ["in", "goes_on", "fits"]  # nothing here uses it
     assert states(Workflow((WHEN, late, ADD)), {"subject": "Quote, please"}) == ["in", "goes_on", "fits"]
 
@@ -104,10 +104,10 @@ def test_a_workflow_that_is_ready_has_no_findings():
 @pytest.mark.parametrize(
     ("workflow", "context", "said"),
     [
-        (Workflow((replace(WHEN, container=None), ADD)), CONTEXT, "choose the connection and the folder"),
-        (Workflow((WHEN,)), CONTEXT, "nothing happens yet"),
-        (Workflow((WHEN, OnlyIf("o"), ADD)), CONTEXT, "no condition yet"),
-        (Workflow((WHEN, Add("a"))), CONTEXT, "choose the database"),
+        (Workflow((replace(WHEN, container=None), ADD)), CONTEXT, "choose a connection and a folder"),
+        (Workflow((WHEN,)), CONTEXT, "does nothing yet"),
+        (Workflow((WHEN, OnlyIf("o"), ADD)), CONTEXT, "has no condition"),
+        (Workflow((WHEN, Add("a"))), CONTEXT, "choose a database"),
         (WHOLE, replace(CONTEXT, databases={}), "was deleted"),
         (Workflow((WHEN, Add("a", 1))), CONTEXT, "Name is required"),
         (
@@ -118,17 +118,17 @@ def test_a_workflow_that_is_ready_has_no_findings():
         (
             Workflow((WHEN, replace(ADD, fillings=(*ADD.fillings, FieldFilling(13, (Part(ref=Reference("w", "date")),)))))),
             CONTEXT,
-            "takes an e-mail address",
+            "takes an email address",
         ),
         (
             Workflow((WHEN, replace(ADD, fillings=(FieldFilling(11, (Part(ref=Reference("z", "q")),)),)))),
             CONTEXT,
-            "do not carry",
+            "not available",
         ),
         (
             Workflow((WHEN, OnlyIf("o", "all", (Condition(Reference("w", "x"), "is", ("y",)),)), ADD)),
             CONTEXT,
-            "no longer carry",
+            "no longer available",
         ),
     ],
 )
@@ -142,7 +142,7 @@ def test_findings(workflow, context, said):
         (Workflow(()), "begins with a When line"),
         (Workflow((ADD,)), "begins with a When line"),
         (Workflow((WHEN, replace(WHEN, id="w2"))), "one When line"),
-        (Workflow((WHEN, replace(ADD, id="w"))), "an id of its own"),
+        (Workflow((WHEN, replace(ADD, id="w"))), "a unique id"),
         (Workflow((WHEN, Add("a", 1, (FieldFilling(11, ()), FieldFilling(11, ()))))), "only once"),
         (Workflow((WHEN, Add("a", 1, (FieldFilling(11, (Part(),)),)))), "typed text, a carried value or a formula"),
         (Workflow((WHEN, *(Add(f"a{n}") for n in range(100)))), "at most 100 lines"),
@@ -159,4 +159,4 @@ def test_an_item_is_told_of_in_the_words_of_its_app():
     told = [rehearse(WHOLE, QUOTE | {"attachment_count": n}, with_words)[0].note for n in ("1", "2", "0", None)]
     assert told == ["1 plate", "2 plates", "", ""]
     [finding] = check(Workflow((When("w"), *WHOLE.lines[1:])), with_words)
-    assert finding.sentence == "choose the connection and the shelf in which volumes arrive"
+    assert finding.sentence == "choose a connection and a shelf"

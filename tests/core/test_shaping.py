@@ -103,12 +103,12 @@ def test_what_is_made(making, gives, type_):
 @pytest.mark.parametrize(
     ("making", "sentence"),
     [
-        (DatePart(None, "HH"), "choose the value"),
-        (LookUp(ref("subject"), (), "x"), "write at least one row"),
-        (Join((), ","), "choose the values that are joined"),
-        (Default((), ""), "choose the value"),
-        (Cite(ref("from"), None), "choose the value"),
-        (Filled((Part(formula=Formula(text="Size *")),)), "cannot be read yet"),
+        (DatePart(None, "HH"), "choose a value"),
+        (LookUp(ref("subject"), (), "x"), "add at least one row"),
+        (Join((), ","), "choose the values to join"),
+        (Default((), ""), "choose a value"),
+        (Cite(ref("from"), None), "choose a value"),
+        (Filled((Part(formula=Formula(text="Size *")),)), "has an error"),
         (Piece(ref("size"), ",", 1), "text must be a text"),
         (DatePart(ref("size"), "HH"), "value must be"),
     ],
@@ -135,10 +135,10 @@ def test_a_making_turned_into_a_formula_gives_the_same(making):
 @pytest.mark.parametrize(
     ("pattern", "meant", "said"),
     [
-        ("HH:mm a", "hh:mm a", "AM or PM"),
-        ("h:mm", "H:mm", "without AM or PM"),
+        ("HH:mm a", "hh:mm a", "AM and PM"),
+        ("h:mm", "H:mm", "without AM and PM"),
         ("HH:MM", "HH:mm", "M is the month"),
-        ("d MMM YYYY", "d MMM yyyy", "year of the week"),
+        ("d MMM YYYY", "d MMM yyyy", "Y is the week's year"),
         ("dd/mm/yyyy", "dd/MM/yyyy", "m is the minute"),
         ("DD MMMM y", "dd MMMM y", "day of the year"),
         ("HH 'h' MM 'Y' a", None, ""),
@@ -200,13 +200,11 @@ def test_what_is_unfinished_is_found_before_turning_on():
             for f in check(Workflow((WHEN, Shape("s", values), Add("a", 1, (FieldFilling(11, (Part(text="x"),)),)))), CONTEXT)
         ]
 
-    assert sentences() == ["this line makes no value yet; add one or remove the line"]
+    assert sentences() == ["this line has no value. Add one, or remove the line"]
     assert "this value needs a name" in sentences(Shaped("k", " ", Piece(ref("subject"), "/", 1)))
-    assert sentences(Shaped("k", "A", Filled())) == ["say what this value is filled with"]
-    assert sentences(Shaped("k", "A", Piece(ref("gone"), "/", 1))) == [
-        "this is made of a value that the lines above do not carry"
-    ]
-    assert sentences(Shaped("k", "A", Filled((Part(formula=Formula(text="1 +")),)))) == ["this formula cannot be read yet"]
+    assert sentences(Shaped("k", "A", Filled())) == ["fill this value"]
+    assert sentences(Shaped("k", "A", Piece(ref("gone"), "/", 1))) == ["this uses a value that is not available here"]
+    assert sentences(Shaped("k", "A", Filled((Part(formula=Formula(text="1 +")),)))) == ["this formula has an error"]
 
 
 def test_the_formulas_of_a_workflow_are_found_in_all_its_lines():

@@ -56,16 +56,16 @@ TASKS = Database(
 @pytest.mark.parametrize(
     "given, said",
     [
-        (Schedule("FREQ=WEKLY"), "no rule that iCalendar knows"),
-        (Schedule("nonsense"), "no rule that iCalendar knows"),
-        (Schedule(start="soon"), "say when the schedule begins"),
-        (Schedule("FREQ=SECONDLY"), "shortest time between two is a minute"),
-        (Schedule("FREQ=DAILY;UNTIL=20260101T000000Z"), "does not come round any more"),
-        (Schedule("FREQ=DAILY;COUNT=2", start="2020-01-01T09:00"), "does not come round any more"),
-        (Schedule("FREQ=DAILY;BYSECOND=0,30", start="2020-01-01T09:00"), "shortest time between two is a minute"),
+        (Schedule("FREQ=WEKLY"), "not an iCalendar rule"),
+        (Schedule("nonsense"), "not an iCalendar rule"),
+        (Schedule(start="soon"), "enter the start of the schedule"),
+        (Schedule("FREQ=SECONDLY"), "shortest interval is one minute"),
+        (Schedule("FREQ=DAILY;UNTIL=20260101T000000Z"), "has no more times"),
+        (Schedule("FREQ=DAILY;COUNT=2", start="2020-01-01T09:00"), "has no more times"),
+        (Schedule("FREQ=DAILY;BYSECOND=0,30", start="2020-01-01T09:00"), "shortest interval is one minute"),
         (Schedule(cron="* * * *"), "five parts"),
         (Schedule(cron="61 * * * *"), "Bad minute"),
-        (Schedule(cron="0 0 31 2 *"), "no cron expression"),
+        (Schedule(cron="0 0 31 2 *"), "not a cron expression"),
     ],
 )
 def test_a_schedule_that_cannot_be_kept_to_is_said(given, said):
@@ -125,8 +125,14 @@ def test_a_record_that_started_a_workflow_can_be_changed_by_it():
     flow = Workflow((when, update))
     assert not check(flow, context)
     values = {1: "Reeds", 2: "1", 3: Decimal(4), 5: ("1",)}
-    item = sources.record_values(TASKS, 31, values, {3: Decimal(2)}, "http://x.example/31")
-    assert item["f_2"] == "Open" and item["f_5"] == ["Reeds"] and item["was_3"] == "2" and item["was_2"] == "Open"
+    item = sources.record_values(TASKS, 31, values, {3: Decimal(2)}, "http://x.example/31", {"number": Decimal(31)})
+    assert (
+        item["f_number"] == "31"
+        and item["f_2"] == "Open"
+        and item["f_5"] == ["Reeds"]
+        and item["was_3"] == "2"
+        and item["was_2"] == "Open"
+    )
     cell = rehearse_whole(flow, item, context).cells[-1]
     assert (cell.state, cell.note) == ("fits", "1 field changes: Reeds")
 
@@ -139,15 +145,15 @@ def test_what_must_be_filled_is_waited_for():
 @pytest.mark.parametrize(
     "own, said",
     [
-        (RecordEvent(), "choose the database"),
-        (RecordEvent(9), "choose the database"),
+        (RecordEvent(), "choose a database"),
+        (RecordEvent(9), "choose a database"),
         (RecordEvent(7, "changed", (99,)), "was deleted"),
-        (RecordEvent(7, "reached"), "choose the field"),
-        (RecordEvent(7, "button"), "say what stands on the button"),
-        (Address((Input(""),)), "a name of its own"),
-        (Address((Input("a"), Input("a"))), "a name of its own"),
+        (RecordEvent(7, "reached"), "choose a field"),
+        (RecordEvent(7, "button"), "enter a button label"),
+        (Address((Input(""),)), "a unique name"),
+        (Address((Input("a"), Input("a"))), "a unique name"),
         (Address((Input("a", "choice"),)), "of this type"),
-        (Schedule("FREQ=NEVER"), "no rule"),
+        (Schedule("FREQ=NEVER"), "not an iCalendar rule"),
     ],
 )
 def test_what_is_unfinished_is_said(own, said):
@@ -161,72 +167,6 @@ def test_bounds_of_what_a_document_can_ask_for():
             check_shape(Workflow((When("w", own=own),)))
 
 
-# Requests
-
-BODY = {
-    "order": {"number": 12.5, "lines": ["reeds", "leather"], "paid": True},
-    "name": "Ada",
-    "when": "2026-11-25",
-    "extra": None,
-}
-ADDRESS = Address(
-    (
-        Input("name", "text", True),
-        Input("order.number", "number"),
-        Input("order.lines", "labels"),
-        Input("order.paid", "yes_no"),
-        Input("when", "date"),
-        Input("order.lines.1", "text"),
-    )
-)
-
-
-def test_the_declared_values_of_a_body_are_taken_however_deep_they_lie():
-    values = sources.request_values(ADDRESS, BODY, NOW, ENV)
-    assert values == {
-        "received": "2026-11-25T09:00:00Z",
-        "name": "Ada",
-        "order.number": "12.5",
-        "order.lines": ["reeds", "leather"],
-        "order.paid": True,
-        "when": "2026-11-25",
-        "order.lines.1": "leather",
-    }
-
-
-@pytest.mark.parametrize(
-    "body, fields",
-    [
-        ({}, {"name": "is missing"}),
-        ({"name": ""}, {"name": "is missing"}),
-        ({"name": "Ada", "when": "soon"}, {"when": "“soon” is not a date"}),
-        ({"name": {"first": "Ada"}}, {"name": "is nested; declare the values within it, with dots between their names"}),
-    ],
-)
-def test_what_is_missing_or_does_not_fit_is_named(body, fields):
-    with pytest.raises(sources.BadRequest) as found:
-        sources.request_values(ADDRESS, body, NOW, ENV)
-    assert list(found.value.fields) == list(fields)
-    assert all(found.value.fields[k].startswith(v) for k, v in fields.items())
-    assert "name" in str(found.value) or "when" in str(found.value)
-
-
-def test_names_and_types_are_learned_from_a_body():
-    learned = {
-        i.key: i.type for i in sources.learned(BODY | {"mail": "a@x.example", "page": "https://x.example", "note": "a\nb"})
-    }
-    assert learned == {
-        "order.number": "number",
-        "order.lines": "labels",
-        "order.paid": "yes_no",
-        "name": "text",
-        "when": "date",
-        "extra": "text",
-        "mail": "email",
-        "page": "link",
-        "note": "long_text",
-    }
-    many = sources.learned({f"k{n}": n for n in range(500)})
-    assert len(many) == sources.MAX_INPUTS
+def test_a_rule_that_is_none_has_no_times():
     with pytest.raises(Unfit):
         schedule.next_times(Schedule("x"), ZONE, NOW, 1)

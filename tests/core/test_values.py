@@ -78,30 +78,30 @@ def test_fits(value, to, expected):
 
 
 UNFIT = [
-    ("Revd Ada Pell", "email", "“Revd Ada Pell” is not an e-mail address"),
-    ("a@b@c.example", "email", "not an e-mail address"),
+    ("Revd Ada Pell", "email", "“Revd Ada Pell” is not an email address"),
+    ("a@b@c.example", "email", "not an email address"),
     ("01/02/2026", "date", "two different dates"),
-    ("31 Feb 2026", "date", "not a day of the calendar"),
-    ("2026-02-30", "date", "not a day of the calendar"),
+    ("31 Feb 2026", "date", "not a valid date"),
+    ("2026-02-30", "date", "not a valid date"),
     ("next week", "date", "not a date"),
     ("1.234,50", "number", "not a number"),
     ("12 pounds", "number", "not a number"),
-    ("9" * 40, "number", "more digits"),
-    ("0." + "1" * 11, "number", "more digits"),
-    (Decimal("1e28"), "number", "more digits"),
-    (Decimal("1e70"), "number", "more digits"),
-    (Decimal("1e400000000"), "number", "“1E+400000000” has more digits"),
-    (Decimal("NaN"), "number", "more digits"),
-    (Decimal("1." + "0" * 80 + "1"), "number", "more digits"),
+    ("9" * 40, "number", "too many digits"),
+    ("0." + "1" * 11, "number", "too many digits"),
+    (Decimal("1e28"), "number", "too many digits"),
+    (Decimal("1e70"), "number", "too many digits"),
+    (Decimal("1e400000000"), "number", "“1E+400000000” has too many digits"),
+    (Decimal("NaN"), "number", "too many digits"),
+    (Decimal("1." + "0" * 80 + "1"), "number", "too many digits"),
     ("Closed", "choice", "not one of the choices (New, Élan vital)"),
     ("ftp://x.example", "link", "not a link"),
     ("https://", "link", "not a link"),
     ("javascript:alert(1)", "link", "not a link"),
     ("http://[::1/", "link", "not a link"),
     ("http://a.example:99999/", "link", "not a link"),
-    ("perhaps", "yes_no", "neither yes nor no"),
+    ("perhaps", "yes_no", "not yes or no"),
     (True, "number", "not a number"),
-    (date(2026, 1, 1), "email", "not an e-mail address"),
+    (date(2026, 1, 1), "email", "not an email address"),
     ("23 Nov 2026, 25:00", "datetime", "not a time of day"),
     ("x" * 10_001, "text", "10,001 characters"),
     ("New, Closed", "labels", "“Closed” is not one of the choices"),
@@ -228,7 +228,7 @@ def test_whole_numbers_are_plain_digits(text, number):
 
 @pytest.mark.parametrize("wire", ["1e70", "1e400000000", "NaN", "-Infinity"])
 def test_numbers_on_the_wire_are_bounded(wire):
-    with pytest.raises(Unfit, match="more digits"):
+    with pytest.raises(Unfit, match="too many digits"):
         from_wire(wire, "number")
 
 
@@ -262,9 +262,9 @@ def test_a_date_that_can_be_read_two_ways_is_never_guessed():
     with pytest.raises(Doubtful) as caught:
         coerce("01/02/2026", "date", ZoneInfo("Europe/London"))
     assert [(o, str(d)) for o, d in caught.value.readings] == [("DMY", "2026-02-01"), ("MDY", "2026-01-02")]
-    with pytest.raises(Unfit, match="year in full"):
+    with pytest.raises(Unfit, match="two-digit year"):
         coerce("01/02/26", "date", ZoneInfo("Europe/London"), (), "DMY")
-    with pytest.raises(Unfit, match="not a day of the calendar"):
+    with pytest.raises(Unfit, match="not a valid date"):
         coerce("31/02/2026", "date", ZoneInfo("Europe/London"))
 
 
@@ -292,8 +292,8 @@ def test_labels_are_kept_once_and_grow_only_where_they_are_allowed():
 @pytest.mark.parametrize("text", ["0001-01-01", "0001-01-01T00:00", "9999-12-31", "9999-12-31T23:59", "1 Jan 9999, 10:00"])
 def test_no_clock_leads_out_of_the_calendar(text, zone):
     """A zone east or west of Greenwich would put the first or the last day outside what can be counted."""
-    with pytest.raises(Unfit, match="too near the end of the calendar"):
+    with pytest.raises(Unfit, match="is out of range"):
         coerce(text, "datetime", ZoneInfo(zone))
-    with pytest.raises(Unfit, match="too near the end of the calendar"):
+    with pytest.raises(Unfit, match="is out of range"):
         from_wire("9999-12-31T23:59:00Z", "datetime")
     assert as_text(coerce("9998-12-31T23:59:00Z", "datetime", ZoneInfo(zone)), ZoneInfo(zone))

@@ -70,7 +70,7 @@ def said(cell) -> dict[int, tuple[str, str]]:
 def test_an_update_says_what_changes_and_what_stays():
     cell = last(FIND, replace(UPDATE, fillings=(NAME, STAGE)))
     assert (cell.state, cell.note) == ("fits", "1 field changes: St Bride")
-    assert said(cell) == {1: ("fits", "as it is"), 3: ("fits", "was New")}
+    assert said(cell) == {1: ("fits", "unchanged"), 3: ("fits", "was New")}
     carried = carried_to(Workflow((WHEN, FIND, UPDATE, Add("a", 7))), "a", ITEM, context())
     held = carried.records["u"]
     assert (held.record, held.values[3], held.values[1]) == (33, "2", "St Bride")
@@ -81,14 +81,14 @@ def test_each_field_says_what_an_empty_value_does():
     """A rule of the product: unsaid, it leaves what is there."""
     empty = {"subject": "", "address": "ada@stbride.example", "stage": None}
     left = last(FIND, UPDATE, item=empty)
-    assert said(left)[3] == ("empty", "is empty in this item: the record keeps what it has") and written(left.results) == {}
+    assert said(left)[3] == ("empty", "is empty in this item; the current value is kept") and written(left.results) == {}
     clears = replace(UPDATE, fillings=(replace(STAGE, empty="clear"),))
     cleared = last(FIND, clears, item=empty)
-    assert written(cleared.results) == {3: None} and "the field is cleared" in said(cleared)[3][1]
+    assert written(cleared.results) == {3: None} and "the value is cleared" in said(cleared)[3][1]
     must = last(FIND, replace(UPDATE, fillings=(replace(NAME, empty="clear"),)), item=empty)
-    assert must.state == "put_right" and "Name cannot be cleared" in must.note
+    assert must.state == "put_right" and "Name is required and can’t be cleared" in must.note
     keeps = last(FIND, replace(UPDATE, fillings=(NAME,)), item=empty)
-    assert keeps.state == "fits" and keeps.note == "nothing changes: St Bride"
+    assert keeps.state == "fits" and keeps.note == "no changes: St Bride"
 
 
 def test_nothing_found_is_nothing_to_update_or_delete():
@@ -110,7 +110,7 @@ def test_one_record_is_kept_for_each_thing():
     assert asked == [Question(7, "all", (Comparison(2, "is", "ada@stbride.example"),), "oldest")]
     assert (new.state, new.note) == ("fits", "adds a record: 3 fields")
     there = last(KEEP)
-    assert there.note == "1 field changes: St Bride" and said(there)[2] == ("fits", "as it is")
+    assert there.note == "1 field changes: St Bride" and said(there)[2] == ("fits", "unchanged")
     both = replace(KEEP, by=(1, 2))
     last(both, about=context(1, asked))
     assert asked[-1].compared == (Comparison(1, "is", "St Bride"), Comparison(2, "is", "ada@stbride.example"))
@@ -133,22 +133,22 @@ def test_what_must_be_filled_must_be_so_only_in_a_new_record():
 
 def test_a_record_is_not_recognised_by_nothing():
     cell = last(KEEP, item={"subject": "St Bride"})
-    assert cell.state == "put_right" and "recognised by Address, which is empty" in cell.note
+    assert cell.state == "put_right" and "matched by Address, which is empty" in cell.note
     wrong = last(KEEP, item=ITEM | {"address": "nobody"})
-    assert wrong.state == "put_right" and "not an e-mail address" in wrong.note
+    assert wrong.state == "put_right" and "not an email address" in wrong.note
     assert last(KEEP, about=replace(context(), find=lambda _: None)).state == "waiting"
 
 
 WRONG = [
-    (Update("x"), "choose which record to update"),
-    (Update("x", "nowhere", (STAGE,)), "is gone or stands below"),
+    (Update("x"), "choose a record to update"),
+    (Update("x", "nowhere", (STAGE,)), "was deleted or moved below"),
     (Update("x", "f"), "fill at least one field"),
-    (Delete("x"), "choose which record to delete"),
-    (AddOrUpdate("x"), "choose the database to add to, or update in"),
-    (AddOrUpdate("x", 99), "was deleted; choose another"),
-    (AddOrUpdate("x", 7, (), (NAME,)), "say by which field"),
-    (AddOrUpdate("x", 7, (99,), (NAME,)), "say by which field"),
-    (AddOrUpdate("x", 7, (2,), (NAME,)), "recognised by Address: say what it is filled with"),
+    (Delete("x"), "choose a record to delete"),
+    (AddOrUpdate("x"), "choose a database to add to, or update in"),
+    (AddOrUpdate("x", 99), "was deleted. Choose another"),
+    (AddOrUpdate("x", 7, (), (NAME,)), "choose a field to match records by"),
+    (AddOrUpdate("x", 7, (99,), (NAME,)), "choose a field to match records by"),
+    (AddOrUpdate("x", 7, (2,), (NAME,)), "matched by Address: fill it"),
     (Add("x", 7, (NAME, FieldFilling(66, ref("stage"), "Parish"))), "no longer has the field “Parish”"),
     (Update("x", "f", (FieldFilling(66, ref("stage"), "Parish"),)), "no longer has the field “Parish”"),
 ]

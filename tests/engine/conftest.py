@@ -54,7 +54,7 @@ class ByHand:
 
     def carry(self, run: int, before: Any = lambda number: None) -> dict[str, Any]:
         """Carry a run; `before` is called with the number of each effect, from 1. What became of it."""
-        numbers = iter(range(1, 100))
+        numbers = iter(range(1, 1_000))
         Runner(self.orla.kelvix.engine, before_effect=lambda _: before(next(numbers))).carry(self.claim(run))
         return self.orla.api("GET", f"/runs/{run}")["run"]
 

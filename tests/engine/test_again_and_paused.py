@@ -59,7 +59,7 @@ def test_after_failures_in_a_row_it_is_paused_and_says_why(swapped):
         orla.deliver(f"letter {n}")
         until(lambda n=n: len(flow.runs("failed")) == n + 1)
     paused = until(lambda: (d := flow.detail())["state"] == "paused" and d)
-    assert f"{MAX_FAILURES_IN_A_ROW} runs failed in a row" in paused["reason"] and "e-mail address" in paused["reason"]
+    assert f"{MAX_FAILURES_IN_A_ROW} runs failed in a row" in paused["reason"] and "email address" in paused["reason"]
     orla.deliver("letter x")  # held until it is resumed
     orla.api("POST", f"/workflows/{flow.id}/on")
     assert flow.detail()["state"] == "on" and flow.detail()["reason"] is None
@@ -86,7 +86,7 @@ def test_mended_in_the_workflow_it_goes_on_as_the_live_version(swapped):
     assert went == {"run": failed["id"], "version": 2, "undone": 0, "kept": []}
     [done] = until(lambda: flow.runs("done"))
     assert done["number"] == 2 and flow.titles() == ["letter"]
-    assert "can go on" in orla.api("POST", f"/runs/{failed['id']}/again", 409)["detail"]
+    assert "can continue" in orla.api("POST", f"/runs/{failed['id']}/again", 409)["detail"]
 
 
 def test_where_what_it_finished_was_changed_it_keeps_its_version(swapped):
@@ -132,7 +132,7 @@ def test_an_app_that_asks_for_fewer_calls_loses_nothing(on):
         for n in range(12):
             orla.deliver(f"m{n}")
         waited = until(lambda: [r for r in orla.runs(on.workflow) if r["state"] == "waiting" and r["problem"]])
-        assert any("turn" in r["problem"] or "asks to wait" in r["problem"] for r in waited)
+        assert any("limiting calls" in r["problem"] for r in waited)
         until(lambda: len(on.titles()) >= 3)
     finally:
         orla.faults()

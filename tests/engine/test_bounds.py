@@ -22,11 +22,7 @@ def test_a_run_is_carried_for_so_long_and_goes_on_when_run_again(flow, by_hand, 
     run = by_hand.begin(workflow, {"subject": "long"})
     monkeypatch.setattr(carrying, "MAX_SECONDS", -1.0)
     stopped = by_hand.carry(run)
-    assert (
-        stopped["state"] == "failed"
-        and "the longest that one may" in stopped["problem"]
-        and "goes on where it is" in stopped["problem"]
-    )
+    assert stopped["state"] == "failed" and "reached its limit of" in stopped["problem"] and "to continue" in stopped["problem"]
     monkeypatch.undo()
     orla.api("POST", f"/runs/{run}/again", 202)
     until(lambda: orla.api("GET", f"/runs/{run}")["run"]["state"] == "done")
@@ -37,7 +33,7 @@ def test_a_run_carries_out_so_many_lines(flow, by_hand, monkeypatch):
     _, workflow, _, _ = flow
     monkeypatch.setattr(carrying, "MAX_STEPS", 1)
     stopped = by_hand.carry(by_hand.begin(workflow, {"subject": "many"}))
-    assert stopped["state"] == "failed" and "narrow its lists" in stopped["problem"]
+    assert stopped["state"] == "failed" and "reached its limit of" in stopped["problem"]
 
 
 def test_an_item_that_is_too_large_is_said_to_be(flow, by_hand, monkeypatch):

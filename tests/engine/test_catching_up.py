@@ -106,7 +106,7 @@ def test_it_can_be_held_and_goes_on_from_where_it_is(old):
         orla.api("POST", f"{where}/pause")
         held = until(lambda: (c := flow.latest())["on_the_way"] == 0 and c, 60)
         assert held["state"] == "paused" and held["to_come"] >= 30 - 2 * catching_up.MAX_UNDER_WAY
-        assert "under way" in flow.begin(ids, 409)["title"]
+        assert "already running" in flow.begin(ids, 409)["title"]
         orla.api("POST", f"{where}/pause", 409)
     finally:
         orla.faults()
@@ -169,6 +169,6 @@ def test_records_that_changed_while_it_was_off_are_offered_too(orla):
 
 def test_what_cannot_be_caught_up_on_says_so(orla):
     workflow = orla.workflow("By the clock", {"lines": [{"verb": "when", "id": "w", "own": {"kind": "schedule"}}]})
-    assert "no source" in json.dumps(orla.api("POST", f"/workflows/{workflow}/past", 409, json={}))
+    assert "no past items" in json.dumps(orla.api("POST", f"/workflows/{workflow}/past", 409, json={}))
     assert orla.api("GET", f"/workflows/{workflow}/missed") == {"count": 0, "since": None}
     orla.api("POST", f"/workflows/{workflow}/catch-up", 409, json={"items": ["1"]})

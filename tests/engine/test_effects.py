@@ -81,7 +81,7 @@ def test_a_record_that_went_meanwhile_fails_the_run_with_a_sentence(parishes, by
     update = {"verb": "update", "id": "u", "of": "f", "fillings": [known.of(known.names[2], text="Closed")]}
     run = by_hand.begin(orla.workflow("Close", known.lines(known.found, update)), ITEM)
     done = by_hand.carry(run, lambda _: orla.api("DELETE", f"/databases/{known.database}/records/{known.first['id']}"))
-    assert done["state"] == "failed" and "that this line updates was deleted since" in done["problem"] and rows() == []
+    assert done["state"] == "failed" and "that this line updates was deleted" in done["problem"] and rows() == []
 
 
 def test_a_record_goes_to_the_trash_and_comes_back(parishes, by_hand):

@@ -180,7 +180,7 @@ def test_a_frozen_database_is_said_at_once_and_loses_nothing(tmp_path):
         os.kill(mariadb, signal.SIGSTOP)
         try:
             said = until(lambda: (a := on.person.web.get("/healthz")).status_code == 503 and a, 15, 0.2)
-            assert said.json() == {"state": "the database does not answer"}
+            assert said.json() == {"state": "the database is not responding"}
             with taking(3):
                 assert on.person.web.get("/healthz").status_code == 503
                 refused = on.person.web.get("/api/v1/me")

@@ -17,7 +17,7 @@ def faults(on):
 @pytest.mark.alone
 @pytest.mark.parametrize(
     ("mode", "said"),
-    [("down", "Mail cannot be reached"), ("failing", "an error of its own (500)"), ("limited", "calls"), ("slow", "")],
+    [("down", "Mail can’t be reached"), ("failing", "had an internal error (500)"), ("limited", "calls"), ("slow", "")],
 )
 def test_a_passing_failure_is_waited_out(on, faults, mode, said):
     """The push comes, the app then fails: the run waits, says why, and is done when the app is well again."""
@@ -46,7 +46,7 @@ def test_a_check_that_fails_says_so_and_comes_again(on, faults):
     on.person.deliver("m0")
     on.check_now()
     read = on.detail()["subscription"]
-    assert "an error of its own (500)" in read["problem"]
+    assert "had an internal error (500)" in read["problem"]
     faults()
     on.check_now()
     assert until(on.titles) == ["m0"] and on.detail()["subscription"]["problem"] is None
@@ -105,7 +105,7 @@ def test_a_database_deleted_under_a_running_workflow(on):
     gone = orla.api("DELETE", f"/databases/{on.database['id']}?anyway=true")
     orla.deliver("After the database went")
     [run] = until(lambda: orla.runs(on.workflow, "failed"))
-    assert "is gone" in run["problem"]
+    assert "was deleted" in run["problem"]
     orla.api("POST", "/trash/restore", json=gone)
     orla.api("POST", f"/runs/{run['id']}/again")
     assert until(on.titles) == ["After the database went"]
@@ -137,10 +137,10 @@ def test_turning_on_says_what_is_missing(orla):
     orla.api("POST", f"/workflows/{on.workflow}/off")
     orla.connect(connection=on.connection)
     refused = orla.api("POST", f"/workflows/{on.workflow}/on", expect=409)
-    assert "not shared" in refused["title"] and "share it" in refused["detail"]
+    assert "not shared" in refused["title"] and "change its access" in refused["detail"]
     empty = orla.api("POST", "/workflows", json={"name": "Half built"})
     problem = orla.api("POST", f"/workflows/{empty['id']}/on", expect=409)
     assert {f["sentence"] for f in problem["findings"]} == {
-        "choose the connection and the folder in which messages arrive",
-        "choose the database to add to",
+        "choose a connection and a folder",
+        "choose a database to add to",
     }

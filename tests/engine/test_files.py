@@ -9,12 +9,13 @@ import httpx2 as httpx
 import pytest
 from PIL import ExifTags, Image
 
-from kelvix.core.collection import PermanentError
+from kelvix.core.collection import PermanentError, Write
 from kelvix.core.query import Query
 from kelvix.core.values import File
 from kelvix.demo.papers import Mark, paper
 from kelvix.engine import file_content
 from kelvix.store import connections
+from sides import Own, Tables
 from support import turn_on, until
 
 SURVEY = paper(
@@ -96,7 +97,7 @@ def test_a_file_that_changes_keeps_its_record(surveys):
     checked_before = orla.api("GET", f"/workflows/{flow.id}")["subscription"]["last_check_at"]
     orla.api("POST", f"/workflows/{flow.id}/check-now")
     until(lambda: orla.api("GET", f"/workflows/{flow.id}")["subscription"]["last_check_at"] != checked_before)
-    assert len(orla.runs(flow.id)) == 5, "what was pushed is not taken again when the feed is read"
+    assert len(orla.runs(flow.id)) == 5, "what was pushed is not run again when the feed is read"
 
 
 def test_what_changed_while_it_was_off_is_offered_once_for_each_file(surveys):
@@ -131,7 +132,7 @@ def test_pictures_and_what_cannot_be_read(orla):
     case = found["Case.jpg"]
     assert (case["picture.width"], case["picture.height"], case["picture.taken"]) == (64, 48, "2026-05-04 11:22")
     assert found["Torn.pdf"]["text"] is None and "damaged" in problems["Torn.pdf"]
-    assert "no picture" in problems["Odd.png"]
+    assert "the picture can’t be read" in problems["Odd.png"]
     assert found["Empty"]["size"] == 0 and found["Empty"]["text"] is None and found["Empty"]["extension"] is None
 
 
@@ -236,7 +237,7 @@ def test_a_connection_that_may_not_add_files_is_said_at_turning_on(orla):
     when = {"verb": "when", "id": "w", "connection": mail, "container": str(orla.folders["Enquiries"])}
     lines = each_attachment(files, container=folder, container_name="Drawings")
     flow = orla.workflow("Saves", {"lines": [when, *lines]})
-    assert "tick that it may add files" in str(orla.api("POST", f"/workflows/{flow}/on", 409))
+    assert "allow it to add files" in str(orla.api("POST", f"/workflows/{flow}/on", 409))
 
 
 def test_a_link_that_expires_is_fetched_late(orla):
@@ -355,3 +356,53 @@ def test_what_runs_keep_of_files_says_in_which_account_they_lie(orla):
     [attachment] = values["attachments"]
     account = orla.api("GET", f"/connections/{on.connection}")["account"]
     assert account and attachment["file"][3].endswith(f"\x1f{account}")
+
+
+def test_a_file_of_a_row_is_carried_and_saved_elsewhere(orla):
+    table = orla.container("tables", "Drawings")
+    with orla.practice_page() as page:
+        assert page.post(f"/tables/tables/{table}/fields", data={"name": "Plan", "type": "file"}).status_code == 303
+    tables, files = orla.connect("Drawings", app="tables"), orla.connect("Drawings", app="files", send=True)
+    when = {"verb": "when", "id": "w", "app": "tables", "event": "any_change", "connection": tables, "container": str(table)}
+    save = {"verb": "save_file", "id": "s", "connection": files, "container": str(orla.container("files", "Drawings")),
+            "file": [{"ref": {"line": "w", "value": "f2"}}], "collision": "skip"}  # fmt: skip
+    place = orla.api("POST", "/places", json={"connection": tables, "place": str(table)})
+    assert {f["name"]: (f["type"], f["can_write"]) for f in place["fields"]}["Plan"] == ("file", True)
+    flow = orla.workflow("Plans", {"lines": [when, save]})
+    orla.api("POST", f"/workflows/{flow}/on")
+    with orla.practice_page() as page:
+        page.post(f"/tables/tables/{table}", data={"field-1": "Case"})
+        row = orla.kelvix.practice.items(table, 1)[0]["id"]
+        page.post(f"/tables/rows/{row}/files/2", files={"file": ("Case.txt", b"2.4 by 1.1 metres")})
+    orla.api("POST", f"/workflows/{flow}/check-now")
+    until(lambda: kept(orla, "Drawings"))
+    assert kept(orla, "Drawings") == {"Case.txt": b"2.4 by 1.1 metres"}
+
+
+def test_a_file_of_a_row_is_put_back_as_it_was_when_its_change_is_undone(orla):
+    """Where a row has another file by now, what it had is still what it had: for undo, and for who carries it since before."""
+    own, to = Own(orla, "Plans"), Tables(orla, "Plans")
+    mine, theirs = own.fields()["file"], to.fields()["file"]
+    old, new = (File.of(orla.api("POST", f"/files?name={name}", content=content)["file"])
+                for name, content in (("Plan.txt", b"2.4 metres"), ("Plan.txt", b"2.5 metres")))  # fmt: skip
+    item = to.source.write(Write("create", "by hand", values={to.title: "Case", theirs.id: old}, opens=to._opens)).item
+    keep = {"verb": "add_or_update", "id": "k", "database": to.id, "by": [to.title], "fillings": [
+        {"field": to.title, "filling": [{"ref": {"line": "w", "value": own.key(own.title)}}]},
+        {"field": theirs.id, "filling": [{"ref": {"line": "w", "value": own.key(mine.id)}}]}]}  # fmt: skip
+    flow = orla.workflow("Plans", {"lines": [own.whens()[0], keep]})
+    orla.api("POST", f"/workflows/{flow}/on")
+    record = {"values": {own.title: "Case", mine.id: new.wire()}}
+    orla.api("POST", f"/databases/{own.id}/records", json=record)
+
+    def content() -> bytes:
+        return b"".join(to._opens(to.source.one(item.id).values[theirs.id]))
+
+    until(lambda: content() == b"2.5 metres")
+    run = until(lambda: [r for r in orla.runs(flow) if r["state"] == "done"])[0]
+    version = to.source.one(item.id).version
+    again = File.of(orla.api("POST", "/files?name=Plan.txt", content=b"2.5 metres")["file"])  # another copy of the same
+    orla.api("POST", f"/databases/{own.id}/records", json={"values": {own.title: "Case", mine.id: again.wire()}})
+    until(lambda: len([r for r in orla.runs(flow) if r["state"] == "done"]) == 2)
+    assert to.source.one(item.id).version == version, "what is the same to the last byte is not written again"
+    orla.api("POST", f"/runs/{run['id']}/undo")
+    until(lambda: content() == b"2.4 metres")

@@ -8,6 +8,7 @@ from types import SimpleNamespace
 import pytest
 
 from kelvix.core.cells import Answer
+from kelvix.core.collection import TransientError
 from kelvix.core.finding import Question
 from kelvix.core.query import Comparison
 from kelvix.engine import finding
@@ -33,9 +34,16 @@ def lookups(monkeypatch):
     """Lookups by a clock of the test's, and all that they read: what is read is counted by question."""
     clock, read, text = Clock(), [], {"of": "x"}
     monkeypatch.setattr(
-        finding, "direct", lambda space, databases: lambda q: read.append(q) or Answer(len(read), None, {1: text["of"]}, NOW)
+        finding,
+        "direct",
+        lambda space, databases, ask: lambda q: read.append(q) or Answer(len(read), None, {1: text["of"]}, NOW),
     )
     return Lookups(clock, clock.sleep), clock, read, text
+
+
+def nothing(*_):
+    """Of apps nothing is asked here."""
+    raise AssertionError
 
 
 def question(text: str = "x") -> Question:
@@ -48,7 +56,7 @@ SPACE, OTHER = SimpleNamespace(id=1), SimpleNamespace(id=2)
 def test_a_question_is_read_once_it_has_settled(lookups):
     """Typing changes the question with each letter: none of these is read."""
     made, clock, read, _text = lookups
-    find = made.finder(SPACE, {})
+    find = made.finder(SPACE, {}, nothing)
     for letter in range(10):
         assert find(question("St Bride"[:letter])) is None
         clock.now += 0.08
@@ -60,41 +68,41 @@ def test_a_question_is_read_once_it_has_settled(lookups):
 
 def test_an_answer_is_kept_for_a_while_and_read_again_on_wish(lookups):
     made, clock, _, _text = lookups
-    find = made.finder(SPACE, {})
+    find = made.finder(SPACE, {}, nothing)
     find(question())
     clock.now += SETTLED
     assert find(question()).count == 1
     clock.now += KEPT - 1
     assert find(question()).count == 1
-    assert made.finder(SPACE, {}, again=True)(question()).count == 2
+    assert made.finder(SPACE, {}, nothing, again=True)(question()).count == 2
     clock.now += KEPT
     assert find(question()).count == 3
 
 
 def test_reads_are_paced_and_one_workspace_does_not_hold_up_another(lookups):
     made, clock, read, _text = lookups
-    find = made.finder(SPACE, {})
+    find = made.finder(SPACE, {}, nothing)
     many = [question(str(n)) for n in range(int(BURST) + 30)]
     for q in many:
         find(q)
     clock.now += SETTLED
     answers = [find(q) for q in many]
     assert len(read) == BURST and answers.count(None) == 30
-    made.finder(OTHER, {})(question())
+    made.finder(OTHER, {}, nothing)(question())
     clock.now += SETTLED
-    assert made.finder(OTHER, {})(question()) is not None
+    assert made.finder(OTHER, {}, nothing)(question()) is not None
     clock.now += 30 / PACE
     assert None not in [find(q) for q in many]
 
 
 def test_a_backcast_waits_for_its_turn_and_leaves_room(lookups):
     made, clock, read, _text = lookups
-    find, began = made.patient(SPACE, {}), clock.now
+    find, began = made.patient(SPACE, {}, nothing), clock.now
     many = [question(str(n % 200)) for n in range(400)]
     assert None not in [find(q) for q in many]
     assert len(read) == 200, "each question once"
     assert clock.now - began >= (200 - BURST / 2) / PACE * 0.9
-    rehearsed = made.finder(SPACE, {})
+    rehearsed = made.finder(SPACE, {}, nothing)
     rehearsed(question("mine"))
     clock.now += SETTLED
     assert rehearsed(question("mine")) is not None, "a person is not held up by it"
@@ -103,7 +111,7 @@ def test_a_backcast_waits_for_its_turn_and_leaves_room(lookups):
 def test_answers_are_let_go_before_they_fill_the_memory(lookups):
     made, clock, read, text = lookups
     text["of"] = "x" * (MAX_SIZE // 4)
-    find = made.finder(SPACE, {})
+    find = made.finder(SPACE, {}, nothing)
     for _ in range(4):
         for n in range(6):
             find(question(str(n)))
@@ -193,3 +201,20 @@ def test_a_rehearsal_reads_and_a_backcast_too(parishes):
     orla.api("POST", f"/workflows/{workflow}/backcast", json={"document": body})
     done = until(lambda: (b := orla.api("GET", f"/workflows/{workflow}/backcast")) and b["state"] == "done" and b)
     assert [(o["kind"], o["count"]) for o in done["outcomes"]] == [("carried", 3)]
+
+
+def test_an_app_that_cannot_be_asked_is_a_problem_of_the_cell_and_not_of_the_rehearsal(monkeypatch):
+    def fails(space, databases, ask):
+        def read(_):
+            raise TransientError("Tasks can’t be reached")
+
+        return read
+
+    monkeypatch.setattr(finding, "direct", fails)
+    clock = Clock()
+    made = Lookups(clock, clock.sleep)
+    find = made.finder(SPACE, {}, nothing)
+    find(question())
+    clock.now += SETTLED
+    assert find(question()).problem == "Tasks can’t be reached"
+    assert made.patient(OTHER, {}, nothing)(question()).problem == "Tasks can’t be reached"

@@ -75,7 +75,7 @@ def test_one_that_is_off_or_is_given_what_it_does_not_take_fails_with_a_sentence
     other = of.noting(on=False)
     workflow = orla.workflow("Runs it", {"lines": [of.first, of.run(other)]})
     failed = by_hand.carry(by_hand.begin(workflow, ITEM))
-    assert failed["state"] == "failed" and "is off; turn it on" in failed["problem"]
+    assert failed["state"] == "failed" and "is off. Turn it on" in failed["problem"]
     wrong = orla.workflow("Runs it wrong", {"lines": [of.first, of.run(other, "many")]})
     assert "“many” is not a number" in by_hand.carry(by_hand.begin(wrong, ITEM))["problem"]
     assert of.rows() == []
@@ -97,18 +97,18 @@ def test_two_that_would_run_each_other_stop(pair):
     orla.api("POST", f"/workflows/{other}/on")
     assert orla.web.post(address, json={"what": "begin"}).status_code == 202
     [failed] = until(lambda: orla.runs(other, "failed"))
-    assert "go round for ever" in failed["problem"] and len(of.rows()) == 1 and len(orla.runs(other)) == 1
+    assert "would loop forever" in failed["problem"] and len(of.rows()) == 1 and len(orla.runs(other)) == 1
 
 
 def test_what_is_unfinished_is_said():
     to = CanRun("Notes it", (Input("what", "text", True),))
     context = Context((), {}, Env.__new__(Env), others={4: to})
     nothing = Carried({}, {})
-    assert "choose the workflow" in run_another.check(RunAnother("r"), {4: to}, nothing)[0].sentence
-    assert "is gone" in run_another.check(RunAnother("r", 5), {4: to}, nothing)[0].sentence
-    assert "must be given" in run_another.check(RunAnother("r", 4), {4: to}, nothing)[0].sentence
+    assert "choose a workflow" in run_another.check(RunAnother("r"), {4: to}, nothing)[0].sentence
+    assert "was deleted" in run_another.check(RunAnother("r", 5), {4: to}, nothing)[0].sentence
+    assert "is required" in run_another.check(RunAnother("r", 4), {4: to}, nothing)[0].sentence
     gone = RunAnother("r", 4, (Given("what", (Part(ref=Reference("x", "y")),)),))
-    assert "do not carry" in check(Workflow((When("w", connection=1, container="5"), gone)), context)[0].sentence
+    assert "not available here" in check(Workflow((When("w", connection=1, container="5"), gone)), context)[0].sentence
 
 
 def test_one_that_another_runs_says_so_before_it_is_deleted(pair):

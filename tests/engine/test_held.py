@@ -85,7 +85,7 @@ def test_only_a_person_drops_what_is_held(door):
     door.person.api("POST", f"/workflows/{door.id}/off")
     assert door.held() == 1, "turning it off drops nothing"
     sample = door.call("while it is off").json()
-    assert sample["taken"] is False and sample["kept"].startswith("not taken")
+    assert sample["taken"] is False and sample["kept"].startswith("not run")
     door.person.api("DELETE", f"/workflows/{door.id}/held", 204)
     assert door.held() == 0
     door.person.api("POST", f"/workflows/{door.id}/on")
@@ -99,7 +99,7 @@ def test_the_inbox_has_the_room_that_the_workspace_has(door):
     door.pause()
     answers = []
     until(lambda: answers.append(door.call(f"call {len(answers)}")) or answers[-1].status_code == 503)
-    assert answers[-1].headers["retry-after"] == "60" and "no room" in answers[-1].json()["title"]
+    assert answers[-1].headers["retry-after"] == "60" and "not enough space" in answers[-1].json()["title"]
     kept = door.held()
     assert kept == len(answers) - 1 >= 2, "what was accepted stays"
     home.transact(lambda t: t.execute("UPDATE workspace SET most_bytes=1200000 WHERE id=%s", (space.id,)))
@@ -113,7 +113,7 @@ def test_a_workspace_that_has_had_its_runs_holds_what_arrives(door):
     door.call("first")
     until(lambda: door.names() == ["first"])
     assert space.transact(lambda t: usage.count_runs(t, space.id, 1)), "one run in 24 hours, as many as may be"
-    assert "has had its runs" in door.call("second").json()["held"]
+    assert "has reached its limit" in door.call("second").json()["held"]
     assert door.held() == 1 and "limit of" in door.person.api("GET", f"/workflows/{door.id}")["held"]["why"]
     assert space.transact(lambda t: usage.count_runs(t, space.id, 1000))
     until(lambda: door.names() == ["first", "second"])

@@ -68,7 +68,7 @@ def test_a_receiver_that_drips(troubled, neighbour):
     at_most_a_second_later(quiet, crossings(neighbour, 8, "dripping"))
     rows = orla.space.rows("SELECT state, endings FROM run WHERE workflow_id=%s", (workflow,))
     assert {r["endings"] for r in rows} == {0}, "none is taken for one that ended its worker"
-    until(lambda: any("did not answer" in str(r["problem"]) for r in orla.runs(workflow)))
+    until(lambda: any("did not respond" in str(r["problem"]) for r in orla.runs(workflow)))
     orla.api("POST", f"/workflows/{workflow}/off")
 
 

@@ -36,14 +36,14 @@ def examined(settings):
 def test_the_doctor_finds_all_well(own):
     turn_on(own.person("Orla"))
     found = until(lambda: (f := examined(own.settings)) and all(x.well for x in f.values()) and f)
-    assert {"key", "clocks", "schema", "workers", "web application", "mail to owners", "fields"} <= set(found)
+    assert {"key", "clocks", "schema", "workers", "web application", "email to owners", "fields"} <= set(found)
     said = []
-    assert doctor.report(iter(found.values()), said.append) and said[-1] == "All is well."
+    assert doctor.report(iter(found.values()), said.append) and said[-1] == "No problems found."
 
 
 def test_the_doctor_says_what_is_not_well_and_what_to_do(own, tmp_path):
     wrong = examined(replace(own.settings, key=new_key()))["key"]
-    assert not wrong.well and "put the key file back" in wrong.advice
+    assert not wrong.well and "restore the key file" in wrong.advice
     home = own.settings.servers["home"]
     gone = examined(replace(own.settings, servers={"home": replace(home, port=1)}))
     assert "start Kelvix" in gone["database home"].advice and "clocks" not in gone
@@ -52,7 +52,7 @@ def test_the_doctor_says_what_is_not_well_and_what_to_do(own, tmp_path):
     empty = examined(replace(own.settings, servers={"home": replace(home, schema="nothing_yet")}, data=str(tmp_path)))
     assert not empty["settings.json"].well and "start Kelvix once" in empty["database home"].advice
     down = examined(replace(own.settings, port=1, smtp_port=1))
-    assert not down["web application"].well and "nobody is told" in down["mail to owners"].advice
+    assert not down["web application"].well and "owners get no email" in down["email to owners"].advice
     (file := own.installation.settings_file).chmod(0o644)
     try:
         assert "chmod 600" in examined(own.settings)["settings.json"].advice

@@ -79,7 +79,7 @@ def test_a_record_that_is_added_starts_a_workflow_once(tables):
     assert of.noted() == ["Leather", "Reeds"]
     run = next(r for r in orla.runs(workflow) if r["title"] == "Reeds")
     where = orla.api("POST", f"/workflows/{workflow}/where", json={"item": run["item_id"]})
-    assert where["fate"] == "came_through" and "as it was changed" in where["sentence"]
+    assert where["fate"] == "came_through" and "when it was changed" in where["sentence"]
 
 
 def test_a_field_that_reaches_a_value_from_another(tables):

@@ -85,7 +85,7 @@ def test_a_run_rests_until_a_person_says_yes_and_edits(asking, by_hand):
     assert outcome(done) == "answered" and of.rows() == [("Loft visit, Thursday", "Orla")]
     assert orla.api("GET", "/needs") == []
     again = orla.api("POST", f"/needs/{asked['id']}", 409, json={"answer": "no"})
-    assert again["title"] == "This was answered already."
+    assert again["title"] == "Already answered."
 
 
 @pytest.mark.parametrize("no, state, rows", [("pass_by", "passed_by", []), ("go_on", "done", [("no", "Orla")])])
@@ -171,6 +171,6 @@ def test_a_try_asks_too_and_the_item_can_be_found_meanwhile(asking):
     asked = until(lambda: next(iter(orla.api("GET", "/needs")), None))
     [run] = orla.runs(workflow)
     where = orla.api("POST", f"/workflows/{workflow}/where", json={"item": run["item_id"]})
-    assert where["fate"] == "on_its_way" and where["sentence"].endswith("its run asks you something.")
+    assert where["fate"] == "on_its_way" and where["sentence"].endswith("its run is waiting for your answer.")
     orla.api("POST", f"/needs/{asked['id']}", json={"answer": "yes"})
     until(lambda: of.rows() == [("Approved", "Orla")])

@@ -67,7 +67,7 @@ def test_a_bookmark_file_is_imported(notes):
     with orla.practice_page() as page:
         assert page.post(where, files={"file": ("b.html", BOOKMARKS)}).status_code == 303
         until(lambda: len(rows()) == 2)
-        refused = page.post(where, files={"file": ("b.html", b"no links")})
-    assert refused.status_code == 422 and "this is no feed, no OPML and no bookmark file" in refused.text
+        refused = page.post(where, files={"file": ("b.html", b"no web links")})
+    assert refused.status_code == 422 and "this is not a feed, an OPML or a bookmark file" in refused.text
     found = {r["Name"]: r for r in rows()}
     assert set(found) == {"Glue & size", "At the top"} and labels(found["Glue & size"]["Tags"]) == ["Workshop", "glue", "hide"]

@@ -35,7 +35,9 @@ def test_after_a_refused_token_all_goes_on_by_itself(orla):
     until(lambda: space.row("SELECT state FROM connection WHERE id=%s", (on.connection,))["state"] == "refused")
     for item in seen[2:]:
         assert _push(intake, of, item) == 202
-    assert on.detail()["held"]["count"] == 6, "what is pushed while the connection is refused is held, not failed"
+    failed = len(orla.runs(on.workflow, "failed"))  # of the first two, of which the second may have come too late to fail
+    assert failed in (1, 2)
+    assert on.detail()["held"]["count"] == 8 - failed, "what is pushed while the connection is refused is held, not failed"
     assert on.detail()["state"] == "on", "it is not paused: the connection says what is wrong"
     orla.connect("Enquiries", "Suppliers", connection=on.connection)
     until(lambda: sorted(on.titles()) == sorted(["before", *sent]))
@@ -83,7 +85,7 @@ def test_what_gave_up_on_an_app_goes_on_when_it_is_back(orla, mode):
             ),
         )
         [run] = until(lambda: orla.runs(on.workflow, "failed"))
-        assert "given up after" in run["problem"]
+        assert "Stopped after" in run["problem"]
     finally:
         orla.faults()
     until(lambda: on.titles() == ["meanwhile"])
@@ -119,7 +121,7 @@ def test_renewed_access_is_taken_at_once_with_what_was_ticked_before(orla):
     until(lambda: on.titles() == ["after it was renewed"])
     [run] = orla.runs(on.workflow)
     where = on.where(run["item_id"])
-    assert "as it arrived" in where["sentence"], where
+    assert "when it arrived" in where["sentence"], where
 
 
 def test_allowed_but_nothing_shared_is_not_good(orla):
@@ -148,9 +150,9 @@ def test_while_every_call_fails_the_screens_say_so_and_afterwards_all_looks_at_o
         orla.deliver("meanwhile")
         on.check_now()
         until(lambda: states(orla)[on.connection] == "failing")
-        found = attention.causes(orla.space)
+        found = attention.causes(orla.kelvix.engine, orla.space)
         assert [(c.kind, c.connection) for c in found if c.kind == "unreachable"] == [("unreachable", on.connection)]
-        assert "has been unreachable since" in found[0].sentence and "cannot be reached" in found[0].sentence
+        assert "has been unreachable since" in found[0].sentence and "can’t be reached" in found[0].sentence
         late = "UPDATE subscription SET failures=12, next_check_at=NOW(3) + INTERVAL 900 SECOND WHERE workspace_id=%s"
         orla.space.transact(lambda t: t.execute(late, (orla.space.id,)))
     finally:
@@ -195,7 +197,7 @@ def test_failed_runs_are_dated_by_the_last_that_failed(orla):
     old, new = sorted(r["id"] for r in orla.runs(on.workflow))
     fail = "UPDATE run SET state='failed', problem='{\"sentence\": \"x\"}', finished_at=NOW(3) - INTERVAL %s HOUR WHERE id=%s"
     orla.space.transact(lambda t: (t.execute(fail, (1, old)), t.execute(fail, (5, new))))
-    [cause] = [c for c in attention.causes(orla.space) if c.kind == "failed"]
+    [cause] = [c for c in attention.causes(orla.kelvix.engine, orla.space) if c.kind == "failed"]
     assert cause.run == old and cause.count == 2, "an older run that was tried again failed after the newer one"
 
 

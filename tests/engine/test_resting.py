@@ -99,4 +99,4 @@ def test_a_try_does_not_wait_and_an_item_that_rests_is_found(resting):
     orla.deliver("Rests")
     resting_run = until(lambda: next((r for r in orla.runs(workflow, "waiting") if outcome(r) == "waits"), None))
     where = orla.api("POST", f"/workflows/{workflow}/where", json={"item": resting_run["item_id"]})
-    assert where["fate"] == "on_its_way" and "and its run rests until " in where["sentence"]
+    assert where["fate"] == "on_its_way" and "and its run is waiting until " in where["sentence"]

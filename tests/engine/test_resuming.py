@@ -74,7 +74,7 @@ def test_an_error_of_our_own_is_tried_again_and_then_said(three, caplog):
     orla.space.transact(
         lambda t: t.execute("UPDATE run SET item=%s WHERE id=%s", ('{"title": "x"}', run))
     )  # not an item at all
-    assert "went wrong inside Kelvix (KeyError)" in by_hand.carry(run)["problem"]
+    assert "Kelvix had an internal error (KeyError)" in by_hand.carry(run)["problem"]
 
 
 def test_pauses_grow_and_are_spread():

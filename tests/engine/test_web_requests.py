@@ -77,7 +77,7 @@ def test_it_arrives_with_its_values_and_says_who_sent_it(web, by_hand):
     )
     sent = line_of(done)
     assert sent["outcome"] == "sent" and sent["output"]["status"] == 200 and sent["output"]["taken"] == {"path": came["path"]}
-    assert orla.api("POST", f"/runs/{run}/undo")["kept"] == ["A web request was sent, and stays so."]
+    assert orla.api("POST", f"/runs/{run}/undo")["kept"] == ["A web request was sent and can’t be undone."]
 
 
 def test_a_secret_is_sent_and_never_shown(web, by_hand):
@@ -160,7 +160,7 @@ def test_what_may_have_gone_out_is_repeated_as_it_went_out(web, by_hand):
 def test_what_the_receiver_refuses_ends_the_run_and_says_so(web, by_hand):
     orla, of = web
     refused = by_hand.carry(by_hand.begin(of.flow(of.request(success="201")), ITEM))
-    assert refused["state"] == "failed" and "did not take the request: it answered 200" in refused["problem"]
+    assert refused["state"] == "failed" and "did not accept the request: it answered 200" in refused["problem"]
     gone = f"{orla.kelvix.settings.practice_address}/mail/api/none"
     missing = by_hand.carry(by_hand.begin(of.flow(of.request(address=[{"text": gone}])), ITEM))
     assert missing["state"] == "failed" and "answered 4" in missing["problem"] and of.added() == []
@@ -177,7 +177,7 @@ def test_a_redirect_is_said_and_not_followed(web, by_hand):
     orla, of = web
     moved = f"{orla.kelvix.settings.practice_address}/mail"
     run = by_hand.carry(by_hand.begin(of.flow(of.request(method="GET", address=[{"text": moved}])), ITEM))
-    assert run["state"] == "failed" and "redirects are not followed" in run["problem"]
+    assert run["state"] == "failed" and "Redirects are not followed" in run["problem"]
 
 
 @pytest.mark.parametrize(
@@ -200,7 +200,7 @@ def test_without_an_answer_it_is_in_doubt_until_somebody_says(web, by_hand, said
     assert [v.strip() for v in of.added()] == [a.strip() for a in added] and len(of.came()) == arrived
     assert of.came()[0]["repeats"] == (said == "again") and of.needs() == []
     if said == "stop":
-        assert "stopped the run here" in ended["problem"]
+        assert "stopped the run" in ended["problem"]
 
 
 @pytest.mark.parametrize("more", [{"method": "PUT"}, {"recognises": True}])

@@ -39,7 +39,7 @@ def test_every_fate(orla):
     try:
         orla.deliver("Quote, unheard")
         unseen = on.where(str(on.newest_message()))
-        assert unseen["fate"] == "next_check" and "next check is at" in unseen["sentence"]
+        assert unseen["fate"] == "next_check" and "Next check at" in unseen["sentence"]
     finally:
         orla.faults()
     on.check_now()
@@ -113,4 +113,4 @@ def test_the_day_from_which_items_are_taken_is_not_that_of_the_second_version(or
 def test_a_workflow_of_an_app_that_is_not_installed_says_so(orla):
     workflow = orla.workflow("Letters", {"lines": [{"verb": "when", "id": "w", "app": "letters", "container": "1"}]})
     said = orla.api("POST", f"/workflows/{workflow}/where", 409, json={"item": "1"})
-    assert said["title"] == "There is no app “letters” in this installation; choose another one."
+    assert said["title"] == "The app “letters” is not installed. Choose another."

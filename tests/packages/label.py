@@ -104,7 +104,7 @@ class PrintLabelKind(Kind[PrintLabel]):
         if not is_filled(line.text):
             return [Finding(line.id, "say what stands on the label", key="text")]
         if any(ref not in carried.fields for ref in references(line.text)):
-            return [Finding(line.id, "this uses a value that the lines above do not carry", key="text")]
+            return [Finding(line.id, "this uses a value that is not available here", key="text")]
         if not 1 <= line.copies <= 20:
             return [Finding(line.id, "print 1 to 20 copies", key="copies")]
         return []

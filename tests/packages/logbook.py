@@ -92,7 +92,7 @@ class Books(Account):
         places = tuple(Place(b.stem, b.stem, f"file://{b}", len(b.read_text().splitlines())) for b in books)
         return Health(self.folder.name, places)
 
-    def collection(self, place: str) -> Collection:
+    def open_place(self, place: str) -> Collection:
         return Book(self, place)
 
     def subscribe(self, place: str, address: str) -> tuple[str, str]:

@@ -58,7 +58,7 @@ def test_each_kind_is_read_as_its_format_reads_it(own, tmp_path):
     assert contents.message_parts(source, (2, 99)) == {2: b"\xff\x00"}
     feed = b"<rss version='2.0'><channel><item><link>https://a.example/1</link><title>One</title><description>&lt;p&gt;Text&lt;/p&gt;</description></item></channel></rss>"
     assert [(li.title, li.text) for li in contents.links(feed, as_text=True)] == [("One", "Text")]
-    with pytest.raises(Unreadable, match="this is no feed"):
+    with pytest.raises(Unreadable, match="this is not a feed"):
         contents.links(b"nothing")
     assert own._alive == 1, "one child read all of it"
 
@@ -73,7 +73,7 @@ def BytesFile(folder, content):
 def test_a_heavy_page_is_broken_off_and_the_reader_goes_on(own, short, tmp_path):
     with taking(20):
         found = contents.pdf(BytesFile(tmp_path, heavy_pdf()))
-    assert "cannot be read" in found.problem or "more than 1 seconds" in found.problem
+    assert "can’t be read" in found.problem or "more than 1 seconds" in found.problem
     assert contents.message(b"Subject: next\r\n\r\nx").subject == "next"
 
 
@@ -85,7 +85,7 @@ def test_what_does_not_come_to_an_end_is_killed_and_another_child_takes_its_plac
     signal.pidfd_send_signal(watched, signal.SIGSTOP)
     own._idle.put(child)
     found = contents.message(b"Subject: second\r\n\r\nx")
-    assert found.subject == "second" and found.problems[0] == "it could not be read: reading it took more than 1 seconds"
+    assert found.subject == "second" and found.problems[0] == "it can’t be read: reading it took more than 1 seconds"
     until(lambda: pool.ended(watched))
     os.close(watched)
     assert contents.message(b"Subject: third\r\n\r\nx").problems == contents.message(b"Subject: third\r\n\r\nx").problems

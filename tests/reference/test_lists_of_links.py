@@ -105,7 +105,7 @@ def test_what_is_never_closed_or_nested_without_end_is_read_as_far_as_it_goes():
     assert read(half)[0].title == "Glue & size"
     assert read(b"<!DOCTYPE NETSCAPE-Bookmark-file-1>" + b"<DL>" * 100_000) == []
     deep = b"<opml version='2.0'><body>" + b"<outline text='a'>" * 3000 + b"</outline>" * 3000 + b"</body></opml>"
-    with pytest.raises(Unreadable, match="more than 100 times"):
+    with pytest.raises(Unreadable, match="more than 100 levels deep"):
         read(deep)
 
 

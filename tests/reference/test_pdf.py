@@ -44,7 +44,7 @@ def test_one_that_is_locked_says_so():
     writer.encrypt("a password", algorithm="AES-256")
     out = BytesIO()
     writer.write(out)
-    assert read(out) == Pdf(problem="it is locked with a password")
+    assert read(out) == Pdf(problem="it is protected by a password")
 
 
 def test_a_stream_that_unpacks_without_end_is_not_read():

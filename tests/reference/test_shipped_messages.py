@@ -50,7 +50,7 @@ def test_parts_of_parts():
 def test_what_is_not_well_formed_loses_no_text_and_says_so(name, text, attached):
     found = of(name)
     assert text in found.text and [a.type for a in found.attachments] == attached
-    assert "not quite formed" in found.problems[0]
+    assert "doesn’t quite follow" in found.problems[0]
 
 
 def test_the_null_sender_has_no_address():

@@ -46,7 +46,7 @@ def test_notes_and_a_highlight_of_one_word_in_a_line():
 
 @pytest.mark.parametrize("name", sorted(LOCKED))
 def test_a_locked_one_says_so(name):
-    assert of(name).problem == "it is locked with a password"
+    assert of(name).problem == "it is protected by a password"
 
 
 LOCKS = [
@@ -63,7 +63,7 @@ def test_one_that_opens_without_a_password_is_read(name):
     revision 5 on, where it opens the file by itself) for the owner."""
     found = of(f"encryption/{name}")
     if name in FOR_READERS:
-        assert found.problem == "it is locked with a password"
+        assert found.problem == "it is protected by a password"
     else:
         assert (found.author, found.pages, found.problem) == ("cheng", 1, "")
 

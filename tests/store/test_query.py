@@ -199,7 +199,7 @@ def test_an_order_that_there_is_not_is_refused(made):
     def page(asked):
         return space.read(lambda t: query.page(t, database, asked, LONDON))
 
-    with pytest.raises(Unfit, match="cannot go by labels"):
+    with pytest.raises(Unfit, match="can’t be sorted by labels"):
         page(Query(order=(Order(by_type["labels"].id),)))
     with pytest.raises(NotFoundError):
         page(Query(order=(Order("9999"),)))

@@ -118,7 +118,7 @@ def test_undoing_sets_both_sides_back(made):
 
 def test_what_is_not_there_is_refused_and_nothing_written(made):
     space, organs, visits = made
-    with pytest.raises(Unfit, match="Organ refers to record 999, which is not there any more"):
+    with pytest.raises(Unfit, match="Organ refers to record 999, which no longer exists"):
         add(space, visits, "First", (Referred("record 999", organs.id, 999),))
     assert space.read(lambda t: newest(t, visits, 9)) == []
 
@@ -200,8 +200,8 @@ def test_records_are_found_by_what_they_refer_to(made):
 
 @pytest.mark.parametrize(
     ("field", "said"),
-    [(NewField("To", "reference"), "say to which database"), (NewField("To", "text", refers_to=1), "only references"),
-     (NewField("To", "reference", refers_to=10**9), "is not there any more")],
+    [(NewField("To", "reference"), "choose a database for this reference"), (NewField("To", "text", refers_to=1), "only reference fields"),
+     (NewField("To", "reference", refers_to=10**9), "no longer exists")],
 )  # fmt: skip
 def test_what_leads_nowhere_is_refused(made, field, said):
     space, organs, _ = made

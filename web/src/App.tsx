@@ -1,9 +1,8 @@
-import { lazy, Suspense } from "react";
+import { Suspense } from "react";
 import { Route, Routes } from "react-router";
+import { Screens } from "./bundles";
 import { NoticeProvider } from "./frame/Notices";
 import { QuickPage } from "./screens/captures/QuickPage";
-
-const Screens = lazy(() => import("./Screens"));
 
 export function App() {
   return (
@@ -14,7 +13,7 @@ export function App() {
           path="*"
           element={
             <Suspense>
-              <Screens />
+              <Screens.Apart />
             </Suspense>
           }
         />

@@ -46,7 +46,7 @@ class Calls:
             self._minute, self._made = minute, Counter()
         self._made[space.id] += 1
         if self._made[space.id] > space.limits.calls_a_minute:
-            said = f"More than {space.limits.calls_a_minute:,} calls of this workspace came within a minute."
+            said = f"More than {space.limits.calls_a_minute:,} calls reached this workspace within a minute."
             raise Problem(429, said, "Try again in a minute.", after=60)
 
 
@@ -85,7 +85,7 @@ def caller(request: Request) -> Caller:
     if token:
         person = sessions.person("token", token) if scheme.lower() == "bearer" else None
         if person is None:
-            raise Problem(401, "This token is not known.", "Make a new one with ./kelvix token --name X.")
+            raise Problem(401, "Unknown token.", "Create a new one with ./kelvix token --name X.")
         return _counted(request, Caller(person, engine.directory.open(person.workspace_id), engine, None))
     cookie = request.cookies.get(COOKIE, "")
     person = sessions.person("session", cookie) if cookie else None
@@ -113,13 +113,13 @@ def refuse_foreign(request: Request) -> None:
 
 def editor(who: Annotated[Caller, Depends(caller)]) -> Caller:
     if who.person.role not in people.MAY_WRITE:
-        raise Problem(403, "You may look at this, not change it.", "Ask an owner of the workspace to make you an editor.")
+        raise Problem(403, "You can view this, but not change it.", "Ask an owner of the workspace to make you an editor.")
     return who
 
 
 def owner(who: Annotated[Caller, Depends(caller)]) -> Caller:
     if who.person.role != "owner":
-        raise Problem(403, "Only the owner changes this.", f"Ask the owner of {who.person.workspace}.")
+        raise Problem(403, "Only the owner can change this.", f"Ask the owner of {who.person.workspace}.")
     return who
 
 

@@ -22,6 +22,7 @@ from kelvix.api import (
     capturing,
     catch_ups,
     connections,
+    costs,
     databases,
     field_types,
     incoming,
@@ -29,6 +30,7 @@ from kelvix.api import (
     line_kinds,
     live,
     needs,
+    places,
     problems,
     record_files,
     rehearsal,
@@ -56,6 +58,8 @@ PARTS = (
     field_types,
     line_kinds,
     connections,
+    costs,
+    places,
     workflows,
     kept_secrets,
     record_files,
@@ -70,10 +74,12 @@ PARTS = (
     live,
 )
 WEB = TOP / "web/dist"
-QUICK = {
+INSTALLABLE = {
     "manifest.webmanifest": "application/manifest+json",
     "worker.js": "text/javascript",
     "icon.svg": "image/svg+xml",
+    "icon-192.png": "image/png",
+    "icon-512.png": "image/png",
 }
 PACKED = {".js": "text/javascript", ".css": "text/css"}
 POLICY = (
@@ -130,7 +136,7 @@ def build(engine: Engine) -> FastAPI:
     async def health() -> JSONResponse:
         """Without sign-in: says at once whether the process and its databases answer."""
         if not answering.all():
-            return JSONResponse({"state": "the database does not answer"}, 503, {"retry-after": "5"})
+            return JSONResponse({"state": "the database is not responding"}, 503, {"retry-after": "5"})
         return JSONResponse({"state": "good"})
 
     @app.get("/assets/{name}", include_in_schema=False)
@@ -145,24 +151,18 @@ def build(engine: Engine) -> FastAPI:
             return Response(packed(file), media_type=kind, headers=headers | {"content-encoding": "gzip"})
         return FileResponse(file, headers=headers)
 
-    @app.get("/quick/{name}", include_in_schema=False)
-    def quick(name: str) -> Response:
-        """Without sign-in: what makes quick input an installable page. Its worker must not be kept: it says what is."""
-        kind = QUICK.get(name)
-        if kind is None:
-            return screen(f"quick/{name}")
-        return FileResponse(WEB / "quick" / name, media_type=kind, headers={"cache-control": "no-cache"})
-
     @app.get("/api/{rest:path}", include_in_schema=False)
     def no_such_route(rest: str) -> Response:
-        return problems.document(404, "There is nothing at this address.")
+        return problems.document(404, "Not found. It may have been deleted or moved.")
 
     @app.get("/{rest:path}", include_in_schema=False)
     def screen(rest: str) -> Response:
-        """Without sign-in: the empty page; all that it shows, it asks of the API."""
+        """Without sign-in: the empty page, which asks the API for all that it shows; and the files that make it installable."""
+        if rest in INSTALLABLE:
+            return FileResponse(WEB / rest, media_type=INSTALLABLE[rest], headers={"cache-control": "no-cache"})
         file = WEB / "index.html"
         if not file.is_file():
-            return HTMLResponse("The front end is not built: start with ./kelvix.", 503)
+            return HTMLResponse("The front end is not built. Start Kelvix with ./kelvix.", 503)
         nonce = secrets.token_urlsafe(16)
         return HTMLResponse(
             file.read_text().replace("__NONCE__", nonce),

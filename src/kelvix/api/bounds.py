@@ -30,7 +30,7 @@ def no_room() -> JSONResponse:
 
 def no_database() -> JSONResponse:
     """Answer at once while the database does not: whoever waited would hold a place that others need."""
-    answer = problems.document(503, "The database does not answer.", "Try again in a moment; nothing was saved.")
+    answer = problems.document(503, "The database is not responding.", "Nothing was saved. Try again in a moment.")
     answer.headers["retry-after"] = "5"
     return answer
 

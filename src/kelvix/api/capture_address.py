@@ -94,7 +94,7 @@ def text_of(
         line = _lines("", next(iter(fields.values()))).partition("\n")[0]
     if not line:
         said = "Send “text”, or “title” with “url” and “selection”, or the database's fields by their names."
-        raise Refused(422, "There is nothing to keep.", said)
+        raise Refused(422, "Nothing to save.", said)
     quoted = "\n".join(f"> {ln}" for ln in told["selection"].splitlines()) if told["title"] else ""
     return "\n".join(filter(None, (" ".join(line.split()), quoted, told["text"] or told["note"])))
 
@@ -104,7 +104,7 @@ def _lines(name: str, sent: Any) -> str:
     if isinstance(sent, list) and not any(isinstance(one, list | dict) for one in sent):
         return "\n".join(str(one).strip().replace("\n", "\n  ") for one in sent if one is not None)
     if isinstance(sent, list | dict):
-        raise Refused(422, f"“{name}” is no text.", "Send a text, or a list of texts.")
+        raise Refused(422, f"“{name}” is not a text.", "Send a text, or a list of texts.")
     return "" if sent is None else str(sent)
 
 
@@ -115,5 +115,5 @@ def page_of(named: dict[str, Any], charset: str) -> Article | None:
         return None
     url = str(named.get("url") or named.get("link") or "").strip()
     if not url.lower().startswith(("http://", "https://")):
-        raise Refused(422, "The page has no address.", "Send it as “url”, so that the page is known again: https://…")
+        raise Refused(422, "The page address is missing.", "Send it as “url”, for example https://…")
     return contents.article(sent if isinstance(sent, bytes) else _lines("html", sent), url, charset)

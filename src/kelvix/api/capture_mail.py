@@ -65,7 +65,7 @@ class Handler:
             passing = refused.status in (429, 503)
             return f"{'452 4.3.1' if passing else '554 5.6.0'} {refused.title} {refused.detail}"[:500]
         except Exception:
-            log.exception("a mail could not be kept")
+            log.exception("an email could not be saved")
             return "451 4.3.0 the mail could not be kept; try again later"
         return "250 OK"
 
@@ -78,7 +78,7 @@ class Handler:
         files = tuple(Sent(file_name.clean(a.name), attached.get(a.index, b"")) for a in message.attachments)
         text = text_of(message) or (file_name.split(files[0].name)[0] if files else "")
         if not text:
-            raise Refused(422, "There is nothing in it.", "Write a subject, or a line of text.")
+            raise Refused(422, "There is no text to save.", "Write a subject or a line of text.")
         key = message.message_id[:200] or hashlib.sha256(source).hexdigest()
         captures.keep_at(
             self.engine, space, kept_at, text, False, key, files=files, bound=False

@@ -85,7 +85,7 @@ class CapturedOut(BaseModel):
     record: RecordOut
     records: list[int]
     changes: list[int]
-    not_understood: list[str] = Field([], description="what was not understood, a sentence for each; it stands in the names")
+    not_understood: list[str] = Field([], description="what was not recognised, a sentence for each; it stays in the names")
 
 
 def line_out(reading: Reading, at: int) -> LineOut:
@@ -165,7 +165,7 @@ def bring_links(
     except NotKept as why:
         raise Problem(422, str(why), why.advice) from None
     except Unreadable as why:
-        raise Problem(422, "This file cannot be read.", f"{str(why)[0].upper()}{str(why)[1:]}.") from None
+        raise Problem(422, "This file can’t be read.", f"{str(why)[0].upper()}{str(why)[1:]}.") from None
     who.announce("records")
     return BroughtOut(added=brought.added, there=brought.there)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
+from typing import Literal
 
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse
@@ -12,7 +13,7 @@ from kelvix.api.access import Caller, Editor, Reader
 from kelvix.api.problems import Problem
 from kelvix.core.collection import Place
 from kelvix.core.lines import connections_of
-from kelvix.workspace import connections, workflows
+from kelvix.workspace import connections, costs, places, workflows
 from kelvix.workspace.connections import Connection, NotConnected
 
 router = APIRouter(prefix="/api/v1", tags=["connections"])
@@ -37,6 +38,7 @@ class EventOut(BaseModel):
 
     code: str
     words: str
+    of_any: bool = Field(description="whether any app has it whose items can be compared with what they were")
 
 
 class ParticularOut(BaseModel):
@@ -68,6 +70,12 @@ class AppOut(BaseModel):
     display: DisplayOut
     sends: bool
     saves: bool
+    makes_places: bool = Field(description="whether places can be made in it")
+    connects: Literal["consent", "key"] = Field(description="by its consent window, or by a key that is pasted")
+    key_help: str
+    has_servers: bool = Field(description="whether the address of a server is told with the key")
+    several: bool = Field(description="whether several of its places can be read as one")
+    writes: list[str] = Field(description="what can be done to its items: create, update, delete, restore")
     fields: list[CarriedOut]
     proposed: list[ProposedOut]
     address: str
@@ -84,18 +92,35 @@ class ConnectionOut(BaseModel):
     reason: str | None
     failing_since: datetime | None
     expires_at: datetime | None
+    server: str | None = Field(description="of an app that has several, where it is not the usual one")
     used_by: list[str] = []
 
 
 class ContainerOut(BaseModel):
     id: str
     name: str
+    full_name: str = Field(description="with the names of what it stands within: Workshop › Tuning round")
+    path: list[str] = Field(description="these names, from the top")
     items: int
     link: str
 
 
+class MeantOut(BaseModel):
+    """What a link means: a container, or what several stand within, of which one is to be chosen."""
+
+    container: ContainerOut | None
+    within: list[str] = Field(description="the names of a level, from the top")
+
+
 def _place_out(place: Place) -> ContainerOut:
-    return ContainerOut(id=place.id, name=place.name, items=place.items or 0, link=place.link)
+    return ContainerOut(
+        id=place.id,
+        name=place.name,
+        full_name=place.full_name,
+        path=list(place.path),
+        items=place.items or 0,
+        link=place.link,
+    )
 
 
 class SightOut(BaseModel):
@@ -109,6 +134,7 @@ class SightOut(BaseModel):
     shared: list[ContainerOut]
     not_shared: list[str]
     may_send: bool
+    every: int = Field(description="seconds between checks of a source that the app's limits bear")
 
 
 class ConsentIn(BaseModel):
@@ -117,6 +143,17 @@ class ConsentIn(BaseModel):
     app: str
     send: bool = False
     connection: int | None = Field(None, description="renew or widen this one instead of making another")
+
+
+class KeyIn(BaseModel):
+    app: str
+    key: str = Field(min_length=1, max_length=4000)
+    connection: int | None = Field(None, description="give this one the key instead of making another")
+    server: str | None = Field(None, max_length=400, description="of an app that has several; else the usual one")
+
+
+class ConnectionMade(BaseModel):
+    id: int
 
 
 class ConsentOut(BaseModel):
@@ -141,6 +178,7 @@ def _out(c: Connection, used_by: list[str]) -> ConnectionOut:
         reason=c.reason,
         failing_since=c.failing_since,
         expires_at=c.expires_at,
+        server=c.server,
         used_by=used_by,
     )
 
@@ -156,7 +194,8 @@ def list_apps(who: Reader) -> list[AppOut]:
             containers_word=a.containers_word,
             item_word=a.item_word,
             items_word=a.items_word,
-            events=[EventOut(code=e.code, words=e.words) for e in a.events],
+            events=[EventOut(code=e.code, words=e.words, of_any=e not in a.events) for e in a.all_events],
+            several=not a.has_sheets,
             display=DisplayOut(
                 word=a.display.word,
                 heading=a.display.heading,
@@ -166,6 +205,11 @@ def list_apps(who: Reader) -> list[AppOut]:
             ),
             sends=a.sends,
             saves=a.saves,
+            makes_places=a.makes_places,
+            connects=a.connects,
+            key_help=a.key_help,
+            has_servers=a.has_servers,
+            writes=sorted(a.capabilities.writes),
             proposed=[ProposedOut(key=k, name=n) for k, n in a.proposed],
             address=who.engine.settings.practice_address,
             fields=[CarriedOut(key=f.key, name=list(f.name), type=f.type) for f in a.fields],
@@ -176,15 +220,16 @@ def list_apps(who: Reader) -> list[AppOut]:
 
 @router.get("/connections")
 def list_connections(who: Reader) -> list[ConnectionOut]:
-    flows = workflows.list_all(who.space)
-    return [_out(c, [w.name for w in flows if c.id in connections_of(w.draft)]) for c in connections.list_all(who.space)]
+    reached = places.connections_of_places(who.space)
+    flows = [(w.name, connections_of(w.draft, reached)) for w in workflows.list_all(who.space)]
+    return [_out(c, [name for name, used in flows if c.id in used]) for c in connections.list_all(who.space)]
 
 
 @router.post("/connections/consent")
 def ask_for_consent(who: Editor, body: ConsentIn) -> ConsentOut:
     """Return the address of the app's consent window. The answer is taken only in the session that asked."""
     if who.session is None:
-        raise Problem(403, "Access is asked for in the browser.", "Sign in and open Connections.")
+        raise Problem(403, "Access can only be given in the browser.", "Sign in and open Connections.")
     address = connections.begin_consent(
         who.engine, who.space, who.session, body.app, body.connection, body.send, _redirect(who)
     )
@@ -193,6 +238,14 @@ def ask_for_consent(who: Editor, body: ConsentIn) -> ConsentOut:
 
 def _redirect(who: Caller) -> str:
     return f"{who.engine.settings.address}/api/v1/connections/callback"
+
+
+@router.post("/connections/key", status_code=201)
+def connect_by_key(who: Editor, body: KeyIn) -> ConnectionMade:
+    """Connect an app by a key that its user made there and pasted here; or give a connection another key."""
+    made = connections.connect_by_key(who.engine, who.space, body.app, body.key.strip(), body.connection, body.server)
+    who.announce("connections")
+    return ConnectionMade(id=made)
 
 
 @router.get("/connections/callback", include_in_schema=False)
@@ -239,6 +292,7 @@ def look(who: Reader, connection_id: int) -> SightOut:
         shared=[_place_out(p) for p in seen.places],
         not_shared=list(seen.hidden),
         may_send=seen.may_write,
+        every=costs.bearable_pause(who.engine, who.space, connection_id),
     )
 
 
@@ -270,6 +324,7 @@ def make_container(who: Editor, connection_id: int, body: NewContainerIn) -> Con
 
 
 @router.post("/connections/{connection_id}/container")
-def container_of_link(who: Reader, connection_id: int, body: LinkIn) -> ContainerOut:
-    """Return the container that a pasted link means. 422 where it is not understood, 409 where it is not shared."""
-    return _place_out(connections.place_of_link(who.engine, who.space, connection_id, body.link))
+def container_of_link(who: Reader, connection_id: int, body: LinkIn) -> MeantOut:
+    """Return what a pasted link means. 422 where it is not understood, 409 where it is not shared."""
+    found = connections.place_of_link(who.engine, who.space, connection_id, body.link)
+    return MeantOut(container=_place_out(found.place) if found.place else None, within=list(found.within))

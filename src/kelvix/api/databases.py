@@ -14,9 +14,9 @@ from kelvix.api.field_types import KnownType
 from kelvix.api.problems import Problem
 from kelvix.api.trash import Deleted, UseOut, uses_out
 from kelvix.collections.write import Actor
-from kelvix.core import collection, query
+from kelvix.core import collection, query, schema
 from kelvix.core.collection import Item
-from kelvix.core.schema import Database
+from kelvix.core.schema import Database, Outside
 from kelvix.core.values import FieldId, Type, Wire, whole
 from kelvix.engine import using
 from kelvix.workspace import databases, records
@@ -42,12 +42,42 @@ class FieldOut(BaseModel):
     grows: bool = Field(description="whether what is written to it may add choices")
     refers_to: int | None = Field(None, description="the database whose records are its values")
     back: FieldId | None = Field(None, description="the field of that database that refers back")
+    can_write: bool = True
+    counts: bool = Field(True, description="whether another value of it is a change of its item, as where a row stands is none")
+
+
+class OperationOut(BaseModel):
+    """Something that an app does to an item, and what it takes."""
+
+    code: str
+    words: str
+    inputs: list[FieldOut]
+
+
+class OutsideOut(BaseModel):
+    """The place of an app that a database is: its app, the words for it and its items, and what can be done to these."""
+
+    connection: int
+    place: str
+    app: str
+    app_name: str
+    place_word: str
+    places_word: str
+    item_word: str
+    items_word: str
+    link: str
+    writes: list[str]
+    operations: list[OperationOut] = Field(description="what else can be done to its items")
+    makes: bool = Field(description="whether fields can be made in it")
+    is_sheet: bool = Field(description="whether its items are rows of a sheet, which have no identity in their app")
 
 
 class DatabaseOut(BaseModel):
     id: int
     name: str
     fields: list[FieldOut]
+    own_data: list[FieldOut] = Field([], description="what its records have beside their fields, as when they were made")
+    outside: OutsideOut | None = Field(None, description="of a place of an app, which is seen as a database")
     records: int | None = Field(None, description="how many it holds, counted no further than a number")
     more: bool = Field(False, description="whether it holds more records than were counted")
     counted_to: int | None = Field(None, description="the number of the newest change that was counted")
@@ -73,11 +103,26 @@ class DatabaseIn(BaseModel):
     fields: list[NewFieldIn] = []
 
 
+class NewChoiceIn(BaseModel):
+    name: str = Field(min_length=1, max_length=100)
+
+
 class FieldChange(BaseModel):
     name: str | None = Field(None, max_length=200)
     required: bool | None = None
     choices: list[str] | None = None
     grows: bool | None = None
+
+
+class OrderIn(BaseModel):
+    fields: list[FieldId] = Field(min_length=1, max_length=500)
+
+
+class Lacking(BaseModel):
+    """`more`: there are more than were counted."""
+
+    records: int
+    more: bool
 
 
 class NameIn(BaseModel):
@@ -145,7 +190,7 @@ class RecordDetail(BaseModel):
     database: DatabaseOut
     origins: dict[str, OriginOut]
     captured: OriginOut | None
-    source: str | None = Field(description="where its source item lay, in the app's words")
+    source: str | None = Field(description="where its source item was, in the app's words")
     source_link: str | None
     history: list[ChangeOut]
 
@@ -164,19 +209,42 @@ def database_out(d: Database, count: int | None = None, counted_to: int | None =
         records=min(count, MAX_COUNTED) if count is not None else None,
         more=count is not None and count > MAX_COUNTED,
         counted_to=counted_to,
-        fields=[
-            FieldOut(
-                id=f.id,
-                name=f.name,
-                type=f.type,
-                required=f.required,
-                choices=[ChoiceOut(id=c.id, name=c.name) for c in f.choices],
-                grows=f.grows,
-                refers_to=f.refers_to,
-                back=f.back,
-            )
-            for f in d.fields
-        ],
+        fields=[_field_out(f) for f in d.fields],
+        own_data=[_field_out(f) for f in d.readable[len(d.fields) :]],
+        outside=_outside_out(d.outside) if d.outside else None,
+    )
+
+
+def _field_out(f: schema.Field) -> FieldOut:
+    return FieldOut(
+        id=f.id,
+        name=f.name,
+        type=f.type,
+        required=f.required,
+        choices=[ChoiceOut(id=c.id, name=c.name) for c in f.choices],
+        grows=f.grows,
+        refers_to=f.refers_to,
+        back=f.back,
+        can_write=f.can_write,
+        counts=f.counts,
+    )
+
+
+def _outside_out(of: Outside) -> OutsideOut:
+    return OutsideOut(
+        connection=of.connection,
+        place=of.place,
+        app=of.app,
+        app_name=of.app_name,
+        place_word=of.place_word,
+        places_word=of.places_word,
+        item_word=of.item_word,
+        items_word=of.items_word,
+        link=of.link,
+        writes=sorted(of.writes),
+        operations=[OperationOut(code=o.code, words=o.words, inputs=[_field_out(f) for f in o.inputs]) for o in of.operations],
+        makes=of.makes,
+        is_sheet=of.is_sheet,
     )
 
 
@@ -265,6 +333,29 @@ def change_field(who: Editor, database_id: int, field_id: FieldId, body: FieldCh
     return get_database(who, database_id)
 
 
+@router.post("/databases/{database_id}/fields/{field_id}/choices", status_code=201)
+def add_choice(who: Editor, database_id: int, field_id: FieldId, body: NewChoiceIn) -> DatabaseOut:
+    """Give a field another choice; one of that name stays as it is."""
+    databases.add_choice(who.space, databases.get(who.space, database_id), field_id, body.name)
+    who.announce("databases")
+    return get_database(who, database_id)
+
+
+@router.get("/databases/{database_id}/fields/{field_id}/lacking")
+def count_lacking(who: Reader, database_id: int, field_id: FieldId) -> Lacking:
+    """Return in how many records a field is empty."""
+    found = databases.lacking(who.space, databases.get(who.space, database_id), field_id)
+    return Lacking(records=min(found, databases.MAX_COUNTED), more=found > databases.MAX_COUNTED)
+
+
+@router.put("/databases/{database_id}/fields")
+def order_fields(who: Editor, database_id: int, body: OrderIn) -> DatabaseOut:
+    """Put the fields into an order; the title of the records stays first."""
+    databases.order_fields(who.space, databases.get(who.space, database_id), body.fields)
+    who.announce("databases")
+    return get_database(who, database_id)
+
+
 @router.delete("/databases/{database_id}/fields/{field_id}")
 def remove_field(who: Editor, database_id: int, field_id: FieldId, anyway: bool = False) -> Deleted:
     """Into the trash: its values are kept, and come back with it. What is in use answers 409 and says by what, unless it is
@@ -316,7 +407,7 @@ def add_record(
 def _version(if_match: str | None) -> int:
     saw = whole((if_match or "").strip().strip('"'))
     if saw is None:
-        raise Problem(428, "Say which version of the record you saw.", 'Send it as If-Match: "3".')
+        raise Problem(428, "The record’s version is missing.", 'Send it as If-Match: "3".')
     return saw
 
 

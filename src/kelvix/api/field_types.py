@@ -32,7 +32,7 @@ class FieldTypeOut(BaseModel):
     refuses: str
     has_choices: bool
     refers: bool = Field(description="whether a field of it says to which database it refers")
-    in_requests: bool = Field(description="whether a request may declare a value of it")
+    in_requests: bool = Field(description="whether a request may bring a value of it")
     is_sorted: bool = Field(description="whether records can go by it")
     is_text: bool = Field(description="whether its values are texts that say anything")
     is_long: bool = Field(description="whether it is a text of many lines")
@@ -46,6 +46,7 @@ class FieldTypeOut(BaseModel):
     has_sum: bool
     recognises: bool = Field(description="whether a record is known again by a value of it")
     operators: list[Operator]
+    offered: list[str] = Field(description="all that a value of it can be, where these are few")
 
 
 @router.get("/field-types")

@@ -3,10 +3,10 @@ call it, and proves to be the right one by a signature, where the workflow asks 
 
 from __future__ import annotations
 
-import json
 from typing import Any
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter
+from fastapi import Request as HttpRequest
 from fastapi.responses import JSONResponse
 from starlette.concurrency import run_in_threadpool
 from starlette.datastructures import UploadFile
@@ -14,16 +14,16 @@ from starlette.exceptions import HTTPException
 
 from kelvix.api import problems
 from kelvix.core.not_found import NotFoundError
+from kelvix.core.requests import Request
 from kelvix.engine.engine import Engine
 from kelvix.engine.subscriptions import requests
 from kelvix.engine.subscriptions.requests import Proof, Refused
 
 router = APIRouter(tags=["addresses"])
-MAX_BYTES = 1 << 20
 
 
 @router.post("/in/{workspace_id}/{token}", status_code=202)
-async def take_request(workspace_id: int, token: str, request: Request) -> JSONResponse:
+async def take_request(workspace_id: int, token: str, request: HttpRequest) -> JSONResponse:
     """Take a request: JSON, a form or multipart. It is committed before this says so."""
     engine: Engine = request.app.state.engine
     proof = Proof(
@@ -31,16 +31,19 @@ async def take_request(workspace_id: int, token: str, request: Request) -> JSONR
         request.headers.get("webhook-timestamp", ""),
         request.headers.get("webhook-signature", ""),
         request.headers.get("idempotency-key", "")[:200],
+        request.headers.get("authorization", "").removeprefix("Bearer ").strip(),
+        request.client.host if request.client else "",
     )
     try:
         raw = await read_body(request)
         try:
             space = await run_in_threadpool(engine.directory.open, workspace_id)
         except NotFoundError:
-            raise Refused(404, "There is nothing at this address.") from None
+            raise Refused(404, "Not found. It may have been deleted or moved.") from None
         door, own = await run_in_threadpool(requests.knock, engine, space, token, raw, proof)
         body = await read_named(request, raw)
-        taken = await run_in_threadpool(requests.take_in, engine, space, door, own, body, proof)
+        whole = Request.of(body, dict(request.query_params), dict(request.headers))
+        taken = await run_in_threadpool(requests.take_in, engine, space, door, own, whole, proof)
     except Refused as refused:
         more = {"fields": refused.fields} if refused.fields else {}
         answer = problems.document(refused.status, refused.title, refused.detail, **more)
@@ -50,7 +53,7 @@ async def take_request(workspace_id: int, token: str, request: Request) -> JSONR
     return JSONResponse(taken, 202)
 
 
-async def read_body(request: Request, most: int = MAX_BYTES) -> bytes:
+async def read_body(request: HttpRequest, most: int = requests.MAX_BYTES) -> bytes:
     """Read a body, counted as it comes, in bytes. Raises Refused."""
     raw = bytearray()
     async for piece in request.stream():
@@ -60,7 +63,7 @@ async def read_body(request: Request, most: int = MAX_BYTES) -> bytes:
     return bytes(raw)
 
 
-async def read_named(request: Request, raw: bytes, files: list[tuple[str, bytes]] | None = None) -> dict[str, Any]:
+async def read_named(request: HttpRequest, raw: bytes, files: list[tuple[str, bytes]] | None = None) -> dict[str, Any]:
     """Return the body as names and values. A file is its name; where `files` is given, it is put there with its content
     instead. Raises Refused, which says where JSON is not right."""
     kind = request.headers.get("content-type", "").split(";")[0].strip().lower()
@@ -70,29 +73,12 @@ async def read_named(request: Request, raw: bytes, files: list[tuple[str, bytes]
             form = await request.form(max_fields=200, max_files=20)
         except (HTTPException, ValueError) as error:
             said = str(getattr(error, "detail", error)).rstrip(".")
-            raise Refused(400, "The form cannot be read.", f"{said}.") from None
+            raise Refused(400, "The form can’t be read.", f"{said}.") from None
         if files is None:
             return {name: value.filename if isinstance(value, UploadFile) else value for name, value in form.multi_items()}
         uploads = [value for _, value in form.multi_items() if isinstance(value, UploadFile)]
         files += [(one.filename, await one.read()) for one in uploads if one.filename]
         return {name: value for name, value in form.multi_items() if not isinstance(value, UploadFile)}
     if kind not in ("application/json", "") and not kind.endswith("+json"):
-        raise Refused(415, f"A body of the type “{kind}” is not taken.", "Send JSON, a form or multipart, and say which.")
-    try:
-        found = json.loads(raw.decode("utf-8"), parse_constant=_no_number)
-    except json.JSONDecodeError as error:
-        where = f"line {error.lineno}, column {error.colno}"
-        raise Refused(400, f"The JSON is not right at {where}.", f"{error.msg}, {where}.") from None
-    except UnicodeDecodeError:
-        raise Refused(400, "The body is not UTF-8.", "Send JSON in UTF-8.") from None
-    except RecursionError:
-        raise Refused(400, "The JSON is nested too deep.", "Send it flatter.") from None
-    except ValueError as error:
-        raise Refused(400, "The JSON is not right.", f"{error}.") from None
-    if not isinstance(found, dict):
-        raise Refused(400, "The JSON is no object.", "Send names with their values, within curly brackets.")
-    return found
-
-
-def _no_number(text: str) -> None:
-    raise ValueError(f"{text} is no number in JSON")
+        raise Refused(415, f"The body type “{kind}” is not accepted.", "Send JSON, a form or multipart, with its content type.")
+    return requests.parsed(raw)

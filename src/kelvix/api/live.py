@@ -78,7 +78,7 @@ class Hub:
                     if self._loop and (topics := self._named(workspace_id, topics)):
                         self._loop.call_soon_threadsafe(self._hand_on, workspace_id, topics)
             except Exception:
-                log.exception("live updates go on after a failure")
+                log.exception("live updates continue after a failure")
                 time.sleep(1)
 
     def _moved(self, workspace_id: int) -> list[str]:

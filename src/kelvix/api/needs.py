@@ -9,6 +9,7 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
 from kelvix.api.access import Editor, Reader
+from kelvix.core.values import RecordId
 from kelvix.workspace import needs
 from kelvix.workspace.needs import Question
 
@@ -25,9 +26,10 @@ class ShownValue(BaseModel):
 
 
 class Candidate(BaseModel):
-    record: int
+    record: RecordId
     title: str
     said: str
+    link: str | None = Field(None, description="opens it")
 
 
 class NeedOut(BaseModel):
@@ -54,7 +56,7 @@ class AnswerIn(BaseModel):
     """`values` are those that were edited, as they are typed, by key. `record`: the one that is meant."""
 
     answer: Literal["yes", "no", "record", "all", "new", "arrived", "again", "stop"]
-    record: int | None = None
+    record: RecordId | None = None
     values: dict[str, str] = {}
 
 

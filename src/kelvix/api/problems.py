@@ -65,14 +65,14 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(HTTPException)
     async def plain(_: Request, error: HTTPException) -> JSONResponse:
-        said = {404: "There is nothing at this address.", 405: "This address does not take that kind of request."}
+        said = {404: "Not found. It may have been deleted or moved.", 405: "This address doesn’t accept this kind of request."}
         return document(error.status_code, said.get(error.status_code, _sentence(str(error.detail))))
 
     @app.exception_handler(RequestValidationError)
     async def invalid(_: Request, error: RequestValidationError) -> JSONResponse:
         return document(
             422,
-            "The request is not formed as it should be.",
+            "The request is malformed.",
             "; ".join(f"{' › '.join(str(p) for p in e['loc'])}: {e['msg']}" for e in error.errors()[:5]),
         )
 
@@ -111,8 +111,8 @@ def install(app: FastAPI) -> None:
         )
         return document(
             500,
-            "Something went wrong in Kelvix.",
-            f"Try again. If it happens again, report it with the reference {reference}, which stands in the log.",
+            "Kelvix had an internal error.",
+            f"Try again. If it happens again, report the reference {reference}; the log has the details.",
             reference=reference,
         )
 
@@ -120,19 +120,19 @@ def install(app: FastAPI) -> None:
     async def stale(_: Request, error: Stale) -> JSONResponse:
         return document(
             412,
-            "This record was changed meanwhile.",
-            "What you typed is kept here; look at the record as it is now, then save again.",
+            "This record was changed in the meantime.",
+            "Your edits are kept here. Check the record, then save again.",
             version=error.record.version,
             values=wire(error.record.values),
         )
 
     @app.exception_handler(StaleDraft)
     async def stale_draft(_: Request, error: StaleDraft) -> JSONResponse:
-        return document(412, _sentence(str(error)), "Load it anew to see what was changed; your edits stay here until you do.")
+        return document(412, _sentence(str(error)), "Reload it to see the changes. Your edits stay here until then.")
 
     @app.exception_handler(NotAllowed)
     async def not_allowed(_: Request, error: NotAllowed) -> JSONResponse:
-        return document(403, "You can read this, and not change it.", _sentence(str(error)))
+        return document(403, "You can view this, but not change it.", _sentence(str(error)))
 
     @app.exception_handler(CannotUndo)
     async def cannot_undo(_: Request, error: CannotUndo) -> JSONResponse:
@@ -142,7 +142,7 @@ def install(app: FastAPI) -> None:
     async def not_ready(_: Request, error: NotReady) -> JSONResponse:
         return document(
             409,
-            "This workflow is not ready to be turned on.",
+            "This workflow can’t be turned on yet.",
             _sentence(str(error)),
             findings=[{"line": f.line, "field": f.field, "sentence": f.sentence} for f in error.findings],
         )
@@ -153,11 +153,11 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(Full)
     async def full(_: Request, error: Full) -> JSONResponse:
-        answer = document(503, "There is no room for this.", _sentence(str(error)))
+        answer = document(503, "There is not enough space for this.", _sentence(str(error)))
         answer.headers["retry-after"] = "60"
         return answer
 
     @app.exception_handler(PermanentError)
     async def standing(_: Request, error: PermanentError) -> JSONResponse:
-        advice = {"access": "Open the connection and renew it.", "container": "Open the connection and share it."}
+        advice = {"access": "Reconnect this connection.", "container": "Open the connection and change its access."}
         return document(409, _sentence(str(error)), advice.get(error.about, ""), about=error.about)

@@ -38,7 +38,7 @@ def _uploads() -> anyio.CapacityLimiter:
 
 
 class FileOut(BaseModel):
-    file: list[str] = Field(description="as the value of a file field: name, size, kind, where it lies")
+    file: list[str] = Field(description="as the value of a file field: name, size, type, location")
 
 
 @router.post("/files", status_code=201, openapi_extra=RAW)
@@ -46,7 +46,9 @@ async def upload(who: Editor, request: Request, name: Annotated[str, Query(min_l
     """Keep a file, whose content is the body, for a field of a record: fill the field with what this answers."""
     work = partial(files.keep, who.space, name, _as_it_comes(request))
     if _UNDER_WAY[who.space.id] >= MAX_UPLOADS:
-        raise Problem(429, f"{MAX_UPLOADS} files are being uploaded to this workspace.", "Wait until one is done.", after=5)
+        raise Problem(
+            429, f"{MAX_UPLOADS} files are already being uploaded to this workspace.", "Wait until one is finished.", after=5
+        )
     _UNDER_WAY[who.space.id] += 1
     try:
         file = await anyio.to_thread.run_sync(work, limiter=_uploads())

@@ -24,6 +24,7 @@ from kelvix.core.filling import Remedy, compute, describe
 from kelvix.core.lines import kind_of
 from kelvix.core.operators import OPERATORS
 from kelvix.core.outcome import CellState, ReadFirst, SendMails, SendRequest, WebCall
+from kelvix.core.schema import Field as TargetField
 from kelvix.core.values import FieldId, Unfit, Value, Wire, as_text, to_wire
 from kelvix.core.workflow import (
     Condition,
@@ -60,6 +61,7 @@ class RemedyOut(BaseModel):
     fills: list[FieldFilling]
     shaped: Shaped | None = None
     sought: list[Sought] | None = None
+    choice: str | None = Field(None, description="what the field could be given as another choice")
 
 
 class ResultOut(BaseModel):
@@ -151,6 +153,7 @@ class CarriedValue(BaseModel):
     operators: list[str]
     written: str
     inside: bool
+    choices: list[str] = Field([], description="what it can be, where these are few")
 
 
 class ListField(BaseModel):
@@ -179,10 +182,13 @@ class CalculationOut(BaseModel):
 
 
 class FormulaOut(BaseModel):
-    """A kept formula as it is written now; and as a calculation in words, where it is a simple one."""
+    """A kept formula as it is written now; and in words, where it is a simple one: a calculation, a value with a fall-back, a
+    part of a moment."""
 
     text: str
     calculation: CalculationOut | None
+    fallback: formulas.Fallback | None
+    part: formulas.MomentPart | None
 
 
 class RehearsalOut(BaseModel):
@@ -202,12 +208,16 @@ class RehearsalOut(BaseModel):
 
 
 class FormulaIn(BaseModel):
-    """A formula as typed on a line, or a calculation in words. `as_test`: it is to be true or false."""
+    """A formula as typed on a line, or in words: a calculation, a value with a fall-back, a part of a moment, a whole filling.
+    `as_test`: it is to be true or false."""
 
     document: Workflow
     line: str
     text: str = Field("", max_length=20_000)
     calculation: CalculationOut | None = None
+    fallback: formulas.Fallback | None = None
+    part: formulas.MomentPart | None = None
+    filling: list[Part] | None = None
     as_test: bool = False
 
 
@@ -256,14 +266,19 @@ class FunctionOut(BaseModel):
     group: str
 
 
-def _shown(value: Value, field_id: FieldId, context: Context, who: Caller) -> str:
-    field = context.fields.get(field_id)
+def _shown(value: Value, field: TargetField | None, who: Caller) -> str:
     return as_text(field.named(value) if field else value, who.space.zone)[:SHOWN]
 
 
 def _remedies(remedies: tuple[Remedy, ...]) -> list[RemedyOut]:
     return [
-        RemedyOut(label=r.label, fills=list(r.fills), shaped=r.shaped, sought=None if r.sought is None else list(r.sought))
+        RemedyOut(
+            label=r.label,
+            fills=list(r.fills),
+            shaped=r.shaped,
+            sought=None if r.sought is None else list(r.sought),
+            choice=r.choice,
+        )
         for r in remedies
     ]
 
@@ -286,7 +301,7 @@ def _cell_out(cell: Cell, context: Context, who: Caller) -> CellOut:
             ResultOut(
                 field=r.field,
                 state=r.state,
-                shown=_shown(r.value, r.field, context, who),
+                shown=_shown(r.value, r.about, who),
                 sentence=r.sentence,
                 remedies=_remedies(r.remedies),
             )
@@ -327,6 +342,7 @@ def _carried(document: Workflow, context: Context) -> list[CarriedValue]:
             type=f.type,
             operators=list(TYPES[f.type].operators),
             written=write(t.Value(ref.line, f.key), scope),
+            choices=list(f.choices or TYPES[f.type].offered),
             inside=(line := document.line(ref.line)) is not None and kind_of(line).is_inside(f.key),
         )
         for ref, f in fields.items()
@@ -339,8 +355,12 @@ def _formulas(document: Workflow, context: Context) -> dict[str, FormulaOut]:
     found: dict[str, FormulaOut] = {}
     for tree in known.trees_of(document):
         step = formulas.calculation(tree)
-        words = CalculationOut.model_validate(step.__dict__) if step else None
-        found[tree] = FormulaOut(text=write(formulas.loaded(tree), scope), calculation=words)
+        found[tree] = FormulaOut(
+            text=write(formulas.loaded(tree), scope),
+            calculation=CalculationOut.model_validate(step.__dict__) if step else None,
+            fallback=formulas.fallback(tree),
+            part=formulas.moment_part(tree),
+        )
     return found
 
 
@@ -389,7 +409,7 @@ def rehearse(who: Reader, workflow_id: int, body: RehearseIn) -> Response:
     cells: dict[str, list[CellOut]] = {}
     provisional: dict[str, dict[str, dict[str, Wire]]] = {}
     unreadable: dict[str, dict[str, str]] = {}
-    for sample in samples.list_all(who.space, workflow_id):
+    for sample in samples.list_all(who.space, workflow_id, body.document.when):
         rehearsed = rehearsal.rehearse_whole(body.document, sample.item["values"], context)
         cells[str(sample.id)] = [_cell_out(c, context, who) for c in rehearsed.cells]
         provisional[str(sample.id)] = _provisional(body.document, rehearsed)
@@ -421,10 +441,7 @@ def read_formula(who: Reader, workflow_id: int, body: FormulaIn) -> FormulaRead:
     context = who.engine.context(who.space, body.document, "rehearses")
     scope = known.scope_of(body.document, context, body.line)
     try:
-        if body.calculation:
-            node = formulas.of_calculation(formulas.Calculation(**body.calculation.model_dump()))
-        else:
-            node = read(body.text, scope)
+        node = _in_words(body) or read(body.text, scope)
     except FeelError as error:
         wrong = ProblemAt(sentence=str(error), at=error.at, to=error.to, nearest=error.nearest)
     except Unfit as unfit:
@@ -444,13 +461,24 @@ def read_formula(who: Reader, workflow_id: int, body: FormulaIn) -> FormulaRead:
     return FormulaRead(tree="", text=body.text, type=None, problem=wrong, results=[], mode="all", conditions=[])
 
 
+def _in_words(body: FormulaIn) -> t.Node | None:
+    """Return the formula that is said in words. Raises Unfit."""
+    if body.calculation:
+        return formulas.of_calculation(formulas.Calculation(**body.calculation.model_dump()))
+    if body.fallback:
+        return formulas.of_fallback(body.fallback)
+    if body.part:
+        return formulas.of_moment_part(body.part)
+    return formulas.of_filling(body.filling) if body.filling else None
+
+
 def _results(
     who: Caller, workflow_id: int, node: t.Node, document: Workflow, line: str, context: Context
 ) -> list[SampleResult]:
     """Return what a formula gives for each sample; a note says why it comes to nothing."""
     found: list[SampleResult] = []
     filling = (Part(formula=Formula(t.dump(node))),)
-    for sample in samples.list_all(who.space, workflow_id):
+    for sample in samples.list_all(who.space, workflow_id, document.when):
         carried = rehearsal.carried_to(document, line, sample.item["values"], context)
         try:
             value = compute(filling, carried, context.env)

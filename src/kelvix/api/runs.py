@@ -178,7 +178,7 @@ def run_again(who: Editor, run_id: int, body: AgainIn | None = None) -> AgainOut
             made, undone = again.from_start(who.engine, who.space, run_id, asked.undo, who.person.name)
             version = None
     except again.CannotRepeat as why:
-        raise Problem(409, "This cannot be run again so.", f"{str(why)[0].upper()}{str(why)[1:]}.") from None
+        raise Problem(409, "This run can’t be run again like this.", f"{str(why)[0].upper()}{str(why)[1:]}.") from None
     who.announce("ready", "runs")
     kept = list(undone.kept) if undone else []
     return AgainOut(run=made, version=version, undone=undone.undone if undone else 0, kept=kept)

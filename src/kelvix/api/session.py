@@ -18,7 +18,7 @@ router = APIRouter(tags=["session"])
 
 USED = """<!doctype html><html lang="en"><meta charset="utf-8"><title>Kelvix</title><body>
 <h1>This sign-in address no longer works</h1>
-<p>It can be used once, within a day. Run <code>./kelvix sign-in</code> to get a new one.</p></body></html>"""
+<p>It works once, within a day. Run <code>./kelvix sign-in</code> to get a new one.</p></body></html>"""
 
 
 class Me(BaseModel):

@@ -63,7 +63,7 @@ def _day_out(day: Day) -> DayOut:
 
 
 def _causes(who: Caller) -> list[Cause]:
-    return attention.causes(who.space)
+    return attention.causes(who.engine, who.space)
 
 
 @router.get("/today")
@@ -119,7 +119,7 @@ class DayListOut(BaseModel):
 
 
 @router.get("/today/list")
-def list_day(who: Reader, before: int | None = None, limit: Annotated[int, Query(ge=1, le=200)] = 60) -> DayListOut:
+def list_day(who: Reader, before: int | None = None, limit: Annotated[int, Query(ge=1, le=200)] = 30) -> DayListOut:
     """List received items and written results, newest first, today before earlier days."""
     found, onward = today.entries(who.engine, who.space, before, limit)
     return DayListOut(entries=[_entry(one) for one in found], next=onward)

@@ -37,7 +37,7 @@ class TrashedOut(BaseModel):
     database: str | None = Field(description="the database that a record or a field is of")
     deleted_by: str
     at: datetime
-    until: datetime = Field(description="when it goes for good")
+    until: datetime = Field(description="when it is deleted permanently")
 
 
 class TrashOut(BaseModel):

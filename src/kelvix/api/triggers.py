@@ -6,17 +6,20 @@ import json
 import secrets
 from datetime import UTC, datetime
 from typing import Annotated, Any, Literal
+from urllib.parse import urlencode
 
 from fastapi import APIRouter, Header
 from pydantic import BaseModel, Field
 
 from kelvix.api.access import Caller, Editor, Reader
 from kelvix.api.problems import Problem
-from kelvix.core import schedule, sources
+from kelvix.core import requests as core
+from kelvix.core import schedule
 from kelvix.core.fields import TYPES
 from kelvix.core.values import Unfit
-from kelvix.core.workflow import Address, Input, Schedule
+from kelvix.core.workflow import Address, Input, InputList, Schedule
 from kelvix.engine.subscriptions import records, requests
+from kelvix.engine.subscriptions.requests import MAX_BYTES
 from kelvix.engine.versions import Versions
 from kelvix.workspace import addresses, workflows
 
@@ -25,11 +28,13 @@ MAX_RECORDS = 500
 
 
 class AddressOut(BaseModel):
-    """`example` is a request that can be sent as it stands. `secret` is shown when the address is made, and not again."""
+    """`example` is a request that can be sent as it stands, `example_body` its body. `secret` is shown when the address is
+    made, and not again."""
 
     address: str
     secret: str | None
     example: str
+    example_body: str
 
 
 class TimesOut(BaseModel):
@@ -42,6 +47,22 @@ class TimesOut(BaseModel):
 
 class LearnedOut(BaseModel):
     inputs: list[Input]
+    lists: list[InputList]
+
+
+class TestIn(BaseModel):
+    """A request as it is composed: a body of JSON, and what stands behind the address."""
+
+    body: str = Field("{}", max_length=MAX_BYTES)
+    query: str = Field("", max_length=2000, examples=["source=form&page=2"])
+    headers: dict[str, str] = Field({}, max_length=20)
+
+
+class TestOut(BaseModel):
+    """What the address answered."""
+
+    status: int
+    answer: dict[str, Any]
 
 
 class ButtonOut(BaseModel):
@@ -64,20 +85,35 @@ class PressOut(BaseModel):
     started: int
 
 
+def _put(body: dict[str, Any], key: str, value: Any) -> None:
+    """Put a value where its dotted name leads, unless something else stands in the way."""
+    at = body
+    *above, last = key.split(".")
+    for part in above:
+        at = at.setdefault(part, {})
+        if not isinstance(at, dict):
+            return
+    at[last] = value
+
+
+def _example_body(own: Address | None) -> dict[str, Any]:
+    """Return a body that fits what is declared."""
+    body: dict[str, Any] = {}
+    for one in (i for i in own.inputs if i.place == "body") if own else ():
+        _put(body, one.key, TYPES[one.type].example)
+    for several in own.lists if own else ():
+        _put(body, several.key, [{f.key: TYPES[f.type].example for f in several.fields if f.key != core.ITSELF}])
+    return body
+
+
 def _example(address: str, own: Address | None) -> str:
     """Return a ready-made request for a shell."""
-    body: dict[str, Any] = {}
-    for one in own.inputs if own else ():
-        at = body
-        *above, last = one.key.split(".")
-        for part in above:
-            at = at.setdefault(part, {})
-            if not isinstance(at, dict):
-                break
-        if isinstance(at, dict):
-            at[last] = TYPES[one.type].example
-    data = json.dumps(body, ensure_ascii=False).replace("'", "'\\''")
-    return f"curl -X POST '{address}' -H 'content-type: application/json' -d '{data}'"
+    data = json.dumps(_example_body(own), ensure_ascii=False).replace("'", "'\\''")
+    query = urlencode({i.key: TYPES[i.type].example for i in own.inputs if i.place == "query"}) if own else ""
+    headers = [f"{i.key}: {TYPES[i.type].example}" for i in own.inputs if i.place == "header"] if own else []
+    headers += ["authorization: Bearer SECRET"] if own and own.secret else []
+    more = "".join(f" -H '{one}'" for one in headers)
+    return f"curl -X POST '{address}{query and '?' + query}' -H 'content-type: application/json'{more} -d '{data}'"
 
 
 @router.get("/workflows/{workflow_id}/address")
@@ -91,7 +127,9 @@ def get_address(who: Editor, workflow_id: int) -> AddressOut | None:
 def _address_out(who: Caller, kept: workflows.Kept, token: str, secret: str | None) -> AddressOut:
     address = requests.address_of(who.engine, who.space, token)
     own = kept.draft.when.own
-    return AddressOut(address=address, secret=secret, example=_example(address, own if isinstance(own, Address) else None))
+    declared = own if isinstance(own, Address) else None
+    body = json.dumps(_example_body(declared), ensure_ascii=False, indent=2)
+    return AddressOut(address=address, secret=secret, example=_example(address, declared), example_body=body)
 
 
 @router.post("/workflows/{workflow_id}/address")
@@ -107,7 +145,16 @@ def make_address(who: Editor, workflow_id: int) -> AddressOut:
 def learn_inputs(who: Reader, workflow_id: int) -> LearnedOut:
     """Return the names and types of what the last request brought that was kept as a sample."""
     workflows.get(who.space, workflow_id)
-    return LearnedOut(inputs=list(sources.learned(addresses.last_body(who.space, workflow_id))))
+    inputs, lists = core.learned(addresses.last_request(who.space, workflow_id))
+    return LearnedOut(inputs=list(inputs), lists=list(lists))
+
+
+@router.post("/workflows/{workflow_id}/address/test")
+def send_test(who: Editor, workflow_id: int, body: TestIn) -> TestOut:
+    """Send a request to the workflow’s own address, with all that it must prove, and return the answer. Where the workflow is
+    on, it runs."""
+    workflows.get(who.space, workflow_id)
+    return TestOut(**addresses.send_test(who.engine, who.space, workflow_id, body.body, body.query, body.headers))
 
 
 @router.post("/schedule")

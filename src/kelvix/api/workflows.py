@@ -15,9 +15,10 @@ from kelvix.core import telling
 from kelvix.core.collection import PermanentError
 from kelvix.core.upgrading import upgraded
 from kelvix.core.values import Rows, Unfit, Wire, whole
-from kelvix.core.workflow import When, Workflow
+from kelvix.core.workflow import OFTEN, Own, When, Workflow
 from kelvix.engine import catching_up, expecting, sampling, switch, using, whereabouts
 from kelvix.engine.overview import Overview
+from kelvix.engine.subscriptions.polling import lasting
 from kelvix.workspace import samples, workflows
 from kelvix.workspace.workflows import Kept, Sample
 
@@ -39,6 +40,8 @@ class SubscriptionOut(BaseModel):
     next_check_at: datetime
     last_check_at: datetime | None
     problem: str | None
+    every: int = Field(description="seconds between checks, as the most impatient of those who listen to it wishes")
+    delay: float | None = Field(description="seconds that it took lately until a change was read, where that is known")
 
 
 class HeldOut(BaseModel):
@@ -65,18 +68,26 @@ class WorkflowOut(BaseModel):
     a_month: int | None = Field(description="how many runs a month are expected")
     a_month_from: str = Field(description="what that is told from")
     silent: str | None = Field(description="where its source has fallen silent: since when, and the likely cause")
-    held: HeldOut | None = Field(None, description="what arrived and has not been carried yet")
+    held: HeldOut | None = Field(None, description="what arrived and has not been processed yet")
     recent: list[str] = Field([], description="the states of the last runs, the newest first")
 
 
 class WorkflowDetail(WorkflowOut):
+    """`unfinished`: the first line on which something is still to be said or fixed."""
+
     document: Workflow
+    unfinished: str | None
 
 
 class WorkflowIn(BaseModel):
     name: str = Field(min_length=1, max_length=200, examples=["Enquiries from the post"])
     connection: int | None = None
     database: int | None = None
+    app: str | None = Field(None, max_length=40, description="where no connection says it")
+    event: str | None = Field(None, max_length=40, description="what starts it; else the first event of the app")
+    container: str | None = Field(None, max_length=200, description="where in the app")
+    container_name: str = Field("", max_length=200)
+    own: Own | None = Field(None, description="what starts it here: a record, the time, a request")
 
 
 class DraftIn(BaseModel):
@@ -182,6 +193,8 @@ def _out(who: Caller, kept: Kept, seen: Overview) -> dict[str, Any]:
             next_check_at=of.next_check_at,
             last_check_at=of.last_check_at,
             problem=of.problem,
+            every=round(lasting(seen.every.get(of.id, OFTEN), of)),
+            delay=seen.delay,
         )
         if of and reads
         else None,
@@ -208,7 +221,22 @@ def list_workflows(who: Reader) -> list[WorkflowOut]:
 @router.post("/workflows", status_code=201)
 def create_workflow(who: Editor, body: WorkflowIn) -> WorkflowDetail:
     """Naming the two ends gives a half-built workflow: a When line and an Add line."""
-    made = workflows.create(who.engine, who.space, body.name, body.connection, body.database)
+    made = workflows.create(
+        who.engine,
+        who.space,
+        body.name,
+        body.connection,
+        body.database,
+        workflows.Starts(body.app, body.event, body.container, body.container_name, body.own),
+    )
+    who.announce("workflows")
+    return get_workflow(who, made)
+
+
+@router.post("/workflows/{workflow_id}/duplicate", status_code=201)
+def duplicate_workflow(who: Editor, workflow_id: int) -> WorkflowDetail:
+    """Make another workflow, off, with the same draft."""
+    made = workflows.duplicate(who.space, workflows.get(who.space, workflow_id))
     who.announce("workflows")
     return get_workflow(who, made)
 
@@ -216,7 +244,8 @@ def create_workflow(who: Editor, body: WorkflowIn) -> WorkflowDetail:
 @router.get("/workflows/{workflow_id}")
 def get_workflow(who: Reader, workflow_id: int) -> WorkflowDetail:
     kept = workflows.get(who.space, workflow_id)
-    return WorkflowDetail(**_out(who, kept, workflows.told(who.space, kept)), document=kept.draft)
+    unfinished = workflows.first_unfinished(who.engine, who.space, kept.draft)
+    return WorkflowDetail(**_out(who, kept, workflows.told(who.space, kept)), document=kept.draft, unfinished=unfinished)
 
 
 @router.put("/workflows/{workflow_id}")
@@ -226,7 +255,7 @@ def save_draft(
     """`If-Match` names the draft that was edited; one that was saved since answers 412."""
     saw = whole((if_match or "").strip().strip('"'))
     if saw is None:
-        raise Problem(428, "Say which draft you edited.", 'Send it as If-Match: "3".')
+        raise Problem(428, "The draft version is missing.", 'Send it as If-Match: "3".')
     workflows.save(who.space, workflow_id, saw, body.name, body.document)
     who.announce("workflows", f"workflow:{workflow_id}")
     return get_workflow(who, workflow_id)
@@ -273,8 +302,8 @@ def _sample_out(s: Sample) -> SampleOut:
 
 @router.get("/workflows/{workflow_id}/samples")
 def list_samples(who: Reader, workflow_id: int) -> list[SampleOut]:
-    workflows.get(who.space, workflow_id)
-    return [_sample_out(s) for s in samples.list_all(who.space, workflow_id)]
+    kept = workflows.get(who.space, workflow_id)
+    return [_sample_out(s) for s in samples.list_all(who.space, workflow_id, kept.draft.when)]
 
 
 def _with_source(who: Caller, when: When, work: Any) -> Any:
@@ -293,10 +322,11 @@ def fetch_samples(who: Editor, workflow_id: int, body: NewestIn) -> list[SampleO
         try:
             sampling.fetch_own(who.engine, who.space, workflow_id, body.document.when.own, body.count)
         except Unfit as unfit:
-            raise Problem(422, "This schedule cannot be kept to.", f"{unfit}.") from None
+            raise Problem(422, "This schedule is not valid.", f"{unfit}.") from None
         return list_samples(who, workflow_id)
     when = samples.source_of(body.document)
     _with_source(who, when, lambda: sampling.fetch_newest(who.engine, who.space, workflow_id, when, body.count))
+    who.announce("places")  # what its items have was read with them
     return list_samples(who, workflow_id)
 
 

@@ -37,7 +37,7 @@ class Records(Collection):
     """The records of a database. `address` is where Kelvix is reached, for their links."""
 
     capabilities = CAPABILITIES
-    reach = "Kelvix gives every record that is in this database, as it is today; those in the trash are not among them."
+    reach = "Includes every record now in this database, but not those in the trash."
 
     def __init__(self, space: Space, database: Database, address: str):
         self.space, self.database, self.address = space, database, address
@@ -51,7 +51,7 @@ class Records(Collection):
     def one(self, id: str) -> Item:
         found = self.get((id,)).get(id)
         if found is None:
-            raise GoneError(f"{self.database.name} has no such record any more")
+            raise GoneError(f"{self.database.name} has record not found any more")
         return found
 
     def get(self, ids: Sequence[str]) -> dict[str, Item]:
@@ -86,6 +86,8 @@ class Records(Collection):
             self.database.name,
             record.created_at,
             changed=record.changed_at,
+            created_by=record.created_by or "",
+            changed_by=record.changed_by or "",
         )
 
     def _change(self, change: Logged) -> Change:

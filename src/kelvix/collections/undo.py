@@ -23,20 +23,20 @@ def undo(t: Transaction, workspace_id: int, seq: int, actor: Actor, run: int | N
     change = changes.get(t, workspace_id, seq)
     database = databases.get(t, workspace_id, change.database_id) if change else None
     if change is None or database is None:
-        raise NotFoundError("no such change")
+        raise NotFoundError("change not found")
     record = records.get(t, database, change.record_id, lock=True, trashed=True)
     if record is None:
-        raise NotFoundError("no such record")
+        raise NotFoundError("record not found")
     match change.kind:
         case "update" | "linked":
             return _undo_update(t, workspace_id, database, change, record, actor)
         case "add" | "restore" if not record.deleted:
             if record.version != change.version and changes.is_followed(t, workspace_id, change, run):
-                raise CannotUndo("the record was changed since; delete it by hand if it is not wanted")
+                raise CannotUndo("the record was changed since then; delete it by hand if you don’t want it")
             return write.delete(t, workspace_id, database, record.id, actor)
         case "delete" if record.deleted:
             return write.restore(t, workspace_id, database, record.id, actor)
-    raise CannotUndo("this was undone already")
+    raise CannotUndo("already undone")
 
 
 def _undo_update(
@@ -52,7 +52,7 @@ def _undo_update(
             continue
         then = (change.after or {}).get(key)
         if now.get(key) != then and record.values[field.id] != from_wire(then, field.type):
-            raise CannotUndo(f"{field.name} was changed again since; change it by hand")
+            raise CannotUndo(f"{field.name} was changed again since then; change it by hand")
         values[field.id] = from_wire(was, field.type)
     try:
         return write.change(t, workspace_id, database, record, values, actor)

@@ -108,14 +108,14 @@ def check(database: Database, values: Mapping[FieldId, Value], complete: bool) -
             if field.required and (complete or field.id in values):
                 wrong[field.id] = f"{field.name} is required"
         elif not TYPES[field.type].holds(value):
-            wrong[field.id] = f"{field.name} takes {TYPES[field.type].with_article}, and this is none"
+            wrong[field.id] = f"{field.name} takes {TYPES[field.type].with_article}, and this is not one"
     return wrong
 
 
 def _checked(database: Database, values: Mapping[FieldId, Value], actor: Actor, complete: bool = False) -> dict[FieldId, Value]:
     _may(actor)
     if any(database.field(f) is None for f in values):
-        raise NotFoundError("no such field")
+        raise NotFoundError("field not found")
     if wrong := check(database, values, complete):
         raise Wrong(wrong)
     return dict(values)
@@ -123,4 +123,4 @@ def _checked(database: Database, values: Mapping[FieldId, Value], actor: Actor, 
 
 def _may(actor: Actor) -> None:
     if not actor.may_write:
-        raise NotAllowed("records can be read here, and not written")
+        raise NotAllowed("records here are read-only")

@@ -15,11 +15,11 @@ def main(command: str, words: list[str]) -> None:
     settings = settings_at(given.data)
     server = settings.servers["home"]
     if not checkup.lets_in(server):
-        raise SystemExit("kelvix: its database does not answer: start Kelvix first")
+        raise SystemExit("kelvix: its database is not responding. Start Kelvix first.")
     home = DatabaseServer(server)
     owner = people.first_owner(home)
     if owner is None:
-        raise SystemExit("kelvix: there is no workspace yet: start Kelvix once")
+        raise SystemExit("kelvix: there is no workspace yet. Start Kelvix once.")
     if command == "token":
         print(people.new_token(home, owner.id, given.name))
     else:

@@ -69,16 +69,16 @@ def _files(settings: Settings) -> Iterator[Finding]:
     for name in ("settings.json", "key"):
         file = data / name
         if not file.exists():
-            yield Finding(name, "is not there", f"name the right data folder with --data; it is not {data}")
+            yield Finding(name, "is missing", f"check --data: {data} is not a data folder of Kelvix")
             continue
         mode = stat.S_IMODE(file.stat().st_mode)
-        open_to_others = f"others on this host can read it; run chmod 600 {file}" if mode & 0o077 else ""
+        open_to_others = f"others on this host can read it. Run chmod 600 {file}" if mode & 0o077 else ""
         yield Finding(name, f"mode {mode:o}", open_to_others)
     free = shutil.disk_usage(data if data.exists() else "/").free
-    little = f"make room where {data} lies, or the database stops" if free < ROOM else ""
-    yield Finding("room on the disk", f"{free / 2**30:.1f} GB free", little)
+    little = f"free some space for {data}, or the database will stop" if free < ROOM else ""
+    yield Finding("free disk space", f"{free / 2**30:.1f} GB free", little)
     built = (TOP / "web/dist/index.html").exists()
-    yield Finding("front end", "built" if built else "is not built", "" if built else "run ./kelvix start once: it builds it")
+    yield Finding("front end", "built" if built else "is not built", "" if built else "run ./kelvix start once to build it")
 
 
 def _database(name: str, server: Server) -> Finding:
@@ -86,12 +86,12 @@ def _database(name: str, server: Server) -> Finding:
         version, has_schema = checkup.version(server)
     except checkup.Unreachable as failure:
         code = failure.code
-        advice = "start Kelvix; it starts its database" if code in (2002, 2003) else "see that its user and password are right"
-        return Finding(f"database {name}", f"does not answer at {server.host}:{server.port} ({code})", advice)
+        advice = "start Kelvix, which starts its database" if code in (2002, 2003) else "check its user and password"
+        return Finding(f"database {name}", f"no response from {server.host}:{server.port} ({code})", advice)
     if not has_schema:
-        return Finding(f"database {name}", f"has no schema {server.schema}", "start Kelvix once: it makes it")
+        return Finding(f"database {name}", f"has no schema {server.schema}", "start Kelvix once to create it")
     old = tuple(int(n) for n in version.split("-")[0].split(".")[:2]) < (10, 6)
-    return Finding(f"database {name}", version, "use MariaDB 10.6 or newer: claims need SKIP LOCKED" if old else "")
+    return Finding(f"database {name}", version, "use MariaDB 10.6 or newer (Kelvix needs SKIP LOCKED)" if old else "")
 
 
 def _settings_of_server(server: DatabaseServer) -> Finding:
@@ -101,13 +101,13 @@ def _settings_of_server(server: DatabaseServer) -> Finding:
     wrong = [f"{k}={v}" for k, v in WANTED.items() if found.get(k) != v]
     if "STRICT_ALL_TABLES" not in found.get("sql_mode", "") and "STRICT_TRANS_TABLES" not in found.get("sql_mode", ""):
         wrong.append("sql_mode=STRICT_ALL_TABLES")
-    return Finding("its settings", "as they should be" if not wrong else "differ", f"set {', '.join(wrong)}" if wrong else "")
+    return Finding("database settings", "correct" if not wrong else "differ", f"set {', '.join(wrong)}" if wrong else "")
 
 
 def _clock(server: DatabaseServer) -> Finding:
     now = checkup.now(server)
     apart = abs((datetime.now(UTC) - now.replace(tzinfo=UTC)).total_seconds()) if now else 0.0
-    advice = "keep the clocks of all hosts by NTP: times that are shown would be wrong" if apart > APART else ""
+    advice = "set the clocks of all hosts by NTP; otherwise times are shown wrong" if apart > APART else ""
     return Finding("clocks", f"{apart:.1f} s apart", advice)
 
 
@@ -115,21 +115,21 @@ def _schema(server: DatabaseServer) -> Finding:
     done = checkup.steps_done(server)
     there = {f.name for f in migrate.FOLDER.glob("*.sql")}
     if there - done:
-        return Finding("schema", f"{len(there - done)} steps behind", "start Kelvix again: it brings its schema up to date")
-    ahead = "this Kelvix is older than its database: use the newer one" if done - there else ""
+        return Finding("schema", f"{len(there - done)} steps behind", "restart Kelvix to update the schema")
+    ahead = "this Kelvix is older than its database. Use the newer version" if done - there else ""
     return Finding("schema", f"{len(done)} steps" if not ahead else f"{len(done - there)} steps ahead", ahead)
 
 
 def _fields(server: DatabaseServer) -> Finding:
     number = checkup.unsettled_fields(server)
-    advice = "start Kelvix again: it finishes them" if number else ""
-    return Finding("fields", "all ready" if not number else f"{number} are half made or half dropped", advice)
+    advice = "restart Kelvix to finish them" if number else ""
+    return Finding("fields", "all ready" if not number else f"{number} incomplete", advice)
 
 
 def _work(server: DatabaseServer) -> Finding:
     number, age = server.read(ready.waiting)
     stuck = number and age > WAITS
-    advice = "nothing takes it up: see that a worker runs (./kelvix worker), and what its log says" if stuck else ""
+    advice = "no worker is processing it. Check that one is running (./kelvix worker), and its log" if stuck else ""
     return Finding("work", f"{number} due, the oldest for {age:.0f} s", advice)
 
 
@@ -139,21 +139,23 @@ def _secrets(settings: Settings, home: DatabaseServer) -> Finding:
         vault = Vault(settings.key)
         base64.b64decode(settings.key, validate=True)
     except ValueError:
-        return Finding("key", "is none", "put the key file back from your copy: without it no secret can be opened")
+        return Finding("key", "none", "restore the key file from a backup; without it no secret can be decrypted")
     row = checkup.newest_secret(home)
     if row is None:
-        return Finding("key", "nothing is sealed yet")
+        return Finding("key", "no secrets yet")
     try:
         vault.open(row["secret"], row["workspace_id"], f"connection/{row['id']}")
     except ValueError:
-        return Finding("key", "does not open what is sealed", "put the key file back from your copy, or renew each connection")
-    return Finding("key", "opens what is sealed")
+        return Finding(
+            "key", "doesn’t match the saved secrets", "restore the key file from a backup, or reconnect every connection"
+        )
+    return Finding("key", "matches the saved secrets")
 
 
 def _processes(home: DatabaseServer) -> Iterator[Finding]:
     seen = {wants: len(several) for wants, several in home.read(listeners.by_want).items()}
     for wants, name, advice in (
-        ("work", "workers", "start one: ./kelvix start does, and ./kelvix worker adds another"),
+        ("work", "workers", "run ./kelvix start, or ./kelvix worker to add one"),
         ("news", "web applications", "start Kelvix"),
     ):
         number = seen.get(wants, 0)
@@ -165,10 +167,10 @@ def _web(settings: Settings) -> Finding:
     try:
         answer = urllib3.request("GET", f"{settings.address}/healthz", timeout=5, retries=False)
     except urllib3.exceptions.HTTPError as error:
-        return Finding("web application", f"does not answer at {settings.address} ({type(error).__name__})", "start Kelvix")
+        return Finding("web application", f"no response from {settings.address} ({type(error).__name__})", "start Kelvix")
     took = time.monotonic() - began
     well = answer.status == 200
-    return Finding("web application", f"{answer.status} in {took * 1000:.0f} ms", "" if well else "see what its log says")
+    return Finding("web application", f"{answer.status} in {took * 1000:.0f} ms", "" if well else "check its log")
 
 
 def _mail(settings: Settings) -> Finding:
@@ -177,9 +179,9 @@ def _mail(settings: Settings) -> Finding:
         with smtplib.SMTP(settings.smtp_host, settings.smtp_port, timeout=5) as smtp:
             smtp.noop()
     except (OSError, smtplib.SMTPException) as error:
-        advice = "nobody is told what needs them until it answers; runs are not held up"
-        return Finding("mail to owners", f"{where} does not take mail ({type(error).__name__})", advice)
-    return Finding("mail to owners", f"{where} takes mail")
+        advice = "owners get no email until it responds. Runs are not affected"
+        return Finding("email to owners", f"{where} doesn’t accept email ({type(error).__name__})", advice)
+    return Finding("email to owners", f"{where} accepts email")
 
 
 def report(findings: Iterator[Finding], say: Callable[[str], None]) -> bool:
@@ -188,7 +190,7 @@ def report(findings: Iterator[Finding], say: Callable[[str], None]) -> bool:
     for one in findings:
         say(f"{'✓' if one.well else '!'} {one.name}: {one.said}" + (f"\n    → {one.advice}" if one.advice else ""))
         well = well and one.well
-    say("All is well." if well else "Fix the items marked !, then run doctor again.")
+    say("No problems found." if well else "Fix the items marked !, then run doctor again.")
     return well
 
 

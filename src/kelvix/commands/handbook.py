@@ -14,7 +14,7 @@ OPENING = """# Expressions
 <!-- Written by `python -m kelvix handbook` from the code; tests run every example. -->
 
 Formulas in Kelvix are written in **FEEL**, the expression language of the Decision Model and Notation standard (DMN) of the
-Object Management Group. This page lists what can be used. Each example stands beside what it gives, and the tests run them all.
+Object Management Group. This page lists everything you can use, each with an example and its result. The tests run all of them.
 
 ## Values
 
@@ -42,21 +42,21 @@ formula is shown and nothing else.
 OPERATORS = [
     (
         "+ - * / **",
-        "count; + also puts texts together, and adds a duration to a date",
+        "arithmetic; + also joins texts and adds a duration to a date",
         '@"2026-11-23" + @"P3D"',
         'date("2026-11-26")',
     ),
     ("= != < <= > >=", "compare values of one type", '"b" > "a"', "true"),
-    ("between … and …", "both ends count", "3 between 1 and 5", "true"),
-    ("in", "one of a list, within a range, or passing a test", "7 in (< 3, > 5)", "true"),
+    ("between … and …", "both ends included", "3 between 1 and 5", "true"),
+    ("in", "in a list, in a range, or passing a test", "7 in (< 3, > 5)", "true"),
     ("and, or", "true, false, or unknown (null)", "false and null", "false"),
     ("if … then … else", "one of two", 'if 3 > 2 then "more" else "less"', '"more"'),
-    ("for … in … return", "something for each item", "for n in 1..3 return n * n", "[1, 4, 9]"),
-    ("some, every … satisfies", "whether one does, whether all do", "some n in [1, 5] satisfies n > 4", "true"),
-    ("list[ … ]", "the items that pass, or the one at a place", "[5, 6, 7][item > 5]", "[6, 7]"),
+    ("for … in … return", "a value for each item", "for n in 1..3 return n * n", "[1, 4, 9]"),
+    ("some, every … satisfies", "whether any or all satisfy it", "some n in [1, 5] satisfies n > 4", "true"),
+    ("list[ … ]", "the items that pass, or the item at a position", "[5, 6, 7][item > 5]", "[6, 7]"),
     ("a.b", "an entry, or a part of a date or duration", '@"2026-11-23".weekday', "1"),
     ("instance of", "whether a value is of a type", "1 instance of number", "true"),
-    ("function(…)", "a function of one's own", "(function(n) n * 2)(21)", "42"),
+    ("function(…)", "a function you define", "(function(n) n * 2)(21)", "42"),
 ]
 
 
@@ -77,15 +77,15 @@ def _of(form: Builtin) -> str:
 def page() -> str:
     text = OPENING + "".join(_row(_code(w), does, _code(example), _code(gives)) for w, does, example, gives in OPERATORS)
     text += (
-        "\nWhere something cannot be worked out the result is null, and the timetable says why. A formula has at most 10,000\n"
-        "characters and 200 levels; texts, lists and loops have limits too, so that no formula can hang or fill the memory.\n"
+        "\nIf something can't be computed, the result is null and the timetable says why. A formula has at most 10,000\n"
+        "characters and 200 levels; texts, lists and loops have limits too, so no formula can hang or use up memory.\n"
     )
     groups: dict[str, list[Builtin]] = {}
     for forms in FUNCTIONS.forms.values():
         for form in forms:
             groups.setdefault(form.group, []).append(form)
-    for group in sorted(groups, key=lambda g: (g == "Ours", g)):
-        title = f"Functions: {group.lower()}" if group != "Ours" else "Functions that are not the standard's, but ours"
+    for group in sorted(groups, key=lambda g: (g == "Added by Kelvix", g)):
+        title = f"Functions: {group.lower()}" if group != "Added by Kelvix" else "Functions added by Kelvix"
         text += f"\n## {title}\n\n| function | does | example | gives |\n|---|---|---|---|\n"
         text += "".join(map(_of, sorted(groups[group], key=lambda f: f.name)))
     text += "\n## What a field accepts\n\n| field | accepts | never |\n|---|---|---|\n"

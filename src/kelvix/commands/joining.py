@@ -24,7 +24,7 @@ def settings_at(data: pathlib.Path | None) -> Settings:
     found = [f / "settings.json" for f in folders if (f / "settings.json").exists()]
     if not found:
         raise SystemExit(
-            "kelvix: no Kelvix was started here yet: start one with ./kelvix start, or name its data folder with --data"
+            "kelvix: Kelvix has not been started here yet. Run ./kelvix start, or give its data folder with --data"
         )
     return settings_module.read(max(found, key=lambda f: f.stat().st_mtime))
 

@@ -87,7 +87,7 @@ class MariaDB:
         )
         if done.returncode:
             said = [line for line in (done.stdout + done.stderr).splitlines() if "ERROR" in line or "rror:" in line]
-            raise SystemExit(f"kelvix: the database could not be made in {half}: {'; '.join(said) or 'no reason was given'}")
+            raise SystemExit(f"kelvix: the database could not be created in {half}: {'; '.join(said) or 'no reason was given'}")
         half.rename(data)
 
     def _temporary(self) -> pathlib.Path:
@@ -125,14 +125,14 @@ class MariaDB:
         while time.monotonic() < until:
             if child.poll() is not None:
                 raise SystemExit(
-                    f"kelvix: the database did not start; the last lines of {log} say why:\n"
+                    f"kelvix: the database did not start. Last lines of {log}:\n"
                     + "\n".join(log.read_text(errors="replace").splitlines()[-5:])
                 )
             if self._answers():
                 return
             time.sleep(0.05)
         self.stop()
-        raise SystemExit(f"kelvix: the database did not answer within a minute; see {log}")
+        raise SystemExit(f"kelvix: the database did not respond within a minute. See {log}")
 
     def _answers(self) -> bool:
         try:

@@ -9,7 +9,10 @@ import pathlib
 import signal
 import subprocess
 import sys
+import tempfile
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from types import FrameType
 
 import urllib3
@@ -35,7 +38,7 @@ def _port(wanted: int, what: str) -> int:
         return processes.free_port(wanted)
     except OSError:
         raise SystemExit(
-            f"kelvix: port {wanted} for {what} is in use; name another one with --port, or stop what uses it"
+            f"kelvix: port {wanted} for {what} is in use. Choose another with --port, or stop the program that uses it."
         ) from None
 
 
@@ -58,8 +61,7 @@ class Installation:
             fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError:
             raise SystemExit(
-                f"kelvix: it is running already with the data folder {data}; stop that one first, "
-                "or name another folder with --data"
+                f"kelvix: already running with the data folder {data}. Stop it first, or choose another folder with --data."
             ) from None
         self.mariadb = MariaDB(data / "mariadb", mariadb_port, host=database_host)
         self.host, self.port, self.reachable = host, port, reachable
@@ -77,7 +79,7 @@ class Installation:
             _port(self.port + 1 if self.port else 0, "the practice apps"),
             _port(self.port + 25 if self.port else 0, "practice Mail's SMTP"),
             _port(self.port + 40 if self.port else 0, "metrics"),
-            _port(self.port + 26 if self.port else 0, "mail to capture addresses"),
+            _port(self.port + 26 if self.port else 0, "email to capture addresses"),
         ]
         self.mariadb.start()
         home = self.mariadb.server("kelvix")
@@ -195,6 +197,23 @@ def practice_account(settings: Settings) -> None:
             practice.container(kind.code, account, name, f"{name.lower()}@practice.example" if kind.addressed else None)
 
 
+@contextmanager
+def demo_for_a_while(port: int = 0) -> Iterator[Settings]:
+    """Everything running with the demo's data, in a folder that is gone afterwards: for pictures and measurements."""
+    from kelvix.demo.load import load
+
+    with tempfile.TemporaryDirectory() as folder:
+        installation = Installation(pathlib.Path(folder), port=port)
+        try:
+            settings = installation.prepare()
+            installation.start("practice")
+            load(settings)
+            installation.start("web", "worker")
+            yield settings
+        finally:
+            installation.stop()
+
+
 def main(words: list[str], demo: bool) -> None:
     parser = argparse.ArgumentParser(prog=f"kelvix {'demo' if demo else 'start'}")
     parser.add_argument("--data", type=pathlib.Path, default=TOP / "data" / ("demo" if demo else "main"))
@@ -203,14 +222,14 @@ def main(words: list[str], demo: bool) -> None:
     parser.add_argument(
         "--database-host",
         default="127.0.0.1",
-        help="the address of this host at which workers on other hosts reach the database; on a private network only",
+        help="this host’s address for workers on other hosts; use a private network only",
     )
     parser.add_argument(
         "--reach",
         metavar="HOST:PORT",
         action="append",
         default=[],
-        help="a host of a private network to which web requests may go all the same; may be given several times",
+        help="a host on a private network that web requests may reach; can be given several times",
     )
     parser.add_argument("--no-practice", action="store_true", help="do not start the practice apps")
     given = parser.parse_args(words)

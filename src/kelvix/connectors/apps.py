@@ -10,17 +10,16 @@ from importlib.metadata import entry_points
 
 from kelvix import connectors
 from kelvix.connectors.contract import App
-from kelvix.settings import Settings
 
 GROUP = "kelvix.apps"
 
 
-def apps(settings: Settings) -> dict[str, App]:
+def apps(practice_address: str) -> dict[str, App]:
     """Return the apps by code, in the order of their names. What makes one is given the address of the practice apps."""
     folders = [m.name for m in pkgutil.iter_modules(connectors.__path__) if m.ispkg]
     makers: list[Callable[[str], App]] = [
         importlib.import_module(f"{connectors.__name__}.{name}").CONNECTOR for name in folders
     ]
     makers += [point.load() for point in entry_points(group=GROUP)]
-    found = [make(settings.practice_address) for make in makers]
+    found = [make(practice_address) for make in makers]
     return {app.code: app for app in sorted(found, key=lambda app: app.name)}

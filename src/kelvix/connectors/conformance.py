@@ -14,22 +14,28 @@ from collections import Counter
 from collections.abc import Callable, Iterator
 from contextlib import AbstractContextManager, nullcontext
 from dataclasses import replace
+from secrets import token_hex
 from typing import ClassVar, Literal
 
 from kelvix.core import query as conditions
 from kelvix.core.collection import (
     Change,
     Collection,
+    ConflictError,
     GoneError,
     Item,
     PermanentError,
     RateLimitedError,
     TransientError,
     Unreadable,
+    Write,
+    WriteKind,
+    Written,
     readable,
+    undoing,
 )
 from kelvix.core.feel import Env
-from kelvix.core.fields import TYPES
+from kelvix.core.fields import TYPES, from_wire
 from kelvix.core.query import Comparison, Order, Query
 from kelvix.core.schema import Field
 from kelvix.core.values import Value
@@ -70,15 +76,15 @@ class Bench(ABC):
 
     def change(self, id: str, text: str) -> None:
         """Change an item; asked only where changes are told."""
-        raise Broken("changes are claimed, and this bench cannot change an item")
+        raise Broken("changes are claimed, and this bench can’t change an item")
 
     def delete(self, id: str) -> None:
         """Delete an item; asked only where deletions are told."""
-        raise Broken("deletions are claimed, and this bench cannot delete an item")
+        raise Broken("deletions are claimed, and this bench can’t delete an item")
 
     def write(self, title: str, key: str) -> None:
         """Write an item by the account's own way of writing, under an idempotency key; asked only where keys are claimed."""
-        raise Broken("keys are claimed, and this bench cannot write")
+        raise Broken("keys are claimed, and this bench can’t write")
 
     def trouble(self, trouble: Trouble) -> AbstractContextManager[None]:
         """While this lasts, the other side limits, fails, or refuses every call."""
@@ -230,6 +236,20 @@ def orders_or_refuses(bench: Bench) -> None:
     _require(plain.count("alder") >= 2, "an item is lost where two are the same in the order")
 
 
+def makes_choices(bench: Bench) -> None:
+    """Give a field a choice: it is in the schema from then on, once, and an item can have it."""
+    collection = bench.collection
+    can = "create" in collection.capabilities.writes
+    for field in [f for f in collection.schema().fields if f.adds_choices and can]:
+        for key in ("made", "made again"):
+            collection.make_choice(field.id, "Tremulant", key)
+        now = next(f for f in collection.schema().fields if f.id == field.id)
+        _require([c.name for c in now.choices].count("Tremulant") == 1, f"“Tremulant” is not a choice of “{field.name}”, once")
+        item = _made(bench, "Of a new choice", {field.id: now.take("Tremulant", bench.env.zone, bench.env.order)})
+        told = _named(now, item.values.get(field.id))
+        _require(told in ("Tremulant", ("Tremulant",)), f"an item does not have the new choice of “{field.name}”")
+
+
 def says_limits(bench: Bench) -> None:
     """Where there are too many calls, that is said, with a time."""
     if "limited" not in bench.troubles:
@@ -319,19 +339,24 @@ def keeps_accounts_apart(bench: Bench) -> None:
 
 
 def counts_each_change(bench: Bench) -> None:
-    """Change an item to B, A, B and A: these are four changes, and each is another version."""
+    """Change an item to B, A, B and A: these are four changes, read one by one where they are found by comparing, and each is
+    another version."""
     if "changed" not in bench.collection.capabilities.told:
         return
     collection = bench.collection
     id = bench.add("Changes")
     cursor, versions = collection.head(), [collection.one(id).version]
+    found: list[Change] = []
     for text in ("B", "A", "B", "A"):
         bench.change(id, text)
         versions.append(collection.one(id).version)
-    found, _ = _changes(collection, cursor)
+        if collection.capabilities.compares:
+            told, cursor = _changes(collection, cursor)
+            found += told
+    found += _changes(collection, cursor)[0]
     mine = [c for c in found if c.id == id and c.kind == "changed"]
     _require(len(mine) == 4, f"four changes are told as {len(mine)}")
-    _require(len({c.revision for c in mine}) == 4, "two changes of one item cannot be told apart")
+    _require(len({c.revision for c in mine}) == 4, "two changes of one item can’t be told apart")
     _require(len(set(versions)) == 5, "an item that changed has the version that it had")
 
 
@@ -383,12 +408,22 @@ def claims_what_it_tells(bench: Bench) -> None:
     """No kind of change is told that was not claimed."""
     collection = bench.collection
     cursor = collection.head()
+    found: list[Change] = []
+
+    def read() -> None:
+        nonlocal cursor
+        some, cursor = _changes(collection, cursor)
+        found.extend(some)
+
+    between = read if collection.capabilities.compares else lambda: None
     id = bench.add("Told of")
+    between()
     if "changed" in collection.capabilities.told:
         bench.change(id, "Told of again")
+        between()
     if "deleted" in collection.capabilities.told:
         bench.delete(id)
-    found, _ = _changes(collection, cursor)
+    read()
     told = {c.kind for c in found}
     _require(told <= collection.capabilities.told, f"{', '.join(sorted(told))} are told, and not all claimed")
     expected = collection.capabilities.told & {"added", "changed", "deleted"}
@@ -422,6 +457,153 @@ def knows_keys(bench: Bench) -> None:
     _require(len(added) == 2, f"three writes under two keys made {len(added)} items")
 
 
+def _made(bench: Bench, title: str, values: dict[str, Value] | None = None) -> Item:
+    """Create an item by the port."""
+    schema = bench.collection.schema()
+    more: dict[str, Value] = {schema.title: title} if schema.title else {}
+    made = bench.collection.write(Write("create", token_hex(8), values={**more, **(values or {})}))
+    _require(made.happened == "created" and made.item is not None, "what was created is not told as such")
+    assert made.item
+    return made.item
+
+
+def _examples(collection: Collection, env: Env) -> Iterator[tuple[Field, Value]]:
+    """Yield the fields that can be written, each with a value that it takes."""
+    for field in collection.schema().fields:
+        if not field.can_write or TYPES[field.type].refers or TYPES[field.type].family == "file":
+            continue
+        if TYPES[field.type].has_choices:
+            names = ("Reeds", "Leather, split") if field.grows else tuple(c.name for c in field.choices[:2])
+            told: Value = names if TYPES[field.type].has_many else names[0]
+            yield field, field.take(told, env.zone, env.order)
+        else:
+            raw = TYPES[field.type].example
+            yield field, from_wire(raw if isinstance(raw, str | bool | list) else str(raw), field.type)
+
+
+def writes_what_it_is_given(bench: Bench) -> None:
+    """Every field that can be written keeps what is written to it, and is empty once it is cleared; the others stay."""
+    collection = bench.collection
+    if "create" not in collection.capabilities.writes:
+        return
+    examples = {f.id: value for f, value in _examples(collection, bench.env)}
+    item = _made(bench, "Written whole", examples)
+    _same(collection.one(item.id), item)
+    for field, value in _examples(collection, bench.env):
+        kept = item.values.get(field.id)
+        expected = "Written whole" if field.id == collection.schema().title and field.id not in examples else value
+        _require(_named(field, kept) == _named(field, expected), f"“{field.name}” keeps something else than was written")
+    if "update" not in collection.capabilities.writes:
+        return
+    matched = collection.schema().identity == "matched"
+    for field, _ in _examples(collection, bench.env):
+        before = collection.one(item.id)
+        others = [f for f, _ in _examples(collection, bench.env) if f.id != field.id]
+        if field.required or TYPES[field.type].family == "yes_no":
+            continue
+        if matched and not any(before.values.get(f.id) for f in others):
+            continue  # with nothing in it, it is no item
+        after = collection.write(Write("update", token_hex(8), item.id, {field.id: None}, before.version)).item
+        assert after
+        _same(collection.one(item.id), after)
+        _require(after.values.get(field.id) is None, f"“{field.name}” was cleared, and is not empty")
+        stayed = all(before.values.get(f.id) == after.values.get(f.id) for f in others)
+        _require(stayed, f"clearing “{field.name}” changed another field")
+
+
+def _named(field: Field, value: Value | Unreadable) -> Value | Unreadable:
+    """Return a value by the names of its choices: a new one has no identity of its own yet."""
+    return value if isinstance(value, Unreadable) else field.named(value)
+
+
+def _same(one: Item, other: Item) -> None:
+    same = (one.id, one.version, one.values) == (other.id, other.version, other.values)
+    _require(same, "an item is another one when it is read than when it was written")
+
+
+def refuses_what_is_stale(bench: Bench) -> None:
+    """Refuse to write an item that was changed since it was seen, and change nothing."""
+    collection = bench.collection
+    title = collection.schema().title
+    if not collection.capabilities.versions or title is None:
+        return
+    seen = _made(bench, "Seen")
+    now = collection.write(Write("update", token_hex(8), seen.id, {title: "Changed since"}, seen.version)).item
+    kinds: tuple[WriteKind, ...] = ("update", "delete")
+    for kind in kinds:
+        values: dict[str, Value] = {title: "Lost"} if kind == "update" else {}
+        try:
+            collection.write(Write(kind, token_hex(8), seen.id, values, seen.version))
+        except ConflictError:
+            continue
+        raise Broken(f"a stale {kind} is carried out")
+    assert now
+    _same(collection.one(seen.id), now)
+
+
+def writes_once(bench: Bench) -> None:
+    """Carry out once what is written twice under one key, each kind of write."""
+    collection = bench.collection
+    title = collection.schema().title
+    if not collection.capabilities.keys or "create" not in collection.capabilities.writes or title is None:
+        return
+    write = Write("create", token_hex(8), values={title: "Once"})
+    first, again = (collection.write(write).item for _ in range(2))
+    _require(first is not None and again is not None and first.id == again.id, "one key creates two items")
+    assert first
+    change = Write("update", token_hex(8), first.id, {title: "Once changed"}, first.version)
+    changed, again = (collection.write(change).item for _ in range(2))
+    same = changed is not None and again is not None and changed.version == again.version
+    _require(same, "one key changes an item twice")
+    assert changed
+    gone = Write("delete", token_hex(8), first.id, version=changed.version)
+    told = [collection.write(gone).happened for _ in range(2)]
+    _require(told[0] == "deleted" and told[1] in ("deleted", "already_gone"), "one key deletes twice")
+
+
+def undoes_what_it_wrote(bench: Bench) -> None:
+    """Undo what was written: the item is gone, is as it was, or is back under its own identity."""
+    collection, can = bench.collection, bench.collection.capabilities
+    title = collection.schema().title
+    if "create" not in can.writes or title is None:
+        return
+    item = _made(bench, "To and fro")
+
+    def carried_out(write: Write, before: Item) -> Written:
+        done = collection.write(write)
+        back = undoing(write, done, readable(before.values), can)
+        if back is not None:
+            collection.write(replace(back, key=token_hex(8)))
+        return done
+
+    if "update" in can.writes:
+        carried_out(Write("update", token_hex(8), item.id, {title: "Fro"}, item.version), item)
+        _require(collection.one(item.id).title == "To and fro", "an update that is undone is not as it was")
+    if "delete" not in can.writes:
+        return
+    item = collection.one(item.id)
+    carried_out(Write("delete", token_hex(8), item.id, version=item.version), item)
+    there = _called(collection, item.id)
+    if "restore" in can.writes:
+        _require(there == "To and fro", "what was deleted is not back under its identity")
+    else:
+        _require(there is None, "what was deleted is still there")
+    write = Write("create", token_hex(8), values={title: "Soon gone again"})
+    made = collection.write(write)
+    back = undoing(write, made, {}, can)
+    assert made.item and back
+    collection.write(replace(back, key=token_hex(8)))
+    _require(_called(collection, made.item.id) is None, "a create that is undone is still there")
+
+
+def _called(collection: Collection, id: str) -> str | None:
+    """Return what an item is called, if it is there; how its absence is told is looked at elsewhere."""
+    try:
+        return collection.one(id).title
+    except PermanentError:
+        return None
+
+
 POINTS: tuple[Callable[[Bench], None], ...] = (
     repeats,
     gets_what_it_lists,
@@ -429,6 +611,7 @@ POINTS: tuple[Callable[[Bench], None], ...] = (
     pages_hold_each_once,
     narrows_rightly,
     orders_or_refuses,
+    makes_choices,
     says_limits,
     fails_loudly,
     says_access,
@@ -441,4 +624,8 @@ POINTS: tuple[Callable[[Bench], None], ...] = (
     claims_what_it_tells,
     goes_through_many,
     knows_keys,
+    writes_what_it_is_given,
+    refuses_what_is_stale,
+    writes_once,
+    undoes_what_it_wrote,
 )

@@ -166,7 +166,7 @@ class _Watched:
         if (call := DEADLINES.current()) is not None:
             if call.is_due(time.monotonic()):  # a process that was stopped in between sends nothing any more
                 call.end()
-                raise urllib3.exceptions.ConnectTimeoutError(self, "its time was over before it was sent")
+                raise urllib3.exceptions.ConnectTimeoutError(self, "it timed out before it was sent")
             call.is_sent = True
         super().putrequest(*args, **more)  # type: ignore[misc]
 

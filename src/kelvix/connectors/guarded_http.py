@@ -11,10 +11,12 @@ import socket
 import ssl
 from collections.abc import Collection
 from dataclasses import dataclass
+from email.message import Message
+from typing import Any
 
 import urllib3
 
-from kelvix.connectors.deadline import DEADLINES, HTTPPool, HTTPSPool
+from kelvix.connectors.deadline import DEADLINES, HTTPPool, HTTPSPool, WatchedHTTP, WatchedHTTPS
 from kelvix.connectors.http import retry_after
 from kelvix.core.collection import PermanentError, TransientError, UnknownOutcomeError
 from kelvix.core.fields.link import split_address
@@ -42,13 +44,14 @@ class Target:
 @dataclass(frozen=True)
 class Answer:
     """`wait` is for how many seconds the receiver asks to wait; `moved_to` where a redirect points; `charset` is that of its
-    content, where the receiver says it."""
+    content, where the receiver says it, and so is the file's `name`."""
 
     status: int
     content: bytes
     wait: float | None
     moved_to: str
     charset: str = ""
+    name: str = ""
 
     @property
     def text(self) -> str:
@@ -76,22 +79,58 @@ def resolve(url: str, reachable: Collection[str] = ()) -> Target:
     PermanentError where it is none, or not public, TransientError where the name is not known."""
     parts = split_address(url)
     if parts is None:
-        raise PermanentError(f"“{shorten(url)}” is no address of the web", "address")
+        raise PermanentError(f"“{shorten(url)}” is not a web address", "address")
     host = parts.hostname or ""
     port = parts.port or (443 if parts.scheme == "https" else 80)
     try:
         found = socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)
     except (OSError, UnicodeError):
-        raise TransientError(f"there is no such host as {host}, or its name cannot be looked up now") from None
+        raise TransientError(f"{host} is unknown, or its name can’t be looked up now") from None
     addresses = [str(f[4][0]) for f in found]
     if f"{host}:{port}" not in reachable and not all(map(is_public, addresses)):
         raise PermanentError(
-            f"{host} is an address of a private network, where Kelvix sends nothing; "
-            "whoever runs this installation can let it through",
+            f"{host} is on a private network, which Kelvix doesn’t reach. The person who runs Kelvix can allow it",
             "address",
         )
     path = (parts.path or "/") + (f"?{parts.query}" if parts.query else "")
     return Target(parts.scheme, host, port, addresses[0], path)
+
+
+def _check_before(scheme: str, host: str, port: int, reachable: Collection[str]) -> None:
+    """Look a name up. Raises PermanentError where it leads where Kelvix may not go."""
+    named = f"[{host}]" if ":" in host else host
+    resolve(f"{scheme}://{named}:{port}/", reachable)
+
+
+def _checked(made: socket.socket, host: str, port: int, reachable: Collection[str]) -> socket.socket:
+    """Return a socket that leads where Kelvix may go. Raises PermanentError where the name led elsewhere once it was looked
+    up."""
+    if f"{host}:{port}" not in reachable and not is_public(str(made.getpeername()[0])):
+        made.close()
+        raise PermanentError(f"{host} is on a private network, which Kelvix doesn’t reach", "address")
+    return made
+
+
+def guarded_pools(reachable: Collection[str], **more: Any) -> urllib3.PoolManager:
+    """Make a pool of connections to servers that people named, whose calls keep their deadline: each name is looked up for each
+    connection, and nothing is sent unless that leads where Kelvix may go. `reachable` as with `resolve`."""
+
+    class HTTP(WatchedHTTP):
+        def _new_conn(self) -> socket.socket:
+            _check_before("http", self.host, self.port or 80, reachable)
+            return _checked(super()._new_conn(), self.host, self.port or 80, reachable)
+
+    class HTTPS(WatchedHTTPS):
+        def _new_conn(self) -> socket.socket:
+            _check_before("https", self.host, self.port or 443, reachable)
+            return _checked(super()._new_conn(), self.host, self.port or 443, reachable)
+
+    pools = urllib3.PoolManager(**more)
+    pools.pool_classes_by_scheme = {
+        "http": type("GuardedHTTPPool", (HTTPPool,), {"ConnectionCls": HTTP}),
+        "https": type("GuardedHTTPSPool", (HTTPSPool,), {"ConnectionCls": HTTPS}),
+    }
+    return pools
 
 
 def _pool(target: Target) -> HTTPPool | HTTPSPool:
@@ -122,18 +161,26 @@ def send(method: str, target: Target, headers: dict[str, str], body: bytes | Non
             )
             content = _read(answer, most)
         except (urllib3.exceptions.NewConnectionError, urllib3.exceptions.ConnectTimeoutError):
-            raise TransientError(f"{target.host} cannot be reached") from None
+            raise TransientError(f"{target.host} can’t be reached") from None
         except urllib3.exceptions.SSLError:
             if call.is_over and not call.is_sent:
-                raise TransientError(f"{target.host} cannot be reached: it answers too slowly") from None
+                raise TransientError(f"{target.host} can’t be reached: it responds too slowly") from None
             if call.is_sent:
-                raise UnknownOutcomeError(f"the connection to {target.host} broke off") from None
+                raise UnknownOutcomeError(f"the connection to {target.host} was interrupted") from None
             raise TransientError(f"{target.host} has an invalid certificate") from None
         except (urllib3.exceptions.HTTPError, OSError) as error:
-            raise UnknownOutcomeError(f"{target.host} did not answer ({type(error).__name__})") from None
+            raise UnknownOutcomeError(f"{target.host} did not respond ({type(error).__name__})") from None
     wait = retry_after(answer.headers.get("retry-after"))
     moved_to = answer.headers.get("location", "") if 300 <= answer.status < 400 else ""
-    return Answer(answer.status, content, wait, moved_to, charset_of(answer.headers.get("content-type", "")))
+    charset = charset_of(answer.headers.get("content-type", ""))
+    return Answer(answer.status, content, wait, moved_to, charset, _name(answer.headers.get("content-disposition", "")))
+
+
+def _name(disposition: str) -> str:
+    """Return the file name that a Content-Disposition says (RFC 6266), none where it says none."""
+    told = Message()
+    told["content-disposition"] = disposition
+    return told.get_filename() or ""
 
 
 def _read(answer: urllib3.BaseHTTPResponse, most: int) -> bytes:

@@ -67,9 +67,7 @@ class Backcast:
 
     def _said(self, cell: Cell) -> str:
         """Return what is wrong, by the names of fields rather than by values, so that like events are counted together."""
-        wrong = [r.field for r in cell.results if r.state == "put_right"]
-        fields = {f.id: f.name for d in self.context.databases.values() for f in d.fields}
-        names = [name for field, name in fields.items() if field in wrong]
+        names = [r.about.name for r in cell.results if r.state == "put_right" and r.about]
         if names:
             return f"{', '.join(names)}: does not fit"
         if cell.answer is not None and cell.answer.count > 1:

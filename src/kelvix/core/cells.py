@@ -8,19 +8,20 @@ from datetime import datetime
 
 from kelvix.core.filling import FieldResult, FieldState, Remedy
 from kelvix.core.outcome import AskPerson, CellState, ChangeRecord, Plan
-from kelvix.core.values import FieldId, Value
+from kelvix.core.values import FieldId, RecordId, Value
 
 
 @dataclass(frozen=True)
 class Answer:
     """What was found: how many records, counted up to finding.MAX_COUNTED, the one that is taken, and when it was read;
-    `records` are all of them, where all are taken."""
+    `records` are all of them, where all are taken. `problem`: why an app could not be asked, as a sentence."""
 
     count: int
-    record: int | None
+    record: RecordId | None
     values: Mapping[FieldId, Value]
     at: datetime
-    records: tuple[tuple[int, Mapping[FieldId, Value]], ...] = ()
+    records: tuple[tuple[RecordId, Mapping[FieldId, Value]], ...] = ()
+    problem: str = ""
 
 
 @dataclass(frozen=True)

@@ -40,7 +40,7 @@ def write(test: Test, fields: Fields, env: Env) -> t.Node:
     match test:
         case Formula(tree=tree):
             if not tree:
-                raise Unfit("this formula cannot be read yet")
+                raise Unfit("this formula has an error")
             return formulas.loaded(tree)
         case Group(mode, conditions):
             return write_all(mode, conditions, fields, env)
@@ -57,7 +57,7 @@ def write_all(mode: Mode, tests: tuple[Test, ...], fields: Fields, env: Env) -> 
 def _write_row(row: Condition, fields: Fields, env: Env) -> t.Node:
     known = fields.get(row.ref)
     if known is None:
-        raise Unfit("this compares a value that the lines above no longer carry; choose another")
+        raise Unfit("this compares a value that is no longer available. Choose another")
     type_, name, meaning = known.type, " › ".join(known.name), OPERATORS[row.operator]
     if row.operator not in TYPES[type_].operators:
         raise Unfit(f"“{meaning.words}” does not go with {name}")
@@ -66,7 +66,7 @@ def _write_row(row: Condition, fields: Fields, env: Env) -> t.Node:
         return query.compare(type_, row.operator, value, ())
     words = [w.strip() for w in row.words if w.strip()]
     if not words:
-        raise Unfit(f"say what {name} {meaning.words}")
+        raise Unfit(f"enter a value for “{name} {meaning.words}”")
     compared, subject = query.compared_part(type_, value)
     if TYPES[type_].compares_values:
         return query.compare(type_, row.operator, subject, [_literal(w, compared, env) for w in words])
@@ -216,7 +216,7 @@ def _plan(
     are typed. Raises Unfit."""
     fields = {ref: field for ref, field in known if field is not None}
     if len(fields) < len(known):
-        raise Unfit("this compares a value that the lines above no longer carry; choose another")
+        raise Unfit("this compares a value that is no longer available. Choose another")
     node = write(test, fields, Env(datetime.min, zone, order=order))
     return compiled(node), tuple(Reference(v.line, v.key) for v in t.values_in(node))
 
@@ -237,7 +237,7 @@ def holds(test: Test, carried: Carried, env: Env) -> bool | None:
     if found is None and mine.notes:
         raise Unfit(mine.notes[0])
     if found is not None and not isinstance(found, bool):
-        raise Unfit("a condition must come to true or false")
+        raise Unfit("a condition must be true or false")
     return found
 
 
@@ -264,9 +264,9 @@ def row_results(tests: tuple[Test, ...], carried: Carried, env: Env) -> tuple[bo
 def check(line: Narrows, what: str, carried: Carried, env: Env) -> list[Finding]:
     """Return what must be put right of conditions, whatever the sample."""
     if not line.conditions:
-        return [Finding(line.id, f"this {what} has no condition yet; add one or remove the {what}")]
+        return [Finding(line.id, f"this {what} has no condition. Add one, or remove the {what}")]
     if any(ref not in carried.fields for ref in references(line.conditions)):
-        return [Finding(line.id, "this compares a value that the lines above no longer carry; choose another")]
+        return [Finding(line.id, "this compares a value that is no longer available. Choose another")]
     try:
         write_all(line.mode, line.conditions, carried.fields, env)
     except Unfit as unfit:

@@ -11,9 +11,8 @@ from kelvix.core import writing
 from kelvix.core.cells import Answer
 from kelvix.core.feel import Env
 from kelvix.core.finding import Question
-from kelvix.core.schema import CarriedField, CarriedList, Database, Field
+from kelvix.core.schema import CarriedField, CarriedList, Database
 from kelvix.core.sources import CanRun
-from kelvix.core.values import FieldId
 
 
 @dataclass(frozen=True)
@@ -39,11 +38,7 @@ class Context:
     lists: tuple[CarriedList, ...] = ()  # that the source carries
     others: Mapping[int, CanRun] = dataclasses.field(default_factory=dict)  # the workflows that can be run
     words: SourceWords = SourceWords()
-
-    @cached_property
-    def fields(self) -> Mapping[FieldId, Field]:
-        """All fields of all databases."""
-        return {f.id: f for d in self.databases.values() for f in d.fields}
+    place: Database | None = None  # of an app, from which the source's items come, seen as a database
 
     @cached_property
     def target(self) -> writing.Target:

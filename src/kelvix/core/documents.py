@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from kelvix.core import formulas, nesting
+from kelvix.core import formulas, nesting, requests
 from kelvix.core.lines import fillings_of, kind_of
-from kelvix.core.sources import MAX_INPUTS, MAX_QUIET, check_types
-from kelvix.core.workflow import Address, BadDocument, Formula, Group, Part, RecordEvent, Test, Workflow
+from kelvix.core.sources import MAX_QUIET
+from kelvix.core.workflow import OFTEN, SELDOM, Address, BadDocument, Formula, Group, Part, RecordEvent, Test, Workflow
 
 MAX_LINES = 100
 MAX_DEPTH = 10
@@ -14,19 +14,21 @@ MAX_DEPTH = 10
 def check_shape(workflow: Workflow) -> None:
     """Check a document by itself. Raises BadDocument. A draft may be incomplete; it may not be self-contradictory."""
     if not workflow.when or any(kind_of(ln).starts for ln in workflow.lines[1:]):
-        raise BadDocument("a workflow has one When line, at its head")
+        raise BadDocument("a workflow has one When line, at the top")
     if len(workflow.lines) > MAX_LINES:
         raise BadDocument(f"a workflow has at most {MAX_LINES} lines")
     ids = [ln.id for ln in workflow.lines]
     if len(set(ids)) != len(ids) or not all(i and len(i) <= 20 for i in ids):
-        raise BadDocument("each line needs an id of its own, of at most 20 characters")
+        raise BadDocument("each line needs a unique id of at most 20 characters")
     nesting.check(workflow.lines)
     own = workflow.when.own
-    check_types(own.inputs if isinstance(own, Address) else ())
-    if isinstance(own, Address) and len(own.inputs) > MAX_INPUTS:
-        raise BadDocument(f"a request brings at most {MAX_INPUTS} values")
-    if isinstance(own, RecordEvent) and not 0 <= own.quiet <= MAX_QUIET:
-        raise BadDocument(f"a record can be waited for at most {MAX_QUIET} seconds until it is quiet")
+    if isinstance(own, Address):
+        requests.check_document(own)
+    quiet = own.quiet if isinstance(own, RecordEvent) else workflow.when.watch.quiet
+    if not 0 <= quiet <= MAX_QUIET:
+        raise BadDocument(f"a record can be unchanged for at most {MAX_QUIET} seconds before it starts a run")
+    if not OFTEN <= workflow.when.every <= SELDOM:
+        raise BadDocument(f"a source is checked every {OFTEN} seconds at most, and once a day at least")
     for line in workflow.lines:
         kind = kind_of(line)
         kind.check_document(line)
@@ -44,7 +46,7 @@ def _check_part(part: Part) -> None:
 
 def _check_formula(formula: Formula) -> None:
     if bool(formula.tree) == bool(formula.text):
-        raise BadDocument("a formula is kept as a tree, or as text where it cannot be read yet")
+        raise BadDocument("a formula is kept as a tree, or as text where it can’t be read yet")
     if formula.tree:
         try:
             formulas.loaded(formula.tree)

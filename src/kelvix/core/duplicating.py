@@ -19,7 +19,7 @@ def duplicated(workflow: Workflow, line_id: str, new_id: Callable[[], str]) -> t
     """Return the workflow with a copy of a line below it, and the copy's id. Raises BadDocument."""
     line = workflow.line(line_id)
     if line is None or kind_of(line).fixed:
-        raise BadDocument("only what stands below the When line can be duplicated, and a decision has one Otherwise line")
+        raise BadDocument("only lines below the When line can be duplicated, and a decision has one Otherwise line")
     part = [line, *nesting.descendants(workflow, line)]
     ids = {one.id: new_id() for one in part}
     copies: list[Line] = [_renamed(one, ids) for one in part]

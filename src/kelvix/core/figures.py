@@ -10,7 +10,7 @@ from kelvix.core.cells import Finding
 from kelvix.core.feel import Env
 from kelvix.core.fields import TYPES
 from kelvix.core.schema import CarriedField, Database, Field
-from kelvix.core.values import FieldId, Value, as_text
+from kelvix.core.values import FieldId, RecordId, Value, as_text
 
 
 @dataclass(frozen=True)
@@ -22,12 +22,12 @@ class Figure:
     field: FieldId | None = None
 
 
-Records = tuple[tuple[int, Mapping[FieldId, Value]], ...]
+Records = tuple[tuple[RecordId, Mapping[FieldId, Value]], ...]
 WORDS = {
     "sum": "Sum of",
     "average": "Average of",
-    "least": "Least",
-    "greatest": "Greatest",
+    "least": "Smallest",
+    "greatest": "Largest",
     "first": "First",
     "last": "Last",
 }
@@ -87,7 +87,7 @@ def check_figures(line: str, figures: Sequence[Figure], database: Database) -> l
     for one in figures:
         field = database.field(one.field) if one.field is not None else None
         if field is None:
-            said = "choose the field of this figure" if one.field is None else "the field of this figure was deleted"
+            said = "choose a field for this figure" if one.field is None else "the field of this figure was deleted"
             found.append(Finding(line, said, key=one.key))
         elif not fits(one, field):
             found.append(Finding(line, f"“{WORDS[one.kind]}” does not go with {field.name}", key=one.key))

@@ -17,10 +17,11 @@ from kelvix.core import formulas
 from kelvix.core.feel import Env
 from kelvix.core.feel import tree as t
 from kelvix.core.fields import TYPES, is_text
+from kelvix.core.fields.choice import UnknownChoice
 from kelvix.core.fields.date import ORDERS, Doubtful
 from kelvix.core.fields.email import EMAIL
 from kelvix.core.schema import CarriedField, CarriedList, Database, Field
-from kelvix.core.values import FieldId, Type, Unfit, Value, as_text, fold, shorten
+from kelvix.core.values import FieldId, RecordId, Type, Unfit, Value, as_text, fold, shorten
 from kelvix.core.workflow import FieldFilling, Filling, Fills, Formula, Part, Reference, Shaped, Sought, filling_of
 
 UTC_ZONE = ZoneInfo("UTC")  # for dates alone, which have no zone
@@ -34,7 +35,7 @@ class Held:
 
     database: int
     there: bool = False
-    record: int | None = None
+    record: RecordId | None = None
     values: Mapping[FieldId, Value] = dataclasses.field(default_factory=dict)
 
 
@@ -63,11 +64,11 @@ class Carried:
         """Check that values can be read. Raises Unfit for a value that could not be read."""
         for ref in refs:
             if ref in self.unreadable:
-                raise Unfit(f"{self.name(ref)} cannot be read in this item: {self.unreadable[ref]}")
+                raise Unfit(f"{self.name(ref)} can’t be read in this item: {self.unreadable[ref]}")
 
     def name(self, ref: Reference) -> str:
         found = self.fields.get(ref)
-        return " › ".join(found.name) if found else "a value that no longer exists"
+        return " › ".join(found.name) if found else "a deleted value"
 
     @cached_property
     def by_key(self) -> dict[tuple[str, str], Value]:
@@ -104,13 +105,14 @@ class Carried:
 
 @dataclass(frozen=True)
 class Remedy:
-    """One click that puts something right: new fillings for fields of the same line, a Shape line's value made anew, or all
-    comparisons of a Find line."""
+    """One click that puts something right: new fillings for fields of the same line, a Shape line's value made anew, all
+    comparisons of a Find line, or a choice that a field is given."""
 
     label: str
     fills: tuple[FieldFilling, ...]
     shaped: Shaped | None = None
     sought: tuple[Sought, ...] | None = None
+    choice: str | None = None
 
 
 FieldState = Literal["fits", "empty", "look", "put_right"]
@@ -118,7 +120,8 @@ FieldState = Literal["fits", "empty", "look", "put_right"]
 
 @dataclass(frozen=True)
 class FieldResult:
-    """What one field would get from one sample. `look` is a doubt, `put_right` stops the line."""
+    """What one field would get from one sample. `look` is a doubt, `put_right` stops the line. `about`: the field itself, where
+    it is still there."""
 
     field: FieldId
     state: FieldState
@@ -126,6 +129,7 @@ class FieldResult:
     sentence: str = ""
     remedies: tuple[Remedy, ...] = ()
     clears: bool = False  # an empty value that is written
+    about: Field | None = dataclasses.field(default=None, compare=False)
 
 
 def compute(filling: Filling, carried: Carried, env: Env) -> Value:
@@ -133,7 +137,7 @@ def compute(filling: Filling, carried: Carried, env: Env) -> Value:
     Unfit for what no longer exists, and for a formula that cannot be worked out with this sample."""
     for ref in references(filling):
         if ref not in carried.fields:
-            raise Unfit("this uses a value that the lines above no longer carry; choose another")
+            raise Unfit("this uses a value that is no longer available. Choose another")
     carried.check_readable(references(filling))
     values = [_piece(p, carried, env) for p in filling]
     if len(values) == 1 and filling[0].text is None:
@@ -149,7 +153,7 @@ def _piece(part: Part, carried: Carried, env: Env) -> Value:
         return carried.values.get(part.ref)
     assert part.formula is not None
     if not part.formula.tree:
-        raise Unfit("this formula cannot be read yet; its text says where")
+        raise Unfit("this formula has an error")
     return formulas.evaluate(part.formula.tree, carried.by_key, env)
 
 
@@ -189,13 +193,16 @@ def fill_record(line: Fills, database: Database, carried: Carried, env: Env, the
     ]
     for field in database.fields:
         filling = filling_of(line, field.id)
-        if is_filled(filling):
+        if is_filled(filling) and not field.can_write:
+            remove = Remedy("remove it", (FieldFilling(field.id, ()),))
+            said = f"{field.name} is read-only"
+            results.append(FieldResult(field.id, "put_right", None, said, (remove,), about=field))
+        elif is_filled(filling):
             result = _fill_field(line, field, filling, database, carried, env, there)
-            results.append(_against(line, field, result, there, env) if there else result)
+            results.append(replace(_against(line, field, result, there, env) if there else result, about=field))
         elif field.required and there is None:
-            results.append(
-                FieldResult(field.id, "put_right", None, f"{field.name} is required", _offers(field, (), carried, env))
-            )
+            said, offers = f"{field.name} is required", _offers(field, (), carried, env)
+            results.append(FieldResult(field.id, "put_right", None, said, offers, about=field))
     return results
 
 
@@ -205,32 +212,41 @@ def _against(line: Fills, field: Field, result: FieldResult, there: Held, env: E
     if result.value is None and result.state == "empty":
         clears = any(f.field == field.id and f.empty == "clear" for f in line.fillings)
         if not clears:
-            return replace(result, sentence=f"{result.sentence}: the record keeps what it has")
+            return replace(result, sentence=f"{result.sentence}; the current value is kept")
         if field.required:
-            return replace(result, state="put_right", sentence=f"{field.name} cannot be cleared: it is required")
-        return replace(result, sentence=f"{result.sentence}: the field is cleared", clears=True)
+            return replace(result, state="put_right", sentence=f"{field.name} is required and can’t be cleared")
+        return replace(result, sentence=f"{result.sentence}; the value is cleared", clears=True)
     if result.state not in ("fits", "look") or result.sentence:
         return result
     if result.value == was:
-        return replace(result, sentence="as it is")
+        return replace(result, sentence="unchanged")
     old = as_text(field.named(was), env.zone)
     return replace(result, sentence=f"was {shorten(old)}" if old else "was empty")
+
+
+def _is_still_unknown(filling: Filling, carried: Carried) -> bool:
+    """Whether a field is filled with what is only known of a record once it was written: a rehearsal writes nothing."""
+    ref = filling[0].ref if len(filling) == 1 else None
+    held = carried.records.get(ref.line) if ref is not None else None
+    return held is not None and held.there and held.record is None and ref not in carried.values
 
 
 def _fill_field(
     line: Fills, field: Field, filling: Filling, database: Database, carried: Carried, env: Env, there: Held | None
 ) -> FieldResult:
     raw: Value = None
+    if _is_still_unknown(filling, carried):
+        return FieldResult(field.id, "look", None, "is known once the line above has run")
     try:
         raw = compute(filling, carried, env)
         value = _coerced(raw, field, env)
     except Unfit as unfit:
-        remedies = _readings(field, filling, unfit) if isinstance(unfit, Doubtful) else ()
+        remedies = _readings(field, filling, unfit) if isinstance(unfit, Doubtful) else _made_choice(field, unfit)
         remedies = remedies or _swaps(line, field, filling, database, carried, env) or _offers(field, filling, carried, env)
         return FieldResult(field.id, "put_right", None, str(unfit), remedies)
     if value is None:
         absent = len(filling) == 1 and filling[0].ref is not None and filling[0].ref not in carried.values
-        said = "is not in this item" if absent else "is empty in this item"
+        said = "is missing in this item" if absent else "is empty in this item"
         if field.required and there is None:
             return FieldResult(
                 field.id,
@@ -263,13 +279,20 @@ def _readings(field: Field, filling: Filling, doubt: Doubtful) -> tuple[Remedy, 
     )
 
 
+def _made_choice(field: Field, unfit: Unfit) -> tuple[Remedy, ...]:
+    """Give the field the choice that is missing, where a person may."""
+    if not isinstance(unfit, UnknownChoice) or not unfit.name or not field.adds_choices:
+        return ()
+    return (Remedy(f"add “{shorten(unfit.name, 60)}” to {field.name}", (), choice=unfit.name),)
+
+
 def _address_for_a_name(field: Field, value: Value) -> str:
     """Return a sentence where an address is about to be written into a field that seems to be for a name."""
     words = set(re.findall(r"[a-z]+", fold(field.name)))
     if not isinstance(value, str) or "@" not in value or not EMAIL.fullmatch(value):
         return ""
     if TYPES[field.type].takes_all and words & PERSON_WORDS:
-        return f"“{shorten(value)}” is an address, and {field.name} looks like a field for a name"
+        return f"“{shorten(value)}” is an address, but {field.name} looks like a name field"
     return ""
 
 
@@ -293,7 +316,7 @@ def _swaps(line: Fills, field: Field, filling: Filling, database: Database, carr
         if TYPES[field.type].takes_all is not TYPES[target.type].takes_all and (_is_address(field) or _is_address(target)):
             return (
                 Remedy(
-                    f"swap {field.name} and {target.name}",
+                    f"Swap {field.name} and {target.name}",
                     (FieldFilling(field.id, other.filling), FieldFilling(target.id, filling)),
                 ),
             )

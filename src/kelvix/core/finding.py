@@ -14,7 +14,9 @@ MAX_TAKEN = 500  # records that are taken where all are
 
 @dataclass(frozen=True)
 class Question:
-    """What is asked of a database. `take`: which record where there are several, by when they were made; or all, by a field."""
+    """What is asked of a database. `take`: which record where there are several, by when they were made; or all, by a field.
+    `identity`: the one record that is meant, by its link or its number, whatever else. `lists`: not records are asked for, but
+    the places that are shared beside this one."""
 
     database: int
     mode: Literal["all", "any"]
@@ -22,6 +24,8 @@ class Question:
     take: Literal["newest", "oldest", "all"]
     order: FieldId | None = None
     descending: bool = False
+    identity: str = ""
+    lists: Literal["", "places"] = ""
 
     @property
     def where(self) -> Joined:

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
-from functools import lru_cache
+from functools import lru_cache, reduce
+from typing import Literal
 
 from kelvix.core.feel import FUNCTIONS, Env, FeelError, TooMuch, compiled
 from kelvix.core.feel import tree as t
@@ -16,6 +17,7 @@ from kelvix.core.feel.compiler import Compiled
 from kelvix.core.feel.values import Months, read_at, read_duration
 from kelvix.core.fields import TYPES, coerce, is_text
 from kelvix.core.values import Composite, Type, Unfit, Value, span_words
+from kelvix.core.workflow import Part
 
 
 @lru_cache(maxsize=4096)
@@ -202,6 +204,70 @@ def of_calculation(step: Calculation) -> t.Node:
         raise Unfit("a step in time is a whole number of days, weeks, hours, minutes, months or years")
     text = f"P{int(step.amount) * 7}D" if step.unit == "weeks" else UNITS[step.unit].format(int(step.amount))
     return t.Binary(step.sign, value, t.Call(t.Name("duration"), (t.String(text),)))
+
+
+# A value with what stands in for it, and a part of a moment, as words
+
+
+@dataclass(frozen=True)
+class Fallback:
+    """A value, or a text where it is empty."""
+
+    line: str
+    key: str
+    text: str
+
+
+@dataclass(frozen=True)
+class MomentPart:
+    """The day or the time of day of a moment."""
+
+    line: str
+    key: str
+    part: Literal["date", "time"]
+
+
+def fallback(tree: str) -> Fallback | None:
+    """Return the value and its stand-in that a kept tree is, where it is that."""
+    match loaded(tree):
+        case t.Call(t.Name("first filled"), (t.Value(line, key), t.String(text))):
+            return Fallback(line, key, text)
+    return None
+
+
+def of_fallback(one: Fallback) -> t.Node:
+    return t.Call(t.Name("first filled"), (t.Value(one.line, one.key), t.String(one.text)))
+
+
+def moment_part(tree: str) -> MomentPart | None:
+    """Return the part of a moment that a kept tree is, where it is one."""
+    match loaded(tree):
+        case t.Call(t.Name("date"), (t.Value(line, key),)):
+            return MomentPart(line, key, "date")
+        case t.Call(t.Name("time"), (t.Value(line, key),)):
+            return MomentPart(line, key, "time")
+    return None
+
+
+def of_moment_part(one: MomentPart) -> t.Node:
+    return t.Call(t.Name(one.part), (t.Value(one.line, one.key),))
+
+
+def of_filling(parts: Sequence[Part]) -> t.Node:
+    """Return what a filling is as one formula: its texts and values put together. Raises Unfit for a formula with an error."""
+    nodes: list[t.Node] = []
+    for part in parts:
+        if part.ref is not None:
+            value = t.Value(part.ref.line, part.ref.value)
+            nodes.append(value if len(parts) == 1 else t.Call(t.Name("as words"), (value,)))
+        elif part.formula is not None:
+            if not part.formula.tree:
+                raise Unfit("this formula has an error")
+            node = loaded(part.formula.tree)
+            nodes.append(node if len(parts) == 1 else t.Call(t.Name("as words"), (node,)))
+        elif part.text:
+            nodes.append(t.String(part.text))
+    return reduce(lambda left, right: t.Binary("+", left, right), nodes) if nodes else t.String("")
 
 
 def calculation_words(step: Calculation, name: str) -> str:

@@ -86,7 +86,9 @@ def scope_of(workflow: Workflow, context: Context, line: str | None = None) -> S
     else:
         usable = set(known_to(workflow, one.id, context).fields)
     named = [(t.Value(ref.line, ref.value), f.name) for ref, f in carried_fields(workflow, context).items()]
-    return Scope.of_carried(named, FUNCTIONS.forms, {t.Value(ref.line, ref.value) for ref in usable})
+    kinds = {line.id: kind_of(line) for line in workflow.lines}
+    whole = {value for value, _ in named if value.line in kinds and kinds[value.line].is_named_whole(value.key)}
+    return Scope.of_carried(named, FUNCTIONS.forms, {t.Value(ref.line, ref.value) for ref in usable}, whole)
 
 
 def trees_of(workflow: Workflow) -> list[str]:

@@ -62,20 +62,20 @@ def check(lines: Iterable[Line]) -> None:
         while open_ and open_[-1].id != inside:
             open_.pop()
         if inside and not open_:
-            raise BadDocument("a line that stands within another follows it")
+            raise BadDocument("a line inside another must follow it")
         holder = open_[-1] if open_ else None
         kind, holds = kind_of(line), kind_of(holder).holds if holder else "nothing"
         if kind.is_way:
             if holder is None or holds != "ways":
-                raise BadDocument("a way belongs to a Decide line")
+                raise BadDocument("a branch belongs to a Decide line")
             if holder.id in ended:
                 raise BadDocument("the Otherwise line is the last of a decision")
             if kind.is_last:
                 ended.add(holder.id)
         elif holds == "ways":
-            raise BadDocument("what stands within a decision stands within one of its ways")
+            raise BadDocument("lines in a decision must be in one of its branches")
         if len(open_) > MAX_DEPTH_OF_VALUES * 2:
-            raise BadDocument(f"lines stand at most {MAX_DEPTH_OF_VALUES} levels deep within one another")
+            raise BadDocument(f"lines can be nested at most {MAX_DEPTH_OF_VALUES} levels deep")
         if kind.holds == "ways":
             decides.append(line.id)
         if kind.holds != "nothing":

@@ -13,7 +13,7 @@ from dataclasses import dataclass, field, fields
 from datetime import datetime
 from typing import Any, ClassVar, Literal, TypedDict
 
-from kelvix.core.values import FieldId, File, Value, Wire, shorten
+from kelvix.core.values import FieldId, File, RecordId, Value, Wire, shorten
 
 DONE_TO_RECORDS = ("added", "updated", "unchanged", "there", "deleted")
 UNDER_WAY = ("sending", "to_send", "in_doubt")  # what a line writes outside has not ended: it goes on from its intent
@@ -85,7 +85,7 @@ class Wrote(Outcome):
 
     database: int = 0
     database_name: str = ""
-    record: int | None = None
+    record: RecordId | None = None
     title: str = ""
     link: str | None = None
     values: Mapping[str, Wire] = field(default_factory=dict)
@@ -98,6 +98,10 @@ class Wrote(Outcome):
         """Whether a record is not as it was."""
         return self.code in ("added", "updated", "deleted")
 
+    @property
+    def stays(self) -> str:
+        return str(self.more.get("stays", ""))
+
 
 @dataclass(frozen=True)
 class FoundRecords(Outcome):
@@ -106,7 +110,7 @@ class FoundRecords(Outcome):
     database: int = 0
     database_name: str = ""
     count: int = 0
-    record: int | None = None
+    record: RecordId | None = None
     title: str = ""
     link: str | None = None
     values: Mapping[str, Wire] = field(default_factory=dict)
@@ -142,12 +146,12 @@ class MailsSent(Outcome):
     def did(self) -> str:
         if not self.mails:
             return ""
-        return f"a mail went to {self.mails[0]['to'][0]}" + (f", and {len(self.mails) - 1} more" if self.mails[1:] else "")
+        return f"an email went to {self.mails[0]['to'][0]}" + (f", and {len(self.mails) - 1} more" if self.mails[1:] else "")
 
     @property
     def stays(self) -> str:
         number = len(self.mails)
-        return f"{number} mails were sent, and stay so." if number > 1 else "One mail was sent, and stays so."
+        return f"{number} emails were sent and can’t be undone." if number > 1 else "1 email was sent and can’t be undone."
 
 
 @dataclass(frozen=True)
@@ -166,6 +170,27 @@ class FileSaved(Outcome):
     @property
     def did(self) -> str:
         return f"“{shorten(self.name)}” was saved in {self.folder}"
+
+
+@dataclass(frozen=True)
+class Operated(Outcome):
+    """An operation of an app was done to an item."""
+
+    words: str = ""
+    title: str = ""
+    link: str | None = None
+    place: str = ""
+    app: str = ""
+    app_name: str = ""
+    codes = ("did",)
+
+    @property
+    def did(self) -> str:
+        return f"{self.app_name} did this to “{shorten(self.title)}”: {self.words}"
+
+    @property
+    def stays(self) -> str:
+        return f"In {self.app_name}, this can’t be undone: {self.words}."
 
 
 @dataclass(frozen=True)
@@ -188,7 +213,7 @@ class Requested(Outcome):
 
     @property
     def stays(self) -> str:
-        return "A web request was sent, and stays so." if self.code == "sent" else ""
+        return "A web request was sent and can’t be undone." if self.code == "sent" else ""
 
 
 @dataclass(frozen=True)

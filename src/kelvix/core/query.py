@@ -151,7 +151,7 @@ def write(where: Where | None, fields: Mapping[FieldId, Field], zone: ZoneInfo, 
     if isinstance(where, Joined):
         return joined(where.mode, [write(one, fields, zone, tell) for one in where.tests])
     if where.field not in fields:
-        raise NotFoundError("no such field")
+        raise NotFoundError("field not found")
     return _write_one(where, fields[where.field], zone, tell)
 
 

@@ -53,7 +53,7 @@ class _Rehearsal(Walk):
         """Note a cell; while something is still being read, what is not right may be only that."""
         self._waits = self._waits or isinstance(cell.would, ReadFirst)
         if self._waits and isinstance(cell.would, Problem | PassBy | Leave):
-            cell = Cell(cell.line, ReadFirst(), "waits for what is being read")
+            cell = Cell(cell.line, ReadFirst(), "waiting for data")
         self.cells[cell.line] = cell
         return cell
 
@@ -75,7 +75,7 @@ class _Rehearsal(Walk):
     def rows(self, kind: Repeating[Any], line: Line, carried: Carried, place: Place) -> tuple[tuple[ListRow, ...], str]:
         if kind.list_of(line, carried) is None:
             ready = kind.is_ready(line)
-            gone = "the list it went through is gone" if ready else "choose the list to go through"
+            gone = "the list is no longer available" if ready else "choose a list"
             self.keep(Cell(line.id, Problem() if ready else UNREADY, gone))
             return (), ""
         try:
@@ -83,7 +83,7 @@ class _Rehearsal(Walk):
         except Unfit as unfit:
             self.keep(Cell(line.id, Problem(), str(unfit)))
             return (), ""
-        self.keep(Cell(line.id, GoOn("rounds"), "nothing to go through" if not rows else count_of(len(rows), "time", "times")))
+        self.keep(Cell(line.id, GoOn("rounds"), "empty list" if not rows else count_of(len(rows), "time", "times")))
         self._of[line.id] = len(rows)
         return rows[:SHOWN_ROUNDS], ""
 
@@ -126,7 +126,7 @@ class _Rehearsal(Walk):
         self.values |= values
         if any(wrong.values()) and not _wrong(self.cells[line.id]):
             number = sum(any(map(_wrong, r[0].values())) for r in rounds)
-            note = f"{self.cells[line.id].note}, {number} not right"
+            note = f"{self.cells[line.id].note}, {number} with problems"
             self.cells[line.id] = replace(self.cells[line.id], note=note)
 
 

@@ -55,7 +55,7 @@ def _start(schedule: Schedule) -> datetime:
     try:
         start = datetime.fromisoformat(schedule.start).replace(tzinfo=None)
     except ValueError:
-        raise Unfit("say when the schedule begins, for example 2026-11-25T09:00") from None
+        raise Unfit("enter the start of the schedule, for example 2026-11-25T09:00") from None
     if not FIRST_YEAR <= start.year <= LAST_YEAR:
         raise Unfit(f"a schedule begins between the years {FIRST_YEAR} and {LAST_YEAR}")
     return start
@@ -70,19 +70,19 @@ def _parts(text: str) -> dict[str, str]:
     for piece in filter(None, (p.strip() for p in text.split(";"))):
         part = PART.fullmatch(piece)
         if part is None or part[1].upper() in found:
-            raise Unfit(f"“{piece}” is no rule that iCalendar knows, or stands there twice")
+            raise Unfit(f"“{piece}” is not an iCalendar rule, or is used twice")
         found[part[1].upper()] = part[2].upper()
     if found.get("FREQ") not in FREQUENCIES:
-        said = f"“{text}” is no rule that iCalendar knows"
-        raise Unfit(f"{said}: it says FREQ=DAILY, WEEKLY, MONTHLY, YEARLY, HOURLY or MINUTELY")
+        said = f"“{text}” is not an iCalendar rule"
+        raise Unfit(f"{said}: use FREQ=DAILY, WEEKLY, MONTHLY, YEARLY, HOURLY or MINUTELY")
     for name, (least, most, from_the_end) in VALUES.items():
         for value in found[name].split(",") if name in found else ():
             number = whole(value.lstrip("+").removeprefix("-") if from_the_end else value)
             if number is None or not least <= number <= most:
-                raise Unfit(f"{name}={value} cannot be: it is a number from {least} to {most}")
+                raise Unfit(f"{name}={value} is not valid: use a number from {least} to {most}")
     for value in found["BYDAY"].split(",") if "BYDAY" in found else ():
         if (day := DAY.fullmatch(value)) is None or (day[1] and not 1 <= abs(int(day[1])) <= 53):
-            raise Unfit(f"BYDAY={value} cannot be: it is MO, TU, WE, TH, FR, SA or SU, perhaps with a number before it")
+            raise Unfit(f"BYDAY={value} is not valid: use MO, TU, WE, TH, FR, SA or SU, optionally with a number before it")
     return found
 
 
@@ -90,7 +90,7 @@ def _rule(schedule: Schedule, zone: ZoneInfo, after: datetime) -> Iterator[datet
     """Yield times of a rule after a moment, which has a zone. Raises Unfit."""
     text = schedule.rule.strip().removeprefix("RRULE:")
     if re.search("SECONDLY|BYSECOND", text, re.I):
-        raise Unfit("the shortest time between two is a minute")
+        raise Unfit("the shortest interval is one minute")
     parts = _parts(text)
     start = _start(schedule)
     real = bool(REAL_TIME.search(text))
@@ -103,13 +103,13 @@ def _rule(schedule: Schedule, zone: ZoneInfo, after: datetime) -> Iterator[datet
         end = f";UNTIL={_end(parts.pop('UNTIL'), zone, real):%Y%m%dT%H%M%S}" if "UNTIL" in parts else ""
         rule = rrulestr(";".join(f"{k}={v}" for k, v in parts.items()) + end, dtstart=begins)
     except (ValueError, KeyError, TypeError, AttributeError, OverflowError):
-        raise Unfit(f"“{schedule.rule}” is no rule that iCalendar knows") from None
+        raise Unfit(f"“{schedule.rule}” is not an iCalendar rule") from None
     last = after
     back = seen - timedelta(days=0 if real else 1)  # a day back: clocks may have changed
     for number, naive in enumerate(rule, 1):
         if naive <= back:
             if number >= MAX_STEPS:
-                raise Unfit(f"this rule came round {MAX_STEPS:,} times before now: let it begin later")
+                raise Unfit(f"this rule has {MAX_STEPS:,} times before now. Choose a later start")
             continue
         if naive.year > LAST_YEAR:
             return
@@ -126,12 +126,12 @@ def _comes_round(parts: dict[str, str], first: date) -> bool:
     days = parts.get("BYDAY", "").split(",") if "BYDAY" in parts else []
     frequency = parts["FREQ"]
     if frequency not in ("MONTHLY", "YEARLY") and any(day[:-2] for day in days):
-        raise Unfit(f"a number before a day of the week stands with MONTHLY and YEARLY only: BYDAY={parts['BYDAY']}")
+        raise Unfit(f"a number before a day of the week needs MONTHLY or YEARLY: BYDAY={parts['BYDAY']}")
     times = len(numbers.get("BYMINUTE", "1"))
     times *= len(numbers.get("BYHOUR", "1")) if frequency not in ("HOURLY", "MINUTELY") else 1
     size = times * {"WEEKLY": len(days) or 1, "MONTHLY": 31, "YEARLY": 366}.get(frequency, 1)
     if any(abs(n) > size for n in numbers.get("BYSETPOS", [])):
-        raise Unfit(f"BYSETPOS={parts['BYSETPOS']} cannot be: there are at most {size} times to choose from")
+        raise Unfit(f"BYSETPOS={parts['BYSETPOS']} is not valid: there are at most {size} times to choose from")
     weekdays = {WEEKDAYS.index(day[-2:]) for day in days}
     for ahead in range(366 * AHEAD):
         day = first + timedelta(days=ahead)
@@ -173,7 +173,7 @@ def _cron(schedule: Schedule, zone: ZoneInfo, after: datetime) -> Iterator[datet
     try:
         found = CronSim(schedule.cron, after.astimezone(zone))
     except CronSimError as error:
-        raise Unfit(f"“{schedule.cron}” is no cron expression: {error}") from None
+        raise Unfit(f"“{schedule.cron}” is not a cron expression: {error}") from None
     for at in found:
         yield at.astimezone(UTC)
 
@@ -211,7 +211,7 @@ def check(schedule: Schedule, zone: ZoneInfo, now: datetime) -> str:
     except Unfit as unfit:
         return str(unfit)
     if not soon:
-        return "this schedule does not come round any more"
+        return "this schedule has no more times"
     if len(soon) == 2 and (soon[1] - soon[0]).total_seconds() < SHORTEST:
-        return "the shortest time between two is a minute"
+        return "the shortest interval is one minute"
     return ""

@@ -16,7 +16,7 @@ from kelvix.core.workflow import Cite, DatePart, Default, Filled, Formula, Join,
 
 def _value(ref: Reference | None) -> t.Node:
     if ref is None:
-        raise Unfit("choose the value that this is made of")
+        raise Unfit("choose a value")
     return t.Value(ref.line, ref.value)
 
 
@@ -50,13 +50,13 @@ def formula(made: Making) -> t.Node | None:
         case LookUp(of, rows, otherwise):
             kept = {r.key.strip(): r.value.strip() for r in rows if r.key.strip()}
             if not kept:
-                raise Unfit("write at least one row: what is looked up, and what it gives")
+                raise Unfit("add at least one row with a value and a result")
             table = t.Context(tuple(kept), tuple(_plain(v) for v in kept.values()))
             return _call("look up", _value(of), table, *([_plain(otherwise.strip())] if otherwise.strip() else []))
         case Join(of, delimiter):
             texts = tuple(_call("as words", _value(r)) for r in of)
             if not texts:
-                raise Unfit("choose the values that are joined")
+                raise Unfit("choose the values to join")
             item = t.Filter(
                 t.List(texts),
                 t.Binary("and", t.Binary("!=", t.Name("item"), t.Null()), t.Binary("!=", t.Name("item"), t.String(""))),
@@ -64,7 +64,7 @@ def formula(made: Making) -> t.Node | None:
             return _call("string join", item, t.String(delimiter))
         case Default(of, otherwise):
             if not of:
-                raise Unfit("choose the value that is used where it is filled")
+                raise Unfit("choose a value")
             return _call("first filled", *(_value(r) for r in of), *([t.String(otherwise)] if otherwise else []))
         case Cite(authors, year, title):
             people = _call("split", _value(authors), t.String(r"\s*;\s*"))
@@ -133,41 +133,37 @@ def doubts(pattern: str) -> tuple[Warned, ...]:
     if "a" in plain and re.search("[HK]", plain):
         found.append(
             Warned(
-                "hours go from 0 to 23 here, and AM or PM stands beside them; with AM and PM hours are written h",
+                "with AM and PM, write hours as h",
                 _swap(pattern, "HK", "hh"),
             )
         )
     if re.search("h", plain) and "a" not in plain and "b" not in plain and "B" not in plain:
-        found.append(
-            Warned("hours go from 1 to 12 here, without AM or PM; hours of 24 are written H", _swap(pattern, "h", "H"))
-        )
+        found.append(Warned("without AM and PM, write hours as H", _swap(pattern, "h", "H")))
     if re.search(r"[HhKk]+\s*[:.h]\s*M", plain):
         found.append(
             Warned(
-                "M is the month, and stands where minutes belong; minutes are written m",
+                "M is the month; write minutes as m",
                 re.sub(r"(?<=[HhKk])(\s*[:.h]\s*)(M+)", lambda m: m[1] + m[2].lower(), pattern),
             )
         )
     if re.search(r"(?<![HhKk:.])\bm{1,2}\b(?![:.]s)", plain) and re.search("[dy]", plain) and not re.search("[HhKk]", plain):
-        found.append(
-            Warned("m is the minute, and stands where the month belongs; the month is written M", _swap(pattern, "m", "M"))
-        )
+        found.append(Warned("m is the minute; write the month as M", _swap(pattern, "m", "M")))
     if "Y" in plain and "w" not in plain:
         found.append(
             Warned(
-                "Y is the year of the week, which differs from the calendar's around New Year; the year is written y",
+                "Y is the week's year, which differs around New Year; write the year as y",
                 _swap(pattern, "Y", "y"),
             )
         )
     if re.search("D", plain) and re.search("[ML]", plain):
         found.append(
             Warned(
-                "D is the day of the year, from 1 to 366; the day of the month is written d",
+                "D is the day of the year; write the day of the month as d",
                 re.sub("D+", lambda m: "d" * min(len(m[0]), 2), pattern),
             )
         )
     if "S" in plain and "s" not in plain and re.search("[m]", plain):
-        found.append(Warned("S is a part of a second; seconds are written s", _swap(pattern, "S", "s")))
+        found.append(Warned("S is a fraction of a second; write seconds as s", _swap(pattern, "S", "s")))
     return tuple(found)
 
 

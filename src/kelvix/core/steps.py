@@ -32,6 +32,8 @@ def carried_from_item(workflow: Workflow, context: Context, item: Mapping[str, o
             except Unfit as unfit:
                 unreadable[Reference(when.id, field.key)] = str(unfit)
     held = sources.held_of(when.own, context.databases, item)
+    if context.place is not None:
+        held = sources.held_item(context.place, item, context.env)
     carried = Carried({}, {}, unreadable).plus(when.id, context.source, values, held)
     for one in context.lists:
         raw = item.get(one.key)
@@ -40,7 +42,7 @@ def carried_from_item(workflow: Workflow, context: Context, item: Mapping[str, o
             try:
                 rows = tuple(ListRow({f.key: _read(row.get(f.key), f) for f in one.fields}) for row in raw)
             except (Unfit, AttributeError):
-                unreadable[Reference(when.id, one.key)] = "its rows cannot be read"
+                unreadable[Reference(when.id, one.key)] = "its rows can’t be read"
         carried = carried.plus_list(when.id, one, rows)
     return carried
 

@@ -275,13 +275,13 @@ def _reason(field: Field, source: CarriedField, like: float, type_fit: float, sh
     said: list[str] = []
     own = TYPES[field.type]
     if used:
-        said.append(f"{used} earlier workflow{'s' if used > 1 else ''} filled it so")
+        said.append(f"{used} earlier workflow{'s' if used > 1 else ''} filled it this way")
     if like >= 0.999:
         said.append("same name")
     elif like >= 0.5:
-        said.append("near name")
+        said.append("similar name")
     if type_fit >= 0.95:
-        said.append(f"{own.name if field.type == source.type else own.with_article} as well")
+        said.append(f"{own.name if field.type == source.type else own.with_article} also")
     elif share == 1.0:
         said.append("all samples fit")
-    return ", ".join(said) or "the only one of its type"
+    return ", ".join(said) or "only one of its type"

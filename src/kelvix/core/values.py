@@ -35,6 +35,7 @@ from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
 from decimal import Decimal
 from functools import cache
+from urllib.parse import unquote, urlsplit
 from zoneinfo import ZoneInfo
 
 import re2
@@ -42,11 +43,13 @@ import re2
 from kelvix.core.patterns import NO_LETTER, once, short
 
 FieldId = str  # a field’s identity in its collection; a database of ours gives numbers
+RecordId = int | str  # a record’s number; an item’s identity in its app
 Type = str  # the code of a field type, as `core/fields` knows it
 Wire = str | bool | list[str] | list[list[str]] | None
 Rows = list[dict[str, Wire]]
 ItemValue = Wire | Rows  # what a source item carries: a value, or the rows of a list
 
+LINKED = "link"  # what stands before the colon where a file is given by its link
 ACCOUNT = "\x1f"  # the unit separator: between what an app understands and the account
 WHOLE = short(r"[0-9]{1,18}", most=18, worst="1")
 MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec")
@@ -168,6 +171,18 @@ class File(str):
         app, _, rest = self.source.partition(":")
         locator, found, account = rest.rpartition(ACCOUNT)
         return (app, locator, account) if found else (app, rest, None)
+
+    @staticmethod
+    def linked(address: str) -> File:
+        """Return the file that a link leads to. It is called by the last part of its path until it was fetched."""
+        parts = urlsplit(address)
+        name = unquote(parts.path.rstrip("/").rpartition("/")[2]) or parts.hostname or "file"
+        return File(shorten(" ".join(name.split()), 200), 0, "", f"{LINKED}:{address}")
+
+    @property
+    def is_linked(self) -> bool:
+        """Whether it is given by its link, and was not fetched yet."""
+        return self.source.startswith(f"{LINKED}:")
 
     def within(self, account: str) -> File:
         """Return the same file, in an account of its app."""

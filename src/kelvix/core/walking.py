@@ -4,16 +4,34 @@ round of what is repeated. A rehearsal and a run go the same way; what they do a
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
+from dataclasses import dataclass
 from typing import Any
 
 from kelvix.core.filling import Carried, ListRow
 from kelvix.core.lines import kind_of
 from kelvix.core.lines.held import Deciding, Repeating
+from kelvix.core.schema import CarriedList
 from kelvix.core.workflow import Line, Workflow
 
 Place = tuple[int, ...]  # the rounds that a line is carried out in, the outermost first
 Ways = list[Line]
 LEFT = "left"  # an end: of the lines on this level only
+
+
+@dataclass(frozen=True)
+class Repeated:
+    """What is being gone through, round by round, at a place: its rows, and what the line within which they are carries."""
+
+    kind: Repeating[Any]
+    line: Line
+    found: CarriedList
+    rows: tuple[ListRow, ...]
+    carried: Carried
+    place: Place
+
+    def enter(self, number: int, row: ListRow) -> Carried:
+        """Return what the lines within can use in a round."""
+        return self.kind.enter(self.line, self.found, number, row, self.carried)
 
 
 class Walk(ABC):
@@ -22,6 +40,7 @@ class Walk(ABC):
     def __init__(self, workflow: Workflow):
         self.workflow = workflow
         self.blocks: dict[str, list[Line]] = {}
+        self.repeating: list[Repeated] = []  # the outermost first
         for line in workflow.lines:
             self.blocks.setdefault(line.within, []).append(line)
 
@@ -82,7 +101,9 @@ class Walk(ABC):
             return carried, end
         collected: list[str] = []
         for number, row in enumerate(rows, 1):
-            inner, end = self.round(line, kind.enter(line, found, number, row, carried), (*place, number))
+            self.repeating.append(Repeated(kind, line, found, rows, carried, place))
+            inner, end = self.round(line, self.repeating[-1].enter(number, row), (*place, number))
+            self.repeating.pop()
             carried = carried.after(inner)
             if end:
                 return carried, end

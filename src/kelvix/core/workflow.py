@@ -11,6 +11,7 @@ from kelvix.core.operators import Operator
 from kelvix.core.values import FieldId, Type
 
 Mode = Literal["all", "any", "none"]
+OFTEN, SELDOM = 20, 86_400  # seconds between checks of a source, at least and at most
 
 
 @dataclass(frozen=True)
@@ -62,6 +63,31 @@ class RecordEvent:
 
 
 @dataclass(frozen=True)
+class Watch:
+    """What must have become of an item of an app: the same as of a record of ours (RecordEvent)."""
+
+    fields: tuple[FieldId, ...] = ()
+    field: FieldId | None = None
+    was: str = ""
+    becomes: str = ""
+    quiet: int = 0
+    filled: tuple[FieldId, ...] = ()
+
+
+@dataclass(frozen=True)
+class Awaited:
+    """What a workflow waits for in an app: an event, and what more is said of it."""
+
+    event: str
+    watch: Watch = Watch()
+
+    @property
+    def waits(self) -> bool:
+        """Whether an item must be left alone, or be filled, before the workflow starts."""
+        return bool(self.watch.quiet or self.watch.filled)
+
+
+@dataclass(frozen=True)
 class Schedule:
     """Times that come round: an iCalendar rule (RFC 5545), which begins at `start`, or a cron expression; on the workspace's
     clock."""
@@ -74,20 +100,38 @@ class Schedule:
 
 @dataclass(frozen=True)
 class Input:
-    """A value that a request brings. `key` is the name in its body, nested ones with dots."""
+    """A value that a request brings. `place`: where it stands; `key` is the name there, nested ones with dots."""
 
     key: str
     type: Type = "text"
     required: bool = False
+    place: Literal["body", "query", "header"] = "body"
+
+    @property
+    def carried(self) -> str:
+        """By which key lines know it."""
+        return self.key if self.place == "body" else f"{self.place}:{self.key}"
+
+
+@dataclass(frozen=True)
+class InputList:
+    """A list that a request brings in its body, and what each of its rows has."""
+
+    key: str
+    fields: tuple[Input, ...] = ()
 
 
 @dataclass(frozen=True)
 class Address:
-    """Requests to a web address of the workflow's own. `signed`: only those that prove themselves; `limit`: how many a minute
-    are taken, 0 for as many as come."""
+    """Requests to a web address of the workflow's own. `signed`: only those that are signed; `secret`: only those that bring
+    the secret; `ranges`: only those that come from one of these addresses; `limit`: how many a minute are taken, 0 for as many
+    as come."""
 
     inputs: tuple[Input, ...] = ()
+    lists: tuple[InputList, ...] = ()
     signed: bool = False
+    secret: bool = False
+    ranges: tuple[str, ...] = ()
     limit: int = 0
     kind: Literal["address"] = "address"
 
@@ -139,7 +183,9 @@ class Adds(Fills):
 @dataclass(frozen=True)
 class When(Line):
     """Where a workflow starts: an event in a container of an app, reached through a connection; or one of Kelvix itself.
-    `order`: runs go side by side, or one after the other where they are about the same item, or all of them."""
+    `every`: seconds between checks, where the app does not push. `event` is one of the app's own, or one that any app has
+    (core/watching.py), of which `watch` says more. `order`: runs go side by side, or one after the other where they are about
+    the same item, or all of them."""
 
     id: str
     app: str = "mail"
@@ -148,8 +194,14 @@ class When(Line):
     container: str | None = None
     container_name: str = ""
     own: Own | None = None
+    watch: Watch = Watch()
+    every: int = OFTEN
     order: Literal["any", "item", "all"] = "any"
     verb: Literal["when"] = "when"
+
+    @property
+    def awaited(self) -> Awaited:
+        return Awaited(self.event, self.watch)
 
 
 @dataclass(frozen=True)

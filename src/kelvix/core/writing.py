@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from kelvix.core.cells import Answer, Cell, Finding, count_of
 from kelvix.core.feel import Env
 from kelvix.core.fields import TYPES
-from kelvix.core.filling import Carried, FieldResult, Held, fill_record, is_filled, never_fits, references
+from kelvix.core.filling import Carried, FieldResult, Held, Remedy, fill_record, is_filled, never_fits, references
 from kelvix.core.finding import Question
 from kelvix.core.outcome import ChangeRecord, Problem
 from kelvix.core.query import Comparison
@@ -28,8 +28,8 @@ class Target:
     find: Callable[[Question], Answer | None]
     record_link: str
 
-    def link(self, database: Database, record: object) -> str:
-        return self.record_link.format(database=database.id, record=record)
+    def link(self, database: Database, record: object, values: Mapping[FieldId, Value]) -> str | None:
+        return database.link(self.record_link, record, values)
 
 
 def title_of(values: Mapping[FieldId, Value], database: Database, env: Env) -> str:
@@ -46,8 +46,11 @@ def bare(fillings: Fillings) -> Fillings:
     return tuple(replace(f, named="") for f in fillings)
 
 
-def named(fillings: Fillings, earlier: Line | None, databases: Mapping[int, Database]) -> Fillings:
-    """Return fillings with what their fields were called when each was filled last. `earlier`: the line as it was kept."""
+def named(fillings: Fillings, earlier: Line | None, databases: Mapping[int, Database], database: int | None = None) -> Fillings:
+    """Return fillings with what their fields were called when each was filled last. `earlier`: the line as it was kept;
+    `database`: where they are filled, where the line says that itself."""
+    if database is not None:
+        databases = {id: one for id, one in databases.items() if id == database}
     names = {f.id: f.name for d in databases.values() for f in d.fields}
     fills = {f.field: f for f in earlier.fillings} if isinstance(earlier, Fills) else {}
 
@@ -64,7 +67,7 @@ def check_document(fillings: Fillings) -> None:
     """Raise BadDocument where a field is filled twice."""
     named = [f.field for f in fillings]
     if len(set(named)) != len(named):
-        raise BadDocument("a line fills a field only once")
+        raise BadDocument("each field can be filled only once")
 
 
 def cell(line: Writes, note: str, results: list[FieldResult], answer: Answer | None = None) -> Cell:
@@ -83,7 +86,7 @@ def changed(results: tuple[FieldResult, ...], held: Held) -> dict[FieldId, Value
 def changes(results: list[FieldResult], held: Held, database: Database, env: Env) -> str:
     """Return in words what would change of a record."""
     number = len(changed(tuple(results), held))
-    said = count_of(number, "field changes", "fields change") if number else "nothing changes"
+    said = count_of(number, "field changes", "fields change") if number else "no changes"
     return f"{said}: {shorten(title_of(held.values, database, env), 60)}"
 
 
@@ -91,14 +94,14 @@ def match(by: Sequence[FieldId], results: Sequence[FieldResult], database: Datab
     """Return what is asked to recognise a record: the one whose fields `by` are as they would be written. A sentence where it
     cannot."""
     if not by:
-        return "say by which field a record is recognised"
+        return f"choose a field to match {database.records_word} by"
     compared: list[Comparison] = []
     for field_id in by:
         field, result = database.field(field_id), next((r for r in results if r.field == field_id), None)
         if field is None or not TYPES[field.type].recognises:
-            return "say by which field a record is recognised: the one that was chosen is gone, or cannot be compared"
+            return f"choose a field to match {database.records_word} by: the chosen one was deleted, or can’t be compared"
         if result is None or result.value is None:
-            return f"a record is recognised by {field.name}, which is empty in this item"
+            return f"{database.records_word} are matched by {field.name}, which is empty in this item"
         compared.append(Comparison(field.id, "is", result.value))
     return Question(database.id, "all", tuple(compared), "oldest")
 
@@ -116,10 +119,13 @@ def check(line: Fills, database: Database, carried: Carried, to: Target, there: 
         filling = filling_of(line, field.id)
         if field.required and not is_filled(filling) and not there:
             found.append(Finding(line.id, f"{field.name} is required", field.id))
+        elif is_filled(filling) and not field.can_write:
+            remove = Remedy("remove it", (FieldFilling(field.id, ()),))
+            found.append(Finding(line.id, f"{field.name} is read-only", field.id, (remove,)))
         elif clash := never_fits(filling, field, carried):
             found.append(Finding(line.id, clash, field.id))
         if any(ref not in carried.fields for ref in references(filling)):
-            found.append(Finding(line.id, f"{field.name} is filled with a value that the lines above do not carry", field.id))
+            found.append(Finding(line.id, f"{field.name} uses a value that is not available here", field.id))
         if any(p.formula is not None and not p.formula.tree for p in filling):
-            found.append(Finding(line.id, f"the formula that fills {field.name} cannot be read yet", field.id))
+            found.append(Finding(line.id, f"the formula for {field.name} has an error", field.id))
     return found

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from html import escape
 
-from kelvix.demo.messages import LATER
+from kelvix.demo.days import moved
 
 AUTHORS = ("Nell Sparrow", "Aldous Fenn", "Maud Tarrow", "Piers Holloway", "Ines Carrow")
 SITES = (
@@ -56,9 +56,9 @@ def all_articles() -> list[Saved]:
         title = subject + PARTS[number // len(SUBJECTS)]
         site, host = SITES[number % len(SITES)]
         author = AUTHORS[(number * 3 + number // 10) % len(AUTHORS)]
-        day = datetime(2026, 10 + number // 28, 1 + number % 28, 18, (number * 7) % 60, tzinfo=UTC) + LATER
+        day = moved(datetime(2026, 10 + number // 28, 1 + number % 28, 18, (number * 7) % 60, tzinfo=UTC))
         if number >= 20:
-            day = datetime(2026, 11, DAYS[number - 20], 18, (number * 7) % 60, tzinfo=UTC) + LATER
+            day = moved(datetime(2026, 11, DAYS[number - 20], 18, (number * 7) % 60, tzinfo=UTC))
         slug = "-".join("".join(c if c.isalnum() else " " for c in title.lower()).split())
         address = f"https://{host}/{slug}?utm_source=letter"
         marks = ((said, "for the workshop book" if number % 6 == 0 else ""),) if number % 2 == 0 else ()

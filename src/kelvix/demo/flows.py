@@ -39,6 +39,7 @@ from kelvix.core.workflow import (
     LookUp,
     Part,
     Piece,
+    RecordEvent,
     Reference,
     Schedule,
     Shaped,
@@ -124,6 +125,65 @@ class Writer:
         )
         return Workflow((self.when("Suppliers"), only, Add("add", to.id, _fillings(to, fills)), ledger))
 
+    def ledger(self, sheet: Database) -> Workflow:
+        """Each invoice becomes a row of the ledger, its day and its time apart."""
+        only = OnlyIf("only", "all", (Condition(_message("subject"), "mentions", ("invoice",)),))
+        above = (self.when("Suppliers"), only)
+        row = {
+            "Day": _parts("=date"),
+            "Time": self.formula("time(Date)", *above),
+            "Supplier": _parts("=sender.name"),
+            "Invoice": _parts("=subject"),
+            "Opens": _parts("=link"),
+        }
+        return Workflow((*above, Add("row", sheet.id, _fillings(sheet, row))))
+
+    def won(self, of: Database) -> Workflow:
+        """Build the workflow that thanks whoever wrote once an enquiry is won."""
+        field = {f.name: f.id for f in of.fields}
+        when = When("when", own=RecordEvent(of.id, "reached", field=field["Stage"], becomes="Won"))
+        thanks = "Thank you for placing this work with us. We write again with a day for the visit."
+        mail = SendMail(
+            "thanks",
+            self.connection,
+            to=_parts(f"=f_{field['Address']}"),
+            subject=_parts("Your organ: ", f"=f_{field['Name']}"),
+            paragraphs=(_parts("Good day, ", f"=f_{field['From']}", "."), _parts(thanks)),
+        )
+        return Workflow((when, mail))
+
+    def surveys_by_name(self, of: Database, connection: int, folder: str, name: str) -> Workflow:
+        """Build the workflow that files a copy of each survey under its name and its day."""
+        field = {f.name: f.id for f in of.fields}
+        when = When("when", own=RecordEvent(of.id, "added"))
+        day = self.formula("date(Record.Changed)", when)
+        named = (*_parts(f"=f_{field['Name']}", " – "), *day)
+        return Workflow((when, SaveFile("save", connection, folder, name, file=_parts(f"=f_{field['Copy']}"), name=named)))
+
+    def visitations(self, entries: Database, benefices: Database, to: Database) -> Workflow:
+        """Build the workflow that keeps each entry of a register as a record, with what another of its tables says of the
+        benefice, which is reached by another key."""
+        entry, benefice = ({f.name: f.id for f in d.fields} for d in (entries, benefices))
+        of = entries.outside
+        assert of
+        by = (Sought(benefice["Name"], "is", _parts(f"={entry['Benefice']}"), "Name"),)
+        fills = {
+            "Name": _parts(f"={entry['Name']}"),
+            "Benefice": _parts(f"={entry['Benefice']}"),
+            "Warden": (Part(ref=_found(benefice["Warden"])),),
+            "Day": _parts(f"={entry['Day']}"),
+            "Entry": _parts("=link"),
+            "Text": _parts(f"={entry['Finding']}"),
+        }
+        name = {f.name: f.id for f in to.fields}["Entry"]
+        return Workflow(
+            (
+                When("when", of.app, "any_change", of.connection, of.place, entries.name, every=60),
+                Find("find", benefices.id, "all", by),
+                AddOrUpdate("keep", to.id, (name,), _fillings(to, fills)),
+            )
+        )
+
     def sort_the_post(self, to: Database) -> Workflow:
         """Quotes are asked about before they become work; papers are noted one by one and thanked for; the rest is left."""
         field = {f.name: f.id for f in to.fields}
@@ -137,7 +197,7 @@ class Writer:
                 Way("quote", "any", (Condition(subject, "mentions", ("quote", "estimate")),), "Wants a quote", "decide"),
                 Ask(
                     "ask",
-                    (Part(text="Shall somebody prepare this: "), Part(ref=subject), Part(text="?")),
+                    (Part(text="Prepare a quote for “"), Part(ref=subject), Part(text="”?")),
                     (
                         Shaped("task", "Task", Filled((Part(text="Quote: "), Part(ref=subject)))),
                         Shaped("hours", "Hours", Filled((Part(text="2"),))),
@@ -252,6 +312,35 @@ class Writer:
                 OnlyIf("only", "all", (Condition(_message("attachment_count"), "more", ("0",)),)),
                 Repeat("each", Reference("when", "attachments")),
                 SaveFile("save", connection, folder, name, file=(Part(ref=each),), name=named, within="each"),
+            )
+        )
+
+    def visits(self, tasks: Database, issues: Database) -> Workflow:
+        """Each wish for a visit becomes a task in the round and an issue of the project, each with a link to the other."""
+        above = (
+            self.when("Enquiries"),
+            OnlyIf("only", "any", tuple(Condition(_message(key), "mentions", ("visit",)) for key in ("subject", "text"))),
+        )
+        task = {
+            "Title": _parts("=subject"),
+            "Notes": _parts("=text"),
+            "Person": _parts("=sender.address"),
+            "Labels": _parts("enquiry"),
+            "Due": self.formula('Date + duration("P7D")', *above),
+        }
+        issue = {
+            "Title": _parts("=subject"),
+            "Text": (*_parts("From ", "=sender.name", ". Task: "), Part(ref=Reference("task", "link"))),
+            "Kind": _parts("Question"),
+            "Parish": _parts("=sender.name"),
+        }
+        back = {"Notes": (*_parts("=text", "\n\nIssue: "), Part(ref=Reference("issue", "link")))}
+        return Workflow(
+            (
+                *above,
+                Add("task", tasks.id, _fillings(tasks, task)),
+                Add("issue", issues.id, _fillings(issues, issue)),
+                Update("back", "task", _fillings(tasks, back)),
             )
         )
 

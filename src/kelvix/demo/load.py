@@ -15,14 +15,18 @@ from functools import partial
 from kelvix.collections import write
 from kelvix.collections.write import Actor
 from kelvix.core.collection import Change
+from kelvix.core.query import Query
 from kelvix.core.schema import TEXT_FIELD, Database
 from kelvix.demo import articles, messages, parishes, shelves, tasks
+from kelvix.demo.days import TURNED_ON, YEAR, moved
 from kelvix.demo.flows import Writer
-from kelvix.demo.messages import LATER
+from kelvix.demo.places import ENTRIES, Places
 from kelvix.engine import capturing, sampling, switch
 from kelvix.engine.engine import Engine, make
 from kelvix.engine.runner import Runner
 from kelvix.engine.subscriptions import feeding
+from kelvix.engine.subscriptions import records as own_records
+from kelvix.engine.versions import Versions
 from kelvix.practice.apps.files import Files
 from kelvix.practice.apps.mail import Mail
 from kelvix.practice.apps.reading import Reading
@@ -37,14 +41,19 @@ from kelvix.store.directory import Space
 from kelvix.store.records import Origin
 from kelvix.store.workflows import Kept
 
-TURNED_ON = datetime(2026, 11, 4, 8, 0, tzinfo=UTC) + LATER
-YEAR = 365 * 24 * 3600
 QUICK = (
     ("Order hair sheep leather Friday Ivo 2 h", "Workshop tasks"),
     ("Ring the verger at Holm about the key, tomorrow", "Workshop tasks"),
     ("Sharpen the reed knives, Ivo 1 h", "Workshop tasks"),
     ("Ask for a price of zinc next Monday", "Workshop tasks"),
     ("Read again: humidity at Great Marl", "Notes"),
+)
+
+
+FOLDERS = ("Surveys", "Drawings", "From the post", "Surveys by name")
+WON = (
+    ("Blower replacement", datetime(2026, 11, 12, 9, 20, tzinfo=UTC)),
+    ("Estimate for school hall", datetime(2026, 11, 20, 17, 5, tzinfo=UTC)),
 )
 
 
@@ -59,7 +68,7 @@ class Loader:
         owner = people.create_workspace(self.engine.directory.home, "Brackenfell Organ Works", "Orla Fenwick", "Europe/London")
         self.owner = owner.id
         self.space: Space = self.engine.directory.open(owner.workspace_id)
-        self.runner = Runner(self.engine)
+        self.runner, self.versions = Runner(self.engine), Versions()
         self.folders: dict[str, int] = {}
         self.arrivals: list[tuple[datetime, tuple[int, ...], Callable[[], int]]] = []
         self.listening: list[int] = []
@@ -84,9 +93,31 @@ class Loader:
         to_enquiries = workflows.create(self.space, "Enquiries from the post", write.enquiries(enquiries, known))
         to_tuning = workflows.create(self.space, "Pitch book", write.pitch_book(known))
         shelf = self._files(account, write)
+        won = workflows.create(self.space, "Quotes won", write.won(enquiries))
         self._articles(account, write)
         saves = workflows.create(self.space, "Papers of the post", write.saves_papers(*shelf, "From the post"))
-        self._mail({"Enquiries": (to_enquiries, saves), "Tuning": (to_tuning,)})
+        places = Places(self.engine, self.space, self.practice, self.settings, account, self.at)
+        visits = workflows.create(self.space, "Visits into the round", write.visits(places.rounds(), places.project()))
+        ledger = workflows.create(self.space, "Invoices into the ledger", write.ledger(places.ledger()))
+        entries, benefices, enter = places.register()
+        visitations = databases.create(
+            self.space,
+            "Visitations",
+            (
+                NewField("Name", "text"),
+                NewField("Benefice", "text"),
+                NewField("Warden", "person"),
+                NewField("Day", "date"),
+                NewField("Entry", "link"),
+            ),
+        )
+        register = workflows.create(self.space, "The register", write.visitations(entries, benefices, visitations))
+        for entry in ENTRIES:
+            self._arrives((register,), entry.at, partial(enter, entry))
+        for title, at in WON:
+            self._arrives((), moved(at), partial(self._win, enquiries, title))
+        self.listening.append(won)
+        self._mail({"Enquiries": (to_enquiries, saves, visits), "Tuning": (to_tuning,), "Suppliers": (ledger,)})
         self._all_arrive()
         self._invoices_workflow(write, invoices)
         made = self._tasks()
@@ -108,18 +139,40 @@ class Loader:
                 for one in self.listening:
                     switch.turn_on(self.engine, self.space, one)
                 on = True
+            self.at(at)
             item = bring()
             for workflow in taken_by if on else ():
                 self._carry(workflow, str(item), at)
+            if on and own_records.follow(self.engine, self.versions, self.space.server):
+                self._run_all(at)
         self.at(None)
         self.space.transact(lambda t: subscriptions.check_all_soon(t, self.space.id))
         for one in self.listening:
-            sampling.fetch_newest(self.engine, self.space, one, self._kept(one).draft.when)
+            when = self._kept(one).draft.when
+            if when.own is None:
+                sampling.fetch_newest(self.engine, self.space, one, when)
+            else:
+                sampling.fetch_own(self.engine, self.space, one, when.own)
+
+    def _win(self, enquiries: Database, title: str) -> int:
+        """Set the newest enquiry of a title to won."""
+        field = {f.name: f for f in enquiries.fields}
+        won = next(c.id for c in field["Stage"].choices if c.name == "Won")
+        found = self.engine.records(self.space, enquiries).query(Query(limit=200)).items
+        item = next(i for i in found if title in i.title)
+
+        def work(t: Transaction) -> int:
+            one = records.get(t, enquiries, int(item.id), lock=True)
+            assert one
+            write.change(t, self.space.id, enquiries, one, {field["Stage"].id: won}, Actor(Origin(person="Orla Fenwick")))
+            return one.id
+
+        return self.space.transact(work)
 
     def _articles(self, account: int, write: Writer) -> None:
         """Thirty saved articles; those that came since the workflow was turned on, each with its run."""
         shelf = self.practice.container("reading", account, "Workshop reading")
-        self.at(datetime(2026, 11, 2, 7, 10, tzinfo=UTC) + LATER)
+        self.at(moved(datetime(2026, 11, 2, 7, 10, tzinfo=UTC)))
         self.practice.new_token("demo-reading", "reading", account, "kelvix", [shelf])
         connection = connections.save(
             self.space,
@@ -169,8 +222,8 @@ class Loader:
 
     def _files(self, account: int, write: Writer) -> tuple[int, str]:
         """Surveys and drawings, each day's with its run. The connection, and the folder into which papers of the post go."""
-        folders = {name: self.practice.container("files", account, name) for name in ("Surveys", "Drawings", "From the post")}
-        self.at(datetime(2026, 11, 2, 7, 5, tzinfo=UTC) + LATER)
+        folders = {name: self.practice.container("files", account, name) for name in FOLDERS}
+        self.at(moved(datetime(2026, 11, 2, 7, 5, tzinfo=UTC)))
         shared = list(folders.values())
         self.practice.new_token("demo-files", "files", account, "kelvix", shared, may_send=True)
         address = "works@brackenfell.example"
@@ -190,6 +243,8 @@ class Loader:
                 NewField("Identifier", "text"),
             ),
         )
+        named = (papers, connection, str(folders["Surveys by name"]), "Surveys by name")
+        self.listening.append(workflows.create(self.space, "Surveys by name", write.surveys_by_name(*named)))
         workflow = workflows.create(self.space, "Surveys on the shelf", write.papers(papers, connection, folders["Surveys"]))
         for letter in shelves.surveys():
             self._arrives((workflow,), letter.at, partial(self._put, folders["Surveys"], letter))
@@ -202,7 +257,7 @@ class Loader:
         return self.files.add(folder, one.name, kept, one.at, tell=False)[0]
 
     def _connect(self, account: int) -> int:
-        self.at(datetime(2026, 11, 2, 7, 0, tzinfo=UTC) + LATER)
+        self.at(moved(datetime(2026, 11, 2, 7, 0, tzinfo=UTC)))
         self.practice.new_token(
             "demo-access",
             "mail",
@@ -254,7 +309,7 @@ class Loader:
                 NewField("About", "labels", choices=parishes.ABOUT),
                 NewField("Who", "choice", choices=tasks.PEOPLE),
                 NewField("Reply by", "date"),
-                NewField("Stage", "choice", choices=("New", "Visited", "Quoted", "Closed")),
+                NewField("Stage", "choice", choices=("New", "Visited", "Quoted", "Won", "Closed")),
                 NewField("Estimate", "number"),
                 NewField("Message", "link"),
             ),
@@ -304,7 +359,7 @@ class Loader:
         workflow = workflows.create(self.space, "Invoices from suppliers", write.invoices(invoices, swapped=False))
         kept = self._kept(workflow)
         sampling.fetch_newest(self.engine, self.space, workflow, kept.draft.when)
-        self._try(workflow, "8841", datetime(2026, 11, 24, 18, 40, tzinfo=UTC) + LATER)
+        self._try(workflow, "8841", moved(datetime(2026, 11, 24, 18, 40, tzinfo=UTC)))
         swapped = write.invoices(invoices, swapped=True)
         self.space.transact(lambda t: workflows.save(t, self.space.id, workflow, 1, kept.name, swapped))
 
@@ -327,7 +382,7 @@ class Loader:
         """Not turned on yet; a try of it waits for an answer."""
         workflow = workflows.create(self.space, "Sort the post", write.sort_the_post(to))
         sampling.fetch_newest(self.engine, self.space, workflow, self._kept(workflow).draft.when, 6)
-        self._try(workflow, "tremulant", datetime(2026, 11, 24, 18, 55, tzinfo=UTC) + LATER)
+        self._try(workflow, "tremulant", moved(datetime(2026, 11, 24, 18, 55, tzinfo=UTC)))
 
     def _open_work(self, write: Writer, of: Database) -> None:
         workflow = workflows.create(self.space, "What is open", write.open_work(of))

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field
-from datetime import UTC, date, datetime, timedelta
+from datetime import UTC, datetime
 from email.message import EmailMessage
 from email.utils import format_datetime
 
-WRITTEN = date(2026, 11, 25)  # the demo is as old on any later day, in whole weeks, so that its days of the week hold
-LATER = timedelta(weeks=max(0, (datetime.now(UTC).date() - WRITTEN).days // 7))
+from kelvix.demo.days import moved
+
 ADDRESSES = {
     "Enquiries": "enquiries@brackenfell.example",
     "Suppliers": "suppliers@brackenfell.example",
@@ -21,7 +21,7 @@ ADDRESSES = {
 
 @dataclass(frozen=True)
 class Letter:
-    """`day` is of November 2026, or as many weeks later as have gone by since; `kind` says how it is written as MIME."""
+    """`day` is of November 2026, as it was written (`days.moved`); `kind` says how it is written as MIME."""
 
     folder: str
     day: int
@@ -37,7 +37,7 @@ class Letter:
     @property
     def at(self) -> datetime:
         hour, minute = map(int, self.clock.split(":"))
-        return datetime(2026, 11, self.day, hour, minute, tzinfo=UTC) + LATER
+        return moved(datetime(2026, 11, self.day, hour, minute, tzinfo=UTC))
 
     @property
     def message_id(self) -> str:
@@ -431,7 +431,14 @@ OTHERS = (
         "The heating is on from Advent. You will want to know.",
     ),
     *(
-        Letter("Private", day, "12:05", "Orla Fenwick <orla@brackenfell.example>", f"Note to self, {day} November", note)
+        Letter(
+            "Private",
+            day,
+            "12:05",
+            "Orla Fenwick <orla@brackenfell.example>",
+            f"Note to self, {moved(datetime(2026, 11, day, tzinfo=UTC)):%-d %B}",
+            note,
+        )
         for day, note in (
             (2, "Ask Ivo about the long ladder."),
             (4, "Insurance: ring before Friday."),

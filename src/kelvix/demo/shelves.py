@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
-from kelvix.demo.messages import LATER
+from kelvix.demo.days import moved
 from kelvix.demo.papers import Mark, paper
 
 SURVEYED = (
@@ -37,7 +37,7 @@ class Paper:
 
 
 def _at(day: int, hour: int, minute: int) -> datetime:
-    return datetime(2026, 11, day, hour, minute, tzinfo=UTC) + LATER
+    return moved(datetime(2026, 11, day, hour, minute, tzinfo=UTC))
 
 
 def surveys() -> list[Paper]:

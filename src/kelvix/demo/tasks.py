@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 
-from kelvix.demo.messages import LATER
+from kelvix.demo.days import moved
 
 PEOPLE = ("Orla", "Ivo", "Maren", "Silas", "Petra", "Wim", "Joss")
 WORK = (
@@ -39,14 +39,14 @@ def all_tasks() -> Iterator[Task]:
     """Two hundred and forty tasks over twelve weeks, always the same."""
     for n in range(240):
         work, text = WORK[n * 7 % len(WORK)]
-        at = datetime(2026, 9, 7, 7, 30, tzinfo=UTC) + LATER + timedelta(hours=n * 8 + n % 5)
+        at = moved(datetime(2026, 9, 4, 7, 30, tzinfo=UTC) + timedelta(hours=n * 8 + n % 5))
         due = at.date() + timedelta(days=4 + n * 5 % 17)
         yield Task(
             work.format(PLACES[n * 3 % len(PLACES)]),
             due,
             PEOPLE[n * 5 % len(PEOPLE)],
             f"{1 + n * 11 % 38 / 2:.1f}",
-            due < date(2026, 11, 20) + LATER,
+            due < moved(datetime(2026, 11, 20, tzinfo=UTC)).date(),
             text,
             at,
         )

@@ -41,7 +41,7 @@ def from_failed(space: Space, run_id: int) -> int:
     def work(t: Transaction) -> int:
         run = runs.get(t, space.id, run_id)
         if run is None:
-            raise NotFoundError("there is no such run")
+            raise NotFoundError("run not found")
         number, before = workflows.version(t, space.id, run.version_id)
         recorded = runs.lines(t, space.id, [run_id])[run_id].values()
         done = {r.line for r in recorded if not isinstance(r.outcome, Failed) and r.outcome.code not in UNDER_WAY}
@@ -50,7 +50,7 @@ def from_failed(space: Space, run_id: int) -> int:
         if live and live[0] != version and same_so_far(before, live[1], done):
             version, number = live[0], workflows.version(t, space.id, live[0])[0]
         if not runs.again(t, space.id, run_id, version):
-            raise CannotRepeat("only a failed run can go on from where it failed; run it again from the start instead")
+            raise CannotRepeat("only a failed run can continue from its failed line. Run it again from the start instead")
         return number
 
     return space.transact(work)
@@ -61,13 +61,13 @@ def from_start(engine: Engine, space: Space, run_id: int, undo: bool, person: st
     NotFoundError, CannotRepeat."""
     run = space.read(lambda t: runs.get(t, space.id, run_id))
     if run is None:
-        raise NotFoundError("there is no such run")
+        raise NotFoundError("run not found")
     if run.pruned:
-        raise CannotRepeat("this run’s content has expired; process the item by catching up instead")
+        raise CannotRepeat("this run’s content has expired. Process the item by catching up instead")
     if run.kind == "try":
-        raise CannotRepeat("this was a try; try the sample again instead")
+        raise CannotRepeat("this was a try. Try the sample again instead")
     if run.state not in runs.ENDED:
-        raise CannotRepeat("this run has not ended yet; wait until it has")
+        raise CannotRepeat("this run is still running. Wait until it has ended")
     undone = undoing.undo_run(engine, space, run_id, person) if undo and run.undone_at is None else None
 
     def work(t: Transaction) -> int:

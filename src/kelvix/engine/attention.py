@@ -3,6 +3,7 @@ are refused. Each cause has a name of its own, so that it is told of once."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from functools import partial
@@ -13,15 +14,16 @@ from kelvix.core.collection import PermanentError, TransientError
 from kelvix.core.lines import connections_of
 from kelvix.core.query import Query
 from kelvix.core.values import as_text
-from kelvix.engine import holding
+from kelvix.engine import costing, holding
 from kelvix.engine.engine import Engine
-from kelvix.store import connections, consumers, events, questions, runs, subscriptions, workflows
+from kelvix.store import connections, consumers, events, places, questions, runs, subscriptions, workflows
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 
-Kind = Literal["question", "failed", "paused", "refused", "unreachable", "silent", "never_on"]
+Kind = Literal["question", "failed", "paused", "refused", "expiring", "unreachable", "running_out", "silent", "never_on"]
 WAITS = 3  # checks that failed in a row, before a source is said to be out of reach
 FAILS_FOR = timedelta(minutes=1)  # after which failing calls are told of
+SOON = timedelta(days=7)  # within which calls that run out are told of
 DAYS = 30  # for which failed runs are named
 
 
@@ -41,7 +43,7 @@ class Cause:
     count: int = 1
 
 
-def causes(space: Space, with_questions: bool = False) -> list[Cause]:
+def causes(engine: Engine, space: Space, with_questions: bool = False) -> list[Cause]:
     """All causes of a workspace, the gravest first."""
 
     def work(t: Transaction) -> list[Cause]:
@@ -50,24 +52,27 @@ def causes(space: Space, with_questions: bool = False) -> list[Cause]:
         listen, held = consumers.by_workflow(t, space.id), holding.by_workflow(t, space.id)
         listened = {c.connection_id for c in listen.values() if c.connection_id and c.state != "off"}
         read = subscriptions.by_workflow(t, space.id)
-        found = _connections(t, space, listened.union(*(connections_of(w.draft) for w in kept if w.state != "off")))
+        reached = places.connections(t, space.id)
+        used = listened.union(*(connections_of(w.draft, reached) for w in kept if w.state != "off"))
+        found = _connections(t, space, used)
         failing = {c.connection for c in found}
         found += [
-            Cause("paused", f"paused/{w.id}/{w.turned_off_at}", f"It is paused: {w.reason or 'nobody knows why'}"
+            Cause("paused", f"paused/{w.id}/{w.turned_off_at}", f"Paused: {w.reason or 'unknown reason'}"
                   + (f". {_items(held[w.id].count)} held" if w.id in held else ""),
-                  "Fix the problem, then resume it: what arrived meanwhile will run.", w.turned_off_at or w.created_at,
+                  "Fix the problem, then resume. Items that arrived meanwhile will run.", w.turned_off_at or w.created_at,
                   w.id, w.name)
             for w in kept if w.state == "paused"
         ]  # fmt: skip
         found += _failed(t, space, names)
         found += [
             Cause("unreachable", f"unreachable/{workflow}",
-                  f"Its source has not been read for {one.failures} checks: {one.problem}",
-                  "It goes on by itself when that has passed.", one.last_check_at or one.next_check_at, workflow,
+                  f"The last {one.failures} checks failed: {one.problem}",
+                  "Kelvix retries automatically.", one.last_check_at or one.next_check_at, workflow,
                   names.get(workflow, ""))
             for workflow, one in read.items()
             if listen[workflow].state == "on" and one.problem and one.failures >= WAITS and one.connection_id not in failing
         ]  # fmt: skip
+        found += _running_out(t, engine, space, kept)
         found += _silent(t, space, names)
         if with_questions:
             found += _questions(t, space)
@@ -84,7 +89,7 @@ def never_on(space: Space) -> list[Cause]:
     """Workflows that were built and tried, and never turned on."""
     kept = space.read(lambda t: workflows.list_all(t, space.id))
     return [
-        Cause("never_on", f"never_on/{w.id}", "It was built and tried, and never turned on.",
+        Cause("never_on", f"never_on/{w.id}", "Tried, but never turned on.",
               "Turn it on to process new items.", w.tried_ok_at, w.id, w.name)
         for w in kept if w.tried_ok_at and w.turned_on_at is None
     ]  # fmt: skip
@@ -105,16 +110,19 @@ def _connections(t: Transaction, space: Space, in_use: set[int]) -> list[Cause]:
 def _trouble(one: connections.Connection, space: Space) -> tuple[Kind, str, str, datetime] | None:
     since = one.state_at or one.created_at
     if one.state in ("refused", "lost"):
-        why = one.reason or ("its access has ended" if one.state == "lost" else "the app refuses it")
+        why = one.reason or ("its access has expired" if one.state == "lost" else "the app refuses it")
         ended = one.expires_at if one.state == "lost" and one.expires_at else since
         said = f"The connection {one.name} is not accepted: {why}"
-        return "refused", said, "Reconnect it. What arrives meanwhile is held, and runs afterwards.", ended
+        return "refused", said, "Reconnect it. Items that arrive meanwhile are held and run afterwards.", ended
+    if one.state == "expiring" and one.expires_at:
+        said = f"Access of {one.name} ends on {as_text(one.expires_at.astimezone(space.zone).date(), space.zone)}"
+        return "expiring", said, "Renew it before then, so that its workflows continue.", one.expires_at
     if one.state == "empty":
         said = f"{one.name} is connected, but nothing is shared"
         return "refused", said, "Change its access, and select what its workflows use.", since
     if one.failing_since and datetime.now(UTC) - one.failing_since > FAILS_FOR:
         said = f"{one.name} has been unreachable since {as_text(one.failing_since, space.zone)}: {one.reason}"
-        return "unreachable", said, "Kelvix retries automatically, and nothing is lost.", one.failing_since
+        return "unreachable", said, "Kelvix retries automatically. Nothing is lost.", one.failing_since
     return None
 
 
@@ -131,6 +139,16 @@ def _failed(t: Transaction, space: Space, names: dict[int, str]) -> list[Cause]:
                   "Open the run, fix the problem, then retry.", newest.finished_at or newest.created_at, workflow,
                   names[workflow], run=last, count=number)
         )  # fmt: skip
+    return found
+
+
+def _running_out(t: Transaction, engine: Engine, space: Space, kept: Sequence[workflows.Kept]) -> list[Cause]:
+    """List connections whose calls will have run out within a week."""
+    now, found = datetime.now(UTC), []
+    for costs in costing.of_connections(t, engine, space, kept, now).values():
+        if costs.shares and (said := costing.running_out(engine, space, costs, now)) and said.at - now < SOON:
+            key = f"running_out/{costs.connection}/{max(one.resets for one in costs.limits):%Y%m%d}"  # once in each window
+            found.append(Cause("running_out", key, said.sentence, said.advice, now, connection=costs.connection))
     return found
 
 
@@ -168,8 +186,8 @@ def watch_silence(engine: Engine, space: Space) -> None:
             cause, advice = _likely(engine, space, kept, found)
             said = {
                 "since": found.since.isoformat(),
-                "said": f"Nothing has come since {as_text(found.since, space.zone)}, where something usually comes every "
-                f"{silence.words(found.usual)}, and {silence.words(found.longest)} was the longest silence. {cause}",
+                "said": f"No items since {as_text(found.since, space.zone)}. Usually one arrives every "
+                f"{silence.words(found.usual)}; the longest gap so far was {silence.words(found.longest)}. {cause}",
                 "advice": advice,
             }
         space.transact(partial(workflows.set_silence, workspace_id=space.id, workflow_id=kept.id, said=said))
@@ -179,21 +197,23 @@ def _likely(engine: Engine, space: Space, kept: workflows.Kept, found: silence.S
     """Return the likely cause of a silence, and what to do."""
     when = kept.draft.when
     if when.own is not None:
-        return ("Nothing that it waits for has happened here.", "See whether what changes the records, or sends the requests, "
-                "still does.")  # fmt: skip
+        return (
+            "None of its events have happened here.",
+            "Check whether its records still change, or its requests are still sent.",
+        )
     try:
         account = engine.account(space, when.connection)
         word = account.app.container_word
         if when.container not in {c.id for c in account.check().places}:
-            return f"The {word} “{when.container_name}” is no longer shared, or is gone.", "Change the connection’s access."
+            return f"The {word} “{when.container_name}” is no longer shared, or was deleted.", "Change the connection’s access."
         newest = account.collection(when.container or "").query(Query(limit=1)).items
     except PermanentError as failure:
-        return f"The likely cause: {failure}.", "Renew the connection."
+        return f"Likely cause: {failure}.", "Reconnect it."
     except TransientError as failure:
-        return f"The likely cause: {failure}.", "It goes on by itself when that has passed."
+        return f"Likely cause: {failure}.", "Kelvix retries automatically."
     if newest and newest[0].created > found.since + timedelta(minutes=1):
-        return f"Something newer lies in “{when.container_name}”, of which Kelvix was not told.", "Check now."
+        return f"“{when.container_name}” has newer items Kelvix wasn’t notified about.", "Check now."
     return (
-        f"Nothing new lies in “{when.container_name}” either: what used to come goes elsewhere, or is not sent any more.",
-        f"Look whether it lands in another {word}.",
+        f"“{when.container_name}” has no new items either: they may go elsewhere, or are no longer sent.",
+        f"Check whether they arrive in another {word}.",
     )

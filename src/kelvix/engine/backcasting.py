@@ -59,10 +59,10 @@ class _Job:
             self.engine.note_failure(self.space, self.document.when.connection, failure)
             self._keep("failed", str(failure))
         except TransientError as failure:
-            self._keep("failed", f"{failure}. Start it again when this has passed")
+            self._keep("failed", f"{failure}. Start it again later")
         except Exception as error:
             log.exception("a backcast failed", backcast=self.id)
-            self._keep("failed", f"something went wrong inside Kelvix ({type(error).__name__})")
+            self._keep("failed", f"Kelvix had an internal error ({type(error).__name__})")
 
     def _page_through(self) -> None:
         before: str | None = None
@@ -70,7 +70,7 @@ class _Job:
             page = self._page(before)
             before = page.after
             for item in page.items:
-                self.counts.take(item.id, item.title, as_kept(self.app, item)["values"])
+                self.counts.take(item.id, item.title, as_kept(self.app, item, self.counts.context.place)["values"])
                 self.oldest = min(item.created, self.oldest or item.created)
                 self.newest = max(item.created, self.newest or item.created)
             ended = before is None or self.counts.seen >= MAX_EVENTS

@@ -81,10 +81,10 @@ def _read(
 ) -> Reading:
     known = databases.load(t, space.id)
     if not known:
-        raise NotKept("There is no database to keep it in.", "Make one first.")
+        raise NotKept("There is no database to save to.", "Create one first.")
     chosen = known.get(database_id) if database_id is not None else known[_proposed(t, space, person_id, text, known)]
     if chosen is None:
-        raise NotFoundError("there is no such database")
+        raise NotFoundError("database not found")
     env = space.env(datetime.now(UTC))
     lines = quick_input.lines_of(text, each)
     if len(lines) > quick_input.MAX_LINES:
@@ -105,12 +105,12 @@ def with_pages(engine: Engine, space: Space, reading: Reading) -> Reading:
             continue
         read += 1
         if read > MAX_PAGES:
-            raise NotKept(f"These are more than {MAX_PAGES} pages at once.", "Keep a few at a time.")
+            raise NotKept(f"These are more than {MAX_PAGES} pages at once.", "Save fewer at a time.")
         address = str(one.quick.values[field.id])
         try:
             page = reading_pages.fetch(engine, address)
         except (TransientError, PermanentError) as failure:
-            raise NotKept(f"The page could not be read: {failure}.", "Keep the line without reading its page.") from None
+            raise NotKept(f"The page couldn’t be read: {failure}.", "Save the line without its page.") from None
         lines.append(_with_page(space, reading.database, one, field, page, address))
     return replace(reading, lines=tuple(lines))
 
@@ -152,7 +152,7 @@ def with_files(t: Transaction, space: Space, reading: Reading, files: Sequence[S
         values[field.id] = kept_files.keep_within(t, space, sent.name, file_name.kind(sent.name), sent.content)
     if left := ", ".join(sent.name for sent in files[len(fields) :]):
         text = str(values.get(TEXT_FIELD) or first.text)
-        values[TEXT_FIELD] = "\n".join(filter(None, (text, f"Sent with it, and not kept: {left}")))
+        values[TEXT_FIELD] = "\n".join(filter(None, (text, f"Not saved: {left}")))
     return replace(reading, lines=(replace(first, quick=replace(first.quick, values=values)), *reading.lines[1:]))
 
 
@@ -176,7 +176,7 @@ def _unless_there(t: Transaction, engine: Engine, space: Space, database: Databa
     finding.hold(t, space.id, asked)
     if there := finding.find_all(t, database, asked, space.zone):
         link = f"{engine.settings.address}/databases/{database.id}/{there[0]}"
-        raise NotKept(f"This page is in {database.name} already.", f"Open it at {link}.")
+        raise NotKept(f"This page is already in {database.name}.", f"Open it at {link}.")
 
 
 def _proposed(t: Transaction, space: Space, person_id: int, text: str, known: dict[int, Database]) -> int:
@@ -193,7 +193,7 @@ def keep(t: Transaction, engine: Engine, space: Space, person_id: int, reading: 
     NotKept."""
     database = reading.database
     if not reading.lines:
-        raise NotKept("There is nothing in it.", "Type a line first.")
+        raise NotKept("There is no text to save.", "Type some text first.")
     kept = []
     for one in reading.lines:
         _unless_there(t, engine, space, database, one)
@@ -203,7 +203,7 @@ def keep(t: Transaction, engine: Engine, space: Space, person_id: int, reading: 
         missing = [f.name for f in database.fields if f.required and values.get(f.id) is None]
         if missing:
             said = f"A record of {database.name} also needs {', '.join(missing)}."
-            hint = f"Type it too, as in “{missing[0]}: …”, or add the record in the database itself: {shorten(one.line, 60)}"
+            hint = f"Type it too, for example “{missing[0]}: …”, or add the record in the database: {shorten(one.line, 60)}"
             raise NotKept(said, hint)
         kept.append(write.add(t, space.id, database, values, actor))
         captures.learn(t, space.id, person_id, database.id, quick_input.words_of(one.line))

@@ -6,6 +6,7 @@ An effect and its outcome commit together, under the fencing token. Lines that o
 from __future__ import annotations
 
 import time
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -32,10 +33,10 @@ from kelvix.core.outcome import (
 )
 from kelvix.core.rehearsal import end_of, settled
 from kelvix.core.steps import carried_from_item, step
-from kelvix.core.values import Unfit
-from kelvix.core.walking import Place, Ways
+from kelvix.core.values import File, Unfit
+from kelvix.core.walking import LEFT, Place, Ways
 from kelvix.core.workflow import Line
-from kelvix.engine import recording
+from kelvix.engine import linked_files, recording
 from kelvix.engine.effects import EFFECTS, effect_of
 from kelvix.engine.outside import Outside
 from kelvix.engine.recording import place_text
@@ -61,13 +62,11 @@ class Carrying(Outside):
     def line(self, line: Line, carried: Carried, place: Place) -> tuple[Carried, str]:
         self._steps += 1
         if self._steps > MAX_STEPS:
-            raise PermanentError(
-                f"this run carried out {MAX_STEPS:,} lines, the most that one run may: narrow its lists", "run"
-            )
+            raise PermanentError(f"this run reached its limit of {MAX_STEPS:,} lines. Shorten its lists", "run")
         if time.monotonic() - self._began > MAX_SECONDS:
             raise PermanentError(
-                f"this run was carried for {MAX_SECONDS / 60:.0f} minutes, the longest that one may: let it do less, or hand "
-                "a part of it to another workflow. Run again, it goes on where it is",
+                f"this run reached its limit of {MAX_SECONDS / 60:.0f} minutes. Let it do less, or move a part to "
+                "another workflow. Run it again to continue",
                 "run",
             )
         recorded = self.done.get((line.id, place_text(place)))
@@ -78,7 +77,7 @@ class Carrying(Outside):
         if isinstance(cell.would, Problem):
             return self._stop(line, cell, carried, place), STUCK
         if self._is_due(line, cell.would, carried):
-            return self._execute(line, cell, carried, place)
+            return self._execute(line, linked_files.kept(self.engine, self.space, cell), carried, place)
         left_out = isinstance(cell.would, Lasting)
         given = recording.given(line, carried, self.context.env.zone)
         code = "skipped" if left_out else cell.would.code
@@ -161,6 +160,40 @@ class Carrying(Outside):
         answer = {"since": since.since, "by": asked.answered_by, **asked.answer}
         return EFFECTS[line.verb].answered(self, line, cell, carried, place, answer)
 
+    def upcoming(self, line: Line, place: Place, most: int) -> list[tuple[Place, Cell]]:
+        within = self.repeating[-1] if self.repeating else None
+        if within is None or within.line.id != line.within or within.place != place[:-1]:
+            return []
+        body = self.blocks[within.line.id]
+        above = body[: body.index(line)]
+        if not all(_only_computes(other) for other in body if other is not line):
+            return []
+        found: list[tuple[Place, Cell]] = []
+        for number, row in enumerate(within.rows[place[-1] :], place[-1] + 1):
+            if len(found) >= min(most, (MAX_STEPS - self._steps) // len(body)):
+                break
+            cell, end = self._foreseen(line, above, within.enter(number, row))
+            if end == LEFT:
+                continue
+            if cell is None:  # the run may not come further than to this round
+                break
+            found.append(((*within.place, number), cell))
+        return found
+
+    def _foreseen(self, line: Line, above: Sequence[Line], carried: Carried) -> tuple[Cell | None, str]:
+        """Return what a line will do in a round, where it can do it as it is; LEFT where the round does not come to it."""
+        for other in above:
+            cell, carried = step(other, carried, self.context)
+            cell = settled(cell, other)
+            if isinstance(cell.would, Problem):
+                return None, ""
+            if end := end_of(cell):
+                return None, end
+        cell = settled(step(line, carried, self.context)[0], line)
+        has_files = any(isinstance(value, File) for value in cell.writes.values())
+        can = isinstance(cell.would, Lasting) and self._is_due(line, cell.would, carried) and not has_files
+        return cell if can else None, ""
+
     def decide(
         self, kind: Deciding[Any], line: Line, ways: Ways, carried: Carried, place: Place
     ) -> tuple[str | None, Carried, str]:
@@ -181,7 +214,7 @@ class Carrying(Outside):
 
     def rows(self, kind: Repeating[Any], line: Line, carried: Carried, place: Place) -> tuple[tuple[ListRow, ...], str]:
         if kind.list_of(line, carried) is None:
-            return (), self._fail(line, "the list that this line goes through is no longer there", carried, place)
+            return (), self._fail(line, "this line’s list is no longer available", carried, place)
         try:
             return kind.rows_of(line, carried), ""
         except Unfit as unfit:
@@ -208,3 +241,10 @@ class Carrying(Outside):
         key = (line.id, place_text(place))
         self.progress.lines = [row for row in self.progress.lines if row[:2] != key]
         self.record(line, place, Rounds(outcome, done, of))
+
+
+def _only_computes(line: Line) -> bool:
+    """Say whether a line comes to the same whenever it is carried out: it neither acts nor looks anything up."""
+    kind = kind_of(line)
+    plain = not isinstance(kind, Deciding | Repeating) and not kind.acts and kind.is_local(line)
+    return plain and kind.works_on(line) is None

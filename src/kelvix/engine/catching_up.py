@@ -63,7 +63,7 @@ def past(
         found, run = known.get(item.id, (None, None))
         if found in ("carried", "failed"):
             return Past(item.id, item.title, item.created, found, run)
-        comes: State = recognising.expected(document, as_kept(account.app, item)["values"], context, recognises)
+        comes: State = recognising.expected(document, as_kept(account.app, item, context.place)["values"], context, recognises)
         return Past(item.id, item.title, item.created, "tried" if found == "tried" and comes == "new" else comes, run)
 
     return [one(i) for i in page.items], page.after
@@ -74,12 +74,12 @@ def start(engine: Engine, space: Space, workflow_id: int, items: Sequence[Arriva
     PermanentError."""
     kept = space.read(lambda t: workflows.get(t, space.id, workflow_id))
     if kept is None:
-        raise NotFoundError("no such workflow")
+        raise NotFoundError("workflow not found")
     findings = check(kept.draft, engine.context(space, kept.draft))
     if findings:
         raise NotReady(findings)
     if kept.draft.when.own is not None:
-        raise PermanentError("only what lies in an app can be caught up on", "call")
+        raise PermanentError("only items of an app can be processed afterwards", "call")
 
     subscribing.know_first_account(engine, space, workflow_id)
     account = engine.account(space, kept.draft.when.connection).collection(kept.draft.when.container or "").ref.account
@@ -130,7 +130,7 @@ def undo(engine: Engine, space: Space, one: CatchUp, person: str) -> Undone:
         undone, trashed, kept = undone + done.undone, trashed + done.trashed, [*kept, *done.kept]
     left = space.read(lambda t: catch_ups.progress(t, one)).on_the_way
     if left:
-        kept.append(f"{left} were still on their way: undo again when they have ended.")
+        kept.append(f"{left} were still running. Undo again when they have ended.")
     else:
         space.transact(lambda t: catch_ups.set_state(t, one, "undone"))
     engine.dispatch.announce(space.id, f"workflow:{one.workflow_id}", "runs")
@@ -151,7 +151,7 @@ def missed(engine: Engine, space: Space, workflow_id: int) -> Missed:
     PermanentError."""
     kept = space.read(lambda t: workflows.get(t, space.id, workflow_id))
     if kept is None:
-        raise NotFoundError("no such workflow")
+        raise NotFoundError("workflow not found")
     nothing = Missed(0, (), kept.turned_off_at)
     if kept.state != "off" or kept.turned_off_at is None:
         return nothing

@@ -8,6 +8,8 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from kelvix.core import schedule
+from kelvix.core.limits import MONTH
+from kelvix.core.values import Unfit
 from kelvix.core.workflow import Schedule
 from kelvix.store import backcasts, statistics, workflows
 from kelvix.store.backcasts import Span
@@ -18,7 +20,6 @@ from kelvix.store.workflows import Kept
 DAYS = 30  # that are looked back on
 FEWEST = timedelta(days=2)  # that are looked back on, before they say something
 SAMPLES = 3  # at least, before they say something
-MONTH = 30.44  # days
 
 
 @dataclass(frozen=True)
@@ -45,14 +46,17 @@ def a_month(space: Space, kept: Kept, known: Past, now: datetime) -> tuple[int |
     """Return the number, and what it is told from."""
     own = kept.draft.when.own
     if isinstance(own, Schedule):
-        return schedule.a_month(own, space.zone, now), "by its times"
+        try:
+            return schedule.a_month(own, space.zone, now), "based on its schedule"
+        except Unfit:  # half typed: what is wrong with it is said where it is edited
+            return None, ""
     if kept.state == "on" and kept.turned_on_at and now - kept.turned_on_at > FEWEST:
         days = min(DAYS, (now - kept.turned_on_at) / timedelta(days=1))
-        return round(known.happened.get(kept.id, 0) / days * MONTH), f"as in the last {round(days)} days"
+        return round(known.happened.get(kept.id, 0) / days * MONTH), f"based on the last {round(days)} days"
     if looked := known.backcasts.get(kept.id):
         days = max((looked.newest - looked.oldest) / timedelta(days=1), MONTH)
-        return round(looked.seen / days * MONTH), "as its past events"
+        return round(looked.seen / days * MONTH), "based on past events"
     came = known.came.get(kept.id, ())  # the newest items of the source, which were fetched to build with
     if len(came) < SAMPLES or now - min(came) < FEWEST:
         return None, ""
-    return round(len(came) / ((now - min(came)) / timedelta(days=1)) * MONTH), f"as its newest {len(came)} came"
+    return round(len(came) / ((now - min(came)) / timedelta(days=1)) * MONTH), f"based on the latest {len(came)} items"

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from kelvix.core.collection import PermanentError
 from kelvix.core.not_found import NotFoundError
 from kelvix.core.values import File
+from kelvix.engine import linked_files
 from kelvix.engine.engine import Engine
 from kelvix.store import connections, kept_files
 from kelvix.store.directory import Space
@@ -20,7 +21,10 @@ def content(engine: Engine, space: Space, file: File, prefer: int | None = None)
         try:
             yield from kept_files.content(space, file)
         except NotFoundError:
-            raise PermanentError(f"“{file}” is not here any more", "item") from None
+            raise PermanentError(f"“{file}” no longer exists", "item") from None
+        return
+    if file.is_linked:
+        yield linked_files.fetch(engine, file).content
         return
     kept = [
         c for c in space.read(lambda t: connections.list_all(t, space.id)) if c.app == code and identity in (None, c.account)

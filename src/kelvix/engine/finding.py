@@ -8,8 +8,10 @@ import time
 from collections import OrderedDict
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from datetime import UTC, datetime
 
 from kelvix.core.cells import Answer
+from kelvix.core.collection import PermanentError, TransientError
 from kelvix.core.finding import Question
 from kelvix.core.schema import Database
 from kelvix.store import finding
@@ -17,6 +19,7 @@ from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space, Within
 
 Finder = Callable[[Question], Answer | None]
+AsksApp = Callable[[Space, Database, Question], Answer]
 
 KEPT = 60.0  # seconds for which an answer is good
 SETTLED = 0.25  # seconds after which a question that is asked again is read
@@ -24,9 +27,28 @@ MAX_KEPT, MAX_SIZE = 5_000, 64_000_000  # answers, and the characters of their t
 PACE, BURST = 60.0, 100.0  # reads a second and workspace, and how many may come at once
 
 
-def direct(space: Space, databases: Mapping[int, Database]) -> Finder:
-    """Return what reads each time that it is asked."""
-    return lambda q: space.read(lambda t: finding.find(t, databases[q.database], q, space.zone))
+def direct(space: Space, databases: Mapping[int, Database], ask: AsksApp) -> Finder:
+    """Return what reads each time that it is asked: a database of ours, or an app."""
+
+    def find(question: Question) -> Answer | None:
+        database = databases[question.database]
+        if database.outside is not None:
+            return ask(space, database, question)
+        return space.read(lambda t: finding.find(t, database, question, space.zone))
+
+    return find
+
+
+def _unless_it_fails(read: Finder) -> Finder:
+    """Return what says of an app that can’t be asked why that is, where nothing is carried out."""
+
+    def find(question: Question) -> Answer | None:
+        try:
+            return read(question)
+        except (TransientError, PermanentError) as failure:
+            return Answer(0, None, {}, datetime.now(UTC), problem=str(failure))
+
+    return find
 
 
 def holding(space: Within, databases: Mapping[int, Database]) -> Finder:
@@ -68,10 +90,10 @@ class Lookups:
         self._allowed: dict[int, tuple[float, float]] = {}  # by workspace: reads that are left, as of when
         self._lock = threading.Lock()
 
-    def finder(self, space: Space, databases: Mapping[int, Database], again: bool = False) -> Finder:
+    def finder(self, space: Space, databases: Mapping[int, Database], ask: AsksApp, again: bool = False) -> Finder:
         """For a rehearsal: gives nothing where a question has not settled, or the workspace reads too much at once; it is to be
         asked again a little later. `again` reads anew what was read before."""
-        read = direct(space, databases)
+        read = _unless_it_fails(direct(space, databases, ask))
 
         def find(question: Question) -> Answer | None:
             with self._lock:
@@ -85,9 +107,9 @@ class Lookups:
 
         return find
 
-    def patient(self, space: Space, databases: Mapping[int, Database]) -> Finder:
+    def patient(self, space: Space, databases: Mapping[int, Database], ask: AsksApp) -> Finder:
         """For a backcast, which has time: waits for its turn to read."""
-        read = direct(space, databases)
+        read = _unless_it_fails(direct(space, databases, ask))
 
         def find(question: Question) -> Answer | None:
             with self._lock:

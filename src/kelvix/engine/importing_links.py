@@ -41,7 +41,7 @@ def bring(space: Space, database: Database, content: bytes, actor: Actor) -> Bro
         raise NotKept(f"{database.name} has no field for links.", "Add one, of the type link, then bring them in.")
     found = {article.without_tracking(link.address): link for link in reversed(contents.links(content, as_text=True))}
     if not found:
-        raise NotKept("There are no links to the web in this file.", "Choose a feed, an OPML or a bookmark file that has some.")
+        raise NotKept("This file has no web links.", "Choose a feed, an OPML or a bookmark file with links.")
     links = list(reversed(found.items()))
     env = space.env(datetime.now(UTC))
     finding.prepare(space.server, database, (field.id,))

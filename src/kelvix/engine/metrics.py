@@ -16,13 +16,13 @@ from kelvix.store.directory import Directory
 
 REGISTRY = CollectorRegistry()
 ProcessCollector(registry=REGISTRY)
-ENDED = Counter("kelvix_runs_taken_up", "Runs that were taken up, by how that went", ["outcome"], registry=REGISTRY)
+ENDED = Counter("kelvix_runs_taken_up", "Runs started, by outcome", ["outcome"], registry=REGISTRY)
 SECONDS = Histogram(
-    "kelvix_run_seconds", "How long a run was carried each time", registry=REGISTRY,
+    "kelvix_run_seconds", "Run duration per attempt", registry=REGISTRY,
     buckets=(0.005, 0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 1, 2.5, 5, 10, 30, 60, 300),
 )  # fmt: skip
-TAKEN_IN = Counter("kelvix_events_taken_in", "Events that were taken in, by how they came", ["by"], registry=REGISTRY)
-REFUSED = Counter("kelvix_calls_limited", "Calls of apps that were refused for coming too often", registry=REGISTRY)
+TAKEN_IN = Counter("kelvix_events_taken_in", "Events received, by source", ["by"], registry=REGISTRY)
+REFUSED = Counter("kelvix_calls_limited", "App calls refused by rate limits", registry=REGISTRY)
 
 
 class Waiting(Collector):
@@ -32,11 +32,9 @@ class Waiting(Collector):
         self.directory = directory
 
     def collect(self) -> Iterator[Metric]:
-        waits = GaugeMetricFamily("kelvix_ready", "Work that is due and not taken up", labels=["server"])
-        oldest = GaugeMetricFamily(
-            "kelvix_ready_oldest_seconds", "For how long the oldest of it has been due", labels=["server"]
-        )
-        states = GaugeMetricFamily("kelvix_runs_not_ended", "Runs that have not ended, by state", labels=["server", "state"])
+        waits = GaugeMetricFamily("kelvix_ready", "Due work that has not started", labels=["server"])
+        oldest = GaugeMetricFamily("kelvix_ready_oldest_seconds", "Age of the oldest due work", labels=["server"])
+        states = GaugeMetricFamily("kelvix_runs_not_ended", "Unfinished runs, by state", labels=["server", "state"])
         for name, server in self.directory.servers.items():
             number, age = server.read(ready.waiting)
             waits.add_metric([name], number)

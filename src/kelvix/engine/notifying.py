@@ -28,7 +28,7 @@ def _stem(cause: Cause) -> str:
 def tell(engine: Engine, space: Space) -> int:
     """Mail what is new to each owner who has said where: how many causes were told of."""
     to = people.told_at(engine.directory.home, space.id)
-    causes = attention.causes(space, with_questions=True)
+    causes = attention.causes(engine, space, with_questions=True)
     if not to or not causes:
         return 0
 
@@ -69,6 +69,6 @@ def _mail(engine: Engine, space: Space, address: str, causes: list[Cause]) -> Em
         head = f"{cause.workflow_name}\n" if cause.workflow_name else ""
         where = f"/runs/{cause.run}" if cause.run else f"/workflows/{cause.workflow}" if cause.workflow else "/connections"
         parts.append(f"{head}{cause.sentence}\n{cause.advice}\n{engine.settings.address}{where}")
-    end = "You get at most one mail an hour for each cause. Change the address under Workspace."
+    end = "You get at most one email an hour per cause. Change the address under Workspace."
     message.set_content("\n\n".join([*parts, end]) + "\n")
     return message

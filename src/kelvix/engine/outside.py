@@ -4,14 +4,15 @@ then comes the call, then its outcome commits, all under the token."""
 from __future__ import annotations
 
 import time
-from abc import ABC
+from abc import ABC, abstractmethod
 from collections.abc import Callable
 from dataclasses import replace
 from datetime import UTC, datetime
+from functools import cached_property
 from typing import Any
 
 from kelvix.core.cells import Cell
-from kelvix.core.collection import PermanentError, TransientError, UnknownOutcomeError
+from kelvix.core.collection import AmbiguousError, PermanentError, TransientError, UnknownOutcomeError
 from kelvix.core.filling import Carried
 from kelvix.core.intents import Intent, again, next_of, not_carried_out
 from kelvix.core.outcome import Outcome, Problem
@@ -29,6 +30,18 @@ Finish = Callable[[Any], Outcome] | None  # what is recorded with the line once 
 
 
 class Outside(Standpoint, ABC):
+    adds_alone = False  # whether what it adds goes out one by one, though the app takes several at once
+
+    @cached_property
+    def sent(self) -> dict[tuple[str, str], Intent]:
+        """Return what went out ahead, by line and place, and was not come to yet."""
+        return {}
+
+    @abstractmethod
+    def upcoming(self, line: Line, place: Place, most: int) -> list[tuple[Place, Cell]]:
+        """Return the next rounds in which a line will add something, and what that would be; none where that can't be told
+        before they are carried out."""
+
     def write_outside(self, line: Line, place: Place, carried: Carried, write: RemoteWrite, finish: Finish) -> tuple[Any, str]:
         """Carry a write out, once: its outcome, or how the run ends or rests here. Raises TransientError, PermanentError."""
         self.before_effect(self.claim)
@@ -43,9 +56,7 @@ class Outside(Standpoint, ABC):
                     return self._settle(line, place, write, intent, finish, write.arrived(intent, asked.answered_by)), ""
                 case "stop":
                     self._keep_intent(line, place, write, replace(intent, state="unsent"))  # as far as it goes on here
-                    cell = Cell(
-                        line.id, Problem(), f"{asked.answered_by} stopped the run here: it is not known whether it arrived"
-                    )
+                    cell = Cell(line.id, Problem(), f"{asked.answered_by} stopped the run: unconfirmed whether it arrived")
                     return self._stop(line, cell, carried, place), STUCK
             intent = again(intent)
             self._keep_intent(line, place, write, intent, "sending")
@@ -57,7 +68,7 @@ class Outside(Standpoint, ABC):
             with self.leases.outside(self.space, self.claim, began):
                 made = write.execute(intent)
         except UnknownOutcomeError as unanswered:
-            if not write.repeats():
+            if isinstance(unanswered, AmbiguousError) or not write.repeats():
                 return self._doubt(line, place, carried, write, intent, str(unanswered)), RESTS
             self._keep_intent(line, place, write, intent, "to_send")  # open as it is
             later = TransientError(str(unanswered), unanswered.after)
@@ -107,6 +118,8 @@ class Outside(Standpoint, ABC):
         def work(t: Transaction) -> None:
             self._hold(t)
             intents.keep(t, self.claim, line.id, place_text(place), write.slot, intent)
+            if intent.state == "done":
+                write.settle(t, self.claim.workflow_id, intent.outcome)
 
         self.space.transact(work)
         self.progress.written()

@@ -3,6 +3,7 @@ connection, in all workers."""
 
 from __future__ import annotations
 
+import threading
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -20,7 +21,7 @@ class Paced(Exception):
     """The turn of this call comes later. `own`: it was given to this caller, who need not ask again."""
 
     def __init__(self, after: float, own: bool):
-        super().__init__(f"waits its turn: the app asked for fewer calls; in {after:.0f} seconds")
+        super().__init__(f"waiting {after:.0f} seconds: the app is limiting calls")
         self.after, self.own = after, own
 
 
@@ -29,12 +30,27 @@ class Pacer:
         self._kept: set[tuple[int, int]] = set()
         self._failing: set[tuple[int, int]] = set()
         self._looked: dict[int, float] = {}  # by server
+        self._given = threading.local()
+
+    @contextmanager
+    def turn(self, is_given: bool) -> Iterator[None]:
+        """While a thread carries something that waited for its turn, let its first call that is kept apart be made at once."""
+        self._given.turn = is_given
+        try:
+            yield
+        finally:
+            self._given.turn = False
+
+    def _take_turn(self) -> bool:
+        taken = getattr(self._given, "turn", False)
+        self._given.turn = False
+        return taken
 
     @contextmanager
     def calls(self, space: Space, connection_id: int, has_turn: bool = False) -> Iterator[None]:
         """Around calls of an app: whether it answers is noted. Raises Paced before they are made, and what they raise."""
         key = (space.id, connection_id)
-        if self._is_kept(space, key) and not has_turn:
+        if self._is_kept(space, key) and not has_turn and not self._take_turn():
             after, own = space.transact(lambda t: pace.turn(t, *key))
             if after > MAX_SLEEP:
                 raise Paced(after, own)
@@ -63,6 +79,11 @@ class Pacer:
             self.note_answer(space, connection_id)
         if key in self._kept:
             space.transact(lambda t: pace.went_through(t, *key))
+
+    def hold(self, space: Space, connection_id: int, wait: float) -> None:
+        """Let no call be made for so many seconds: the app said that it would refuse it."""
+        space.transact(lambda t: pace.hold(t, space.id, connection_id, wait))
+        self._kept.add((space.id, connection_id))
 
     def note_answer(self, space: Space, connection_id: int) -> bool:
         """Note that an app answered; True where it did not before."""

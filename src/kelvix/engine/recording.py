@@ -7,7 +7,6 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 from kelvix.core.cells import Cell
-from kelvix.core.context import Context
 from kelvix.core.fields import from_wire
 from kelvix.core.filling import Carried, FieldResult, describe
 from kelvix.core.lines import kind_of
@@ -40,7 +39,12 @@ def filled(line: Line, cell: Cell, carried: Carried) -> Any:
     if not isinstance(line, Fills):
         return None
     return {
-        str(r.field): {"filled": describe(filling_of(line, r.field), carried), "state": r.state, "said": r.sentence}
+        str(r.field): {
+            "filled": describe(filling_of(line, r.field), carried),
+            "state": r.state,
+            "said": r.sentence,
+            "name": r.about.name if r.about else None,
+        }
         for r in cell.results
         if r.value is not None or r.clears or r.state == "put_right"
     }
@@ -54,7 +58,7 @@ def described(line: Line, cell: Cell, carried: Carried) -> dict[FieldId, str] | 
 def recorded_values(kept: Mapping[str, Wire], database: Database) -> dict[FieldId, Value]:
     """Return a record's values as a run recorded them."""
     values: dict[FieldId, Value] = {}
-    for field in database.fields:
+    for field in database.readable:
         try:
             values[field.id] = from_wire(kept.get(field.id), field.type)
         except Unfit:  # its type was changed since
@@ -62,7 +66,7 @@ def recorded_values(kept: Mapping[str, Wire], database: Database) -> dict[FieldI
     return values
 
 
-def said(result: FieldResult, context: Context) -> str:
+def said(result: FieldResult) -> str:
     """Return what is wrong with a field, by its name."""
-    found = context.fields.get(result.field)
-    return f"{found.name}: {result.sentence}" if found and not result.sentence.startswith(found.name) else result.sentence
+    name = result.about.name if result.about else ""
+    return f"{name}: {result.sentence}" if name and not result.sentence.startswith(name) else result.sentence

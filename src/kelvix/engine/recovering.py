@@ -30,7 +30,7 @@ def recover(engine: Engine, workspace_id: int) -> int:
         if look(engine, space, connection_id) is not None:
             total += take_up(space, waiting.get(connection_id, [])[:BATCH_SIZE])
     if total:
-        log.info("runs are taken up again, since their connection is well", workspace=workspace_id, runs=total)
+        log.info("retrying runs: their connection works again", workspace=workspace_id, runs=total)
         engine.dispatch.announce(workspace_id, "ready", "runs", "needs")
     return total
 

@@ -8,6 +8,7 @@ from typing import Any, ClassVar
 
 from kelvix.core.intents import Intent
 from kelvix.core.outcome import Outcome
+from kelvix.store.database_server import Transaction
 
 
 class RemoteWrite(ABC):
@@ -31,6 +32,10 @@ class RemoteWrite(ABC):
     @abstractmethod
     def arrived(self, intent: Intent, by: str | None) -> Any:
         """Return the outcome where a person says that it was carried out."""
+
+    def settle(self, t: Transaction, workflow_id: int, made: Any) -> None:
+        """Note what else there is to know of an outcome, with the same commit."""
+        return
 
     def under_way(self, code: str, intent: Intent) -> Outcome | None:
         """Return what is recorded with the line while it has not ended: sending, to_send, or in_doubt."""

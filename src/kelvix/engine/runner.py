@@ -10,6 +10,7 @@ from dataclasses import replace
 
 import structlog
 
+from kelvix.collections import apps as in_apps
 from kelvix.core.collection import PermanentError, RateLimitedError, TransientError
 from kelvix.core.lines import kind_of
 from kelvix.core.not_found import NotFoundError
@@ -20,7 +21,7 @@ from kelvix.engine.carrying import Carrying
 from kelvix.engine.engine import Engine
 from kelvix.engine.leases import Leases
 from kelvix.engine.pacing import UNSAID, Paced
-from kelvix.engine.sampling import as_kept
+from kelvix.engine.sampling import MAX_ITEM, as_kept
 from kelvix.engine.standpoint import Progress
 from kelvix.engine.versions import Versions
 from kelvix.remembering import Remembered
@@ -32,7 +33,6 @@ from kelvix.store.runs import Claim, Fenced
 MAX_ATTEMPTS = 20  # of what passes by itself: nearly three hours
 MAX_INSIDE = 6  # of what goes wrong inside Kelvix
 MAX_ENDINGS = 8  # of a worker
-MAX_ITEM = 8 << 20  # bytes of an item, as it is kept
 MAX_SHARED, SHARED_SECONDS = 20, 5.0  # items that were read, for other runs that the same change starts
 MAX_FAILURES_IN_A_ROW = 5  # failed runs, before a workflow is paused
 FIRST_PAUSE, MAX_PAUSE = 1.0, 900.0  # seconds
@@ -70,7 +70,7 @@ class Runner:
         if not fresh or claim.lane is not None or claim.catch_up_id is not None:
             return False
         workflow = self.versions.get(self.engine.directory.open(claim.workspace_id), claim.version_id)
-        return all(kind_of(line).stays for line in workflow.lines)
+        return all(kind_of(line).is_local(line) for line in workflow.lines)
 
     def carry_together(self, claims: Sequence[Claim]) -> None:
         """Carry runs of one version in one transaction: all their effects are there, or none. Where that meets any trouble,
@@ -80,7 +80,7 @@ class Runner:
         try:
             topics, failed = space.transact(lambda t: self._all(Within(space, t), claims))
         except Exception as trouble:
-            log.info("runs are carried one by one", workflow=first.workflow_id, why=type(trouble).__name__)
+            log.info("running one by one", workflow=first.workflow_id, why=type(trouble).__name__)
             for claim in claims:
                 self.carry(claim)
             return
@@ -134,7 +134,8 @@ class Runner:
         try:
             if claim.endings >= MAX_ENDINGS:
                 raise PermanentError("this run crashed repeatedly and was stopped", "run")
-            failed = self._carry(space, claim, topics)
+            with self.engine.pacer.turn(bool(claim.turn)):
+                failed = self._carry(space, claim, topics)
         except Fenced:
             log.warning("taken over by another worker; nothing was written")
             metrics.ENDED.labels("fenced").inc()
@@ -155,7 +156,7 @@ class Runner:
             failed = self._fail(space, claim, str(failure), because)
         except Exception as error:
             log.exception("a run met an error of our own")
-            failed = self._later(space, claim, f"something went wrong inside Kelvix ({type(error).__name__})", None, MAX_INSIDE)
+            failed = self._later(space, claim, f"Kelvix had an internal error ({type(error).__name__})", None, MAX_INSIDE)
         metrics.ENDED.labels("failed" if failed else "carried").inc()
         self.engine.dispatch.announce(space.id, *sorted(topics))
         return failed
@@ -183,8 +184,8 @@ class Runner:
         if claim.kind == "try":
             return self._fail(space, claim, sentence)
         if claim.attempts >= most:
-            given_up = f"given up after {claim.attempts} attempts. Run it again when the cause is gone"
-            return self._fail(space, claim, f"{sentence}; {given_up}", connection)
+            given_up = f"Stopped after {claim.attempts} attempts. Run it again once the cause is fixed"
+            return self._fail(space, claim, f"{sentence}. {given_up}", connection)
         pause = after if after is not None else backoff(claim.attempts)
 
         def work(t: Transaction) -> None:
@@ -234,9 +235,14 @@ class Runner:
         account = self.engine.account(space, when.connection)
 
         def read() -> str:
-            calls = self.engine.pacer.calls(space, when.connection or 0, bool(claim.turn))
+            can = account.app.capabilities.writes
+            place = self.engine.kept_place(space, when.connection, when.container) if can else None
+            calls = self.engine.pacer.calls(space, when.connection or 0)
             with self.leases.outside(space, claim), calls:
-                item = as_kept(account.app, account.collection(when.container or "").one(claim.item_id))
+                found = account.collection(when.container or "").one(claim.item_id)
+            if place is not None and not in_apps.knows(place, found):  # it has changed since it was read last
+                place = self.engine.see_place(space, when.connection or 0, when.container or "")
+            item = as_kept(account.app, found, place)
             kept = json.dumps(item, ensure_ascii=False)
             size = len(kept.encode())
             if size > MAX_ITEM:

@@ -6,11 +6,13 @@ from collections.abc import Sequence
 from datetime import UTC, datetime
 from typing import Any
 
+from kelvix.collections import apps as in_apps
 from kelvix.connectors.contract import App
-from kelvix.core import schedule, sources
+from kelvix.core import schedule, sources, watching
 from kelvix.core.collection import Item, wire
 from kelvix.core.query import Query
 from kelvix.core.schema import Database
+from kelvix.core.values import to_wire
 from kelvix.core.workflow import Own, RecordEvent, Schedule, When
 from kelvix.engine.engine import Engine
 from kelvix.engine.subscriptions import records, schedules
@@ -19,12 +21,15 @@ from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space, Within
 
 NEWEST = 5
+MAX_ITEM = 8 << 20  # bytes of an item, as it is kept
 MAX_LOOKED_AT = 2_000  # changes of a database, for those that would have started a workflow
 
 
-def as_kept(app: App, item: Item) -> dict[str, Any]:
-    """Return an item as samples and runs keep it."""
+def as_kept(app: App, item: Item, place: Database | None = None) -> dict[str, Any]:
+    """Return an item as samples and runs keep it, with the names of its choices. `place`: where it lies, as it is known."""
     values: dict[str, Any] = wire(item.values)
+    if place is not None:
+        values |= {key: to_wire(value) for key, value in in_apps.told(item, place).items()} | {sources.ITEM: {"id": item.id}}
     values |= {key: [wire(row) for row in rows] for key, rows in item.rows.items()}
     if item.problems:
         values["problems"] = item.problems
@@ -38,18 +43,31 @@ def as_kept(app: App, item: Item) -> dict[str, Any]:
     }
 
 
-def _keep(space: Space, workflow_id: int, app: App, items: Sequence[Item]) -> None:
+def _keep(space: Space, workflow_id: int, app: App, when: When, items: Sequence[Item], place: Database | None) -> None:
+    """Keep items as samples. Where a change starts the workflow, it is as if each had been changed into what it is."""
+    of = place or Database(0, app.name, app.schema.fields)
+
     def work(t: Transaction) -> None:
         for item in items:
-            workflows.keep_sample(t, space.id, workflow_id, "fetched", item.id, as_kept(app, item), item.created)
+            kept = as_kept(app, item, place)
+            if when.event in watching.TELLS_BEFORE:
+                kept["values"] |= watching.carried_before(watching.Seen("same"), kept["values"], of)
+            workflows.keep_sample(t, space.id, workflow_id, "fetched", item.id, kept, item.created)
 
     space.transact(work)
+
+
+def seen(engine: Engine, space: Space, when: When) -> Database | None:
+    """Read what items of a source have, where its app lets them be changed; none of others, of which all have the same."""
+    app = engine.app(when.app)
+    return engine.see_place(space, when.connection or 0, when.container or "") if app.capabilities.writes else None
 
 
 def keep_item(engine: Engine, space: Space, workflow_id: int, when: When, item_id: str) -> None:
     """Keep one item as a sample."""
     account = engine.account(space, when.connection)
-    _keep(space, workflow_id, account.app, [account.collection(when.container or "").one(item_id)])
+    place = seen(engine, space, when)
+    _keep(space, workflow_id, account.app, when, [account.collection(when.container or "").one(item_id)], place)
 
 
 def _keep_own(space: Space, workflow_id: int, found: list[tuple[dict[str, Any], datetime]]) -> None:
@@ -126,7 +144,7 @@ def fetch_newest(engine: Engine, space: Space, workflow_id: int, when: When, cou
     account = engine.account(space, when.connection)
     items = account.collection(when.container or "").query(Query(limit=count)).items
     space.transact(lambda t: workflows.forget_samples(t, space.id, workflow_id))
-    _keep(space, workflow_id, account.app, items)
+    _keep(space, workflow_id, account.app, when, items, seen(engine, space, when))
     return len(items)
 
 
@@ -141,5 +159,5 @@ def fetch_next(engine: Engine, space: Space, workflow_id: int, when: When, after
     kinds = account.app.event(when.event).kinds
     came = list(dict.fromkeys(c.id for c in found.changes if c.told in kinds))
     items = source.get(came[:NEWEST])
-    _keep(space, workflow_id, account.app, list(items.values()))
+    _keep(space, workflow_id, account.app, when, list(items.values()), seen(engine, space, when))
     return found.cursor, len(items)

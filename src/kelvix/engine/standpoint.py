@@ -103,7 +103,7 @@ class Standpoint(Walk, ABC):
     def _stop(self, line: Line, cell: Cell, carried: Carried, place: Place) -> Carried:
         """End at a line that cannot be carried out with this item: nothing is written for it, and the run says why."""
         self.failed = True
-        wrong = [recording.said(r, self.context) for r in cell.results if r.state == "put_right"] or [cell.note]
+        wrong = [recording.said(r) for r in cell.results if r.state == "put_right"] or [cell.note]
         given = recording.filled(line, cell, carried) or recording.given(line, carried, self.context.env.zone)
         self.record(line, place, Failed("failed", wrong), given)
 

@@ -2,21 +2,26 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from datetime import UTC, datetime
 
 import structlog
 
+from kelvix.connectors.contract import TOLD
 from kelvix.core import schedule
+from kelvix.core import watching as watches
 from kelvix.core.cells import Finding
 from kelvix.core.checking import check
-from kelvix.core.collection import PermanentError
+from kelvix.core.collection import PermanentError, TransientError
 from kelvix.core.lines import kind_of
 from kelvix.core.not_found import NotFoundError
 from kelvix.core.query import Query
-from kelvix.core.workflow import Own, RecordEvent, Schedule, Workflow
+from kelvix.core.schema import Database, is_outside
+from kelvix.core.workflow import Own, RecordEvent, Schedule, Workflow, Writes
+from kelvix.engine import sampling
 from kelvix.engine.effects import effect_of
 from kelvix.engine.engine import Engine
-from kelvix.engine.subscriptions import pushes, subscribing
+from kelvix.engine.subscriptions import pushes, subscribing, watching
 from kelvix.store import changes, consumers, finding, listening, settling, workflows
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
@@ -38,7 +43,11 @@ def turn_on(engine: Engine, space: Space, workflow_id: int, from_where_it_was: b
     lost. Raises NotFoundError, NotReady, TransientError, PermanentError."""
     kept = space.read(lambda t: workflows.get(t, space.id, workflow_id))
     if kept is None:
-        raise NotFoundError("no such workflow")
+        raise NotFoundError("workflow not found")
+    when = kept.draft.when
+    if when.connection and when.container and engine.kept_place(space, when.connection, when.container) is None:
+        with suppress(TransientError, PermanentError):  # what stands against it is found below
+            sampling.seen(engine, space, when)
     context = engine.context(space, kept.draft)
     findings = check(kept.draft, context)
     if findings:
@@ -48,9 +57,8 @@ def turn_on(engine: Engine, space: Space, workflow_id: int, from_where_it_was: b
         raise NotReady(findings)
     for line in kept.draft.lines:
         database, fields = kind_of(line).compares(line)
-        if database is not None:
+        if database is not None and not is_outside(database):
             finding.prepare(space.server, context.databases[database], fields)
-    when = kept.draft.when
     if when.own is not None:
         return _listen(engine, space, kept, when.own, from_where_it_was)
     account = engine.account(space, when.connection)
@@ -60,28 +68,48 @@ def turn_on(engine: Engine, space: Space, workflow_id: int, from_where_it_was: b
     except PermanentError as failure:
         engine.note_failure(space, when.connection, failure)
         raise
-    kinds = account.app.event(when.event).kinds
+    place = sampling.seen(engine, space, when)
+    looks = watches.looks(when.awaited)
+    kinds = TOLD if looks else account.app.event(when.event).kinds
     before, is_same = subscribing.present(engine, space, source, when.connection or 0, workflow_id, kinds)
     of = None
     if not is_same:
+        if before is not None and before.looks and before.state != "off":
+            watching.catch_up_with(engine, space, before)
         of = subscribing.reach(engine, space, source, when.connection or 0, workflow_id, from_where_it_was)
+        if looks and not of.keeps_marks:
+            watching.begin(engine, space, of, source, watching.place_of(engine, space, account, of.place, of.connection_id))
 
     def work(t: Transaction) -> bool:
         version = workflows.version_of_draft(t, space.id, kept)
         workflows.set_state(t, space.id, workflow_id, "on", version, order=when.order)
         listening.end(t, space.id, workflow_id)
         settling.forget(t, space.id, workflow_id)
+        is_first = False
         if of is None and before is not None:
-            consumers.resume(t, before, version)
-            return False
-        assert of is not None
-        return subscribing.join(t, space, of, workflow_id, source.ref.account, version, when.connection or 0, kinds)
+            consumers.resume(t, before, version, when.every)
+        else:
+            assert of is not None
+            connection = when.connection or 0
+            is_first = subscribing.join(
+                t, space, of, workflow_id, source.ref.account, version, connection, kinds, looks, when.every
+            )
+        consumers.note_writing(t, space.id, workflow_id, _writes_in_apps(kept.draft, place))
+        return is_first
 
     is_first = space.transact(work)
     if of is not None and (is_first or of.push_id is None):
         pushes.ask(engine, space, of, account)
     subscribing.end_unused(engine, space)
     engine.dispatch.announce(space.id, "workflows", f"workflow:{workflow_id}")
+
+
+def _writes_in_apps(workflow: Workflow, place: Database | None) -> bool:
+    """Say whether lines may change items of apps, so that what the source tells of may be their doing. `place`: the source's,
+    if its items can be changed."""
+    if any(is_outside(kind_of(line).works_on(line)) for line in workflow.lines):
+        return True
+    return place is not None and any(isinstance(line, Writes) for line in workflow.lines)
 
 
 def _listen(engine: Engine, space: Space, kept: workflows.Kept, own: Own, from_where_it_was: bool) -> None:
@@ -129,7 +157,7 @@ def turn_off(engine: Engine, space: Space, workflow_id: int, reason: str | None 
     def work(t: Transaction) -> None:
         kept = workflows.get(t, space.id, workflow_id, lock=True)
         if kept is None:
-            raise NotFoundError("no such workflow")
+            raise NotFoundError("workflow not found")
         if state == "paused" and kept.state != "on":
             return
         if state == "paused":

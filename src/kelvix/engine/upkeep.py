@@ -7,25 +7,26 @@ from functools import partial
 
 import structlog
 
-from kelvix.engine import attention, holding, notifying, recovering
+from kelvix.engine import attention, holding, notifying, recovering, renewing
 from kelvix.engine.engine import Engine
 from kelvix.engine.subscriptions import subscribing
-from kelvix.store import clock, journal, kept_files, retention, subscriptions, trash
+from kelvix.store import adding, calls, clock, journal, kept_files, own_writes, readings, retention, subscriptions, trash
 from kelvix.store.database_server import DatabaseServer
 from kelvix.store.upkeep import due
 
 log = structlog.stdlib.get_logger(__name__)
-SILENCE_EVERY, PRUNE_EVERY = 300.0, 3600.0  # seconds
+SILENCE_EVERY, PRUNE_EVERY, RENEW_EVERY = 300.0, 3600.0, 60.0  # seconds
 CHANGES = 1000  # of journals that are let go of in one transaction
 
 
 def look_after(engine: Engine, server: DatabaseServer) -> None:
     """Do what is due on a server."""
     if back := server.transact(clock.follow):
-        log.warning("the clock was set back; what is due is brought forward by as much", seconds=round(back))
+        log.warning("the clock was set back; due work is moved forward by the same amount", seconds=round(back))
     for name, every, work in (
         ("silence", SILENCE_EVERY, lambda space: attention.watch_silence(engine, engine.directory.open(space))),
         ("tell", engine.settings.tell_every, lambda space: notifying.tell(engine, engine.directory.open(space))),
+        ("renew", RENEW_EVERY, lambda space: renewing.renew_due(engine, space)),
         ("recover", engine.settings.recover_every, lambda space: recovering.recover(engine, space)),
         ("count", engine.settings.count_every, lambda space: holding.count_runs(engine, space)),
         ("prune", PRUNE_EVERY, lambda space: prune(engine, space)),
@@ -44,7 +45,7 @@ def _for_each_workspace(engine: Engine, server: DatabaseServer, name: str, work:
         try:
             work(workspace_id)
         except Exception:
-            log.exception("upkeep failed; it is done again when its time comes", what=name, workspace=workspace_id)
+            log.exception("maintenance failed; it will be retried at its next time", what=name, workspace=workspace_id)
 
 
 def prune(engine: Engine, workspace_id: int) -> int:
@@ -54,8 +55,13 @@ def prune(engine: Engine, workspace_id: int) -> int:
     total = 0
     trash.empty_old(space)
     subscribing.end_unused(engine, space)
+    space.transact(lambda t: adding.forget(t, workspace_id))
+    space.transact(lambda t: calls.forget(t, workspace_id))
+    space.transact(lambda t: own_writes.forget(t, workspace_id))
     space.transact(lambda t: subscriptions.forget_left(t, workspace_id))
     while space.transact(lambda t: journal.prune(t, workspace_id, CHANGES)) == CHANGES:
+        continue
+    while space.transact(lambda t: readings.prune(t, workspace_id, CHANGES)) == CHANGES:
         continue
     for work in (
         lambda t: retention.prune_content(t, workspace_id, content),

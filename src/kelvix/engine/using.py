@@ -36,7 +36,7 @@ def of_database(engine: Engine, space: Space, database_id: int) -> list[Use]:
 def _left_without(context: Context, database_id: int) -> dict[int, Database | None]:
     """Return what is left when a database goes: fields of others that refer to it go too."""
     left: dict[int, Database | None] = {
-        d.id: Database(d.id, d.name, kept)
+        d.id: replace(d, fields=kept)
         for d in context.databases.values()
         if len(kept := tuple(f for f in d.fields if f.refers_to != database_id)) < len(d.fields)
     }
@@ -45,7 +45,7 @@ def _left_without(context: Context, database_id: int) -> dict[int, Database | No
 
 def of_field(engine: Engine, space: Space, database: Database, field_id: FieldId) -> list[Use]:
     """Return what uses a field of a database."""
-    left = Database(database.id, database.name, tuple(f for f in database.fields if f.id != field_id))
+    left = replace(database, fields=tuple(f for f in database.fields if f.id != field_id))
     return _workflows(engine, space, lambda context: _without_databases(context, {database.id: left}))
 
 

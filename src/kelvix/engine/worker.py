@@ -19,7 +19,7 @@ from kelvix.engine.alone import Alone
 from kelvix.engine.dispatch import JOURNAL
 from kelvix.engine.engine import Engine
 from kelvix.engine.runner import Runner
-from kelvix.engine.subscriptions import feeding, polling, records, schedules
+from kelvix.engine.subscriptions import feeding, polling, records, schedules, watching
 from kelvix.room import Room
 from kelvix.store import ready, runs
 from kelvix.store.consumers import Reader
@@ -45,7 +45,7 @@ class Worker:
         self._free = threading.Semaphore(COMPUTING)
         self.runner.leases.leave, self.runner.leases.return_ = self._free.release, self._free.acquire
         self._alone = Alone(engine.settings)
-        self._poller = polling.Poller(engine)
+        self._poller = polling.Poller(engine, self.runner.versions)
         self._under_way: Counter[int] = Counter()  # by workspace
         self._ended = 0  # how many were carried
         self._held_back = False  # whether there was work for which its workspace had no more room
@@ -88,7 +88,7 @@ class Worker:
                 if not self._take_up() and not (self._held_back and ended != self._ended):
                     self._hear(LOOK)
             except Exception:
-                log.exception("the worker goes on after a failure")
+                log.exception("the worker continues after a failure")
                 self._stopping.wait(1)
         with contextlib.suppress(DatabaseError):
             self.engine.dispatch.leave()
@@ -209,7 +209,7 @@ class Worker:
                 self.runner.carry(claims[0])
         except Exception:
             runs_ = [claim.run_id for claim in claims]
-            log.exception("a run could not be carried on; another worker will when its lease ends", runs=runs_)
+            log.exception("a run could not continue; another worker will take it when its lease ends", runs=runs_)
         finally:
             with self._counting:
                 self._under_way[claims[0].workspace_id] -= 1
@@ -229,13 +229,14 @@ class Worker:
                     continue
                 for server in self.engine.directory.servers.values():
                     new += feeding.feed(self.engine, server)
+                    new += watching.follow(self.engine, versions, server)
                     new += records.follow(self.engine, versions, server)
                     new += records.settle(self.engine, versions, server)
                     new += schedules.come_round(self.engine, versions, server)
                     new += catching_up.feed(self.engine, server)
                     new += holding.let_go_on(self.engine, server)
             except Exception:
-                log.exception("following what happens here goes on after a failure")
+                log.exception("following changes continues after a failure")
                 self._stopping.wait(1)
             self._behind.wait(0 if new else LOOK)
             self._behind.clear()
@@ -246,7 +247,7 @@ class Worker:
                 for server in self.engine.directory.servers.values():
                     upkeep.look_after(self.engine, server)
             except Exception:
-                log.exception("looking after things goes on after a failure")
+                log.exception("maintenance continues after a failure")
             self._stopping.wait(5)
 
     def _read_feeds(self) -> None:
@@ -257,8 +258,9 @@ class Worker:
                     continue
                 for server in self.engine.directory.servers.values():
                     self._poller.check_due(server)
+                    self._poller.look_due(server)
             except Exception:
-                log.exception("reading the feeds goes on after a failure")
+                log.exception("reading the feeds continues after a failure")
                 self._stopping.wait(1)
             self._stopping.wait(0.25)
 

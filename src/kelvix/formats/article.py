@@ -71,7 +71,7 @@ def read(page: bytes | str, address: str = "", charset: str = "") -> Article:
         about = extract_metadata(page, default_url=address or None)
         language = _language(page)
     except Exception as error:
-        log.info("a page cannot be read", why=type(error).__name__)
+        log.info("a page can’t be read", why=type(error).__name__)
         return Article(address=cleaned)
     text = LINK.sub(_unless_safe, text[:MAX_TEXT])
     first, _, rest = text.partition("\n")

@@ -73,7 +73,7 @@ def read(content: bytes) -> list[Link]:
     elif head.startswith(b"<"):
         found = _feed(content)
     else:
-        raise Unreadable("this is no feed, no OPML and no bookmark file")
+        raise Unreadable("this is not a feed, an OPML or a bookmark file")
     return [link for link in found if _is_of_the_web(link.address)][:MAX_LINKS]
 
 
@@ -88,10 +88,10 @@ def _line(raw: object) -> str:
 
 def _feed(content: bytes) -> list[Link]:
     if b"<!entity" in content.lower():
-        raise Unreadable("this XML declares entities, which a feed has no need of")
+        raise Unreadable("this XML declares entities, which is not allowed")
     found = feedparser.parse(BytesIO(content), sanitize_html=True, resolve_relative_uris=True)
     if not found.entries and (found.bozo or not found.version):
-        raise Unreadable("this is no feed that can be read")
+        raise Unreadable("this feed can’t be read")
     return [
         Link(
             e.get("link", ""),
@@ -120,9 +120,9 @@ def _json_feed(content: bytes) -> list[Link]:
         feed = json.loads(content)
         items = feed["items"]
         if not str(feed["version"]).startswith("https://jsonfeed.org/version/") or not isinstance(items, list):
-            raise Unreadable("this JSON is no JSON Feed: it has no version of one")
+            raise Unreadable("this JSON is not a JSON Feed: its version is missing")
     except (ValueError, KeyError, TypeError, RecursionError):
-        raise Unreadable("this JSON is no JSON Feed") from None
+        raise Unreadable("this JSON is not a JSON Feed") from None
     return [
         Link(
             str(i.get("url") or i.get("external_url") or ""),
@@ -158,11 +158,11 @@ def _opml(content: bytes) -> Iterator[Link]:
     try:
         root = ET.fromstring(content)
     except (ET.ParseError, DefusedXmlException, ValueError):
-        raise Unreadable("this OPML cannot be read: it is not well formed, or declares entities") from None
+        raise Unreadable("this OPML can’t be read: it is not well formed, or declares entities") from None
 
     def walk(outline: Any, above: tuple[str, ...], depth: int) -> Iterator[Link]:
         if depth > DEEPEST:
-            raise Unreadable(f"this OPML has outlines within outlines more than {DEEPEST} times")
+            raise Unreadable(f"this OPML is nested more than {DEEPEST} levels deep")
         for one in outline.findall("outline"):
             name = _line(one.get("title") or one.get("text"))
             address = one.get("htmlUrl") or one.get("url") or one.get("xmlUrl") or ""

@@ -24,7 +24,9 @@ def messages(file: IO[bytes]) -> Iterator[bytes]:
         raise Unreadable("this file is empty, or begins with an empty line")
     if not BEGINS.match(first.rstrip(b"\r\n")):
         if not HEADER.match(first):
-            raise Unreadable("this is no message and no mbox: a message begins with header lines, an mbox with a line “From …”")
+            raise Unreadable(
+                "this is not a message or an mbox: a message begins with header lines, an mbox with a line “From …”"
+            )
         yield _bounded(first + file.read(MAX_BYTES + 1))
         return
     lines: list[bytes] = []

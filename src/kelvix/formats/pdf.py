@@ -58,12 +58,12 @@ def _read(file: IO[bytes]) -> Pdf:
     try:
         reader = PdfReader(file, strict=False)
         if reader.is_encrypted and not reader.decrypt(""):
-            return Pdf(problem="it is locked with a password")
+            return Pdf(problem="it is protected by a password")
         about = reader.metadata
         pages = len(reader.pages)
     except Exception as error:
-        log.info("a PDF cannot be read", why=str(error)[:200])
-        return Pdf(problem="it is damaged, or is no PDF")
+        log.info("a PDF can’t be read", why=str(error)[:200])
+        return Pdf(problem="it is damaged, or not a PDF")
     texts: list[str] = []
     marks: list[Highlight] = []
     problem = ""
@@ -74,13 +74,13 @@ def _read(file: IO[bytes]) -> Pdf:
             text = page.extract_text().strip()
             marks += _highlights(file, page, number)
         except Exception as error:
-            log.info("a page of a PDF cannot be read", page=number + 1, why=str(error)[:200])
-            problem = problem or f"page {number + 1} cannot be read"
+            log.info("a page of a PDF can’t be read", page=number + 1, why=str(error)[:200])
+            problem = problem or f"page {number + 1} can’t be read"
             continue
         texts.append(text)
         size += len(text)
         if time.monotonic() > until:
-            problem = problem or f"only its first {number + 1} pages were read: the others take too long"
+            problem = problem or f"only its first {number + 1} pages were read; the others took too long"
             break
         if size > MAX_TEXT:
             problem = problem or f"only its first {MAX_TEXT:,} characters were read"

@@ -155,9 +155,7 @@ def _decoded(part: EmailMessage, problems: list[str]) -> str:
     try:
         return raw.decode(charset)
     except LookupError:
-        problems.append(
-            f"its text says that it is written in “{_line(charset)[:40]}”, which is not known; read as UTF-8 instead"
-        )
+        problems.append(f"its text uses the unknown encoding “{_line(charset)[:40]}”; read as UTF-8 instead")
     except UnicodeDecodeError:
         problems.append("parts of its text could not be decoded and show as \ufffd")
     return raw.decode("utf-8", "replace")
@@ -190,13 +188,13 @@ def unreadable(source: bytes, why: str) -> Message:
         head = head[:MAX_HEAD].rpartition(b"\n")[0] or head[:MAX_HEAD]
     message = BytesHeaderParser(_class=EmailMessage, policy=POLICY).parsebytes(head + b"\n\n")
     text = clean(body[:MAX_TEXT].decode("utf-8", "replace")).strip()
-    return _message(message, text, "", (), [f"it could not be read: {why}"])
+    return _message(message, text, "", (), [f"it can’t be read: {why}"])
 
 
 def parse(source: bytes) -> Message:
     """Read a message from its source."""
     if len(BOUNDARY.findall(source)) > MAX_MULTIPARTS:
-        return unreadable(source, f"more than {MAX_MULTIPARTS} of its parts hold parts of their own")
+        return unreadable(source, f"more than {MAX_MULTIPARTS} of its parts have parts themselves")
     problems: list[str] = []
     message = BytesParser(_class=EmailMessage, policy=POLICY).parsebytes(source)
     plain: list[str] = []
@@ -232,13 +230,13 @@ def parse(source: bytes) -> Message:
         if text := clean(str(part.get_payload() or "")):
             plain.insert(place, text)
     if message.defects or any(p.defects for p in message.walk()):
-        problems.append("it is not quite formed as the mail standard asks; what could be read is shown")
+        problems.append("it doesn’t quite follow the email standard; the readable parts are shown")
     joined = "\n".join(marked)
     text = "\n".join(plain) if "".join(plain).strip() else html_to_text(joined)
     text = clean(text.replace("\r\n", "\n").replace("\r", "\n")).strip()
     if len(text) > MAX_TEXT:
         text = text[:MAX_TEXT]
-        problems.append(f"its text is longer than {MAX_TEXT:,} characters and was cut there")
+        problems.append(f"its text is longer than {MAX_TEXT:,} characters and was shortened")
     shown = safe_html(clean(joined)[:MAX_TEXT]) if marked else ""
     return _message(message, text, shown, tuple(attachments), problems)
 
@@ -246,7 +244,7 @@ def parse(source: bytes) -> Message:
 def _message(message: EmailMessage, text: str, html: str, attachments: tuple[Attachment, ...], problems: list[str]) -> Message:
     """Put together what the headers say with what was read of the rest."""
     if (date := _date(message)) is None:
-        problems.append("it has no date that can be read; the time of its arrival is used")
+        problems.append("it has no readable date; the time of arrival is used")
     senders = _addresses(message, "from")
     return Message(
         message_id=_header(message, "message-id"),

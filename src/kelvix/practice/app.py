@@ -29,7 +29,7 @@ from kelvix.store.database_server import DatabaseServer, Row
 from kelvix.store.migrate import migrate
 
 HERE = pathlib.Path(__file__).parent
-NOT_RIGHT = "This request for access is not right: {}"
+NOT_RIGHT = "This request for access is not valid: {}"
 RECEIVER = "receiver"  # takes requests without a connection
 CSP = "default-src 'self'; style-src 'self' 'nonce-practice'; frame-ancestors 'none'; base-uri 'none'"
 
@@ -65,7 +65,8 @@ def build(settings: Settings) -> ASGIApp:
     migrate(settings.practice, HERE / "migrations")
     store, faults = Store(DatabaseServer(settings.practice)), Faults()
     apps = make_all(store, Pusher(store, faults), settings)
-    consent = ConsentServer(store, f"{settings.address}/api/v1/connections/callback", tuple(apps))
+    seconds = {code: one.token_seconds for code, one in apps.items()}
+    consent = ConsentServer(store, f"{settings.address}/api/v1/connections/callback", seconds)
     desk = Desk(store, settings, {code: one.name for code, one in apps.items()})
 
     @asynccontextmanager
@@ -101,7 +102,7 @@ def build(settings: Settings) -> ASGIApp:
     @app.post("/sign-in")
     def signed_in(account: Annotated[int, Form()], to: Annotated[str, Form()] = "/") -> Response:
         if account not in {a["id"] for a in store.accounts()}:
-            raise HTTPException(404, "there is no such account")
+            raise HTTPException(404, "account not found")
         answer = RedirectResponse(to if to.startswith("/") and not to.startswith(("//", "/\\")) else "/", 303)
         answer.set_cookie(COOKIE, store.new_page_session(account), httponly=True, samesite="lax")
         return answer
@@ -126,7 +127,7 @@ def build(settings: Settings) -> ASGIApp:
         account: Signed, name: Annotated[str, Form()], mode: Annotated[str, Form()], push: Annotated[str, Form()]
     ) -> Response:
         if name not in (*apps, RECEIVER) or mode not in MODES or push not in PUSH_MODES:
-            raise HTTPException(422, "there is no such switch")
+            raise HTTPException(422, "unknown setting")
         faults.set(name, mode, push)
         return RedirectResponse("/", 303)
 
@@ -189,4 +190,4 @@ def build(settings: Settings) -> ASGIApp:
         store.ping()
         return {"state": "good"}
 
-    return FaultMiddleware(app, faults)
+    return FaultMiddleware(app, faults, {code: one.quota for code, one in apps.items() if one.quota})

@@ -1,11 +1,14 @@
 """The consent window: OAuth 2.0 authorization code with PKCE (RFC 6749, RFC 7636), by Authlib.
 
-Kelvix is a public client: it has no secret, the code verifier proves that it is the one who asked.
+Kelvix is a public client: it has no secret, the code verifier proves that it is the one who asked. What it is given can be
+renewed before it ends (RFC 6749, 6).
 """
 
 from __future__ import annotations
 
+import json
 import secrets
+from collections.abc import Mapping
 from typing import Any
 from urllib.parse import parse_qsl, urlsplit
 
@@ -16,7 +19,8 @@ from authlib.oauth2.rfc6750 import BearerTokenGenerator
 from authlib.oauth2.rfc7636 import CodeChallenge
 from starlette.responses import JSONResponse, RedirectResponse, Response
 
-from kelvix.practice.store import TOKEN_DAYS, Store
+from kelvix.practice.store import Store
+from kelvix.store.database_server import Row
 
 CLIENT = "kelvix"
 
@@ -49,7 +53,7 @@ class Client(ClientMixin):  # type: ignore[misc]
         return response_type == "code"
 
     def check_grant_type(self, grant_type: str) -> bool:
-        return grant_type == "authorization_code"
+        return grant_type in ("authorization_code", "refresh_token")
 
 
 class Code(AuthorizationCodeMixin):  # type: ignore[misc]
@@ -115,21 +119,81 @@ class CodeGrant(grants.AuthorizationCodeGrant):  # type: ignore[misc]
         return {"id": kept["account"], "shared": kept["shared"], "may_send": kept["may_send"]}
 
 
+class Refresh:
+    """What renews a token, as Authlib asks about it."""
+
+    def __init__(self, row: Row):
+        self.row = row
+
+    def check_client(self, client: Client) -> bool:
+        return bool(client.get_client_id() == self.row["client"])
+
+    def get_scope(self) -> str:
+        return str(self.row["app"])
+
+
+class RefreshGrant(grants.RefreshTokenGrant):  # type: ignore[misc]
+    """Renewal of access (RFC 6749, 6). What renews it stays the same."""
+
+    TOKEN_ENDPOINT_AUTH_METHODS = ["none"]
+
+    def authenticate_refresh_token(self, refresh_token: str) -> Refresh | None:
+        row = self.server.store.by_refresh(refresh_token)
+        return Refresh(row) if row else None
+
+    def authenticate_user(self, refresh_token: Refresh) -> dict[str, Any]:
+        row = refresh_token.row
+        shared, may_send = json.loads(row["shared"]), bool(row["may_send"])
+        return {"id": row["account_id"], "shared": shared, "may_send": may_send, "grant": row["grant_digest"]}
+
+    def revoke_old_credential(self, refresh_token: Refresh) -> None:
+        return None  # the token before is good until it ends
+
+
+class Tokens(BearerTokenGenerator):  # type: ignore[misc]
+    """`seconds`: for how long a token of each app is good."""
+
+    def __init__(self, seconds: Mapping[str, int]):
+        super().__init__(lambda **_: secrets.token_urlsafe(32), lambda **_: secrets.token_urlsafe(32))
+        self.seconds = seconds
+
+    def generate(
+        self,
+        grant_type: str,
+        client: Client,
+        user: Any = None,
+        scope: str | None = None,
+        expires_in: int | None = None,
+        include_refresh_token: bool = True,
+    ) -> Any:
+        """Return a token of the app that the scope names."""
+        return super().generate(grant_type, client, user, scope, self.seconds[scope or ""], include_refresh_token)
+
+
 class ConsentServer(AuthorizationServer):  # type: ignore[misc]
-    def __init__(self, store: Store, redirect_uri: str, apps: tuple[str, ...]):
-        super().__init__(scopes_supported=list(apps))
-        self.store, self.client = store, Client(redirect_uri, apps)
-        self.register_token_generator(
-            "default", BearerTokenGenerator(lambda **_: secrets.token_urlsafe(32), expires_generator=TOKEN_DAYS * 24 * 3600)
-        )
+    def __init__(self, store: Store, redirect_uri: str, seconds: Mapping[str, int]):
+        super().__init__(scopes_supported=list(seconds))
+        self.store, self.client = store, Client(redirect_uri, tuple(seconds))
+        self.register_token_generator("default", Tokens(seconds))
         self.register_grant(CodeGrant, [CodeChallenge(required=True)])
+        self.register_grant(RefreshGrant)
 
     def query_client(self, client_id: str) -> Client | None:
         return self.client if client_id == CLIENT else None
 
     def save_token(self, token: dict[str, Any], request: FormRequest) -> None:
         who = request.user
-        self.store.new_token(token["access_token"], token["scope"], who["id"], CLIENT, who["shared"], who["may_send"])
+        self.store.new_token(
+            token["access_token"],
+            token["scope"],
+            who["id"],
+            CLIENT,
+            who["shared"],
+            who["may_send"],
+            token["expires_in"] / 86_400,
+            refresh=token.get("refresh_token"),
+            grant=who.get("grant"),
+        )
 
     def create_oauth2_request(self, request: FormRequest) -> FormRequest:
         return request

@@ -3,10 +3,12 @@
 # No deferred annotations here: routes within functions name types that only exist there.
 import json
 import pathlib
+import secrets
 import threading
 from abc import ABC
 from collections.abc import Callable
 from contextlib import AbstractContextManager, nullcontext
+from datetime import UTC, datetime, timedelta
 from typing import Annotated, Any, ClassVar
 
 from fastapi import APIRouter, Body, Depends, Form, HTTPException, Request, Response
@@ -15,13 +17,34 @@ from fastapi.templating import Jinja2Templates
 from starlette.concurrency import run_in_threadpool
 
 from kelvix.core.values import whole
+from kelvix.practice.faults import Quota, lag
 from kelvix.practice.push import Pusher
-from kelvix.practice.store import Access, Store
+from kelvix.practice.store import TOKEN_DAYS, Access, Store
 from kelvix.settings import Settings
 from kelvix.store.database_server import Row
 
 COOKIE = "practice"
+EXPIRED = 'Bearer error="invalid_token", error_description="expired"'  # RFC 6750, 3
+KEY_DAYS = {"ended": -1.0, "week": 5.0, "quarter": 90.0, "year": 365.0}
 SHOWN = 500  # items of a container, on its page
+MAX_LATE = 50  # items that are listed late
+
+
+OptionName = Annotated[str, Body(embed=True, min_length=1, max_length=100)]
+
+
+def with_option(fields: list[dict[str, Any]], number: int, name: str, *types: str) -> tuple[int, list[dict[str, Any]]]:
+    """Return the number of an option that a field has, or is given, and the fields as they are then. Raises HTTPException for a
+    field that takes none."""
+    field = next((f for f in fields if f["id"] == number and f["type"] in types), None)
+    if field is None:
+        raise HTTPException(422, "this field has no options")
+    known = next((o["id"] for o in field["options"] if o["name"].casefold() == name.casefold()), None)
+    if known is not None:
+        return known, fields
+    made = max((o["id"] for o in field["options"]), default=0) + 1
+    grown = field | {"options": [*field["options"], {"id": made, "name": name}]}
+    return made, [grown if f is field else f for f in fields]
 
 
 class NotSignedIn(Exception):
@@ -56,8 +79,16 @@ class PracticeApp(ABC):
     containers_word: ClassVar[str] = "folders"
     items_word: ClassVar[str]
     addressed: ClassVar[bool] = False  # whether containers have mail addresses
+    holder_word: ClassVar[str] = ""  # what its containers stand within, if anything
+    tells_removed: ClassVar[bool] = False  # whether who listens is told at once of what was deleted
+    lists_removed: ClassVar[bool] = True  # whether who asks for changes learns what was deleted
+    pushes: ClassVar[bool] = True  # whether who asks for it is told of changes at once
+    has_keys: ClassVar[bool] = False  # whether access is by keys that its user makes, rather than by consent
+    token_seconds: ClassVar[int] = TOKEN_DAYS * 86_400  # for which what its consent window gives is good
+    keeps_items: ClassVar[bool] = True  # whether what its containers hold is kept item by item
     begins_with: ClassVar[tuple[str, ...]] = ()  # containers that a first account has
     sends: ClassVar[str] = ""  # what else may be allowed, as the consent window says it
+    quota: ClassVar[Quota | None] = None  # how many calls it takes, of which its answers tell
     about: str = ""  # what its users should know, beside its switches
 
     def __init__(self, store: Store, pusher: Pusher, settings: Settings):
@@ -71,6 +102,9 @@ class PracticeApp(ABC):
 
     def container_link(self, container_id: int) -> str:
         return f"{self.address}/{self.code}/{self.containers_word}/{container_id}"
+
+    def holder_link(self, holder_id: int) -> str:
+        return f"{self.address}/{self.code}/{self.holder_word}s/{holder_id}"
 
     def item_link(self, item_id: int) -> str:
         return f"{self.address}/{self.code}/{self.items_word}/{item_id}"
@@ -92,11 +126,19 @@ class PracticeApp(ABC):
             **json.loads(row["body"]),
         }
 
+    def containers(self, account_id: int) -> list[Row]:
+        """Return the containers of an account, each with how many items it holds."""
+        return self.store.containers(self.code, account_id)
+
     # What becomes of containers and items
 
-    def make_container(self, account_id: int, name: str, address: str = "") -> int:
-        """Make a container with this name; the one that is there, where it is."""
-        return self.store.container(self.code, account_id, name.strip()[:200], address.strip().lower() or None)
+    def make_container(self, account_id: int, name: str, address: str = "", within: str = "") -> int:
+        """Make a container with this name, `within` the one of that name on wish, or of that path: Workshop › Autumn; the one
+        that is there, where it is."""
+        holder: int | None = None
+        for level in filter(None, (part.strip()[:200] for part in within.split("›"))):
+            holder = self.store.container(self.code, account_id, level, within=holder, holds=True)
+        return self.store.container(self.code, account_id, name.strip()[:200], address.strip().lower() or None, holder)
 
     def change(
         self,
@@ -105,10 +147,17 @@ class PracticeApp(ABC):
         change: Callable[[dict[str, Any]], dict[str, Any]],
         to: int | None = None,
         idempotency: bytes | None = None,
+        expect: int | None = None,
     ) -> None:
-        """Change an item, or move it; whoever listens is told."""
-        for container, what, revision in self.store.change(item_id, kind, change, to, idempotency):
+        """Change an item, or move it; whoever listens is told. Raises Stale."""
+        for container, what, revision in self.store.change(item_id, kind, change, to, idempotency, expect):
             self.pusher.tell(self.code, container, item_id, what, revision)
+
+    def delete(self, item_id: int, container_id: int, idempotency: bytes | None = None, expect: int | None = None) -> None:
+        """Delete an item. Raises Stale."""
+        revision = self.store.delete(item_id, container_id, idempotency, expect)
+        if self.tells_removed:
+            self.pusher.tell(self.code, container_id, item_id, "gone", revision)
 
     def move(self, item_id: int, to: int) -> None:
         """Told where it lay, as moved, and where it lies now, as new."""
@@ -121,8 +170,17 @@ class PracticeApp(ABC):
         found = None
         if scheme.lower() == "bearer":
             found = self.store.remembered(self.code, token) or await run_in_threadpool(self.store.access, self.code, token)
+        if found is None and await run_in_threadpool(self.store.has_ended, self.code, token):
+            raise HTTPException(401, "expired", {"www-authenticate": EXPIRED})
         if found is None:
-            raise HTTPException(401, "this token is not known, or its access was taken away")
+            raise HTTPException(401, "unknown token, or its access was revoked")
+        return found
+
+    async def writing(self, request: Request) -> Access:
+        """Prove access, as `granted` does, that may write too."""
+        found = await self.granted(request)
+        if not found.may_send:
+            raise HTTPException(403, "this access may only read")
         return found
 
     def shared(self, granted: Access, container: str) -> int:
@@ -135,7 +193,7 @@ class PracticeApp(ABC):
         number = whole(item_id)
         row = self.store.item(self.code, number) if number is not None else None
         if row is None:
-            raise HTTPException(404, "there is no such item")
+            raise HTTPException(404, "item not found")
         self.shared(granted, str(row["container_id"]))
         return row
 
@@ -144,13 +202,13 @@ class PracticeApp(ABC):
     def own_container(self, account: Row, container_id: int) -> Row:
         found = next((c for c in self.store.containers(self.code, account["id"]) if c["id"] == container_id), None)
         if found is None:
-            raise HTTPException(404, f"there is no such {self.container_word}")
+            raise HTTPException(404, f"{self.container_word} not found")
         return found
 
     def own_item(self, account: Row, item_id: int) -> tuple[Row, Row]:
         row = self.store.item(self.code, item_id)
         if row is None:
-            raise HTTPException(404, "there is no such item")
+            raise HTTPException(404, "item not found")
         return row, self.own_container(account, row["container_id"])
 
     def api(self) -> APIRouter:
@@ -160,22 +218,37 @@ class PracticeApp(ABC):
 
         @api.get("/me")
         def me(granted: Granted) -> dict[str, Any]:
-            there = self.store.containers(self.code, granted.account_id)
+            there = self.containers(granted.account_id)
             return {
                 "account": granted.account,
                 "name": granted.name,
                 "shared": [
-                    {"id": str(c["id"]), "name": c["name"], "items": c["items"], "link": self.container_link(c["id"])}
+                    {
+                        "id": str(c["id"]),
+                        "name": c["name"],
+                        "path": c["path"],
+                        "path_links": [self.holder_link(id) for id in c["within"]],
+                        "items": c["items"],
+                        "link": self.container_link(c["id"]),
+                    }
                     for c in there
                     if c["id"] in granted.shared
                 ],
                 "not_shared": [c["name"] for c in there if c["id"] not in granted.shared],
                 "may_send": granted.may_send,
+                "expires_at": granted.expires_at.isoformat() if granted.expires_at else None,
             }
+
+        if not self.keeps_items:
+            return api
 
         @api.get(f"/{self.containers_word}/{{container}}/{self.items_word}")
         def items(granted: Granted, container: str, limit: int = 20, before: int | None = None) -> dict[str, Any]:
-            rows = self.store.items(self.shared(granted, container), max(1, min(limit, 100)), before)
+            most, late = max(1, min(limit, 100)), lag.get()
+            rows = self.store.items(self.shared(granted, container), most + (MAX_LATE if late else 0), before)
+            if late:
+                seen = datetime.now(UTC) - timedelta(seconds=late)
+                rows = [r for r in rows if r["at"] <= seen][:most]
             return {"items": [self.as_json(r) for r in rows]}
 
         @api.get(f"/{self.items_word}/{{item_id}}")
@@ -198,18 +271,26 @@ class PracticeApp(ABC):
                         "at": r["at"].isoformat(),
                     }
                     for r in rows
+                    if self.lists_removed or r["kind"] != "gone"
                 ],
             }
 
+        if not self.pushes:
+            return api
+
         @api.post("/subscriptions", status_code=201)
-        def subscribe(granted: Granted, container: Annotated[str, Body()], url: Annotated[str, Body()]) -> dict[str, str]:
-            made, secret = self.store.subscribe(granted, self.shared(granted, container), url)
+        def subscribe(
+            granted: Granted, url: Annotated[str, Body()], container: Annotated[str | None, Body()] = None
+        ) -> dict[str, str]:
+            """Without a container, all that are shared are meant, those that come later too."""
+            number = self.shared(granted, container) if container is not None else None
+            made, secret = self.store.subscribe(granted, number, url)
             return {"id": str(made), "secret": secret}
 
         @api.delete("/subscriptions/{subscription_id}", status_code=204)
         def unsubscribe(granted: Granted, subscription_id: int) -> None:
             if not self.store.unsubscribe(granted, subscription_id):
-                raise HTTPException(404, "there is no such subscription")
+                raise HTTPException(404, "subscription not found")
 
         return api
 
@@ -220,13 +301,34 @@ class PracticeApp(ABC):
 
         @pages.get("")
         def containers(request: Request, account: Signed) -> Response:
-            there = self.store.containers(self.code, account["id"])
+            there = self.containers(account["id"])
+            return desk.show(request, "containers.html", account=account, app=self, containers=there)
+
+        @pages.get(f"/{self.holder_word or 'holder'}s/{{holder_id}}")
+        def holder(request: Request, account: Signed, holder_id: int) -> Response:
+            there = [c for c in self.containers(account["id"]) if holder_id in c["within"]]
+            if not there:
+                raise HTTPException(404, f"{self.holder_word} not found")
             return desk.show(request, "containers.html", account=account, app=self, containers=there)
 
         @pages.post(f"/{self.containers_word}")
-        def new_container(account: Signed, name: Annotated[str, Form()], address: Annotated[str, Form()] = "") -> Response:
-            made = self.make_container(account["id"], name, address)
+        def new_container(
+            account: Signed,
+            name: Annotated[str, Form()],
+            address: Annotated[str, Form()] = "",
+            within: Annotated[str, Form()] = "",
+        ) -> Response:
+            made = self.make_container(account["id"], name, address, within)
             return RedirectResponse(self._here(self.container_link(made)), 303)
+
+        if self.keeps_items:
+            self._item_pages(pages, desk)
+        if self.has_keys:
+            self._key_pages(pages, desk)
+        return pages
+
+    def _item_pages(self, pages: APIRouter, desk: Desk) -> None:
+        Signed = Annotated[Row, Depends(desk.person)]
 
         @pages.get(f"/{self.containers_word}/{{container_id}}")
         def container(request: Request, account: Signed, container_id: int) -> Response:
@@ -249,7 +351,27 @@ class PracticeApp(ABC):
         @pages.post(f"/{self.items_word}/{{item_id}}/delete")
         def delete(account: Signed, item_id: int) -> Response:
             row, found = self.own_item(account, item_id)
-            self.store.delete(row["id"], found["id"])
+            self.delete(row["id"], found["id"])
             return RedirectResponse(self._here(self.container_link(found["id"])), 303)
 
-        return pages
+    def _key_pages(self, pages: APIRouter, desk: Desk) -> None:
+        Signed = Annotated[Row, Depends(desk.person)]
+
+        def keys_page(request: Request, account: Row, made: str = "") -> Response:
+            there = self.store.containers(self.code, account["id"])
+            kept = [k for k in self.store.tokens(account["id"]) if k["app"] == self.code]
+            return desk.show(request, "keys.html", account=account, app=self, containers=there, keys=kept, made=made)
+
+        @pages.get("/keys")
+        def keys(request: Request, account: Signed) -> Response:
+            return keys_page(request, account)
+
+        @pages.post("/keys")
+        async def make_key(request: Request, account: Signed) -> Response:
+            form = await request.form()
+            mine = {c["id"] for c in self.store.containers(self.code, account["id"])}
+            shared = [n for n in (whole(str(v)) for v in form.getlist("share")) if n in mine and n is not None]
+            key, days = f"{self.code}-{secrets.token_urlsafe(24)}", KEY_DAYS.get(str(form.get("ends")), 90)
+            name = str(form.get("name", "")).strip()[:200] or "Key"
+            self.store.new_token(key, self.code, account["id"], "key", shared, form.get("write") == "1", days, name)
+            return keys_page(request, account, key)

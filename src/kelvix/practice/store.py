@@ -19,9 +19,18 @@ REMEMBER = 1.0  # seconds
 MAX_RECEIVED = 100  # web requests that are shown
 
 
+class Stale(Exception):
+    """An item was changed since whoever writes saw it; `revision` is the one that it has."""
+
+    def __init__(self, revision: int):
+        super().__init__(f"revision {revision}")
+        self.revision = revision
+
+
 @dataclass(frozen=True)
 class Access:
-    """Who calls, in whose account, and which containers were shared with them."""
+    """Who calls, in whose account, and which containers were shared with them. `token_digest`: of the first token of the grant,
+    so that it stays the same when that is renewed."""
 
     app: str
     account_id: int
@@ -30,6 +39,7 @@ class Access:
     shared: frozenset[int]
     token_digest: bytes
     may_send: bool = False
+    expires_at: datetime | None = None
 
 
 class Store:
@@ -51,29 +61,69 @@ class Store:
     def accounts(self) -> list[Row]:
         return self.server.read(lambda t: t.rows("SELECT * FROM account ORDER BY id"))
 
-    def container(self, app: str, account_id: int, name: str, address: str | None = None) -> int:
-        """Return the container with this name; create it if needed."""
+    def container(
+        self,
+        app: str,
+        account_id: int,
+        name: str,
+        address: str | None = None,
+        within: int | None = None,
+        holds: bool = False,
+    ) -> int:
+        """Return the container with this name, `within` another one on wish; create it if needed. `holds`: it holds others, and
+        no items."""
 
         def work(t: Transaction) -> int:
-            row = t.row("SELECT id FROM container WHERE app=%s AND account_id=%s AND name=%s", (app, account_id, name))
+            row = t.row(
+                "SELECT id FROM container WHERE app=%s AND account_id=%s AND name=%s AND within_id <=> %s AND holds=%s",
+                (app, account_id, name, within, holds),
+            )
             return (
                 row["id"]
                 if row
                 else t.insert(
-                    "INSERT INTO container (app, account_id, name, address) VALUES (%s,%s,%s,%s)",
-                    (app, account_id, name, address),
+                    "INSERT INTO container (app, account_id, name, address, within_id, holds) VALUES (%s,%s,%s,%s,%s,%s)",
+                    (app, account_id, name, address, within, holds),
                 )
             )
 
         return self.server.transact(work)
 
     def containers(self, app: str, account_id: int) -> list[Row]:
-        return self.server.read(
+        """Return what holds items, each with its `path`: the names of those that it stands within, from the top; `within` are
+        their numbers."""
+        rows = self.server.read(
             lambda t: t.rows(
                 "SELECT c.*, (SELECT COUNT(*) FROM item i WHERE i.container_id=c.id AND i.deleted_at IS NULL) AS items "
                 "FROM container c WHERE app=%s AND account_id=%s ORDER BY c.id",
                 (app, account_id),
             )
+        )
+        by_id = {row["id"]: row for row in rows}
+
+        def within(row: Row) -> list[int]:
+            above = by_id.get(row["within_id"])
+            return [*within(above), above["id"]] if above else []
+
+        found = [row | {"within": within(row)} for row in rows if not row["holds"]]
+        return [row | {"path": [by_id[id]["name"] for id in row["within"]]} for row in found]
+
+    def settings(self, container_id: int) -> dict[str, Any]:
+        """Return a container's own settings."""
+        row = self.server.read(lambda t: t.row("SELECT settings FROM container WHERE id=%s", (container_id,)))
+        return json.loads(row["settings"]) if row and row["settings"] else {}
+
+    def set_up(self, container_id: int, settings: dict[str, Any]) -> None:
+        self.server.transact(
+            lambda t: t.execute(
+                "UPDATE container SET settings=%s WHERE id=%s", (json.dumps(settings, ensure_ascii=False), container_id)
+            )
+        )
+
+    def holders(self, app: str, account_id: int) -> list[Row]:
+        """Return what holds other containers."""
+        return self.server.read(
+            lambda t: t.rows("SELECT * FROM container WHERE app=%s AND account_id=%s AND holds ORDER BY id", (app, account_id))
         )
 
     def container_by_address(self, app: str, address: str) -> Row | None:
@@ -137,12 +187,13 @@ class Store:
         change: Callable[[dict[str, Any]], dict[str, Any]],
         to: int | None = None,
         idempotency: bytes | None = None,
+        expect: int | None = None,
     ) -> list[tuple[int, str, int]]:
-        """Change an item, and move it into another container on wish: what is told of it, as containers, kinds and numbers."""
+        """Change an item, and move it into another container on wish: what is told of it, as containers, kinds and numbers.
+        `expect`: the revision that the writer saw. Raises Stale."""
 
         def work(t: Transaction) -> list[tuple[int, str, int]]:
-            row = t.row("SELECT container_id, body, revision FROM item WHERE id=%s FOR UPDATE", (item_id,))
-            assert row
+            row = _locked(t, item_id, expect)
             here, revision = row["container_id"], row["revision"] + 1
             if idempotency:
                 t.execute("INSERT IGNORE INTO idempotency (digest, item_id) VALUES (%s,%s)", (idempotency, item_id))
@@ -162,9 +213,9 @@ class Store:
         self._remembered.clear()
 
         def work(t: Transaction) -> None:
-            row = t.row("SELECT shared FROM token WHERE digest=%s FOR UPDATE", (access.token_digest,))
-            shared = sorted({*json.loads(row["shared"] if row else "[]"), container_id})
-            t.execute("UPDATE token SET shared=%s WHERE digest=%s", (json.dumps(shared), access.token_digest))
+            rows = t.rows("SELECT shared FROM token WHERE grant_digest=%s FOR UPDATE", (access.token_digest,))
+            shared = sorted({container_id, *(n for row in rows for n in json.loads(row["shared"]))})
+            t.execute("UPDATE token SET shared=%s WHERE grant_digest=%s", (json.dumps(shared), access.token_digest))
 
         self.server.transact(work)
 
@@ -175,19 +226,48 @@ class Store:
 
         self.server.transact(work)
 
-    def delete(self, item_id: int, container_id: int) -> None:
-        def work(t: Transaction) -> None:
-            t.execute("UPDATE item SET deleted_at=NOW(3) WHERE id=%s", (item_id,))
-            self._feed(t, container_id, item_id, "gone")
+    def delete(self, item_id: int, container_id: int, idempotency: bytes | None = None, expect: int | None = None) -> int:
+        """Delete an item: its revision. Raises Stale."""
 
-        self.server.transact(work)
+        def work(t: Transaction) -> int:
+            revision = int(_locked(t, item_id, expect)["revision"]) + 1
+            if idempotency:
+                t.execute("INSERT IGNORE INTO idempotency (digest, item_id) VALUES (%s,%s)", (idempotency, item_id))
+            t.execute("UPDATE item SET deleted_at=NOW(3), revision=%s WHERE id=%s", (revision, item_id))
+            self._feed(t, container_id, item_id, "gone", revision)
+            return revision
+
+        return self.server.transact(work)
+
+    def bring_back(self, app: str, item_id: int) -> tuple[int, int] | None:
+        """Restore a deleted item, and return its container and revision; None if it is not deleted."""
+
+        def work(t: Transaction) -> tuple[int, int] | None:
+            row = t.row(
+                "SELECT container_id, revision FROM item WHERE app=%s AND id=%s AND deleted_at IS NOT NULL FOR UPDATE",
+                (app, item_id),
+            )
+            if row is None:
+                return None
+            revision = int(row["revision"]) + 1
+            t.execute("UPDATE item SET deleted_at=NULL, revision=%s WHERE id=%s", (revision, item_id))
+            self._feed(t, row["container_id"], item_id, "restored", revision)
+            return int(row["container_id"]), revision
+
+        return self.server.transact(work)
+
+    def container_of(self, app: str, item_id: int) -> int | None:
+        """Return where an item lies, or lay when it was deleted."""
+        row = self.server.read(lambda t: t.row("SELECT container_id FROM item WHERE app=%s AND id=%s", (app, item_id)))
+        return int(row["container_id"]) if row else None
 
     def item(self, app: str, item_id: int) -> Row | None:
         return self.server.read(
             lambda t: t.row(
-                "SELECT i.id, i.container_id, c.name AS container_name, i.body, i.revision, i.at, "
+                "SELECT i.id, i.container_id, c.name AS container_name, h.name AS holder_name, i.body, i.revision, i.at, "
                 "(SELECT MAX(f.seq) FROM feed f WHERE f.item_id=i.id AND f.container_id=i.container_id) AS seq FROM item i "
-                "JOIN container c ON c.id=i.container_id WHERE i.app=%s AND i.id=%s AND i.deleted_at IS NULL",
+                "JOIN container c ON c.id=i.container_id LEFT JOIN container h ON h.id=c.within_id "
+                "WHERE i.app=%s AND i.id=%s AND i.deleted_at IS NULL",
                 (app, item_id),
             )
         )
@@ -201,8 +281,9 @@ class Store:
         older = "AND (i.at, i.id) < (SELECT b.at, b.id FROM item b WHERE b.id=%s) " if before else ""
         return self.server.read(
             lambda t: t.rows(
-                "SELECT i.id, i.container_id, c.name AS container_name, i.body, i.revision, i.at FROM item i "
-                f"JOIN container c ON c.id=i.container_id WHERE i.container_id=%s AND i.deleted_at IS NULL {older}"
+                "SELECT i.id, i.container_id, c.name AS container_name, h.name AS holder_name, i.body, i.revision, i.at "
+                "FROM item i JOIN container c ON c.id=i.container_id LEFT JOIN container h ON h.id=c.within_id "
+                f"WHERE i.container_id=%s AND i.deleted_at IS NULL {older}"
                 "ORDER BY i.at DESC, i.id DESC LIMIT %s",
                 (container_id, *((before,) if before else ()), limit),
             )
@@ -259,19 +340,67 @@ class Store:
 
     # Tokens, codes and sessions
 
-    def new_token(self, token: str, app: str, account_id: int, client: str, shared: list[int], may_send: bool = False) -> None:
+    def new_token(
+        self,
+        token: str,
+        app: str,
+        account_id: int,
+        client: str,
+        shared: list[int],
+        may_send: bool = False,
+        days: float = TOKEN_DAYS,
+        name: str = "",
+        refresh: str | None = None,
+        grant: bytes | None = None,
+    ) -> None:
+        """Keep a token, or a key that a person made: it is good for some days, less than none for one that has ended. `refresh`
+        renews it; `grant`: that of the token which it renews."""
+        known = digest("token", token)
         self.server.transact(
             lambda t: t.execute(
-                "INSERT INTO token (digest, app, account_id, client, shared, may_send, expires_at) "
-                "VALUES (%s,%s,%s,%s,%s,%s, NOW(3) + INTERVAL %s DAY)",
-                (digest("token", token), app, account_id, client, json.dumps(shared), may_send, TOKEN_DAYS),
+                "INSERT INTO token (digest, app, account_id, client, shared, may_send, name, grant_digest, refresh_digest, "
+                "expires_at) VALUES (%s,%s,%s,%s,%s,%s,%s,%s,%s, NOW(3) + INTERVAL %s SECOND)",
+                (
+                    known,
+                    app,
+                    account_id,
+                    client,
+                    json.dumps(shared),
+                    may_send,
+                    name,
+                    grant or known,
+                    digest("refresh", refresh) if refresh else None,
+                    round(days * 86_400),
+                ),
+            )
+        )
+
+    def by_refresh(self, refresh: str) -> Row | None:
+        """Return the newest token of a grant, by what renews it; none where access was revoked."""
+        return self.server.read(
+            lambda t: t.row(
+                "SELECT n.* FROM token r JOIN token n ON n.grant_digest=r.grant_digest WHERE r.refresh_digest=%s "
+                "AND r.revoked_at IS NULL AND n.revoked_at IS NULL ORDER BY n.expires_at DESC LIMIT 1",
+                (digest("refresh", refresh),),
+            )
+        )
+
+    def has_ended(self, app: str, token: str) -> bool:
+        """Say whether a token was good once, and its time is over."""
+        return bool(
+            self.server.read(
+                lambda t: t.row(
+                    "SELECT 1 FROM token WHERE digest=%s AND app=%s AND revoked_at IS NULL AND expires_at <= NOW(3)",
+                    (digest("token", token), app),
+                )
             )
         )
 
     def access(self, app: str, token: str) -> Access | None:
         row = self.server.read(
             lambda t: t.row(
-                "SELECT k.*, a.address, a.name FROM token k JOIN account a ON a.id=k.account_id WHERE k.digest=%s AND k.app=%s "
+                "SELECT k.*, a.address, a.name AS called FROM token k JOIN account a ON a.id=k.account_id "
+                "WHERE k.digest=%s AND k.app=%s "
                 "AND k.revoked_at IS NULL AND k.expires_at > NOW(3)",
                 (digest("token", token), app),
             )
@@ -281,10 +410,11 @@ class Store:
                 app,
                 row["account_id"],
                 row["address"],
-                row["name"],
+                row["called"],
                 frozenset(json.loads(row["shared"])),
-                row["digest"],
+                row["grant_digest"],
                 bool(row["may_send"]),
+                row["expires_at"],
             )
             if row
             else None
@@ -301,7 +431,7 @@ class Store:
     def tokens(self, account_id: int) -> list[Row]:
         return self.server.read(
             lambda t: t.rows(
-                "SELECT HEX(digest) AS id, app, client, shared, expires_at FROM token "
+                "SELECT HEX(digest) AS id, app, client, name, shared, expires_at FROM token "
                 "WHERE account_id=%s AND revoked_at IS NULL ORDER BY expires_at DESC",
                 (account_id,),
             )
@@ -312,8 +442,10 @@ class Store:
         self._remembered.clear()
 
         def work(t: Transaction) -> None:
-            t.execute("UPDATE token SET revoked_at=NOW(3) WHERE digest=%s AND account_id=%s", (token_digest, account_id))
-            t.execute("DELETE FROM subscription WHERE token_digest=%s", (token_digest,))
+            row = t.row("SELECT grant_digest FROM token WHERE digest=%s AND account_id=%s", (token_digest, account_id))
+            if row is not None:
+                t.execute("UPDATE token SET revoked_at=NOW(3) WHERE grant_digest=%s", (row["grant_digest"],))
+                t.execute("DELETE FROM subscription WHERE token_digest=%s", (row["grant_digest"],))
 
         self.server.transact(work)
 
@@ -355,7 +487,8 @@ class Store:
 
     # Subscriptions
 
-    def subscribe(self, access: Access, container_id: int, url: str) -> tuple[int, str]:
+    def subscribe(self, access: Access, container_id: int | None, url: str) -> tuple[int, str]:
+        """Push to an address what happens in a container, or in all that are shared with an access."""
         secret = webhook_signature.new_secret()
         made = self.server.transact(
             lambda t: t.insert(
@@ -376,4 +509,23 @@ class Store:
         )
 
     def subscribers(self, container_id: int) -> list[Row]:
-        return self.server.read(lambda t: t.rows("SELECT * FROM subscription WHERE container_id=%s", (container_id,)))
+        """Return who listens to a container, or to all that is shared with them, this container among it."""
+        rows = self.server.read(
+            lambda t: t.rows(
+                "SELECT s.*, NULL AS shared FROM subscription s WHERE s.container_id=%s UNION ALL "
+                "SELECT s.*, k.shared FROM subscription s JOIN container c ON c.app=s.app "
+                "JOIN token k ON k.grant_digest=s.token_digest WHERE c.id=%s AND s.container_id IS NULL",
+                (container_id, container_id),
+            )
+        )
+        listens = (r for r in rows if r["container_id"] is not None or container_id in json.loads(r["shared"]))
+        return list({r["id"]: r for r in listens}.values())
+
+
+def _locked(t: Transaction, item_id: int, expect: int | None) -> Row:
+    """Return an item, locked. Raises Stale where it is not as the writer saw it."""
+    row = t.row("SELECT container_id, body, revision FROM item WHERE id=%s FOR UPDATE", (item_id,))
+    assert row
+    if expect is not None and row["revision"] != expect:
+        raise Stale(int(row["revision"]))
+    return row

@@ -4,7 +4,7 @@ given with what is known without reading it."""
 from __future__ import annotations
 
 from collections.abc import Collection
-from typing import IO, cast
+from typing import IO, Any, cast
 
 from kelvix.formats import article as articles
 from kelvix.formats import rfc5322
@@ -13,6 +13,7 @@ from kelvix.formats.lists_of_links import Link, Unreadable
 from kelvix.formats.pdf import Pdf
 from kelvix.formats.picture import Picture
 from kelvix.formats.rfc5322 import Message
+from kelvix.formats.workbook import Book
 from kelvix.readers.pool import POOL, NotRead
 
 
@@ -58,6 +59,19 @@ def message_parts(source: bytes, indexes: Collection[int]) -> dict[int, bytes]:
         return cast("dict[int, bytes]", POOL.read_bytes("message_parts", source, indexes=sorted(indexes)))
     except NotRead:
         return {}
+
+
+def workbook(content: bytes) -> Book:
+    """Read the sheets of a workbook. Never raises: what is wrong is its `problem`."""
+    try:
+        return cast(Book, POOL.read_bytes("workbook", content))
+    except NotRead as why:
+        return Book([], problem=str(why))
+
+
+def edit_workbook(content: bytes, sheet: str, change: dict[str, Any]) -> bytes:
+    """Return a workbook with one row changed (`formats/workbook.py`). Raises NotRead."""
+    return cast(bytes, POOL.read_bytes("workbook_edit", content, sheet=sheet, change=change))
 
 
 def links(content: bytes, as_text: bool = False) -> list[Link]:

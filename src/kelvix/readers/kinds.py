@@ -37,6 +37,8 @@ KINDS = {
     "message_parts": Kind("kelvix.formats.rfc5322", "parts_of_file", 20.0),
     "pdf": Kind("kelvix.formats.pdf", "read", 20.0),
     "picture": Kind("kelvix.formats.picture", "read", 5.0),
+    "workbook": Kind("kelvix.formats.workbook", "read", 30.0),
+    "workbook_edit": Kind("kelvix.formats.workbook", "edit", 30.0),
 }
 
 

@@ -142,7 +142,7 @@ class Pool:
             raise NotRead(f"reading it took more than {seconds:.0f} seconds") from None
         except (EOFError, OSError):
             self._lose(child)
-            raise NotRead("reading it broke down: it may be damaged, or need too much memory") from None
+            raise NotRead("reading it failed: it may be damaged, or need too much memory") from None
         except BaseException:
             self._lose(child)
             raise
@@ -169,7 +169,7 @@ class Pool:
                 self._lose(child)
                 continue
             if time.monotonic() >= until:
-                raise NotRead("too much is being read at once; try again in a moment")
+                raise NotRead("too many files are being read. Try again in a moment")
             if not self._alive or (hurried and not self._starting):
                 self._grow(MAX_CHILDREN)
             wait, hurried = (PATIENCE / 4 if hurried and not self._starting else HURRY), True

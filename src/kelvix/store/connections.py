@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
+from kelvix.store import databases
 from kelvix.store.database_server import Row, Transaction
 from kelvix.store.directory import Space
 from kelvix.store.secrets import Vault, digest
@@ -17,7 +18,8 @@ CONSENT_MINUTES = 15
 @dataclass(frozen=True)
 class Connection:
     """`state` is good, refused or lost, and so since `state_at`. A good one whose calls all fail reads as failing, with why;
-    one that sees nothing as empty; one that ends within a week as expiring. `shared`: the containers that it saw last."""
+    one that sees nothing as empty; one that ends within a week as expiring. `shared`: the containers that it saw last;
+    `server`: that of an app which has several, where it is not the usual one."""
 
     id: int
     app: str
@@ -31,6 +33,7 @@ class Connection:
     failing_since: datetime | None
     shared: tuple[str, ...] | None
     may_send: bool
+    server: str | None
 
 
 @dataclass(frozen=True)
@@ -43,8 +46,8 @@ class Consent:
 COLUMNS = (
     "id, app, name, account, CASE WHEN state<>'good' THEN state WHEN expires_at < NOW(3) THEN 'lost' "
     "WHEN failing_since IS NOT NULL THEN 'failing' WHEN shared='[]' AND NOT may_send THEN 'empty' "
-    "WHEN expires_at < NOW(3) + INTERVAL 7 DAY THEN 'expiring' ELSE state END AS state, "
-    "IF(state='good', failing_why, reason) AS reason, expires_at, created_at, state_at, failing_since, shared, may_send"
+    "WHEN refresh IS NULL AND expires_at < NOW(3) + INTERVAL 7 DAY THEN 'expiring' ELSE state END AS state, "
+    "IF(state='good', failing_why, reason) AS reason, expires_at, created_at, state_at, failing_since, shared, may_send, server"
 )
 WORKING = ("good", "expiring", "empty", "failing")  # states in which an app is asked
 
@@ -56,6 +59,10 @@ def _connection(row: Row) -> Connection:
 
 def _row_name(connection_id: int) -> str:
     return f"connection/{connection_id}"
+
+
+def _refresh_name(connection_id: int) -> str:
+    return f"connection/{connection_id}/refresh"
 
 
 def list_all(t: Transaction, workspace_id: int) -> list[Connection]:
@@ -70,12 +77,14 @@ def get(t: Transaction, workspace_id: int, connection_id: int) -> Connection | N
     return _connection(row) if row else None
 
 
-def token(t: Transaction, vault: Vault, workspace_id: int, connection_id: int) -> tuple[str, str, str] | None:
-    """Return the app, the token and the account of a connection."""
+def token(t: Transaction, vault: Vault, workspace_id: int, connection_id: int) -> tuple[str, str, str, str | None] | None:
+    """Return the app, the token, the account and the server of a connection."""
     row: Row | None = t.row(
-        "SELECT app, secret, account FROM connection WHERE workspace_id=%s AND id=%s", (workspace_id, connection_id)
+        "SELECT app, secret, account, server FROM connection WHERE workspace_id=%s AND id=%s", (workspace_id, connection_id)
     )
-    return (row["app"], vault.open(row["secret"], workspace_id, _row_name(connection_id)), row["account"]) if row else None
+    if row is None:
+        return None
+    return row["app"], vault.open(row["secret"], workspace_id, _row_name(connection_id)), row["account"], row["server"]
 
 
 def save(
@@ -87,22 +96,74 @@ def save(
     account: str,
     secret: str,
     expires_in: int | None,
+    refresh: str | None = None,
+    server: str | None = None,
 ) -> int:
-    """Keep what a consent gave: a new connection, or new access for one that is there (which keeps its name)."""
+    """Keep what a consent gave: a new connection, or new access for one that is there (which keeps its name and its server).
+    `refresh`: what renews it before it ends."""
 
     def work(t: Transaction) -> int:
         row = connection_id or t.insert(
-            "INSERT INTO connection (workspace_id, app, name, account, state, secret) VALUES (%s,%s,%s,%s,'good','')",
-            (space.id, app, name[:200], account),
+            "INSERT INTO connection (workspace_id, app, name, account, server, state, secret) "
+            "VALUES (%s,%s,%s,%s,%s,'good','')",
+            (space.id, app, name[:200], account, server),
         )
         t.execute(
             "UPDATE connection SET account=%s, state='good', reason=NULL, state_at=NOW(3), failing_since=NULL, "
-            "failing_why=NULL, secret=%s, expires_at=NOW(3) + INTERVAL %s SECOND WHERE workspace_id=%s AND id=%s",
-            (account, vault.seal(secret, space.id, _row_name(row)), expires_in, space.id, row),
+            "failing_why=NULL, secret=%s, expires_at=NOW(3) + INTERVAL %s SECOND, refresh=%s WHERE workspace_id=%s AND id=%s",
+            (
+                account,
+                vault.seal(secret, space.id, _row_name(row)),
+                expires_in,
+                vault.seal(refresh, space.id, _refresh_name(row)) if refresh else None,
+                space.id,
+                row,
+            ),
         )
         return row
 
     return space.transact(work)
+
+
+def to_renew(t: Transaction, workspace_id: int) -> list[int]:
+    """Return the connections whose access can be renewed, and has less than a quarter of its time left."""
+    rows = t.rows(
+        "SELECT id FROM connection WHERE workspace_id=%s AND state='good' AND refresh IS NOT NULL AND "
+        "TIMESTAMPDIFF(SECOND, NOW(3), expires_at) < TIMESTAMPDIFF(SECOND, COALESCE(state_at, created_at), expires_at) / 4",
+        (workspace_id,),
+    )
+    return [r["id"] for r in rows]
+
+
+def refresh_of(t: Transaction, vault: Vault, workspace_id: int, connection_id: int) -> tuple[str, str] | None:
+    """Return the app of a connection, and what renews its access; none where nothing does."""
+    row = t.row("SELECT app, refresh FROM connection WHERE workspace_id=%s AND id=%s", (workspace_id, connection_id))
+    if row is None or row["refresh"] is None:
+        return None
+    return row["app"], vault.open(row["refresh"], workspace_id, _refresh_name(connection_id))
+
+
+def keep_renewed(
+    t: Transaction,
+    vault: Vault,
+    workspace_id: int,
+    connection_id: int,
+    secret: str,
+    expires_in: int | None,
+    refresh: str | None,
+) -> None:
+    """Keep access that was renewed; `refresh`: what renews it from now on, where that is another one."""
+    t.execute(
+        "UPDATE connection SET secret=%s, expires_at=NOW(3) + INTERVAL %s SECOND, state_at=NOW(3), "
+        "refresh=COALESCE(%s, refresh) WHERE workspace_id=%s AND id=%s",
+        (
+            vault.seal(secret, workspace_id, _row_name(connection_id)),
+            expires_in,
+            vault.seal(refresh, workspace_id, _refresh_name(connection_id)) if refresh else None,
+            workspace_id,
+            connection_id,
+        ),
+    )
 
 
 def mark(t: Transaction, workspace_id: int, connection_id: int, state: str, reason: str | None) -> bool:
@@ -179,9 +240,16 @@ def rename(space: Space, connection_id: int, name: str) -> bool:
 
 
 def remove(space: Space, connection_id: int) -> bool:
-    return bool(
-        space.transact(lambda t: t.execute("DELETE FROM connection WHERE workspace_id=%s AND id=%s", (space.id, connection_id)))
-    )
+    """Remove a connection, with the places that were chosen by it."""
+
+    def work(t: Transaction) -> bool:
+        for table in ("call_count", "call_limit"):
+            t.execute(f"DELETE FROM {table} WHERE workspace_id=%s AND connection_id=%s", (space.id, connection_id))
+        if t.execute("DELETE FROM place WHERE workspace_id=%s AND connection_id=%s", (space.id, connection_id)):
+            databases.changed(t, space.id)
+        return bool(t.execute("DELETE FROM connection WHERE workspace_id=%s AND id=%s", (space.id, connection_id)))
+
+    return space.transact(work)
 
 
 def begin_consent(

@@ -16,7 +16,7 @@ from kelvix.store.journal import SourceChange
 
 COLUMNS = (
     "id, workspace_id, workflow_id, version_id, state, subscription_id, connection_id, database_id, account, kinds, read_to, "
-    "cursor_from, since, note"
+    "cursor_from, since, note, looks"
 )
 # Of a consumer `c`: it reads on. Not while it is off or paused, its connection refused, or its workspace has had its runs.
 CAN_READ = (
@@ -29,7 +29,7 @@ CAN_READ = (
 class Consumer:
     """It listens to a subscription or to a database; neither where it never did. `account`: the first that it listened to.
     `cursor_from` is where the app's changes stood at `since`, when it began to listen, in whichever version. `note` says what
-    was seen and not taken, and why."""
+    was seen and not taken, and why. `looks`: what changed is told to it by comparing (core/watching.py)."""
 
     id: int
     workspace_id: int
@@ -45,6 +45,7 @@ class Consumer:
     cursor_from: str | None
     since: datetime | None
     note: dict[str, Any]
+    looks: int
 
     def scope(self, account: str | None) -> str:
         """Return what tells its events of this account from those of the first, in which items may have the same identities."""
@@ -88,20 +89,44 @@ def know(t: Transaction, workspace_id: int, workflow_id: int, account: str) -> C
 
 
 def listen_to_place(
-    t: Transaction, one: Consumer, version_id: int, subscription_id: int, connection_id: int, kinds: Sequence[str], cursor: str
+    t: Transaction,
+    one: Consumer,
+    version_id: int,
+    subscription_id: int,
+    connection_id: int,
+    kinds: Sequence[str],
+    cursor: str,
+    looks: bool,
+    every: int,
 ) -> None:
     """Listen to what a subscription takes in from now on, which read the app's changes to `cursor`."""
     t.execute(
         "UPDATE consumer c JOIN subscription s ON s.id=%s SET c.version_id=%s, c.state='on', c.subscription_id=s.id, "
-        "c.connection_id=%s, c.database_id=NULL, c.kinds=%s, c.read_to=s.n, c.cursor_from=%s, c.since=NOW(3), c.note=NULL "
-        "WHERE c.id=%s",
-        (subscription_id, version_id, connection_id, ",".join(kinds), cursor, one.id),
+        "c.connection_id=%s, c.database_id=NULL, c.kinds=%s, c.read_to=s.n, c.cursor_from=%s, c.since=NOW(3), c.note=NULL, "
+        "c.looks=%s, c.every_seconds=%s WHERE c.id=%s",
+        (subscription_id, version_id, connection_id, ",".join(kinds), cursor, looks, every, one.id),
     )
 
 
-def resume(t: Transaction, one: Consumer, version_id: int) -> None:
+def resume(t: Transaction, one: Consumer, version_id: int, every: int) -> None:
     """Go on from where it is, as a version."""
-    t.execute("UPDATE consumer SET state='on', version_id=%s WHERE id=%s", (version_id, one.id))
+    t.execute("UPDATE consumer SET state='on', version_id=%s, every_seconds=%s WHERE id=%s", (version_id, every, one.id))
+
+
+def every(t: Transaction, subscription_id: int) -> int | None:
+    """Return how many seconds there may be between checks of a subscription: as few as any who listens to it wishes."""
+    row = t.row("SELECT MIN(every_seconds) AS n FROM consumer WHERE subscription_id=%s AND state<>'off'", (subscription_id,))
+    return int(row["n"]) if row and row["n"] is not None else None
+
+
+def every_by_subscription(t: Transaction, workspace_id: int) -> dict[int, int]:
+    """Return the same of all of a workspace that somebody listens to."""
+    rows = t.rows(
+        "SELECT subscription_id, MIN(every_seconds) AS n FROM consumer WHERE workspace_id=%s AND subscription_id IS NOT NULL "
+        "AND state<>'off' GROUP BY subscription_id",
+        (workspace_id,),
+    )
+    return {r["subscription_id"]: int(r["n"]) for r in rows}
 
 
 def listen_to_database(
@@ -120,8 +145,17 @@ def listen_to_database(
         "VALUES (%s,%s,%s,'on',%s,%s,NOW(3)) ON DUPLICATE KEY UPDATE "
         f"read_to=IF({same}, read_to, VALUES(read_to)), since=IF({same}, since, VALUES(since)), "
         "note=IF(state IN ('on','paused'), note, NULL), subscription_id=NULL, connection_id=NULL, kinds='', cursor_from=NULL, "
+        "looks=0, "
         "version_id=VALUES(version_id), state='on', database_id=VALUES(database_id)",
         (workspace_id, workflow_id, version_id, database_id, seq),
+    )
+
+
+def note_writing(t: Transaction, workspace_id: int, workflow_id: int, writes_in_apps: bool) -> None:
+    """Note whether a workflow writes in apps, as the version that it goes on as."""
+    t.execute(
+        "UPDATE consumer SET writes_in_apps=%s WHERE workspace_id=%s AND workflow_id=%s",
+        (writes_in_apps, workspace_id, workflow_id),
     )
 
 
@@ -142,7 +176,17 @@ def behind(t: Transaction, limit: int) -> list[tuple[int, int]]:
     """Workspaces and consumers that have not read all of their subscription's journal, and can read on."""
     rows = t.rows(
         "SELECT c.workspace_id, c.id FROM consumer c JOIN subscription s ON s.id=c.subscription_id "
-        f"WHERE c.read_to < s.n AND {CAN_READ} LIMIT %s",
+        f"WHERE c.read_to < s.n AND c.looks=0 AND {CAN_READ} LIMIT %s",
+        (limit,),
+    )
+    return [(r["workspace_id"], r["id"]) for r in rows]
+
+
+def behind_looks(t: Transaction, limit: int) -> list[tuple[int, int]]:
+    """Return the same of those to whom it is told what changed, and that have not read all that was looked at."""
+    rows = t.rows(
+        "SELECT c.workspace_id, c.id FROM consumer c JOIN subscription s ON s.id=c.subscription_id "
+        f"WHERE c.read_to < s.looked_to AND c.looks=1 AND {CAN_READ} LIMIT %s",
         (limit,),
     )
     return [(r["workspace_id"], r["id"]) for r in rows]
@@ -152,7 +196,7 @@ def behind_of(t: Transaction, subscription_id: int) -> list[int]:
     """Return those of one subscription."""
     rows = t.rows(
         "SELECT c.id FROM consumer c JOIN subscription s ON s.id=c.subscription_id "
-        f"WHERE s.id=%s AND c.read_to < s.n AND {CAN_READ}",
+        f"WHERE s.id=%s AND c.read_to < s.n AND c.looks=0 AND {CAN_READ}",
         (subscription_id,),
     )
     return [r["id"] for r in rows]
@@ -186,28 +230,31 @@ def read_to(t: Transaction, one: Consumer, place: int, note: dict[str, Any] | No
 @dataclass(frozen=True)
 class Reader:
     """What is known beforehand of a consumer of a journal, as long as it is on in this version: what it takes, and whose events
-    that makes."""
+    that makes. `writes_in_apps`: what it is told of may be its own doing."""
 
     consumer: int
     subscription: int
     kinds: tuple[str, ...]
     to: To
+    writes_in_apps: bool = False
 
 
-def readers(t: Transaction, where: str, number: int) -> list[Reader]:
-    """Return those that listen to journals, by `c.id` or `c.subscription_id`."""
+def readers(t: Transaction, where: str, number: int, looks: bool = False) -> list[Reader]:
+    """Return those that listen to journals, by `c.id` or `c.subscription_id`: to what apps tell, or to what was found by
+    looking."""
     rows = t.rows(
-        f"SELECT {', '.join('c.' + name for name in COLUMNS.split(', '))}, s.account AS account_now, s.place, w.live_order "
+        f"SELECT {', '.join('c.' + name for name in COLUMNS.split(', '))}, s.account AS account_now, s.place, "
+        "w.live_order, c.writes_in_apps "
         "FROM consumer c JOIN subscription s ON s.id=c.subscription_id JOIN workflow w ON w.id=c.workflow_id "
-        f"WHERE {where}=%s AND c.state<>'off' AND c.version_id IS NOT NULL",
-        (number,),
+        f"WHERE {where}=%s AND c.state<>'off' AND c.version_id IS NOT NULL AND c.looks=%s",
+        (number, looks),
     )
     found = []
     for row in rows:
-        account, place, order = (row.pop(key) for key in ("account_now", "place", "live_order"))
+        account, place, order, writes = (row.pop(key) for key in ("account_now", "place", "live_order", "writes_in_apps"))
         one = _consumer(row)
         to = To(one.workspace_id, one.workflow_id, row["version_id"], order, one.scope(account), place)
-        found.append(Reader(one.id, row["subscription_id"], tuple(one.kinds.split(",")), to))
+        found.append(Reader(one.id, row["subscription_id"], tuple(one.kinds.split(",")), to, bool(writes)))
     return found
 
 

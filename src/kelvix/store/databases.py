@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
 
 from kelvix.core.fields import TYPES
+from kelvix.core.fields.field_type import one_line
 from kelvix.core.not_found import NotFoundError
 from kelvix.core.schema import TEXT_FIELD, Database, Field
 from kelvix.core.values import Choice, FieldId, NewChoice, Type, Value, fold
@@ -80,6 +81,7 @@ def _field(row: Row) -> Field:
         _name(row["back"]),
         bool(row["leads"]),
         _name(row["their_title"]),
+        adds_choices=(kind := TYPES.get(row["type"])) is not None and kind.has_choices,
     )
 
 
@@ -105,21 +107,6 @@ def _databases(t: Transaction, workspace_id: int, only: int | None = None) -> li
 def changed(t: Transaction, workspace_id: int) -> None:
     """Say that a workspace's databases are not what they were; to be called with each change of one or of its fields."""
     t.later("INSERT INTO counter (workspace_id, name, n) VALUES (%s,'schema',1) ON DUPLICATE KEY UPDATE n=n+1", (workspace_id,))
-
-
-class Known:
-    """The databases of workspaces as they were read last: read anew when one was changed since."""
-
-    def __init__(self) -> None:
-        self._kept: dict[int, tuple[int, dict[int, Database]]] = {}
-
-    def load(self, t: Transaction, workspace_id: int) -> dict[int, Database]:
-        row = t.row("SELECT n FROM counter WHERE workspace_id=%s AND name='schema'", (workspace_id,))
-        version = row["n"] if row else 0
-        kept = self._kept.get(workspace_id)
-        if kept is None or kept[0] != version or not version:
-            kept = self._kept[workspace_id] = (version, load(t, workspace_id))
-        return dict(kept[1])
 
 
 def load(t: Transaction, workspace_id: int) -> dict[int, Database]:
@@ -180,7 +167,7 @@ def _check_new(new: list[NewField], have: tuple[Field, ...]) -> None:
         if not folded:
             raise Refused("a field needs a name")
         if names.count(folded) > 1 or folded in taken:
-            raise Refused(f"there is a field called {field.name} already; choose another name")
+            raise Refused(f"a field called {field.name} already exists. Choose another name")
 
 
 def _insert_field(
@@ -189,13 +176,13 @@ def _insert_field(
     """Return a field, and where it refers to records the one that refers back. Raises Refused."""
     if TYPES[field.type].refers is not (field.refers_to is not None):
         raise Refused(
-            "say to which database this field refers" if field.refers_to is None else "only references lead to a database"
+            "choose a database for this reference" if field.refers_to is None else "only reference fields have a database"
         )
     made = _insert_one(t, workspace_id, database_id, field, position)
     if field.refers_to is not None:
         there = get(t, workspace_id, field.refers_to)
         if there is None:
-            raise Refused("the database to which this field refers is not there any more")
+            raise Refused("the database to which this field refers no longer exists")
         taken = {f.name.casefold() for f in there.fields} | ({field.name.casefold()} if there.id == database_id else set())
         wanted = field.back_name.strip() or database_name
         named = next(n for n in (wanted, *(f"{wanted} {x}" for x in range(2, 999))) if n.casefold() not in taken)
@@ -257,7 +244,7 @@ def change_field(
     """Rename, require, or set the choices of a field, and whether they may grow. Raises Refused, NotFoundError."""
     field = database.field(field_id)
     if field is None or field_id == TEXT_FIELD:
-        raise NotFoundError("no such field")
+        raise NotFoundError("field not found")
     if name is not None:
         _check_new([NewField(name, field.type)], tuple(f for f in database.fields if f.id != field_id))
     if database.fields[0].id == field_id and required is False:
@@ -280,6 +267,34 @@ def change_field(
     space.transact(work)
 
 
+def order_fields(space: Space, database: Database, order: Sequence[FieldId]) -> None:
+    """Put the fields into an order. Raises Refused where these are not the database's, or its title is not the first."""
+    own = [f.id for f in database.fields if f.id != TEXT_FIELD]
+    if sorted(order) != sorted(own):
+        raise Refused("the order must name each field of this database once")
+    if order[0] != own[0]:
+        raise Refused(f"{database.fields[0].name} is the title of the records and stays first")
+
+    def work(t: Transaction) -> None:
+        changed(t, space.id)
+        for position, field_id in enumerate(order):
+            t.execute("UPDATE field SET position=%s WHERE workspace_id=%s AND id=%s", (position, space.id, field_id))
+
+    space.transact(work)
+
+
+def add_choice(space: Space, database: Database, field_id: FieldId, name: str) -> None:
+    """Give a field another choice; one of that name stays as it is. Raises Refused, NotFoundError."""
+    field = database.field(field_id)
+    if field is None:
+        raise NotFoundError("field not found")
+    if not field.adds_choices:
+        raise Refused(f"{field.name} has no choices")
+    if not one_line(name):
+        raise Refused("a choice needs a name")
+    space.transact(lambda t: with_new_choices(t, space.id, {field_id: NewChoice(one_line(name))}))
+
+
 def with_new_choices(t: Transaction, workspace_id: int, values: Mapping[FieldId, Value]) -> dict[FieldId, Value]:
     """Values whose new choices were made, and are now named by their ids. The field is locked until the transaction ends, so
     that two writers who bring the same choice make it once."""
@@ -290,7 +305,7 @@ def with_new_choices(t: Transaction, workspace_id: int, values: Mapping[FieldId,
             continue
         row = t.row("SELECT choices FROM field WHERE workspace_id=%s AND id=%s FOR UPDATE", (workspace_id, field_id))
         if row is None:
-            raise NotFoundError("no such field")
+            raise NotFoundError("field not found")
         have = tuple(Choice(**c) for c in json.loads(row["choices"]))
         missing = [str(n) for n in new if all(fold(c.name) != fold(n) for c in have)]
         if missing:
@@ -308,10 +323,10 @@ def with_new_choices(t: Transaction, workspace_id: int, values: Mapping[FieldId,
 def take_field_away(space: Space, database: Database, field_id: FieldId, by: str) -> None:
     """Move a field into the trash; its values are kept. Raises Refused, NotFoundError."""
     if database.fields[0].id == field_id:
-        raise Refused("the title of the records cannot be removed; rename it instead")
+        raise Refused("the title field can’t be removed. Rename it instead")
     field = database.field(field_id)
     if field is None or field_id == TEXT_FIELD:
-        raise NotFoundError("no such field")
+        raise NotFoundError("field not found")
 
     def work(t: Transaction) -> None:
         _set_field_state(t, space.id, database.id, field_id, "ready", "dropping")
@@ -345,7 +360,7 @@ def _set_field_state(t: Transaction, workspace_id: int, database_id: int, field_
         "UPDATE field SET state=%s WHERE workspace_id=%s AND database_id=%s AND id=%s AND state=%s",
         (after, workspace_id, database_id, field_id, before),
     ):
-        raise NotFoundError("no such field")
+        raise NotFoundError("field not found")
 
 
 def rename(space: Space, database_id: int, name: str) -> bool:
@@ -390,4 +405,4 @@ def _set_deleted(t: Transaction, workspace_id: int, database_id: int, set_to: st
         f"UPDATE `database` SET deleted_at={set_to} WHERE workspace_id=%s AND id=%s AND deleted_at {was}",
         (workspace_id, database_id),
     ):
-        raise NotFoundError("there is no such database")
+        raise NotFoundError("database not found")

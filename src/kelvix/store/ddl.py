@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import random
 import time
+from collections.abc import Mapping
 from functools import partial
 
 import pymysql
@@ -22,9 +23,19 @@ def table(database_id: int) -> str:
     return f"`record_{int(database_id)}`"
 
 
+# The columns of what every record has of its own (core/schema.py).
+RECORD_DATA: Mapping[FieldId, str] = {
+    "number": "id",
+    "created": "created_at",
+    "created_by": "created_by",
+    "changed": "changed_at",
+    "changed_by": "changed_by",
+}
+
+
 def name(field_id: FieldId, part: str = "") -> str:
     """Of a field's column, or of that of a part which its first column does not hold."""
-    return f"f_{int(field_id)}{part and '_' + part}"
+    return RECORD_DATA.get(field_id) or f"f_{int(field_id)}{part and '_' + part}"
 
 
 def column(field_id: FieldId, part: str = "") -> str:
@@ -98,6 +109,8 @@ def reconcile(server: DatabaseServer, database_id: int | None = None) -> None:
             "changed_at DATETIME(3) NOT NULL DEFAULT CURRENT_TIMESTAMP(3), deleted_at DATETIME(3), "
             "f_0 MEDIUMTEXT)",
         )
+        by = ", ".join(f"ADD COLUMN IF NOT EXISTS {one} VARCHAR(200)" for one in ("created_by", "changed_by"))
+        _insist(server, f"ALTER TABLE {table(row['id'])} NOWAIT {by}, ALGORITHM=INSTANT")
         _mark(server, "database", row["id"], "adding", "ready")
     for row in server.read(
         lambda t: t.rows(

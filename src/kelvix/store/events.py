@@ -96,6 +96,16 @@ def item_of(t: Transaction, workspace_id: int, workflow_id: int, digest: bytes) 
     return json.loads(row["item"]) if row and row["item"] else None
 
 
+def newest_item(t: Transaction, workspace_id: int, workflow_id: int, came_by: str) -> tuple[datetime, dict[str, Any]] | None:
+    """Return what the newest event of a kind brought along, and when, as long as that is kept."""
+    row = t.row(
+        "SELECT at, item FROM event WHERE workspace_id=%s AND workflow_id=%s AND came_by=%s AND item IS NOT NULL "
+        "ORDER BY id DESC LIMIT 1",
+        (workspace_id, workflow_id, came_by),
+    )
+    return (row["at"], json.loads(row["item"])) if row else None
+
+
 def newest(t: Transaction, workspace_id: int, workflow_id: int, limit: int) -> list[Row]:
     """Return the newest events, one for each item."""
     return t.rows(

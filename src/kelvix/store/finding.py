@@ -9,11 +9,14 @@ from zoneinfo import ZoneInfo
 from kelvix.core.cells import Answer
 from kelvix.core.fields import TYPES
 from kelvix.core.finding import MAX_COUNTED, MAX_TAKEN, Question
+from kelvix.core.patterns import pattern
 from kelvix.core.schema import Database
-from kelvix.core.values import FieldId, Value, fold
+from kelvix.core.values import FieldId, Value, fold, whole
 from kelvix.store import ddl, query, records
 from kelvix.store.database_server import DatabaseServer, Row, Transaction
 from kelvix.store.secrets import digest
+
+LINK = pattern(r"/databases/(?P<database>\d{1,18})/(?P<record>\d{1,18})(?:/page)?/?$", worst="/databases/1/1")
 
 
 def prepare(server: DatabaseServer, database: Database, fields: Iterable[FieldId]) -> None:
@@ -34,7 +37,7 @@ def find_all(t: Transaction, database: Database, question: Question, zone: ZoneI
 def _rows(t: Transaction, database: Database, question: Question, columns: str, limit: int, zone: ZoneInfo) -> list[Row]:
     asked = query.where(database, question.where, zone)
     order = "id DESC" if question.take == "newest" else "id"
-    by = database.field(question.order) if question.order is not None else None
+    by = database.readable_field(question.order) if question.order is not None else None
     if by is not None and TYPES[by.type].column is not None:
         order = f"{ddl.column(by.id)} {'DESC' if question.descending else 'ASC'}, id"
     return query.select(t, database, columns, asked, order, limit)
@@ -59,6 +62,8 @@ def _as_the_same(value: Value) -> str:
 
 def find(t: Transaction, database: Database, question: Question, zone: ZoneInfo) -> Answer:
     """Scoped by the database, whose workspace the caller has looked up. Raises NotFoundError."""
+    if question.identity:
+        return _by_identity(t, database, question.identity)
     if question.take == "all":
         return _all(t, database, find_all(t, database, question, zone))
     rows = _rows(t, database, question, records.columns(database), 2, zone)
@@ -69,7 +74,16 @@ def find(t: Transaction, database: Database, question: Question, zone: ZoneInfo)
     count = (
         1 if len(rows) == 1 else max(2, len(find_all(t, database, question, zone)))
     )  # most questions have one answer or none
-    return Answer(count, record.id, record.values, now)
+    return Answer(count, record.id, record.readable, now)
+
+
+def _by_identity(t: Transaction, database: Database, text: str) -> Answer:
+    """By a record's number, or a link to it, as long as that leads into this database."""
+    link = LINK.search(text)
+    number = whole(link["record"]) if link and int(link["database"]) == database.id else None if link else whole(text)
+    record = records.get(t, database, number) if number is not None else None
+    now = datetime.now(UTC)
+    return Answer(1, record.id, record.readable, now) if record else Answer(0, None, {}, now)
 
 
 def _all(t: Transaction, database: Database, ids: list[int]) -> Answer:
@@ -77,5 +91,5 @@ def _all(t: Transaction, database: Database, ids: list[int]) -> Answer:
     found = records.many(t, database, ids) if len(ids) <= MAX_TAKEN else []
     first = found[0] if found else None
     count = len(ids) if len(ids) > MAX_TAKEN else len(found)
-    kept = tuple((r.id, r.values) for r in found)
-    return Answer(count, first.id if first else None, first.values if first else {}, datetime.now(UTC), kept)
+    kept = tuple((r.id, r.readable) for r in found)
+    return Answer(count, first.id if first else None, first.readable if first else {}, datetime.now(UTC), kept)

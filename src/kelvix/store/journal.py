@@ -6,12 +6,14 @@ intake writes it; whoever listens reads it by a place of its own (store/consumer
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+import json
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass
 from datetime import datetime
-from typing import Literal
+from typing import Any, Literal
 
 from kelvix.core.collection import Change
+from kelvix.core.watching import Seen
 from kelvix.store.database_server import Transaction
 from kelvix.store.subscriptions import COLUMNS, Subscription
 
@@ -30,6 +32,15 @@ class SourceChange:
     revision: int
     came_by: str
     at: datetime
+
+
+@dataclass(frozen=True)
+class SeenChange:
+    """The same, looked at: what it was, and the item as it was then, where there is anything to tell."""
+
+    of: SourceChange
+    seen: Seen
+    item: dict[str, Any] | None
 
 
 def take_in(t: Transaction, workspace_id: int, subscription_id: int, change: Change, came_by: str) -> Took:
@@ -64,7 +75,8 @@ def append(t: Transaction, one: Subscription, changes: Sequence[Change], came_by
     held = t.row("SELECT n FROM subscription WHERE workspace_id=%s AND id=%s FOR UPDATE", (one.workspace_id, one.id))
     if held is None or not changes:
         return 0
-    keys = dict.fromkeys((c.id[:MAX_ID], c.revision, c.told) for c in changes)
+    made = {(c.id[:MAX_ID], c.revision, c.told): c.at for c in changes}
+    keys = dict.fromkeys(made)
     marks = ",".join(["(%s,%s,%s)"] * len(keys))
     t.execute(
         f"UPDATE source_change SET is_read=1 WHERE subscription_id=%s AND (item_id, revision, told) IN ({marks})",
@@ -81,9 +93,9 @@ def append(t: Transaction, one: Subscription, changes: Sequence[Change], came_by
     new = [key for key in keys if key not in known]
     if new:
         t.many(
-            "INSERT INTO source_change (subscription_id, n, workspace_id, item_id, revision, told, came_by, is_read) "
-            "VALUES (%s,%s,%s,%s,%s,%s,%s,1)",
-            [(one.id, n, one.workspace_id, *key, came_by) for n, key in enumerate(new, held["n"] + 1)],
+            "INSERT INTO source_change (subscription_id, n, workspace_id, item_id, revision, told, came_by, is_read, made_at) "
+            "VALUES (%s,%s,%s,%s,%s,%s,%s,1,%s)",
+            [(one.id, n, one.workspace_id, *key, came_by, made[key]) for n, key in enumerate(new, held["n"] + 1)],
         )
         t.execute("UPDATE subscription SET n=n+%s WHERE id=%s", (len(new), one.id))
     return len(new)
@@ -109,6 +121,55 @@ def about(t: Transaction, subscription_id: int, n: int, item: str) -> SourceChan
     return SourceChange(**row) if row else None
 
 
+def delay(t: Transaction, subscription_id: int) -> float | None:
+    """Return how many seconds it took on average until a change was read that the app made lately; none where it does not say
+    when that was."""
+    row = t.row(
+        "SELECT AVG(late) AS late FROM (SELECT GREATEST(0, TIMESTAMPDIFF(MICROSECOND, made_at, at)) / 1e6 AS late "
+        "FROM source_change WHERE subscription_id=%s AND made_at IS NOT NULL ORDER BY n DESC LIMIT 20) AS newest",
+        (subscription_id,),
+    )
+    return float(row["late"]) if row and row["late"] is not None else None
+
+
+def note_seen(t: Transaction, subscription_id: int, n: int, seen: Seen, item: Mapping[str, Any] | None) -> None:
+    """Note what a change was found to be."""
+    kept = json.dumps({"seen": asdict(seen), "item": item}, ensure_ascii=False) if seen.happened != "same" else None
+    t.execute(
+        "UPDATE source_change SET happened=%s, seen=%s WHERE subscription_id=%s AND n=%s",
+        (seen.happened, kept, subscription_id, n),
+    )
+
+
+def seen_after(t: Transaction, subscription_id: int, n: int, to: int, limit: int) -> list[SeenChange]:
+    """Return what comes after a place and was looked at, in its order."""
+    rows = t.rows(
+        "SELECT n, item_id AS item, told, revision, came_by, at, happened, seen FROM source_change WHERE subscription_id=%s "
+        "AND n>%s AND n<=%s ORDER BY n LIMIT %s",
+        (subscription_id, n, to, limit),
+    )
+    found = []
+    for row in rows:
+        happened, kept = row.pop("happened"), json.loads(row.pop("seen") or "{}")
+        seen = Seen(**kept["seen"]) if kept else Seen(happened or "same")
+        found.append(SeenChange(SourceChange(**row), seen, kept.get("item")))
+    return found
+
+
+def newest_seen(t: Transaction, subscription_id: int, item: str) -> SeenChange | None:
+    """Return the newest change of an item that was looked at and was one."""
+    row = t.row(
+        "SELECT MAX(n) AS n FROM source_change WHERE subscription_id=%s AND item_id=%s AND happened<>'same'",
+        (subscription_id, item[:MAX_ID]),
+    )
+    return at(t, subscription_id, row["n"]) if row and row["n"] else None
+
+
+def at(t: Transaction, subscription_id: int, n: int) -> SeenChange | None:
+    """Return one change, as long as it is kept."""
+    return next(iter(seen_after(t, subscription_id, n - 1, n, 1)), None)
+
+
 def note_fullness(t: Transaction, one: Subscription) -> bool:
     """Note whether so much waits for one that reads no further that nothing more is taken in: whether it does."""
     row = t.row(
@@ -126,7 +187,7 @@ def merge(t: Transaction, one: Subscription) -> Subscription | None:
     """Let those who listen to a branch join the subscription of the same place, once both have read the app's changes to the
     same cursor and nothing was pushed that was not read: the branch, if they did. Who has not read all of the branch stays."""
     branch = _branch(t, one)
-    if branch is None:
+    if branch is None or branch.keeps_marks:  # of marks only those of one subscription are known
         return None
     trunk = t.row(
         "SELECT id, n, cursor_at FROM subscription WHERE workspace_id=%s AND account=%s AND place=%s AND branch=0 FOR UPDATE",

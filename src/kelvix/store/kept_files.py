@@ -77,7 +77,7 @@ def get(t: Transaction, workspace_id: int, source: str) -> File | None:
 def content(space: Space, file: File) -> Iterator[bytes]:
     """Yield what a file contains. Raises NotFoundError where there is no such file."""
     if space.read(lambda t: get(t, space.id, file.source)) is None:
-        raise NotFoundError("there is no such file")
+        raise NotFoundError("file not found")
     file_id = int(file.source.partition(":")[2])
     for number in count():
         piece = space.read(partial(_piece, file_id=file_id, number=number))

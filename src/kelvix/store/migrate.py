@@ -54,7 +54,7 @@ def _step(cursor: Cursor, name: str, number: int, statement: str) -> None:
     before, and a statement that is found begun is named and carried on as one that can be run again."""
     cursor.execute("SELECT started_at FROM migration_begun WHERE name=%s AND statement=%s", (name, number))
     if (begun := cursor.fetchone()) is not None:
-        log.warning("a migration was cut short and is carried on", file=name, statement=number + 1, since=str(begun[0]))
+        log.warning("resuming an interrupted migration", file=name, statement=number + 1, since=str(begun[0]))
         statement = repeatable(statement)
     else:
         cursor.execute("INSERT INTO migration_begun (name, statement) VALUES (%s, %s)", (name, number))

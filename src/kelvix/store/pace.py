@@ -10,6 +10,8 @@ from kelvix.store.database_server import Transaction
 
 CLOSER, FREE = 0.5, 0.02  # of the distance, after each call that went through; seconds below which nothing is kept
 WIDEST = 60.0  # seconds between calls
+HELD = 0.1  # seconds between calls, once an app that had said that it takes none takes them again
+LONGEST = 3600.0  # seconds for which no call is made at all; then it is asked again
 AHEAD = 10.0  # seconds for which turns are given in advance
 
 
@@ -47,7 +49,20 @@ def refused(t: Transaction, workspace_id: int, connection_id: int, after: float)
     )
 
 
+def hold(t: Transaction, workspace_id: int, connection_id: int, wait: float) -> None:
+    """Note that an app takes no call for so many seconds, and as many as before from then on."""
+    t.execute(
+        "INSERT INTO pace (workspace_id, connection_id, every, next_at) VALUES (%s,%s,%s, NOW(3) + INTERVAL %s SECOND) "
+        "ON DUPLICATE KEY UPDATE next_at=GREATEST(next_at, VALUES(next_at))",
+        (workspace_id, connection_id, HELD, min(wait, LONGEST)),
+    )
+
+
 def went_through(t: Transaction, workspace_id: int, connection_id: int) -> None:
+    """Note that a call went through: the next ones come closer, but for those that wait until an app takes any again."""
     key = (workspace_id, connection_id)
-    t.execute("UPDATE pace SET every=every*%s WHERE workspace_id=%s AND connection_id=%s", (CLOSER, *key))
+    t.execute(
+        "UPDATE pace SET every=every*%s WHERE workspace_id=%s AND connection_id=%s AND NOT (every=%s AND next_at > NOW(3))",
+        (CLOSER, *key, HELD),
+    )
     t.execute("DELETE FROM pace WHERE workspace_id=%s AND connection_id=%s AND every < %s", (*key, FREE))

@@ -40,9 +40,9 @@ def where(database: Database, asked: Where | None, zone: ZoneInfo, denied: bool 
 
 
 def _one(database: Database, asked: Comparison, zone: ZoneInfo, denied: bool) -> Sql:
-    field = database.field(asked.field)
+    field = database.readable_field(asked.field)
     if field is None:
-        raise NotFoundError("no such field")
+        raise NotFoundError("field not found")
     meaning = OPERATORS[asked.operator]
     beside = TYPES[field.type].table_beside
     if beside is not None:
@@ -98,7 +98,7 @@ def _compared(field: Field, meaning: Meaning, value: Value, zone: ZoneInfo, deni
             return f"{column} LIKE %s", ["%" + records.literally(text)]
         case "mentions":
             return f"({column} REGEXP %s)", [_spellings(fold(str(text)).strip())]
-    raise ValueError(f"a {type_.name} is not compared so")
+    raise ValueError(f"a {type_.name} can’t be compared like this")
 
 
 @lru_cache(maxsize=1)
@@ -139,6 +139,11 @@ def select(t: Transaction, database: Database, columns: str, asked: Sql, order: 
     )
 
 
+def count(t: Transaction, database: Database, asked: Where | None, zone: ZoneInfo, most: int) -> int:
+    """Return how many records are as asked, counted no further than `most`."""
+    return len(select(t, database, "id", where(database, asked, zone), "id", most))
+
+
 def page(t: Transaction, database: Database, query: Query, zone: ZoneInfo) -> tuple[list[Record], str | None]:
     """Return a page of records by keyset, the newest first where no order is asked for, and what to ask with for the next. What
     is empty comes first, or last where the order descends. Raises NotFoundError for a field that is gone, Unfit for one that
@@ -166,17 +171,17 @@ Ordered = tuple[str, Field, Order]
 
 
 def _ordered(database: Database, order: Order) -> Ordered:
-    field = database.field(order.field)
+    field = database.readable_field(order.field)
     if field is None:
-        raise NotFoundError("no such field")
+        raise NotFoundError("field not found")
     if not TYPES[field.type].is_sorted:
-        raise Unfit(f"records cannot go by {field.name}")
+        raise Unfit(f"records can’t be sorted by {field.name}")
     return ddl.column(field.id), field, order
 
 
 def _after(orders: list[Ordered], last: Record, row: Row) -> str:
     """Where a page ended. A text of no characters reads as nothing, and stands in another place."""
-    values = ["" if row[ddl.name(field.id)] == "" else to_wire(last.values.get(field.id)) for _, field, _ in orders]
+    values = ["" if row[ddl.name(field.id)] == "" else to_wire(last.readable.get(field.id)) for _, field, _ in orders]
     return json.dumps([*values, last.id]) if orders else str(last.id)
 
 
@@ -190,7 +195,7 @@ def _below(orders: list[Ordered], after: str) -> Sql:
         ]
         sql, args = "id < %s", [int(id)]
     except (ValueError, TypeError, Unfit):
-        raise Unfit("this is no place in these records: ask for the first page again") from None
+        raise Unfit("this is not a position in these records. Request the first page again") from None
     for (column, _, order), value in zip(reversed(orders), reversed(values), strict=True):
         if value is None:
             rest = f"{column} IS NULL AND ({sql})"

@@ -45,7 +45,10 @@ def _write_beside(
         after = _referring_back(t, there, field, changed)
         for other in changed:
             if there is not None and other in before:
-                t.execute(f"UPDATE {ddl.table(there.id)} SET version=version+1, changed_at=NOW(3) WHERE id=%s", (other,))
+                t.execute(
+                    f"UPDATE {ddl.table(there.id)} SET version=version+1, changed_at=NOW(3), changed_by=%s WHERE id=%s",
+                    (origin.by, other),
+                )
                 now, was = after[other], before[other]
                 _log(t, workspace_id, there.id, other, now.version + 1, "linked", origin, _only(was, field), _only(now, field))
 
@@ -118,7 +121,7 @@ def _log(
 def add(t: Transaction, workspace_id: int, database: Database, values: Values, origin: Origin) -> tuple[int, int]:
     """Add a new record: its id and its change's number, which is not known yet where a run makes it."""
     values = _settled(t, workspace_id, database, values)
-    record_id = t.insert(*_insert(database, values))
+    record_id = t.insert(*_insert(database, values, origin))
     return record_id, _added(t, workspace_id, database, record_id, values, origin)
 
 
@@ -136,12 +139,12 @@ def add_later(
         _added(t, workspace_id, database, record_id, values, origin)
         then(record_id)
 
-    t.insert_later(*_insert(database, values), made)
+    t.insert_later(*_insert(database, values, origin), made)
 
 
-def _insert(database: Database, values: Values) -> tuple[str, list[Any]]:
+def _insert(database: Database, values: Values, origin: Origin) -> tuple[str, list[Any]]:
     own, _ = _apart(database, values)
-    bound = _bound(database, own)
+    bound = _bound(database, own) | {"created_by": origin.by, "changed_by": origin.by}
     marks = ", ".join(["%s"] * len(bound))
     return f"INSERT INTO {ddl.table(database.id)} ({', '.join(bound)}) VALUES ({marks})", list(bound.values())
 
@@ -157,7 +160,7 @@ def update(
     """Change fields of a record that the writer saw at `saw_version`. Raises Stale, NotFoundError. The change's number."""
     record = get(t, database, record_id, lock=True)
     if record is None:
-        raise NotFoundError("no such record")
+        raise NotFoundError("record not found")
     if record.version != saw_version:
         raise Stale(record)
     return change(t, workspace_id, database, record, values, origin)
@@ -171,8 +174,8 @@ def change(t: Transaction, workspace_id: int, database: Database, record: Record
     bound = _bound(database, own)
     sets = "".join(f", {column}=%s" for column in bound)
     t.execute(
-        f"UPDATE {ddl.table(database.id)} SET version=version+1, changed_at=NOW(3){sets} WHERE id=%s",
-        [*bound.values(), record.id],
+        f"UPDATE {ddl.table(database.id)} SET version=version+1, changed_at=NOW(3), changed_by=%s{sets} WHERE id=%s",
+        [origin.by, *bound.values(), record.id],
     )
     _write_beside(t, workspace_id, database, record.id, beside, origin)
     return _log(t, workspace_id, database.id, record.id, record.version + 1, "update", origin, before, values)
@@ -182,11 +185,11 @@ def set_deleted(t: Transaction, workspace_id: int, database: Database, record_id
     """Into the trash or out of it. Raises NotFoundError. The change's number."""
     record = get(t, database, record_id, lock=True, trashed=True)
     if record is None or record.deleted == deleted:
-        raise NotFoundError("no such record")
+        raise NotFoundError("record not found")
     t.execute(
-        f"UPDATE {ddl.table(database.id)} SET version=version+1, changed_at=NOW(3), "
+        f"UPDATE {ddl.table(database.id)} SET version=version+1, changed_at=NOW(3), changed_by=%s, "
         f"deleted_at={'NOW(3)' if deleted else 'NULL'} WHERE id=%s",
-        (record_id,),
+        (origin.by, record_id),
     )
     if deleted:
         title = record.values.get(database.fields[0].id)

@@ -6,6 +6,7 @@ import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from decimal import Decimal
 
 from kelvix.core.fields import TYPES
 from kelvix.core.schema import Database, Field
@@ -21,7 +22,7 @@ class Stale(Exception):
     """A write that named an older version than the record has. Carries the record as it is now."""
 
     def __init__(self, record: Record):
-        super().__init__("the record was changed meanwhile")
+        super().__init__("the record was changed in the meantime")
         self.record = record
 
 
@@ -33,11 +34,25 @@ class Record:
     changed_at: datetime
     values: Values
     deleted: bool = False
+    created_by: str | None = None
+    changed_by: str | None = None
+
+    @property
+    def readable(self) -> Values:
+        """Its values, and what it has of its own (RECORD_DATA in core/schema.py)."""
+        return self.values | {
+            "number": Decimal(self.id),
+            "created": self.created_at,
+            "created_by": self.created_by,
+            "changed": self.changed_at,
+            "changed_by": self.changed_by,
+        }
 
 
 @dataclass(frozen=True)
 class Origin:
-    """Who or what made a change. `filled` tells, for a run, what each field was filled with, in words."""
+    """Who or what made a change. `called`: the workflow's name. `filled` tells, for a run, what each field was filled with, in
+    words."""
 
     person: str | None = None
     token: str | None = None
@@ -45,12 +60,21 @@ class Origin:
     run: int | None = None
     line: str | None = None
     workflow: str | None = None
+    called: str | None = None
     item: str | None = None
     undoes: int | None = None
     filled: Mapping[FieldId, str] | None = None  # by field
 
+    @property
+    def by(self) -> str | None:
+        """Who or what made it, in words."""
+        return (self.person or self.called or self.token or "")[:200] or None
+
     def dump(self) -> str:
         return json.dumps({k: v for k, v in self.__dict__.items() if v}, ensure_ascii=False)
+
+
+OWN_COLUMNS = ("id", "version", "created_at", "changed_at", "deleted_at", "created_by", "changed_by")
 
 
 def columns(database: Database) -> str:
@@ -59,7 +83,7 @@ def columns(database: Database) -> str:
     for field in database.fields:
         beside = TYPES[field.type].table_beside
         own += ddl.columns(field.id, field.type).values() if beside is None else [BESIDE[beside].column(database.id, field)]
-    return ", ".join(["id", "version", "created_at", "changed_at", "deleted_at", *own])
+    return ", ".join([*OWN_COLUMNS, *own])
 
 
 def read(row: Row, database: Database) -> Record:
@@ -70,6 +94,8 @@ def read(row: Row, database: Database) -> Record:
         row["changed_at"],
         {f.id: _of_row(row, f) for f in database.fields},
         row["deleted_at"] is not None,
+        row["created_by"],
+        row["changed_by"],
     )
 
 

@@ -74,7 +74,7 @@ def _settled(t: Transaction, field: Field, value: Value) -> Value:
     titles = {r["id"]: r["title"] or "" for r in rows}
     for one in wanted:
         if one.record not in titles:
-            raise Unfit(f"{field.name} refers to {one}, which is not there any more")
+            raise Unfit(f"{field.name} refers to {one}, which no longer exists")
     if not field.leads:  # the side that leads says the order
         wanted.sort(key=lambda w: w.record)
     return tuple(Referred(titles[w.record], w.database, w.record) for w in wanted)

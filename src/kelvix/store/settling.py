@@ -1,9 +1,9 @@
-"""Records that began to be what a workflow waits for, and have not been quiet or filled for long enough yet. They are kept
-while it is off."""
+"""Records, and items of apps, that began to be what a workflow waits for, and have not been quiet or filled for long enough
+yet. They are kept while it is off."""
 
 from __future__ import annotations
 
-from kelvix.store.consumers import CAN_READ, Consumer
+from kelvix.store.consumers import CAN_READ
 from kelvix.store.database_server import Row, Transaction
 
 
@@ -13,35 +13,46 @@ def forget(t: Transaction, workspace_id: int, workflow_id: int) -> None:
 
 
 def begin(
-    t: Transaction, one: Consumer, record_id: int, seq: int, before: str | None, causes: str | None, quiet: float
+    t: Transaction,
+    workspace_id: int,
+    workflow_id: int,
+    record_id: str,
+    seq: int,
+    before: str | None,
+    causes: str | None,
+    quiet: float,
 ) -> None:
     """Note that a record began to be what is waited for; what it was before stays as it was at the first change."""
     t.execute(
         "INSERT INTO settling (workspace_id, workflow_id, record_id, seq, before_values, causes, due_at) "
         "VALUES (%s,%s,%s,%s,%s,%s, NOW(3) + INTERVAL %s SECOND) "
         "ON DUPLICATE KEY UPDATE seq=VALUES(seq), due_at=VALUES(due_at)",
-        (one.workspace_id, one.workflow_id, record_id, seq, before, causes, quiet),
+        (workspace_id, workflow_id, record_id, seq, before, causes, quiet),
     )
 
 
-def stir(t: Transaction, one: Consumer, record_id: int, quiet: float) -> None:
+def stir(t: Transaction, workflow_id: int, record_id: str, quiet: float) -> None:
     """Note that a record that settles was changed again."""
     t.execute(
         "UPDATE settling SET due_at=NOW(3) + INTERVAL %s SECOND WHERE workflow_id=%s AND record_id=%s",
-        (quiet, one.workflow_id, record_id),
+        (quiet, workflow_id, record_id),
     )
 
 
-def due(t: Transaction, limit: int) -> list[Row]:
-    """Return records that have been quiet for long enough, of workflows that are on."""
+def is_under_way(t: Transaction, workflow_id: int, record_id: str) -> bool:
+    return bool(t.row("SELECT 1 FROM settling WHERE workflow_id=%s AND record_id=%s", (workflow_id, record_id)))
+
+
+def due(t: Transaction, limit: int, of_apps: bool = False) -> list[Row]:
+    """Return records that have been quiet for long enough, of workflows that are on; or items of apps."""
     return t.rows(
         "SELECT s.* FROM settling s JOIN consumer c ON c.workspace_id=s.workspace_id AND c.workflow_id=s.workflow_id "
-        f"WHERE s.due_at <= NOW(3) AND {CAN_READ} ORDER BY s.due_at LIMIT %s",
-        (limit,),
+        f"WHERE s.due_at <= NOW(3) AND (c.subscription_id IS NOT NULL)=%s AND {CAN_READ} ORDER BY s.due_at LIMIT %s",
+        (of_apps, limit),
     )
 
 
-def locked(t: Transaction, workflow_id: int, record_id: int) -> Row | None:
+def locked(t: Transaction, workflow_id: int, record_id: str) -> Row | None:
     """One of them, held for this transaction; none where another holds it, or it was stirred again."""
     return t.row(
         "SELECT * FROM settling WHERE workflow_id=%s AND record_id=%s AND due_at <= NOW(3) FOR UPDATE SKIP LOCKED",

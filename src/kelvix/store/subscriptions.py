@@ -5,12 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import datetime
 
+from kelvix.store import marks
 from kelvix.store.database_server import Row, Transaction
 from kelvix.store.secrets import Vault
 
 COLUMNS = (
     "id, workspace_id, account, place, branch, connection_id, state, cursor_at, n, is_full, push_id, next_check_at, "
-    "last_check_at, problem, failures, turn"
+    "last_check_at, problem, failures, turn, keeps_marks, looked_to"
 )
 
 
@@ -18,7 +19,8 @@ COLUMNS = (
 class Subscription:
     """`account` as a Ref names it; none until its app was asked again after an update. `connection_id`: by which it is reached.
     `cursor_at`: how far the app's changes were read; `n`: how many the journal has had. `turn`: its next call of the app has
-    its turn. `is_full`: nothing more is taken in until somebody reads on."""
+    its turn. `is_full`: nothing more is taken in until somebody reads on. `keeps_marks`: what changed is told by comparing
+    items with what they were; `looked_to`: how far the journal was looked through for that."""
 
     id: int
     workspace_id: int
@@ -36,6 +38,8 @@ class Subscription:
     problem: str | None
     failures: int
     turn: int
+    keeps_marks: int
+    looked_to: int
 
 
 def get(t: Transaction, workspace_id: int, subscription_id: int, lock: bool = False) -> Subscription | None:
@@ -133,10 +137,11 @@ def name_account(t: Transaction, one: Subscription, account: str) -> None:
 
 def begin_at(t: Transaction, workspace_id: int, subscription_id: int, connection_id: int, cursor: str) -> None:
     """Let one that nobody listened to go on from a cursor: what lies between is not read."""
-    t.execute(
-        "UPDATE subscription SET cursor_at=%s, connection_id=%s WHERE workspace_id=%s AND id=%s AND state='off'",
+    if t.execute(
+        "UPDATE subscription SET cursor_at=%s, connection_id=%s, keeps_marks=0 WHERE workspace_id=%s AND id=%s AND state='off'",
         (cursor, connection_id, workspace_id, subscription_id),
-    )
+    ):
+        marks.forget(t, subscription_id)
 
 
 def listen(t: Transaction, workspace_id: int, subscription_id: int, wait: float) -> bool:
@@ -164,11 +169,64 @@ def rest(t: Transaction, workspace_id: int) -> list[Subscription]:
 
 def forget_left(t: Transaction, workspace_id: int) -> None:
     """Forget those that no workflow listens to, or did when it was on last."""
-    t.execute(
-        "DELETE FROM subscription WHERE workspace_id=%s AND state='off' AND id NOT IN "
-        "(SELECT subscription_id FROM consumer WHERE workspace_id=%s AND subscription_id IS NOT NULL)",
-        (workspace_id, workspace_id),
+    left = (
+        "s.workspace_id=%s AND s.state='off' AND s.id NOT IN "
+        "(SELECT subscription_id FROM consumer WHERE workspace_id=%s AND subscription_id IS NOT NULL)"
     )
+    t.execute(f"DELETE m FROM mark m JOIN subscription s ON s.id=m.subscription_id WHERE {left}", (workspace_id, workspace_id))
+    t.execute(f"DELETE s FROM subscription s WHERE {left}", (workspace_id, workspace_id))
+
+
+# Looking at what changed
+
+
+def keep_marks(t: Transaction, one: Subscription) -> None:
+    """Note that the marks of all that is there now are kept, and that what comes from here on is compared with them."""
+    t.execute(
+        "UPDATE subscription SET keeps_marks=1, looked_to=%s, look_at=NULL, sweep_at=NULL WHERE workspace_id=%s AND id=%s "
+        "AND keeps_marks=0",
+        (one.n, one.workspace_id, one.id),
+    )
+
+
+def due_looks(t: Transaction, limit: int, lease: float) -> list[Subscription]:
+    """Claim those whose journal has more than was looked at, for `lease` seconds."""
+    rows = t.rows(
+        f"SELECT {_of_s()} FROM subscription s WHERE s.state='on' AND s.keeps_marks=1 AND s.looked_to < s.n "
+        "AND COALESCE(s.look_at, NOW(3)) <= NOW(3) "
+        "AND COALESCE((SELECT a.state FROM connection a WHERE a.id=s.connection_id), '')<>'refused' "
+        "ORDER BY s.look_at, s.id LIMIT %s FOR UPDATE SKIP LOCKED",
+        (limit,),
+    )
+    for row in rows:
+        t.execute("UPDATE subscription SET look_at=NOW(3) + INTERVAL %s SECOND WHERE id=%s", (lease, row["id"]))
+    return [Subscription(**row) for row in rows]
+
+
+def due_sweeps(t: Transaction, limit: int, pause: float) -> list[Subscription]:
+    """Claim those in which it is time to look for what is there no more; the next time is in `pause` seconds."""
+    rows = t.rows(
+        f"SELECT {_of_s()} FROM subscription s WHERE s.state='on' AND s.keeps_marks=1 "
+        "AND COALESCE(s.sweep_at, NOW(3)) <= NOW(3) LIMIT %s FOR UPDATE SKIP LOCKED",
+        (limit,),
+    )
+    for row in rows:
+        t.execute("UPDATE subscription SET sweep_at=NOW(3) + INTERVAL %s SECOND WHERE id=%s", (pause, row["id"]))
+    return [Subscription(**row) for row in rows]
+
+
+def sweep_soon(t: Transaction, one: Subscription) -> None:
+    t.execute("UPDATE subscription SET sweep_at=NULL WHERE id=%s", (one.id,))
+
+
+def looked(t: Transaction, one: Subscription, to: int) -> None:
+    """Note how far a journal was looked through."""
+    t.execute("UPDATE subscription SET looked_to=%s WHERE workspace_id=%s AND id=%s", (to, one.workspace_id, one.id))
+
+
+def look_again(t: Transaction, one: Subscription, wait: float) -> None:
+    """Note when looking goes on."""
+    t.execute("UPDATE subscription SET look_at=NOW(3) + INTERVAL %s SECOND WHERE id=%s", (wait, one.id))
 
 
 # Pushes

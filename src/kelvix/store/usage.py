@@ -15,7 +15,7 @@ def reserve(t: Transaction, workspace_id: int, size: int, most: int) -> None:
     if not t.execute(
         "UPDATE workspace_usage SET bytes=bytes+%s WHERE workspace_id=%s AND bytes+%s <= %s", (size, workspace_id, size, most)
     ):
-        raise Full(f"this workspace keeps at most {most / 2**30:,.1f} GB, and has no room for more")
+        raise Full(f"this workspace’s {most / 2**30:,.1f} GB are full")
 
 
 def give_back(t: Transaction, workspace_id: int, size: int) -> None:

@@ -96,6 +96,11 @@ def get(t: Transaction, workspace_id: int, workflow_id: int, lock: bool = False)
     return _kept(row) if row else None
 
 
+def name(t: Transaction, workspace_id: int, workflow_id: int) -> str | None:
+    row = t.row("SELECT name FROM workflow WHERE workspace_id=%s AND id=%s", (workspace_id, workflow_id))
+    return row["name"] if row else None
+
+
 def create(space: Space, name: str, draft: Workflow) -> int:
     check_shape(draft)
     return space.transact(
@@ -111,11 +116,11 @@ def save(t: Transaction, workspace_id: int, workflow_id: int, saw: int, name: st
     check_shape(draft)
     kept = get(t, workspace_id, workflow_id, lock=True)
     if kept is None:
-        raise NotFoundError("no such workflow")
+        raise NotFoundError("workflow not found")
     if kept.draft_version == saw + 1 and kept.draft == draft and kept.name == name.strip()[:200]:
         return kept.draft_version
     if kept.draft_version != saw:
-        raise StaleDraft(f"this workflow was saved from elsewhere as draft {kept.draft_version}")
+        raise StaleDraft(f"this workflow was edited elsewhere (draft {kept.draft_version})")
     t.execute(
         "UPDATE workflow SET name=%s, draft=%s, draft_version=draft_version+1 WHERE workspace_id=%s AND id=%s",
         (name.strip()[:200], dump(draft), workspace_id, workflow_id),
@@ -142,7 +147,7 @@ def version(t: Transaction, workspace_id: int, version_id: int) -> tuple[int, Wo
     """Return a version's number and document. Raises NotFoundError."""
     row = t.row("SELECT number, document FROM workflow_version WHERE workspace_id=%s AND id=%s", (workspace_id, version_id))
     if row is None:
-        raise NotFoundError("no such version")
+        raise NotFoundError("version not found")
     return row["number"], parse(row["document"])
 
 
@@ -182,7 +187,7 @@ def bring_back(t: Transaction, workspace_id: int, workflow_id: int) -> None:
         "UPDATE workflow SET deleted_at=NULL WHERE workspace_id=%s AND id=%s AND deleted_at IS NOT NULL",
         (workspace_id, workflow_id),
     ):
-        raise NotFoundError("there is no such workflow")
+        raise NotFoundError("workflow not found")
     trash.forget(t, workspace_id, "workflow", workflow_id)
 
 

@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import secrets
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
 from kelvix.core import sources
+from kelvix.core.requests import Request
 from kelvix.core.workflow import RecordEvent
 from kelvix.engine.engine import Engine
+from kelvix.engine.subscriptions import requests
 from kelvix.formats import webhook_signature
-from kelvix.store import listening
+from kelvix.store import events, listening
 from kelvix.store.workflows import Kept
 from kelvix.workspace import Space, samples, workflows
 from kelvix.workspace.refusals import NotNow
@@ -38,14 +41,27 @@ def make(engine: Engine, space: Space, workflow_id: int) -> tuple[str, str]:
     return made, secret
 
 
-def last_body(space: Space, workflow_id: int) -> dict[str, Any]:
-    """Return the body of the last request that was kept as a sample. Raises NotNow where none came."""
-    body: dict[str, Any] | None = next(
-        (s.item["body"] for s in samples.list_all(space, workflow_id) if s.item.get("body")), None
-    )
-    if body is None:
-        raise NotNow("No request has come yet.", "Send one to the address while the workflow is off.")
-    return body
+def last_request(space: Space, workflow_id: int) -> Request:
+    """Return the last request that came, to a workflow that is on or to one that is being built. Raises NotNow where none
+    came."""
+    of_runs = space.read(lambda t: events.newest_item(t, space.id, workflow_id, "request"))
+    known = [(s.item_at, s.item) for s in samples.list_all(space, workflow_id)] + ([of_runs] if of_runs else [])
+    told = [(at, item) for at, item in known if item.get("request") or item.get("body")]
+    if not told:
+        raise NotNow("No request has arrived yet.", "Send one to the address, or try one here.")
+    item = max(told, key=lambda one: one[0])[1]
+    return Request(**item["request"]) if item.get("request") else Request(item["body"])  # as it was kept before
+
+
+def send_test(
+    engine: Engine, space: Space, workflow_id: int, body: str, query: str, headers: Mapping[str, str]
+) -> dict[str, Any]:
+    """Send a request to a workflow's own address: the status and what it answered. Raises NotNow where it has none."""
+    known = token(engine, space, workflow_id)
+    if known is None:
+        raise NotNow("This workflow has no address yet.", "Create one first.")
+    status, answer = requests.send_test(engine, space, known, body.encode(), query.removeprefix("?"), headers)
+    return {"status": status, "answer": answer}
 
 
 def buttons(space: Space, database_id: int) -> list[Button]:

@@ -32,12 +32,12 @@ def start(engine: Engine, space: Space, workflow_id: int, document: Workflow) ->
     check_shape(document)
     when = document.when
     if when.own is not None:
-        raise NotNow("A backcast reads an app’s past.", "What starts this workflow happens here; use samples.")
+        raise NotNow("A backcast reads an app’s past.", "This workflow’s events are not from an app. Use samples instead.")
     if when.connection is None or when.container is None:
-        raise NotNow("There is no source yet.", "Choose the connection and the folder in the When line first.")
+        raise NotNow("There is no source yet.", "Choose a connection and a folder in the When line first.")
     wrong = [f for f in check(document, engine.context(space, document)) if "no longer" in f.sentence]
     if wrong:
-        raise NotNow(f"{wrong[0].sentence[0].upper()}{wrong[0].sentence[1:]}.", "Put that right first.")
+        raise NotNow(f"{wrong[0].sentence[0].upper()}{wrong[0].sentence[1:]}.", "Fix that first.")
     backcasting.start(engine, space, workflow_id, document)
 
 

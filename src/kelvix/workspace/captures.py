@@ -69,7 +69,7 @@ def make_address(engine: Engine, space: Space, person: Person, name: str, databa
 def remove_address(space: Space, person: Person, address_id: int) -> None:
     """Remove an address of a person. Raises NotFoundError."""
     if not space.transact(lambda t: captures.remove(t, space.id, person.id, address_id)):
-        raise NotFoundError("there is no such address")
+        raise NotFoundError("address not found")
 
 
 def is_known(engine: Engine, workspace_id: int, token: str) -> bool:
@@ -83,7 +83,9 @@ def is_known(engine: Engine, workspace_id: int, token: str) -> bool:
 
 def knock(engine: Engine, workspace_id: int, token: str) -> tuple[Space, CaptureAddress]:
     """Find an address in use. Raises Refused for an address that there is not, and for too many."""
-    nothing = Refused(404, "There is nothing at this address.", "It may have been removed: copy it anew from Captures.")
+    nothing = Refused(
+        404, "Not found. It may have been deleted or moved.", "It may have been removed. Copy it again from Captures."
+    )
     try:
         space = engine.directory.open(workspace_id)
     except NotFoundError:
@@ -92,7 +94,7 @@ def knock(engine: Engine, workspace_id: int, token: str) -> tuple[Space, Capture
     if address is None:
         raise nothing
     if not space.transact(lambda t: captures.count(t, address, A_MINUTE)):
-        raise Refused(429, f"More than {A_MINUTE} captures came within this minute.", "Send it again later.", after=60)
+        raise Refused(429, f"More than {A_MINUTE} captures arrived within a minute.", "Send it again later.", after=60)
     return space, address
 
 
@@ -113,7 +115,7 @@ def keep_at(
     `bound`: under the same key, another text is refused; else whatever comes is the same. Raises Refused."""
     person = people.by_id(engine.directory.home, address.person_id)
     if person is None or person.role not in people.MAY_WRITE:
-        raise Refused(403, "Whoever made this address may no longer add records.", "Make a new one.")
+        raise Refused(403, "The creator of this address can no longer add records.", "Create a new one.")
     try:
         reading = capturing.read(engine, space, person.id, text, address.database_id, each)
         if page:
@@ -141,7 +143,7 @@ def keep_at(
     except NotKept as why:
         raise Refused(422, str(why), why.advice) from None
     except Full as full:
-        raise Refused(503, "There is no room for this.", f"{full}.", after=60) from None
+        raise Refused(503, "There is not enough space for this.", f"{full}.", after=60) from None
     engine.dispatch.announce(space.id, "records")
     return answer
 

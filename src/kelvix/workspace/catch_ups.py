@@ -41,7 +41,7 @@ def past(
     """Return a page of a source's past items, the newest first. Nothing is written. Raises NotNow without a source."""
     when = draft.when
     if when.own is not None or when.connection is None or when.container is None:
-        raise NotNow("There is no source to catch up on.", "Choose an app’s connection and folder in the When line.")
+        raise NotNow("There are no past items to process.", "Choose a connection and a folder in the When line.")
     choices = recognising.choices(draft, databases.load(space))
     known = _kept(recognises) or {c.line: c.proposed for c in choices}
     items, onward = catching_up.past(engine, space, workflow_id, draft, known, before, limit)
@@ -64,7 +64,7 @@ def get(space: Space, workflow_id: int, catch_up_id: int) -> CatchUp:
     """Return a catch-up of a workflow. Raises NotFoundError."""
     one = space.read(lambda t: catch_ups.get(t, space.id, catch_up_id))
     if one is None or one.workflow_id != workflow_id:
-        raise NotFoundError("there is no such catch-up")
+        raise NotFoundError("catch-up not found")
     return one
 
 
@@ -74,7 +74,7 @@ def start(
     """Carry past items for real, the first that is named first. Raises NotNow while another is under way."""
     before = latest(space, workflow_id)
     if before and before.state in ("running", "paused"):
-        raise NotNow("A catch-up is under way.", "Wait until it is done, or undo it first.")
+        raise NotNow("A catch-up is already running.", "Wait until it is done, or undo it first.")
     chosen = [Arrival(item) for item in items]
     made = catching_up.start(engine, space, workflow_id, chosen, _kept(recognises), person.name)
     return get(space, workflow_id, made)
@@ -93,5 +93,5 @@ def change(space: Space, one: CatchUp, what: Literal["pause", "resume"]) -> Catc
 def undo(engine: Engine, space: Space, one: CatchUp, person: Person) -> Undone:
     """Undo all that a catch-up wrote, as one set. Raises NotNow where that was done."""
     if one.state == "undone":
-        raise NotNow("This catch-up was undone already.", "Start another one.")
+        raise NotNow("This catch-up is already undone.", "Start another one.")
     return catching_up.undo(engine, space, one, person.name)

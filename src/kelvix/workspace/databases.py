@@ -5,19 +5,20 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from kelvix.core.not_found import NotFoundError
+from kelvix.core.query import Comparison
 from kelvix.core.schema import Database, Field
 from kelvix.core.values import FieldId
 from kelvix.engine import using
 from kelvix.engine.engine import Engine
 from kelvix.engine.using import Use
-from kelvix.store import changes, databases, trash
+from kelvix.store import changes, databases, query, trash
 from kelvix.store.database_server import Transaction
-from kelvix.store.databases import MAX_COUNTED, NewField, add_field, change_field, create
+from kelvix.store.databases import MAX_COUNTED, NewField, add_choice, add_field, change_field, create, order_fields
 from kelvix.workspace import Space
 from kelvix.workspace.people import Person
 from kelvix.workspace.refusals import check_unused
 
-__all__ = ["MAX_COUNTED", "NewField", "add_field", "change_field", "create"]
+__all__ = ["MAX_COUNTED", "NewField", "add_choice", "add_field", "change_field", "create", "order_fields"]
 
 
 @dataclass(frozen=True)
@@ -37,7 +38,7 @@ def get(space: Space, database_id: int) -> Database:
     """Return a database of this workspace. Raises NotFoundError."""
     found = space.read(lambda t: databases.get(t, space.id, database_id))
     if found is None:
-        raise NotFoundError("there is no such database")
+        raise NotFoundError("database not found")
     return found
 
 
@@ -59,7 +60,14 @@ def counted(space: Space, only: Database | None = None) -> list[Counted]:
 def rename(space: Space, database_id: int, name: str) -> None:
     """Rename a database. Raises NotFoundError."""
     if not databases.rename(space, database_id, name):
-        raise NotFoundError("there is no such database")
+        raise NotFoundError("database not found")
+
+
+def lacking(space: Space, database: Database, field_id: FieldId) -> int:
+    """Count the records in which a field is empty, no further than one more than MAX_COUNTED. Raises NotFoundError."""
+    if database.field(field_id) is None:
+        raise NotFoundError("field not found")
+    return space.read(lambda t: query.count(t, database, Comparison(field_id, "empty"), space.zone, MAX_COUNTED + 1))
 
 
 def delete(engine: Engine, space: Space, database: Database, person: Person, anyway: bool) -> list[int]:

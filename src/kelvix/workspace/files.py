@@ -30,5 +30,5 @@ def of_record(space: Space, database_id: int, record_id: int, field_id: FieldId,
     files = value if isinstance(value, tuple) else (value,)
     file = files[place] if place < len(files) else None
     if not isinstance(file, File):
-        raise NotFoundError("there is no such file")
+        raise NotFoundError("file not found")
     return file

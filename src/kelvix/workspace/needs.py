@@ -8,7 +8,7 @@ from typing import Any
 from kelvix.core.lines import ask
 from kelvix.core.lines.ask import Ask
 from kelvix.core.not_found import NotFoundError
-from kelvix.core.values import Wire, to_wire
+from kelvix.core.values import RecordId, Wire, to_wire
 from kelvix.store import questions, workflows
 from kelvix.store.questions import Question
 from kelvix.workspace import Space
@@ -23,12 +23,14 @@ def open_ones(space: Space) -> list[Question]:
     return space.read(lambda t: questions.open_ones(t, space.id))
 
 
-def answer(space: Space, question_id: int, person: Person, said: str, record: int | None, values: Mapping[str, str]) -> None:
+def answer(
+    space: Space, question_id: int, person: Person, said: str, record: RecordId | None, values: Mapping[str, str]
+) -> None:
     """Answer a question, so that its run goes on. `values` are those that were edited, as they are typed, by key. Raises
     NotFoundError, NotValid, and NotNow where somebody was faster."""
     asked = space.read(lambda t: questions.get(t, space.id, question_id))
     if asked is None:
-        raise NotFoundError("there is no such question")
+        raise NotFoundError("question not found")
     match asked.kind:
         case "approval":
             kept = _approval(space, asked, said, values)
@@ -37,12 +39,12 @@ def answer(space: Space, question_id: int, person: Person, said: str, record: in
         case "doubt":
             kept = _doubt(said)
     if not space.transact(lambda t: questions.answer(t, space.id, asked, kept, person.name)):
-        raise NotNow("This was answered already.", f"{asked.answered_by or 'Somebody'} was faster; the run has gone on.")
+        raise NotNow("Already answered.", f"{asked.answered_by or 'Somebody'} answered first. The run has continued.")
 
 
 def _approval(space: Space, asked: Question, said: str, given: Mapping[str, str]) -> dict[str, Any]:
     if said not in ("yes", "no"):
-        raise NotValid("This is answered with yes or no.", "Say one of them.")
+        raise NotValid("This question needs yes or no.", "Choose one.")
     _, document = space.read(lambda t: workflows.version(t, space.id, asked.version_id))
     line = document.line(asked.line)
     values: dict[str, Wire] = {v["key"]: v["value"] for v in asked.asked["values"]}
@@ -50,18 +52,18 @@ def _approval(space: Space, asked: Question, said: str, given: Mapping[str, str]
         types = {v["key"]: v["type"] for v in asked.asked["values"]}
         edited, wrong = ask.edited(line, given, types, space.env(asked.asked_at))
         if wrong:
-            raise NotValid("Some values do not fit.", "; ".join(wrong.values()), wrong)
+            raise NotValid("Some values are not valid.", "; ".join(wrong.values()), wrong)
         values |= {key: to_wire(value) for key, value in edited.items()}
     return {"approved": said == "yes", "values": values}
 
 
 def _doubt(said: str) -> dict[str, Any]:
     if said not in ("arrived", "again", "stop"):
-        raise NotValid("Say whether it arrived.", "It arrived, it is to be sent again, or the run stops here.")
+        raise NotValid("Did it arrive?", "Choose: it arrived, resend, or stop the run.")
     return {"said": said}
 
 
-def _which(asked: Question, said: str, record: int | None) -> dict[str, Any]:
+def _which(asked: Question, said: str, record: RecordId | None) -> dict[str, Any]:
     match said:
         case "new":
             return {"records": []}
@@ -69,4 +71,4 @@ def _which(asked: Question, said: str, record: int | None) -> dict[str, Any]:
             return {"records": asked.asked["all"]}
         case "record" if record in asked.asked["all"]:
             return {"records": [record]}
-    raise NotValid("Say which record is meant.", "Choose one of those that match, all of them, or a new one.")
+    raise NotValid("Choose a record.", "Choose one of the matches, all of them, or a new one.")

@@ -27,7 +27,7 @@ def once(space: Space, whose: str, key: str | None, body: str | None, work: Work
         try:
             known = idempotency.begin(t, space.id, mine, sent)
         except idempotency.OtherBody:
-            said = "Send each request under a key of its own, and only the same request again under the same key."
+            said = "Use a new key for each request, and the same key only to repeat a request."
             raise NotValid("This key was used for another request.", said) from None
         if known is not None:
             return known

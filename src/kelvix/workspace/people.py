@@ -54,14 +54,14 @@ def change(
     """Change how a workspace writes dates and numbers and how long it keeps what runs carried, and where its owner is told:
     the workspace as it is then. Raises NotValid."""
     if zone not in available_timezones():
-        raise NotValid(f"There is no time zone {zone}.", "A time zone looks like Europe/London.")
+        raise NotValid(f"{zone} is not a time zone.", "Use for example Europe/London.")
     if language not in {code for code, _ in languages()}:
-        raise NotValid(f"Kelvix does not know the language {language}.", "Choose one of the list.")
+        raise NotValid(f"{language} is not an available language.", "Choose one from the list.")
     email = (wanted.email or "").strip()
     if email and not EMAIL.fullmatch(email):
-        raise NotValid(f"{email} is not an e-mail address.", "One looks like orla@works.example.")
+        raise NotValid(f"{email} is not an email address.", "Use for example orla@works.example.")
     if wanted.keep_runs < wanted.keep_content:
-        raise NotValid("Runs cannot be kept for less time than what they carried.", "Keep them for at least as many days.")
+        raise NotValid("Runs must be kept at least as long as their content.", "Enter at least as many days.")
     directory = engine.directory
     people.set_email(directory.home, person.id, email or None)
     directory.home.transact(lambda t: retention.set_days(t, space.id, wanted.keep_content, wanted.keep_runs))

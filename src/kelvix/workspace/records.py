@@ -59,7 +59,7 @@ def values_of(space: Space, database: Database, given: Mapping[str, Wire], compl
     for key, wire in given.items():
         field = database.field(key)
         if field is None:
-            raise NotValid(f"{database.name} has no field with the id {key}.", "It may have been removed meanwhile.")
+            raise NotValid(f"{database.name} has no field with the id {key}.", "It may have been removed.")
         try:
             try:
                 value = from_wire(wire, field.type)
@@ -70,7 +70,7 @@ def values_of(space: Space, database: Database, given: Mapping[str, Wire], compl
             wrong[key] = str(unfit)
     wrong = write.check(database, values, complete) | wrong
     if wrong:
-        raise NotValid("Some values do not fit.", "; ".join(wrong.values()), wrong)
+        raise NotValid("Some values are not valid.", "; ".join(wrong.values()), wrong)
     return values
 
 
@@ -82,9 +82,7 @@ def _with_kept_files(space: Space, field: Field, value: Value) -> Value:
         return value
     file = space.read(lambda t: kept_files.get(t, space.id, value.source))
     if file is None:
-        raise Unfit(
-            f"{field.name} takes a file that was sent to /api/v1/files before; what a workflow brought can only be emptied"
-        )
+        raise Unfit(f"{field.name} needs a file uploaded to /api/v1/files; a file from a workflow can only be removed")
     return file
 
 
@@ -145,7 +143,7 @@ def history(space: Space, database: Database, record_id: int) -> History:
 
     record, made = space.read(work)
     if record is None:
-        raise NotFoundError("there is no such record")
+        raise NotFoundError("record not found")
     run = made[0].origin.get("run") if made else None
     item = space.read(lambda t: runs.item(t, space.id, run)) if run is not None else None
     return History(record, made, changes.origins(made), item)
@@ -168,5 +166,5 @@ def undo_change(space: Space, seq: int, person: Person) -> tuple[int, int]:
     """Undo a change: the number under which this can be undone in turn, and the record. Raises NotFoundError, CannotUndo."""
     made = space.read(lambda t: changes.get(t, space.id, seq))
     if made is None:
-        raise NotFoundError("there is no such change")
+        raise NotFoundError("change not found")
     return space.transact(lambda t: undo.undo(t, space.id, seq, actor(person, undoes=seq))), made.record_id

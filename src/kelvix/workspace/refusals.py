@@ -50,7 +50,7 @@ class InUse(NotNow):
 
     def __init__(self, name: str, uses: Sequence[Use]):
         listed = ", ".join(f"the address {u.name}" if u.kind == "address" else u.name for u in uses)
-        advice = "Edit those first, or delete it with anyway=true: they will fail until it is restored."
+        advice = "Edit those first, or delete it with anyway=true. They will fail until it is restored."
         super().__init__(f"{name} is used by {listed}.", advice)
         self.uses = uses
 

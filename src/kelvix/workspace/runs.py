@@ -10,7 +10,7 @@ from typing import Any
 from kelvix.core.not_found import NotFoundError
 from kelvix.core.workflow import Workflow
 from kelvix.engine import recovering
-from kelvix.store import databases, runs, workflows
+from kelvix.store import places, runs, workflows
 from kelvix.store.database_server import Transaction
 from kelvix.store.runs import Attempt, Run, RunLine
 from kelvix.workspace import Space
@@ -62,9 +62,9 @@ def get(space: Space, run_id: int) -> Detail:
     def work(t: Transaction) -> Detail:
         found = runs.get(t, space.id, run_id)
         if found is None:
-            raise NotFoundError("there is no such run")
+            raise NotFoundError("run not found")
         _, document = workflows.version(t, space.id, found.version_id)
-        names = {str(f.id): f.name for d in databases.load(t, space.id).values() for f in d.fields}
+        names = {str(f.id): f.name for d in places.load_all(t, space.id).values() for f in d.fields}
         lines = runs.lines(t, space.id, [run_id])[run_id]
         item, attempts = runs.item(t, space.id, run_id), runs.attempts(t, space.id, run_id)
         return Detail(found, lines, document, item, attempts, names)
@@ -78,7 +78,7 @@ def leave(space: Space, run_id: int) -> int:
     def work(t: Transaction) -> int:
         found = runs.get(t, space.id, run_id)
         if found is None:
-            raise NotFoundError("there is no such run")
+            raise NotFoundError("run not found")
         return runs.leave(t, space.id, found.workflow_id, run_id)
 
     return space.transact(work)

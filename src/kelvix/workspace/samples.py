@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from datetime import UTC, datetime
 from typing import Any
 
+from kelvix.core import requests
 from kelvix.core.fields import TYPES, coerce
 from kelvix.core.not_found import NotFoundError
+from kelvix.core.requests import Request
 from kelvix.core.steps import carried_from_item
 from kelvix.core.values import Rows, Unfit, Wire, to_wire
-from kelvix.core.workflow import When, Workflow
+from kelvix.core.workflow import Address, When, Workflow
 from kelvix.engine.engine import Engine
 from kelvix.store import workflows
 from kelvix.store.workflows import Kept, Sample
@@ -20,15 +23,26 @@ from kelvix.workspace.refusals import NotNow, NotValid
 __all__ = ["Sample"]
 
 
-def list_all(space: Space, workflow_id: int) -> list[Sample]:
-    return space.read(lambda t: workflows.samples(t, space.id, workflow_id))
+def list_all(space: Space, workflow_id: int, when: When | None = None) -> list[Sample]:
+    """Return the samples of a workflow; requests with what `when` declares of them by now."""
+    found = space.read(lambda t: workflows.samples(t, space.id, workflow_id))
+    own = when.own if when else None
+    return [_declared(own, one, space) for one in found] if isinstance(own, Address) else found
+
+
+def _declared(own: Address, one: Sample, space: Space) -> Sample:
+    kept = one.item.get("request")
+    if kept is None or one.kind != "fetched":
+        return one
+    values = requests.values_that_fit(own, Request(**kept), one.item_at, space.env(datetime.now(UTC)))
+    return replace(one, item={**one.item, "values": values})
 
 
 def get(space: Space, workflow_id: int, sample_id: int) -> Sample:
     """Return a sample of a workflow. Raises NotFoundError."""
     found = next((s for s in list_all(space, workflow_id) if s.id == sample_id), None)
     if found is None:
-        raise NotFoundError("there is no such sample")
+        raise NotFoundError("sample not found")
     return found
 
 
@@ -36,9 +50,9 @@ def source_of(document: Workflow) -> When:
     """Return where a workflow reads its items, in an app. Raises NotNow where that is not said yet, or there is nothing to
     read."""
     if document.when.own is not None:
-        raise NotNow("What happens here cannot be waited for.", "Fetch what there is, or create sample.")
+        raise NotNow("Kelvix can’t wait for this kind of event.", "Fetch items, or create a sample.")
     if document.when.connection is None or document.when.container is None:
-        raise NotNow("There is no source yet.", "Choose the connection and the folder in the When line first.")
+        raise NotNow("There is no source yet.", "Choose a connection and a folder in the When line first.")
     return document.when
 
 
@@ -63,7 +77,7 @@ def edit(
 def forget(space: Space, workflow_id: int, sample_id: int) -> None:
     """Forget a sample. Raises NotFoundError."""
     if not space.transact(lambda t: workflows.forget_samples(t, space.id, workflow_id, sample_id)):
-        raise NotFoundError("there is no such sample")
+        raise NotFoundError("sample not found")
 
 
 def _checked(
@@ -89,7 +103,7 @@ def _checked(
     read = carried_from_item(document, context, result)
     wrong |= {ref.value: said for ref, said in read.unreadable.items()}
     if wrong:
-        raise NotValid("Some values do not fit.", "; ".join(wrong.values()), wrong)
+        raise NotValid("Some values are not valid.", "; ".join(wrong.values()), wrong)
     return result
 
 

@@ -24,11 +24,12 @@ def suggestions(
     database = context.databases.get(line.database or 0) if isinstance(line, Adds) else None
     if not isinstance(line, Adds) or database is None:
         return Carried({}, {}), ()
-    kept = samples.list_all(space, workflow_id)[:MAX_SAMPLES]
+    kept = samples.list_all(space, workflow_id, document.when)[:MAX_SAMPLES]
     seen = [rehearsal.carried_to(document, line.id, s.item["values"], context) for s in kept]
     carried = seen[0] if seen else rehearsal.carried_to(document, line.id, {}, context)
     found = suggest(database, carried.fields, seen, context.env, _history(space, workflow_id, database.id))
-    return carried, [s for s in found if not is_filled(filling_of(line, s.field))]
+    can = {f.id for f in database.fields if f.can_write}
+    return carried, [s for s in found if s.field in can and not is_filled(filling_of(line, s.field))]
 
 
 def _history(space: Space, workflow_id: int, database: int) -> dict[FieldId, dict[str, int]]:

@@ -9,12 +9,13 @@ from datetime import time as clock
 from urllib.parse import urlsplit
 
 from kelvix.core.day_figures import Day, Ended, by_day
-from kelvix.core.outcome import FileSaved, MailsSent, RanAnother, Requested, Wrote
+from kelvix.core.outcome import FileSaved, MailsSent, Operated, RanAnother, Requested, Wrote
+from kelvix.core.schema import Database
 from kelvix.core.workflow import Address, RecordEvent, Schedule, Workflow
 from kelvix.engine import versions
 from kelvix.engine.engine import Engine
 from kelvix.remembering import Remembered
-from kelvix.store import databases, questions, runs, statistics
+from kelvix.store import places, questions, runs, statistics
 from kelvix.store.database_server import Transaction
 from kelvix.store.runs import Run, RunLine
 from kelvix.workspace import Space
@@ -87,10 +88,11 @@ def entries(engine: Engine, space: Space, before: int | None, limit: int) -> tup
     def work(t: Transaction) -> tuple[list[Entry], int | None]:
         found, onward = runs.page(t, space.id, runs.Sought(), before, limit)
         lines = runs.lines(t, space.id, [r.id for r in found])
-        names = {d.id: d.name for d in databases.load(t, space.id).values()}
+        there = places.load_all(t, space.id)
+        names = {d.id: d.name for d in there.values()}
         made = [
             Entry(
-                r, _source(engine, known.get(space, r.version_id), names), _targets(engine, list(lines[r.id].values()), names)
+                r, _source(engine, known.get(space, r.version_id), names), _targets(engine, list(lines[r.id].values()), there)
             )
             for r in found
         ]
@@ -103,7 +105,7 @@ def _source(engine: Engine, document: Workflow, names: dict[int, str]) -> End:
     when = document.when
     match when.own:
         case RecordEvent(database=database):
-            return End("kelvix", "Kx", names.get(database or 0, "a database since deleted"))
+            return End("kelvix", "Kx", names.get(database or 0, "a deleted database"))
         case Schedule():
             return End("time", "Ti", "a time")
         case Address():
@@ -116,19 +118,24 @@ def _in_app(engine: Engine, code: str, name: str) -> End:
     return End(code, app.monogram if app else "??", name)
 
 
-def _targets(engine: Engine, lines: list[RunLine], names: dict[int, str]) -> list[End]:
+def _targets(engine: Engine, lines: list[RunLine], there: dict[int, Database]) -> list[End]:
     """Where a run wrote, sent or saved, each place once."""
     found: dict[tuple[str, str], End] = {}
     for line in lines:
         match line.outcome:
             case Wrote(code=code, database=database, database_name=name) if code != "found_none":
-                end = End("kelvix", "Kx", names.get(database) or name or "a database")
+                known = there.get(database)
+                outside = known.outside.app if known and known.outside else line.outcome.more.get("app")
+                called = (known.name if known else name) or "a database"
+                end = _in_app(engine, outside, called) if outside else End("kelvix", "Kx", called)
             case MailsSent(mails=mails, app=app):
                 end = _in_app(engine, app, ", ".join(a for m in mails[:1] for a in m["to"][:1]))
             case Requested(code="sent" | "in_doubt", address=address) if address:
                 end = End("web", "Wb", urlsplit(address).netloc)
             case FileSaved(happened=happened, app=str() as app, folder=folder) if happened != "there":
                 end = _in_app(engine, app, folder)
+            case Operated(app=app, place=place):
+                end = _in_app(engine, app, place)
             case RanAnother(workflow_name=name):
                 end = End("kelvix", "Kx", name or "another workflow")
             case _:

@@ -29,7 +29,7 @@ def restore(space: Space, entries: Iterable[int], by: Actor) -> list[Trashed]:
     asked = set(entries)
     found = space.read(lambda t: trash.many(t, space.id, sorted(asked)))
     if len(found) < len(asked):
-        raise NotFoundError("this item is no longer in the trash")
+        raise NotFoundError("this is no longer in the trash")
     back = sorted(found, key=lambda e: ORDER.index(e.kind))
     for entry in back:
         _restore(space, entry, by)

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 
+from kelvix.core import checking
 from kelvix.core.collection import TransientError
 from kelvix.core.lines import connections_of, kind_of
 from kelvix.core.lines.add import Add
@@ -14,11 +15,11 @@ from kelvix.core.naming import remember_names
 from kelvix.core.not_found import NotFoundError
 from kelvix.core.query import Query
 from kelvix.core.values import shorten
-from kelvix.core.workflow import When, Workflow
+from kelvix.core.workflow import Own, When, Workflow
 from kelvix.engine import holding, overview, switch, using
 from kelvix.engine.engine import Engine
 from kelvix.engine.overview import Overview
-from kelvix.store import connections, databases, events, kept_secrets, runs, subscriptions, trash, workflows
+from kelvix.store import connections, events, kept_secrets, places, runs, subscriptions, trash, workflows
 from kelvix.store.database_server import Transaction
 from kelvix.store.workflows import Kept, Sample
 from kelvix.workspace import Space, samples
@@ -42,7 +43,7 @@ def get(space: Space, workflow_id: int) -> Kept:
     """Return a workflow of this workspace. Raises NotFoundError."""
     found = space.read(lambda t: workflows.get(t, space.id, workflow_id))
     if found is None:
-        raise NotFoundError("there is no such workflow")
+        raise NotFoundError("workflow not found")
     return found
 
 
@@ -67,22 +68,59 @@ def told(space: Space, kept: Kept) -> Overview:
 
 def using_connection(space: Space, connection_id: int) -> Sequence[Kept]:
     """Return the workflows that read or send by a connection."""
-    return [w for w in list_all(space) if connection_id in connections_of(w.draft)]
+    reached = space.read(lambda t: places.connections(t, space.id))
+    return [w for w in list_all(space) if connection_id in connections_of(w.draft, reached)]
 
 
-def create(engine: Engine, space: Space, name: str, connection: int | None, database: int | None) -> int:
+@dataclass(frozen=True)
+class Starts:
+    """What starts a new workflow, as far as that is said."""
+
+    app: str | None = None
+    event: str | None = None
+    container: str | None = None
+    container_name: str = ""
+    own: Own | None = None
+
+
+ANY = Starts()
+
+
+def create(engine: Engine, space: Space, name: str, connection: int | None, database: int | None, starts: Starts = ANY) -> int:
     """Make a workflow, half built: a When line and an Add line, with the ends that are named."""
+    add = Add(id=secrets.token_hex(4), database=database)
     through = space.read(lambda t: connections.get(t, space.id, connection)) if connection else None
-    when = When(id=secrets.token_hex(4), connection=connection)
-    if through and through.app in engine.apps:
-        when = replace(when, app=through.app, event=engine.apps[through.app].events[0].code)
-    return workflows.create(space, name, Workflow((when, Add(id=secrets.token_hex(4), database=database))))
+    when = When(
+        id=secrets.token_hex(4),
+        connection=connection,
+        container=starts.container,
+        container_name=starts.container_name,
+        own=starts.own,
+    )
+    app = engine.apps.get(through.app if through else starts.app or "")
+    if app is not None:
+        known = {e.code for e in app.all_events}
+        when = replace(when, app=app.code, event=starts.event if starts.event in known else app.events[0].code)
+    return workflows.create(space, name, Workflow((when, add)))
+
+
+def duplicate(space: Space, kept: Kept) -> int:
+    """Make another workflow with the same draft, named as a copy."""
+    taken = {w.name for w in list_all(space)}
+    first = f"{kept.name}, copy"
+    name = next(n for n in (first, *(f"{first} {x}" for x in range(2, 999))) if n not in taken)
+    return workflows.create(space, name[:200], kept.draft)
+
+
+def first_unfinished(engine: Engine, space: Space, document: Workflow) -> str | None:
+    """Return the first line on which something is still to be said or fixed."""
+    return checking.first_unfinished(document, engine.context(space, document, "rehearses"))
 
 
 def save(space: Space, workflow_id: int, saw: int, name: str, document: Workflow) -> None:
     """Save a draft with what its fields are called now. Raises StaleDraft where it was saved since `saw`."""
     before = get(space, workflow_id).draft
-    named = remember_names(before, document, space.read(lambda t: databases.load(t, space.id)))
+    named = remember_names(before, document, space.read(lambda t: places.load_all(t, space.id)))
     space.transact(lambda t: workflows.save(t, space.id, workflow_id, saw, name, named))
 
 
@@ -98,10 +136,10 @@ def why_held(space: Space, kept: Kept, seen: Overview) -> str:
     if kept.state != "on":
         return "They will run when the workflow is turned on."
     if (one := seen.consumers.get(kept.id)) and one.connection_id in seen.refused:
-        return "They will run when the connection has been renewed."
+        return "They will run when the connection is reconnected."
     if seen.is_over:
         return f"This workspace has reached its limit of {space.limits.runs_a_day:,} runs in 24 hours."
-    return "They are being started."
+    return "They are starting."
 
 
 def delete(engine: Engine, space: Space, kept: Kept, person: Person, anyway: bool) -> list[int]:
@@ -126,7 +164,7 @@ def carry_sample(space: Space, kept: Kept, sample: Sample, only_line: str | None
     that does not act."""
     only = kept.draft.line(only_line) if only_line is not None else None
     if only_line is not None and (only is None or not kind_of(only).acts):
-        raise NotValid("This line does nothing that lasts, so it cannot be tried by itself.", "Look at its cell instead.")
+        raise NotValid("This line writes nothing, so it can’t be tried alone.", "See its cell instead.")
     title = shorten(sample.item["title"], 300)
 
     def work(t: Transaction) -> int:
@@ -139,7 +177,7 @@ def carry_sample(space: Space, kept: Kept, sample: Sample, only_line: str | None
 def check_soon(space: Space, workflow_id: int) -> None:
     """Bring the next check forward to now. Raises NotNow where the workflow is not on."""
     if not space.transact(lambda t: subscriptions.check_soon(t, space.id, workflow_id)):
-        raise NotNow("This workflow is not on, so there is nothing to check.", "Turn it on first.")
+        raise NotNow("This workflow is off, so there is nothing to check.", "Turn it on first.")
 
 
 def newest_items(engine: Engine, space: Space, kept: Kept, count: int) -> list[Newest]:

@@ -46,7 +46,7 @@ def test_the_question_and_its_values_are_rehearsed():
     cell = rehearse(Workflow((WHEN, ASK)), ITEM, CONTEXT)[-1]
     assert (cell.state, cell.note) == ("asks", "asks: Book the loft visit?")
     assert [(p.key, p.state, p.value) for p in cell.parts] == [("k", "fits", 120), ("d", "fits", date(2026, 12, 1))]
-    assert rehearse(Workflow((WHEN, Ask("q"))), ITEM, CONTEXT)[-1].note == "asks: Shall this go on?"
+    assert rehearse(Workflow((WHEN, Ask("q"))), ITEM, CONTEXT)[-1].note == "asks: Continue?"
 
 
 def test_lines_below_are_rehearsed_as_if_it_were_yes():
@@ -60,7 +60,7 @@ def test_lines_below_are_rehearsed_as_if_it_were_yes():
 def test_a_value_that_cannot_be_worked_out_is_put_right_first():
     gone = Ask("q", value("subject"), (Shaped("k", "Gone", Filled(value("nothing"))),))
     cell = rehearse(Workflow((WHEN, gone)), ITEM, CONTEXT)[-1]
-    assert cell.state == "put_right" and "no longer carry" in cell.note
+    assert cell.state == "put_right" and "no longer available" in cell.note
 
 
 @pytest.mark.parametrize(
@@ -80,8 +80,8 @@ def test_what_is_unfinished_is_said():
     def said(line: Ask) -> list[str]:
         return [f.sentence for f in check(Workflow((WHEN, line)), CONTEXT) if f.line == "q"]
 
-    assert said(Ask("q")) == ["say what is asked"]
-    assert said(Ask("q", value("gone"))) == ["this shows a value that the lines above do not carry"]
+    assert said(Ask("q")) == ["enter a question"]
+    assert said(Ask("q", value("gone"))) == ["this shows a value that is not available here"]
     assert said(Ask("q", value("subject"), (Shaped("k", " ", Filled(value("sum"))),))) == ["this value needs a name"]
     with pytest.raises(BadDocument):
         check_shape(Workflow((WHEN, Ask("q", shown=(Shaped("k", "A", Filled()), Shaped("k", "B", Filled()))))))

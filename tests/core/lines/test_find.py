@@ -135,9 +135,9 @@ def test_values_are_compared_as_the_field_keeps_them(sought, compared):
 
 
 WRONG = [
-    (Find("f"), "unready", "choose the database"),
-    (Find("f", 99), "put_right", "is gone"),
-    (Find("f", 7), "unready", "say what is looked for"),
+    (Find("f"), "unready", "choose a database"),
+    (Find("f", 99), "put_right", "was deleted"),
+    (Find("f", 7), "unready", "choose a field to compare"),
     (Find("f", 7, "all", (Sought(3, "is", (Part(text="West"),)),)), "put_right", "“West” is not one of the choices"),
     (Find("f", 7, "all", (Sought(1, "has", (Part(text="x"),)),)), "put_right", "“has” does not go with Name"),
     (Find("f", 7, "all", (Sought(4, "is", (Part(text="Reeds"),)),)), "put_right", "“is” does not go with Kept"),
@@ -158,7 +158,7 @@ def test_a_deleted_field_is_said_with_the_nearest_that_remains():
     (finding,) = check(Workflow((WHEN, lost, ADD)), context())
     assert finding.key == "1" and "no longer has the field “Parish name”" in finding.sentence
     near, away = finding.remedies
-    assert near.label == "look at Name" and near.sought[1] == Sought(1, "is", (Part(text="St Bride"),), "Name")
+    assert near.label == "Compare Name" and near.sought[1] == Sought(1, "is", (Part(text="St Bride"),), "Name")
     assert away.sought == (BY_ADDRESS,)
 
 
@@ -166,10 +166,10 @@ def test_unfinished_comparisons_are_found_before_turning_on():
     def sentences(*sought: Sought) -> list[str]:
         return [f.sentence for f in check(Workflow((WHEN, Find("f", 7, "all", sought), ADD)), context())]
 
-    assert sentences(Sought(1, "is")) == ["say what Name is compared with"]
+    assert sentences(Sought(1, "is")) == ["enter a value to compare Name with"]
     assert sentences(Sought(1, "more", (Part(text="x"),))) == ["“is more than” does not go with Name"]
     gone = Sought(1, "is", (Part(ref=Reference("x", "y")),))
-    assert sentences(gone) == ["Name is compared with a value that the lines above do not carry"]
+    assert sentences(gone) == ["Name is compared with a value that is not available here"]
 
 
 def test_names_are_remembered_and_mean_nothing():

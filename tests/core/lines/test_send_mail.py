@@ -71,7 +71,7 @@ def test_recipients_are_read_from_a_text(given, found):
 
 
 @pytest.mark.parametrize(
-    "given, said", [("", "nobody to send it to"), ("Ada Pell", "not an e-mail"), ("a@x.example, bo", "“bo”")]
+    "given, said", [("", "no recipients in this item"), ("Ada Pell", "not an email"), ("a@x.example, bo", "“bo”")]
 )
 def test_what_is_no_address_is_said(given, said):
     with pytest.raises(Unfit, match=said):
@@ -83,7 +83,7 @@ def test_what_is_no_address_is_said(given, said):
 def test_a_mail_is_previewed_and_carries_on_what_was_sent():
     whole = rehearse_whole(Workflow((WHEN, MAIL)), ITEM, CONTEXT)
     found = whole.cells[-1]
-    assert (found.state, found.note) == ("fits", "1 mail: to ada@stbride.example")
+    assert (found.state, found.note) == ("fits", "1 email: to ada@stbride.example")
     [mail] = found.would.mails
     assert (mail.subject, mail.text, mail.rows) == ("This week", "Good morning.\n\nYours", ())
     assert whole.values[Reference("m", "count")] == 1 and whole.values[Reference("m", "to")] == "ada@stbride.example"
@@ -101,14 +101,14 @@ def test_each_recipient_gets_a_mail_of_their_own_with_their_own_rows():
         (("ivo@works.example",), ["Reeds", "Bellows"]),
         (("tamsin@works.example",), ["Leather"]),
     ]
-    assert found.note == "2 mails: This week; one row has no address" and found.doubts == 1
+    assert found.note == "2 emails: This week; one row has no address" and found.doubts == 1
 
 
 def test_what_cannot_be_sent_is_said():
     assert cell(replace(MAIL, connection=None)).state == "unready"
     assert cell(MAIL, item={}).note == "the subject is empty in this item"
-    assert "not an e-mail" in cell(replace(MAIL, to=text("Ada"))).note
-    assert "no longer carried" in cell(TABLE).note
+    assert "not an email" in cell(replace(MAIL, to=text("Ada"))).note
+    assert "no longer available" in cell(TABLE).note
 
 
 def test_what_is_unfinished_is_said():

@@ -93,18 +93,18 @@ def test_until_a_moment_that_a_value_gives():
 
 
 WRONG = [
-    (span(0, "hours"), "say how long"),
-    (span(20_000, "minutes"), "say how long"),
-    (span(400, "days"), "a run waits a year at most"),
+    (span(0, "hours"), "enter a whole number"),
+    (span(20_000, "minutes"), "enter a whole number"),
+    (span(400, "days"), "a run can wait one year at most"),
     (Wait("x", "moment", filling=DATE), "is empty in this item"),
     (Wait("x", "moment", filling=(Part(text="soon"),)), "“soon” is not a date"),
-    (Wait("x", "moment", filling=(Part(text="1 Jul 2036"),)), "a run waits a year at most"),
+    (Wait("x", "moment", filling=(Part(text="1 Jul 2036"),)), "a run can wait one year at most"),
     (replace(WORK, days=()), "choose at least one working day"),
     (replace(WORK, days=(9,)), "choose at least one working day"),
-    (replace(WORK, begins="17:00", ends="09:00"), "begin before they end"),
-    (replace(WORK, begins="nine"), "working hours look like 09:00"),
-    (replace(WORK, begins="09:00+01:00"), "working hours look like 09:00"),
-    (replace(WORK, ends="24:00"), "working hours look like 09:00"),
+    (replace(WORK, begins="17:00", ends="09:00"), "a start before the end"),
+    (replace(WORK, begins="nine"), "working hours like 09:00"),
+    (replace(WORK, begins="09:00+01:00"), "working hours like 09:00"),
+    (replace(WORK, ends="24:00"), "working hours like 09:00"),
 ]
 
 
@@ -138,7 +138,7 @@ def test_rehearsed_it_says_until_when_and_the_lines_below_go_on():
     cells = rehearse(Workflow((WHEN, span(2, "days"), ADD)), ITEM, CONTEXT)
     assert [(c.state, c.note) for c in cells[1:]] == [("waits", "until: 27 Nov 2026, 09:00"), ("fits", "1 field fits")]
     past = rehearse(Workflow((WHEN, Wait("x", "moment", filling=DATE), ADD)), ITEM | {"date": "2026-11-01T10:00:00Z"}, CONTEXT)
-    assert (past[1].state, past[1].note) == ("goes_on", "no need to wait")
+    assert (past[1].state, past[1].note) == ("goes_on", "no wait needed")
     empty = rehearse(Workflow((WHEN, Wait("x", "moment", filling=DATE), ADD)), {"subject": "Quote"}, CONTEXT)
     assert empty[1].state == "put_right"
 
@@ -146,9 +146,9 @@ def test_rehearsed_it_says_until_when_and_the_lines_below_go_on():
 @pytest.mark.parametrize(
     ("line", "said"),
     [
-        (span(0, "hours"), "say how long"),
-        (Wait("x", "moment"), "say until when"),
-        (Wait("x", "moment", filling=(Part(ref=Reference("gone", "x")),)), "do not carry"),
+        (span(0, "hours"), "enter a whole number"),
+        (Wait("x", "moment"), "enter a time to wait for"),
+        (Wait("x", "moment", filling=(Part(ref=Reference("gone", "x")),)), "not available"),
         (replace(WORK, days=()), "working day"),
     ],
 )
@@ -163,5 +163,5 @@ def test_a_whole_line_is_ready_and_said_in_words():
         "1 hour",
         "3 days",
         "until a time",
-        "until a working hour, 09:00 to 17:00",
+        "until working hours, 09:00 to 17:00",
     ]

@@ -9,6 +9,8 @@ function keysOf(topic: string): (string | number)[][] {
   switch (kind) {
     case "records": // more changed at once than are named one by one
       return [["records", number], ["record", number], ["databases"], ["trash"]];
+    case "places":
+      return [["places"], ["rehearsal"]];
     case "databases":
       return [["databases"], ["records"], ["record"], ["rehearsal"]];
     case "runs":

@@ -1,4 +1,5 @@
-import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
+import { queryOptions, useInfiniteQuery, useQuery } from "@tanstack/react-query";
+import { useMemo } from "react";
 import { answer, client, type Schemas } from "./client";
 
 export type Database = Schemas["DatabaseOut"];
@@ -17,8 +18,9 @@ export const TEXT_FIELD = "0";
 
 export type Wire = string | boolean | string[] | string[][] | null;
 
-export const useMe = () =>
-  useQuery({ queryKey: ["me"], queryFn: () => answer(client.GET("/api/v1/me")), staleTime: Infinity, retry: false });
+export const ME = queryOptions({ queryKey: ["me"], queryFn: () => answer(client.GET("/api/v1/me")), staleTime: Infinity, retry: false });
+
+export const useMe = () => useQuery(ME);
 
 export const useApps = () => useQuery({ queryKey: ["apps"], queryFn: () => answer(client.GET("/api/v1/apps")), staleTime: Infinity });
 
@@ -35,6 +37,15 @@ export function useTypeOf(): (code: string | undefined) => FieldType | undefined
 
 export const useDatabases = () => useQuery({ queryKey: ["databases"], queryFn: () => answer(client.GET("/api/v1/databases")) });
 
+export const usePlaces = () => useQuery({ queryKey: ["places"], queryFn: () => answer(client.GET("/api/v1/places")) });
+
+/** All that lines can work on: our databases, and the places of apps that were chosen. */
+export function useTargets(): Database[] {
+  const ours = useDatabases().data;
+  const places = usePlaces().data;
+  return useMemo(() => [...(ours ?? []), ...(places ?? [])], [ours, places]);
+}
+
 export const useConnections = () =>
   useQuery({ queryKey: ["connections"], queryFn: () => answer(client.GET("/api/v1/connections")), refetchInterval: 20_000 });
 
@@ -46,19 +57,39 @@ export const useSight = (id: number | null | undefined) =>
     staleTime: 10_000,
   });
 
+/** What a connection costs in calls and runs, and what its app allows. */
+export const useCosts = (id: number | null | undefined) =>
+  useQuery({
+    queryKey: ["connections", "costs", id],
+    queryFn: () => answer(client.GET("/api/v1/connections/{connection_id}/costs", { params: { path: { connection_id: id ?? 0 } } })),
+    enabled: id != null,
+    staleTime: 10_000,
+  });
+
 export const useWorkflows = () => useQuery({ queryKey: ["workflows"], queryFn: () => answer(client.GET("/api/v1/workflows")) });
 
-export const useWorkflow = (id: number) =>
-  useQuery({
+export const ofWorkflow = (id: number) =>
+  queryOptions({
     queryKey: ["workflow", id],
     queryFn: () => answer(client.GET("/api/v1/workflows/{workflow_id}", { params: { path: { workflow_id: id } } })),
   });
 
-export const useSamples = (id: number) =>
-  useQuery({
-    queryKey: ["samples", id],
-    queryFn: () => answer(client.GET("/api/v1/workflows/{workflow_id}/samples", { params: { path: { workflow_id: id } } })),
+export const useWorkflow = (id: number) => useQuery(ofWorkflow(id));
+
+/** The kinds of lines that other packages bring: they stay as they are while Kelvix runs. */
+export const LINE_KINDS = queryOptions({
+  queryKey: ["line-kinds"],
+  queryFn: () => answer(client.GET("/api/v1/line-kinds")),
+  staleTime: Infinity,
+});
+
+export const ofSamples = (workflow: number) =>
+  queryOptions({
+    queryKey: ["samples", workflow],
+    queryFn: () => answer(client.GET("/api/v1/workflows/{workflow_id}/samples", { params: { path: { workflow_id: workflow } } })),
   });
+
+export const useSamples = (workflow: number) => useQuery(ofSamples(workflow));
 
 export const useRecords = (database: number) =>
   useInfiniteQuery({

@@ -197,6 +197,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/connections/key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Connect By Key
+         * @description Connect an app by a key that its user made there and pasted here; or give a connection another key.
+         */
+        post: operations["connect_by_key_api_v1_connections_key_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/connections/{connection_id}": {
         parameters: {
             query?: never;
@@ -227,7 +247,7 @@ export interface paths {
         put?: never;
         /**
          * Container Of Link
-         * @description Return the container that a pasted link means. 422 where it is not understood, 409 where it is not shared.
+         * @description Return what a pasted link means. 422 where it is not understood, 409 where it is not shared.
          */
         post: operations["container_of_link_api_v1_connections__connection_id__container_post"];
         delete?: never;
@@ -268,6 +288,23 @@ export interface paths {
          * @description Return the newest items of a container, as they are now.
          */
         get: operations["look_into_api_v1_connections__connection_id__containers__container__items_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/connections/{connection_id}/costs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Connection Costs */
+        get: operations["connection_costs_api_v1_connections__connection_id__costs_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -364,7 +401,11 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        put?: never;
+        /**
+         * Order Fields
+         * @description Put the fields into an order; the title of the records stays first.
+         */
+        put: operations["order_fields_api_v1_databases__database_id__fields_put"];
         /** Add Field */
         post: operations["add_field_api_v1_databases__database_id__fields_post"];
         delete?: never;
@@ -393,6 +434,46 @@ export interface paths {
         head?: never;
         /** Change Field */
         patch: operations["change_field_api_v1_databases__database_id__fields__field_id__patch"];
+        trace?: never;
+    };
+    "/api/v1/databases/{database_id}/fields/{field_id}/choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Choice
+         * @description Give a field another choice; one of that name stays as it is.
+         */
+        post: operations["add_choice_api_v1_databases__database_id__fields__field_id__choices_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/databases/{database_id}/fields/{field_id}/lacking": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Count Lacking
+         * @description Return in how many records a field is empty.
+         */
+        get: operations["count_lacking_api_v1_databases__database_id__fields__field_id__lacking_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/v1/databases/{database_id}/records": {
@@ -699,6 +780,94 @@ export interface paths {
          * @description Answer a question; its run goes on.
          */
         post: operations["answer_need_api_v1_needs__question_id__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Places
+         * @description Return the places that were chosen here, each as it was last read.
+         */
+        get: operations["list_places_api_v1_places_get"];
+        put?: never;
+        /**
+         * Look At Place
+         * @description Read what the items of a place have, now: it can be worked on under the number that this gives.
+         */
+        post: operations["look_at_place_api_v1_places_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/places/{place_id}/fields": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Field Of Place
+         * @description Make a field that items of a place can have, where its app lets one: the place as it is then.
+         */
+        post: operations["make_field_of_place_api_v1_places__place_id__fields_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/places/{place_id}/fields/{field_id}/choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Choice Of Place
+         * @description Give a field of a place another choice, where its app lets one: the place as it is then.
+         */
+        post: operations["make_choice_of_place_api_v1_places__place_id__fields__field_id__choices_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/places/{place_id}/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sheet Layout
+         * @description Read where the header of a sheet is, and by what its rows are told apart.
+         */
+        get: operations["sheet_layout_api_v1_places__place_id__sheet_get"];
+        /**
+         * Set Sheet Layout
+         * @description Say where the header of a sheet is, and by which column its rows are told apart: the place as it is then.
+         */
+        put: operations["set_sheet_layout_api_v1_places__place_id__sheet_put"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1013,6 +1182,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/workflows/{workflow_id}/address/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send Test
+         * @description Send a request to the workflow’s own address, with all that it must prove, and return the answer. Where the workflow is
+         *     on, it runs.
+         */
+        post: operations["send_test_api_v1_workflows__workflow_id__address_test_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/workflows/{workflow_id}/again-failed": {
         parameters: {
             query?: never;
@@ -1155,6 +1345,46 @@ export interface paths {
          * @description Bring the next check forward to now.
          */
         post: operations["check_now_api_v1_workflows__workflow_id__check_now_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/workflows/{workflow_id}/costs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Workflow Costs
+         * @description Return what will not last once this workflow is on, with those that are.
+         */
+        get: operations["workflow_costs_api_v1_workflows__workflow_id__costs_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/workflows/{workflow_id}/duplicate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Duplicate Workflow
+         * @description Make another workflow, off, with the same draft.
+         */
+        post: operations["duplicate_workflow_api_v1_workflows__workflow_id__duplicate_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1727,8 +1957,9 @@ export interface components {
         };
         /**
          * Address
-         * @description Requests to a web address of the workflow's own. `signed`: only those that prove themselves; `limit`: how many a minute
-         *     are taken, 0 for as many as come.
+         * @description Requests to a web address of the workflow's own. `signed`: only those that are signed; `secret`: only those that bring
+         *     the secret; `ranges`: only those that come from one of these addresses; `limit`: how many a minute are taken, 0 for as many
+         *     as come.
          */
         Address: {
             /**
@@ -1748,6 +1979,21 @@ export interface components {
              */
             limit: number;
             /**
+             * Lists
+             * @default []
+             */
+            lists: components["schemas"]["InputList"][];
+            /**
+             * Ranges
+             * @default []
+             */
+            ranges: string[];
+            /**
+             * Secret
+             * @default false
+             */
+            secret: boolean;
+            /**
              * Signed
              * @default false
              */
@@ -1755,13 +2001,16 @@ export interface components {
         };
         /**
          * AddressOut
-         * @description `example` is a request that can be sent as it stands. `secret` is shown when the address is made, and not again.
+         * @description `example` is a request that can be sent as it stands, `example_body` its body. `secret` is shown when the address is
+         *     made, and not again.
          */
         AddressOut: {
             /** Address */
             address: string;
             /** Example */
             example: string;
+            /** Example Body */
+            example_body: string;
             /** Secret */
             secret: string | null;
         };
@@ -1807,7 +2056,7 @@ export interface components {
              */
             answer: "yes" | "no" | "record" | "all" | "new" | "arrived" | "again" | "stop";
             /** Record */
-            record?: number | null;
+            record?: number | string | null;
             /**
              * Values
              * @default {}
@@ -1825,6 +2074,12 @@ export interface components {
             address: string;
             /** Code */
             code: string;
+            /**
+             * Connects
+             * @description by its consent window, or by a key that is pasted
+             * @enum {string}
+             */
+            connects: "consent" | "key";
             /** Container Word */
             container_word: string;
             /** Containers Word */
@@ -1834,10 +2089,22 @@ export interface components {
             events: components["schemas"]["EventOut"][];
             /** Fields */
             fields: components["schemas"]["CarriedOut"][];
+            /**
+             * Has Servers
+             * @description whether the address of a server is told with the key
+             */
+            has_servers: boolean;
             /** Item Word */
             item_word: string;
             /** Items Word */
             items_word: string;
+            /** Key Help */
+            key_help: string;
+            /**
+             * Makes Places
+             * @description whether places can be made in it
+             */
+            makes_places: boolean;
             /** Monogram */
             monogram: string;
             /** Name */
@@ -1848,6 +2115,16 @@ export interface components {
             saves: boolean;
             /** Sends */
             sends: boolean;
+            /**
+             * Several
+             * @description whether several of its places can be read as one
+             */
+            several: boolean;
+            /**
+             * Writes
+             * @description what can be done to its items: create, update, delete, restore
+             */
+            writes: string[];
         };
         /**
          * Ask
@@ -2002,8 +2279,13 @@ export interface components {
         };
         /** Candidate */
         Candidate: {
+            /**
+             * Link
+             * @description opens it
+             */
+            link?: string | null;
             /** Record */
-            record: number;
+            record: number | string;
             /** Said */
             said: string;
             /** Title */
@@ -2079,7 +2361,7 @@ export interface components {
             name: string;
             /**
              * Not Understood
-             * @description what was not understood, a sentence for each; it stands in the names
+             * @description what was not recognised, a sentence for each; it stays in the names
              * @default []
              */
             not_understood: string[];
@@ -2102,6 +2384,12 @@ export interface components {
          *     formulas.
          */
         CarriedValue: {
+            /**
+             * Choices
+             * @description what it can be, where these are few
+             * @default []
+             */
+            choices: string[];
             /** Inside */
             inside: boolean;
             /** Key */
@@ -2186,7 +2474,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "question" | "failed" | "paused" | "refused" | "unreachable" | "silent" | "never_on";
+            kind: "question" | "failed" | "paused" | "refused" | "expiring" | "unreachable" | "running_out" | "silent" | "never_on";
             /** Run */
             run: number | null;
             /** Sentence */
@@ -2323,6 +2611,11 @@ export interface components {
              */
             words: string[];
         };
+        /** ConnectionMade */
+        ConnectionMade: {
+            /** Id */
+            id: number;
+        };
         /** ConnectionOut */
         ConnectionOut: {
             /** Account */
@@ -2339,6 +2632,11 @@ export interface components {
             name: string;
             /** Reason */
             reason: string | null;
+            /**
+             * Server
+             * @description of an app that has several, where it is not the usual one
+             */
+            server: string | null;
             /**
              * State
              * @description good, expiring, empty (nothing is shared with it), failing (its calls fail), refused or lost
@@ -2375,6 +2673,11 @@ export interface components {
         };
         /** ContainerOut */
         ContainerOut: {
+            /**
+             * Full Name
+             * @description with the names of what it stands within: Workshop › Tuning round
+             */
+            full_name: string;
             /** Id */
             id: string;
             /** Items */
@@ -2383,6 +2686,35 @@ export interface components {
             link: string;
             /** Name */
             name: string;
+            /**
+             * Path
+             * @description these names, from the top
+             */
+            path: string[];
+        };
+        /**
+         * CostsOut
+         * @description `days`: the calls of the last thirty days, of those with any; `runs`, `calls`: expected in a month.
+         */
+        CostsOut: {
+            /** Calls */
+            calls: number;
+            /** Days */
+            days: components["schemas"]["kelvix__api__costs__DayOut"][];
+            /**
+             * Had
+             * @description runs of the last thirty days, of the workflows that use the connection
+             */
+            had: number;
+            /** Limits */
+            limits: components["schemas"]["LimitOut"][];
+            /** Made */
+            made: number;
+            /** Runs */
+            runs: number;
+            /** Shares */
+            shares: components["schemas"]["ShareOut"][];
+            warning: components["schemas"]["RunningOutOut"] | null;
         };
         /** DatabaseIn */
         DatabaseIn: {
@@ -2416,6 +2748,14 @@ export interface components {
             more: boolean;
             /** Name */
             name: string;
+            /** @description of a place of an app, which is seen as a database */
+            outside?: components["schemas"]["OutsideOut"] | null;
+            /**
+             * Own Data
+             * @description what its records have beside their fields, as when they were made
+             * @default []
+             */
+            own_data: components["schemas"]["FieldOut"][];
             /**
              * Records
              * @description how many it holds, counted no further than a number
@@ -2446,31 +2786,6 @@ export interface components {
             entries: components["schemas"]["EntryOut"][];
             /** Next */
             next: number | null;
-        };
-        /**
-         * DayOut
-         * @description `success` is the share of those that were carried or failed; delays are in seconds.
-         */
-        DayOut: {
-            /**
-             * Day
-             * Format: date
-             */
-            day: string;
-            /** Done */
-            done: number;
-            /** Failed */
-            failed: number;
-            /** Long Delay */
-            long_delay: number | null;
-            /** Others */
-            others: number;
-            /** Passed By */
-            passed_by: number;
-            /** Success */
-            success: number | null;
-            /** Usual Delay */
-            usual_delay: number | null;
         };
         /**
          * Decide
@@ -2562,6 +2877,40 @@ export interface components {
             word: string;
         };
         /**
+         * Do
+         * @description Do an operation of an app to the item that the line `of` holds. `fillings` are of what the operation takes.
+         */
+        Do: {
+            /**
+             * Fillings
+             * @default []
+             */
+            fillings: components["schemas"]["FieldFilling"][];
+            /** Id */
+            id: string;
+            /**
+             * Of
+             * @default
+             */
+            of: string;
+            /**
+             * Operation
+             * @default
+             */
+            operation: string;
+            /**
+             * Verb
+             * @default do
+             * @constant
+             */
+            verb: "do";
+            /**
+             * Within
+             * @default
+             */
+            within: string;
+        };
+        /**
          * DraftIn
          * @description `document` may be one of earlier times, as a script may have kept it.
          */
@@ -2624,6 +2973,11 @@ export interface components {
         EventOut: {
             /** Code */
             code: string;
+            /**
+             * Of Any
+             * @description whether any app has it whose items can be compared with what they were
+             */
+            of_any: boolean;
             /** Words */
             words: string;
         };
@@ -2633,6 +2987,18 @@ export interface components {
             id: string;
             /** Title */
             title: string;
+        };
+        /**
+         * Fallback
+         * @description A value, or a text where it is empty.
+         */
+        Fallback: {
+            /** Key */
+            key: string;
+            /** Line */
+            line: string;
+            /** Text */
+            text: string;
         };
         /** FieldChange */
         FieldChange: {
@@ -2684,8 +3050,19 @@ export interface components {
              * @description the field of that database that refers back
              */
             back?: string | null;
+            /**
+             * Can Write
+             * @default true
+             */
+            can_write: boolean;
             /** Choices */
             choices: components["schemas"]["kelvix__api__databases__ChoiceOut"][];
+            /**
+             * Counts
+             * @description whether another value of it is a change of its item, as where a row stands is none
+             * @default true
+             */
+            counts: boolean;
             /**
              * Grows
              * @description whether what is written to it may add choices
@@ -2735,7 +3112,7 @@ export interface components {
             has_sum: boolean;
             /**
              * In Requests
-             * @description whether a request may declare a value of it
+             * @description whether a request may bring a value of it
              */
             in_requests: boolean;
             /**
@@ -2762,6 +3139,11 @@ export interface components {
             is_text: boolean;
             /** Name */
             name: string;
+            /**
+             * Offered
+             * @description all that a value of it can be, where these are few
+             */
+            offered: string[];
             /** Operators */
             operators: ("is" | "is_not" | "mentions" | "mentions_none" | "contains" | "begins" | "ends" | "before" | "after" | "less" | "more" | "has" | "has_none" | "filled" | "empty")[];
             /**
@@ -2804,7 +3186,7 @@ export interface components {
         FileOut: {
             /**
              * File
-             * @description as the value of a file field: name, size, kind, where it lies
+             * @description as the value of a file field: name, size, type, location
              */
             file: string[];
         };
@@ -2926,7 +3308,8 @@ export interface components {
         };
         /**
          * FormulaIn
-         * @description A formula as typed on a line, or a calculation in words. `as_test`: it is to be true or false.
+         * @description A formula as typed on a line, or in words: a calculation, a value with a fall-back, a part of a moment, a whole filling.
+         *     `as_test`: it is to be true or false.
          */
         FormulaIn: {
             /**
@@ -2936,8 +3319,12 @@ export interface components {
             as_test: boolean;
             calculation?: components["schemas"]["CalculationOut"] | null;
             document: components["schemas"]["Workflow"];
+            fallback?: components["schemas"]["Fallback"] | null;
+            /** Filling */
+            filling?: components["schemas"]["Part"][] | null;
             /** Line */
             line: string;
+            part?: components["schemas"]["MomentPart"] | null;
             /**
              * Text
              * @default
@@ -2946,10 +3333,13 @@ export interface components {
         };
         /**
          * FormulaOut
-         * @description A kept formula as it is written now; and as a calculation in words, where it is a simple one.
+         * @description A kept formula as it is written now; and in words, where it is a simple one: a calculation, a value with a fall-back, a
+         *     part of a moment.
          */
         FormulaOut: {
             calculation: components["schemas"]["CalculationOut"] | null;
+            fallback: components["schemas"]["Fallback"] | null;
+            part: components["schemas"]["MomentPart"] | null;
             /** Text */
             text: string;
         };
@@ -2994,6 +3384,39 @@ export interface components {
             says: string;
             /** Signature */
             signature: string;
+        };
+        /**
+         * Get
+         * @description Get the record that `what` leads to: its link, or its number or identity. `none`: whether a sample goes on where there is
+         *     none.
+         */
+        Get: {
+            /** Database */
+            database?: number | null;
+            /** Id */
+            id: string;
+            /**
+             * None
+             * @default go_on
+             * @enum {string}
+             */
+            none: "go_on" | "stop";
+            /**
+             * Verb
+             * @default get
+             * @constant
+             */
+            verb: "get";
+            /**
+             * What
+             * @default []
+             */
+            what: components["schemas"]["Part"][];
+            /**
+             * Within
+             * @default
+             */
+            within: string;
         };
         /**
          * Given
@@ -3074,11 +3497,17 @@ export interface components {
         };
         /**
          * Input
-         * @description A value that a request brings. `key` is the name in its body, nested ones with dots.
+         * @description A value that a request brings. `place`: where it stands; `key` is the name there, nested ones with dots.
          */
         Input: {
             /** Key */
             key: string;
+            /**
+             * Place
+             * @default body
+             * @enum {string}
+             */
+            place: "body" | "query" | "header";
             /**
              * Required
              * @default false
@@ -3089,6 +3518,19 @@ export interface components {
              * @default text
              */
             type: string;
+        };
+        /**
+         * InputList
+         * @description A list that a request brings in its body, and what each of its rows has.
+         */
+        InputList: {
+            /**
+             * Fields
+             * @default []
+             */
+            fields: components["schemas"]["Input"][];
+            /** Key */
+            key: string;
         };
         /** ItemIn */
         ItemIn: {
@@ -3131,6 +3573,23 @@ export interface components {
              */
             of: components["schemas"]["Reference"][];
         };
+        /** KeyIn */
+        KeyIn: {
+            /** App */
+            app: string;
+            /**
+             * Connection
+             * @description give this one the key instead of making another
+             */
+            connection?: number | null;
+            /** Key */
+            key: string;
+            /**
+             * Server
+             * @description of an app that has several; else the usual one
+             */
+            server?: string | null;
+        };
         /**
          * KnownBy
          * @description The fields by which an Add line can know what is there, and those that are proposed.
@@ -3145,6 +3604,16 @@ export interface components {
             /** Proposed */
             proposed: string[];
         };
+        /**
+         * Lacking
+         * @description `more`: there are more than were counted.
+         */
+        Lacking: {
+            /** More */
+            more: boolean;
+            /** Records */
+            records: number;
+        };
         /** Language */
         Language: {
             /** Code */
@@ -3152,10 +3621,64 @@ export interface components {
             /** Name */
             name: string;
         };
+        /**
+         * LayoutIn
+         * @description What a person says of a sheet.
+         */
+        LayoutIn: {
+            /**
+             * Header
+             * @description the row of its header, counted from 1; 0: it has none
+             */
+            header?: number | null;
+            /**
+             * Key
+             * @description the column by which rows are told apart
+             */
+            key?: string | null;
+        };
+        /**
+         * LayoutOut
+         * @description A sheet as it is now.
+         */
+        LayoutOut: {
+            /** Columns */
+            columns: components["schemas"]["SheetColumnOut"][];
+            /**
+             * Header
+             * @description the row of its header, counted from 1
+             */
+            header: number | null;
+            /**
+             * Rows
+             * @description the first ones, as texts
+             */
+            rows: string[][];
+            said: components["schemas"]["LayoutIn"];
+        };
         /** LearnedOut */
         LearnedOut: {
             /** Inputs */
             inputs: components["schemas"]["Input"][];
+            /** Lists */
+            lists: components["schemas"]["InputList"][];
+        };
+        /**
+         * LimitOut
+         * @description An app takes `most` calls in `window` seconds.
+         */
+        LimitOut: {
+            /** Left */
+            left: number;
+            /** Most */
+            most: number;
+            /**
+             * Resets
+             * Format: date-time
+             */
+            resets: string;
+            /** Window */
+            window: number;
         };
         /** LineIn */
         LineIn: {
@@ -3262,6 +3785,29 @@ export interface components {
             name: string[];
         };
         /**
+         * ListValues
+         * @description List the options of `field`; without one, the places of the app that are shared beside the one that is chosen.
+         */
+        ListValues: {
+            /** Database */
+            database?: number | null;
+            /** Field */
+            field?: string | null;
+            /** Id */
+            id: string;
+            /**
+             * Verb
+             * @default list
+             * @constant
+             */
+            verb: "list";
+            /**
+             * Within
+             * @default
+             */
+            within: string;
+        };
+        /**
          * ListensOut
          * @description What a workflow that is on listens to in Kelvix itself; `itself`: how often its own runs would have set it off again.
          */
@@ -3345,6 +3891,18 @@ export interface components {
             workspace: string;
         };
         /**
+         * MeantOut
+         * @description What a link means: a container, or what several stand within, of which one is to be chosen.
+         */
+        MeantOut: {
+            container: components["schemas"]["ContainerOut"] | null;
+            /**
+             * Within
+             * @description the names of a level, from the top
+             */
+            within: string[];
+        };
+        /**
          * MissedOut
          * @description What came while the workflow was off.
          */
@@ -3353,6 +3911,21 @@ export interface components {
             count: number;
             /** Since */
             since: string | null;
+        };
+        /**
+         * MomentPart
+         * @description The day or the time of day of a moment.
+         */
+        MomentPart: {
+            /** Key */
+            key: string;
+            /** Line */
+            line: string;
+            /**
+             * Part
+             * @enum {string}
+             */
+            part: "date" | "time";
         };
         /**
          * NeedOut
@@ -3397,6 +3970,11 @@ export interface components {
             workflow: string;
             /** Workflow Id */
             workflow_id: number;
+        };
+        /** NewChoiceIn */
+        NewChoiceIn: {
+            /** Name */
+            name: string;
         };
         /** NewContainerIn */
         NewContainerIn: {
@@ -3512,6 +4090,23 @@ export interface components {
             within: string;
         };
         /**
+         * OperationOut
+         * @description Something that an app does to an item, and what it takes.
+         */
+        OperationOut: {
+            /** Code */
+            code: string;
+            /** Inputs */
+            inputs: components["schemas"]["FieldOut"][];
+            /** Words */
+            words: string;
+        };
+        /** OrderIn */
+        OrderIn: {
+            /** Fields */
+            fields: string[];
+        };
+        /**
          * OriginOut
          * @description Where a value came from: in words, with the run where there is one.
          */
@@ -3575,6 +4170,47 @@ export interface components {
             line: string;
             /** Sentence */
             sentence: string;
+        };
+        /**
+         * OutsideOut
+         * @description The place of an app that a database is: its app, the words for it and its items, and what can be done to these.
+         */
+        OutsideOut: {
+            /** App */
+            app: string;
+            /** App Name */
+            app_name: string;
+            /** Connection */
+            connection: number;
+            /**
+             * Is Sheet
+             * @description whether its items are rows of a sheet, which have no identity in their app
+             */
+            is_sheet: boolean;
+            /** Item Word */
+            item_word: string;
+            /** Items Word */
+            items_word: string;
+            /** Link */
+            link: string;
+            /**
+             * Makes
+             * @description whether fields can be made in it
+             */
+            makes: boolean;
+            /**
+             * Operations
+             * @description what else can be done to its items
+             */
+            operations: components["schemas"]["OperationOut"][];
+            /** Place */
+            place: string;
+            /** Place Word */
+            place_word: string;
+            /** Places Word */
+            places_word: string;
+            /** Writes */
+            writes: string[];
         };
         /** ParamOut */
         ParamOut: {
@@ -3704,6 +4340,44 @@ export interface components {
             /** Start */
             start: number;
         };
+        /** PlaceFieldIn */
+        PlaceFieldIn: {
+            /** Name */
+            name: string;
+            /**
+             * Type
+             * @description the code of a field type
+             * @example text
+             * @example long_text
+             * @example number
+             * @example amount
+             * @example date
+             * @example datetime
+             * @example span
+             * @example time
+             * @example duration
+             * @example choice
+             * @example email
+             * @example person
+             * @example link
+             * @example yes_no
+             * @example labels
+             * @example reference
+             * @example file
+             * @example several_files
+             */
+            type: string;
+        };
+        /** PlaceIn */
+        PlaceIn: {
+            /** Connection */
+            connection: number;
+            /**
+             * Place
+             * @description the place's identity in its app
+             */
+            place: string;
+        };
         /**
          * PressIn
          * @description `records` are those that it is started for: none, for a database's own button.
@@ -3768,7 +4442,7 @@ export interface components {
             record: components["schemas"]["RecordOut"];
             /**
              * Source
-             * @description where its source item lay, in the app's words
+             * @description where its source item was, in the app's words
              */
             source: string | null;
             /** Source Link */
@@ -3939,6 +4613,11 @@ export interface components {
         };
         /** RemedyOut */
         RemedyOut: {
+            /**
+             * Choice
+             * @description what the field could be given as another choice
+             */
+            choice?: string | null;
             /** Fills */
             fills: components["schemas"]["FieldFilling"][];
             /** Label */
@@ -4108,6 +4787,18 @@ export interface components {
             workflow: string;
             /** Workflow Id */
             workflow_id: number;
+        };
+        /** RunningOutOut */
+        RunningOutOut: {
+            /** Advice */
+            advice: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Sentence */
+            sentence: string;
         };
         /** RunsOut */
         RunsOut: {
@@ -4358,6 +5049,39 @@ export interface components {
             name: string;
         };
         /**
+         * ShareOut
+         * @description What a workflow is expected to do in a month by the connection.
+         */
+        ShareOut: {
+            /** Calls */
+            calls: number;
+            /** Name */
+            name: string;
+            /**
+             * Runs
+             * @description none where nothing says how many
+             */
+            runs: number | null;
+            /** Told From */
+            told_from: string;
+            /** Workflow */
+            workflow: number;
+        };
+        /** SheetColumnOut */
+        SheetColumnOut: {
+            /** Id */
+            id: string;
+            /**
+             * Is Formula
+             * @description whether all that is in it is calculated
+             */
+            is_formula: boolean;
+            /** Name */
+            name: string;
+            /** Type */
+            type: string;
+        };
+        /**
          * ShownOut
          * @description An item as one looks at it in passing: `notes` are its first particulars.
          */
@@ -4400,6 +5124,11 @@ export interface components {
             account: string;
             /** Advice */
             advice: string;
+            /**
+             * Every
+             * @description seconds between checks of a source that the app's limits bear
+             */
+            every: number;
             /** Finding */
             finding: string;
             /** May Send */
@@ -4471,6 +5200,16 @@ export interface components {
          * @description How a workflow that is on listens. `pushed` says whether the app tells at once.
          */
         SubscriptionOut: {
+            /**
+             * Delay
+             * @description seconds that it took lately until a change was read, where that is known
+             */
+            delay: number | null;
+            /**
+             * Every
+             * @description seconds between checks, as the most impatient of those who listen to it wishes
+             */
+            every: number;
             /** Last Check At */
             last_check_at: string | null;
             /**
@@ -4513,6 +5252,42 @@ export interface components {
             value: string;
         };
         /**
+         * TestIn
+         * @description A request as it is composed: a body of JSON, and what stands behind the address.
+         */
+        TestIn: {
+            /**
+             * Body
+             * @default {}
+             */
+            body: string;
+            /**
+             * Headers
+             * @default {}
+             */
+            headers: {
+                [key: string]: string;
+            };
+            /**
+             * Query
+             * @default
+             * @example source=form&page=2
+             */
+            query: string;
+        };
+        /**
+         * TestOut
+         * @description What the address answered.
+         */
+        TestOut: {
+            /** Answer */
+            answer: {
+                [key: string]: unknown;
+            };
+            /** Status */
+            status: number;
+        };
+        /**
          * TimesOut
          * @description The next times of a schedule, and how often it comes round in thirty days; or what is wrong with it.
          */
@@ -4539,7 +5314,7 @@ export interface components {
             /** Came In */
             came_in: number;
             /** Days */
-            days: components["schemas"]["DayOut"][];
+            days: components["schemas"]["kelvix__api__today__DayOut"][];
             /** Needs */
             needs: number;
             /** Partial */
@@ -4586,7 +5361,7 @@ export interface components {
             /**
              * Until
              * Format: date-time
-             * @description when it goes for good
+             * @description when it is deleted permanently
              */
             until: string;
         };
@@ -4781,6 +5556,39 @@ export interface components {
             within: string;
         };
         /**
+         * Watch
+         * @description What must have become of an item of an app: the same as of a record of ours (RecordEvent).
+         */
+        Watch: {
+            /**
+             * Becomes
+             * @default
+             */
+            becomes: string;
+            /** Field */
+            field?: string | null;
+            /**
+             * Fields
+             * @default []
+             */
+            fields: string[];
+            /**
+             * Filled
+             * @default []
+             */
+            filled: string[];
+            /**
+             * Quiet
+             * @default 0
+             */
+            quiet: number;
+            /**
+             * Was
+             * @default
+             */
+            was: string;
+        };
+        /**
          * Way
          * @description One way of a Decide line: taken where its conditions hold, and those of the ways above it do not. `name` is what it is
          *     called.
@@ -4890,7 +5698,9 @@ export interface components {
         /**
          * When
          * @description Where a workflow starts: an event in a container of an app, reached through a connection; or one of Kelvix itself.
-         *     `order`: runs go side by side, or one after the other where they are about the same item, or all of them.
+         *     `every`: seconds between checks, where the app does not push. `event` is one of the app's own, or one that any app has
+         *     (core/watching.py), of which `watch` says more. `order`: runs go side by side, or one after the other where they are about
+         *     the same item, or all of them.
          */
         When: {
             /**
@@ -4912,6 +5722,11 @@ export interface components {
              * @default arrives
              */
             event: string;
+            /**
+             * Every
+             * @default 20
+             */
+            every: number;
             /** Id */
             id: string;
             /**
@@ -4928,6 +5743,16 @@ export interface components {
              * @constant
              */
             verb: "when";
+            /**
+             * @default {
+             *       "becomes": "",
+             *       "fields": [],
+             *       "filled": [],
+             *       "quiet": 0,
+             *       "was": ""
+             *     }
+             */
+            watch: components["schemas"]["Watch"];
         };
         /** WhereIn */
         WhereIn: {
@@ -4967,9 +5792,12 @@ export interface components {
              * Lines
              * @default []
              */
-            lines: (components["schemas"]["Add"] | components["schemas"]["AddOrUpdate"] | components["schemas"]["Ask"] | components["schemas"]["Decide"] | components["schemas"]["Delete"] | components["schemas"]["Find"] | components["schemas"]["OnlyIf"] | components["schemas"]["Otherwise"] | components["schemas"]["Repeat"] | components["schemas"]["RunAnother"] | components["schemas"]["SaveFile"] | components["schemas"]["SendMail"] | components["schemas"]["Shape"] | components["schemas"]["Stop"] | components["schemas"]["Update"] | components["schemas"]["Wait"] | components["schemas"]["Way"] | components["schemas"]["WebRequest"] | components["schemas"]["When"])[];
+            lines: (components["schemas"]["Add"] | components["schemas"]["AddOrUpdate"] | components["schemas"]["Ask"] | components["schemas"]["Decide"] | components["schemas"]["Delete"] | components["schemas"]["Do"] | components["schemas"]["Find"] | components["schemas"]["Get"] | components["schemas"]["ListValues"] | components["schemas"]["OnlyIf"] | components["schemas"]["Otherwise"] | components["schemas"]["Repeat"] | components["schemas"]["RunAnother"] | components["schemas"]["SaveFile"] | components["schemas"]["SendMail"] | components["schemas"]["Shape"] | components["schemas"]["Stop"] | components["schemas"]["Update"] | components["schemas"]["Wait"] | components["schemas"]["Way"] | components["schemas"]["WebRequest"] | components["schemas"]["When"])[];
         };
-        /** WorkflowDetail */
+        /**
+         * WorkflowDetail
+         * @description `unfinished`: the first line on which something is still to be said or fixed.
+         */
         WorkflowDetail: {
             /**
              * A Month
@@ -4986,7 +5814,7 @@ export interface components {
             document: components["schemas"]["Workflow"];
             /** Draft Version */
             draft_version: number;
-            /** @description what arrived and has not been carried yet */
+            /** @description what arrived and has not been processed yet */
             held?: components["schemas"]["HeldOut"] | null;
             /** Id */
             id: number;
@@ -5017,18 +5845,45 @@ export interface components {
             tried_never_on: boolean;
             /** Turned On At */
             turned_on_at: string | null;
+            /** Unfinished */
+            unfinished: string | null;
         };
         /** WorkflowIn */
         WorkflowIn: {
+            /**
+             * App
+             * @description where no connection says it
+             */
+            app?: string | null;
             /** Connection */
             connection?: number | null;
+            /**
+             * Container
+             * @description where in the app
+             */
+            container?: string | null;
+            /**
+             * Container Name
+             * @default
+             */
+            container_name: string;
             /** Database */
             database?: number | null;
+            /**
+             * Event
+             * @description what starts it; else the first event of the app
+             */
+            event?: string | null;
             /**
              * Name
              * @example Enquiries from the post
              */
             name: string;
+            /**
+             * Own
+             * @description what starts it here: a record, the time, a request
+             */
+            own?: components["schemas"]["RecordEvent"] | components["schemas"]["Schedule"] | components["schemas"]["Address"] | null;
         };
         /** WorkflowOut */
         WorkflowOut: {
@@ -5046,7 +5901,7 @@ export interface components {
             changed_since_on: boolean;
             /** Draft Version */
             draft_version: number;
-            /** @description what arrived and has not been carried yet */
+            /** @description what arrived and has not been processed yet */
             held?: components["schemas"]["HeldOut"] | null;
             /** Id */
             id: number;
@@ -5119,6 +5974,17 @@ export interface components {
             /** Name */
             name: string;
         };
+        /** DayOut */
+        kelvix__api__costs__DayOut: {
+            /** Calls */
+            calls: number;
+            /**
+             * Day
+             * Format: date
+             * @description in UTC
+             */
+            day: string;
+        };
         /** ChoiceOut */
         kelvix__api__databases__ChoiceOut: {
             /** Id */
@@ -5137,6 +6003,31 @@ export interface components {
             code: string;
             /** Words */
             words: string;
+        };
+        /**
+         * DayOut
+         * @description `success` is the share of those that were carried or failed; delays are in seconds.
+         */
+        kelvix__api__today__DayOut: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Done */
+            done: number;
+            /** Failed */
+            failed: number;
+            /** Long Delay */
+            long_delay: number | null;
+            /** Others */
+            others: number;
+            /** Passed By */
+            passed_by: number;
+            /** Success */
+            success: number | null;
+            /** Usual Delay */
+            usual_delay: number | null;
         };
     };
     responses: never;
@@ -5467,6 +6358,39 @@ export interface operations {
             };
         };
     };
+    connect_by_key_api_v1_connections_key_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeyIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConnectionMade"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     get_connection_api_v1_connections__connection_id__get: {
         parameters: {
             query?: never;
@@ -5583,7 +6507,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ContainerOut"];
+                    "application/json": components["schemas"]["MeantOut"];
                 };
             };
             /** @description Validation Error */
@@ -5651,6 +6575,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShownOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    connection_costs_api_v1_connections__connection_id__costs_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                connection_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CostsOut"];
                 };
             };
             /** @description Validation Error */
@@ -5878,6 +6833,41 @@ export interface operations {
             };
         };
     };
+    order_fields_api_v1_databases__database_id__fields_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                database_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrderIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DatabaseOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     add_field_api_v1_databases__database_id__fields_post: {
         parameters: {
             query?: never;
@@ -5970,6 +6960,74 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DatabaseOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    add_choice_api_v1_databases__database_id__fields__field_id__choices_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                database_id: number;
+                field_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewChoiceIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DatabaseOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    count_lacking_api_v1_databases__database_id__fields__field_id__lacking_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                database_id: number;
+                field_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lacking"];
                 };
             };
             /** @description Validation Error */
@@ -6488,6 +7546,196 @@ export interface operations {
                     "application/json": {
                         [key: string]: string;
                     };
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_places_api_v1_places_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DatabaseOut"][];
+                };
+            };
+        };
+    };
+    look_at_place_api_v1_places_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlaceIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DatabaseOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    make_field_of_place_api_v1_places__place_id__fields_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                place_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlaceFieldIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DatabaseOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    make_choice_of_place_api_v1_places__place_id__fields__field_id__choices_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                place_id: number;
+                field_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewChoiceIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DatabaseOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    sheet_layout_api_v1_places__place_id__sheet_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                place_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LayoutOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_sheet_layout_api_v1_places__place_id__sheet_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                place_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LayoutIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DatabaseOut"];
                 };
             };
             /** @description Validation Error */
@@ -7086,6 +8334,41 @@ export interface operations {
             };
         };
     };
+    send_test_api_v1_workflows__workflow_id__address_test_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workflow_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TestIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TestOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     again_failed_api_v1_workflows__workflow_id__again_failed_post: {
         parameters: {
             query?: never;
@@ -7367,6 +8650,68 @@ export interface operations {
                     "application/json": {
                         [key: string]: string;
                     };
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    workflow_costs_api_v1_workflows__workflow_id__costs_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workflow_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunningOutOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    duplicate_workflow_api_v1_workflows__workflow_id__duplicate_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                workflow_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkflowDetail"];
                 };
             };
             /** @description Validation Error */

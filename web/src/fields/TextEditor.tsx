@@ -3,13 +3,16 @@ import { typed } from ".";
 import type { EditorProps } from "./fieldView";
 
 /** A value typed as text; the server reads it. */
-export function TextEditor({ field, value, zone, onDone }: EditorProps) {
+export function TextEditor({ field, value, zone, refused, onDone }: EditorProps) {
   const before = typed(field, value, zone);
-  const [text, setText] = useState(before);
+  const [text, setText] = useState(refused ? String(refused.typed ?? "") : before);
   const keep = () => onDone(text === before ? undefined : text === "" ? null : text);
   return (
     <input
       aria-label={field.name}
+      aria-invalid={!!refused}
+      title={refused?.problem}
+      className={refused ? "refused" : undefined}
       autoFocus
       value={text}
       onChange={(e) => setText(e.target.value)}

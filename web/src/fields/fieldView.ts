@@ -13,6 +13,8 @@ export interface EditorProps {
   field: Field;
   value: Wire | undefined;
   zone: string;
+  /** What was typed and refused, to be corrected, and why. */
+  refused?: { typed: Wire; problem: string };
   /** The new value; undefined where nothing is to change. */
   onDone: (value: Wire | undefined) => void;
 }

@@ -1,28 +1,18 @@
-import { useState } from "react";
+import { lazy, Suspense, useState } from "react";
 import { NavLink } from "react-router";
-import { useMe, useNeeds } from "../api/queries";
+import { useMe } from "../api/queries";
 import { useScheme } from "../theme/SchemeProvider";
-import { useAttention } from "../screens/today/queries";
-import { WorkspaceDialog } from "./WorkspaceDialog";
+import { BELOW, MAIN } from "./places";
+import { useSigningOut } from "./useSigningOut";
+import { useWaiting } from "./useWaiting";
+const WorkspaceDialog = lazy(() => import("./WorkspaceDialog").then((module) => ({ default: module.WorkspaceDialog })));
 
-const MAIN = [
-  ["Today", "/today"],
-  ["Databases", "/databases"],
-  ["Workflows", "/workflows"],
-  ["Runs", "/runs"],
-] as const;
-const BELOW = [
-  ["Side by side", "/beside"],
-  ["Captures", "/captures"],
-  ["Connections", "/connections"],
-  ["Trash", "/trash"],
-  ["Practice apps", "/practice"],
-] as const;
-
+/** The way between screens, at the left; at its foot the workspace and the person. */
 export function Rail() {
   const me = useMe().data;
-  const needs = (useNeeds().data?.length ?? 0) + (useAttention().data?.length ?? 0);
+  const needs = useWaiting();
   const { scheme, change } = useScheme();
+  const signOut = useSigningOut();
   const [changing, setChanging] = useState(false);
   return (
     <div className="rail">
@@ -54,8 +44,15 @@ export function Rail() {
         <button className="link" onClick={change}>
           {scheme === "light" ? "Dark" : "Light"} scheme
         </button>
+        <button className="link" onClick={() => signOut.mutate()}>
+          Sign out
+        </button>
       </div>
-      {changing && me && <WorkspaceDialog me={me} onClose={() => setChanging(false)} />}
+      {changing && me && (
+        <Suspense>
+          <WorkspaceDialog me={me} onClose={() => setChanging(false)} />
+        </Suspense>
+      )}
     </div>
   );
 }

@@ -15,7 +15,7 @@ export function Understood({ reading, several, each, onEach, pages, onPages }: P
     <div className="understood" role="status" aria-label="Understood">
       {reading.lines.slice(0, 6).map((line, n) => (
         <div key={n} className="row wrapped">
-          <b>{line.title || "nothing yet"}</b>
+          <b>{line.title || "Nothing yet"}</b>
           {line.pieces.map((p) => (
             <span key={p.start} className="piece">
               <small>{p.name}</small> {p.said}
@@ -48,8 +48,8 @@ export function Understood({ reading, several, each, onEach, pages, onPages }: P
       )}
       {reading.lines.some((line) => line.pieces.some((p) => /^https?:/.test(p.said))) && (
         <label>
-          <input type="checkbox" checked={pages} onMouseDown={(e) => e.preventDefault()} onChange={(e) => onPages(e.target.checked)} /> Read
-          the page and keep its title, author and text
+          <input type="checkbox" checked={pages} onMouseDown={(e) => e.preventDefault()} onChange={(e) => onPages(e.target.checked)} /> Save
+          the page’s title, author and text too
         </label>
       )}
       {several && (

@@ -4,9 +4,9 @@ import { useState } from "react";
 import { answer, client, said, type Schemas } from "../api/client";
 
 const ORDERS = [
-  ["", "ask each time"],
-  ["DMY", "day first: 1 February"],
-  ["MDY", "month first: January 2"],
+  ["", "Ask each time"],
+  ["DMY", "Day first: 1 February"],
+  ["MDY", "Month first: January 2"],
 ] as const;
 
 /** How the workspace writes, where its owner is told what needs them, and how long it keeps what runs carried. */
@@ -41,7 +41,7 @@ export function WorkspaceDialog({ me, onClose }: { me: Schemas["Me"]; onClose: (
     <Dialog open onClose={onClose} maxWidth="xs" fullWidth>
       <DialogTitle>Workspace</DialogTitle>
       <DialogContent>
-        <p className="below-3">How this workspace writes dates and numbers, for everyone in it.</p>
+        <p className="below-3">Language, dates and limits for everyone in this workspace.</p>
         <div className="stacked">
           <TextField select label="Language" value={kept.language} onChange={(event) => set({ language: event.target.value })}>
             {(languages.length ? languages : [{ code: kept.language, name: kept.language }]).map((l) => (
@@ -58,7 +58,7 @@ export function WorkspaceDialog({ me, onClose }: { me: Schemas["Me"]; onClose: (
           />
           <TextField
             select
-            label="How 01/02/2026 is read"
+            label="Read 01/02/2026 as"
             value={kept.date_order}
             onChange={(event) => set({ date_order: event.target.value })}
           >
@@ -69,7 +69,7 @@ export function WorkspaceDialog({ me, onClose }: { me: Schemas["Me"]; onClose: (
             ))}
           </TextField>
           <TextField
-            label="Mail me when something needs me"
+            label="Email me when something needs me"
             type="email"
             value={kept.email}
             onChange={(event) => set({ email: event.target.value })}
@@ -85,7 +85,7 @@ export function WorkspaceDialog({ me, onClose }: { me: Schemas["Me"]; onClose: (
             />
             <TextField
               fullWidth
-              label="Keep runs, days"
+              label="Keep runs (days)"
               type="number"
               value={kept.keep_runs_days}
               onChange={(event) => set({ keep_runs_days: days(event.target.value) })}

@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
-import { answer, client, type Schemas } from "../api/client";
+import type { Schemas } from "../api/client";
+import { LINE_KINDS } from "../api/queries";
 import type { Line, Part } from "../screens/timetable/model";
 import { FormPanel } from "./FormPanel";
 import type { LineView } from "./lineView";
@@ -44,13 +45,8 @@ function made(kind: LineKind): LineView<Line> {
 }
 
 /** Read the kinds that other packages bring; screens that show lines wait for it. */
-export const useBroughtKinds = () =>
-  useQuery({
-    queryKey: ["line-kinds"],
-    queryFn: async () => {
-      const kinds = await answer(client.GET("/api/v1/line-kinds"));
-      kinds.forEach((kind) => views.set(kind.verb, made(kind)));
-      return kinds;
-    },
-    staleTime: Infinity,
-  });
+export function useBroughtKinds() {
+  const kinds = useQuery(LINE_KINDS);
+  kinds.data?.filter((kind) => !views.has(kind.verb)).forEach((kind) => views.set(kind.verb, made(kind)));
+  return kinds;
+}

@@ -1,4 +1,5 @@
-import type { Adds, Line, Ref } from "../screens/timetable/model";
+import { databaseOf } from "../screens/timetable/carried";
+import type { Adds, Document, Line, Ref } from "../screens/timetable/model";
 import { broughtViews } from "./brought";
 import type { Around, LineView, Sentence } from "./lineView";
 
@@ -20,6 +21,12 @@ export const offered = (): { verb: Line["verb"]; words: string }[] =>
 
 export function sentenceOf(line: Line, app: Around["app"], databases: Around["databases"], document?: Around["document"]): Sentence {
   return viewOf(line.verb).sentence(line, { app, databases, document });
+}
+
+/** How what a line writes is undone; nothing of a line that only reads. */
+export function undoneBy(line: Line, document: Document, databases: Around["databases"]): string | undefined {
+  const { undone } = viewOf(line.verb);
+  return typeof undone === "function" ? undone(databaseOf(line, document, databases)) : undone;
 }
 
 export const addsRecord = (line: Line | undefined): line is Adds => !!line && !!viewOf(line.verb).adds;

@@ -51,12 +51,12 @@ export interface LineView<L> {
   /** What stands before what it makes, in the grid. */
   mark?: string;
   /** How what it writes is undone, where it writes. */
-  undone?: string;
+  undone?: string | ((database: Database | undefined) => string);
   /** Whether it may add a record, and whether the record that it fills may have been there before. */
   adds?: boolean;
   there?: boolean;
   /** Where it brings something, live beside the source. */
-  target?: (line: L) => Place | null;
+  target?: (line: L, database: Database | undefined) => Place | null | undefined;
   /** What a record that it holds is called. */
   holds?: string;
 }

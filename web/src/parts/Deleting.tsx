@@ -56,7 +56,7 @@ export function useDeleting() {
       <DialogContent>
         {asked.used.length > 0 && (
           <div className="note bad">
-            These use it, and will fail until you restore it:
+            These use it and will fail until you restore it:
             <ul className="listed">
               {asked.used.map((u) => (
                 <li key={`${u.kind}${u.id}`}>

@@ -8,5 +8,5 @@ export async function copyText(text: string): Promise<void> {
   box.select();
   const done = document.execCommand("copy");
   box.remove();
-  if (!done) throw new Error("The browser does not let Kelvix copy here: open Kelvix by a secure address.");
+  if (!done) throw new Error("The browser blocks copying here. Open Kelvix by a secure address.");
 }

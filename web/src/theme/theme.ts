@@ -1,10 +1,12 @@
 import { createTheme, type Theme } from "@mui/material/styles";
+import { DeferredModal } from "./DeferredModal";
 
 export type Scheme = "light" | "dark";
 
 /** MUI dressed in our look. Its colours name the variables of look.css wherever MUI does not compute with them. */
 export function theme(scheme: Scheme): Theme {
   const light = scheme === "light";
+  const opening = { slots: { root: DeferredModal } };
   const border = { border: "1px solid var(--rule)" };
   return createTheme({
     palette: {
@@ -36,20 +38,30 @@ export function theme(scheme: Scheme): Theme {
         },
       },
       MuiPaper: { styleOverrides: { root: { backgroundImage: "none" } } },
-      MuiDialog: { styleOverrides: { paper: { ...border, borderTop: "3px solid var(--rule-strong)", borderRadius: 2 } } },
+      MuiDialog: {
+        defaultProps: opening,
+        styleOverrides: { paper: { ...border, borderTop: "3px solid var(--rule-strong)", borderRadius: 2 } },
+      },
       MuiDialogTitle: { styleOverrides: { root: { fontStretch: "78%", fontWeight: 750, fontSize: 20, padding: "14px 20px 6px" } } },
       MuiDialogContent: { styleOverrides: { root: { padding: "6px 20px 12px" } } },
       MuiDialogActions: { styleOverrides: { root: { padding: "8px 20px 16px", borderTop: "1px solid var(--rule)" } } },
-      MuiMenu: { styleOverrides: { paper: { border: "1px solid var(--rule-strong)", borderRadius: 2 } } },
+      MuiPopover: { defaultProps: opening },
+      MuiMenu: { defaultProps: opening, styleOverrides: { paper: { border: "1px solid var(--rule-strong)", borderRadius: 2 } } },
       MuiMenuItem: { styleOverrides: { root: { fontSize: 13.5, minHeight: 30, padding: "4px 12px" } } },
       MuiOutlinedInput: {
         styleOverrides: {
           root: { fontSize: 13.5, background: "var(--sheet)" },
           input: { padding: "5px 8px", height: "auto" },
-          notchedOutline: { borderColor: "var(--rule)" },
+          notchedOutline: { borderColor: "var(--rule)", top: 0, "& legend": { display: "none" } },
         },
       },
-      MuiInputLabel: { defaultProps: { shrink: true } },
+      // A label stands above its box, not on its line, where it would touch what is above.
+      MuiInputLabel: {
+        defaultProps: { shrink: true },
+        styleOverrides: {
+          root: { position: "static", transform: "none", fontSize: 12.5, lineHeight: "18px", marginBottom: 2, maxWidth: "none" },
+        },
+      },
       MuiTextField: { defaultProps: { size: "small", fullWidth: true } },
       MuiSelect: { defaultProps: { size: "small" }, styleOverrides: { root: { height: 28 } } },
       MuiCheckbox: { defaultProps: { size: "small" } },

@@ -6,8 +6,9 @@ from collections.abc import Iterator
 from tempfile import TemporaryFile
 from typing import Any
 
-from kelvix.connectors.consented import ConsentedAccount, ConsentedApp, Read
+from kelvix.connectors.consented import ConsentedApp
 from kelvix.connectors.contract import Collision, Display, Event, Saved
+from kelvix.connectors.listed import ListedAccount, Read
 from kelvix.core.collection import Capabilities, PermanentError, Place
 from kelvix.core.feel import Env
 from kelvix.core.file_name import split
@@ -25,7 +26,7 @@ def _f(key: str, *name: str, type: Type = "text") -> CarriedField:
     return CarriedField(key, ("File", *name), type)
 
 
-class FilesAccount(ConsentedAccount):
+class FilesAccount(ListedAccount):
     def __init__(self, app: Files, token: str, identity: str, env: Env):
         super().__init__(app, token, identity, env)
         self._insides = app.insides
@@ -53,7 +54,7 @@ class FilesAccount(ConsentedAccount):
 
     def open(self, locator: str) -> Iterator[bytes]:
         if not locator.isdecimal():
-            raise PermanentError("this is no file of Files", "item")
+            raise PermanentError("this is not a file of Files", "item")
         yield from self._content(self._anew(locator))
 
     def _anew(self, file: str) -> dict[str, Any]:
@@ -112,6 +113,7 @@ class FilesAccount(ConsentedAccount):
 class Files(ConsentedApp):
     code, name, monogram = "files", "Files", "Fi"
     container_word, containers_word, item_word, items_word = "folder", "folders", "file", "files"
+    makes_places = True
     saves = True
     title = "name"
     accounts = FilesAccount
@@ -179,10 +181,7 @@ class Files(ConsentedApp):
         ("folder", "Folder"),
         ("identifier", "Identifier"),
     )
-    reach = (
-        "Files gives every file that is still in this folder, as it is today. Earlier versions, and files that were deleted or "
-        "moved away since, are not among them."
-    )
+    reach = "Includes every file now in this folder, but not earlier versions or files deleted or moved since then."
 
     def __init__(self, address: str):
         super().__init__(address)
@@ -205,7 +204,7 @@ def _of_pdf(found: Pdf) -> dict[str, ItemValue]:
 
 def _of_picture(found: Picture | None) -> dict[str, ItemValue]:
     if found is None:
-        return {"problems": "it is no picture that can be read"}
+        return {"problems": "the picture can’t be read"}
     return {
         "picture.width": str(found.width),
         "picture.height": str(found.height),

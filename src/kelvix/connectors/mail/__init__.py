@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from kelvix.connectors.consented import ConsentedAccount, ConsentedApp, Read
+from kelvix.connectors.consented import ConsentedApp
 from kelvix.connectors.contract import Display, Event, Outgoing
+from kelvix.connectors.listed import ListedAccount, Read
 from kelvix.core.collection import Capabilities, PermanentError
 from kelvix.core.schema import CarriedField, CarriedList
 from kelvix.core.values import File, ItemValue, Type
@@ -16,7 +17,7 @@ def _f(key: str, *name: str, type: Type = "text") -> CarriedField:
     return CarriedField(key, ("Message", *name), type)
 
 
-class MailAccount(ConsentedAccount):
+class MailAccount(ListedAccount):
     def send(self, message: Outgoing, key: str) -> str | None:
         body = {"to": list(message.to), "subject": message.subject, "text": message.text, "html": message.html}
         return str(self.call("POST", "/send", json=body, key=key)["link"])
@@ -24,7 +25,7 @@ class MailAccount(ConsentedAccount):
     def open(self, locator: str) -> Iterator[bytes]:
         message, _, part = locator.partition("/")
         if not message.isdecimal() or not part.isdecimal():
-            raise PermanentError("this is no attachment of a message", "item")
+            raise PermanentError("this is not an attachment", "item")
         return self.content(f"{self.api}/messages/{message}/parts/{part}")
 
     def read(self, raw: dict[str, Any]) -> Read:
@@ -82,10 +83,7 @@ class Mail(ConsentedApp):
         ("link", "Message"),
     )
 
-    reach = (
-        "Mail gives every message that is still in this folder, as it is today. Messages that were deleted or moved away "
-        "since are not among them."
-    )
+    reach = "Includes every message now in this folder, but not messages deleted or moved since then."
 
 
 def _people(raw: list[dict[str, str]]) -> str:

@@ -5,8 +5,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from kelvix.connectors.consented import ConsentedAccount, ConsentedApp, Read
+from kelvix.connectors.consented import ConsentedApp
 from kelvix.connectors.contract import Display, Event
+from kelvix.connectors.listed import ListedAccount, Read
 from kelvix.core.collection import Capabilities
 from kelvix.core.feel import Env
 from kelvix.core.schema import CarriedField, CarriedList
@@ -20,7 +21,7 @@ def _f(key: str, *name: str, type: Type = "text") -> CarriedField:
     return CarriedField(key, ("Article", *name), type)
 
 
-class ReadingAccount(ConsentedAccount):
+class ReadingAccount(ListedAccount):
     def __init__(self, app: Reading, token: str, identity: str, env: Env):
         super().__init__(app, token, identity, env)
         self._pages = app.pages
@@ -124,10 +125,7 @@ class Reading(ConsentedApp):
         ("minutes", "Minutes"),
         ("highlight_texts", "Highlights"),
     )
-    reach = (
-        "Reading gives every article that is still in this list, as it is today. Tags and highlights that were removed "
-        "since are not among them."
-    )
+    reach = "Includes every article now in this list, but not tags and highlights removed since then."
 
     def __init__(self, address: str):
         super().__init__(address)

@@ -37,7 +37,7 @@ def shift(value: date, months: int) -> date:
     """Return the same day some months on, or the month's last. Raises ValueError beyond the calendar."""
     year, month = divmod(value.year * 12 + value.month - 1 + months, 12)
     if not 1 <= year <= 9999:
-        raise OverflowError("beyond the calendar")
+        raise OverflowError("outside the calendar")
     last = [31, 29 if year % 4 == 0 and (year % 100 != 0 or year % 400 == 0) else 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31]
     return value.replace(year=year, month=month + 1, day=min(value.day, last[month]))
 
@@ -103,13 +103,13 @@ def _arithmetic(env: Env, op: str, a: object, b: object) -> object:
     try:
         found = _of_numbers(op, a, b) if isinstance(a, Decimal) and isinstance(b, Decimal) else _of_others(env, op, a, b)
     except ZeroDivisionError:
-        return env.note(f"{shown(a)} cannot be divided by zero")
+        return env.note(f"{shown(a)} can’t be divided by zero")
     except (ArithmeticError, ValueError):
-        return env.note(f"{shown(a)} {op} {shown(b)} is beyond what can be counted")
+        return env.note(f"{shown(a)} {op} {shown(b)} is too large")
     if found is not NotImplemented:
         return found
     left, right = (b, a) if op in ("+", "-") else (a, b)
-    return env.note(f"{kind(left)}, {shown(left)}, cannot be {WORDS[op]} {kind(right)}, {shown(right)}")
+    return env.note(f"{kind(left)}, {shown(left)}, can’t be {WORDS[op]} {kind(right)}, {shown(right)}")
 
 
 def _of_numbers(op: str, a: Decimal, b: Decimal) -> object:

@@ -36,7 +36,7 @@ def misfit(env: Env, form: Builtin, args: tuple[object, ...]) -> object:
 def call_value(env: Env, function: object, args: tuple[object, ...], names: tuple[str, ...]) -> object:
     """Call what turned out to be a function."""
     if not isinstance(function, Function):
-        return env.note(f"{kind(function)}, {shown(function)}, cannot be called")
+        return env.note(f"{kind(function)}, {shown(function)}, can’t be called")
     if names:
         if set(names) != set(function.params):
             return env.note(f"the function takes {', '.join(function.params) or 'nothing'}")

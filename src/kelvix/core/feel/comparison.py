@@ -17,7 +17,7 @@ def equal(env: Env, a: object, b: object) -> bool | None:
     if a is None or b is None:
         return a is b
     if a.__class__ is not b.__class__:
-        env.note(f"{kind(a)}, {shown(a)}, is compared with {kind(b)}, {shown(b)}")
+        env.note(f"{kind(a)}, {shown(a)}, can’t be compared with {kind(b)}, {shown(b)}")
         return None
     if isinstance(a, list) and isinstance(b, list):
         return _all_equal(env, zip(a, b, strict=False)) if len(a) == len(b) else False
@@ -58,7 +58,7 @@ def order(env: Env, a: object, b: object) -> int | None:
     if a.__class__ is datetime and b.__class__ is datetime and a.tzinfo is UTC and b.tzinfo is UTC:  # type: ignore[attr-defined]
         return (a > b) - (a < b)  # type: ignore[operator]
     if a.__class__ is not b.__class__ or not isinstance(a, ORDERED):
-        env.note(f"{kind(a)}, {shown(a)}, is compared with {kind(b)}, {shown(b)}")
+        env.note(f"{kind(a)}, {shown(a)}, can’t be compared with {kind(b)}, {shown(b)}")
         return None
     x: object = a
     y: object = b
@@ -163,5 +163,5 @@ def make_range(env: Env, low: object, low_in: bool, high: object, high_in: bool,
         if which is None:
             return None
         if which > 0:
-            return env.note(f"a range goes upwards, and {shown(low)} is more than {shown(high)}")
+            return env.note(f"a range must go up, but {shown(low)} is more than {shown(high)}")
     return Range(low, low_in, high, high_in)

@@ -66,7 +66,7 @@ class Compiled:
         except Failure as error:
             return env.failed(error, "this formula")
         except (RecursionError, MemoryError):
-            raise TooMuch("this is too large to be worked out") from None
+            raise TooMuch("this is too large to compute") from None
 
 
 def compile_tree(node: t.Node, functions: Registry) -> Compiled:
@@ -186,7 +186,7 @@ class _Unit:
             return self.constant(read_at(node.text))
         except Failure as error:
             said = str(error)
-            return self.new(f"e.note({self.constant(f'“{node.text}” is no date, time or duration: {said}')})")
+            return self.new(f"e.note({self.constant(f'“{node.text}” is not a date, time or duration: {said}')})")
 
     def _value(self, node: t.Value) -> str:
         return self._given((node.line, node.key))
@@ -216,7 +216,7 @@ class _Unit:
             if forms:
                 outer = f"({given} if {k} in s else {self.constant(_as_value(forms))})"
             elif items:
-                said = self.constant(f"there is nothing named “{node.name}” here")
+                said = self.constant(f"“{node.name}” is not defined here")
                 outer = f"({given} if {k} in s else e.note({said}))"
             else:
                 return given
@@ -343,7 +343,7 @@ class _Unit:
         return self.new(f"{asks}(e, {value}, {self.gen(test)})")
 
     def _test(self, node: t.Test) -> str:
-        raise FeelError(f"“{node.op} …” stands only after “in”")
+        raise FeelError(f"“{node.op} …” can only follow “in”")
 
     def _instanceof(self, node: t.InstanceOf) -> str:
         return self.new(f"is_instance({self.gen(node.value)}, {self.constant(node.type)})")
@@ -495,7 +495,7 @@ def _decimal(digits: str) -> Decimal:
     try:
         return +Decimal(digits)
     except ArithmeticError:
-        raise FeelError("this number is larger than can be counted with") from None
+        raise FeelError("this number is too large") from None
 
 
 def _parsed(code: str) -> list[ast.stmt]:

@@ -48,7 +48,7 @@ class Env:
     def failed(self, error: Exception, name: str) -> Any:
         if isinstance(error, TooMuch):
             raise error
-        said = str(error) if isinstance(error, ValueError) else "it cannot be worked out with these values"
+        said = str(error) if isinstance(error, ValueError) else "it can’t be computed with these values"
         return self.note(f"{name}: {said}")
 
     def spend(self, steps: int = 1) -> None:

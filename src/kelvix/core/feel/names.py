@@ -42,10 +42,14 @@ class Scope:
 
     @staticmethod
     def of_carried(
-        named: Iterable[tuple[Value, tuple[str, ...]]], functions: Iterable[str] = (), usable: Container[Value] | None = None
+        named: Iterable[tuple[Value, tuple[str, ...]]],
+        functions: Iterable[str] = (),
+        usable: Container[Value] | None = None,
+        whole: Container[Value] = (),
     ) -> Scope:
         """Carried values under their names. Where two have the same name, later ones get a number. The last parts of a name
-        will do where they are clear: Message.Sender.Name, Sender.Name. Only `usable` ones can be read; all can be written."""
+        will do where they are clear: Message.Sender.Name, Sender.Name. Only `usable` ones can be read; all can be written.
+        Those that are `whole` are called by their whole names only, so that they leave others theirs."""
         taken = set(functions) | KEYWORDS
         full: dict[tuple[str, ...], Value] = {}
         for value, name in named:
@@ -54,15 +58,15 @@ class Scope:
                 unique, number = (f"{name[0]} {number}", *name[1:]), number + 1
             full[unique] = value
         counts: dict[tuple[str, ...], int] = {}
-        for name in full:
-            for at in range(len(name)):
+        for name, value in full.items():
+            for at in range(1 if value in whole else len(name)):
                 counts[name[at:]] = counts.get(name[at:], 0) + 1
         heads = {n[0] for n in full}
         scope = Scope()
         for name, value in full.items():
             for at in reversed(range(len(name))):
                 short = name[at:]
-                if at and (counts[short] > 1 or short[0] in heads or short[0] in taken):
+                if at and (value in whole or counts[short] > 1 or short[0] in heads or short[0] in taken):
                     continue
                 if usable is None or value in usable:
                     scope._put(short, value)

@@ -67,7 +67,7 @@ class _Parser:
     def whole(self, read: Callable[[_Parser], t.Node]) -> t.Node:
         self.space()
         if self.at == len(self.text):
-            raise FeelError("nothing is written here yet", 0, 0)
+            raise FeelError("this formula is empty", 0, 0)
         node = read(self)
         self.space()
         if self.at < len(self.text):
@@ -395,7 +395,7 @@ class _Parser:
                 names.append(" ".join(named[1].split()))
             args.append(self.expression())
             if names and len(names) != len(args):
-                self.fail("name either all of the arguments or none", start)
+                self.fail("name all of the arguments or none", start)
             if not self.sign(","):
                 break
         self.need(")", "after the arguments")
@@ -442,7 +442,7 @@ class _Parser:
             else:
                 self.fail("an entry of a context is written name: value", start)
             if name in names:
-                self.fail(f"“{name}” is there twice", start)
+                self.fail(f"“{name}” is used twice", start)
             values.append(self.expression())
             names.append(name)
             self.keys = self.keys | {name}
@@ -464,7 +464,7 @@ class _Parser:
         if self.sign(".."):
             return self.interval(first, opening == "[")
         if opening == "(":
-            self.need(")", "after what stands in parentheses")
+            self.need(")", "after the parentheses")
             return first
         if opening == "]":
             self.fail("“]” is not expected here", start)
@@ -496,18 +496,18 @@ class _Parser:
                 test = self.expression()
                 self.need_word("then", "after the condition")
                 then = self.expression()
-                self.need_word("else", "after what “then” gives; say what it is otherwise")
+                self.need_word("else", "after “then”; add an “else” part")
                 return t.If(test, then, self.expression())
             case "for":
                 iterators = self.iterators()
-                self.need_word("return", "after what is run through")
+                self.need_word("return", "after the list")
                 self.bind("partial")
                 body = self.expression()
                 self.unbind(len(iterators) + 1)
                 return t.For(iterators, body)
             case "some" | "every" as quantifier:
                 iterators = self.iterators()
-                self.need_word("satisfies", "after what is looked at")
+                self.need_word("satisfies", "after the list")
                 test = self.expression()
                 self.unbind(len(iterators))
                 return t.Quantified("some" if quantifier == "some" else "every", iterators, test)
@@ -538,7 +538,7 @@ class _Parser:
             if self.sign(":"):
                 self.type_name()
         if self.word("external"):
-            self.fail("a function cannot be brought in from outside")
+            self.fail("external functions are not available")
         for p in params:
             self.bind(p)
         body = self.expression()
@@ -555,7 +555,7 @@ class _Parser:
             self.attempts += 1
             self.bind("?")
             if self.attempts > MAX_ATTEMPTS:  # each is read twice at most, so that nesting them must have an end
-                raise TooMuch("there are too many tests in this formula", start, start + 1)
+                raise TooMuch("this formula has too many tests", start, start + 1)
             try:
                 tests = [self.test()]
                 while self.sign(","):

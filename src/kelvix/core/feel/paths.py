@@ -88,7 +88,7 @@ def path(env: Env, value: object, name: str) -> object:
     if name in properties:
         return properties[name](env, value)
     if not properties:
-        return env.note(f"{kind(value)}, {shown(value)}, has nothing within it, so no “{name}”")
+        return env.note(f"{kind(value)}, {shown(value)}, has no “{name}”")
     return env.note(f"{kind(value)} has no “{name}”, but {', '.join(properties)}")
 
 
@@ -110,7 +110,7 @@ def at_place(env: Env, value: object, place: object) -> object:
     """Return the item at a place, counted from 1, or from the end with -1."""
     items = value if isinstance(value, list) else [] if value is None else [value]
     if not isinstance(place, Decimal) or place != place.to_integral_value():
-        return env.note(f"{shown(place)} is not a place in a list")
+        return env.note(f"{shown(place)} is not a position in a list")
     if not place or abs(place) > len(items):
         return env.note(f"there is no item {write(place)} in a list of {len(items)}")
     return items[int(place) - 1 if place > 0 else int(place)]
@@ -141,7 +141,7 @@ def from_to(env: Env, low: object, high: object) -> Iterable[object] | None:
         days = (high - low).days
         step = 1 if days >= 0 else -1
         return (low + timedelta(days=n) for n in range(0, days + step, step))
-    env.note(f"there is no way from {shown(low)} to {shown(high)}")
+    env.note(f"there is no range from {shown(low)} to {shown(high)}")
     return None
 
 

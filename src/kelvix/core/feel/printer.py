@@ -47,7 +47,7 @@ class _Printer:
             case t.Name(name):
                 return ("?" if name == "?" else self.function_name(name)), OPERAND
             case t.Value():
-                return ".".join(plain_name(n) for n in self.scope.name_of(node) or ("no longer carried",)), OPERAND
+                return ".".join(plain_name(n) for n in self.scope.name_of(node) or ("no longer available",)), OPERAND
             case t.Path(of, name):
                 return f"{self.at(of, OPERAND)}.{name if name in PROPERTIES else plain_name(name)}", OPERAND
             case t.Filter(of, test):

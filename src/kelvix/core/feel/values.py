@@ -115,7 +115,7 @@ def read_date(text: str) -> date:
     if not found:
         raise ValueError("a date is written 2026-11-23")
     if len(found[1].lstrip("-")) > 4 and found[1].lstrip("-")[0] == "0":
-        raise ValueError("a year has no zeros before it")
+        raise ValueError("a year has no leading zeros")
     return date(int(found[1]), int(found[2]), int(found[3]))
 
 

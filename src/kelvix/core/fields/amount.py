@@ -34,16 +34,14 @@ def amount(value: Decimal, code: str) -> Amount:
     """Make an amount. Raises Unfit."""
     places = digits(code)
     if places is None:
-        raise Unfit(f"“{shorten(code)}” is not a currency; write its code of three letters, such as EUR or USD")
+        raise Unfit(f"“{shorten(code)}” is not a currency; use a three-letter code such as EUR or USD")
     return Amount(number.bounded(value), code, places)
 
 
 class AmountType(FieldType):
     code, rank, name, with_article = "amount", 34, "amount with currency", "an amount with currency"
-    accepts = (
-        "a number with the code of a currency, as 1,850.50 EUR or USD 12; €, £ and other marks that stand for one currency"
-    )
-    refuses = "a number alone, $12 and other marks that several currencies share; 1.850,50"
+    accepts = "a number with a currency code, such as 1,850.50 EUR or USD 12; €, £ and other symbols of one currency"
+    refuses = "a number alone; $12 and other symbols that several currencies share; 1.850,50"
     example = "1850.50 EUR"
     longest = 200
     operators = ("is", "is_not", "less", "more", "filled", "empty")
@@ -60,7 +58,7 @@ class AmountType(FieldType):
         if isinstance(value, Amount):
             return amount(value.number, value.currency)
         if not isinstance(value, str):
-            raise Unfit(f"“{as_text(value, how.zone)}” does not say of which currency; write it as 12.50 EUR")
+            raise Unfit(f"“{as_text(value, how.zone)}” has no currency; write it as 12.50 EUR")
         return super().coerce(value, how)
 
     def read(self, text: str, how: Taking) -> Value:
@@ -70,8 +68,8 @@ class AmountType(FieldType):
             raise Unfit(f"“{shorten(text)}” is not an amount; an amount looks like 1,850.50 EUR")
         mark = found["before"] or found["after"]
         if not mark or mark in SHARED:
-            of = f" of {SHARED[mark]}" if mark else ""
-            raise Unfit(f"“{shorten(text)}” does not say of which currency{of} it is; write it as 12.50 EUR")
+            lack = f"could be several currencies ({SHARED[mark]})" if mark else "has no currency"
+            raise Unfit(f"“{shorten(text)}” {lack}; write it as 12.50 EUR")
         return amount(Decimal(found["number"].replace(",", "")), MARKS.get(mark, mark.upper()))
 
     def from_wire(self, wire: Wire) -> Value:

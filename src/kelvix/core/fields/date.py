@@ -52,7 +52,7 @@ def _day(year: int, month: int, day: int, text: str) -> date:
     try:
         return date(year, month, day)
     except ValueError:
-        raise Unfit(f"“{shorten(text)}” is not a day of the calendar") from None
+        raise Unfit(f"“{shorten(text)}” is not a valid date") from None
 
 
 def _month(word: str) -> int | None:
@@ -80,11 +80,11 @@ def parse_date(text: str, order: str | None = None) -> date:
         if order in ("DMY", "MDY"):
             return _day(year, *((second, first) if order == "DMY" else (first, second)), text)
         raise Doubtful(
-            f"“{text}” can be read as two different dates; say whether the day or the month comes first",
+            f"“{text}” can be two different dates; set the date order under Workspace, or write the month as a word",
             (("DMY", _day(year, second, first, text)), ("MDY", _day(year, first, second, text))),
         )
     if DOUBTFUL_DATE.fullmatch(text):
-        raise Unfit(f"“{text}” does not say its year in full; write it as 2026-02-01 or 1 Feb 2026")
+        raise Unfit(f"“{text}” has a two-digit year; write it as 2026-02-01 or 1 Feb 2026")
     raise Unfit(f"“{shorten(text)}” is not a date; a date looks like 2026-11-23 or 23 Nov 2026")
 
 
@@ -92,7 +92,7 @@ def within(value: datetime) -> datetime:
     """Return a moment that every clock of the world can show: near the ends of the calendar a zone would lead out of it. Raises
     Unfit."""
     if not 2 <= value.year <= 9998:
-        raise Unfit(f"the year {value.year} lies too near the end of the calendar; the years 2 to 9998 can be kept")
+        raise Unfit(f"the year {value.year} is out of range; use years 2 to 9998")
     return value
 
 
@@ -121,7 +121,7 @@ def read_moment(text: str, zone: ZoneInfo, order: str | None) -> datetime:
 class Date(FieldType):
     code, rank, name, with_article = "date", 40, "date", "a date"
     accepts = "dates; the day, in the workspace's zone, of a date and time; text such as 2026-11-23, 23 Nov 2026 or 23/11/2026"
-    refuses = "01/02/2026, unless the workspace says whether the day or the month comes first; years of two digits"
+    refuses = "01/02/2026, unless the workspace sets the date order; years of two digits"
     example = "2026-11-25"
     operators = ("is", "before", "after", "filled", "empty")
     compares_values = has_order = tells_day = True

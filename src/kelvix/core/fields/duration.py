@@ -41,7 +41,7 @@ PARTS = {"w": "weeks", "d": "days", "h": "hours", "m": "minutes", "s": "seconds"
 class Duration(FieldType):
     code, rank, name, with_article = "duration", 54, "duration", "a duration"
     accepts = "durations; text such as 1:30 for hours and minutes, 90 min, 2 days, 4 hours, or PT1H30M"
-    refuses = "90, which does not say of what; months and years, which differ in length"
+    refuses = "90, which has no unit; months and years, which vary in length"
     example = "PT1H30M"
     longest = 200
     operators = ("is", "is_not", "less", "more", "filled", "empty")
@@ -56,7 +56,7 @@ class Duration(FieldType):
         if isinstance(value, timedelta):
             return bounded(value)
         if not isinstance(value, str):
-            raise Unfit(f"“{as_text(value, how.zone)}” is not a duration; it does not say of what")
+            raise Unfit(f"“{as_text(value, how.zone)}” is not a duration; add a unit")
         return super().coerce(value, how)
 
     def read(self, text: str, how: Taking) -> Value:
@@ -101,7 +101,7 @@ class Duration(FieldType):
 def bounded(value: timedelta) -> timedelta:
     """Return a duration that a field keeps, in milliseconds. Raises Unfit."""
     if abs(value) > MAX_DURATION:
-        raise Unfit(f"a duration field keeps at most {MAX_DURATION.days:,} days")
+        raise Unfit(f"a duration field holds at most {MAX_DURATION.days:,} days")
     return value // MILLISECOND * MILLISECOND
 
 

@@ -20,8 +20,8 @@ EMAIL = short(
 
 
 class Email(FieldType):
-    code, rank, name, with_article = "email", 70, "e-mail", "an e-mail address"
-    accepts = "one address, as ada@stbride.example"
+    code, rank, name, with_article = "email", 70, "email", "an email address"
+    accepts = "one address, such as ada@stbride.example"
     refuses = "an address with a name around it"
     example = "ada.pell@stbride.example"
     longest = MAX_LENGTH
@@ -48,7 +48,7 @@ class Email(FieldType):
     def read(self, text: str, how: Taking) -> Value:
         line = one_line(text)
         if not EMAIL.fullmatch(line):
-            raise Unfit(f"“{shorten(text)}” is not an e-mail address")
+            raise Unfit(f"“{shorten(text)}” is not an email address")
         return line
 
 

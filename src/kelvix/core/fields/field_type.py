@@ -72,6 +72,7 @@ class FieldType(ABC):
     reads_first_words: ClassVar[bool] = False  # in a typed line, as many of the first words as it accepts are its value
     in_requests: ClassVar[bool] = True  # a request may declare a value of it
     can_be_typed: ClassVar[bool] = True
+    offered: ClassVar[tuple[str, ...]] = ()  # all that a value of it can be, where these are few
 
     family: ClassVar[Family] = "text"
     takes_all: ClassVar[bool] = False  # a short text, which anything can be written as
@@ -119,7 +120,7 @@ class FieldType(ABC):
         text = as_text(value, how.zone)
         if len(text) > self.longest:
             raise Unfit(
-                f"“{shorten(text)}” has {len(text):,} characters, more than the {self.longest:,} that a {self.name} field keeps"
+                f"“{shorten(text)}” has {len(text):,} characters, more than the {self.longest:,} that a {self.name} field holds"
             )
         return self.read(text, how)
 

@@ -15,7 +15,7 @@ MAX_LABELS = 100  # of a record
 class Labels(FieldType):
     code, rank, name, with_article = "labels", 100, "labels", "labels"
     accepts = (
-        "a list of texts, or one text with commas or semicolons between labels; each is matched as a choice is, and kept once"
+        "a list of texts, or one text with commas or semicolons between labels; each is matched like a choice and kept once"
     )
     refuses = "texts that are not among its labels, unless the field allows new ones; more than 100 labels"
     example = ["reeds", "leather"]
@@ -52,7 +52,7 @@ class Labels(FieldType):
                 one = choose(text, how)
                 found.setdefault(fold(one), one)
         if len(found) > MAX_LABELS:
-            raise Unfit(f"these are {len(found)} labels, more than the {MAX_LABELS} that a record keeps")
+            raise Unfit(f"these are {len(found)} labels, more than the {MAX_LABELS} that a record can have")
         return tuple(found.values()) or None
 
     def from_wire(self, wire: Wire) -> Value:

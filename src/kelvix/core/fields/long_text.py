@@ -8,7 +8,7 @@ from kelvix.core.values import Value
 
 class LongText(FieldType):
     code, rank, name, with_article = "long_text", 20, "long text", "a long text"
-    accepts = "anything, as it reads, with its line breaks"
+    accepts = "any value as text, with line breaks"
     refuses = "more than 4,000,000 characters"
     longest = 4_000_000
     operators = ("mentions", "mentions_none", "contains", "filled", "empty")

@@ -27,7 +27,7 @@ def bounded(value: Decimal) -> Decimal:
     if value.is_zero():
         return Decimal(0)
     if isinstance(exponent, str) or value.adjusted() > 27 or len(digits) > 60 or int(plain(value).as_tuple().exponent) < -10:
-        raise Unfit(f"“{shorten(str(value))}” has more digits than a number field keeps (28 before, 10 after the point)")
+        raise Unfit(f"“{shorten(str(value))}” has too many digits for a number field (28 before, 10 after the point)")
     return value
 
 

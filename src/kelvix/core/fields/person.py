@@ -16,8 +16,8 @@ MAX_NAME = 200
 
 class PersonType(FieldType):
     code, rank, name, with_article = "person", 72, "person", "a person"
-    accepts = "a name, an e-mail address, or both as Ada Reed <ada@stbride.example>"
-    refuses = "several people; a name in which an address stands that is none"
+    accepts = "a name, an email address, or both: Ada Reed <ada@stbride.example>"
+    refuses = "several people; a name that contains an invalid address"
     example = "Ada Reed <ada@stbride.example>"
     longest = 600
     parts = {"name": "text", "address": "email"}
@@ -41,9 +41,9 @@ class PersonType(FieldType):
             found = getaddresses([line])
             name, address = found[0]
             if len(found) > 1 or not EMAIL.fullmatch(address) or "@" not in address:
-                raise Unfit(f"“{shorten(text)}” is not one person; write it as Ada Reed <ada@stbride.example>")
+                raise Unfit(f"“{shorten(text)}” is not one person; write for example Ada Reed <ada@stbride.example>")
         if len(name) > MAX_NAME:
-            raise Unfit(f"this name has {len(name)} characters, more than the {MAX_NAME} that a person field keeps")
+            raise Unfit(f"this name has {len(name)} characters, more than the {MAX_NAME} that a person field holds")
         return Person(one_line(name), address)
 
     def from_wire(self, wire: Wire) -> Value:
@@ -56,7 +56,7 @@ class PersonType(FieldType):
     def of_parts(self, parts: Mapping[str, Any], zone: ZoneInfo) -> Value:
         name, address = (p if isinstance(p, str) else "" for p in (parts["name"], parts["address"]))
         if address and not EMAIL.fullmatch(address):
-            raise Unfit(f"“{shorten(address)}” is not an e-mail address")
+            raise Unfit(f"“{shorten(address)}” is not an email address")
         return Person(one_line(name), address) if name.strip() or address else None
 
     def to_columns(self, value: Value) -> dict[str, Any]:

@@ -15,8 +15,8 @@ ADDRESS = short(r"(?:\S*/databases/(?P<database>\d{1,18})/)?(?P<record>\d{1,18})
 
 class Reference(FieldType):
     code, rank, name, with_article = "reference", 104, "reference to records", "a reference to records"
-    accepts = "links of records, as lines carry them, one or a list of them; the number of a record"
-    refuses = "the title of a record, which several can have; records of other databases; more than 500"
+    accepts = "record links from other lines, one or a list; a record number"
+    refuses = "the title of a record, which may not be unique; records of other databases; more than 500"
     operators = ("has", "has_none", "filled", "empty")
     recognises = False
     refers = True
@@ -30,20 +30,20 @@ class Reference(FieldType):
         given = value if isinstance(value, tuple) else (value,)
         found = tuple(dict.fromkeys(self._one(v, how) for v in given if v is not None and str(v).strip()))
         if len(found) > MAX_REFERENCES:
-            raise Unfit(f"these are {len(found)} records, more than the {MAX_REFERENCES} that one refers to")
+            raise Unfit(f"these are {len(found)} records, more than the {MAX_REFERENCES} that a record can refer to")
         return found or None
 
     def _one(self, value: Value, how: Taking) -> Referred:
         if not isinstance(value, Referred):
             value = self._read_one(as_text(value, how.zone), how)
         if value.database != how.refers_to:
-            raise Unfit(f"“{shorten(value)}” is a record of another database than the one that this refers to")
+            raise Unfit(f"“{shorten(value)}” is a record of another database")
         return value
 
     def _read_one(self, text: str, how: Taking) -> Referred:
         found = ADDRESS.fullmatch(one_line(text))
         if not found:
-            raise Unfit(f"“{shorten(text)}” is not a record: fill this with a record’s link, as a line that finds it carries")
+            raise Unfit(f"“{shorten(text)}” is not a record. Use a record link from a Find line")
         return Referred(f"record {found['record']}", int(found["database"] or how.refers_to or 0), int(found["record"]))
 
     def read(self, text: str, how: Taking) -> Value:

@@ -6,15 +6,16 @@ import json
 from typing import Any
 
 from kelvix.core.fields.field_type import FieldType, Taking
-from kelvix.core.values import File, Unfit, Value, Wire, as_text, shorten
+from kelvix.core.fields.file import linked
+from kelvix.core.values import File, Unfit, Value, Wire, as_text
 
 MAX_FILES = 100  # of a record
 
 
 class SeveralFiles(FieldType):
     code, rank, name, with_article = "several_files", 112, "several files", "several files"
-    accepts = "files that an app carries, one or a list of them"
-    refuses = "all else: a text does not become a file; more than 100 files"
+    accepts = "files of an app, one or a list; links that download files, one in each line"
+    refuses = "other values and texts; links that lead to web pages; more than 100 files"
     operators = ("filled", "empty")
     recognises = in_requests = False
     column, index_prefix = "MEDIUMTEXT", 60
@@ -24,15 +25,21 @@ class SeveralFiles(FieldType):
 
     def coerce(self, value: Value, how: Taking) -> Value:
         files = value if isinstance(value, tuple) else (value,)
+        if not all(isinstance(f, File) for f in files):
+            texts = [str(f) if isinstance(f, File) else as_text(f, how.zone) for f in files]
+            files = tuple(
+                f if isinstance(f, File) else linked(line)
+                for f, text in zip(files, texts, strict=True)
+                for line in text.splitlines()
+                if line.strip()
+            )
         kept = tuple(dict.fromkeys(f for f in files if isinstance(f, File)))
-        if not kept or any(not isinstance(f, File) for f in files):
-            return self.read(as_text(value, how.zone), how)
         if len(kept) > MAX_FILES:
-            raise Unfit(f"these are {len(kept)} files, more than the {MAX_FILES} that a record keeps")
+            raise Unfit(f"these are {len(kept)} files, more than the {MAX_FILES} that a record can have")
         return kept
 
     def read(self, text: str, how: Taking) -> Value:
-        raise Unfit(f"“{shorten(text)}” is not a file")
+        return self.coerce(text, how)
 
     def from_wire(self, wire: Wire) -> Value:
         if not isinstance(wire, list):

@@ -30,7 +30,7 @@ class SpanType(FieldType):
     code, rank, name, with_article = "span", 52, "span of time", "a span of time"
     accepts = (
         "a start and an end: 23 Nov 2026 – 27 Nov 2026; 23 Nov 2026, 10:00 – 11:30; ISO 8601 as 2026-11-23/2026-11-27 or "
-        "2026-11-23T10:00/PT1H30M; a date alone, as that day"
+        "2026-11-23T10:00/PT1H30M; a single date"
     )
     refuses = "an end before the start; a start with a time and an end without one"
     example = "2026-11-23/2026-11-27"
@@ -93,7 +93,7 @@ class SpanType(FieldType):
 
     def _both(self, start: datetime | date, end: datetime | date, text: str) -> Span:
         if isinstance(start, datetime) is not isinstance(end, datetime):
-            raise Unfit(f"“{shorten(text)}” has a time of day at one end only; give both ends one, or neither")
+            raise Unfit(f"“{shorten(text)}” has a time at one end only; give both ends a time, or neither")
         return span(start, end)
 
     def from_wire(self, wire: Wire) -> Value:

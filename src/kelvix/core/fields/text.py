@@ -8,7 +8,7 @@ from kelvix.core.values import Value
 
 class Text(FieldType):
     code, rank, name, with_article = "text", 10, "text", "a text"
-    accepts = "anything, as it reads in one line: 23 Nov 2026, 17:02; yes; a list with commas"
+    accepts = "any value as text in one line: 23 Nov 2026, 17:02; yes; a list with commas"
     refuses = "more than 10,000 characters"
     takes_all, of_class, tells_apart = True, str, 1
     index_prefix = 60

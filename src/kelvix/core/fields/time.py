@@ -23,8 +23,8 @@ WRITTEN = short(
 
 class TimeOfDay(FieldType):
     code, rank, name, with_article = "time", 52, "time of day", "a time of day"
-    accepts = "times; the time, on the workspace's clock, of a date and time; text such as 17:02, 17.02 or 5:02 pm"
-    refuses = "5, which may be hours or anything else; 24:00"
+    accepts = "times; the time in the workspace's zone of a date and time; text such as 17:02, 17.02 or 5:02 pm"
+    refuses = "5, which has no unit; 24:00"
     example = "17:02"
     longest = 100
     operators = ("is", "before", "after", "filled", "empty")
@@ -56,7 +56,7 @@ class TimeOfDay(FieldType):
                 raise Unfit(f"“{shorten(text)}” is not a time of day: before am and pm, hours go from 1 to 12")
             hour = hour % 12 + (12 if found["half"].lower() == "p" else 0)
         if hour > 23 or minute > 59 or second > 59:
-            raise Unfit(f"“{shorten(text)}” is not a time of day; the last of a day is 23:59:59")
+            raise Unfit(f"“{shorten(text)}” is not a time of day; the latest is 23:59:59")
         return time(hour, minute, second)
 
     def from_wire(self, wire: Wire) -> Value:

@@ -11,6 +11,7 @@ YES, NO = {"yes", "true", "1", "on"}, {"no", "false", "0", "off"}
 
 
 class YesNo(FieldType):
+    offered = ("yes", "no")
     code, rank, name, with_article = "yes_no", 90, "yes or no", "a yes or no"
     accepts = "true and false; yes, no, on, off, 1, 0"
     refuses = "other texts"
@@ -33,7 +34,7 @@ class YesNo(FieldType):
         line = fold(one_line(text))
         if line in YES | NO:
             return line in YES
-        raise Unfit(f"“{shorten(text)}” is neither yes nor no")
+        raise Unfit(f"“{shorten(text)}” is not yes or no")
 
     def from_wire(self, wire: Wire) -> Value:
         if isinstance(wire, bool):

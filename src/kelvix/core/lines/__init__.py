@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import importlib
 import pkgutil
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from importlib.metadata import entry_points
 from typing import Any
 
@@ -34,7 +34,8 @@ def fillings_of(line: Line) -> Iterator[Filling]:
     return kind_of(line).fillings(line)
 
 
-def connections_of(workflow: Workflow) -> set[int]:
-    """Return the connections that a workflow reads or sends by."""
+def connections_of(workflow: Workflow, places: Mapping[int, int]) -> set[int]:
+    """Return the connections that a workflow reads, writes or sends by. `places`: those of places of apps, by number."""
     sends = {c for line in workflow.lines for c in kind_of(line).connections(line)}
-    return {c for c in (*sends, workflow.when.connection) if c is not None}
+    works = {places.get(kind_of(line).works_on(line) or 0) for line in workflow.lines}
+    return {c for c in (*sends, *works, workflow.when.connection) if c is not None}

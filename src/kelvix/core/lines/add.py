@@ -28,8 +28,9 @@ class Add(Adds):
 
 class AddKind(AddingKind[Add]):
     line, verb = Add, "add"
+    needs = frozenset(("create",))
     does = "add to"
-    kept = "Record added"
+    did = "added"
 
     def write(self, line: Add, database: Database, carried: Carried, to: Target) -> tuple[Cell, Carried]:
         results = fill_record(line, database, carried, to.env)
@@ -42,7 +43,7 @@ class AddKind(AddingKind[Add]):
         return replace(line, fillings=writing.bare(line.fillings))
 
     def named(self, line: Add, earlier: Line | None, databases: Mapping[int, Database]) -> Add:
-        return replace(line, fillings=writing.named(line.fillings, earlier, databases))
+        return replace(line, fillings=writing.named(line.fillings, earlier, databases, line.database))
 
     def says(self, line: Add, names: Mapping[int, str]) -> str:
         return f"add a record to {names.get(line.database or 0, 'a database')}"

@@ -15,7 +15,7 @@ from kelvix.core.lines.kind import check_comparisons
 from kelvix.core.lines.records import AddingKind
 from kelvix.core.outcome import UNREADY, AskPerson, Problem, ReadFirst
 from kelvix.core.schema import CarriedField, Database
-from kelvix.core.values import FieldId
+from kelvix.core.values import FieldId, shorten
 from kelvix.core.workflow import Adds, FieldFilling, Line, Reference, filling_of
 from kelvix.core.writing import Target
 
@@ -36,11 +36,12 @@ class AddOrUpdate(Adds):
 
 class AddOrUpdateKind(AddingKind[AddOrUpdate]):
     line, verb = AddOrUpdate, "add_or_update"
+    needs = frozenset(("create", "update"))
     does = "add to, or update in"
-    kept = "Record kept"
+    did = "kept"
 
-    def fields(self) -> tuple[CarriedField, ...]:
-        return (*super().fields(), CarriedField("is_new", (self.kept, "Is it new"), "yes_no"))
+    def fields(self, database: Database | None) -> tuple[CarriedField, ...]:
+        return (*super().fields(database), CarriedField("is_new", (self.name_of(database), "Is it new"), "yes_no"))
 
     def below(
         self, line: AddOrUpdate, held: Held, database: Database, carried: Carried, to: Target, is_new: bool = False
@@ -58,27 +59,29 @@ class AddOrUpdateKind(AddingKind[AddOrUpdate]):
             return Cell(line.id, Problem() if line.by else UNREADY, asked, tuple(new)), nothing
         answer = to.find(asked)
         if answer is None:
-            return Cell(line.id, ReadFirst(), "being read", tuple(new)), nothing
+            return Cell(line.id, ReadFirst(), "loading", tuple(new)), nothing
+        if answer.problem:
+            return Cell(line.id, Problem(), shorten(answer.problem, 120), tuple(new), answer=answer), nothing
         if answer.record is None:
             held = Held(database.id, True, None, writing.written(tuple(new)))
             fit = sum(r.state in ("fits", "look") for r in new)
-            said = f"adds a record: {count_of(fit, 'field', 'fields')}"
+            said = f"adds {database.a_record}: {count_of(fit, 'field', 'fields')}"
             return writing.cell(line, said, new, answer), self.below(line, held, database, carried, to, is_new=True)
         if answer.count > 1 and line.several == "stop":
-            said = f"{answer.count} records match, and this line updates only one: compare another field too"
+            said = f"{answer.count} {database.records_word} match, and this line updates only one. Compare another field too"
             return Cell(line.id, Problem(), said, tuple(new), answer=answer), nothing
         if answer.count > 1 and line.several == "ask":
             if any(r.state == "put_right" for r in new):
                 return writing.cell(line, "", new, answer), nothing
             which = Held(database.id, True, None, writing.written(tuple(new)))  # nobody knows which yet
-            said = f"asks: {answer.count} records match; which is it?"
+            said = f"asks: {answer.count} {database.records_word} match. Which one?"
             cell = Cell(line.id, AskPerson(which.values), said, tuple(new), answer=answer)
             return cell, self.below(line, which, database, carried, to)
         there = Held(database.id, True, answer.record, answer.values)
         results = fill_record(line, database, carried, to.env, there)
         note = writing.changes(results, there, database, to.env)
         if answer.count > 1:
-            note = f"updates {answer.count} records"
+            note = f"updates {answer.count} {database.records_word}"
         after = Held(database.id, True, answer.record, {**there.values, **writing.written(tuple(results))})
         return writing.cell(line, note, results, answer), self.below(line, after, database, carried, to)
 
@@ -99,7 +102,7 @@ class AddOrUpdateKind(AddingKind[AddOrUpdate]):
         return replace(line, fillings=writing.bare(line.fillings))
 
     def named(self, line: AddOrUpdate, earlier: Line | None, databases: Mapping[int, Database]) -> AddOrUpdate:
-        return replace(line, fillings=writing.named(line.fillings, earlier, databases))
+        return replace(line, fillings=writing.named(line.fillings, earlier, databases, line.database))
 
     def says(self, line: AddOrUpdate, names: Mapping[int, str]) -> str:
         return f"add or update a record in {names.get(line.database or 0, 'a database')}"
@@ -108,9 +111,9 @@ class AddOrUpdateKind(AddingKind[AddOrUpdate]):
 def _check_match(line: AddOrUpdate, database: Database) -> list[Finding]:
     fields = [database.field(f) for f in line.by]
     if not fields or any(f is None or not TYPES[f.type].recognises for f in fields):
-        return [Finding(line.id, "say by which field a record is recognised")]
+        return [Finding(line.id, f"choose a field to match {database.records_word} by")]
     return [
-        Finding(line.id, f"a record is recognised by {f.name}: say what it is filled with", f.id)
+        Finding(line.id, f"{database.records_word} are matched by {f.name}: fill it", f.id)
         for f in fields
         if f and not is_filled(filling_of(line, f.id))
     ]

@@ -76,7 +76,7 @@ def step(line: Ask, carried: Carried, env: Env) -> tuple[Cell, Carried]:
 
 def question(line: Ask, carried: Carried, env: Env) -> str:
     """Return the question in words. Raises Unfit."""
-    return as_text(compute(line.asking, carried, env), env.zone).strip() or "Shall this go on?"
+    return as_text(compute(line.asking, carried, env), env.zone).strip() or "Continue?"
 
 
 def carry_on(line: Ask, answer: Answered, carried: Carried) -> Carried:
@@ -101,13 +101,13 @@ def edited(line: Ask, given: Mapping[str, str], types: Mapping[str, Type], env: 
 def check(line: Ask, carried: Carried) -> list[Finding]:
     """Return what must be put right whatever the sample."""
     if not is_filled(line.asking):
-        return [Finding(line.id, "say what is asked")]
+        return [Finding(line.id, "enter a question")]
     found: list[Finding] = []
     for key, filling in ((None, line.asking), *((v.key, v.made.filling) for v in line.shown if isinstance(v.made, Filled))):
         if any(ref not in carried.fields for ref in references(filling)):
-            found.append(Finding(line.id, "this shows a value that the lines above do not carry", key=key))
+            found.append(Finding(line.id, "this shows a value that is not available here", key=key))
         if any(p.formula is not None and not p.formula.tree for p in filling):
-            found.append(Finding(line.id, "this formula cannot be read yet", key=key))
+            found.append(Finding(line.id, "this formula has an error", key=key))
     found += [Finding(line.id, "this value needs a name", key=v.key) for v in line.shown if not v.name.strip()]
     return found
 

@@ -29,13 +29,13 @@ class Decide(Line):
     verb: Literal["decide"] = "decide"
 
 
-FIELDS = (CarriedField("way", ("Decision", "Which way"), "text"),)
+FIELDS = (CarriedField("way", ("Decision", "Branch"), "text"),)
 
 
 def name_of(way: Line, number: int) -> str:
     """Return what a way is called; `number` counts the ways from 1."""
     if isinstance(way, Way):
-        return way.name.strip() or f"way {number}"
+        return way.name.strip() or f"branch {number}"
     return "otherwise"
 
 

@@ -30,12 +30,13 @@ class Delete(Writes):
 
 class DeleteKind(ChangingKind[Delete]):
     line, verb = Delete, "delete"
+    needs = frozenset(("delete",))
     does = "delete"
 
     def of(self, line: Delete) -> str:
         return line.of
 
-    def fields(self) -> tuple[CarriedField, ...]:
+    def fields(self, database: Database | None) -> tuple[CarriedField, ...]:
         return ()
 
     def makes(self, line: Delete, carried: Carried, context: Context) -> Carried:
@@ -50,9 +51,9 @@ class DeleteKind(ChangingKind[Delete]):
         held = carried.records[line.of]
         gone = self.below(line, held, database, carried, to)
         if not held.there:
-            return Cell(line.id, GoOn("found_none"), "no record to delete"), gone
+            return Cell(line.id, GoOn("found_none"), f"no {database.record_word} to delete"), gone
         title = shorten(writing.title_of(held.values, database, to.env), 60)
-        return Cell(line.id, ChangeRecord({}), f"to the trash: {title}"), gone
+        return Cell(line.id, ChangeRecord({}), f"{'deletes' if database.outside else 'to the trash'}: {title}"), gone
 
     def says(self, line: Delete, names: Mapping[int, str]) -> str:
         return "delete it"

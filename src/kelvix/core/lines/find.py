@@ -23,7 +23,7 @@ from kelvix.core.lines.kind import Kind, check_comparisons
 from kelvix.core.operators import OPERATORS
 from kelvix.core.outcome import UNREADY, FoundRecords, GoOn, Outcome, PassBy, Plan, Problem, ReadFirst
 from kelvix.core.query import Comparison
-from kelvix.core.schema import CarriedField, CarriedList, Database, Field
+from kelvix.core.schema import LINK, CarriedField, CarriedList, Database, Field, is_outside
 from kelvix.core.values import FieldId, NewChoice, Unfit, Value, as_text, fold, shorten, to_wire
 from kelvix.core.workflow import Filling, Line, Reference, Sought
 
@@ -48,7 +48,7 @@ class Find(Line):
     verb: Literal["find"] = "find"
 
 
-Link = Callable[[object], str]  # a record's, by its id
+Link = Callable[[object, Mapping[FieldId, Value]], str | None]  # a record's, by its id and its values
 
 
 def question(line: Find, database: Database, carried: Carried, env: Env) -> tuple[Question | None, tuple[PartResult, ...]]:
@@ -66,13 +66,13 @@ def question(line: Find, database: Database, carried: Carried, env: Env) -> tupl
     if not whole or wrong:
         return None, tuple(parts)
     if line.several == "all":
-        order = line.order if line.order is not None and database.field(line.order) else None
+        order = line.order if line.order is not None and database.readable_field(line.order) else None
         return Question(database.id, line.mode, tuple(compared), "all", order, line.descending), tuple(parts)
     return Question(database.id, line.mode, tuple(compared), "oldest" if line.several == "oldest" else "newest"), tuple(parts)
 
 
 def _compare(key: str, sought: Sought, database: Database, carried: Carried, env: Env) -> tuple[PartResult, Comparison | None]:
-    field = database.field(sought.field)
+    field = database.readable_field(sought.field)
     if field is None:
         return PartResult(key, "put_right", None, gone(sought, database)), None
     if sought.operator not in TYPES[field.type].operators:
@@ -84,10 +84,10 @@ def _compare(key: str, sought: Sought, database: Database, carried: Carried, env
     except Unfit as unfit:
         return PartResult(key, "put_right", None, str(unfit)), None
     if value is None:
-        return PartResult(key, "empty", None, "is empty in this item, so that nothing is found by it"), None
+        return PartResult(key, "empty", None, "is empty in this item, so nothing can match"), None
     if isinstance(value, NewChoice):  # no record has it yet: whatever asks for others is so of each
         other = Comparison(field.id, sought.operator, "") if OPERATORS[sought.operator].negated else None
-        return PartResult(key, "fits", str(value), "no record has this choice yet"), other
+        return PartResult(key, "fits", str(value), f"no {database.record_word} has this choice yet"), other
     return PartResult(key, "fits", field.named(value)), Comparison(field.id, sought.operator, value)
 
 
@@ -97,7 +97,7 @@ def compared(line: Find) -> tuple[FieldId, ...]:
 
 
 def gone(sought: Sought, database: Database) -> str:
-    return f"{database.name} no longer has the field {f'“{sought.named}”' if sought.named else 'that this looks at'}"
+    return f"{database.name} no longer has the field {f'“{sought.named}”' if sought.named else 'that this compares'}"
 
 
 def misfit(sought: Sought, field: Field) -> str:
@@ -111,12 +111,12 @@ def name_of(database: Database) -> str:
 
 def _own_fields(database: Database, above: tuple[str, ...]) -> tuple[CarriedField, ...]:
     """Return the fields of a record that was found, by the names of their choices."""
-    return tuple(CarriedField(f"f_{f.id}", (*above, f.name), f.carried_as) for f in database.fields)
+    return tuple(f.carried(f"f_{f.id}", (*above, f.name)) for f in database.readable if f.id != LINK)
 
 
 def _own_values(database: Database, record: object, values: Mapping[FieldId, Value], link: Link) -> dict[str, Value]:
-    named: dict[str, Value] = {f"f_{f.id}": f.named(values.get(f.id)) for f in database.fields}
-    return {**named, "link": link(record)}
+    named: dict[str, Value] = {f"f_{f.id}": f.named(values.get(f.id)) for f in database.readable if f.id != LINK}
+    return {**named, "link": link(record, values)}
 
 
 def _counted(name: str) -> tuple[CarriedField, ...]:
@@ -130,14 +130,18 @@ def found_fields(line: Find, database: Database) -> tuple[CarriedField, ...]:
     if line.several == "all":
         text = CarriedField("text", (name, "As a text"), "long_text")
         return (*_counted(name), text, *figure_fields(line.figures, database, name))
-    return (*_counted(name), CarriedField("link", (name, "Link to the record"), "link"), *_own_fields(database, (name,)))
+    return (*_counted(name), CarriedField("link", (name, _link_name(database)), "link"), *_own_fields(database, (name,)))
 
 
 def found_list(database: Database) -> CarriedList:
     """Return the records that were found, where all are taken."""
     name = name_of(database)
-    fields = (*_own_fields(database, ()), CarriedField("link", ("Link to the record",), "link"))
-    return CarriedList("records", (name, "Records"), fields, database.id)
+    fields = (*_own_fields(database, ()), CarriedField("link", (_link_name(database),), "link"))
+    return CarriedList("records", (name, database.records_word.capitalize()), fields, database.id)
+
+
+def _link_name(database: Database) -> str:
+    return f"Link to the {database.record_word}"
 
 
 def known_below(line: Find, database: Database, carried: Carried) -> Carried:
@@ -181,29 +185,27 @@ def said(line: Find, database: Database, answer: Answer, env: Env) -> str:
 def check(line: Find, database: Database | None, carried: Carried) -> list[Finding]:
     """Return what must be put right whatever the sample."""
     if database is None:
-        lost = "the database that this line looks in was deleted; choose another"
-        return [Finding(line.id, "choose the database to look in" if line.database is None else lost)]
+        lost = "the database of this line was deleted. Choose another"
+        return [Finding(line.id, "choose a database to search" if line.database is None else lost)]
     if not line.sought:
-        return [Finding(line.id, "say what is looked for: add a field to compare")]
+        return [Finding(line.id, "add a field to compare")]
     found: list[Finding] = []
     for place, sought in enumerate(line.sought):
-        field, key = database.field(sought.field), str(place)
+        field, key = database.readable_field(sought.field), str(place)
         if field is None:
             found.append(Finding(line.id, gone(sought, database), key=key, remedies=_nearest(line, place, database)))
         elif sought.operator not in TYPES[field.type].operators:
             found.append(Finding(line.id, misfit(sought, field), key=key))
         elif OPERATORS[sought.operator].needs_value:
             if not is_filled(sought.filling):
-                found.append(Finding(line.id, f"say what {field.name} is compared with", key=key))
+                found.append(Finding(line.id, f"enter a value to compare {field.name} with", key=key))
             if any(ref not in carried.fields for ref in references(sought.filling)):
-                found.append(
-                    Finding(line.id, f"{field.name} is compared with a value that the lines above do not carry", key=key)
-                )
+                found.append(Finding(line.id, f"{field.name} is compared with a value that is not available here", key=key))
             if any(p.formula is not None and not p.formula.tree for p in sought.filling):
-                found.append(Finding(line.id, f"the formula that {field.name} is compared with cannot be read yet", key=key))
+                found.append(Finding(line.id, f"the formula for {field.name} has an error", key=key))
     if line.several == "all":
-        if line.order is not None and database.field(line.order) is None:
-            found.append(Finding(line.id, f"{database.name} no longer has the field that the records go by; choose another"))
+        if line.order is not None and database.readable_field(line.order) is None:
+            found.append(Finding(line.id, f"{database.name} no longer has the field to sort by. Choose another"))
         found += check_figures(line.id, line.figures, database)
     return found
 
@@ -220,7 +222,7 @@ def _nearest(line: Find, place: int, database: Database) -> tuple[Remedy, ...]:
     away = Remedy("remove it", (), sought=instead(()))
     if best is None:
         return (away,)
-    return Remedy(f"look at {best.name}", (), sought=instead((replace(sought, field=best.id, named=best.name),))), away
+    return Remedy(f"Compare {best.name}", (), sought=instead((replace(sought, field=best.id, named=best.name),))), away
 
 
 def named(before: Find | None, now: Find, databases: Mapping[int, Database]) -> Find:
@@ -230,7 +232,7 @@ def named(before: Find | None, now: Find, databases: Mapping[int, Database]) -> 
 
     def one(sought: Sought) -> Sought:
         earlier = kept.get((sought.field, sought.operator, sought.filling))
-        field = database.field(sought.field) if database else None
+        field = database.readable_field(sought.field) if database else None
         return replace(sought, named=earlier or (field.name if field else sought.named))
 
     return replace(now, sought=tuple(map(one, now.sought)))
@@ -239,10 +241,10 @@ def named(before: Find | None, now: Find, databases: Mapping[int, Database]) -> 
 def step(line: Find, carried: Carried, context: Context) -> tuple[Cell, Carried]:
     database = context.databases.get(line.database) if line.database is not None else None
     if database is None:
-        why = "choose the database to look in" if line.database is None else "the database it looked in is gone"
+        why = "choose a database to search" if line.database is None else "its database was deleted"
         return Cell(line.id, UNREADY if line.database is None else Problem(), why), carried
     if not line.sought:
-        return Cell(line.id, UNREADY, "say what is looked for"), carry_found(line, database, None, carried, context)
+        return Cell(line.id, UNREADY, "choose a field to compare"), carry_found(line, database, None, carried, context)
     asked, parts = question(line, database, carried, context.env)
     answer = context.find(asked) if asked else Answer(0, None, {}, context.env.now)
     below = carry_found(line, database, answer, carried, context)
@@ -250,11 +252,13 @@ def step(line: Find, carried: Carried, context: Context) -> tuple[Cell, Carried]
     if wrong:
         return Cell(line.id, Problem(), shorten(wrong[0].sentence, 120), parts=parts), below
     if answer is None:
-        return Cell(line.id, ReadFirst(), "being read", parts=parts), below
+        return Cell(line.id, ReadFirst(), "loading", parts=parts), below
+    if answer.problem:
+        return Cell(line.id, Problem(), shorten(answer.problem, 120), parts=parts, answer=answer), below
     would: Plan = GoOn("found") if answer.count else PassBy() if line.none == "stop" else GoOn("found_none")
     note = said(line, database, answer, context.env)
     if line.several == "all" and answer.count > MAX_TAKEN:
-        would, note = Problem(), f"more than {MAX_TAKEN} found, the most that a line takes: narrow what is looked for"
+        would, note = Problem(), f"more than {MAX_TAKEN} found, the most allowed. Add a condition"
     if answer.count > 1 and line.several == "stop":
         would, note = Problem(), f"{answer.count} match, one allowed. Add a condition"
     return Cell(line.id, would, note, parts=parts, answer=answer if asked else None), below
@@ -262,10 +266,10 @@ def step(line: Find, carried: Carried, context: Context) -> tuple[Cell, Carried]
 
 def carry_found(line: Find, database: Database, answer: Answer | None, carried: Carried, context: Context) -> Carried:
     """Return what the lines below can use of what was found."""
-    return below(line, database, answer, carried, lambda r: context.target.link(database, r), context.env)
+    return below(line, database, answer, carried, lambda *of: context.target.link(database, *of), context.env)
 
 
-def _found(answer: Answer | None, code: str, database: Database, context: Context) -> FoundRecords:
+def recorded(answer: Answer | None, code: str, database: Database, context: Context) -> FoundRecords:
     answer = answer or Answer(0, None, {}, context.env.now)
     return FoundRecords(
         code,
@@ -274,7 +278,7 @@ def _found(answer: Answer | None, code: str, database: Database, context: Contex
         answer.count,
         answer.record,
         as_text(answer.values.get(database.fields[0].id), context.env.zone),
-        context.target.link(database, answer.record) if answer.record is not None else None,
+        context.target.link(database, answer.record, answer.values) if answer.record is not None else None,
         {f: to_wire(v) for f, v in answer.values.items()},
         [[id, {f: to_wire(v) for f, v in kept.items()}] for id, kept in answer.records],
     )
@@ -283,6 +287,12 @@ def _found(answer: Answer | None, code: str, database: Database, context: Contex
 class FindKind(Kind[Find]):
     line, verb = Find, "find"
     stays = True
+
+    def works_on(self, line: Find) -> int | None:
+        return line.database
+
+    def is_local(self, line: Find) -> bool:
+        return not is_outside(line.database)
 
     def step(self, line: Find, carried: Carried, context: Context) -> tuple[Cell, Carried]:
         return step(line, carried, context)
@@ -316,7 +326,7 @@ class FindKind(Kind[Find]):
         return f"find {'records' if line.several == 'all' else 'a record'} in {names.get(line.database or 0, 'a database')}"
 
     def outcome(self, line: Find, cell: Cell, code: str, context: Context) -> Outcome:
-        return _found(cell.answer, code, context.databases[line.database or 0], context)
+        return recorded(cell.answer, code, context.databases[line.database or 0], context)
 
 
 KIND = FindKind()

@@ -24,7 +24,7 @@ L = TypeVar("L", bound=Line)
 
 class Kind(Generic[L]):
     """`line`: its place in a document. `acts`: it changes something. `fixed`: it always stands where it is, once. `stays`:
-    it needs nobody outside, and no time, so that runs of it are carried together. `sees`: whose values its own fillings and
+    it may need nobody outside, and no time, so that runs of it are carried together. `sees`: whose values its own fillings and
     formulas can use: those of the lines above, its own too, or those of the lines within it. `starts`: it stands at the
     head, once. `holds`: what stands within it: lines, or ways (`is_way`), of which one is gone; the last of them
     (`is_last`) is always there."""
@@ -41,6 +41,10 @@ class Kind(Generic[L]):
     is_way: ClassVar[bool] = False
     is_last: ClassVar[bool] = False
 
+    def is_local(self, line: L) -> bool:
+        """Say whether it needs nobody outside, and no time, as it was filled in."""
+        return self.stays
+
     def step(self, line: L, carried: Carried, context: Context) -> tuple[Cell, Carried]:
         """Return what it does with what it is given, and what the lines below it can use."""
         raise TypeError("a line with others within it is gone through by a walk")
@@ -55,6 +59,10 @@ class Kind(Generic[L]):
 
     def is_inside(self, key: str) -> bool:
         """Say whether a value that it makes is for the lines within it, rather than for those below."""
+        return False
+
+    def is_named_whole(self, key: str) -> bool:
+        """Say whether formulas name a value that it makes by its whole name only, so that it leaves others their short ones."""
         return False
 
     def check(self, line: L, carried: Carried, context: Context, within: Callable[[], Carried | None]) -> list[Finding]:
@@ -75,6 +83,10 @@ class Kind(Generic[L]):
 
     def looks_at(self, line: L) -> Iterable[Reference] | None:
         """Return the values that a run keeps with it, since it decides by them; none where it decides nothing."""
+        return None
+
+    def works_on(self, line: L) -> int | None:
+        """Return the database, or the place of an app, that it names."""
         return None
 
     def compares(self, line: L) -> tuple[int | None, tuple[FieldId, ...]]:

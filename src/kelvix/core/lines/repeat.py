@@ -45,15 +45,15 @@ def _row_fields(found: CarriedList) -> tuple[CarriedField, ...]:
 def _check(line: Repeat, found: CarriedList | None, inner: Carried | None) -> list[Finding]:
     """Return what must be put right whatever the sample; `inner` is what its lines carry at their end, where there are any."""
     if line.of is None:
-        return [Finding(line.id, "choose the list to go through")]
+        return [Finding(line.id, "choose a list")]
     if found is None:
-        return [Finding(line.id, "the list that this goes through is no longer carried by the lines above; choose another")]
+        return [Finding(line.id, "the list that this goes through is no longer available by the lines above; choose another")]
     if inner is None:
-        return [Finding(line.id, "nothing is repeated yet: add a line within this one")]
+        return [Finding(line.id, "nothing is repeated yet. Add a line inside this one")]
     if any(ref not in inner.fields for ref in references(line.collects)):
-        return [Finding(line.id, "what this collects is not carried by its lines", key="collects")]
+        return [Finding(line.id, "the collected value is not available in its lines", key="collects")]
     if any(p.formula is not None and not p.formula.tree for p in line.collects):
-        return [Finding(line.id, "the formula of what this collects cannot be read yet", key="collects")]
+        return [Finding(line.id, "the formula to collect has an error", key="collects")]
     return []
 
 
@@ -89,7 +89,7 @@ class RepeatKind(Repeating[Repeat]):
             return tuple(ListRow({"label": label}) for label in labels)
         rows = carried.rows.get(line.of, ())
         if len(rows) > MAX_ROUNDS:
-            raise Unfit(f"this list has {len(rows)} rows, and a line is repeated at most {MAX_ROUNDS} times: narrow the list")
+            raise Unfit(f"this list has {len(rows)} items, more than the {MAX_ROUNDS} that can be repeated. Shorten the list")
         return rows
 
     def inside(self, line: Repeat, carried: Carried, context: Context) -> Carried:

@@ -42,7 +42,7 @@ def values(line: RunAnother, to: CanRun, carried: Carried, env: Env) -> tuple[di
         try:
             value = coerce(compute(filling, carried, env), one.type, env.zone, (), env.order, grows=True) if filling else None
             if value is None and one.required:
-                raise Unfit(f"{one.key} must be given")
+                raise Unfit(f"{one.key} is required")
             handed[one.key] = value
             parts.append(PartResult(one.key, "fits" if value is not None else "empty", value))
         except Unfit as unfit:
@@ -55,9 +55,7 @@ def step(line: RunAnother, others: Mapping[int, CanRun], carried: Carried, env: 
     to = others.get(line.workflow or 0)
     if to is None:
         said = (
-            "choose the workflow to run"
-            if line.workflow is None
-            else "the workflow it ran is gone, or takes no requests any more"
+            "choose a workflow to run" if line.workflow is None else "its workflow was deleted, or no longer accepts requests"
         )
         return Cell(line.id, UNREADY if line.workflow is None else Problem(), said)
     _, parts = values(line, to, carried, env)
@@ -71,17 +69,17 @@ def check(line: RunAnother, others: Mapping[int, CanRun], carried: Carried) -> l
     """Return what must be put right whatever the sample."""
     to = others.get(line.workflow or 0)
     if to is None:
-        lost = "the workflow that this runs is gone, or takes no requests any more; choose another"
-        return [Finding(line.id, "choose the workflow to run" if line.workflow is None else lost)]
+        lost = "this workflow was deleted, or no longer accepts requests. Choose another"
+        return [Finding(line.id, "choose a workflow to run" if line.workflow is None else lost)]
     found: list[Finding] = []
     for one in to.inputs:
         filling = given_of(line, one.key).filling
         if one.required and not is_filled(filling):
-            found.append(Finding(line.id, f"{one.key} must be given", key=one.key))
+            found.append(Finding(line.id, f"{one.key} is required", key=one.key))
         if any(ref not in carried.fields for ref in references(filling)):
-            found.append(Finding(line.id, f"{one.key} is given a value that the lines above do not carry", key=one.key))
+            found.append(Finding(line.id, f"{one.key} is filled with a value that is not available here", key=one.key))
         if any(p.formula is not None and not p.formula.tree for p in filling):
-            found.append(Finding(line.id, f"the formula that {one.key} is given cannot be read yet", key=one.key))
+            found.append(Finding(line.id, f"the formula for {one.key} has an error", key=one.key))
     return found
 
 

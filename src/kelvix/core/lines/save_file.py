@@ -11,11 +11,12 @@ from kelvix.core.cells import Cell, Finding
 from kelvix.core.context import Context
 from kelvix.core.feel import Env
 from kelvix.core.fields import TYPES
+from kelvix.core.fields.file import linked
 from kelvix.core.filling import Carried, compute, is_filled, references
 from kelvix.core.lines.kind import Kind
 from kelvix.core.outcome import UNREADY, GoOn, Problem, Saving, StoreFile
 from kelvix.core.schema import CarriedField
-from kelvix.core.values import File, Unfit, Value, as_text, shorten
+from kelvix.core.values import File, Type, Unfit, Value, as_text, shorten
 from kelvix.core.workflow import Filling, Line
 
 
@@ -47,7 +48,7 @@ FIELDS = (
 )
 
 
-HAPPENED = {"added": "added", "replaced": "replaced one of the same name", "there": "one of the same name was there"}
+HAPPENED = {"added": "added", "replaced": "replaced an existing file", "there": "already existed"}
 
 
 def saving(line: SaveFile, carried: Carried, env: Env) -> Saving | None:
@@ -56,7 +57,7 @@ def saving(line: SaveFile, carried: Carried, env: Env) -> Saving | None:
     if file is None:
         return None
     if not isinstance(file, File):
-        raise Unfit("this is a text, not a file: choose a value that is a file, such as an attachment’s content")
+        file = linked(as_text(file, env.zone))
     name = as_text(compute(line.name, carried, env), env.zone).strip() if is_filled(line.name) else str(file)
     if not name:
         raise Unfit("the name is empty in this item")
@@ -72,9 +73,9 @@ def saving(line: SaveFile, carried: Carried, env: Env) -> Saving | None:
 def step(line: SaveFile, carried: Carried, env: Env) -> tuple[Cell, Carried]:
     below = carried.plus(line.id, FIELDS, {})
     if line.connection is None or (line.container is None and not is_filled(line.folder)):
-        return Cell(line.id, UNREADY, "choose the folder that it is saved into"), below
+        return Cell(line.id, UNREADY, "choose a folder"), below
     if not is_filled(line.file):
-        return Cell(line.id, UNREADY, "choose the file that is saved"), below
+        return Cell(line.id, UNREADY, "choose a file"), below
     try:
         made = saving(line, carried, env)
     except Unfit as unfit:
@@ -92,22 +93,27 @@ def carry_on(line: SaveFile, saved: Mapping[str, str | None], carried: Carried) 
     return carried.plus(line.id, FIELDS, {**values, "happened": HAPPENED.get(saved.get("happened") or "")})
 
 
+def _may_be_file(code: Type) -> bool:
+    """Whether a value may be a file, or a link that downloads one."""
+    return TYPES[code].family == "file" or TYPES[code].is_text or TYPES[code].is_address
+
+
 def check(line: SaveFile, carried: Carried) -> list[Finding]:
     """Return what must be put right whatever the sample."""
     found: list[Finding] = []
     if line.connection is None:
-        found.append(Finding(line.id, "choose the connection by which the file is saved", key="connection"))
+        found.append(Finding(line.id, "choose a connection to save with", key="connection"))
     if line.container is None and not is_filled(line.folder):
-        found.append(Finding(line.id, "choose the folder that the file is saved into", key="folder"))
+        found.append(Finding(line.id, "choose a folder", key="folder"))
     if not is_filled(line.file):
-        found.append(Finding(line.id, "choose the file that is saved", key="file"))
-    elif any(TYPES[carried.fields[ref].type].family != "file" for ref in references(line.file) if ref in carried.fields):
-        found.append(Finding(line.id, "this is not a file: choose a value that is one", key="file"))
+        found.append(Finding(line.id, "choose a file", key="file"))
+    elif any(not _may_be_file(carried.fields[ref].type) for ref in references(line.file) if ref in carried.fields):
+        found.append(Finding(line.id, "this is not a file. Choose a file value, or a link that downloads one", key="file"))
     for key, filling in (("file", line.file), ("name", line.name), ("folder", line.folder)):
         if any(ref not in carried.fields for ref in references(filling)):
-            found.append(Finding(line.id, "this uses a value that the lines above do not carry", key=key))
+            found.append(Finding(line.id, "this uses a value that is not available here", key=key))
         if any(p.formula is not None and not p.formula.tree for p in filling):
-            found.append(Finding(line.id, "this formula cannot be read yet", key=key))
+            found.append(Finding(line.id, "this formula has an error", key=key))
     return found
 
 

@@ -79,12 +79,12 @@ def recipients(text: str) -> tuple[str, ...]:
         if not address:
             continue
         if not EMAIL.fullmatch(address) or "@" not in address:
-            raise Unfit(f"“{shorten(address)}” is not an e-mail address")
+            raise Unfit(f"“{shorten(address)}” is not an email address")
         found.setdefault(address.lower(), address)
     if not found:
-        raise Unfit("there is nobody to send it to in this item")
+        raise Unfit("there are no recipients in this item")
     if len(found) > MAX_RECIPIENTS:
-        raise Unfit(f"these are {len(found)} recipients, more than the {MAX_RECIPIENTS} of one mail")
+        raise Unfit(f"these are {len(found)} recipients, more than the {MAX_RECIPIENTS} allowed per email")
     return tuple(found.values())
 
 
@@ -106,7 +106,7 @@ def _addressed(line: SendMail, found: CarriedList | None, carried: Carried, env:
         first.setdefault(key, to)
         own.setdefault(key, []).append(row)
     if len(own) > MAX_MAILS:
-        raise Unfit(f"these are {len(own)} mails, more than the {MAX_MAILS} that one line sends")
+        raise Unfit(f"these are {len(own)} emails, more than the {MAX_MAILS} that one line can send")
     return [Addressed(first[key], tuple(theirs)) for key, theirs in own.items()], without
 
 
@@ -114,7 +114,7 @@ def mails(line: SendMail, carried: Carried, env: Env) -> tuple[tuple[Mail, ...],
     """Return the mails of a sample, and how many rows have no address. Raises Unfit."""
     found = list_of(line, carried)
     if line.rows is not None and found is None:
-        raise Unfit("the list that is laid out is no longer carried by the lines above; choose another")
+        raise Unfit("the table’s list is no longer available. Choose another")
     subject = " ".join(as_text(compute(line.subject, carried, env), env.zone).split())
     if not subject:
         raise Unfit("the subject is empty in this item")
@@ -134,15 +134,15 @@ def step(line: SendMail, carried: Carried, env: Env) -> tuple[Cell, Carried]:
     """Return what would be sent with a sample."""
     below = carried.plus(line.id, FIELDS, {})
     if line.connection is None:
-        return Cell(line.id, UNREADY, "choose the connection that it is sent by"), below
+        return Cell(line.id, UNREADY, "choose a connection to send with"), below
     try:
         made, without = mails(line, carried, env)
     except Unfit as unfit:
         return Cell(line.id, Problem(), shorten(str(unfit), 120)), below
     left = f"; {without} rows have no address" if without > 1 else "; one row has no address" if without else ""
     if not made:
-        return Cell(line.id, GoOn("found_none"), f"nobody to send to{left}"), carry_on(line, made, None, carried)
-    note = f"1 mail: to {', '.join(made[0].to)}" if len(made) == 1 else f"{len(made)} mails: {made[0].subject}"
+        return Cell(line.id, GoOn("found_none"), f"no recipients{left}"), carry_on(line, made, None, carried)
+    note = f"1 email: to {', '.join(made[0].to)}" if len(made) == 1 else f"{len(made)} emails: {made[0].subject}"
     cell = Cell(line.id, SendMails(made), f"{note}{left}", doubts=int(bool(without)))
     return cell, carry_on(line, made, None, carried)
 
@@ -157,23 +157,23 @@ def check(line: SendMail, carried: Carried) -> list[Finding]:
     """Return what must be put right whatever the sample."""
     found: list[Finding] = []
     if line.connection is None:
-        found.append(Finding(line.id, "choose the connection that the mail is sent by"))
+        found.append(Finding(line.id, "choose a connection to send with"))
     if not line.split and not is_filled(line.to):
-        found.append(Finding(line.id, "say who gets the mail", key="to"))
+        found.append(Finding(line.id, "enter the recipients", key="to"))
     if not is_filled(line.subject):
-        found.append(Finding(line.id, "say what the subject is", key="subject"))
+        found.append(Finding(line.id, "enter a subject", key="subject"))
     if line.rows is not None:
         rows = list_of(line, carried)
         if rows is None:
-            found.append(Finding(line.id, "the list that is laid out is no longer carried; choose another", key="rows"))
+            found.append(Finding(line.id, "the table’s list is no longer available. Choose another", key="rows"))
         elif line.split and line.split not in {f.key for f in rows.fields}:
-            found.append(Finding(line.id, "the field with each recipient’s address is gone; choose another", key="rows"))
+            found.append(Finding(line.id, "the address field of the recipients was deleted. Choose another", key="rows"))
     parts = (("to", line.to), ("subject", line.subject), *((f"p{n}", p) for n, p in enumerate(line.paragraphs)))
     for key, filling in parts:
         if any(ref not in carried.fields for ref in references(filling)):
-            found.append(Finding(line.id, "this uses a value that the lines above do not carry", key=key))
+            found.append(Finding(line.id, "this uses a value that is not available here", key=key))
         if any(p.formula is not None and not p.formula.tree for p in filling):
-            found.append(Finding(line.id, "this formula cannot be read yet", key=key))
+            found.append(Finding(line.id, "this formula has an error", key=key))
     return found
 
 
@@ -192,7 +192,7 @@ class SendMailKind(Kind[SendMail]):
 
     def check_document(self, line: SendMail) -> None:
         if len(line.paragraphs) > MAX_PARAGRAPHS:
-            raise BadDocument(f"a mail has at most {MAX_PARAGRAPHS} paragraphs")
+            raise BadDocument(f"an email has at most {MAX_PARAGRAPHS} paragraphs")
 
     def fillings(self, line: SendMail) -> Iterator[Filling]:
         yield line.to
@@ -203,7 +203,7 @@ class SendMailKind(Kind[SendMail]):
         return (line.connection,)
 
     def says(self, line: SendMail, names: Mapping[int, str]) -> str:
-        return "send a mail"
+        return "send an email"
 
 
 KIND = SendMailKind()

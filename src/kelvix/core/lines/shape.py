@@ -74,7 +74,7 @@ def _step(line: Shape, carried: Carried, env: Env) -> tuple[Cell, Carried]:
         try:
             made = shaping.shape(value, field.type, carried, env)
             result = PartResult(
-                value.key, "fits" if made is not None else "empty", made, "" if made is not None else "comes to nothing"
+                value.key, "fits" if made is not None else "empty", made, "" if made is not None else "is empty"
             )
         except Unfit as unfit:
             result = PartResult(value.key, "put_right", None, str(unfit))
@@ -110,7 +110,7 @@ def _pattern_doubt(value: Shaped, carried: Carried, env: Env) -> tuple[str, tupl
 
 def _check(line: Shape, carried: Carried) -> list[Finding]:
     if not line.values:
-        return [Finding(line.id, "this line makes no value yet; add one or remove the line")]
+        return [Finding(line.id, "this line has no value. Add one, or remove the line")]
     found: list[Finding] = []
     known = set(carried.fields)
     for value in line.values:
@@ -125,11 +125,11 @@ def _check(line: Shape, carried: Carried) -> list[Finding]:
             value.made.filling if isinstance(value.made, Filled) else (Part(formula=Formula(t.dump(node))),) if node else ()
         )
         if isinstance(value.made, Filled) and not is_filled(filling):
-            found.append(Finding(line.id, "say what this value is filled with", key=value.key))
+            found.append(Finding(line.id, "fill this value", key=value.key))
         if any(p.formula is not None and not p.formula.tree for p in filling):
-            found.append(Finding(line.id, "this formula cannot be read yet", key=value.key))
+            found.append(Finding(line.id, "this formula has an error", key=value.key))
         if any(ref not in known for ref in references(filling)):
-            found.append(Finding(line.id, "this is made of a value that the lines above do not carry", key=value.key))
+            found.append(Finding(line.id, "this uses a value that is not available here", key=value.key))
         known.add(Reference(line.id, value.key))
     return found
 

@@ -27,7 +27,7 @@ class Stop(Line):
     verb: Literal["stop"] = "stop"
 
 
-ENDS = {"done": "ends here, done", "passed_by": "passed by", "failed": "fails"}
+ENDS = {"done": "done", "passed_by": "skipped", "failed": "failed"}
 
 
 def step(line: Stop, carried: Carried, env: Env) -> Cell:
@@ -43,11 +43,11 @@ def step(line: Stop, carried: Carried, env: Env) -> Cell:
 def check(line: Stop, carried: Carried) -> list[Finding]:
     """Return what must be put right whatever the sample."""
     if line.how == "failed" and not is_filled(line.saying):
-        return [Finding(line.id, "say why runs fail here, so that whoever reads it knows what to do")]
+        return [Finding(line.id, "enter a reason, so people know what to do")]
     if any(ref not in carried.fields for ref in references(line.saying)):
-        return [Finding(line.id, "what this says uses a value that the lines above do not carry")]
+        return [Finding(line.id, "the reason uses a value that is not available here")]
     if any(p.formula is not None and not p.formula.tree for p in line.saying):
-        return [Finding(line.id, "the formula in what this says cannot be read yet")]
+        return [Finding(line.id, "the formula in the reason has an error")]
     return []
 
 

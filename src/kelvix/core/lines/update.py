@@ -29,8 +29,9 @@ class Update(Fills):
 
 class UpdateKind(ChangingKind[Update]):
     line, verb = Update, "update"
+    needs = frozenset(("update",))
     does = "update"
-    kept = "Record changed"
+    did = "changed"
 
     def of(self, line: Update) -> str:
         return line.of
@@ -38,7 +39,7 @@ class UpdateKind(ChangingKind[Update]):
     def write(self, line: Update, database: Database, carried: Carried, to: Target) -> tuple[Cell, Carried]:
         held = carried.records[line.of]
         if not held.there:
-            none = Cell(line.id, GoOn("found_none"), "no record to update")
+            none = Cell(line.id, GoOn("found_none"), f"no {database.record_word} to update")
             return none, self.below(line, held, database, carried, to)
         results = fill_record(line, database, carried, to.env, held)
         after = Held(database.id, True, held.record, {**held.values, **writing.written(tuple(results))})
@@ -48,7 +49,7 @@ class UpdateKind(ChangingKind[Update]):
     def check_record(self, line: Update, database: Database, carried: Carried, to: Target) -> list[Finding]:
         found = writing.check(line, database, carried, to, there=True)
         if not any(is_filled(f.filling) for f in line.fillings):
-            found.append(Finding(line.id, "fill at least one field; the others stay as they are"))
+            found.append(Finding(line.id, "fill at least one field. The others don’t change"))
         return found
 
     def bare(self, line: Update) -> Update:

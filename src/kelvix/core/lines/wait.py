@@ -58,7 +58,7 @@ def until(line: Wait, since: datetime, carried: Carried, env: Env) -> datetime:
     match line.kind:
         case "span":
             if not 1 <= line.amount <= 10_000:
-                raise Unfit("say how long, as a whole number of minutes, hours, days or weeks")
+                raise Unfit("enter a whole number of minutes, hours, days or weeks")
             if line.unit in ("days", "weeks"):
                 days = line.amount * (7 if line.unit == "weeks" else 1)
                 found = _moment(_wall(since, env) + timedelta(days=days), env)
@@ -67,23 +67,23 @@ def until(line: Wait, since: datetime, carried: Carried, env: Env) -> datetime:
         case "moment":
             value = coerce(compute(line.filling, carried, env), "datetime", env.zone, (), env.order)
             if value is None:
-                raise Unfit("what it waits for is empty in this item")
+                raise Unfit("the time to wait for is empty in this item")
             assert isinstance(value, datetime)
             found = value
         case "working":
             found = _working(line, since, env)
     if found - since > MAX_WAIT:
-        raise Unfit(f"it would wait until {as_text(found, env.zone)}; a run waits a year at most")
+        raise Unfit(f"it would wait until {as_text(found, env.zone)}; a run can wait one year at most")
     return found.astimezone(UTC)
 
 
 def _hours(line: Wait) -> tuple[time, time]:
     """Return the hours between which a run goes on. Raises Unfit."""
     if not (CLOCK.fullmatch(line.begins) and CLOCK.fullmatch(line.ends)):
-        raise Unfit("working hours look like 09:00 and 17:00")
+        raise Unfit("write working hours like 09:00 and 17:00")
     begins, ends = time.fromisoformat(line.begins), time.fromisoformat(line.ends)
     if begins >= ends or not line.days or not set(line.days) <= set(range(1, 8)):
-        raise Unfit("choose at least one working day, and hours that begin before they end")
+        raise Unfit("choose at least one working day, and a start before the end")
     return begins, ends
 
 
@@ -110,7 +110,7 @@ def words(line: Wait) -> str:
         case "moment":
             return "until a time"
         case "working":
-            return f"until a working hour, {line.begins} to {line.ends}"
+            return f"until working hours, {line.begins} to {line.ends}"
 
 
 def check(line: Wait, carried: Carried, env: Env) -> list[Finding]:
@@ -122,11 +122,11 @@ def check(line: Wait, carried: Carried, env: Env) -> list[Finding]:
             return [Finding(line.id, str(unfit))]
         return []
     if not is_filled(line.filling):
-        return [Finding(line.id, "say until when: a value, or a date and time")]
+        return [Finding(line.id, "enter a time to wait for")]
     if any(ref not in carried.fields for ref in references(line.filling)):
-        return [Finding(line.id, "this waits for a value that the lines above do not carry; choose another")]
+        return [Finding(line.id, "this waits for a value that is not available here. Choose another")]
     if any(p.formula is not None and not p.formula.tree for p in line.filling):
-        return [Finding(line.id, "the formula that says until when cannot be read yet")]
+        return [Finding(line.id, "the formula for the time has an error")]
     return []
 
 
@@ -137,7 +137,7 @@ def step(line: Wait, carried: Carried, env: Env) -> Cell:
     except Unfit as unfit:
         return Cell(line.id, Problem(), str(unfit))
     if due <= env.now:
-        return Cell(line.id, GoOn(), "no need to wait")
+        return Cell(line.id, GoOn(), "no wait needed")
     return Cell(line.id, Rest(due), f"until: {as_text(due, env.zone)}")
 
 

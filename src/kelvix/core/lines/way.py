@@ -34,7 +34,7 @@ class WayKind(Kind[Way]):
     holds = "lines"
 
     def check(self, line: Way, carried: Carried, context: Context, within: Callable[[], Carried | None]) -> list[Finding]:
-        return conditions.check(line, "way", carried, context.env)
+        return conditions.check(line, "branch", carried, context.env)
 
     def tests(self, line: Way) -> tuple[Test, ...]:
         return line.conditions

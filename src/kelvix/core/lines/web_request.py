@@ -12,7 +12,7 @@ from decimal import Decimal
 from typing import Any, Literal
 from urllib.parse import quote, urlencode, urlsplit
 
-from kelvix.core import sources
+from kelvix.core import requests
 from kelvix.core.cells import Cell, Finding, PartResult
 from kelvix.core.context import Context
 from kelvix.core.feel import Env
@@ -96,7 +96,7 @@ def codes(success: str) -> tuple[str, ...]:
     found = tuple(c for c in re.split(r"[\s,;]+", success.lower()) if c)
     for code in found:
         if not SUCCESS.fullmatch(code):
-            raise Unfit(f"“{shorten(code)}” is not an answer; write them as in 2xx, 404")
+            raise Unfit(f"“{shorten(code)}” is not a status; write for example 2xx, 404")
     return found or ("2xx",)
 
 
@@ -113,13 +113,13 @@ def _address(text: str) -> str:
     if parts is None or parts.scheme not in ("http", "https") or not host:
         raise Unfit(f"“{shorten(text)}” is not a web address; it begins with https://")
     if parts.username is not None or parts.password is not None:
-        raise Unfit("a name and password do not belong into an address; keep them in a secret header")
+        raise Unfit("don’t put a name and password into the address; use a secret header")
     try:
         literal = ipaddress.ip_address(host)
     except ValueError:
         literal = None
     if literal is not None and literal.is_unspecified:
-        raise Unfit(f"“{shorten(host)}” is no address that can be reached")
+        raise Unfit(f"“{shorten(host)}” can’t be reached")
     path = quote(parts.path or "/", safe="/%:@!$&'()*+,;=~-._")
     query = quote(parts.query, safe="/?%:@!$&'()*+,;=~-._")
     return f"{parts.scheme}://{parts.netloc}{path}{'?' + query if query else ''}"
@@ -144,10 +144,10 @@ def nested(values: Mapping[str, Any]) -> dict[str, Any]:
         for name in above:
             below = at.setdefault(name, {})
             if not isinstance(below, dict):
-                raise Unfit(f"“{name}” is a value itself, so that {key} cannot be within it")
+                raise Unfit(f"“{name}” has a value, so it can’t contain {key}")
             at = below
         if last in at:
-            raise Unfit(f"“{key}” stands there twice")
+            raise Unfit(f"“{key}” is used twice")
         at[last] = value
     return made
 
@@ -156,7 +156,7 @@ def _header(header: Header, carried: Carried, env: Env) -> str:
     """Return what a header says with a sample. Raises Unfit."""
     text = as_text(compute(header.filling, carried, env), env.zone).strip()
     if any(ord(c) < 32 or ord(c) > 126 for c in text):
-        raise Unfit(f"the header {header.name} holds signs that a header cannot carry")
+        raise Unfit(f"the header {header.name} has characters that are not allowed in a header")
     return text
 
 
@@ -172,7 +172,7 @@ def call(line: WebRequest, values: Mapping[str, Value], carried: Carried, env: E
         return WebCall(line.method, joined, headers, secrets)
     body = json.dumps(nested({k: json_of(v) for k, v in named.items()}), ensure_ascii=False, indent=2) if named else ""
     if len(body.encode()) > MAX_BODY:
-        raise Unfit(f"what is sent is larger than {MAX_BODY // 1024} KB")
+        raise Unfit(f"the request is larger than {MAX_BODY // 1024} KB")
     return WebCall(line.method, address, headers, secrets, body)
 
 
@@ -180,7 +180,7 @@ def step(line: WebRequest, carried: Carried, env: Env) -> tuple[Cell, Carried]:
     """Return what would be sent with a sample."""
     below = carry_on(line, Answered(None, "", {}), carried)
     if not is_filled(line.address):
-        return Cell(line.id, UNREADY, "say which address it is sent to"), below
+        return Cell(line.id, UNREADY, "enter an address"), below
     parts: list[PartResult] = []
     values: dict[str, Value] = {}
     for one in line.body:
@@ -210,9 +210,9 @@ def answered(line: WebRequest, status: int, text: str, env: Env) -> Answered:
         body = None
     values: dict[str, Value] = {}
     for one in line.takes:
-        raw = sources.dig(body, one.key)
+        raw = requests.dig(body, one.key)
         try:
-            values[one.key] = sources.value_of(raw, one, env) if raw not in (None, "") else None
+            values[one.key] = requests.value_of(raw, one, env) if raw not in (None, "") else None
         except Unfit:
             values[one.key] = None
     return Answered(status, text, values)
@@ -233,14 +233,14 @@ def check(line: WebRequest, carried: Carried) -> list[Finding]:
         found.append(Finding(line.id, sentence, key=key))
 
     if not is_filled(line.address):
-        said("say which address the request is sent to", "address")
+        said("enter an address", "address")
     for header in line.headers:
         if not TOKEN.fullmatch(header.name):
             said(f"“{shorten(header.name)}” is not the name of a header", "headers")
         elif header.name.lower() in OURS:
             said(f"the header {header.name} is set by Kelvix itself; remove it", "headers")
         elif header.secret is None and not is_filled(header.filling):
-            said(f"say what the header {header.name} is", "headers")
+            said(f"enter a value for the header {header.name}", "headers")
     said_of = _names(line.body)
     if said_of:
         said(said_of, "body")
@@ -249,24 +249,24 @@ def check(line: WebRequest, carried: Carried) -> list[Finding]:
     except Unfit as unfit:
         said(str(unfit), "success")
     if len({i.key for i in line.takes}) < len(line.takes) or any(not i.key.strip() for i in line.takes):
-        said("each value that is taken out of the answer needs a name of its own", "takes")
+        said("each value of the answer needs a unique name", "takes")
     fillings: list[tuple[str, Filling]] = [("address", line.address)]
     fillings += [("headers", h.filling) for h in line.headers] + [(g.key, g.filling) for g in line.body]
     for key, filling in fillings:
         if any(ref not in carried.fields for ref in references(filling)):
-            said("this uses a value that the lines above do not carry", key)
+            said("this uses a value that is not available here", key)
         if any(p.formula is not None and not p.formula.tree for p in filling):
-            said("this formula cannot be read yet", key)
+            said("this formula has an error", key)
     return found
 
 
 def _names(body: tuple[Given, ...]) -> str:
     if any(not g.key.strip(".") or ".." in g.key for g in body):
-        return "each value that is sent needs a name"
+        return "each value to send needs a name"
     if len(body) > MAX_VALUES:
-        return f"these are {len(body)} values, more than the {MAX_VALUES} that are sent"
+        return f"these are {len(body)} values, more than the {MAX_VALUES} allowed"
     if len({g.key for g in body}) < len(body):
-        return "two values that are sent have the same name"
+        return "two values have the same name"
     try:
         nested({g.key: None for g in body})
     except Unfit as unfit:
@@ -290,7 +290,7 @@ class WebRequestKind(Kind[WebRequest]):
         return check(line, carried)
 
     def check_document(self, line: WebRequest) -> None:
-        sources.check_types(line.takes)
+        requests.check_types(line.takes)
         if max(map(len, (line.headers, line.body, line.takes))) > MAX_VALUES:
             raise BadDocument(f"a web request has at most {MAX_VALUES} headers and values")
 

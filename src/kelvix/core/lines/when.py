@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from decimal import Decimal
 
-from kelvix.core import sources
+from kelvix.core import sources, watching
 from kelvix.core.cells import Cell, Finding, count_of
 from kelvix.core.context import Context, SourceWords
 from kelvix.core.filling import Carried, Held
@@ -27,11 +27,11 @@ class WhenKind(Kind[When]):
             return sources.check(line.id, line.own, context.databases, context.env)
         if line.connection is None or line.container is None:
             words = context.words
-            return [Finding(line.id, f"choose the connection and the {words.place} in which {words.items} arrive")]
-        return []
+            return [Finding(line.id, f"choose a connection and a {words.place}")]
+        return watching.check(line.id, line.awaited, context.place)
 
     def makes(self, line: When, carried: Carried, context: Context) -> Carried:
-        database = sources.database_of(line.own, context.databases)
+        database = context.place or sources.database_of(line.own, context.databases)
         carried = carried.plus(line.id, context.source, {}, Held(database.id) if database else None)
         for one in context.lists:
             carried = carried.plus_list(line.id, one, None)

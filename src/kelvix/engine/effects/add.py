@@ -9,7 +9,8 @@ from kelvix.core import recognising
 from kelvix.core.filling import Held
 from kelvix.core.lines.add import Add
 from kelvix.core.values import FieldId
-from kelvix.engine.effects.records import At, Done, RecordEffect, add
+from kelvix.engine.effects import items
+from kelvix.engine.effects.records import At, Done, RecordEffect, add, number
 from kelvix.store import finding, records
 from kelvix.store.database_server import Transaction
 
@@ -23,6 +24,10 @@ class AddEffect(RecordEffect[Add]):
             return _add_unless_there(t, at, line)
         return add(t, at.workspace, at.database, at.cell.writes, at.actor)
 
+    def items(self, at: items.At, line: Add, answer: dict[str, Any] | None) -> items.Plan:
+        asked = recognising.question(line, at.run.recognises.get(line.id, ()), at.cell.results, at.database)
+        return at.one_of_a_kind(asked, leave=True) if asked else at.create()
+
 
 def _add_unless_there(t: Transaction, at: At, line: Add) -> Done:
     """Add a record, or leave the one that is there as it is. One at a time for each thing, as with records that are kept up
@@ -31,7 +36,7 @@ def _add_unless_there(t: Transaction, at: At, line: Add) -> Done:
     if asked:
         finding.hold(t, at.workspace, asked)
     found = finding.find(t, at.database, asked, at.context.env.zone).record if asked else None
-    record = records.get(t, at.database, found) if found is not None else None
+    record = records.get(t, at.database, number(found)) if found is not None else None
     if record is None:
         return add(t, at.workspace, at.database, at.cell.writes, at.actor)
     return Done("there", Held(at.database.id, True, record.id, record.values), 0)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any
 
 from kelvix.core import writing
@@ -13,12 +15,12 @@ from kelvix.core.filling import Carried, Held
 from kelvix.core.finding import Question
 from kelvix.core.lines.add_or_update import AddOrUpdate
 from kelvix.core.schema import Database
-from kelvix.core.values import as_text, shorten
-from kelvix.engine.effects.records import At, Done, RecordEffect, add, update
+from kelvix.core.values import FieldId, Value, as_text, shorten
+from kelvix.engine.effects import items
+from kelvix.engine.effects.records import At, Done, RecordEffect, add, number, update
 from kelvix.engine.outside import Outside
 from kelvix.store import finding, records
 from kelvix.store.database_server import Transaction
-from kelvix.store.directory import Space
 from kelvix.store.questions import Kind as QuestionKind
 
 MAX_CANDIDATES = 20
@@ -29,8 +31,20 @@ class AddOrUpdateEffect(RecordEffect[AddOrUpdate]):
     def change(self, t: Transaction, at: At, line: AddOrUpdate, answer: dict[str, Any] | None) -> Done:
         return _add_or_update(t, at, line) if answer is None else _as_answered(t, at, answer)
 
+    def items(self, at: items.At, line: AddOrUpdate, answer: dict[str, Any] | None) -> items.Plan:
+        asked = writing.match(line.by, at.cell.results, at.database)
+        assert isinstance(asked, Question) and at.cell.answer
+        if answer is not None:
+            return at.update(answer["records"]) if answer["records"] else at.create()
+        if at.cell.answer.count == 0:
+            return at.one_of_a_kind(asked, leave=False)
+        found = at.find(replace(asked, take="all"))
+        if min(found.count, 2) != min(at.cell.answer.count, 2):
+            raise TransientError(f"{at.database.records_word} of {at.database.name} that match have just changed", RETRY_AFTER)
+        return at.update([id for id, _ in found.records])
+
     def question(self, run: Outside, line: AddOrUpdate, cell: Cell, carried: Carried) -> tuple[QuestionKind, dict[str, Any]]:
-        return "which", which(line, cell, run.context.databases[line.database or 0], run.space, run.context)
+        return "which", which(line, cell, run.context.databases[line.database or 0], run.context)
 
 
 def _add_or_update(t: Transaction, at: At, line: AddOrUpdate) -> Done:
@@ -39,14 +53,14 @@ def _add_or_update(t: Transaction, at: At, line: AddOrUpdate) -> Done:
     question, answer = writing.match(line.by, cell.results, database), cell.answer
     assert isinstance(question, Question) and answer
     if finding.hold(t, at.workspace, question) and answer.count < 2:  # the answer was read since
-        found = [answer.record] if answer.record is not None else []
+        found = [number(answer.record)] if answer.record is not None else []
         there = Held(database.id, True, answer.record, answer.values)
         if found and not writing.changed(cell.results, there):
             return Done("unchanged", there, 0)
     else:
         found = finding.find_all(t, database, question, at.context.env.zone)
     if min(len(found), 2) != min(answer.count, 2):
-        raise TransientError(f"records of {database.name} that match came or went just now", RETRY_AFTER)
+        raise TransientError(f"records of {database.name} that match have just changed", RETRY_AFTER)
     if not found:
         return add(t, at.workspace, database, cell.writes, at.actor)
     done = []
@@ -55,7 +69,7 @@ def _add_or_update(t: Transaction, at: At, line: AddOrUpdate) -> Done:
         if record is not None:
             done.append(update(t, at.workspace, database, record, cell, at.actor))
     if not done:
-        raise TransientError(f"records of {database.name} that match came or went just now", RETRY_AFTER)
+        raise TransientError(f"records of {database.name} that match have just changed", RETRY_AFTER)
     changed = sum(e.count for e in done)
     return Done("updated" if changed else "unchanged", done[0].held, changed)
 
@@ -67,38 +81,39 @@ def _as_answered(t: Transaction, at: At, answer: dict[str, Any]) -> Done:
         return add(t, at.workspace, database, cell.writes, at.actor)
     there = [r for id in answer["records"] if (r := records.get(t, database, id, lock=True))]
     if not there:
-        raise PermanentError(f"the record of {database.name} that was chosen was deleted since", "record")
+        raise PermanentError(f"the chosen record of {database.name} has been deleted", "record")
     done = [update(t, at.workspace, database, r, cell, at.actor) for r in there]
     changed = sum(e.count for e in done)
     return Done("updated" if changed else "unchanged", done[0].held, changed)
 
 
-def which(line: AddOrUpdate, cell: Cell, database: Database, space: Space, context: Context) -> dict[str, Any]:
+def which(line: AddOrUpdate, cell: Cell, database: Database, context: Context) -> dict[str, Any]:
     """Return the records that match, and what would be written to the one that is meant."""
     question = writing.match(line.by, cell.results, database)
     assert isinstance(question, Question)
-
-    def read(t: Any) -> tuple[list[int], list[records.Record]]:
-        ids = finding.find_all(t, database, question, space.zone)
-        return ids, records.many(t, database, ids[:MAX_CANDIDATES])
-
-    ids, found = space.read(read)
+    answer = context.find(replace(question, take="all"))
+    found = answer.records if answer else ()
     zone = context.env.zone
 
-    def said(record: records.Record) -> str:
+    def said(values: Mapping[FieldId, Value]) -> str:
         fields = [f for f in database.fields[1:] if not TYPES[f.type].is_long]
-        rest = [shorten(as_text(f.named(record.values.get(f.id)), zone), 60) for f in fields]
+        rest = [shorten(as_text(f.named(values.get(f.id)), zone), 60) for f in fields]
         return "; ".join(text for text in rest if text)
 
     written = cell.writes
     return {
-        "question": f"{len(ids)} records of {database.name} match. Which one is meant?",
+        "question": f"{len(found)} {database.records_word} of {database.name} match. Which one?",
         "database": database.id,
         "candidates": [
-            {"record": r.id, "title": writing.title_of(r.values, database, context.env) or "(unnamed)", "said": said(r)}
-            for r in found
+            {
+                "record": id,
+                "title": writing.title_of(values, database, context.env) or "(unnamed)",
+                "said": said(values),
+                "link": context.target.link(database, id, values),
+            }
+            for id, values in found[:MAX_CANDIDATES]
         ],
-        "all": ids,
+        "all": [id for id, _ in found],
         "values": [{"name": f.name, "text": as_text(f.named(written[f.id]), zone)} for f in database.fields if f.id in written],
     }
 

@@ -21,7 +21,7 @@ class FindEffect(Effect[Find]):
     def as_recorded(self, run: Outside, line: Find, done: Outcome, carried: Carried) -> tuple[Carried, str]:
         database = run.context.databases.get(line.database or 0)
         if database is None:
-            raise PermanentError("the database that this run looked in was deleted", "run")
+            raise PermanentError("the database of this line was deleted", "run")
         found = done if isinstance(done, FoundRecords) else FoundRecords(done.code)
         answer = answer_of(found, database, run.context)
         return find.carry_found(line, database, answer, carried, run.context), done.end

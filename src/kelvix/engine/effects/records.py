@@ -10,7 +10,7 @@ from typing import Any, TypeVar
 from kelvix.collections import write
 from kelvix.collections.write import Actor
 from kelvix.core import writing
-from kelvix.core.cells import Cell
+from kelvix.core.cells import Cell, Finding
 from kelvix.core.collection import PermanentError
 from kelvix.core.context import Context
 from kelvix.core.filling import Carried, Held
@@ -18,11 +18,13 @@ from kelvix.core.lines import kind_of
 from kelvix.core.lines.records import RecordKind
 from kelvix.core.outcome import Wrote
 from kelvix.core.schema import Database
-from kelvix.core.values import FieldId, Value, to_wire
+from kelvix.core.values import FieldId, RecordId, Value, to_wire
 from kelvix.core.walking import Place
 from kelvix.core.workflow import Writes
 from kelvix.engine import recording
+from kelvix.engine.effects import items
 from kelvix.engine.effects.effect import Effect
+from kelvix.engine.engine import Engine
 from kelvix.engine.outside import Outside
 from kelvix.engine.recording import place_text, recorded_values
 from kelvix.store import records, runs
@@ -77,16 +79,36 @@ class RecordEffect(Effect[W]):
     def as_recorded(self, run: Outside, line: W, done: Wrote, carried: Carried) -> tuple[Carried, str]:
         database = _kind(line).database_of(line, carried, run.context.databases)
         if database is None:
-            raise PermanentError("the database that this run wrote to was deleted", "run")
+            raise PermanentError("the database of this line was deleted", "run")
         return self.below(line, recorded(done, database), database, carried, run.context), ""
 
+    @abstractmethod
+    def items(self, at: items.At, line: W, answer: dict[str, Any] | None) -> items.Plan:
+        """Return what it would do to items of an app. Raises PermanentError, TransientError as above."""
+
     def execute(self, run: Outside, line: W, cell: Cell, carried: Carried, place: Place) -> tuple[Carried, str]:
-        return self._write(run, line, cell, carried, place, None), ""
+        return self._do(run, line, cell, carried, place, None)
 
     def answered(
         self, run: Outside, line: W, cell: Cell, carried: Carried, place: Place, answer: dict[str, Any]
     ) -> tuple[Carried, str]:
-        return self._write(run, line, cell, carried, place, {k: v for k, v in answer.items() if k != "by"}), ""
+        return self._do(run, line, cell, carried, place, {k: v for k, v in answer.items() if k != "by"})
+
+    def _do(
+        self, run: Outside, line: W, cell: Cell, carried: Carried, place: Place, answer: dict[str, Any] | None
+    ) -> tuple[Carried, str]:
+        database = _kind(line).database_of(line, carried, run.context.databases)
+        assert database
+        if database.outside is None:
+            return self._write(run, line, cell, carried, place, answer), ""
+        at = items.At(run, line, cell, carried, place, database)
+        wrote, end = at.write(lambda: self.items(at, line, answer), answer or {})
+        if wrote is None:
+            return carried, end
+        return self.below(line, recorded(wrote, database), database, carried, run.context), end
+
+    def may(self, engine: Engine, space: Space, line: W) -> list[Finding]:
+        return items.may(engine, space, line)
 
     def _write(
         self, run: Outside, line: W, cell: Cell, carried: Carried, place: Place, answer: dict[str, Any] | None
@@ -101,6 +123,7 @@ class RecordEffect(Effect[W]):
                 run=claim.run_id,
                 line=line.id,
                 workflow=str(claim.workflow_id),
+                called=run.engine.name_of_workflow(run.space, claim.workflow_id),
                 item=progress.item["title"][:300],
                 filled=recording.described(line, cell, carried),
             )
@@ -136,7 +159,12 @@ def _kind(line: Writes) -> RecordKind[Any]:
 
 def held_record(t: Transaction, at: At, of: str) -> Record | None:
     """Return the record that a line above holds, locked; none where it was deleted since."""
-    return records.get(t, at.database, at.carried.records[of].record or 0, lock=True)
+    return records.get(t, at.database, number(at.carried.records[of].record), lock=True)
+
+
+def number(record: RecordId | None) -> int:
+    """Return a record of ours by its number."""
+    return record if isinstance(record, int) else 0
 
 
 def add(t: Transaction, workspace_id: int, database: Database, values: Mapping[FieldId, Value], actor: Actor) -> Done:
@@ -178,7 +206,7 @@ def output(effect: Done, database: Database, context: Context, answer: Mapping[s
         database.name,
         held.record,
         writing.title_of(held.values, database, context.env),
-        context.target.link(database, held.record) if held.record else None,
+        context.target.link(database, held.record, held.values) if held.record else None,
         {f: to_wire(v) for f, v in held.values.items()},
         effect.count,
         effect.is_new,

@@ -32,13 +32,13 @@ def start(
     to = line.workflow or 0
     one = listening.of_workflow(t, space.id, to)
     if one is None or one.state != "on" or one.kind != "address" or one.version_id is None:
-        raise PermanentError("the workflow that this line runs is off; turn it on", "workflow")
+        raise PermanentError("the workflow this line runs is off. Turn it on", "workflow")
     causes = events.causes_of_run(t, space.id, claim.run_id)
     if to in causes:
-        raise PermanentError("this would go round for ever: the workflow that this line runs led to this run", "workflow")
+        raise PermanentError("this would loop forever: the workflow this line runs started this run", "workflow")
     own = workflows.version(t, space.id, one.version_id)[1].when.own
     if not isinstance(own, Address):
-        raise PermanentError("the workflow that this line runs takes no requests any more", "workflow")
+        raise PermanentError("the workflow this line runs no longer accepts requests", "workflow")
     known = context.others.get(to)
     handed, parts = run_another.values(line, sources.CanRun(known.name if known else "", own.inputs), carried, context.env)
     wrong = [p.sentence for p in parts if p.state == "put_right"]

@@ -3,12 +3,12 @@ from app to app a piece at a time."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
 from kelvix.connectors.contract import Account
-from kelvix.core import outcome
+from kelvix.core import file_name, outcome
 from kelvix.core.cells import Cell, Finding
 from kelvix.core.collection import PermanentError
 from kelvix.core.fields import from_wire
@@ -19,7 +19,7 @@ from kelvix.core.lines.save_file import SaveFile
 from kelvix.core.outcome import FileSaved, Outcome, Saving, StoreFile
 from kelvix.core.values import File, fold, to_wire
 from kelvix.core.walking import Place
-from kelvix.engine import file_content
+from kelvix.engine import file_content, linked_files
 from kelvix.engine.effects.effect import Effect
 from kelvix.engine.engine import Engine
 from kelvix.engine.outside import Outside
@@ -37,7 +37,7 @@ class SavedByApp(RemoteWrite):
     payload: Mapping[str, Any]
     prefer: int | None
 
-    question = "It is not known whether a file was saved. Look into the folder: is it there?"
+    question = "Unconfirmed: was a file saved? Check the folder."
 
     def repeats(self) -> bool:
         return self.engine.account(self.space, self.line.connection).app.capabilities.keys
@@ -49,8 +49,8 @@ class SavedByApp(RemoteWrite):
         try:
             with self.engine.pacer.calls(self.space, self.line.connection or 0):
                 folder = kept["container"] or _folder(account, kept["folder"], self.line.makes)
-                pieces = file_content.content(self.engine, self.space, file, self.prefer)
-                saved = account.save(folder, kept["name"], pieces, kept["collision"], intent.key)
+                name, pieces = self._content(file, kept["name"])
+                saved = account.save(folder, name, pieces, kept["collision"], intent.key)
         except PermanentError as failure:
             if failure.about == "access":
                 self.engine.note_failure(self.space, self.line.connection, failure)
@@ -63,6 +63,13 @@ class SavedByApp(RemoteWrite):
             raise
         code = account.app.code
         return FileSaved("saved", saved.name, saved.link, saved.id, saved.happened, kept["folder"], code).kept()
+
+    def _content(self, file: File, name: str) -> tuple[str, Iterator[bytes]]:
+        """Return what a file contains; the name of one that is given by its link ends as its content says."""
+        if not file.is_linked:
+            return name, file_content.content(self.engine, self.space, file, self.prefer)
+        found = linked_files.fetch(self.engine, file)
+        return file_name.with_extension(name, found.name), iter((found.content,))
 
     def arrived(self, intent: Intent, by: str | None) -> Any:
         app = self.engine.account(self.space, self.line.connection).app.code
@@ -84,7 +91,7 @@ def _folder(account: Account, name: str, makes: bool) -> str:
         if fold(one.name) == fold(name):
             return one.id
     if not makes:
-        said = f"no {account.app.container_word} “{name}” is shared with this connection: share it, or let this line make it"
+        said = f"no {account.app.container_word} “{name}” is shared with this connection: share it, or let this line create it"
         raise PermanentError(said, "folder")
     return account.make_place(name).id
 
@@ -107,17 +114,15 @@ class SaveFileEffect(Effect[SaveFile]):
         account = engine.account(space, line.connection)
         app, health = account.app, account.check()
         if not app.saves or not health.may_write:
-            said = f"this connection may not add files; change its access, and tick that it may add {app.items_word}"
+            said = f"this connection can’t add files. Change its access, and allow it to add {app.items_word}"
             return [Finding(line.id, said, key="connection")]
         named = " ".join(p.text or "" for p in line.folder).strip() if all(p.text is not None for p in line.folder) else ""
         there = {fold(c.name) for c in health.places}
         if line.container is not None and line.container not in {c.id for c in health.places}:
-            said = (
-                f"the {app.container_word} “{line.container_name}” is not shared with this connection any more; choose another"
-            )
+            said = f"the {app.container_word} “{line.container_name}” is no longer shared with this connection. Choose another"
             return [Finding(line.id, said, key="folder")]
         if line.container is None and named and fold(named) not in there and not line.makes:
-            said = f"there is no {app.container_word} “{named}” among those shared: make it now, or let this line make it"
+            said = f"there is no {app.container_word} “{named}” among those shared. Create it, or let this line create it"
             return [Finding(line.id, said, key="folder")]
         return []
 

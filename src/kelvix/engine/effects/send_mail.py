@@ -36,7 +36,7 @@ class SentByApp(RemoteWrite):
     slot: str
     number: int
 
-    question = "It is not known whether a mail went out. Look among what was sent: did it?"
+    question = "Unconfirmed: was an email sent? Check the sent emails."
 
     def repeats(self) -> bool:
         return self.engine.account(self.space, self.line.connection).app.capabilities.keys
@@ -53,7 +53,7 @@ class SentByApp(RemoteWrite):
                 raise PermanentError(str(failure), "send", failure.connection) from None
             if failure.about == "container":
                 raise PermanentError(
-                    f"{account.app.name} does not let this connection send: change its access, and tick that it may send",
+                    f"{account.app.name} doesn’t let this connection send. Change its access, and allow sending",
                     "send",
                 ) from None
             raise
@@ -115,11 +115,7 @@ class SendMailEffect(Effect[SendMail]):
         account = engine.account(space, line.connection)
         if account.app.sends and account.check().may_write:
             return []
-        return [
-            Finding(
-                line.id, "this connection may not send mail; change its access, and tick that it may send", key="connection"
-            )
-        ]
+        return [Finding(line.id, "this connection can’t send email. Change its access, and allow sending", key="connection")]
 
 
 EFFECT = SendMailEffect()

@@ -48,7 +48,7 @@ class Request(RemoteWrite):
     env: Env
     payload: Mapping[str, Any]
 
-    question = "It is not known whether a web request arrived. Look there: did it?"
+    question = "Unconfirmed: did a web request arrive? Check the receiving service."
 
     def repeats(self) -> bool:
         return web_request.repeatable(self.line)
@@ -85,11 +85,11 @@ class Request(RemoteWrite):
             raise TransientError(f"{target.host} answered {answer.status}{said}", answer.wait)
         if answer.moved_to:
             raise PermanentError(
-                f"{target.host} answered {answer.status} and points to {shorten(answer.moved_to, 120)}: "
-                "redirects are not followed; use that address if it is right",
+                f"{target.host} answered {answer.status} and redirects to {shorten(answer.moved_to, 120)}. "
+                "Redirects are not followed; use that address if it is correct",
                 "call",
             )
-        raise PermanentError(f"{target.host} did not take the request: it answered {answer.status}{said}", "call")
+        raise PermanentError(f"{target.host} did not accept the request: it answered {answer.status}{said}", "call")
 
     def arrived(self, intent: Intent, by: str | None) -> Any:
         return replace(recorded("sent", intent), by=by).kept()
@@ -122,7 +122,7 @@ def recorded(code: str, intent: Intent) -> Requested:
 def _secret(engine: Engine, space: Space, claim: Claim, number: int) -> str:
     found = space.read(lambda t: kept_secrets.read(t, engine.vault, space.id, claim.workflow_id, number))
     if found is None:
-        raise PermanentError("the secret of a header is not kept here any more; type it anew", "call")
+        raise PermanentError("the secret of a header is no longer saved. Enter it again", "call")
     return found
 
 
@@ -156,7 +156,7 @@ class WebRequestEffect(Effect[WebRequest]):
         except PermanentError as failure:
             return [Finding(line.id, str(failure), key="address")]
         except TransientError:
-            log.info("the address of a web request cannot be looked up now; its runs will", line=line.id)
+            log.info("the address of a web request can’t be looked up now; its runs will", line=line.id)
         return []
 
 

@@ -9,7 +9,7 @@ from functools import partial
 import structlog
 
 from kelvix.engine.engine import Engine
-from kelvix.store import arrivals, consumers
+from kelvix.store import arrivals, consumers, own_writes
 from kelvix.store.arrivals import Arrival
 from kelvix.store.consumers import Reader
 from kelvix.store.database_server import DatabaseServer, Transaction
@@ -67,6 +67,8 @@ def _read_on(engine: Engine, space: Space, consumer_id: int, to_the_end: bool = 
 def read(one: Reader, t: Transaction) -> tuple[int, bool]:
     """Within the caller's transaction, make events of what comes next: how much was read, and whether that may start
     something."""
+    if one.writes_in_apps and own_writes.is_writing(t, one.to):
+        return 0, False  # what is told now may be its own doing: that is known once the app has answered
     found = consumers.next_changes(t, one, BATCH_SIZE)
     if not found:
         return 0, False
@@ -75,6 +77,9 @@ def read(one: Reader, t: Transaction) -> tuple[int, bool]:
         for change in found
         if (arrival := Arrival.of(change.item, change.told, change.revision, one.kinds))
     ]
+    if one.writes_in_apps:
+        own = own_writes.of(t, one.to, [arrival for arrival, _, _ in told])
+        told = [each for each in told if each[0] not in own]
     arrivals.enter_all(t, one.to, told)
     consumers.read_on(t, one.consumer, found[-1].n)
     return len(found), bool(told)

@@ -7,6 +7,7 @@ import time
 from dataclasses import dataclass
 from http import HTTPStatus
 
+from kelvix.connectors.several import is_within
 from kelvix.core.collection import Change
 from kelvix.core.not_found import NotFoundError
 from kelvix.engine import metrics
@@ -81,7 +82,7 @@ class Intake:
             return HTTPStatus.BAD_REQUEST
         if len(kind) > MAX_WORD or not kind.isascii():
             return HTTPStatus.BAD_REQUEST
-        return self._take_in(listening, change) if container == listening.of.place else HTTPStatus.ACCEPTED
+        return self._take_in(listening, change) if is_within(container, listening.of.place) else HTTPStatus.ACCEPTED
 
     def _take_in(self, listening: Listening, change: Change) -> HTTPStatus:
         workspace_id, of = listening.of.workspace_id, listening.of

@@ -18,6 +18,8 @@ def ask(engine: Engine, space: Space, one: Subscription, account: Account | None
     """Ask to be told of what happens. Where the app will not push, its changes are read more often instead."""
     try:
         account = account or engine.account(space, one.connection_id)
+        if not account.app.capabilities.push:
+            return
         push_id, secret = account.subscribe(one.place, f"{engine.settings.address}/hooks/{space.id}/{one.id}")
     except (TransientError, PermanentError) as failure:
         log.warning("no pushes", subscription=one.id, why=str(failure))

@@ -8,6 +8,7 @@ from __future__ import annotations
 import json
 from dataclasses import replace
 from datetime import UTC, datetime
+from decimal import Decimal
 from functools import partial
 from itertools import groupby
 from typing import Any
@@ -77,9 +78,8 @@ def _follow(engine: Engine, space: Space, seen: Consumer, event: RecordEvent, lo
     new = 0
     note: dict[str, Any] | None = None
     for change in source.of_log(logged):
-        record_id = int(change.id)
         if event.quiet or event.filled:
-            settling.stir(t, one, record_id, event.quiet)
+            settling.stir(t, one.workflow_id, change.id, event.quiet)
         before, after = told(change.before), told(change.after)
         if not sources.matches(event, database, change.told, before, after):
             continue
@@ -89,7 +89,8 @@ def _follow(engine: Engine, space: Space, seen: Consumer, event: RecordEvent, lo
             note = _itself(note or one.note, change)
         elif event.quiet or event.filled:
             kept = json.dumps(wire(change.before)) if change.before else None
-            settling.begin(t, one, record_id, change.revision, kept, json.dumps(causes) if causes else None, event.quiet)
+            led = json.dumps(causes) if causes else None
+            settling.begin(t, space.id, one.workflow_id, change.id, change.revision, kept, led, event.quiet)
         else:
             new += _take_in(t, source, one, change.id, change.revision, before, causes, after)
     consumers.read_to(t, one, logged[-1].seq, note)
@@ -109,13 +110,20 @@ def _itself(note: dict[str, Any], change: Change) -> dict[str, Any]:
 
 def item_of(source: Records, item: Item, before: Any = None) -> dict[str, Any]:
     """Return a record as an event, a sample or a run keeps it."""
+    data: dict[FieldId, Value] = {
+        "number": Decimal(item.id),
+        "created": item.created,
+        "created_by": item.created_by or None,
+        "changed": item.changed,
+        "changed_by": item.changed_by or None,
+    }
     return {
         "id": item.id,
         "title": item.title or "(unnamed)",
         "link": item.link,
         "app": "kelvix",
         "container": item.place_name,
-        "values": sources.record_values(source.database, int(item.id), readable(item.values), before, item.link),
+        "values": sources.record_values(source.database, int(item.id), readable(item.values), before, item.link, data),
     }
 
 
@@ -201,19 +209,19 @@ def press(
     one = space.read(lambda t: consumers.of_workflow(t, space.id, workflow_id))
     event = event_of(versions, space, one) if one else None
     if one is None or one.state != "on" or event is None:
-        raise NotStarted("this workflow is off, or does not start with a record")
+        raise NotStarted("this workflow is off, or doesn’t start from a record")
 
     def work(t: Transaction) -> int:
         database = databases.get(t, space.id, event.database or 0)
         if database is None or one.version_id is None:
-            raise NotStarted("the database that this workflow listens to was deleted")
+            raise NotStarted("this workflow’s database was deleted")
         made = 0
         if event.event == "database_button":
             item = pressed_item(engine, space, database, datetime.now(UTC), person)
             known = digest("press", key, "database", database.id)
             return int(events.take_in(t, space.id, workflow_id, one.version_id, known, item, "hand") is not None)
         if not record_ids:
-            raise NotStarted("this workflow is started for records: choose some")
+            raise NotStarted("this workflow needs records. Select some")
         source = engine.records(Within(space, t), database)
         for record in source.get([str(id) for id in record_ids]).values():
             item = item_of(source, record)

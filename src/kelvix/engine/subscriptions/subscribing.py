@@ -86,6 +86,8 @@ def join(
     version_id: int,
     connection_id: int,
     kinds: Sequence[str],
+    looks: bool,
+    every: int,
 ) -> bool:
     """Within the caller's transaction, let a workflow listen to what a subscription takes in from now on: whether it is the
     first that does."""
@@ -94,7 +96,7 @@ def join(
     known = consumers.know(t, space.id, workflow_id, account)
     held = subscriptions.get(t, space.id, of.id, lock=True)
     assert held
-    consumers.listen_to_place(t, known, version_id, of.id, connection_id, kinds, held.cursor_at)
+    consumers.listen_to_place(t, known, version_id, of.id, connection_id, kinds, held.cursor_at, looks, every)
     return subscriptions.listen(t, space.id, of.id, polling.EVERY)
 
 
@@ -108,7 +110,7 @@ def leave(t: Transaction, space: Space, one: Consumer | None) -> None:
     """Within the caller's transaction, hold what was taken in for a consumer that has not read it and listens to something else
     from now on: it runs all the same."""
     of = subscriptions.get(t, space.id, one.subscription_id) if one and one.subscription_id else None
-    if one is None or of is None or one.state == "off":
+    if one is None or of is None or one.state == "off" or one.looks:  # what was looked at was read before
         return
     kinds, place = one.kinds.split(","), one.read_to
     while found := journal.after(t, of.id, place, 500):

@@ -15,22 +15,22 @@ export function FileEditor({ field, value, onDone }: EditorProps) {
       onDone(undefined);
     },
   });
-  if (send.isPending) return <span className="quiet">sending {send.variables.name} …</span>;
+  if (send.isPending) return <span className="quiet">Uploading {send.variables.name} …</span>;
   return (
     <span className="row wraps" onKeyDown={(event) => event.key === "Escape" && onDone(undefined)}>
       <ChooseFile
-        words={value == null ? "choose a file" : "choose another"}
-        label={`A file for ${field.name}`}
+        words={value == null ? "Choose file" : "Choose another file"}
+        label={`File for ${field.name}`}
         focus
         onFile={(file) => send.mutate(file)}
       />
       {value != null && (
         <button className="link" onClick={() => onDone(null)}>
-          remove
+          Remove file
         </button>
       )}
       <button className="link" onClick={() => onDone(undefined)}>
-        leave it
+        Cancel
       </button>
     </span>
   );

@@ -17,7 +17,7 @@ export function SeveralFilesEditor({ field, value, onDone }: EditorProps) {
       onDone(undefined);
     },
   });
-  if (send.isPending) return <span className="quiet">sending {send.variables.name} …</span>;
+  if (send.isPending) return <span className="quiet">Uploading {send.variables.name} …</span>;
   const without = (at: number) => files.filter((_, n) => n !== at);
   return (
     <span className="row wraps" onKeyDown={(event) => event.key === "Escape" && onDone(undefined)}>
@@ -30,13 +30,13 @@ export function SeveralFilesEditor({ field, value, onDone }: EditorProps) {
         </span>
       ))}
       <ChooseFile
-        words={files.length > 0 ? "add another" : "choose a file"}
-        label={`A file for ${field.name}`}
+        words={files.length > 0 ? "Add another file" : "Choose file"}
+        label={`File for ${field.name}`}
         focus
         onFile={(file) => send.mutate(file)}
       />
       <button className="link" onClick={() => onDone(undefined)}>
-        leave it
+        Cancel
       </button>
     </span>
   );

@@ -13,23 +13,29 @@ interface Props {
   /** The code of its app. */
   app: string;
   sample: Sample | undefined;
+  /** What it is called, unless the person calls it otherwise. */
+  named: string;
   onClose: () => void;
   onMade: (line: Adds) => void;
 }
 
 /** A database made of the values that the sample carries, with this line filled accordingly. */
-export function MakeDatabase({ line, when, app: code, sample, onClose, onMade }: Props) {
+export function MakeDatabase({ line, when, app: code, sample, named, onClose, onMade }: Props) {
   const app = useApp(code);
   const zone = useMe().data?.timezone ?? "UTC";
-  const { shown } = useLine();
+  const { shown, carried } = useLine();
   const queries = useQueryClient();
   const typeOf = useTypeOf();
-  const [name, setName] = useState("");
+  const [name, setName] = useState(named);
   const [ticked, setTicked] = useState<Set<string> | null>(null);
-  const chosen = ticked ?? new Set([...(app?.proposed.map((p) => p.key) ?? []), "text"]);
+  // Where each place has fields of its own, all of them are proposed, but for what any item has.
+  const own = new Set(["link", "place", "created", "changed", "row"]);
+  const varies = app !== undefined && app.proposed.length === 0;
+  const all = varies ? carried.filter((c) => c.line === when && !own.has(c.key)) : (app?.fields ?? []);
+  const chosen = ticked ?? new Set([...(varies ? all : (app?.proposed ?? [])).map((p) => p.key), "text"]);
   const nameOf = (key: string) =>
     app?.proposed.find((p) => p.key === key)?.name ??
-    app?.fields
+    all
       .find((f) => f.key === key)
       ?.name.slice(1)
       .join(" ") ??
@@ -37,8 +43,8 @@ export function MakeDatabase({ line, when, app: code, sample, onClose, onMade }:
 
   const make = useMutation({
     mutationFn: async () => {
-      const fields = (app?.fields ?? []).filter((f) => chosen.has(f.key) && f.key !== "text");
-      const title = app?.proposed[0]?.key;
+      const fields = all.filter((f) => chosen.has(f.key) && f.key !== "text");
+      const title = varies ? all.find((f) => typeOf(f.type)?.is_text)?.key : app?.proposed[0]?.key;
       const titled = [...fields].sort((a, b) => Number(b.key === title) - Number(a.key === title));
       const made = await answer(
         client.POST("/api/v1/databases", {
@@ -63,7 +69,7 @@ export function MakeDatabase({ line, when, app: code, sample, onClose, onMade }:
         const field = made.fields.find((d) => d.name === nameOf(f.key));
         return field ? [{ field: field.id, filling: source(f.key), named: field.name, empty: "leave" as const }] : [];
       });
-      if (chosen.has("text")) fills.push({ field: TEXT_FIELD, filling: source("text"), named: "Text", empty: "leave" });
+      if (chosen.has("text") && !varies) fills.push({ field: TEXT_FIELD, filling: source("text"), named: "Text", empty: "leave" });
       onMade({ ...line, database: made.id, fillings: fills, ...("by" in line ? { by: [] } : {}) });
       onClose();
     },
@@ -71,13 +77,13 @@ export function MakeDatabase({ line, when, app: code, sample, onClose, onMade }:
 
   return (
     <Dialog open onClose={onClose} maxWidth="sm" fullWidth>
-      <DialogTitle>Make a database from the sample</DialogTitle>
+      <DialogTitle>Create database from the sample</DialogTitle>
       <DialogContent>
-        <p className="below-2">Each ticked value becomes a field of its type, and this line fills it.</p>
-        <TextField label="Name of the database" value={name} onChange={(event) => setName(event.target.value)} autoFocus />
+        <p className="below-2">Each selected value becomes a field of the same type, filled by this line.</p>
+        <TextField label="Database name" value={name} onChange={(event) => setName(event.target.value)} autoFocus />
         <table className="above-2">
           <tbody>
-            {app?.fields.map((f) => (
+            {all.map((f) => (
               <tr key={f.key}>
                 <td className="w-200">
                   <label>
@@ -109,7 +115,7 @@ export function MakeDatabase({ line, when, app: code, sample, onClose, onMade }:
       <DialogActions>
         <Button onClick={onClose}>Cancel</Button>
         <Button variant="contained" disabled={!name.trim() || chosen.size === 0 || make.isPending} onClick={() => make.mutate()}>
-          Make the database
+          Create
         </Button>
       </DialogActions>
     </Dialog>

@@ -2,6 +2,8 @@ import type { LineView } from "../lineView";
 import type { AddOrUpdate } from "../../screens/timetable/model";
 import { added } from "../add/added";
 import { AddingPanel } from "../add/AddingPanel";
+import { undoneInApp } from "../databaseWords";
+import { placeOf } from "../../screens/beside/place";
 import { ofFields } from "../refs";
 
 export default {
@@ -10,10 +12,11 @@ export default {
   sentence: (line, { databases }) => added("Add or update", "in", line, databases),
   Panel: AddingPanel,
   uses: ofFields,
-  undone: "undo moves new records to the trash and restores previous values",
+  undone: (database) =>
+    database?.outside ? undoneInApp(database, "add_or_update") : "undo moves new records to the trash and restores previous values",
   holds: "added or updated",
   adds: true,
   there: true,
-  target: (line) => (line.database ? { kind: "database", id: line.database } : null),
+  target: (_, database) => database && placeOf(database),
   mark: "±",
 } satisfies LineView<AddOrUpdate>;

@@ -20,12 +20,12 @@ export function AskPanel({ line, cell, findings, onChange }: Props) {
       <div className="row below-1">
         <span>Ask</span>
         <div className="grow">
-          <FilledWith label="What is asked" parts={line.asking} onChange={(asking) => onChange({ ...line, asking })} />
+          <FilledWith label="Question" parts={line.asking} onChange={(asking) => onChange({ ...line, asking })} />
         </div>
       </div>
       {note && <p className={cell?.state === "put_right" ? "bad" : "quiet"}>{note}</p>}
       {line.shown.length > 0 && (
-        <table aria-label="Values that are shown and can be edited">
+        <table aria-label="Values to review and edit">
           <colgroup>
             <col className="w-168" />
             <col />
@@ -49,7 +49,6 @@ export function AskPanel({ line, cell, findings, onChange }: Props) {
                   <td className="wrap">
                     <input
                       className="find flush"
-
                       aria-label="Name of the value"
                       value={value.name}
                       onChange={(event) => set(value.key, { ...value, name: event.target.value })}
@@ -86,22 +85,21 @@ export function AskPanel({ line, cell, findings, onChange }: Props) {
             })
           }
         >
-          + show a value that can be edited
+          + Add value to review
         </button>
       </div>
       <div className="row">
-        <span>Where the answer is no</span>
+        <span>If the answer is no</span>
         <Select
           value={line.no}
-
-          SelectDisplayProps={{ "aria-label": "Where the answer is no" }}
+          SelectDisplayProps={{ "aria-label": "If the answer is no" }}
           onChange={(event) => onChange({ ...line, no: event.target.value as Ask["no"] })}
         >
-          <MenuItem value="pass_by">pass the item by</MenuItem>
-          <MenuItem value="go_on">continue anyway; lines below can use the answer</MenuItem>
+          <MenuItem value="pass_by">skip the item</MenuItem>
+          <MenuItem value="go_on">continue; lines below can use the answer</MenuItem>
         </Select>
       </div>
-      <p className="quiet">The run waits until somebody answers in Needs you. Its values stay as they are now.</p>
+      <p className="quiet">The run waits for an answer in Needs you. Its values don’t change meanwhile.</p>
     </>
   );
 }

@@ -25,7 +25,7 @@ export function DecidePanel({ line, cells, setDocument, choose }: Props) {
   return (
     <>
       <p className="quiet">Checked from the top; the first match wins. If none matches, the last branch is taken.</p>
-      <table aria-label="The ways of this decision">
+      <table aria-label="Branches of this decision">
         <colgroup>
           <col className="w-200" />
           <col />
@@ -53,7 +53,7 @@ export function DecidePanel({ line, cells, setDocument, choose }: Props) {
         </tbody>
       </table>
       <Button className="above-2" onClick={add}>
-        Add a way
+        Add branch
       </Button>
     </>
   );

@@ -16,7 +16,7 @@ const FITS = (kind: Figure["kind"], type: FieldType | undefined) =>
 /** What is made of all the records that were found: their order, figures, and a text that lists them. */
 export function FindAll({ line, database, findings, onChange }: Props) {
   const typeOf = useTypeOf();
-  const ordered = database.fields.filter((f) => typeOf(f.type)?.is_sorted);
+  const ordered = [...database.fields, ...database.own_data].filter((f) => typeOf(f.type)?.is_sorted);
   const listed = database.fields.filter((f) => !typeOf(f.type)?.is_long);
   const set = (at: number, next: Figure | null) =>
     onChange({ ...line, figures: line.figures.flatMap((f, n) => (n === at ? (next ? [next] : []) : [f])) });
@@ -34,11 +34,10 @@ export function FindAll({ line, database, findings, onChange }: Props) {
         <Select
           value={line.order === null ? "" : String(line.order)}
           displayEmpty
-
-          SelectDisplayProps={{ "aria-label": "What the records go by" }}
+          SelectDisplayProps={{ "aria-label": "Sort by" }}
           onChange={(event) => onChange({ ...line, order: event.target.value || null })}
         >
-          <MenuItem value="">when they were made</MenuItem>
+          <MenuItem value="">date created</MenuItem>
           {ordered.map((f) => (
             <MenuItem key={f.id} value={f.id}>
               {f.name}
@@ -48,21 +47,20 @@ export function FindAll({ line, database, findings, onChange }: Props) {
         {line.order !== null && (
           <Select
             value={line.descending ? "down" : "up"}
-
-            SelectDisplayProps={{ "aria-label": "Which way" }}
+            SelectDisplayProps={{ "aria-label": "Sort order" }}
             onChange={(event) => onChange({ ...line, descending: event.target.value === "down" })}
           >
-            <MenuItem value="up">smallest, earliest first</MenuItem>
-            <MenuItem value="down">largest, latest first</MenuItem>
+            <MenuItem value="up">Smallest or earliest first</MenuItem>
+            <MenuItem value="down">Largest or latest first</MenuItem>
           </Select>
         )}
-        <span>; a text lists of each</span>
+        <span>; fields listed in the text</span>
         <Select
           multiple
           displayEmpty
           value={line.listed.map(String)}
           className="max-260"
-          SelectDisplayProps={{ "aria-label": "What the text lists of each" }}
+          SelectDisplayProps={{ "aria-label": "Fields listed in the text" }}
           renderValue={(ids) =>
             database.fields
               .filter((f) => ids.includes(f.id))
@@ -107,7 +105,7 @@ export function FindAll({ line, database, findings, onChange }: Props) {
                 </MenuItem>
               ))}
           </Select>
-          <button className="link" aria-label="Remove this figure" onClick={() => set(at, null)}>
+          <button className="link" aria-label="Remove figure" onClick={() => set(at, null)}>
             ×
           </button>
           <span className="bad">{findings.find((f) => f.key === figure.key)?.sentence}</span>
@@ -115,9 +113,9 @@ export function FindAll({ line, database, findings, onChange }: Props) {
       ))}
       <div className="flush around-1">
         <button className="link" onClick={add}>
-          + add a figure
+          + Add figure
         </button>
-        <span className="quiet"> of all matches. The number of matches is always available.</span>
+        <span className="quiet"> over all matches. The number of matches is always available.</span>
       </div>
     </div>
   );

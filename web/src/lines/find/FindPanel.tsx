@@ -37,7 +37,7 @@ export function FindPanel({ line, databases, cell, findings, onChange }: Props) 
       <div className="row below-1">
         <DatabaseSelect
           words="Find in"
-          label="Database to look in"
+          label="Database to search"
           value={line.database}
           databases={databases}
           onChange={(d) => onChange({ ...line, database: d.id, sought: begin(d, carried, typeOf) })}
@@ -45,8 +45,7 @@ export function FindPanel({ line, databases, cell, findings, onChange }: Props) 
         {line.sought.length > 1 && (
           <Select
             value={line.mode}
-
-            SelectDisplayProps={{ "aria-label": "How the fields go together" }}
+            SelectDisplayProps={{ "aria-label": "All or any field" }}
             onChange={(event) => onChange({ ...line, mode: event.target.value as Find["mode"] })}
           >
             <MenuItem value="all">where all are true</MenuItem>
@@ -55,7 +54,7 @@ export function FindPanel({ line, databases, cell, findings, onChange }: Props) 
         )}
       </div>
       {database && line.sought.length > 0 && (
-        <table aria-label="What is looked for">
+        <table aria-label="Fields to compare">
           <colgroup>
             <col className="w-168" />
             <col className="w-112" />
@@ -98,7 +97,7 @@ export function FindPanel({ line, databases, cell, findings, onChange }: Props) 
               })
             }
           >
-            + compare another field
+            + Compare another field
           </button>
         </div>
       )}
@@ -121,7 +120,8 @@ interface RowProps {
 function Row({ sought, database, part, finding, set, remedy }: RowProps) {
   const { rehearsal } = useLine();
   const typeOf = useTypeOf();
-  const field = database.fields.find((f) => f.id === sought.field);
+  const fields = [...database.fields, ...database.own_data];
+  const field = fields.find((f) => f.id === sought.field);
   const words = rehearsal?.operator_words ?? {};
   const sentence = part?.sentence || finding?.sentence;
   const bad = part ? part.state === "put_right" : !!finding;
@@ -132,10 +132,9 @@ function Row({ sought, database, part, finding, set, remedy }: RowProps) {
           value={field ? field.id : ""}
           displayEmpty
           fullWidth
-
           SelectDisplayProps={{ "aria-label": "Field to compare" }}
           onChange={(event) => {
-            const next = database.fields.find((f) => f.id === event.target.value);
+            const next = fields.find((f) => f.id === event.target.value);
             const fits = typeOf(next?.type)?.operators ?? [];
             if (next)
               set({ ...sought, field: next.id, operator: fits.includes(sought.operator) ? sought.operator : (fits[0] ?? sought.operator) });
@@ -146,7 +145,7 @@ function Row({ sought, database, part, finding, set, remedy }: RowProps) {
               {sought.named || "a field"}: deleted
             </MenuItem>
           )}
-          {database.fields.map((f) => (
+          {fields.map((f) => (
             <MenuItem key={f.id} value={f.id}>
               {f.name}&nbsp;<small className="quiet">{typeOf(f.type)?.name}</small>
             </MenuItem>
@@ -158,7 +157,6 @@ function Row({ sought, database, part, finding, set, remedy }: RowProps) {
         <Select
           value={sought.operator}
           fullWidth
-
           SelectDisplayProps={{ "aria-label": "How it compares" }}
           onChange={(event) => set({ ...sought, operator: event.target.value as Sought["operator"] })}
         >
@@ -192,7 +190,7 @@ function Row({ sought, database, part, finding, set, remedy }: RowProps) {
         ))}
       </td>
       <td>
-        <button className="link" aria-label={`Compare ${field?.name ?? sought.named} no longer`} onClick={() => set(null)}>
+        <button className="link" aria-label={`Remove ${field?.name ?? sought.named}`} onClick={() => set(null)}>
           ×
         </button>
       </td>
@@ -206,24 +204,22 @@ function Outcomes({ line, onChange }: { line: Find; onChange: (line: Find) => vo
       <span>If several match</span>
       <Select
         value={line.several}
-
         SelectDisplayProps={{ "aria-label": "If several match" }}
         onChange={(event) => onChange({ ...line, several: event.target.value as Find["several"] })}
       >
-        <MenuItem value="newest">take the newest</MenuItem>
-        <MenuItem value="oldest">take the oldest</MenuItem>
-        <MenuItem value="all">take all of them</MenuItem>
-        <MenuItem value="stop">stop, and say so</MenuItem>
+        <MenuItem value="newest">use the newest</MenuItem>
+        <MenuItem value="oldest">use the oldest</MenuItem>
+        <MenuItem value="all">use all of them</MenuItem>
+        <MenuItem value="stop">stop with a problem</MenuItem>
       </Select>
       <span>; if none match</span>
       <Select
         value={line.none}
-
         SelectDisplayProps={{ "aria-label": "If none match" }}
         onChange={(event) => onChange({ ...line, none: event.target.value as Find["none"] })}
       >
-        <MenuItem value="go_on">go on with empty values</MenuItem>
-        <MenuItem value="stop">pass the item by</MenuItem>
+        <MenuItem value="go_on">continue with empty values</MenuItem>
+        <MenuItem value="stop">skip the item</MenuItem>
       </Select>
     </div>
   );
@@ -235,7 +231,7 @@ function Found({ cell }: { cell: Cell }) {
   if (cell.state === "waiting")
     return (
       <p className="quiet" role="status">
-        Being read …
+        Loading …
       </p>
     );
   if (cell.state === "not_reached" || cell.state === "unready") return null;
@@ -247,7 +243,7 @@ function Found({ cell }: { cell: Cell }) {
           {" "}
           · read {relative(cell.read_at)} ·{" "}
           <button className="link" onClick={readAgain}>
-            read again
+            Refresh
           </button>
         </span>
       )}

@@ -1,10 +1,11 @@
 import type { LineView } from "../lineView";
 import type { Find } from "../../screens/timetable/model";
+import { aRecord, fullName, recordsWord } from "../databaseWords";
 import { FindPanel } from "./FindPanel";
 import { ofParts } from "../refs";
 
 export default {
-  offered: { rank: 3, words: "Find: look records up in a database" },
+  offered: { rank: 3, words: "Find: look up records or items" },
   empty: (id) => [
     {
       verb: "find",
@@ -23,12 +24,12 @@ export default {
   ],
   sentence: (line, { databases }) => {
     const database = databases.find((d) => d.id === line.database);
-    const one = line.several === "all" ? "all records" : "a record";
+    const one = line.several === "all" ? `all ${recordsWord(database)}` : aRecord(database);
     if (!database)
       return { verb: "Find", object: line.database ? `${one} in a deleted database` : `${one} in …`, detail: "choose the database" };
     const names = line.sought.map((s) => database.fields.find((f) => f.id === s.field)?.name ?? (s.named || "a deleted field"));
-    const detail = names.length ? `by ${names.join(line.mode === "all" ? " and " : " or ")}` : "say what is looked for";
-    return { verb: "Find", object: `${one} in ${database.name}`, detail };
+    const detail = names.length ? `by ${names.join(line.mode === "all" ? " and " : " or ")}` : "choose a field to compare";
+    return { verb: "Find", object: `${one} in ${fullName(database)}`, detail };
   },
   Panel: ({ line, databases, cell, findings, onChange }) => (
     <FindPanel line={line} databases={databases} cell={cell} findings={findings} onChange={onChange} />

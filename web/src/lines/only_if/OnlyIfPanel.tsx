@@ -14,11 +14,11 @@ interface Props<L extends OnlyIf | Way> {
 }
 
 const SAID: Partial<Record<Cell["state"], string>> = {
-  goes_on: "this sample goes on",
-  passed_by: "this sample is passed by",
+  goes_on: "this sample continues",
+  passed_by: "this sample is skipped",
   left: "this sample skips the lines below",
-  taken: "this sample goes this way",
-  not_taken: "this sample does not go this way",
+  taken: "this sample takes this branch",
+  not_taken: "this sample doesn’t take this branch",
 };
 
 /** Conditions as rows, or as the formula that they write; each is read from the other. */
@@ -43,7 +43,7 @@ export function OnlyIfPanel<L extends OnlyIf | Way>({ line, cell, onChange }: Pr
           onClick={() => setWritten(!written)}
           disabled={!written && line.conditions.length > 0 && !formula}
         >
-          {written ? "as rows" : "as a formula"}
+          {written ? "Edit as rows" : "Edit as formula"}
         </button>
       </div>
       {written ? (
@@ -69,7 +69,7 @@ function Mode({ mode, onChange, verb }: ModeProps) {
       {verb && <span>{verb} if</span>}
       <Select
         value={mode}
-        SelectDisplayProps={{ "aria-label": within ? "How this group goes together" : "How the conditions go together" }}
+        SelectDisplayProps={{ "aria-label": within ? "All or any in this group" : "All or any condition" }}
         onChange={(event) => onChange(event.target.value as Group["mode"])}
       >
         <MenuItem value="all">all are true</MenuItem>
@@ -105,7 +105,14 @@ function Rows({ line, conditions, first, onChange }: RowsProps) {
     const known = carried.find((c) => c.line === ref.line && c.key === ref.value);
     const made: Condition = { kind: "condition", ref, operator: (known?.operators[0] ?? "mentions") as Operator, words: [] };
     onChange([...conditions, made]);
+    goTo.current = true;
   };
+  const rows = useRef<HTMLDivElement>(null);
+  const goTo = useRef(false); // whether the focus goes to the last row: it was just added
+  useEffect(() => {
+    if (goTo.current) [...(rows.current?.querySelectorAll<HTMLElement>(":scope > .cond [role=combobox]") ?? [])].at(-3)?.focus();
+    goTo.current = false;
+  }, [conditions.length]);
   const addLater = useRef(add);
   useEffect(() => {
     addLater.current = add;
@@ -118,6 +125,7 @@ function Rows({ line, conditions, first, onChange }: RowsProps) {
   const one = carried[0] && { line: carried[0].line, value: carried[0].key };
   return (
     <div
+      ref={rows}
       onFocus={(event) => {
         event.stopPropagation();
         take();
@@ -127,7 +135,7 @@ function Rows({ line, conditions, first, onChange }: RowsProps) {
         const start = starts[at] ?? 0;
         const passed = cells.filter((c) => c.rows[start] === true).length;
         const count = (
-          <span className="quiet count" aria-label={`${passed} of ${cells.length} samples pass`}>
+          <span className="quiet count" aria-label={`${passed} of ${cells.length} samples continue`}>
             {cells.length > 0 && `${passed} of ${cells.length}`}
           </span>
         );
@@ -137,7 +145,7 @@ function Rows({ line, conditions, first, onChange }: RowsProps) {
               <div className="row">
                 <Mode mode={test.mode} onChange={(mode) => set(at, { ...test, mode })} />
                 {count}
-                <button className="link" aria-label="Remove this group" onClick={() => remove(at)}>
+                <button className="link" aria-label="Remove group" onClick={() => remove(at)}>
                   ×
                 </button>
               </div>
@@ -154,13 +162,13 @@ function Rows({ line, conditions, first, onChange }: RowsProps) {
       })}
       <div className="flush around-1">
         <button className="link" onClick={() => one && add(one)}>
-          + add a condition
+          + Add condition
         </button>
         {" · "}
         <button className="link" onClick={() => one && onChange([...conditions, { kind: "group", mode: "any", conditions: [] }])}>
-          + add a group
+          + Add group
         </button>
-        {first === 0 && <span className="quiet"> or point at a piece of the sample</span>}
+        {first === 0 && <span className="quiet"> or select a part of the sample</span>}
       </div>
     </div>
   );
@@ -177,5 +185,5 @@ function Written({ start, onChange }: WrittenProps) {
     (formula, found) => (found.tree ? onChange(found.mode, found.conditions) : onChange("all", [formula])),
     true,
   );
-  return <FormulaEditor label="The condition as a formula" text={text} read={read} onChange={setText} />;
+  return <FormulaEditor label="Condition as a formula" text={text} read={read} onChange={setText} />;
 }

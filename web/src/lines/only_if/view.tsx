@@ -4,7 +4,7 @@ import { OnlyIfPanel } from "./OnlyIfPanel";
 import { ofTests } from "../refs";
 
 export default {
-  offered: { rank: 1, words: "Only if: narrow what goes through" },
+  offered: { rank: 1, words: "Only if: continue only with some items" },
   empty: (id) => [{ verb: "only_if", id, within: "", mode: "all", conditions: [] }],
   sentence: (line) => {
     const few = line.conditions.length < 2 ? "this holds" : line.mode === "any" ? "any of these" : "all of these";

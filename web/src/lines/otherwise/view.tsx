@@ -4,7 +4,5 @@ import type { Otherwise } from "../../screens/timetable/model";
 export default {
   fixed: true,
   sentence: () => ({ verb: "Otherwise", object: "", detail: "" }),
-  Panel: () => (
-    <p className="quiet">Lines in here run for samples that match none of the ways above. Without lines, they continue below.</p>
-  ),
+  Panel: () => <p className="quiet">Lines here run if no branch above matches. Without lines, items continue below.</p>,
 } satisfies LineView<Otherwise>;

@@ -41,7 +41,7 @@ export function RepeatPanel({ line, cell, findings, onChange }: Props) {
           }}
         >
           <MenuItem value="" disabled>
-            {all.length > 0 ? "Choose the list" : "no line above carries a list"}
+            {all.length > 0 ? "Choose the list" : "no line above has a list"}
           </MenuItem>
           {all.map((l) => (
             <MenuItem key={`${l.line} ${l.key}`} value={`${l.line} ${l.key}`}>
@@ -51,11 +51,11 @@ export function RepeatPanel({ line, cell, findings, onChange }: Props) {
         </Select>
         <span className={cell?.state === "put_right" ? "bad" : "quiet"}>{cell?.note}</span>
       </div>
-      <p className="quiet">The lines inside run once for each. Rounds that are done are not repeated when a run is retried.</p>
+      <p className="quiet">The lines inside run once for each item. A retry doesn’t repeat finished rounds.</p>
       <div className="row above-2">
-        <span>Collect of each</span>
+        <span>Collect from each</span>
         <div className="grow">
-          <FilledWith label="What is collected of each" parts={line.collects} onChange={(collects) => onChange({ ...line, collects })} />
+          <FilledWith label="Value to collect from each" parts={line.collects} onChange={(collects) => onChange({ ...line, collects })} />
         </div>
       </div>
       {findings

@@ -6,7 +6,7 @@ import { ofParts } from "../refs";
 const LISTS: Record<string, string> = { attachments: "its attachments" };
 
 export default {
-  offered: { rank: 5, words: "For each: do something for each attachment, record or label" },
+  offered: { rank: 5, words: "For each: repeat lines for each attachment, record or label" },
   empty: (id) => [{ verb: "repeat", id, within: "", of: null, collects: [] }],
   sentence: (line, { document }) => {
     if (!line.of) return { verb: "For", object: "each of …", detail: "choose the list" };
@@ -16,5 +16,5 @@ export default {
   },
   Panel: ({ line, cell, findings, onChange }) => <RepeatPanel line={line} cell={cell} findings={findings} onChange={onChange} />,
   uses: (line) => ofParts(line.collects),
-  holds: "gone through",
+  holds: "repeated for",
 } satisfies LineView<Repeat>;

@@ -37,10 +37,10 @@ export function RunAnotherPanel({ line, cell, findings, onChange }: Props) {
             </MenuItem>
           ))}
         </Select>
-        <span className="quiet">Only workflows that start with a request can be run</span>
+        <span className="quiet">Only workflows that start with a request can be run here</span>
       </div>
       {chosen && chosen.inputs.length > 0 && (
-        <table aria-label="What is given to it">
+        <table aria-label="Values to pass">
           <colgroup>
             <col className="w-168" />
             <col />
@@ -58,7 +58,7 @@ export function RunAnotherPanel({ line, cell, findings, onChange }: Props) {
                   </td>
                   <td className="wrap">
                     <FilledWith
-                      label={`${input.key} is given`}
+                      label={`${input.key} is filled with`}
                       parts={line.given.find((g) => g.key === input.key)?.filling ?? []}
                       onChange={(filling) => give(input.key, filling)}
                     />

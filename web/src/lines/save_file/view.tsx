@@ -21,7 +21,7 @@ export default {
     },
   ],
   sentence: (line) => {
-    const named = line.folder.length ? "into a folder by its name" : "choose the folder";
+    const named = line.folder.length ? "into a folder chosen by name" : "choose the folder";
     return { verb: "Save", object: "a file", detail: line.container_name ? `into ${line.container_name}` : named };
   },
   Panel: ({ line, cell, findings, onChange }) => <SaveFilePanel line={line} cell={cell} findings={findings} onChange={onChange} />,

@@ -9,17 +9,17 @@ export function MailPreview({ cell }: { cell: Cell | undefined }) {
   const mail = mails[at];
   if (!mail) return <p className="quiet">{cell?.note}</p>;
   return (
-    <div className="letter" aria-label="Preview of the mail">
+    <div className="letter" aria-label="Email preview">
       {mails.length > 1 && (
         <p className="row">
           <span className="grow">
             Mail {at + 1} of {cell?.mail_count}
           </span>
           <button className="link" disabled={at === 0} onClick={() => setChosen(at - 1)}>
-            the one before
+            Previous
           </button>
           <button className="link" disabled={at === mails.length - 1} onClick={() => setChosen(at + 1)}>
-            the next
+            Next
           </button>
         </p>
       )}

@@ -25,13 +25,13 @@ export function MailRows({ line, list, problem, onChange }: Props) {
             value={value}
             displayEmpty
             className="min-168"
-            SelectDisplayProps={{ "aria-label": "List that is laid out as a table" }}
+            SelectDisplayProps={{ "aria-label": "List to show as a table" }}
             onChange={(event) => {
               const found = lists.find((l) => `${l.line} ${l.key}` === event.target.value);
               onChange({ ...line, rows: found ? { line: found.line, value: found.key } : null, columns: [], split: "" });
             }}
           >
-            <MenuItem value="">{lists.length > 0 ? "no table" : "no line above carries a list"}</MenuItem>
+            <MenuItem value="">{lists.length > 0 ? "No table" : "no line above has a list"}</MenuItem>
             {lists.map((l) => (
               <MenuItem key={`${l.line} ${l.key}`} value={`${l.line} ${l.key}`}>
                 {l.name.join(" › ")}, line {document.lines.findIndex((x) => x.id === l.line) + 1}
@@ -44,12 +44,12 @@ export function MailRows({ line, list, problem, onChange }: Props) {
               displayEmpty
               value={line.columns}
               className="max-240"
-              SelectDisplayProps={{ "aria-label": "Columns of the table" }}
+              SelectDisplayProps={{ "aria-label": "Table columns" }}
               renderValue={(keys) =>
                 list.fields
                   .filter((f) => keys.includes(f.key))
                   .map((f) => f.name)
-                  .join(", ") || "the first four columns"
+                  .join(", ") || "First four columns"
               }
               onChange={(event) => {
                 const keys = [event.target.value].flat();
@@ -70,14 +70,13 @@ export function MailRows({ line, list, problem, onChange }: Props) {
             <Select
               value={line.split}
               displayEmpty
-
-              SelectDisplayProps={{ "aria-label": "Who gets which rows" }}
+              SelectDisplayProps={{ "aria-label": "Recipients of rows" }}
               onChange={(event) => onChange({ ...line, split: event.target.value })}
             >
-              <MenuItem value="">everybody gets all rows</MenuItem>
+              <MenuItem value="">Everyone gets all rows</MenuItem>
               {list.fields.map((f) => (
                 <MenuItem key={f.key} value={f.key}>
-                  each address in {f.name} gets its own rows
+                  Each address in {f.name} gets its own rows
                 </MenuItem>
               ))}
             </Select>

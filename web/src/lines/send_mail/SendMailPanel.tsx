@@ -25,20 +25,20 @@ export function SendMailPanel({ line, cell, findings, onChange }: Props) {
       <div>
         <ByConnection
           name="Sent by"
-          label="Connection that the mail is sent by"
+          label="Connection to send with"
           can={(a) => a.sends}
-          words={{ none: "no connection can send yet", mayNot: "may not send yet" }}
+          words={{ none: "No connection can send yet", mayNot: "can’t send yet" }}
           value={line.connection}
           problem={wrong("connection")}
           onChange={(connection) => onChange({ ...line, connection })}
         />
         {!line.split && (
           <PanelRow name="To" problem={wrong("to")}>
-            <FilledWith label="Who gets the mail" parts={line.to} onChange={(to) => onChange({ ...line, to })} />
+            <FilledWith label="Recipients" parts={line.to} onChange={(to) => onChange({ ...line, to })} />
           </PanelRow>
         )}
         <PanelRow name="Subject" problem={wrong("subject")}>
-          <FilledWith label="Subject of the mail" parts={line.subject} onChange={(subject) => onChange({ ...line, subject })} />
+          <FilledWith label="Email subject" parts={line.subject} onChange={(subject) => onChange({ ...line, subject })} />
         </PanelRow>
         {line.paragraphs.map((parts, at) => (
           <PanelRow key={at} name={at === 0 ? "Text" : ""} problem={wrong(`p${at}`)}>
@@ -56,7 +56,7 @@ export function SendMailPanel({ line, cell, findings, onChange }: Props) {
         ))}
         <PanelRow name="">
           <button className="link" onClick={() => onChange({ ...line, paragraphs: [...line.paragraphs, []] })}>
-            + add a paragraph
+            + Add paragraph
           </button>
         </PanelRow>
         <MailRows line={line} list={list} problem={wrong("rows")} onChange={onChange} />

@@ -35,7 +35,7 @@ export function MakingEditor({ name, made, onChange }: Props) {
         <div className="row wrapped">
           <Several value={made.of} onChange={(of) => onChange({ ...made, of })} />
           with
-          <Small label="Put between them" value={made.delimiter} onChange={(delimiter) => onChange({ ...made, delimiter })} />
+          <Small label="Separator" value={made.delimiter} onChange={(delimiter) => onChange({ ...made, delimiter })} />
         </div>
       );
     case "default":
@@ -43,7 +43,7 @@ export function MakingEditor({ name, made, onChange }: Props) {
         <div className="row wrapped">
           <Several value={made.of} between="else" onChange={(of) => onChange({ ...made, of })} />
           else
-          <Small label="Else this text" wide value={made.otherwise} onChange={(otherwise) => onChange({ ...made, otherwise })} />
+          <Small label="Otherwise" wide value={made.otherwise} onChange={(otherwise) => onChange({ ...made, otherwise })} />
         </div>
       );
     case "cite":
@@ -51,7 +51,7 @@ export function MakingEditor({ name, made, onChange }: Props) {
         <div className="row wrapped">
           <ValueSelect label="Authors" value={made.authors} onChange={(authors) => onChange({ ...made, authors })} />
           <ValueSelect label="Year" value={made.year} onChange={(year) => onChange({ ...made, year })} />
-          <ValueSelect label="Title, if wanted" value={made.title} none="no title" onChange={(title) => onChange({ ...made, title })} />
+          <ValueSelect label="Title (optional)" value={made.title} none="No title" onChange={(title) => onChange({ ...made, title })} />
         </div>
       );
   }
@@ -96,20 +96,19 @@ function PieceEditor({ made, onChange }: { made: Of<"piece">; onChange: (made: M
     <div className="row wrapped">
       <Select
         value={String(made.number)}
-
-        SelectDisplayProps={{ "aria-label": "Which piece" }}
+        SelectDisplayProps={{ "aria-label": "Part number" }}
         onChange={(event) => onChange({ ...made, number: Number(event.target.value) })}
       >
         {[1, 2, 3, 4, 5, -2, -1].map((n) => (
           <MenuItem key={n} value={String(n)}>
-            {n === -1 ? "last piece" : n === -2 ? "last piece but one" : `piece ${n}`}
+            {n === -1 ? "last part" : n === -2 ? "second to last part" : `part ${n}`}
           </MenuItem>
         ))}
       </Select>
       of
       <ValueSelect label="Text" value={made.of} onChange={(of) => onChange({ ...made, of })} />
       between
-      <Small label="Delimiter" value={made.delimiter} onChange={(delimiter) => onChange({ ...made, delimiter })} />
+      <Small label="Separator" value={made.delimiter} onChange={(delimiter) => onChange({ ...made, delimiter })} />
     </div>
   );
 }
@@ -119,12 +118,12 @@ function Table({ made, onChange }: { made: Of<"look_up">; onChange: (made: Makin
     onChange({ ...made, rows: made.rows.map((r, n) => (n === at ? { ...r, [key]: text } : r)) });
   return (
     <>
-      <ValueSelect label="What is looked up" value={made.of} onChange={(of) => onChange({ ...made, of })} />
+      <ValueSelect label="Value to look up" value={made.of} onChange={(of) => onChange({ ...made, of })} />
       {made.rows.map((row, at) => (
         <div className="row" key={at}>
-          <Small label={`Row ${at + 1}, when it is`} wide value={row.key} onChange={(text) => set(at, "key", text)} />
+          <Small label={`Row ${at + 1}, value`} wide value={row.key} onChange={(text) => set(at, "key", text)} />
           gives
-          <Small label={`Row ${at + 1}, it gives`} wide value={row.value} onChange={(text) => set(at, "value", text)} />
+          <Small label={`Row ${at + 1}, result`} wide value={row.value} onChange={(text) => set(at, "value", text)} />
           <button
             className="link"
             aria-label={`Remove row ${at + 1}`}
@@ -186,7 +185,7 @@ function ValueSelect({ label, value, fits, none, onChange }: ValueSelectProps) {
       }}
     >
       <MenuItem value="" disabled={none === undefined}>
-        {value && !known ? gone : (none ?? `choose: ${label.toLowerCase()}`)}
+        {value && !known ? gone : (none ?? `Choose: ${label.toLowerCase()}`)}
       </MenuItem>
       {offered.map((c) => (
         <MenuItem key={`${c.line} ${c.key}`} value={`${c.line} ${c.key}`}>
@@ -211,7 +210,7 @@ function Several({ value, between, onChange }: { value: Ref[]; between?: string;
         />
       ))}
       {between && value.length > 0 && <span>{between}</span>}
-      <ValueSelect label="another value" value={null} onChange={(next) => next && onChange([...value, next])} />
+      <ValueSelect label="Another value" value={null} onChange={(next) => next && onChange([...value, next])} />
     </>
   );
 }

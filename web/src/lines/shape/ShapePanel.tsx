@@ -14,11 +14,11 @@ interface Props {
 }
 
 const KINDS: Record<Making["kind"], string> = {
-  date_part: "part of a date and time",
-  piece: "piece of a text",
+  date_part: "part of a date or time",
+  piece: "part of a text",
   look_up: "look up in a small table",
   join: "several values joined",
-  default: "a value, or another where it is empty",
+  default: "a value, or another if empty",
   cite: "short citation",
   filled: "text, values or a formula",
 };
@@ -88,7 +88,7 @@ export function ShapePanel({ line, cell, findings, onChange }: Props) {
   const moment = above.find((c) => typeOf(c.type)?.has_clock);
   return (
     <>
-      <table aria-label="Values that this line makes">
+      <table aria-label="Values of this line">
         <colgroup>
           <col className="w-130" />
           <col className="half" />
@@ -97,7 +97,7 @@ export function ShapePanel({ line, cell, findings, onChange }: Props) {
         <thead>
           <tr>
             <th>Name</th>
-            <th>Made of</th>
+            <th>Made from</th>
             <th>Gives</th>
           </tr>
         </thead>
@@ -109,7 +109,7 @@ export function ShapePanel({ line, cell, findings, onChange }: Props) {
       </table>
       <div className="row above-2">
         <Button variant="text" className="narrow" onClick={(event) => setAdding(event.currentTarget)}>
-          + add a value
+          + Add value
         </Button>
         {moment && (
           <button
@@ -151,7 +151,6 @@ function Row({ value, cell, findings, set }: RowProps) {
       <td className="wrap">
         <input
           className="find flush"
-
           aria-label="Name of the value"
           value={value.name}
           onChange={(event) => set({ ...value, name: event.target.value })}
@@ -178,7 +177,7 @@ function Row({ value, cell, findings, set }: RowProps) {
         <div className="row">
           {value.made.kind !== "filled" && !bad && (
             <button className="link" onClick={() => void asFormula()}>
-              as a formula
+              Edit as formula
             </button>
           )}
           <button className="link" aria-label={`Remove ${value.name}`} onClick={() => set(null)}>

@@ -4,12 +4,12 @@ import { ShapePanel } from "./ShapePanel";
 import { ofMaking } from "../refs";
 
 export default {
-  offered: { rank: 2, words: "Shape: make values of those above" },
+  offered: { rank: 2, words: "Shape: make new values from those above" },
   empty: (id) => [{ verb: "shape", id, within: "", values: [] }],
   sentence: (line) => {
     const names = line.values.map((v) => v.name || "unnamed").join(", ");
     const object = line.values.length === 1 ? "a value" : line.values.length ? `${line.values.length} values` : "values";
-    return { verb: "Shape", object, detail: names || "add a value" };
+    return { verb: "Shape", object, detail: names || "Add value" };
   },
   Panel: ({ line, cell, findings, onChange }) => <ShapePanel line={line} cell={cell} findings={findings} onChange={onChange} />,
   uses: (line) => line.values.flatMap((v) => ofMaking(v.made)),

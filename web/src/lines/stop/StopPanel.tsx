@@ -13,22 +13,21 @@ export function StopPanel({ line, cell, onChange }: Props) {
   return (
     <>
       <div className="row below-1">
-        <span>The run ends here, as</span>
+        <span>The run ends here as</span>
         <Select
           value={line.how}
-
           SelectDisplayProps={{ "aria-label": "How the run ends" }}
           onChange={(event) => onChange({ ...line, how: event.target.value as Stop["how"] })}
         >
-          <MenuItem value="passed_by">passed by: no problem</MenuItem>
-          <MenuItem value="done">done</MenuItem>
-          <MenuItem value="failed">failed: needs attention</MenuItem>
+          <MenuItem value="passed_by">Skipped: no problem</MenuItem>
+          <MenuItem value="done">Done</MenuItem>
+          <MenuItem value="failed">Failed: needs attention</MenuItem>
         </Select>
       </div>
       <div className="row">
-        <span>Saying</span>
+        <span>Reason</span>
         <div className="grow">
-          <FilledWith label="Why it ends" parts={line.saying} onChange={(saying) => onChange({ ...line, saying })} />
+          <FilledWith label="Reason" parts={line.saying} onChange={(saying) => onChange({ ...line, saying })} />
         </div>
       </div>
       {cell && <p className="quiet">{cell.note}</p>}

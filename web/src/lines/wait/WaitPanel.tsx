@@ -2,7 +2,7 @@ import { Checkbox, MenuItem, Select } from "@mui/material";
 import { FilledWith } from "../../screens/timetable/FilledWith";
 import type { Cell, Wait } from "../../screens/timetable/model";
 
-const KINDS: Record<Wait["kind"], string> = { span: "for a span", moment: "until a time", working: "until a working hour" };
+const KINDS: Record<Wait["kind"], string> = { span: "for a duration", moment: "until a time", working: "until working hours" };
 const DAYS = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
 
 interface Props {
@@ -19,8 +19,7 @@ export function WaitPanel({ line, cell, onChange }: Props) {
         <span>Wait</span>
         <Select
           value={line.kind}
-
-          SelectDisplayProps={{ "aria-label": "How to wait" }}
+          SelectDisplayProps={{ "aria-label": "Wait type" }}
           onChange={(event) => onChange({ ...line, kind: event.target.value as Wait["kind"] })}
         >
           {Object.entries(KINDS).map(([kind, words]) => (
@@ -49,7 +48,7 @@ export function WaitPanel({ line, cell, onChange }: Props) {
               : cell.note}
         </p>
       )}
-      <p className="quiet">Values above are taken when the wait begins. Lines below look things up when it ends. A try does not wait.</p>
+      <p className="quiet">Values above are read when the wait begins. Lines below look up data when it ends. A try doesn’t wait.</p>
     </>
   );
 }
@@ -70,8 +69,7 @@ function Span({ line, onChange }: Part) {
       />
       <Select
         value={line.unit}
-
-        SelectDisplayProps={{ "aria-label": "Of what" }}
+        SelectDisplayProps={{ "aria-label": "Unit" }}
         onChange={(event) => onChange({ ...line, unit: event.target.value as Wait["unit"] })}
       >
         {(["minutes", "hours", "days", "weeks"] as const).map((unit) => (
@@ -99,9 +97,9 @@ function Hours({ line, onChange }: Part) {
           {name}
         </label>
       ))}
-      <Clock label="Work begins" value={line.begins} onChange={(begins) => onChange({ ...line, begins })} />
+      <Clock label="Work starts at" value={line.begins} onChange={(begins) => onChange({ ...line, begins })} />
       <span>to</span>
-      <Clock label="Work ends" value={line.ends} onChange={(ends) => onChange({ ...line, ends })} />
+      <Clock label="Work ends at" value={line.ends} onChange={(ends) => onChange({ ...line, ends })} />
     </>
   );
 }

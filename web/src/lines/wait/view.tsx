@@ -4,7 +4,7 @@ import { WaitPanel } from "./WaitPanel";
 import { ofParts } from "../refs";
 
 export default {
-  offered: { rank: 7, words: "Wait: for a span, until a time, until a working hour" },
+  offered: { rank: 7, words: "Wait: for a duration, until a time or until working hours" },
   empty: (id) => [
     {
       verb: "wait",
@@ -21,7 +21,7 @@ export default {
   ],
   sentence: (line) => {
     const unit = line.amount === 1 ? line.unit.slice(0, -1) : line.unit;
-    const object = line.kind === "span" ? `${line.amount} ${unit}` : line.kind === "moment" ? "until a time" : "until a working hour";
+    const object = line.kind === "span" ? `${line.amount} ${unit}` : line.kind === "moment" ? "until a time" : "until working hours";
     return { verb: "Wait", object, detail: line.kind === "working" ? `${line.begins} to ${line.ends}` : "" };
   },
   Panel: ({ line, cell, onChange }) => <WaitPanel line={line} cell={cell} onChange={onChange} />,

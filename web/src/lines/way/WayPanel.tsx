@@ -7,7 +7,7 @@ export function WayPanel({ line, cell, onChange }: { line: Way; cell: Cell | und
   return (
     <>
       <TextField
-        label="Name of this way"
+        label="Branch name"
         value={line.name}
         className="w-260 below-2"
         onChange={(event) => onChange({ ...line, name: event.target.value.slice(0, 60) })}

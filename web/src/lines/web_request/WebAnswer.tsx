@@ -22,12 +22,11 @@ export function WebAnswer({ line, wrong, onChange }: Props) {
       <PanelRow name="Success" problem={wrong("success")}>
         <input
           className="find flush w-112"
-
-          aria-label="Answers that count as success"
+          aria-label="Successful answers"
           value={line.success}
           onChange={(event) => onChange({ ...line, success: event.target.value })}
         />{" "}
-        <span className="quiet">such as 2xx, 404. Busy or failing receivers are retried.</span>
+        <span className="quiet">for example 2xx, 404. Busy or failing servers are retried.</span>
       </PanelRow>
       {asks && (
         <PanelRow name="">
@@ -37,10 +36,10 @@ export function WebAnswer({ line, wrong, onChange }: Props) {
               checked={line.recognises}
               onChange={(event) => onChange({ ...line, recognises: event.target.checked })}
             />{" "}
-            the receiver recognises a repeat by its Idempotency-Key
+            the receiver recognises repeats by Idempotency-Key
           </label>
           <div className="quiet">
-            {line.recognises ? "If there’s no reply, it is sent again." : "If there’s no reply, the run asks you."}
+            {line.recognises ? "If there’s no reply, Kelvix sends it again." : "If there’s no reply, the run asks you."}
           </div>
         </PanelRow>
       )}
@@ -49,7 +48,6 @@ export function WebAnswer({ line, wrong, onChange }: Props) {
           <div className="row">
             <input
               className="find flush w-150"
-
               aria-label={`Name in the answer ${at + 1}`}
               placeholder="ticket.id"
               value={one.key}
@@ -67,15 +65,17 @@ export function WebAnswer({ line, wrong, onChange }: Props) {
                 </MenuItem>
               ))}
             </Select>
-            <Remove name={`what is taken out of the answer as ${one.key || at + 1}`} onClick={() => set(at, null)} />
+            <Remove name={`answer value ${one.key || at + 1}`} onClick={() => set(at, null)} />
           </div>
         </PanelRow>
       ))}
       <MoreRow
         problem={wrong("takes")}
-        onClick={() => onChange({ ...line, takes: [...line.takes, { key: "", type: types[0]?.code ?? "", required: false }] })}
+        onClick={() =>
+          onChange({ ...line, takes: [...line.takes, { key: "", type: types[0]?.code ?? "", required: false, place: "body" }] })
+        }
       >
-        + take a value out of the answer
+        + Add value from the answer
       </MoreRow>
     </>
   );

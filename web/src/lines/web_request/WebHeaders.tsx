@@ -26,7 +26,6 @@ export function WebHeaders({ line, problem, onChange }: Props) {
           <div className="row">
             <input
               className="find flush w-150"
-
               aria-label={`Name of header ${at + 1}`}
               placeholder="X-Workshop"
               value={header.name}
@@ -48,9 +47,9 @@ export function WebHeaders({ line, problem, onChange }: Props) {
         </PanelRow>
       ))}
       <MoreRow problem={problem} onClick={() => add(null)}>
-        + add a header
+        + Add header
       </MoreRow>
-      <MoreRow onClick={() => add(0)}>+ add a header that is kept secret</MoreRow>
+      <MoreRow onClick={() => add(0)}>+ Add secret header</MoreRow>
     </>
   );
 }
@@ -66,9 +65,9 @@ function Secret({ header, onKept }: { header: Header; onKept: (secret: number) =
   if (header.secret)
     return (
       <span>
-        kept, and not shown again ·{" "}
+        saved, not shown again ·{" "}
         <button className="link" onClick={() => onKept(0)}>
-          type another
+          Replace secret
         </button>
       </span>
     );
@@ -78,9 +77,8 @@ function Secret({ header, onKept }: { header: Header; onKept: (secret: number) =
         className="find flush"
         type="password"
         autoComplete="off"
-
         aria-label={`Secret of ${header.name || "the header"}`}
-        placeholder="Bearer …, kept when you leave this field"
+        placeholder="Bearer …, saved when you leave this field"
         onBlur={(event) => event.target.value.trim() && keep.mutate(event.target.value)}
       />
       {keep.error && <span className="bad">! {said(keep.error)}</span>}

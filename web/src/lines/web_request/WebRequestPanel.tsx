@@ -53,10 +53,9 @@ export function WebRequestPanel({ line, cell, findings, onChange }: Props) {
             <div className="row">
               <input
                 className="find flush w-130 rigid"
-
                 aria-label={`Name of value ${at + 1}`}
                 placeholder="customer.name"
-                title="Dots in names make nested values"
+                title="Dots in names create nested values"
                 value={given.key}
                 onChange={(event) => set(at, { ...given, key: event.target.value })}
               />
@@ -72,7 +71,7 @@ export function WebRequestPanel({ line, cell, findings, onChange }: Props) {
           </PanelRow>
         ))}
         <MoreRow problem={wrong("body")} onClick={() => onChange({ ...line, body: [...line.body, { key: "", filling: [] }] })}>
-          + add a value {inAddress ? "to the address" : ""}
+          + Add value {inAddress ? "in the address" : ""}
         </MoreRow>
         <WebHeaders line={line} problem={wrong("headers")} onChange={onChange} />
         <WebAnswer line={line} wrong={wrong} onChange={onChange} />
@@ -102,7 +101,7 @@ function WebCallPreview({ cell }: { cell: Cell | undefined }) {
         </dl>
       )}
       {call.body && <pre className="body">{call.body}</pre>}
-      <p className="quiet">Also sent: the run, the attempt number, and a key that stays the same for every attempt.</p>
+      <p className="quiet">Also sent: the run, the attempt number, and a key that is the same for every attempt.</p>
     </div>
   );
 }

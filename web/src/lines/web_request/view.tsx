@@ -4,7 +4,7 @@ import { WebRequestPanel } from "./WebRequestPanel";
 import { inWords, ofParts } from "../refs";
 
 export default {
-  offered: { rank: 13, words: "Send a web request: chosen values to an address" },
+  offered: { rank: 13, words: "Send a web request: send values to a web address" },
   empty: (id) => [
     {
       verb: "web_request",
@@ -22,10 +22,10 @@ export default {
   sentence: (line) => ({
     verb: "Send",
     object: "a web request",
-    detail: inWords(line.address).replace(/^https?:\/\//, "") || "say to which address",
+    detail: inWords(line.address).replace(/^https?:\/\//, "") || "enter an address",
   }),
   Panel: ({ line, cell, findings, onChange }) => <WebRequestPanel line={line} cell={cell} findings={findings} onChange={onChange} />,
   uses: (line) => [line.address, ...line.headers.map((h) => h.filling), ...line.body.map((g) => g.filling)].flatMap(ofParts),
   mark: "⇗",
-  undone: "what was sent cannot be undone",
+  undone: "sending can’t be undone",
 } satisfies LineView<WebRequest>;

@@ -1,15 +1,18 @@
-import { Button, MenuItem, Select } from "@mui/material";
+import { Button } from "@mui/material";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { answer, client } from "../../api/client";
 import { copyText } from "../../parts/copy";
 import { useNotices } from "../../frame/Notices";
-import { useFieldTypes } from "../../api/queries";
+import { useFieldTypes, type WorkflowDetail } from "../../api/queries";
 import type { Address, Rehearsal } from "../../screens/timetable/model";
+import { InputLists } from "./InputLists";
+import { InputsTable } from "./InputsTable";
+import { TestRequest } from "./TestRequest";
 
 interface Props {
   own: Address;
-  workflow: number;
+  workflow: WorkflowDetail;
   findings: Rehearsal["findings"];
   onChange: (own: Address) => void;
 }
@@ -21,8 +24,8 @@ export function AddressWhen({ own, workflow, findings, onChange }: Props) {
   const queries = useQueryClient();
   const types = useFieldTypes().data?.filter((t) => t.in_requests) ?? [];
   const { tell, fail } = useNotices();
-  const path = { params: { path: { workflow_id: workflow } } };
-  const key = ["address", workflow, own];
+  const path = { params: { path: { workflow_id: workflow.id } } };
+  const key = ["address", workflow.id, own];
   const address = useQuery({
     queryKey: key,
     queryFn: () => answer(client.GET("/api/v1/workflows/{workflow_id}/address", path)),
@@ -32,20 +35,25 @@ export function AddressWhen({ own, workflow, findings, onChange }: Props) {
     mutationFn: () => answer(client.POST("/api/v1/workflows/{workflow_id}/address", path)),
     onSuccess: (made) => {
       setSecret(made.secret ?? null);
-      void queries.invalidateQueries({ queryKey: ["address", workflow] });
+      void queries.invalidateQueries({ queryKey: ["address", workflow.id] });
     },
     onError: fail,
   });
   const learn = useMutation({
     mutationFn: () => answer(client.POST("/api/v1/workflows/{workflow_id}/learn", path)),
-    onSuccess: ({ inputs }) =>
-      onChange({ ...own, inputs: [...own.inputs, ...inputs.filter((i) => !own.inputs.some((o) => o.key === i.key))] }),
+    onSuccess: ({ inputs, lists }) =>
+      onChange({
+        ...own,
+        inputs: [...own.inputs, ...inputs.filter((i) => !own.inputs.some((o) => o.key === i.key && o.place === i.place))],
+        lists: [...own.lists, ...lists.filter((l) => !own.lists.some((o) => o.key === l.key))],
+      }),
     onError: fail,
   });
   const [secret, setSecret] = useState<string | null>(null); // known right after the address was made, and not again
   const copy = (text: string, what: string) => void copyText(text).then(() => tell(`${what} copied.`), fail);
-  const set = (at: number, next: Input | null) =>
-    onChange({ ...own, inputs: own.inputs.flatMap((i, n) => (n === at ? (next ? [next] : []) : [i])) });
+  const [ranges, setRanges] = useState<string | null>(null); // as they are typed
+  const fresh: Input = { key: "", type: types[0]?.code ?? "", required: false, place: "body" };
+  const proves = own.signed || own.secret;
   const found = address.data;
   return (
     <>
@@ -56,111 +64,55 @@ export function AddressWhen({ own, workflow, findings, onChange }: Props) {
             {found.address}
           </code>
           <Button onClick={() => copy(found.address, "The address was")}>Copy</Button>
-          <Button onClick={() => copy(found.example, "The example request was")}>Copy an example request</Button>
+          <Button onClick={() => copy(found.example, "The example request was")}>Copy example request</Button>
         </div>
       ) : (
         <div className="cond labelled">
           <span>Address</span>
           <Button variant="contained" onClick={() => make.mutate()} disabled={make.isPending}>
-            Make the address
+            Create address
           </Button>
         </div>
       )}
-      {own.inputs.length > 0 && (
-        <table aria-label="What a request brings">
-          <colgroup>
-            <col />
-            <col className="w-150" />
-            <col className="w-130" />
-            <col className="w-40" />
-          </colgroup>
-          <thead>
-            <tr>
-              <th>Name in the request</th>
-              <th>Type</th>
-              <th>Must be there</th>
-              <th />
-            </tr>
-          </thead>
-          <tbody>
-            {own.inputs.map((input, at) => (
-              <tr key={at}>
-                <td>
-                  <input
-                    className="find flush"
-
-                    aria-label="Name in the request"
-                    placeholder="customer.name"
-                    value={input.key}
-                    onChange={(event) => set(at, { ...input, key: event.target.value })}
-                  />
-                </td>
-                <td>
-                  <Select
-                    value={input.type}
-                    fullWidth
-
-                    SelectDisplayProps={{ "aria-label": "Type" }}
-                    onChange={(event) => set(at, { ...input, type: event.target.value })}
-                  >
-                    {types.map((t) => (
-                      <MenuItem key={t.code} value={t.code}>
-                        {t.name}
-                      </MenuItem>
-                    ))}
-                  </Select>
-                </td>
-                <td>
-                  <label>
-                    <input
-                      type="checkbox"
-                      checked={input.required}
-                      onChange={(event) => set(at, { ...input, required: event.target.checked })}
-                    />{" "}
-                    required
-                  </label>
-                </td>
-                <td>
-                  <button className="link" aria-label={`Remove ${input.key}`} onClick={() => set(at, null)}>
-                    ×
-                  </button>
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      )}
+      <InputsTable label="Values in a request" inputs={own.inputs} anywhere onChange={(inputs) => onChange({ ...own, inputs })} />
+      <InputLists lists={own.lists} fresh={fresh} onChange={(lists) => onChange({ ...own, lists })} />
       {findings
-        .filter((f) => f.key === "inputs")
+        .filter((f) => f.key === "inputs" || f.key === "ranges")
         .map((f) => (
           <p key={f.sentence} className="bad">
             ! {f.sentence}
           </p>
         ))}
       <div className="flush around-1">
-        <button
-          className="link"
-          onClick={() => onChange({ ...own, inputs: [...own.inputs, { key: "", type: types[0]?.code ?? "", required: false }] })}
-        >
-          + declare a value
+        <button className="link" onClick={() => onChange({ ...own, inputs: [...own.inputs, fresh] })}>
+          + Add value
+        </button>
+        {" · "}
+        <button className="link" onClick={() => onChange({ ...own, lists: [...own.lists, { key: "", fields: [fresh] }] })}>
+          + Add list
         </button>
         {" · "}
         <button className="link" onClick={() => learn.mutate()}>
-          learn them from the last request
+          Use values of the last request
         </button>
         <span className="quiet"> While the workflow is off, incoming requests become samples.</span>
       </div>
+      {found && <TestRequest workflow={workflow.id} isOn={workflow.state === "on"} example={found.example_body} />}
       <div className="row wrapped">
         <label>
           <input type="checkbox" checked={own.signed} onChange={(event) => onChange({ ...own, signed: event.target.checked })} /> only
           requests signed by the Standard Webhooks scheme
         </label>
-        {own.signed && found && secret && (
+        <label>
+          <input type="checkbox" checked={own.secret} onChange={(event) => onChange({ ...own, secret: event.target.checked })} /> only
+          requests with the secret
+        </label>
+        {proves && found && secret && (
           <button className="link" title="Copy it now: it won’t be shown again" onClick={() => copy(secret, "The secret was")}>
             {secret}
           </button>
         )}
-        {own.signed && found && !secret && (
+        {proves && found && !secret && (
           <span className="quiet">The secret was shown once, when the address was created. Replace the address to get a new one.</span>
         )}
         <label>
@@ -169,16 +121,29 @@ export function AddressWhen({ own, workflow, findings, onChange }: Props) {
             type="number"
             min={0}
             className="find flush w-64"
-
             aria-label="Requests a minute"
             value={own.limit}
             onChange={(event) => onChange({ ...own, limit: Math.max(0, Math.round(Number(event.target.value) || 0)) })}
           />{" "}
           a minute <span className="quiet">{own.limit === 0 ? "(0 means no limit)" : ""}</span>
         </label>
+        <label>
+          only from{" "}
+          <input
+            className="find flush w-168"
+            aria-label="Address ranges"
+            placeholder="anywhere"
+            value={ranges ?? own.ranges.join(", ")}
+            onChange={(event) => {
+              setRanges(event.target.value);
+              onChange({ ...own, ranges: event.target.value.split(/[\s,]+/).filter(Boolean) });
+            }}
+            onBlur={() => setRanges(null)}
+          />
+        </label>
         {found && (
-          <button className="link" onClick={() => make.mutate()} title="The old address stops working">
-            replace address
+          <button className="link" onClick={() => make.mutate()} title="The old address will stop working">
+            Replace address
           </button>
         )}
       </div>

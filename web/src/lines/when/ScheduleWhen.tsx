@@ -36,29 +36,23 @@ export function ScheduleWhen({ own, onChange }: Props) {
   return (
     <>
       <div className="cond labelled whole">
-        <span>Said</span>
+        <span>Repeat</span>
         <Select
           value={kind}
           className="w-280"
-          SelectDisplayProps={{ "aria-label": "How the schedule is said" }}
+          SelectDisplayProps={{ "aria-label": "Schedule format" }}
           onChange={(event) => choose(event.target.value)}
         >
-          <MenuItem value="plain">in plain choices</MenuItem>
-          <MenuItem value="rule">as a rule of iCalendar (RFC 5545)</MenuItem>
-          <MenuItem value="cron">as a cron expression</MenuItem>
+          <MenuItem value="plain">by choices</MenuItem>
+          <MenuItem value="rule">by an iCalendar rule (RFC 5545)</MenuItem>
+          <MenuItem value="cron">by a cron expression</MenuItem>
         </Select>
       </div>
       {kind === "plain" && <Plain own={own} onChange={onChange} />}
       {kind === "rule" && (
         <div className="cond labelled whole">
           <label htmlFor="rule">Rule</label>
-          <input
-            id="rule"
-            className="find flush"
-
-            value={own.rule}
-            onChange={(event) => onChange({ ...own, rule: event.target.value })}
-          />
+          <input id="rule" className="find flush" value={own.rule} onChange={(event) => onChange({ ...own, rule: event.target.value })} />
         </div>
       )}
       {kind === "cron" && (
@@ -67,7 +61,6 @@ export function ScheduleWhen({ own, onChange }: Props) {
           <input
             id="cron"
             className="find flush max-280"
-
             value={own.cron}
             onChange={(event) => onChange({ ...own, cron: event.target.value })}
           />
@@ -75,12 +68,11 @@ export function ScheduleWhen({ own, onChange }: Props) {
       )}
       {kind !== "cron" && (
         <div className="cond labelled whole">
-          <label htmlFor="begins">From</label>
+          <label htmlFor="begins">Starting</label>
           <input
             id="begins"
             type="datetime-local"
             className="find flush w-220"
-
             value={own.start}
             onChange={(event) => event.target.value && onChange({ ...own, start: event.target.value.slice(0, 16) })}
           />
@@ -97,7 +89,7 @@ export function ScheduleWhen({ own, onChange }: Props) {
               </div>
             ))}
             <p className="quiet">
-              {ahead.a_month === 1 ? "once" : `${ahead.a_month} times`} in the next thirty days, by the clock of {zone}
+              {ahead.a_month === 1 ? "once" : `${ahead.a_month} times`} in the next 30 days, in time zone {zone}
             </p>
           </div>
         </div>
@@ -120,14 +112,12 @@ function Plain({ own, onChange }: Props) {
           min={1}
           max={99}
           className="find flush w-64"
-
-          aria-label="Every how many"
+          aria-label="Interval"
           value={said.interval}
           onChange={(event) => set({ interval: Math.max(1, Math.round(Number(event.target.value) || 1)) })}
         />
         <Select
           value={said.unit}
-
           SelectDisplayProps={{ "aria-label": "Unit" }}
           onChange={(event) => set({ unit: event.target.value as Ordinary["unit"], days: [] })}
         >
@@ -137,6 +127,17 @@ function Plain({ own, onChange }: Props) {
             </MenuItem>
           ))}
         </Select>
+        {said.unit !== "HOURLY" && said.unit !== "MINUTELY" && (
+          <label className="row close">
+            at
+            <input
+              type="time"
+              className="find flush w-112"
+              value={own.start.slice(11, 16)}
+              onChange={(event) => event.target.value && onChange({ ...own, start: `${own.start.slice(0, 11)}${event.target.value}` })}
+            />
+          </label>
+        )}
         {said.unit === "WEEKLY" && (
           <span role="group" aria-label="Days of the week">
             {Object.entries(DAYS).map(([day, words]) => (

@@ -6,7 +6,7 @@ import { scheduleWords } from "../../screens/timetable/scheduleRule";
 export function ownWords(own: Own, databases: Database[]): { object: string; detail: string } {
   if (own.kind === "schedule") return { object: "a scheduled time arrives", detail: scheduleWords(own) };
   if (own.kind === "address")
-    return { object: "a request comes in", detail: own.inputs.length === 1 ? "1 value declared" : `${own.inputs.length} values declared` };
+    return { object: "a request arrives", detail: own.inputs.length === 1 ? "1 value declared" : `${own.inputs.length} values declared` };
   const database = databases.find((d) => d.id === own.database);
   const name = database?.name ?? (own.database ? "a deleted database" : "…");
   const field = (id: string | null | undefined) => database?.fields.find((f) => f.id === id)?.name ?? "a field";

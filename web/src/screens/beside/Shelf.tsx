@@ -21,11 +21,11 @@ export function Shelf({ label, place, onPlace }: Props) {
   const databases = useDatabases().data ?? [];
   const connections = useConnections().data ?? [];
   const shared = useSight(place?.kind === "app" ? place.connection : undefined).data?.shared;
-  const current = place?.kind === "app" ? shared?.find((s) => s.id === place.container)?.name : undefined;
+  const current = place?.kind === "app" ? shared?.find((s) => s.id === place.container)?.full_name : undefined;
   return (
     <section aria-label={label} className="shelf">
-      <select aria-label={`${label}: what is shown`} value={write(place)} onChange={(event) => onPlace(read(event.target.value))}>
-        <option value="">choose what is shown here</option>
+      <select aria-label={`Choose content for ${label}`} value={write(place)} onChange={(event) => onPlace(read(event.target.value))}>
+        <option value="">Choose content</option>
         {place?.kind === "app" && <option value={write(place)}>{current ?? "…"}</option>}
         <optgroup label="Databases">
           {databases.map((d) => (
@@ -50,7 +50,7 @@ function Shared({ connection, name }: { connection: number; name: string }) {
     <optgroup label={name}>
       {shared.map((s) => (
         <option key={s.id} value={write({ kind: "app", connection, container: s.id })}>
-          {s.name}
+          {s.full_name}
         </option>
       ))}
     </optgroup>
@@ -79,10 +79,11 @@ interface Shown {
 function List({ shown, none }: { shown: Shown[] | undefined; none: string }) {
   const zone = useMe().data?.timezone ?? "UTC";
   const fresh = useFresh(shown?.map((s) => s.id));
-  if (shown?.length === 0) return <p className="quiet">{none}</p>;
+  if (!shown) return <p className="quiet">Loading …</p>;
+  if (shown.length === 0) return <p className="quiet">{none}</p>;
   return (
     <ul>
-      {shown?.map((s) => (
+      {shown.map((s) => (
         <li key={s.id} className={fresh.has(s.id) ? "fresh" : undefined}>
           <small className="quiet">{dateTime(s.at, zone)}</small>
           {s.outside ? (
@@ -114,7 +115,7 @@ function Records({ database }: { database: number }) {
   const [title, ...others] = of?.fields ?? [];
   const shown = newest.data?.records.slice(0, NEWEST).map((r) => ({
     id: String(r.id),
-    title: title ? reads(title, r.values[title.id], zone) || "without a name" : "",
+    title: title ? reads(title, r.values[title.id], zone) || "Untitled" : "",
     at: r.created_at,
     notes: others
       .filter((f) => f.id !== TEXT_FIELD && !typeOf(f.type)?.is_address)
@@ -144,7 +145,9 @@ function Items({ connection, container }: { connection: number; container: strin
   return (
     <>
       {newest.error && <p className="bad">{said(newest.error)}</p>}
-      <List shown={newest.data?.map((i) => ({ ...i, outside: true }))} none={`No ${app?.items_word ?? "items"} in it.`} />
+      {(!newest.error || newest.data) && (
+        <List shown={newest.data?.map((i) => ({ ...i, outside: true }))} none={`No ${app?.items_word ?? "items"} yet.`} />
+      )}
     </>
   );
 }

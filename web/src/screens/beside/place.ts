@@ -1,5 +1,11 @@
+import type { Database } from "../../api/queries";
+
 /** A container of a database or an app, as a web address names it: d5, or c3.12 for the twelfth container of the third connection. */
 export type Place = { kind: "database"; id: number } | { kind: "app"; connection: number; container: string };
+
+/** Where what a line works on is seen beside the source. */
+export const placeOf = ({ id, outside }: Database): Place =>
+  outside ? { kind: "app", connection: outside.connection, container: outside.place } : { kind: "database", id };
 
 export const write = (place: Place | null) =>
   place === null ? "" : place.kind === "database" ? `d${place.id}` : `c${place.connection}.${place.container}`;

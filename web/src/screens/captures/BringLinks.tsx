@@ -26,7 +26,7 @@ export function BringLinks() {
         }),
       ),
     onSuccess: (made, { database }) => {
-      const there = made.there ? `; ${made.there} were there already` : "";
+      const there = made.there ? `; ${made.there} already existed` : "";
       tell(`${made.added} added to ${into?.name ?? "the database"}${there}.`, {
         label: "Open",
         run: () => void navigate(`/databases/${database}`),
@@ -36,17 +36,17 @@ export function BringLinks() {
   });
   return (
     <>
-      <h2 className="above-5">Lists of links</h2>
+      <h2 className="above-5">Import links</h2>
       <p className="quiet">
-        A feed (RSS, Atom, JSON Feed), an OPML or a bookmark file: each link becomes a record, with its tags, author and date where the
-        database has fields for them. The same address is kept once.
+        Choose a feed (RSS, Atom, JSON Feed), an OPML or a bookmark file. Each link becomes a record, with tags, author and date if the
+        database has fields for them. Each address is saved once.
       </p>
       {databases.length > 0 ? (
         <div className="row above-2 below-1">
           <TextField
             select
             size="small"
-            label="Bring links into"
+            label="Import links into"
             className="w-240"
             value={into ? String(into.id) : ""}
             onChange={(event) => setChosen(Number(event.target.value))}
@@ -58,11 +58,11 @@ export function BringLinks() {
             ))}
           </TextField>
           {bring.isPending ? (
-            <span className="quiet">bringing in {bring.variables.file.name} …</span>
+            <span className="quiet">Importing {bring.variables.file.name} …</span>
           ) : (
             <ChooseFile
-              words={into ? `choose the file to bring into ${into.name}` : "choose a database first"}
-              label="The list of links"
+              words={into ? `Choose file to import into ${into.name}` : "Choose a database first"}
+              label="File with links"
               accept=".xml,.rss,.atom,.json,.opml,.html,.htm"
               disabled={!into}
               onFile={(file) => into && bring.mutate({ file, database: into.id })}
@@ -70,7 +70,7 @@ export function BringLinks() {
           )}
         </div>
       ) : (
-        <p>No database has a field of the type link yet: add one to the database that links belong in.</p>
+        <p>No database has a link field yet. Add one to the database for your links.</p>
       )}
     </>
   );

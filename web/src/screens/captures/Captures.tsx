@@ -44,15 +44,15 @@ export function Captures() {
       </div>
       <h2 className="above-3">Capture addresses</h2>
       <p className="quiet">
-        For phone shortcuts and scripts: what is posted there becomes a record, and the answer says what was understood. A file that is sent
-        along goes into the database’s field for files. Whoever knows an address can add records by it, and no more.
+        For phone shortcuts and scripts. Text posted to an address becomes a record, and the answer shows the recognised fields. Attached
+        files go into the database’s file field. Anyone with the address can add records, but can’t read or change anything.
       </p>
       {addresses && addresses.length > 0 && (
         <table className="list above-2">
           <thead>
             <tr>
               <th className="w-168">Name</th>
-              <th className="w-168">Keeps in</th>
+              <th className="w-168">Saves to</th>
               <th>Address</th>
               <th className="w-200">Received</th>
               <th className="w-84" aria-label="Remove" />
@@ -62,22 +62,22 @@ export function Captures() {
             {addresses.map((a) => (
               <tr key={a.id}>
                 <td>{a.name}</td>
-                <td>{a.database ? (databases.find((d) => d.id === a.database)?.name ?? "a database since deleted") : "Best match"}</td>
+                <td>{a.database ? (databases.find((d) => d.id === a.database)?.name ?? "a deleted database") : "Best match"}</td>
                 <td className="clip">
                   <button className="link" onClick={() => copy(a.address)}>
-                    copy the address
+                    Copy address
                   </button>{" "}
                   ·{" "}
                   {a.mail && (
                     <>
                       <button className="link" onClick={() => copy(a.mail ?? "")}>
-                        copy the mail address
+                        Copy email address
                       </button>{" "}
                       ·{" "}
                     </>
                   )}
                   <button className="link" onClick={() => copy(a.example)}>
-                    an example for a terminal
+                    Copy terminal example
                   </button>
                 </td>
                 <td>{a.last_at ? `${a.taken}, last ${relative(a.last_at)}` : "nothing yet"}</td>
@@ -89,13 +89,13 @@ export function Captures() {
                       onClick={() => remove.mutate(a.id)}
                       onBlur={() => setSure(0)}
                       aria-label={`Remove ${a.name} permanently`}
-                      title="Requests to it are refused from then on. This cannot be undone."
+                      title="Requests to it will be refused. This can’t be undone."
                     >
-                      remove permanently
+                      Remove permanently
                     </button>
                   ) : (
                     <button className="link" onClick={() => setSure(a.id)} aria-label={`Remove ${a.name}`}>
-                      remove
+                      Remove
                     </button>
                   )}
                 </td>
@@ -111,11 +111,11 @@ export function Captures() {
           if (name.trim()) make.mutate();
         }}
       >
-        <TextField size="small" label="Name, as in My phone" value={name} onChange={(event) => setName(event.target.value)} />
+        <TextField size="small" label="Name, for example My phone" value={name} onChange={(event) => setName(event.target.value)} />
         <TextField
           select
           size="small"
-          label="Keeps in"
+          label="Saves to"
           value={String(database)}
           onChange={(event) => setDatabase(Number(event.target.value))}
         >
@@ -127,31 +127,31 @@ export function Captures() {
           ))}
         </TextField>
         <Button type="submit" variant="contained" disabled={!name.trim() || make.isPending}>
-          Make an address
+          Create address
         </Button>
       </form>
-      <h2>A bookmark button</h2>
+      <h2>Bookmark button</h2>
       <p>
-        Drag this to your bookmarks:{" "}
+        Drag this link to your bookmarks bar:{" "}
         <a
           ref={(link) => link?.setAttribute("href", bookmark(location.origin))}
           className="bookmark"
           onClick={(event) => event.preventDefault()}
         >
-          Keep this page
+          Save this page
         </a>
       </p>
-      <p className="quiet">On any page it opens quick input with that page’s title and address, and with what is selected there.</p>
+      <p className="quiet">On any web page, it opens quick input with the page’s title, address and selected text.</p>
       <BringLinks />
-      <h2 className="above-5">On the phone</h2>
+      <h2 className="above-5">On your phone</h2>
       <p>
-        Open <a href="/quick/">{location.origin}/quick/</a> there and add it to the home screen. Without a network, what is typed waits on
-        the phone and is sent later, once.
+        Open <a href="/quick/">{location.origin}/quick/</a> on the phone and add it to the home screen. Without a network, entries wait on
+        the phone and are sent once, later.
       </p>
       {["127.0.0.1", "localhost", "[::1]"].includes(location.hostname) && (
         <p className="quiet">
-          This address leads to this machine only. Whoever runs Kelvix can give it one that a phone reaches; by https, the page opens
-          without a network too.
+          This address works on this computer only. Ask the person who runs Kelvix for an address your phone can reach. With https, the page
+          also opens offline.
         </p>
       )}
     </main>

@@ -52,7 +52,7 @@ export function add(text: string, each: boolean, pages: boolean, database: numbe
   try {
     change((waiting) => [...waiting, one], { said: "" });
   } catch {
-    show({ held: "This device’s storage is full. Keep this page open until some lines are sent." });
+    show({ held: "This device’s storage is full. Save this page open until some lines are sent." });
     return false;
   }
   void flush();
@@ -86,8 +86,10 @@ async function send() {
       change(without(one.key), { said: [added, ...made.not_understood.slice(0, 3).map((not) => `${not}.`)].join(" "), held: "" });
     } catch (error) {
       const status = error instanceof Problem ? error.status : 0;
-      if (status === 0 || status >= 500 || status === 429) return show({ held: "Kelvix cannot be reached now; it will be sent later." });
-      if (status === 401 || status === 403) return show({ held: "Sign in to Kelvix again on this device; what waits is sent then." });
+      if (status === 0 || status >= 500 || status === 429)
+        return show({ held: "Kelvix can’t be reached now. Your entry will be sent later." });
+      if (status === 401 || status === 403)
+        return show({ held: "Sign in to Kelvix again on this device. Waiting entries are sent afterwards." });
       const problem = said(error);
       change((waiting) => waiting.map((w) => (w.key === one.key ? { ...w, problem } : w)));
     } finally {

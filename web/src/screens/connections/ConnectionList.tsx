@@ -2,28 +2,29 @@ import { Button } from "@mui/material";
 import { Link, useSearchParams } from "react-router";
 import { useApps, useConnections, type Connection } from "../../api/queries";
 import { lasting, relative } from "../../parts/dates";
+import { KeyDialog } from "./KeyDialog";
 import { useConsent } from "./useConsent";
 
 const SAID: Record<string, string> = {
-  unknown: "This answer from the app was not asked for in this session, or came too late. Connect again.",
-  refused: "Access was refused in the app’s window, so nothing was connected. Connect again when you want to allow it.",
-  failed: "The app did not finish giving access. Nothing was connected; try again in a moment.",
+  unknown: "The app’s answer was unexpected or too late. Connect again.",
+  refused: "You refused access in the app, so nothing was connected. Connect again to allow it.",
+  failed: "The app didn’t complete the connection. Try again in a moment.",
 };
 
 export function ConnectionState({ state }: { state: string }) {
-  const looks: Record<string, [string, string, string?]> = {
-    good: ["●", "ok"],
-    expiring: ["◔", "look"],
-    empty: ["◌", "look", "nothing shared"],
-    failing: ["!", "bad", "unreachable"],
-    refused: ["!", "bad"],
-    lost: ["!", "bad"],
+  const looks: Record<string, [string, string, string]> = {
+    good: ["●", "ok", "Good"],
+    expiring: ["◔", "look", "Expiring"],
+    empty: ["◌", "look", "Good, nothing shared"],
+    failing: ["!", "bad", "Unreachable"],
+    refused: ["!", "bad", "Refused"],
+    lost: ["!", "bad", "Expired"],
   };
-  const [mark, look, words] = looks[state] ?? ["?", "quiet"];
+  const [mark, look, words] = looks[state] ?? ["?", "quiet", state];
   return (
     <span className={look}>
       <span className="mk">{mark}</span>
-      {words ?? state}
+      {words}
     </span>
   );
 }
@@ -32,15 +33,22 @@ export function ConnectionList() {
   const connections = useConnections().data;
   const apps = useApps().data ?? [];
   const consent = useConsent();
-  const [params] = useSearchParams();
+  const [params, setParams] = useSearchParams();
+  const byKey = apps.find((a) => a.code === params.get("key") && a.connects === "key");
+  const renewed = connections?.find((c) => c.id === Number(params.get("connection")));
   const trouble = SAID[params.get("said") ?? ""];
   const monogram = (c: Connection) => apps.find((a) => a.code === c.app)?.monogram;
   return (
     <main>
+      {byKey && (renewed || !params.get("connection")) && (
+        <KeyDialog app={byKey} connection={renewed?.id ?? null} at={renewed?.server ?? null} onClose={() => setParams({})} />
+      )}
       <div className="row head">
         <h1 className="grow">Connections</h1>
+      </div>
+      <div className="row wrapped above-2 below-2">
         {apps.map((a) => (
-          <Button key={a.code} variant="contained" onClick={() => consent.ask(a.code)} disabled={consent.asking}>
+          <Button key={a.code} onClick={() => consent.ask(a.code)} disabled={consent.asking}>
             Connect {a.name}
           </Button>
         ))}
@@ -48,8 +56,8 @@ export function ConnectionList() {
       {trouble && <div className="note bad">{trouble}</div>}
       {connections?.length === 0 ? (
         <div className="empty">
-          <h2>Nothing is connected yet</h2>
-          <p>A connection lets Kelvix see exactly the folders that you tick in the app’s own window, and no others.</p>
+          <h2>No connections yet</h2>
+          <p>A connection lets Kelvix see only the folders you select in the app. Connect an app to begin.</p>
         </div>
       ) : (
         <table className="list">
@@ -57,7 +65,7 @@ export function ConnectionList() {
             <tr>
               <th>Name</th>
               <th>Account</th>
-              <th className="w-130">State</th>
+              <th className="w-200">State</th>
               <th>Used by</th>
               <th className="w-150">Expires</th>
             </tr>

@@ -4,8 +4,10 @@ import { useState } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
 import { answer, client, said } from "../../api/client";
 import { useApps, useSight } from "../../api/queries";
+import { FirstSteps } from "../start/FirstSteps";
 import { useNotices } from "../../frame/Notices";
 import { dateTime, relative } from "../../parts/dates";
+import { ConnectionCosts } from "./ConnectionCosts";
 import { ConnectionState } from "./ConnectionList";
 import { useConsent } from "./useConsent";
 
@@ -13,18 +15,26 @@ import { useConsent } from "./useConsent";
 export function ConnectionScreen() {
   const id = Number(useParams().connection);
   const path = { params: { path: { connection_id: id } } };
+  const navigate = useNavigate();
+  const { tell, fail } = useNotices();
+  const remove = useMutation({
+    mutationFn: () => answer(client.DELETE("/api/v1/connections/{connection_id}", path)),
+    onSuccess: () => void navigate("/connections"),
+    onError: fail,
+  });
+  // Once it is being removed it is not asked for: the live stream tells of the removal before the answer to it comes.
+  const stands = remove.isIdle || remove.isError;
   const kept = useQuery({
     queryKey: ["connections", id],
+    enabled: stands,
     queryFn: () => answer(client.GET("/api/v1/connections/{connection_id}", path)),
     retry: false,
   });
-  const sight = useSight(id);
+  const sight = useSight(stands ? id : null);
   const toAnother = useSearchParams()[0].get("said") === "another";
   const app = useApps().data?.find((a) => a.code === kept.data?.app);
   const consent = useConsent();
   const queries = useQueryClient();
-  const navigate = useNavigate();
-  const { tell, fail } = useNotices();
   const [name, setName] = useState<string | null>(null);
   const rename = useMutation({
     mutationFn: (to: string) => answer(client.PATCH("/api/v1/connections/{connection_id}", { ...path, body: { name: to } })),
@@ -35,16 +45,11 @@ export function ConnectionScreen() {
     },
     onError: fail,
   });
-  const remove = useMutation({
-    mutationFn: () => answer(client.DELETE("/api/v1/connections/{connection_id}", path)),
-    onSuccess: () => void navigate("/connections"),
-    onError: fail,
-  });
   if (kept.error) {
     return (
       <main>
         <div className="empty">
-          <h1>This connection is not here</h1>
+          <h1>Connection not found</h1>
           <p>{said(kept.error)}</p>
         </div>
       </main>
@@ -54,6 +59,7 @@ export function ConnectionScreen() {
   const connection = kept.data;
   const seen = sight.data;
   const widen = () => consent.ask(connection.app, connection.id);
+  const byKey = app.connects === "key";
   const renew = seen?.finding === "refused" || ["refused", "lost", "expiring"].includes(connection.state);
   return (
     <main>
@@ -61,7 +67,7 @@ export function ConnectionScreen() {
         <div className="grow">
           <h1>
             <input
-              aria-label="Name of the connection"
+              aria-label="Connection name"
               value={name ?? connection.name}
               onChange={(event) => setName(event.target.value)}
               onBlur={() => name?.trim() && name !== connection.name && rename.mutate(name)}
@@ -78,14 +84,15 @@ export function ConnectionScreen() {
             )}
           </div>
         </div>
-        <Button onClick={() => void sight.refetch()}>Look again</Button>
+        <Button onClick={() => void sight.refetch()}>Check connection</Button>
         <Button variant="contained" onClick={widen} disabled={consent.asking}>
-          {renew ? "Reconnect" : "Change access"}
+          {byKey ? "Replace key" : renew ? "Reconnect" : "Change access"}
         </Button>
         <Button color="error" onClick={() => remove.mutate()}>
           Remove
         </Button>
       </div>
+      <FirstSteps strip />
       {toAnother && (
         <div className="note bad" role="alert">
           You signed in to {app.name} with a different account, so nothing was changed. This connection belongs to {connection.account}, and
@@ -105,7 +112,7 @@ export function ConnectionScreen() {
           {seen.sentence} {seen.advice}{" "}
           {(seen.finding === "nothing_shared" || seen.finding === "refused") && (
             <button className="link" onClick={widen}>
-              {seen.finding === "refused" ? "Reconnect" : "Change access"}
+              {byKey ? "Replace key" : seen.finding === "refused" ? "Reconnect" : "Change access"}
             </button>
           )}
         </div>
@@ -125,7 +132,7 @@ export function ConnectionScreen() {
               {seen.shared.map((c) => (
                 <tr key={c.id}>
                   <td>
-                    <b>{c.name}</b>
+                    <b>{c.full_name}</b>
                   </td>
                   <td>{c.items || <span className="quiet">empty</span>}</td>
                   <td>
@@ -141,18 +148,28 @@ export function ConnectionScreen() {
       )}
       {seen && seen.not_shared.length > 0 && (
         <>
-          <h2 className="above-4">What it cannot see</h2>
+          <h2 className="above-4">What it can’t see</h2>
           <p>
             {seen.not_shared.join(", ")}.{" "}
             <button className="link" onClick={widen}>
-              Change access
+              {byKey ? "Replace key" : "Change access"}
             </button>{" "}
-            to share more of it: {app.name} asks again, with what is shared now ticked.
+            {byKey ? "with one that reaches more." : `to share more of it: ${app.name} asks again, with what is shared now ticked.`}
           </p>
         </>
       )}
-      <h2 className="above-4">Where it is used</h2>
+      {seen && seen.shared.length > 0 && app.writes.length > 0 && !seen.may_send && (
+        <p className="above-4">
+          This connection can only read {app.items_word}.{" "}
+          <button className="link" onClick={widen}>
+            {byKey ? "Replace key" : "Change access"}
+          </button>{" "}
+          to let workflows add and change them.
+        </p>
+      )}
+      <h2 className="above-4">Used by</h2>
       <p>{connection.used_by.join(", ") || "No workflow uses it yet."}</p>
+      {!sight.isLoading && <ConnectionCosts connection={id} app={app.name} />}
     </main>
   );
 }

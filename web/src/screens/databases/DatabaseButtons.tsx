@@ -56,7 +56,7 @@ export function DatabaseButtons({ database, chosen, onDone }: Props) {
             Delete {records.length === 1 ? "it" : "them"}
           </Button>
           <button className="link" onClick={onDone}>
-            choose none
+            Clear selection
           </button>
         </>
       )}

@@ -31,9 +31,9 @@ export function DatabaseList() {
       {databases?.length === 0 ? (
         <div className="empty">
           <h2>No databases yet</h2>
-          <p>A database holds records: notes, tasks, enquiries. Make one here, or from a sample while you build a workflow.</p>
+          <p>Databases hold records such as notes, tasks and enquiries. Create one here, or from a sample while you build a workflow.</p>
           <Button variant="contained" onClick={() => setMaking(true)}>
-            Make the first one
+            Create the first one
           </Button>
         </div>
       ) : (
@@ -62,7 +62,7 @@ export function DatabaseList() {
                 <td>{d.fields.map((f) => f.name).join(", ")}</td>
                 <td>
                   <button className="link" onClick={() => remove(d)} aria-label={`Delete ${d.name}`}>
-                    delete
+                    Delete
                   </button>
                 </td>
               </tr>

@@ -1,8 +1,9 @@
 import { Button } from "@mui/material";
 import { useQuery } from "@tanstack/react-query";
 import { useCallback, useMemo, useState } from "react";
-import { useParams } from "react-router";
+import { Navigate, useParams } from "react-router";
 import { answer, client, said } from "../../api/client";
+import { useNarrow } from "../../parts/useNarrow";
 import { useMe, useRecords, type Field, type RecordOut, type Wire } from "../../api/queries";
 import { Clash } from "./Clash";
 import { DatabaseButtons } from "./DatabaseButtons";
@@ -22,9 +23,10 @@ export function DatabaseScreen() {
     queryFn: () => answer(client.GET("/api/v1/databases/{database_id}", { params: { path: { database_id: id } } })),
     retry: false,
   });
+  const narrow = useNarrow();
   const pages = useRecords(id);
   const zone = useMe().data?.timezone ?? "UTC";
-  const { edit, add, remove, undo, clash, settle } = useWriting(id);
+  const { edit, add, remove, undo, clash, settle, refused } = useWriting(id);
   const [fields, setFields] = useState(false);
   const [picked, setPicked] = useState<ReadonlySet<number>>(new Set());
   const records = useMemo(() => pages.data?.pages.flatMap((p) => p.records) ?? [], [pages.data]);
@@ -38,12 +40,13 @@ export function DatabaseScreen() {
     return (
       <main>
         <div className="empty">
-          <h1>This database is not here</h1>
+          <h1>Database not found</h1>
           <p>{said(database.error)}</p>
         </div>
       </main>
     );
   }
+  if (narrow && record !== null) return <Navigate to={`/databases/${id}/${record}/page`} replace />; // records are pages there
   if (!database.data) return <main />;
   const title = database.data.fields[0];
   return (
@@ -59,14 +62,14 @@ export function DatabaseScreen() {
         <DatabaseButtons database={id} chosen={picked} onDone={() => setPicked(new Set())} />
         <Button onClick={() => setFields(true)}>Fields</Button>
         <Button variant="contained" onClick={() => title && add.mutate({ [title.id]: "New record" })}>
-          Add a record
+          Add record
         </Button>
       </div>
       <div className={record === null ? "split alone" : "split"}>
         {records.length === 0 && pages.data ? (
           <div className="empty">
             <h2>No records yet</h2>
-            <p>Add one, capture one with the line above, or let a workflow bring them.</p>
+            <p>Add a record, type one into the capture line above, or let a workflow add them.</p>
           </div>
         ) : (
           <RecordTable
@@ -77,6 +80,7 @@ export function DatabaseScreen() {
             more={more}
             picked={picked}
             onPick={setPicked}
+            refused={refused}
             onEdit={onEdit}
           />
         )}
@@ -86,6 +90,7 @@ export function DatabaseScreen() {
             database={id}
             record={record}
             zone={zone}
+            refused={refused}
             onEdit={onEdit}
             onDelete={() => remove.mutate(record)}
             onUndo={(seq) => undo.mutate(seq)}

@@ -1,25 +1,17 @@
-import { Button, Checkbox, Dialog, DialogActions, DialogContent, DialogTitle, MenuItem, TextField } from "@mui/material";
+import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from "@mui/material";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { answer, client, said } from "../../api/client";
-import { TEXT_FIELD, useDatabases, useFieldTypes, useTypeOf, type Database, type Field } from "../../api/queries";
+import { answer, client, said, type Schemas } from "../../api/client";
+import { TEXT_FIELD, type Database, type Field } from "../../api/queries";
 import { useDeleting } from "../../parts/Deleting";
 import { useRestoring } from "../trash/useTrash";
+import { FieldRow, KeptText, type FieldChange } from "./FieldRow";
+import { NewFieldForm } from "./NewFieldForm";
 
-/** The fields of a database: rename, require, set choices, take away (and bring back), add. */
+/** The name of a database and its fields: rename, require, set choices, order, remove (and bring back), add. */
 export function FieldsDialog({ database, onClose }: { database: Database; onClose: () => void }) {
   const queries = useQueryClient();
-  const { data: types } = useFieldTypes();
-  const typeOf = useTypeOf();
-  const chosenFrom = (code: string) => !!typeOf(code)?.has_choices;
   const [gone, setGone] = useState<{ name: string; entries: number[] }[]>([]);
-  const [name, setName] = useState("");
-  const [type, setType] = useState("text");
-  const [choices, setChoices] = useState("");
-  const [refersTo, setRefersTo] = useState(0);
-  const [backName, setBackName] = useState("");
-  const databases = useDatabases().data ?? [];
-  const refers = !!typeOf(type)?.refers;
   const [problem, setProblem] = useState("");
   const again = () => {
     setProblem("");
@@ -27,39 +19,26 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
     void queries.invalidateQueries({ queryKey: ["record"] });
   };
   const onError = (error: unknown) => setProblem(said(error));
+  const here = { params: { path: { database_id: database.id } } };
   const place = (field: string) => ({ params: { path: { database_id: database.id, field_id: field } } });
-  const split = (text: string) =>
-    text
-      .split(",")
-      .map((c) => c.trim())
-      .filter(Boolean);
   const add = useMutation({
-    mutationFn: () =>
-      answer(
-        client.POST("/api/v1/databases/{database_id}/fields", {
-          params: { path: { database_id: database.id } },
-          body: {
-            name,
-            type,
-            required: false,
-            choices: chosenFrom(type) ? split(choices) : [],
-            grows: false,
-            refers_to: refers ? refersTo || null : null,
-            back_name: backName,
-          },
-        }),
-      ),
-    onSuccess: () => {
-      setName("");
-      setChoices("");
-      setBackName("");
-      again();
-    },
+    mutationFn: (field: Schemas["NewFieldIn"]) => answer(client.POST("/api/v1/databases/{database_id}/fields", { ...here, body: field })),
+    onSuccess: again,
     onError,
   });
   const change = useMutation({
-    mutationFn: ({ field, ...body }: { field: string; name?: string; required?: boolean; choices?: string[]; grows?: boolean }) =>
+    mutationFn: ({ field, ...body }: FieldChange & { field: string }) =>
       answer(client.PATCH("/api/v1/databases/{database_id}/fields/{field_id}", { ...place(field), body })),
+    onSuccess: again,
+    onError,
+  });
+  const rename = useMutation({
+    mutationFn: (name: string) => answer(client.PATCH("/api/v1/databases/{database_id}", { ...here, body: { name } })),
+    onSuccess: again,
+    onError,
+  });
+  const order = useMutation({
+    mutationFn: (fields: string[]) => answer(client.PUT("/api/v1/databases/{database_id}/fields", { ...here, body: { fields } })),
     onSuccess: again,
     onError,
   });
@@ -76,71 +55,48 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
         return deleted;
       },
     });
+  const fields = database.fields.filter((f) => f.id !== TEXT_FIELD);
+  /** Swap two neighbours; the title stays the first. */
+  const move = (at: number, to: number) => {
+    if (at < 1 || to < 1 || to >= fields.length) return undefined;
+    const ids = fields.map((f) => f.id);
+    [ids[at], ids[to]] = [ids[to] ?? "", ids[at] ?? ""];
+    return () => order.mutate(ids);
+  };
   return (
     <Dialog open onClose={onClose} maxWidth="md" fullWidth>
       <DialogTitle>Fields of {database.name}</DialogTitle>
       <DialogContent>
-        <table>
-          <thead>
-            <tr>
-              <th>Name</th>
-              <th className="w-112">Type</th>
-              <th className="w-112">Must be filled</th>
-              <th>Choices</th>
-              <th className="w-84" />
-            </tr>
-          </thead>
-          <tbody>
-            {database.fields
-              .filter((f) => f.id !== TEXT_FIELD)
-              .map((f, n) => (
-                <tr key={f.id}>
-                  <td>
-                    <KeptText label={`Name of ${f.name}`} value={f.name} onKeep={(v) => change.mutate({ field: f.id, name: v })} />
-                  </td>
-                  <td>
-                    {typeOf(f.type)?.name}
-                    {f.refers_to != null && <small className="quiet block">{databases.find((d) => d.id === f.refers_to)?.name}</small>}
-                  </td>
-                  <td>
-                    <Checkbox
-                      className="tight"
-                      checked={f.required}
-                      disabled={n === 0}
-                      slotProps={{ input: { "aria-label": `${f.name} is required` } }}
-                      onChange={(e) => change.mutate({ field: f.id, required: e.target.checked })}
-                    />
-                  </td>
-                  <td>
-                    {chosenFrom(f.type) && (
-                      <>
-                        <KeptText
-                          label={`${typeOf(f.type)?.has_many ? "Labels" : "Choices"} of ${f.name}`}
-                          value={f.choices.map((c) => c.name).join(", ")}
-                          onKeep={(v) => change.mutate({ field: f.id, choices: split(v) })}
-                        />
-                        <label className="quiet block">
-                          <Checkbox
-                            className="tight"
-                            checked={f.grows}
-                            onChange={(e) => change.mutate({ field: f.id, grows: e.target.checked })}
-                          />{" "}
-                          what is written may add {typeOf(f.type)?.has_many ? "labels" : "choices"}
-                        </label>
-                      </>
-                    )}
-                  </td>
-                  <td>
-                    {n > 0 && (
-                      <button className="link" onClick={() => remove(f)} aria-label={`Remove ${f.name}`}>
-                        Remove
-                      </button>
-                    )}
-                  </td>
-                </tr>
+        <label className="row below-2 max-380">
+          Name
+          <KeptText label="Database name" value={database.name} onKeep={(name) => rename.mutate(name)} />
+        </label>
+        <div className="scroll">
+          <table className="fields">
+            <thead>
+              <tr>
+                <th>Name</th>
+                <th className="w-112">Type</th>
+                <th className="w-112">Required</th>
+                <th>Choices</th>
+                <th className="w-130" />
+              </tr>
+            </thead>
+            <tbody>
+              {fields.map((f, n) => (
+                <FieldRow
+                  key={f.id}
+                  database={database}
+                  field={f}
+                  isTitle={n === 0}
+                  onChange={(body) => change.mutate({ field: f.id, ...body })}
+                  onMove={{ up: move(n, n - 1), down: move(n, n + 1) }}
+                  onRemove={() => remove(f)}
+                />
               ))}
-          </tbody>
-        </table>
+            </tbody>
+          </table>
+        </div>
         {gone.map((f) => (
           <div className="note" key={f.entries[0]} role="status">
             {f.name} moved to the trash.{" "}
@@ -152,57 +108,16 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
             </button>
           </div>
         ))}
-        <form
-          className="row above-5"
-
-          onSubmit={(event) => {
-            event.preventDefault();
-            add.mutate();
-          }}
-        >
-          <TextField label="New field" value={name} onChange={(e) => setName(e.target.value)} />
-          <TextField select label="Type" value={type} onChange={(e) => setType(e.target.value)}>
-            {types?.map((t) => (
-              <MenuItem key={t.code} value={t.code}>
-                {t.name}
-              </MenuItem>
-            ))}
-          </TextField>
-          {chosenFrom(type) && (
-            <TextField
-              label={`${typeOf(type)?.has_many ? "Labels" : "Choices"}, separated by commas`}
-              value={choices}
-              onChange={(e) => setChoices(e.target.value)}
-            />
-          )}
-          {refers && (
-            <>
-              <TextField
-                select
-                label="Database"
-                className="min-150"
-                value={refersTo || ""}
-                onChange={(e) => setRefersTo(Number(e.target.value))}
-              >
-                {databases.map((d) => (
-                  <MenuItem key={d.id} value={d.id}>
-                    {d.name}
-                  </MenuItem>
-                ))}
-              </TextField>
-              <TextField
-                label="Name of the field there"
-                placeholder={database.name}
-                value={backName}
-                onChange={(e) => setBackName(e.target.value)}
-                slotProps={{ inputLabel: { shrink: true } }}
-              />
-            </>
-          )}
-          <Button type="submit" variant="contained" disabled={!name.trim() || (refers && !refersTo) || add.isPending}>
-            Add the field
-          </Button>
-        </form>
+        <NewFieldForm
+          database={database}
+          busy={add.isPending}
+          onAdd={(field) =>
+            add.mutateAsync(field).then(
+              () => true,
+              () => false,
+            )
+          }
+        />
         {problem && <div className="note bad">{problem}</div>}
       </DialogContent>
       <DialogActions>
@@ -210,24 +125,5 @@ export function FieldsDialog({ database, onClose }: { database: Database; onClos
       </DialogActions>
       {dialog}
     </Dialog>
-  );
-}
-
-/** A text that is kept on leaving or with Enter. */
-function KeptText({ label, value, onKeep }: { label: string; value: string; onKeep: (value: string) => void }) {
-  const [text, setText] = useState<string | null>(null);
-  return (
-    <input
-      className="find flush"
-
-      aria-label={label}
-      value={text ?? value}
-      onChange={(e) => setText(e.target.value)}
-      onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
-      onBlur={() => {
-        if (text !== null && text !== value) onKeep(text);
-        setText(null);
-      }}
-    />
   );
 }

@@ -28,7 +28,7 @@ export function History({ detail, zone, onUndo }: { detail: Schemas["RecordDetai
             </td>
             <td className="w-64">
               <button className="link" onClick={() => onUndo(c.seq)}>
-                undo
+                Undo
               </button>
             </td>
           </tr>

@@ -5,6 +5,7 @@ import { useNavigate } from "react-router";
 import { TEXT_FIELD, useTypeOf, type Database, type Field, type RecordOut, type Wire } from "../../api/queries";
 import { reads, viewOf } from "../../fields";
 import { FieldEditor } from "../../fields/FieldEditor";
+import type { RefusedEdit } from "./useWriting";
 
 interface Props {
   database: Database;
@@ -15,6 +16,7 @@ interface Props {
   /** The records that are chosen, to do something with all of them. */
   picked: ReadonlySet<number>;
   onPick: (picked: ReadonlySet<number>) => void;
+  refused: RefusedEdit | null;
   onEdit: (record: RecordOut, field: Field, value: Wire) => void;
 }
 
@@ -25,7 +27,7 @@ const helper = createColumnHelper<RecordOut>();
 
 /** The records as a table. Only the rows in sight are in the page; F2 or a double click edits a cell in place, the space bar
     chooses a record. */
-export function RecordTable({ database, records, chosen, zone, more, picked, onPick, onEdit }: Props) {
+export function RecordTable({ database, records, chosen, zone, more, picked, onPick, refused, onEdit }: Props) {
   const navigate = useNavigate();
   const typeOf = useTypeOf();
   const view = useRef<HTMLDivElement>(null);
@@ -56,6 +58,14 @@ export function RecordTable({ database, records, chosen, zone, more, picked, onP
   useEffect(() => {
     if (at && !editing) view.current?.querySelector<HTMLElement>(`[data-at="${at.row} ${at.column}"]`)?.focus();
   }, [at, editing]);
+
+  // A value that was refused is in its box again, to be corrected.
+  const [seen, setSeen] = useState<RefusedEdit | null>(null);
+  if (refused !== seen) {
+    setSeen(refused);
+    const of = refused && records.find((r) => r.id === refused.record);
+    if (of && chosen === null) setEditing({ of, column: fields.findIndex((f) => f.id === refused.field) });
+  }
 
   const pick = (id: number) => {
     const next = new Set(picked);
@@ -98,7 +108,7 @@ export function RecordTable({ database, records, chosen, zone, more, picked, onP
           <div className="th" role="columnheader" style={{ width: PICK }}>
             <input
               type="checkbox"
-              aria-label="Choose all that are shown"
+              aria-label="Select all shown"
               checked={records.length > 0 && records.every((r) => picked.has(r.id))}
               onChange={(event) => onPick(new Set(event.target.checked ? records.map((r) => r.id) : []))}
             />
@@ -133,7 +143,7 @@ export function RecordTable({ database, records, chosen, zone, more, picked, onP
                 <input
                   type="checkbox"
                   tabIndex={-1}
-                  aria-label={`Choose ${String(row.original.values[String(fields[0]?.id)] ?? "the record")}`}
+                  aria-label={`Select ${String(row.original.values[String(fields[0]?.id)] ?? "the record")}`}
                   checked={picked.has(row.original.id)}
                   onChange={() => pick(row.original.id)}
                 />
@@ -158,6 +168,7 @@ export function RecordTable({ database, records, chosen, zone, more, picked, onP
                         field={field}
                         value={row.original.values[cell.column.id]}
                         zone={zone}
+                        refused={refused?.record === row.original.id && refused.field === field.id ? refused : undefined}
                         onDone={(value) => {
                           setEditing(null);
                           if (value !== undefined) onEdit(editing.of, field, value); // as it was when editing began

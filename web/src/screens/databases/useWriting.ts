@@ -1,7 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { answer, client, Problem } from "../../api/client";
+import { answer, client, Problem, said } from "../../api/client";
 import { takeUp, type Change } from "../../api/changes";
 import { newKey } from "../../api/key";
 import type { RecordOut, Wire } from "../../api/queries";
@@ -18,6 +18,14 @@ export interface Clashing {
   edit: Edit;
   mine: Record<string, Wire>;
   theirs: Record<string, Wire>;
+}
+
+/** An edit that was refused: it stays in its box, to be corrected. */
+export interface RefusedEdit {
+  record: number;
+  field: string;
+  typed: Wire;
+  problem: string;
 }
 
 const same = (a: Wire | undefined, b: Wire | undefined) => JSON.stringify(a ?? null) === JSON.stringify(b ?? null);
@@ -38,6 +46,7 @@ export function useWriting(database: number) {
     onError: fail,
   });
   const [clash, setClash] = useState<Clashing | null>(null);
+  const [refused, setRefused] = useState<RefusedEdit | null>(null);
   const offer = (text: string, seq: number) => tell(text, { label: "Undo", run: () => undo.mutate(seq) });
 
   const edit = useMutation({
@@ -48,12 +57,16 @@ export function useWriting(database: number) {
           body: { values },
         }),
       ),
+    onMutate: () => setRefused(null),
     onSuccess: (made) => {
       again(made.record.id);
       offer("Saved.", made.change);
     },
     onError: (error, { record, values }) => {
       again(record.id);
+      const [field] = Object.keys(values);
+      if (error instanceof Problem && error.status === 422 && field)
+        setRefused({ record: record.id, field, typed: values[field] ?? null, problem: said(error) });
       if (!(error instanceof Problem) || error.status !== 412) return fail(error);
       const theirs = error.more.values as Record<string, Wire>;
       const newer = { ...record, version: Number(error.more.version), values: theirs };
@@ -86,11 +99,12 @@ export function useWriting(database: number) {
           params: { path: { database_id: database, record_id: record } },
         }),
       ),
+    // It leaves the screen first: nothing there asks for it any more when it is gone.
+    onMutate: () => void navigate(`/databases/${database}`),
     onSuccess: (made, record) => {
-      void navigate(`/databases/${database}`);
       again(record, "deleted");
       const seq = made.change;
-      if (seq !== undefined) offer("The record is in the trash.", seq);
+      if (seq !== undefined) offer("Record moved to the trash.", seq);
     },
     onError: fail,
   });
@@ -98,5 +112,5 @@ export function useWriting(database: number) {
     if (mine && clash) edit.mutate(clash.edit);
     setClash(null);
   };
-  return { edit, add, remove, undo, clash, settle };
+  return { edit, add, remove, undo, clash, settle, refused };
 }

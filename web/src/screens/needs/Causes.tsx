@@ -25,13 +25,13 @@ export function Causes({ causes, withQuestions = false }: Props) {
       {withQuestions && asked > 0 && (
         <section>
           <b>
-            {asked} {asked === 1 ? "run asks" : "runs ask"} you something
+            {asked} {asked === 1 ? "run is waiting for your answer" : "runs are waiting for your answers"}
           </b>
-          <p>They rest until you answer, and nothing is lost.</p>
+          <p>Nothing is lost meanwhile.</p>
           <Button onClick={() => void go("/needs")}>Answer</Button>
         </section>
       )}
-      {withQuestions && grave.length === 0 && asked === 0 && <p className="quiet">Nothing needs you.</p>}
+      {withQuestions && grave.length === 0 && asked === 0 && <p className="quiet">Nothing needs your attention.</p>}
       {grave.map((cause) => (
         <OneCause key={cause.key} cause={cause} />
       ))}
@@ -64,12 +64,14 @@ function OneCause({ cause }: { cause: Cause }) {
   });
   const step: Record<Cause["kind"], [string, string]> = {
     question: ["Answer", "/needs"],
-    failed: ["Open the run", `/runs/${cause.run}`],
+    failed: ["Open run", `/runs/${cause.run}`],
     paused: ["Open workflow", `/workflows/${cause.workflow}`],
     refused: ["Reconnect", `/connections/${cause.connection}`],
+    expiring: ["Renew", `/connections/${cause.connection}`],
     unreachable: cause.connection
       ? ["Open connection", `/connections/${cause.connection}`]
       : ["Open workflow", `/workflows/${cause.workflow}`],
+    running_out: ["Open connection", `/connections/${cause.connection}`],
     silent: ["Open workflow", `/workflows/${cause.workflow}`],
     never_on: ["Open workflow", `/workflows/${cause.workflow}`],
   };

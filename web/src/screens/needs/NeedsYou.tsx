@@ -15,21 +15,13 @@ export function NeedsYou() {
       <div className="row head top">
         <div className="grow">
           <h1>Needs you</h1>
-          <div className="sub">
-            {needs === undefined
-              ? ""
-              : total === 0
-                ? "nothing waits for you"
-                : total === 1
-                  ? "one thing waits for you"
-                  : `${total} things wait for you`}
-          </div>
+          <div className="sub">{needs === undefined ? "" : total === 0 ? "No items" : total === 1 ? "1 item" : `${total} items`}</div>
         </div>
       </div>
       {nothing && (
         <div className="empty">
-          <h2>Nothing needs you</h2>
-          <p>Questions and problems that need you appear here. Runs wait meanwhile, and nothing is lost.</p>
+          <h2>Nothing needs your attention</h2>
+          <p>Questions and problems that need you appear here. Runs wait meanwhile; nothing is lost.</p>
         </div>
       )}
       <div className="scroll fill">
@@ -42,7 +34,7 @@ export function NeedsYou() {
         )}
         {!!causes?.length && (
           <>
-            {!!needs?.length && grave > 0 && <h2 className="above-3">To look at</h2>}
+            {!!needs?.length && grave > 0 && <h2 className="above-3">Problems</h2>}
             <Causes causes={causes} />
           </>
         )}

@@ -2,6 +2,7 @@ import { Button } from "@mui/material";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
+import { RecordLink } from "../runs/RecordLink";
 import { answer, client, Problem, said, type Schemas } from "../../api/client";
 import { useMe, type Need, useTypeOf } from "../../api/queries";
 import { useNotices } from "../../frame/Notices";
@@ -18,13 +19,13 @@ export function Question({ need }: { need: Need }) {
   const give = useMutation({
     mutationFn: (body: Answer) => answer(client.POST("/api/v1/needs/{question_id}", { params: { path: { question_id: need.id } }, body })),
     onSuccess: () => {
-      tell("Answered; the run goes on.");
+      tell("Answered. The run continues.");
       void queries.invalidateQueries({ queryKey: ["needs"] });
       void queries.invalidateQueries({ queryKey: ["runs"] });
     },
   });
   const wrong = (give.error instanceof Problem ? give.error.more.fields : undefined) as Record<string, string> | undefined;
-  const say = (kind: Answer["answer"], record: number | null = null) => give.mutate({ answer: kind, record, values: edits });
+  const say = (kind: Answer["answer"], record: number | string | null = null) => give.mutate({ answer: kind, record, values: edits });
   return (
     <section className="question" aria-label={need.question}>
       <div className="row">
@@ -41,7 +42,7 @@ export function Question({ need }: { need: Need }) {
             {" "}
             ·{" "}
             <a href={need.link} target="_blank" rel="noreferrer">
-              open the item
+              Open item
             </a>
           </>
         )}
@@ -70,7 +71,9 @@ export function Question({ need }: { need: Need }) {
             {need.candidates.map((c) => (
               <tr key={c.record}>
                 <td>
-                  <Link to={`/databases/${need.database}/${c.record}`}>{c.title}</Link>
+                  <RecordLink of={{ database: need.database ?? 0, database_name: "", record: c.record, link: c.link }}>
+                    {c.title}
+                  </RecordLink>
                 </td>
                 <td className="quiet">{c.said}</td>
                 <td>
@@ -88,22 +91,22 @@ export function Question({ need }: { need: Need }) {
         {need.kind === "doubt" ? (
           <>
             <Button onClick={() => say("arrived")} disabled={give.isPending}>
-              It arrived: go on
+              It arrived, continue
             </Button>
             <Button onClick={() => say("again")} disabled={give.isPending}>
               Not received: resend
             </Button>
             <Button onClick={() => say("stop")} disabled={give.isPending}>
-              Stop this run here
+              Stop run
             </Button>
           </>
         ) : need.kind === "approval" ? (
           <>
             <Button variant="contained" onClick={() => say("yes")} disabled={give.isPending}>
-              Yes, go on
+              Yes, continue
             </Button>
             <Button onClick={() => say("no")} disabled={give.isPending}>
-              {need.no === "go_on" ? "No" : "No, pass it by"}
+              {need.no === "go_on" ? "No" : "No, skip"}
             </Button>
           </>
         ) : (
@@ -112,7 +115,7 @@ export function Question({ need }: { need: Need }) {
               Update all {need.matching}
             </Button>
             <Button onClick={() => say("new")} disabled={give.isPending}>
-              None of them: add a new record
+              None of these, add a new record
             </Button>
           </>
         )}
@@ -141,13 +144,7 @@ function Value({ value, edited, problem, edit }: ValueProps) {
         ) : typeOf(value.type ?? undefined)?.is_long ? (
           <textarea className="find" rows={5} aria-label={value.name} value={text} onChange={(event) => edit(event.target.value)} />
         ) : (
-          <input
-            className="find max-380"
-
-            aria-label={value.name}
-            value={text}
-            onChange={(event) => edit(event.target.value)}
-          />
+          <input className="find max-380" aria-label={value.name} value={text} onChange={(event) => edit(event.target.value)} />
         )}
         {problem && <div className="bad">! {problem}</div>}
       </dd>

@@ -10,10 +10,10 @@ export function PracticeApps() {
         <h1>Practice apps</h1>
       </div>
       <p className="flush around-2">
-        They stand in for outside services, so that workflows can be built and tried without any. What is in them is made up.
+        Practice apps stand in for outside services, so you can build and try workflows safely. Their content is made up.
       </p>
       <div className="places">
-        <h2>At another address: {me?.practice}</h2>
+        <h2>Open them at: {me?.practice}</h2>
         <table className="bare">
           <tbody>
             {apps.map((a) => (
@@ -25,7 +25,7 @@ export function PracticeApps() {
                   </a>
                 </td>
                 <td className="wrap">
-                  Read and write {a.items_word} in {a.containers_word}, as their user would.
+                  Read and write {a.items_word} in {a.containers_word} as one of their users.
                 </td>
               </tr>
             ))}
@@ -33,9 +33,9 @@ export function PracticeApps() {
         </table>
         <p className="above-2">
           <a href={me?.practice} target="_blank" rel="noreferrer">
-            Fault switches and given access
-          </a>
-          : make an app slow, failing, refusing, limited or down, to see what Kelvix does then.
+            Fault switches and access
+          </a>{" "}
+          make an app slow, failing, refusing, limited or down, to see how Kelvix reacts.
         </p>
       </div>
     </main>

@@ -9,7 +9,7 @@ export function Attempts({ attempts, zone }: { attempts: Schemas["AttemptOut"][]
       <summary>
         {attempts.length} {attempts.length === 1 ? "attempt" : "attempts"} went wrong
       </summary>
-      <table className="list" aria-label="Attempts that went wrong">
+      <table className="list" aria-label="Failed attempts">
         <colgroup>
           <col className="w-64" />
           <col className="w-112" />
@@ -22,7 +22,7 @@ export function Attempts({ attempts, zone }: { attempts: Schemas["AttemptOut"][]
               <td>{a.number}</td>
               <td className="t">{seconds(a.at, zone)}</td>
               <td className="wrap">{a.sentence}</td>
-              <td className="quiet">{a.again_in === null ? "the last" : `again after ${span(a.again_in)}`}</td>
+              <td className="quiet">{a.again_in === null ? "the last" : `retried after ${span(a.again_in)}`}</td>
             </tr>
           ))}
         </tbody>

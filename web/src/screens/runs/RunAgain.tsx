@@ -35,11 +35,11 @@ export function RunAgain({ run }: { run: Run }) {
       if (made.run === run.id)
         tell(
           made.version === run.number
-            ? "It goes on from the line that failed."
-            : `It goes on from the line that failed, as version ${made.version}.`,
+            ? "Running again from the failed line."
+            : `Running again from the failed line, as version ${made.version}.`,
         );
       else {
-        tell("It runs again from the start.");
+        tell("Running again from the start.");
         void go(`/runs/${made.run}`);
       }
     },
@@ -59,9 +59,9 @@ export function RunAgain({ run }: { run: Run }) {
         </Button>
       )}
       <Dialog open={asks} onClose={() => setAsks(false)}>
-        <DialogTitle>Run this again from the start?</DialogTitle>
+        <DialogTitle>Run again from the start?</DialogTitle>
         <DialogContent>
-          <p>All lines run again with the original item, in the version that is live now.</p>
+          <p>All lines run again with the original item and the current version.</p>
           {wrote && (
             <label>
               <input type="checkbox" checked={undoFirst} onChange={(event) => setUndoFirst(event.target.checked)} /> Undo this run first, to
@@ -72,7 +72,7 @@ export function RunAgain({ run }: { run: Run }) {
         <DialogActions>
           <Button onClick={() => setAsks(false)}>Cancel</Button>
           <Button variant="contained" disabled={again.isPending} onClick={() => again.mutate("start")}>
-            Run it again
+            Run again
           </Button>
         </DialogActions>
       </Dialog>

@@ -20,8 +20,7 @@ function Words({ words, onSearch }: { words: string; onSearch: (words: string) =
       <input
         className="find flush w-200"
         type="search"
-
-        aria-label="Search in what runs carried"
+        aria-label="Search run content"
         placeholder="Search run content"
         value={text}
         onChange={(event) => setText(event.target.value)}
@@ -32,15 +31,9 @@ function Words({ words, onSearch }: { words: string; onSearch: (words: string) =
 
 function Day({ name, value, onChange }: { name: string; value: string | null; onChange: (day: string) => void }) {
   return (
-    <input
-      className="find flush w-130"
-      type="date"
-
-      aria-label={name}
-      title={name}
-      value={value ?? ""}
-      onChange={(event) => onChange(event.target.value)}
-    />
+    <label className="quiet">
+      {name} <input className="find flush w-130" type="date" value={value ?? ""} onChange={(event) => onChange(event.target.value)} />
+    </label>
   );
 }
 
@@ -80,7 +73,6 @@ export function RunList() {
         <Select
           value={workflow ?? ""}
           displayEmpty
-
           SelectDisplayProps={{ "aria-label": "Workflow" }}
           onChange={(e) => set("workflow", e.target.value)}
         >
@@ -94,7 +86,6 @@ export function RunList() {
         <Select
           value={state ?? ""}
           displayEmpty
-
           SelectDisplayProps={{ "aria-label": "State" }}
           onChange={(e) => set("state", e.target.value)}
         >
@@ -147,11 +138,11 @@ export function RunList() {
         </table>
         {runs.data && all.length === 0 && (
           <div className="empty">
-            <h2>{narrowed ? (runs.hasNextPage ? "None among the newest" : "No such runs") : "No runs yet"}</h2>
+            <h2>{narrowed ? (runs.hasNextPage ? "No matches in the newest runs" : "No matching runs") : "No runs yet"}</h2>
             <p>
               {narrowed && runs.hasNextPage
-                ? "What older runs carried has not been looked through yet."
-                : "Each item that a workflow takes in shows here, with every line’s input and output."}
+                ? "Older runs haven’t been searched yet."
+                : "Each item a workflow processes appears here, with every line’s input and output."}
             </p>
           </div>
         )}

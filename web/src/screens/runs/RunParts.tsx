@@ -1,11 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link } from "react-router";
 import { answer, client } from "../../api/client";
-import { useApp, useDatabases, useMe, type Run, type Wire } from "../../api/queries";
+import { useApp, useTargets, useMe, type Run, type Wire } from "../../api/queries";
 import { reads, readsCarried } from "../../fields";
 import { dateTime } from "../../parts/dates";
 import { whenOf, type Document } from "../timetable/model";
+import { RecordLink, type WroteRecord } from "./RecordLink";
 import { WROTE } from "./undone";
 import { WebRecord, type WebSent } from "./WebRecord";
 
@@ -13,22 +13,17 @@ interface Filled {
   filled: string;
   state: string;
   said: string;
+  name?: string | null;
 }
 
-interface Added {
-  database: number;
-  database_name: string;
-  record: number;
+interface Added extends WroteRecord {
   title: string;
   count: number;
   values: Record<string, Wire>;
 }
 
-interface Found {
-  database: number;
-  database_name: string;
+interface Found extends WroteRecord {
   count: number;
-  record: number | null;
   title: string;
 }
 
@@ -36,17 +31,17 @@ const OWN_NAMES: Record<string, string> = {
   link: "Link",
   at: "At",
   day: "Day",
-  before: "The time before",
-  missed: "Times missed",
+  before: "Previous time",
+  missed: "Missed times",
   received: "Received",
 };
 const MOMENT = /^\d{4}-\d\d-\d\dT[\d:.]+Z$/;
 const DID: Record<string, string> = {
   added: "Added",
   updated: "Updated",
-  unchanged: "Nothing changed in",
-  there: "There already:",
-  deleted: "Put into the trash:",
+  unchanged: "No changes to",
+  there: "Already exists:",
+  deleted: "Moved to the trash:",
 };
 
 /** What one line was given and what came out of it; of what was repeated, in one round at a time. */
@@ -83,7 +78,7 @@ function OneRecord({ run, line, document, place }: { run: Run; line: string | nu
   const records = detail?.run.lines.filter((l) => l.line === line) ?? [];
   const recorded = records.find((l) => l.place === place) ?? records.find((l) => l.outcome === "failed") ?? records[0];
   const kind = document.lines.find((l) => l.id === line)?.verb ?? "add";
-  const databases = useDatabases().data ?? [];
+  const databases = useTargets();
   const app = useApp(whenOf(document).app);
   const zone = useMe().data?.timezone ?? "UTC";
   const fields = databases.flatMap((d) => d.fields);
@@ -92,7 +87,7 @@ function OneRecord({ run, line, document, place }: { run: Run; line: string | nu
     return field ? reads(field, value, zone) : String(value ?? "");
   };
   if (!detail) return null;
-  if (!recorded) return <p className="quiet">This line was not reached.</p>;
+  if (!recorded) return <p className="quiet">This line didn’t run.</p>;
   if (line === whenOf(document).id) {
     const values = (detail.item?.values ?? {}) as Record<string, Wire>;
     const own = whenOf(document).own;
@@ -132,8 +127,8 @@ function OneRecord({ run, line, document, place }: { run: Run; line: string | nu
       <>
         {output?.record && (
           <p className="below-1">
-            {DID[recorded.outcome] ?? "Looked at"}{" "}
-            <Link to={`/databases/${output.database}/${output.record}`}>{output.title || "a record"}</Link> in {output.database_name}
+            {DID[recorded.outcome] ?? "Looked at"} <RecordLink of={output}>{output.title || "a record"}</RecordLink> in{" "}
+            {output.database_name}
             {output.count > 1 ? `, and ${output.count - 1} more.` : "."}
           </p>
         )}
@@ -156,11 +151,12 @@ function OneRecord({ run, line, document, place }: { run: Run; line: string | nu
               .map(([field, filled]) => (
                 <tr key={field}>
                   <td>
-                    <b>{detail.field_names[field] ?? "a field since deleted"}</b>
+                    <b>{filled.name ?? detail.field_names[field] ?? "a deleted field"}</b>
                   </td>
                   <td>{filled.filled}</td>
                   <td className="wrap">
-                    {filled.said ? <span className="bad">{filled.said}</span> : gave(field, output?.values?.[field])}
+                    {filled.state !== "put_right" && gave(field, output?.values?.[field])}{" "}
+                    {filled.said && <span className={filled.state === "put_right" ? "bad" : "quiet"}>{filled.said}</span>}
                   </td>
                 </tr>
               ))}
@@ -173,21 +169,22 @@ function OneRecord({ run, line, document, place }: { run: Run; line: string | nu
   const asking = document.lines.find((l) => l.id === line);
   const answered = asking?.verb === "ask" ? (recorded.output as { values?: Record<string, Wire> } | null)?.values : undefined;
   const shown = asking?.verb === "ask" ? Object.fromEntries(asking.shown.map((v) => [v.name, answered?.[v.key] ?? null])) : undefined;
-  const found = kind === "find" ? (recorded.output as Found | null) : null;
+  const found = isFound(recorded.output) ? recorded.output : null;
   return (
     <>
       {found && (
         <p className="below-1">
           {found.record ? (
             <>
-              {found.count === 1 ? "Found" : `${found.count} found, and taken:`}{" "}
-              <Link to={`/databases/${found.database}/${found.record}`}>{found.title || "a record"}</Link> in {found.database_name}.
+              {found.count === 1 ? "Found" : `${found.count} found, used:`} <RecordLink of={found}>{found.title || "a record"}</RecordLink>{" "}
+              in {found.database_name}.
             </>
           ) : (
             `None found in ${found.database_name}.`
           )}
         </p>
       )}
+      {recorded.outcome === "did" && <Operated output={recorded.output as Done} />}
       <dl className="pairs">
         {Object.entries((shown ?? (kind === "shape" ? recorded.output : recorded.input) ?? {}) as Record<string, Wire>).map(
           ([name, value]) => (
@@ -198,6 +195,27 @@ function OneRecord({ run, line, document, place }: { run: Run; line: string | nu
     </>
   );
 }
+
+interface Done {
+  words: string;
+  title: string;
+  link: string | null;
+  place: string;
+  app_name: string;
+}
+
+/** What an app did to an item. */
+function Operated({ output: { words, title, link, place, app_name: app } }: { output: Done }) {
+  return (
+    <p className="below-1">
+      {app}: {words}, <RecordLink of={{ database: 0, database_name: place, record: null, link }}>{title}</RecordLink> in {place}.
+    </p>
+  );
+}
+
+/** Whether a line found records: that is what it kept. */
+const isFound = (output: unknown): output is Found =>
+  !!output && typeof output === "object" && "database_name" in output && "count" in output;
 
 function Pair({ name, value }: { name: string; value: Wire }) {
   return (

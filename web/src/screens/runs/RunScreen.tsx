@@ -1,6 +1,6 @@
 import { Button } from "@mui/material";
 import { Link, useParams } from "react-router";
-import { useApp, useDatabases, useMe, useRun } from "../../api/queries";
+import { useApp, useTargets, useMe, useRun } from "../../api/queries";
 import { said } from "../../api/client";
 import { dateTime, relative } from "../../parts/dates";
 import { RunCell } from "../timetable/outcomes";
@@ -18,12 +18,12 @@ export function RunScreen() {
   const detail = useRun(id);
   const app = useApp(String(detail.data?.item?.app ?? ""));
   const zone = useMe().data?.timezone ?? "UTC";
-  const databases = useDatabases().data ?? [];
+  const databases = useTargets();
   if (detail.error) {
     return (
       <main>
         <div className="empty">
-          <h1>This run is not here</h1>
+          <h1>Run not found</h1>
           <p>{said(detail.error)}</p>
         </div>
       </main>
@@ -39,7 +39,7 @@ export function RunScreen() {
           <h1>{run.title || `Run ${run.id}`}</h1>
           <div className="sub">
             <RunState state={run.state} /> · <Link to={`/workflows/${run.workflow_id}`}>{run.workflow}</Link>,{" "}
-            {run.kind === "try" ? "a try of" : ""} version {run.number} · came in {dateTime(run.created_at, zone)},{" "}
+            {run.kind === "try" ? "a try of" : ""} version {run.number} · received {dateTime(run.created_at, zone)},{" "}
             {relative(run.created_at)}
             {run.attempts > 1 && ` · ${run.attempts} attempts`}
             {run.again_of && (
@@ -73,7 +73,7 @@ export function RunScreen() {
                   <span className="verb">{verb}</span>
                   <span className="obj">{object}</span> <span className="quiet">{line.id === whenOf(document).id ? more : ""}</span>
                 </div>
-                <div className="w-260">{recorded ? <RunCell run={run} line={line.id} /> : <span className="quiet">not reached</span>}</div>
+                <div className="w-260">{recorded ? <RunCell run={run} line={line.id} /> : <span className="quiet">not run</span>}</div>
                 <span className="quiet t w-150">{recorded ? dateTime(recorded.at, zone) : ""}</span>
               </div>
               {recorded && <LineRecord run={run} line={line.id} document={document} />}

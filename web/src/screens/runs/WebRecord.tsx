@@ -19,7 +19,7 @@ export function WebRecord({ sent }: { sent: WebSent }) {
         {sent.body && <pre className="body">{sent.body}</pre>}
       </div>
       <div className="letter">
-        <p>{sent.status ? <b>Answered {sent.status}</b> : sent.by ? `${sent.by} said that it arrived.` : "No answer is known."}</p>
+        <p>{sent.status ? <b>Answered {sent.status}</b> : sent.by ? `${sent.by} confirmed that it arrived.` : "No answer received."}</p>
         {sent.answer && <pre className="body">{sent.answer}</pre>}
       </div>
     </div>

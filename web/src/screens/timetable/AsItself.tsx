@@ -1,5 +1,5 @@
-import Markdown from "react-markdown";
 import type { App, Sample } from "../../api/queries";
+import { Markdown } from "../../parts/Markdown";
 import type { Ref } from "./model";
 import { usePointing } from "./pointing";
 import { sameRef } from "./model";
@@ -47,18 +47,13 @@ export function AsItself({ sample, display, when, shown }: Props) {
     .map((p) => ({ label: p.label, pieces: p.keys.map((key) => piece(key)).filter(Boolean) }))
     .filter((r) => r.pieces.length);
   return (
-    <div className="letter" aria-label={`${display.word} as itself`}>
+    <div className="letter" aria-label={`${display.word} as it looks`}>
       <div className="heading">{piece(display.heading)}</div>
       <dl>
         {rows.map((row) => [
           <dt key={`t ${row.label}`}>{row.label}</dt>,
-          <dd key={`d ${row.label}`}>
-            {row.pieces.map((one, n) => (
-              <span key={n}>
-                {n > 0 && " · "}
-                {one}
-              </span>
-            ))}
+          <dd key={`d ${row.label}`} className="pieces">
+            {row.pieces}
           </dd>,
         ])}
       </dl>

@@ -2,7 +2,7 @@ import { Button } from "@mui/material";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "react-router";
 import { answer, client, said, type Schemas } from "../../api/client";
-import { useDatabases } from "../../api/queries";
+import { useTargets } from "../../api/queries";
 import { dateTime } from "../../parts/dates";
 import { CatchUp } from "./CatchUp";
 import { sentenceOf } from "../../lines";
@@ -17,17 +17,17 @@ interface Props {
 
 type Outcome = Schemas["OutcomeOut"];
 const WORDS: Record<Outcome["kind"], [string, string, string]> = {
-  carried: ["ok", "✓", "carried to the end"],
-  look: ["look", "?", "processed with warnings"],
-  passed_by: ["st", "▬", "passed by"],
+  carried: ["ok", "✓", "Done"],
+  look: ["look", "?", "Done with warnings"],
+  passed_by: ["st", "▬", "skipped"],
   put_right: ["bad", "!", "Stopped by a problem"],
 };
 const STATES: Record<string, string> = {
-  running: "Reading the past …",
-  done: "All of it was read.",
-  cancelled: "Stopped before the end; these are the events seen until then.",
-  failed: "It could not go on.",
-  lost: "It ended with the server before it was done. Start it again.",
+  running: "Reading past items …",
+  done: "Complete.",
+  cancelled: "Stopped early. These are the results so far.",
+  failed: "Failed.",
+  lost: "Interrupted by a restart. Start it again.",
 };
 
 /** What this draft would have done with all past events of its source. */
@@ -57,7 +57,7 @@ export function BackcastTab({ workflow, document, zone }: Props) {
           <Button onClick={() => cancel.mutate()}>Stop</Button>
         ) : (
           <Button variant="contained" disabled={!whenOf(document).container || start.isPending} onClick={() => start.mutate()}>
-            {found ? "Backcast again" : "Backcast over all past events"}
+            {found ? "Run backcast again" : "Run backcast"}
           </Button>
         )}
         <span role="status">
@@ -74,17 +74,17 @@ export function BackcastTab({ workflow, document, zone }: Props) {
               <span className="quiet">{STATES[found.state]}</span>
             </>
           ) : (
-            <span className="quiet">What would this have done until now? Nothing is written by asking.</span>
+            <span className="quiet">See what this would have done with past items. Nothing is written.</span>
           )}
         </span>
       </div>
       {start.isError && <div className="note bad">{said(start.error)}</div>}
       {found?.problem && <div className="note bad">! {found.problem}</div>}
       {found && !found.same && !running && <div className="note">These results are for an earlier draft.</div>}
-      {running && <progress aria-label="Reading the past" className="w-all" />}
+      {running && <progress aria-label="Reading past items" className="w-all" />}
       {found && <Outcomes workflow={workflow} document={document} outcomes={found.outcomes} seen={found.seen} />}
       <CatchUp workflow={workflow} zone={zone} ready={!!whenOf(document).container} />
-      {found && <p className="quiet">{found.reach} What the lines look up, they find as it is today.</p>}
+      {found && <p className="quiet">{found.reach} Lookups use today’s data.</p>}
     </div>
   );
 }
@@ -97,7 +97,7 @@ interface OutcomesProps {
 }
 
 function Outcomes({ workflow, document, outcomes, seen }: OutcomesProps) {
-  const databases = useDatabases().data ?? [];
+  const databases = useTargets();
   const queries = useQueryClient();
   const go = useNavigate();
   const keep = useMutation({
@@ -139,7 +139,7 @@ function Outcomes({ workflow, document, outcomes, seen }: OutcomesProps) {
               <td className="num">
                 <b>{o.count.toLocaleString("en-GB")}</b>
               </td>
-              <td className="num quiet">{Math.round((o.count / Math.max(seen, 1)) * 100)} %</td>
+              <td className="num quiet">{Math.round((o.count / Math.max(seen, 1)) * 100)}%</td>
               <td className="wrap">
                 <span className={look}>
                   <span className="mk">{mark}</span> {words}

@@ -45,14 +45,14 @@ export function ByConnection({ name, label, can, words, value, problem, onChange
         </Select>
         {!chosen && first && (
           <button className="link" onClick={() => consent.ask(first.code, undefined, true)}>
-            connect {first.name}
+            Connect {first.name}
           </button>
         )}
         {chosen && sight && !sight.may_send && sight.finding !== "no_answer" && (
           <span className="look">
             {words.mayNot} ·{" "}
             <button className="link" onClick={() => consent.ask(chosen.app, chosen.id, true)}>
-              allow it
+              Change access
             </button>
           </span>
         )}

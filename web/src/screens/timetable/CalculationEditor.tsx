@@ -32,10 +32,9 @@ export function CalculationEditor({ calculation, onChange, asFormula, onClose }:
   useEffect(() => setAmount(calculation.amount), [calculation.amount]);
   return (
     <div className="row calculation" onKeyDown={(event) => event.key === "Escape" && onClose()}>
-      <b>{known?.name.join(" › ") ?? "no longer carried"}</b>
+      <b>{known?.name.join(" › ") ?? "no longer available"}</b>
       <Select
         value={calculation.sign}
-
         SelectDisplayProps={{ "aria-label": "Sign" }}
         onChange={(event) => void change({ sign: event.target.value as Calculation["sign"] })}
       >
@@ -60,7 +59,6 @@ export function CalculationEditor({ calculation, onChange, asFormula, onClose }:
       {timed && (
         <Select
           value={calculation.unit || "days"}
-
           SelectDisplayProps={{ "aria-label": "Unit" }}
           onChange={(event) => void change({ unit: event.target.value as Calculation["unit"] })}
         >
@@ -72,7 +70,7 @@ export function CalculationEditor({ calculation, onChange, asFormula, onClose }:
         </Select>
       )}
       <button type="button" className="link" onClick={asFormula}>
-        as a formula
+        Edit as formula
       </button>
       {problem && <span className="bad">! {problem}</span>}
     </div>

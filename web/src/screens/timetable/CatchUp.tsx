@@ -12,13 +12,13 @@ type KnownBy = Schemas["KnownBy"];
 type Recognises = Record<string, string[]>;
 
 const STATES: Record<Past["state"], [look: string, mark: string, words: string]> = {
-  new: ["ok", "+", "would be carried"],
+  new: ["ok", "+", "New"],
   there: ["st", "=", "Already exists"],
-  passed_by: ["st", "▬", "would pass by"],
+  passed_by: ["st", "▬", "Would be skipped"],
   put_right: ["bad", "!", "has a problem"],
   carried: ["st", "●", "Already run"],
   failed: ["bad", "!", "failed"],
-  tried: ["look", "?", "carried in a try"],
+  tried: ["look", "?", "Tried"],
 };
 
 interface Props {
@@ -79,7 +79,7 @@ export function CatchUp({ workflow, zone, ready }: Props) {
           <Button disabled={!ready} onClick={() => setOpen(true)}>
             Choose past items to process
           </Button>
-          <span className="quiet">They are carried as if they came now, beside what arrives, and can be undone as one.</span>
+          <span className="quiet">They run alongside new items, and can be undone together.</span>
         </div>
       )}
       {open && (
@@ -102,7 +102,7 @@ export function CatchUp({ workflow, zone, ready }: Props) {
                       <td>
                         <input
                           type="checkbox"
-                          aria-label={`Carry ${item.title}`}
+                          aria-label={`Process ${item.title}`}
                           disabled={isTaken(item)}
                           checked={isChosen(item)}
                           onChange={(event) => setChosen({ ...chosen, [item.id]: event.target.checked })}
@@ -127,17 +127,17 @@ export function CatchUp({ workflow, zone, ready }: Props) {
             <Button variant="contained" disabled={taken.length === 0 || start.isPending} onClick={() => start.mutate()}>
               Process {taken.length} {taken.length === 1 ? "item" : "items"}
             </Button>
-            <Button onClick={() => setOpen(false)}>Not now</Button>
+            <Button onClick={() => setOpen(false)}>Cancel</Button>
             {past.hasNextPage && (
               <button className="link" onClick={() => void past.fetchNextPage()}>
-                read older ones
+                Show older items
               </button>
             )}
             <button className="link" onClick={() => setChosen(Object.fromEntries(items.map((i) => [i.id, true])))}>
-              choose all
+              Select all
             </button>
             <button className="link" onClick={() => setChosen(Object.fromEntries(items.map((i) => [i.id, false])))}>
-              choose none
+              Clear selection
             </button>
           </div>
         </>

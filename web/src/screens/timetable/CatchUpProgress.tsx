@@ -6,7 +6,7 @@ import { relative } from "../../parts/dates";
 import { undoneWords } from "../runs/undone";
 
 type Latest = Schemas["CatchUpOut"];
-const WORDS: Record<Latest["state"], string> = { running: "Under way", paused: "Held", done: "Done", undone: "Undone" };
+const WORDS: Record<Latest["state"], string> = { running: "Running", paused: "Held", done: "Done", undone: "Undone" };
 
 /** How far a catch-up has come, with counts; it can be held, go on, and be undone. */
 export function CatchUpProgress({ workflow, latest }: { workflow: number; latest: Latest }) {
@@ -31,10 +31,10 @@ export function CatchUpProgress({ workflow, latest }: { workflow: number; latest
   const over = latest.total - latest.to_come - latest.on_the_way;
   const added = latest.done - latest.there;
   const counts = [
-    added > 0 && `${added} carried`,
+    added > 0 && `${added} processed`,
     latest.there > 0 && `${latest.there} already existed`,
     latest.known > 0 && `${latest.known} already run`,
-    latest.passed_by > 0 && `${latest.passed_by} passed by`,
+    latest.passed_by > 0 && `${latest.passed_by} skipped`,
     latest.failed > 0 && `${latest.failed} failed`,
   ].filter(Boolean);
   return (
@@ -44,20 +44,20 @@ export function CatchUpProgress({ workflow, latest }: { workflow: number; latest
           <b>{WORDS[latest.state]}</b>: {over} of {latest.total}
           {counts.length > 0 && ` · ${counts.join(", ")}`}{" "}
           <span className="quiet">
-            · begun {relative(latest.started_at)} by {latest.by}
+            · started {relative(latest.started_at)} by {latest.by}
           </span>
         </span>
         {latest.state === "running" && <Button onClick={() => change.mutate("pause")}>Pause</Button>}
         {latest.state === "paused" && <Button onClick={() => change.mutate("resume")}>Resume</Button>}
         {latest.state !== "undone" && (
           <Button onClick={() => undo.mutate()} disabled={undo.isPending}>
-            Undo all of it
+            Undo all
           </Button>
         )}
       </div>
       {latest.state === "running" && <progress aria-label="Catching up" className="w-all" max={latest.total} value={over} />}
       {latest.state === "paused" && latest.failed > 0 && (
-        <div className="note">It holds when run after run fails. Look at the failed runs, put right what is wrong, then let it go on.</div>
+        <div className="note">Paused because several runs failed. Open the failed runs, fix the problem, then resume.</div>
       )}
     </div>
   );

@@ -1,6 +1,6 @@
 import { Dialog, DialogContent, DialogTitle, MenuItem, Select } from "@mui/material";
 import { useState } from "react";
-import { useApps, useDatabases, type Sample } from "../../api/queries";
+import { useApps, useTargets, type Sample } from "../../api/queries";
 import { sentenceOf } from "../../lines";
 import { databaseOf } from "./carried";
 import { columnTime, fillsFields, whenOf, type Cell, type Document, type Rehearsal } from "./model";
@@ -16,8 +16,8 @@ interface Props {
 
 const STATES: Record<Cell["state"], string> = {
   in: "in",
-  goes_on: "goes on",
-  passed_by: "passed by",
+  goes_on: "continues",
+  passed_by: "skipped",
   left: "skips the rest",
   taken: "taken",
   not_taken: "not taken",
@@ -28,15 +28,15 @@ const STATES: Record<Cell["state"], string> = {
   found: "found",
   found_none: "none",
   waits: "waits",
-  waiting: "being read",
+  waiting: "loading",
   put_right: "problem",
-  not_reached: "not reached",
+  not_reached: "not run",
   unready: "not ready",
 };
 
 /** Two samples beside each other, cell by cell; what differs is marked. */
 export function CompareDialog({ document, rehearsal, samples, first, zone, onClose }: Props) {
-  const databases = useDatabases().data ?? [];
+  const databases = useTargets();
   const app = useApps().data?.find((a) => a.code === whenOf(document).app);
   const [other, setOther] = useState(samples.find((s) => s.id !== first.id)?.id ?? first.id);
   const rows = document.lines.flatMap((line, n) => {
@@ -61,9 +61,9 @@ export function CompareDialog({ document, rehearsal, samples, first, zone, onClo
   });
   return (
     <Dialog open onClose={onClose} maxWidth="lg" fullWidth>
-      <DialogTitle>Two samples, cell by cell</DialogTitle>
+      <DialogTitle>Compare samples</DialogTitle>
       <DialogContent>
-        <table aria-label="Two samples, cell by cell">
+        <table aria-label="Compare samples">
           <colgroup>
             <col className="w-200" />
             <col />

@@ -3,6 +3,7 @@ import { useState, type ReactNode } from "react";
 import { FormulaPart } from "./FormulaPart";
 import { useLine } from "./lineContext";
 import { carriedName } from "./carried";
+import { ComparedWith } from "./ComparedWith";
 import { sameRef, type Condition, type Formula, type Operator } from "./model";
 
 const NEEDS_NOTHING = new Set<string>(["filled", "empty"]);
@@ -17,7 +18,7 @@ interface Props {
 /** One condition: a value, how it compares, with what. What no row can say is shown as the formula it is. */
 export function ConditionRow({ test, count, onChange, onRemove }: Props) {
   const take = (
-    <button className="link" aria-label="Remove this condition" onClick={onRemove}>
+    <button className="link" aria-label="Remove condition" onClick={onRemove}>
       ×
     </button>
   );
@@ -65,26 +66,19 @@ function Compared({ condition, count, take, onChange }: ComparedProps) {
   const { carried, gone, shown, rehearsal } = useLine();
   const words = rehearsal?.operator_words ?? {};
   const known = carried.find((c) => sameRef({ line: c.line, value: c.key }, condition.ref));
-  const joined = condition.words.join(", ");
-  const [typed, setTyped] = useState(joined);
-  const parsed = typed
-    .split(",")
-    .map((w) => w.trim())
-    .filter(Boolean);
-  const text = parsed.join(", ") === joined ? typed : joined;
   return (
     <div className="cond">
       <Select
         value={known ? `${known.line} ${known.key}` : ""}
         displayEmpty
-
         SelectDisplayProps={{ "aria-label": "Value" }}
         onChange={(event) => {
           const [of, value] = event.target.value.split(" ");
           const next = carried.find((c) => c.line === of && c.key === value);
           if (!next) return;
           const operator = (next.operators.includes(condition.operator) ? condition.operator : next.operators[0]) as Operator;
-          onChange({ ...condition, ref: { line: next.line, value: next.key }, operator });
+          const words = next.type === known?.type ? condition.words : []; // what a date is compared with is none for a name
+          onChange({ ...condition, ref: { line: next.line, value: next.key }, operator, words });
         }}
       >
         {!known && (
@@ -100,7 +94,6 @@ function Compared({ condition, count, take, onChange }: ComparedProps) {
       </Select>
       <Select
         value={condition.operator}
-
         SelectDisplayProps={{ "aria-label": "Comparison" }}
         onChange={(event) => onChange({ ...condition, operator: event.target.value as Operator })}
       >
@@ -113,23 +106,11 @@ function Compared({ condition, count, take, onChange }: ComparedProps) {
       {NEEDS_NOTHING.has(condition.operator) ? (
         <span className="clip quiet">{shown(condition.ref)}</span>
       ) : (
-        <input
-          className="find flush"
-
-          aria-label="Compared with"
-          placeholder="words, separated by commas"
+        <ComparedWith
+          value={known}
+          words={condition.words}
           title={`In this sample: ${shown(condition.ref)}`}
-          value={text}
-          onChange={(event) => {
-            setTyped(event.target.value);
-            onChange({
-              ...condition,
-              words: event.target.value
-                .split(",")
-                .map((w) => w.trim())
-                .filter(Boolean),
-            });
-          }}
+          onChange={(next) => onChange({ ...condition, words: next })}
         />
       )}
       {count}

@@ -1,7 +1,9 @@
 import { useState } from "react";
 import type { Place } from "../beside/place";
 import { Shelf } from "../beside/Shelf";
+import { useTargets, type Database } from "../../api/queries";
 import { viewOf } from "../../lines";
+import { databaseOf } from "./carried";
 import { whenOf, type Document } from "./model";
 
 /** Where a workflow takes from: its folder, or its database. */
@@ -12,9 +14,9 @@ function sourceOf(document: Document): Place | null {
 }
 
 /** Where its first line that brings something there brings it. */
-function targetOf(document: Document): Place | null {
+function targetOf(document: Document, targets: Database[]): Place | null {
   for (const line of document.lines) {
-    const place = viewOf(line.verb).target?.(line);
+    const place = viewOf(line.verb).target?.(line, databaseOf(line, document, targets));
     if (place) return place;
   }
   return null;
@@ -22,12 +24,13 @@ function targetOf(document: Document): Place | null {
 
 /** Source and target under the grid, live: to see with one's own eyes that an item crossed. */
 export function Dock({ document }: { document: Document }) {
+  const targets = useTargets();
   const [left, setLeft] = useState<Place | null>(); // what was chosen by hand; until then, as the lines say
   const [right, setRight] = useState<Place | null>();
   return (
     <div className="beside docked" aria-label="Side by side" role="region">
-      <Shelf label="Where it comes from" place={left === undefined ? sourceOf(document) : left} onPlace={setLeft} />
-      <Shelf label="Where it goes" place={right === undefined ? targetOf(document) : right} onPlace={setRight} />
+      <Shelf label="Source" place={left === undefined ? sourceOf(document) : left} onPlace={setLeft} />
+      <Shelf label="Target" place={right === undefined ? targetOf(document, targets) : right} onPlace={setRight} />
     </div>
   );
 }

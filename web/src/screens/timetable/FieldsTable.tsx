@@ -1,8 +1,9 @@
-import { MenuItem, Select } from "@mui/material";
 import { useTypeOf, type Database } from "../../api/queries";
 import { viewOf } from "../../lines";
 import { FilledWith } from "./FilledWith";
+import { IfEmpty } from "./IfEmpty";
 import { fill, fillingOf, type Cell, type Fills, type Rehearsal } from "./model";
+import { useMakeChoice } from "./useMakeChoice";
 import { Suggested, type Suggestion } from "./Suggestions";
 
 interface Props<L extends Fills> {
@@ -18,9 +19,10 @@ interface Props<L extends Fills> {
 /** The fields of a line's database: what fills each, and what that gives with the chosen sample. */
 export function FieldsTable<L extends Fills>({ line, database, cell, findings, hasSample, suggested, onChange }: Props<L>) {
   const typeOf = useTypeOf();
+  const makeChoice = useMakeChoice(database);
   const gone = line.fillings.filter((f) => !database.fields.some((d) => d.id === f.field));
   const gives = (field: string, of: Cell | undefined, sample: boolean) => (
-    <Gives field={field} cell={of} findings={findings} line={line} hasSample={sample} onChange={onChange} />
+    <Gives field={field} cell={of} findings={findings} line={line} hasSample={sample} makeChoice={makeChoice} onChange={onChange} />
   );
   return (
     <table aria-label={`Fields of ${database.name}`}>
@@ -45,66 +47,37 @@ export function FieldsTable<L extends Fills>({ line, database, cell, findings, h
             </td>
           </tr>
         ))}
-        {database.fields.map((field) => (
-          <tr key={field.id}>
-            <td>
-              <span className="field">
-                <span className="clip">
-                  <b>{field.name}</b>
-                  {field.required && viewOf(line.verb).adds && <span aria-label="required"> *</span>}
+        {database.fields
+          .filter((f) => f.can_write || fillingOf(line, f.id).length > 0)
+          .map((field) => (
+            <tr key={field.id}>
+              <td>
+                <span className="field">
+                  <span className="clip">
+                    <b>{field.name}</b>
+                    {field.required && viewOf(line.verb).adds && <span aria-label="required"> *</span>}
+                  </span>
+                  <small>{typeOf(field.type)?.name}</small>
                 </span>
-                <small>{typeOf(field.type)?.name}</small>
-              </span>
-              <Renamed line={line} field={field.id} name={field.name} />
-            </td>
-            <td className="wrap">
-              <FilledWith
-                label={`${field.name} is filled with`}
-                parts={fillingOf(line, field.id)}
-                choices={field.choices.map((c) => c.name)}
-                onChange={(filling) => onChange(fill(line, [{ field: field.id, filling }]))}
-              />
-              {viewOf(line.verb).there && !field.required && (
-                <WhereEmpty line={line} field={field.id} name={field.name} onChange={onChange} />
-              )}
-            </td>
-            <td className="wrap">
-              {gives(field.id, cell, hasSample)}{" "}
-              <Suggested suggestion={suggested.find((s) => s.field === field.id)} line={line} onChange={onChange} />
-            </td>
-          </tr>
-        ))}
+                <Renamed line={line} field={field.id} name={field.name} />
+              </td>
+              <td className="wrap">
+                <FilledWith
+                  label={`${field.name} is filled with`}
+                  parts={fillingOf(line, field.id)}
+                  choices={field.choices.map((c) => c.name)}
+                  onChange={(filling) => onChange(fill(line, [{ field: field.id, filling }]))}
+                />
+                <IfEmpty line={line} field={field.id} name={field.name} required={field.required} cell={cell} onChange={onChange} />
+              </td>
+              <td className="wrap">
+                {gives(field.id, cell, hasSample)}{" "}
+                <Suggested suggestion={suggested.find((s) => s.field === field.id)} line={line} onChange={onChange} />
+              </td>
+            </tr>
+          ))}
       </tbody>
     </table>
-  );
-}
-
-interface PartProps<L extends Fills> {
-  line: L;
-  field: string;
-  name: string;
-  onChange: (line: L) => void;
-}
-
-/** What an empty value does to a record that is there; asked only where a value can be empty. */
-function WhereEmpty<L extends Fills>({ line, field, name, onChange }: PartProps<L>) {
-  const filled = line.fillings.find((f) => f.field === field);
-  if (!filled?.filling.some((p) => p.ref || p.formula)) return null;
-  const set = (empty: "leave" | "clear") =>
-    onChange({ ...line, fillings: line.fillings.map((f) => (f.field === field ? { ...f, empty } : f)) });
-  return (
-    <div className="row quiet close">
-      If empty:
-      <Select
-        value={filled.empty}
-        className="small"
-        SelectDisplayProps={{ "aria-label": `If ${name} is empty` }}
-        onChange={(event) => set(event.target.value as "leave" | "clear")}
-      >
-        <MenuItem value="leave">keep current value</MenuItem>
-        <MenuItem value="clear">clear it</MenuItem>
-      </Select>
-    </div>
   );
 }
 
@@ -120,11 +93,12 @@ interface GivesProps<L extends Fills> {
   findings: Rehearsal["findings"];
   line: L;
   hasSample: boolean;
+  makeChoice: (field: string, name: string) => void;
   onChange: (line: L) => void;
 }
 
 /** What a field gets from the chosen sample, or what is wrong with it and the one click that puts it right. */
-function Gives<L extends Fills>({ field, cell, findings, line, hasSample, onChange }: GivesProps<L>) {
+function Gives<L extends Fills>({ field, cell, findings, line, hasSample, makeChoice, onChange }: GivesProps<L>) {
   const result = cell?.results.find((r) => r.field === field);
   const finding = findings.find((f) => f.line === line.id && f.field === field);
   const remedies = (result?.remedies.length ? result.remedies : finding?.remedies) ?? [];
@@ -144,7 +118,7 @@ function Gives<L extends Fills>({ field, cell, findings, line, hasSample, onChan
       {remedies.map((remedy) => (
         <span key={remedy.label}>
           {" · "}
-          <button className="link" onClick={() => onChange(fill(line, remedy.fills))}>
+          <button className="link" onClick={() => (remedy.choice ? makeChoice(field, remedy.choice) : onChange(fill(line, remedy.fills)))}>
             {remedy.label}
           </button>
         </span>

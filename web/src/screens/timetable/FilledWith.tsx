@@ -1,10 +1,11 @@
-import { Popper } from "@mui/material";
 import { useEffect, useId, useMemo, useRef, useState, type KeyboardEvent } from "react";
 import { useTypeOf } from "../../api/queries";
 import { FormulaPart } from "./FormulaPart";
+import { loadFormulas } from "./FormulaEditor";
 import { useLine } from "./lineContext";
-import { carriedName } from "./carried";
-import { tidy, type Carried, type Part, type Ref } from "./model";
+import { tidy, type Part, type Ref } from "./model";
+import { OfferList } from "./OfferList";
+import { useOffers, type Offer } from "./offers";
 import { usePointing } from "./pointing";
 import { FormulaToken, Token } from "./tokens";
 import { useReading } from "./useFormula";
@@ -15,8 +16,6 @@ interface Props {
   choices?: string[];
   onChange: (parts: Part[]) => void;
 }
-
-type Offer = { choice: string; value?: undefined } | { value: Carried; choice?: undefined };
 
 /** Texts at the even places, values and formulas at the odd ones, so that there is always a place to type. */
 function interleave(parts: Part[]): Part[] {
@@ -33,14 +32,16 @@ function interleave(parts: Part[]): Part[] {
  * beginning makes a formula of the box.
  */
 export function FilledWith({ label, parts, choices, onChange }: Props) {
-  const { carried, shown } = useLine();
+  const { carried } = useLine();
   const typeOf = useTypeOf();
   const slots = useMemo(() => interleave(parts), [parts]);
   const [place, setPlace] = useState<number | null>(null);
   const [query, setQuery] = useState<string | null>(null);
   const [picked, setPicked] = useState(0);
   const [editing, setEditing] = useState<number | null>(null); // the slot whose formula is open
-  const [fresh, setFresh] = useState(false); // a formula that has no letter yet
+  const [fresh, setFresh] = useState<string | null>(null); // a formula that is not kept yet
+  const [opening, setOpening] = useState<string | null>(null); // “=” and what is typed behind it until its editor is there
+  const typed = useRef<string | null>(null);
   const [inside, setInside] = useState(false); // whether one is in the box: only then there is room before and between values
   const box = useRef<HTMLDivElement>(null);
   const inputs = useRef(new Map<number, HTMLInputElement>());
@@ -49,15 +50,7 @@ export function FilledWith({ label, parts, choices, onChange }: Props) {
   const { aim } = usePointing();
   const list = useId();
 
-  const found = useMemo(() => {
-    if (query === null) return [];
-    const words = query.toLowerCase().trim();
-    const named: Offer[] = (choices ?? []).filter((c) => c.toLowerCase().includes(words)).map((choice) => ({ choice }));
-    const values = carried.filter(
-      (c) => !words || `${c.name.join(" ")} ${shown({ line: c.line, value: c.key })}`.toLowerCase().includes(words),
-    );
-    return [...named, ...values.map((value): Offer => ({ value }))].slice(0, 30);
-  }, [query, carried, shown, choices]);
+  const found = useOffers(query, choices);
   const open = place !== null && found.length > 0;
 
   useEffect(() => {
@@ -66,11 +59,11 @@ export function FilledWith({ label, parts, choices, onChange }: Props) {
   }, [slots]);
 
   /** Put a value where the cursor is, or at the end; the words that were typed to find it go. */
-  const insert = (ref: Ref, instead = "") => {
+  const insert = (part: Part, instead = "") => {
     const at = place ?? slots.length - 1;
     const text = slots[at]?.text ?? "";
     const before = instead && text.endsWith(instead) ? text.slice(0, text.length - instead.length) : text;
-    onChange(tidy([...slots.slice(0, at), { text: before }, { ref }, { text: "" }, ...slots.slice(at + 1)]));
+    onChange(tidy([...slots.slice(0, at), { text: before }, part, { text: "" }, ...slots.slice(at + 1)]));
     goTo.current = at + 2;
     setQuery(null);
   };
@@ -79,16 +72,34 @@ export function FilledWith({ label, parts, choices, onChange }: Props) {
     insertLater.current = insert;
   });
 
-  const take = (offer: Offer) => {
-    if (offer.value) return insert({ line: offer.value.line, value: offer.value.key }, query ?? "");
-    onChange([{ text: offer.choice }]);
+  const take = async ({ value, part, choice }: Offer) => {
+    const typed = query ?? "";
     setQuery(null);
+    if (!value) return onChange([{ text: choice }]);
+    if (!part) return insert({ ref: { line: value.line, value: value.key } }, typed);
+    const read = await reading({ part: { line: value.line, key: value.key, part } });
+    if (read.tree) insert({ formula: { kind: "formula", tree: read.tree, text: "" } }, typed);
+  };
+  /** What the box holds becomes one formula, to be edited as it is written. */
+  const asFormula = async () => {
+    const [first] = parts;
+    if (!first) return void loadFormulas().then(() => setFresh(""));
+    const read = await reading({ filling: parts });
+    if (!read.tree) return;
+    onChange([{ formula: { kind: "formula", tree: read.tree, text: "" } }]);
+    setEditing(1);
   };
 
   const type = (at: number, text: string) => {
-    if (text === "=" && slots.length === 1) {
-      setFresh(true);
+    if (opening !== null || (text.startsWith("=") && slots.length === 1 && parts.length === 0)) {
+      typed.current = text;
+      setOpening(text);
       setQuery(null);
+      void loadFormulas().then(() => {
+        if (typed.current !== null) setFresh(typed.current.slice(1));
+        typed.current = null;
+        setOpening(null);
+      });
       return;
     }
     onChange(tidy(slots.map((s, n) => (n === at ? { text } : s))));
@@ -127,7 +138,7 @@ export function FilledWith({ label, parts, choices, onChange }: Props) {
     } else if (event.key === "Enter" && open) {
       event.preventDefault();
       const offer = found[picked];
-      if (offer) take(offer);
+      if (offer) void take(offer);
     } else if (event.key === "Escape") {
       setQuery(null);
     } else if (event.key === "Backspace" && input.selectionStart === 0 && input.selectionEnd === 0 && at > 0) {
@@ -178,13 +189,14 @@ export function FilledWith({ label, parts, choices, onChange }: Props) {
               aria-controls={list}
               aria-autocomplete="list"
               placeholder=" "
-              value={slot.text ?? ""}
+              value={opening ?? slot.text ?? ""}
               onChange={(event) => type(at, event.target.value)}
               onKeyDown={(event) => onKey(event, at)}
+              onClick={() => query === null && setQuery("")}
               onFocus={() => {
                 setPlace(at);
                 setInside(true);
-                aim((value) => insertLater.current(value));
+                aim((ref) => insertLater.current({ ref }));
               }}
               onBlur={() =>
                 setTimeout(() => {
@@ -195,56 +207,34 @@ export function FilledWith({ label, parts, choices, onChange }: Props) {
             />
           );
         })}
-        {parts.length === 0 && !fresh && (
+        {fresh === null && !(parts.length === 1 && parts[0]?.formula) && (
           <button
             type="button"
             className="step asformula"
-            onClick={() => setFresh(true)}
+            onMouseDown={(event) => event.preventDefault()}
+            onClick={() => void asFormula()}
             aria-label={`Formula for ${label.replace(/ is filled with$/, "")}`}
           >
-            formula
+            Formula
           </button>
         )}
-        <Popper open={open} anchorEl={box.current} placement="bottom-start" className="over">
-          <ul className="drop" role="listbox" id={list} aria-label="Carried values">
-            {found.map((offer, n) => (
-              <li
-                key={offer.value ? `${offer.value.line} ${offer.value.key}` : `choice ${offer.choice}`}
-                role="option"
-                aria-selected={n === picked}
-                onMouseDown={(event) => {
-                  event.preventDefault();
-                  take(offer);
-                }}
-              >
-                <b className="clip">{offer.value ? carriedName(offer.value, carried) : offer.choice}</b>
-                <span className="clip">
-                  {offer.value ? (
-                    shown({ line: offer.value.line, value: offer.value.key }) || <i className="quiet">empty</i>
-                  ) : (
-                    <i className="quiet">a choice of this field</i>
-                  )}
-                </span>
-              </li>
-            ))}
-          </ul>
-        </Popper>
+        <OfferList id={list} open={open} anchor={box.current} offers={found} picked={picked} onTake={(offer) => void take(offer)} />
       </div>
-      {(edited || fresh) && (
+      {(edited || fresh !== null) && (
         <FormulaPart
-          key={fresh ? "fresh" : editing}
+          key={fresh === null ? editing : "fresh"}
           label={`Formula for ${label.replace(/ is filled with$/, "")}, text`}
-          formula={edited ?? { kind: "formula", tree: "", text: "" }}
+          formula={edited ?? { kind: "formula", tree: "", text: fresh ?? "" }}
           choices={choices}
           onChange={(formula) => {
-            if (fresh) {
+            if (fresh !== null) {
               onChange([{ formula }]);
               setEditing(1);
             } else if (editing !== null) put(editing, { formula });
           }}
           onClose={() => {
             setEditing(null);
-            setFresh(false);
+            setFresh(null);
           }}
         />
       )}

@@ -18,15 +18,24 @@ export function FormulaPart({ label, formula, choices, onChange, onClose }: Prop
   const { rehearsal } = useLine();
   const kept = rehearsal?.formulas[formula.tree];
   const [plain, setPlain] = useState(formula.tree === "");
-  if (!plain && formula.tree && !kept) return <div className="quiet">reading …</div>;
+  if (!plain && formula.tree && !kept) return <div className="quiet">Loading …</div>;
   if (!plain && kept?.calculation) {
     return <CalculationEditor calculation={kept.calculation} onChange={onChange} asFormula={() => setPlain(true)} onClose={onClose} />;
   }
-  return <Written label={label} start={formula.text || kept?.text || ""} choices={choices} onChange={onChange} onClose={onClose} />;
+  return (
+    <Written
+      label={label}
+      start={formula.text || kept?.text || ""}
+      isNew={formula.tree === ""}
+      choices={choices}
+      onChange={onChange}
+      onClose={onClose}
+    />
+  );
 }
 
-function Written({ label, start, choices, onChange, onClose }: Omit<Props, "formula"> & { start: string }) {
-  const { text, setText, read } = useFormula(start, (formula) => onChange(formula));
+function Written({ label, start, isNew, choices, onChange, onClose }: Omit<Props, "formula"> & { start: string; isNew: boolean }) {
+  const { text, setText, read } = useFormula(start, (formula) => onChange(formula), false, isNew);
   const box = useRef<HTMLDivElement>(null);
   useEffect(() => {
     const seen = box.current;
@@ -37,7 +46,15 @@ function Written({ label, start, choices, onChange, onClose }: Omit<Props, "form
   }, []);
   return (
     <div ref={box}>
-      <FormulaEditor label={label} text={text} read={read} choices={choices} onChange={setText} onClose={onClose} />
+      <FormulaEditor
+        label={label}
+        text={text}
+        begun={isNew && start !== ""}
+        read={read}
+        choices={choices}
+        onChange={setText}
+        onClose={onClose}
+      />
     </div>
   );
 }

@@ -2,7 +2,9 @@ import { useEffect, useRef, type KeyboardEvent, type ReactNode } from "react";
 import type { App, Database } from "../../api/queries";
 import { sentenceOf } from "../../lines";
 import type { Document, Line } from "./model";
+import { useNarrow } from "../../parts/useNarrow";
 import { depth } from "./nesting";
+import { OneUp } from "./OneUp";
 
 export interface Column {
   id: number;
@@ -11,12 +13,14 @@ export interface Column {
   mark?: ReactNode;
 }
 
-interface Props {
+export interface GridProps {
   document: Document;
   columns: Column[];
   line: string | null;
   column: number | null;
   corner: ReactNode;
+  /** What the corner is called where it is folded up. */
+  cornerName: string;
   app: App | undefined;
   databases: Database[];
   cell: (line: Line, column: Column) => ReactNode;
@@ -27,21 +31,32 @@ interface Props {
   onKey?: (event: KeyboardEvent) => void;
 }
 
-/** The timetable's grid: lines down, samples or runs across. Arrow keys move, Enter goes into the line below. */
-export function Grid(props: Props) {
+/** The timetable's grid: lines down, samples or runs across; on a phone one of these at a time. */
+export function Grid(props: GridProps) {
+  return useNarrow() ? <OneUp {...props} /> : <Wide {...props} />;
+}
+
+/** Arrow keys move, Enter goes into the line below. */
+function Wide(props: GridProps) {
   const { document, columns, line, column } = props;
   const chosen = useRef<HTMLTableCellElement>(null);
   const byKeys = useRef(false); // the focus goes along where keys have led, not where a click has
+  const pressed = useRef(false); // what was pressed is in sight
+  const shown = document.lines.some((l) => l.id === line);
   useEffect(() => {
     if (byKeys.current) chosen.current?.focus();
     byKeys.current = false;
   }, [line, column]);
-  const shown = document.lines.some((l) => l.id === line);
   useEffect(() => {
-    void chosen.current?.scrollIntoView({ block: "nearest", inline: "nearest" });
+    if (!pressed.current) void chosen.current?.scrollIntoView({ block: "nearest", inline: "nearest" });
+    pressed.current = false;
   }, [line, shown]);
 
   const choose = props.choose;
+  const press = (to: string, at: number | null) => {
+    pressed.current = to !== line;
+    choose(to, at);
+  };
   const onKeyDown = (event: KeyboardEvent) => {
     const on = event.target as HTMLElement;
     if (on.matches("input, [role=combobox]") || (on.matches("button, a") && event.key === "Enter" && !event.ctrlKey)) return; // it has keys of its own
@@ -97,7 +112,7 @@ export function Grid(props: Props) {
                 <td
                   ref={columns.length === 0 && l.id === line ? chosen : undefined}
                   tabIndex={columns.length === 0 && l.id === line ? 0 : -1} // with no samples yet, one goes along the lines themselves
-                  onClick={() => choose(l.id, column)}
+                  onClick={() => press(l.id, column)}
                   style={{ paddingLeft: 10 + 16 * depth(document, l) }}
                 >
                   <span className="no">{n + 1}</span>
@@ -114,7 +129,7 @@ export function Grid(props: Props) {
                       tabIndex={isHere || (n === 0 && c === columns[0] && column === null) ? 0 : -1}
                       className={isHere ? "chosen" : ""}
                       aria-selected={isHere}
-                      onClick={() => choose(l.id, c.id)}
+                      onClick={() => press(l.id, c.id)}
                     >
                       {props.cell(l, c)}
                     </td>

@@ -26,9 +26,9 @@ interface Props {
 }
 
 const LISTENS: Record<string, string> = {
-  record: "starts as records change",
-  schedule: "starts by the clock",
-  address: "takes requests as they come",
+  record: "Starts when records change",
+  schedule: "Starts on schedule",
+  address: "Accepts requests",
 };
 const SAVING: Record<Draft["saving"], string> = { saved: "saved", saving: "saving …", stale: "not saved", failed: "not saved" };
 
@@ -48,7 +48,7 @@ export function Head({ workflow, draft, findings, wrongSamples, zone, sampleLabe
       <div className="row top">
         <div className="grow">
           <h1>
-            <input aria-label="Name of the workflow" value={draft.name} onChange={(event) => draft.rename(event.target.value)} />
+            <input aria-label="Workflow name" value={draft.name} onChange={(event) => draft.rename(event.target.value)} />
           </h1>
           <div className="sub">
             Draft {draft.version}, {SAVING[draft.saving]} ·{" "}
@@ -59,9 +59,9 @@ export function Head({ workflow, draft, findings, wrongSamples, zone, sampleLabe
               </>
             ) : on && workflow.subscription ? (
               <>
-                takes {app?.items_word ?? "items"} <b>{workflow.subscription.pushed ? "as they arrive" : "at each check"}</b> ·{" "}
+                receives {app?.items_word ?? "items"} <b>{workflow.subscription.pushed ? "as they arrive" : "at each check"}</b> ·{" "}
                 <button className="link" onClick={() => check.mutate()}>
-                  check now
+                  Check now
                 </button>
                 {!workflow.subscription.problem && <> · next check {seconds(workflow.subscription.next_check_at, zone)}</>}
               </>
@@ -106,7 +106,7 @@ export function Head({ workflow, draft, findings, wrongSamples, zone, sampleLabe
           Side by side
         </button>
         <button className="link" onClick={onKeys}>
-          Keys
+          Keyboard shortcuts
         </button>
         <button className="link" onClick={onWhere}>
           Where is my item?

@@ -34,7 +34,7 @@ export function Held({ workflow, itemsWord }: { workflow: WorkflowDetail; itemsW
       </button>
       <Dialog open={asks} onClose={() => setAsks(false)}>
         <DialogTitle>Delete {held.count === 1 ? "1 held item" : `${count} held items`}?</DialogTitle>
-        <DialogContent>They will not run, and this cannot be undone. The source keeps its own copies.</DialogContent>
+        <DialogContent>They will not run, and this can’t be undone. The source keeps its own copies.</DialogContent>
         <DialogActions>
           <Button onClick={() => setAsks(false)}>Cancel</Button>
           <Button color="error" variant="contained" disabled={drop.isPending} onClick={() => drop.mutate()}>

@@ -1,15 +1,15 @@
 import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from "@mui/material";
 
 const KEYS = [
-  ["↑ ↓", "from line to line, within the grid"],
-  ["← →", "from sample to sample, within the grid"],
-  ["Enter", "into the chosen line, below the grid"],
+  ["↑ ↓", "between lines, in the grid"],
+  ["← →", "between samples, in the grid"],
+  ["Enter", "to the selected line’s panel"],
   ["Insert", "add a line below"],
   ["Delete", "remove the selected line"],
   ["Alt ↑, Alt ↓", "move the selected line, into or out of a branch"],
-  ["Ctrl D", "duplicate the chosen line, with what stands within it"],
-  ["Ctrl Z, Ctrl Shift Z", "undo and redo, within the grid"],
-  ["Ctrl Enter", "try the chosen sample"],
+  ["Ctrl D", "duplicate the selected line, with the lines inside it"],
+  ["Ctrl Z, Ctrl Shift Z", "undo and redo, in the grid"],
+  ["Ctrl Enter", "try the selected sample"],
   ["Ctrl ;", "to the capture line, on every screen"],
 ] as const;
 
@@ -17,7 +17,7 @@ const KEYS = [
 export function KeysDialog({ onClose }: { onClose: () => void }) {
   return (
     <Dialog open onClose={onClose} maxWidth="xs" fullWidth>
-      <DialogTitle>Keys</DialogTitle>
+      <DialogTitle>Keyboard shortcuts</DialogTitle>
       <DialogContent>
         <table>
           <tbody>

@@ -20,6 +20,7 @@ interface Props {
   choose: (line: string) => void;
   follow: (ref: Ref) => void;
   readAgain: () => void;
+  flush: () => Promise<boolean>;
 }
 
 /** The chosen line, edited in place. */
@@ -40,6 +41,7 @@ export function LinePanel(props: Props) {
     shown: props.shown,
     follow: props.follow,
     readAgain: props.readAgain,
+    flush: props.flush,
   };
   return (
     <LinePlace.Provider value={place}>
@@ -51,10 +53,10 @@ export function LinePanel(props: Props) {
         {!fixed && (
           <>
             <button className="link" onClick={props.onDuplicate}>
-              duplicate
+              Duplicate line
             </button>
             <button className="link" onClick={props.onRemove}>
-              remove {called}
+              Remove {called}
             </button>
           </>
         )}

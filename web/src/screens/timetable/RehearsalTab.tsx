@@ -1,17 +1,18 @@
 import { Button } from "@mui/material";
-import { useCallback, useMemo, useRef, useState, type KeyboardEvent } from "react";
-import { useApp, useDatabases, type Sample, type WorkflowDetail } from "../../api/queries";
+import { useCallback, useEffect, useMemo, useRef, useState, type KeyboardEvent } from "react";
+import { useApp, useTargets, type Sample, type WorkflowDetail } from "../../api/queries";
 import { readsCarried } from "../../fields";
 import { TrialCell } from "./cells";
+import { loadFormulas } from "./FormulaEditor";
 import { Grid } from "./Grid";
 import { LinePanel } from "./LinePanel";
-import { usedBy, viewOf } from "../../lines";
+import { usedBy } from "../../lines";
 import { carriedFor, valueIn } from "./carried";
-import { columnTime, newId, replaceLine, sameRef, whenOf } from "./model";
+import { columnTime, replaceLine, sameRef, whenOf } from "./model";
 import type { Line, Ref, Rehearsal } from "./model";
 import { AddLineMenu } from "./AddLineMenu";
-import { addLines, moveLine, removeLine } from "./nesting";
-import { useDuplicate } from "./useDuplicate";
+import { moveLine } from "./nesting";
+import { useLineEdits } from "./useLineEdits";
 import { PointingContext } from "./pointing";
 import { CompareDialog } from "./CompareDialog";
 import { SampleEditor } from "./SampleEditor";
@@ -25,7 +26,8 @@ import { useMakeField } from "./useMakeField";
 interface Props {
   workflow: WorkflowDetail;
   draft: Draft;
-  samples: Sample[];
+  /** None while they are loaded. */
+  samples: Sample[] | undefined;
   sample: Sample | undefined;
   rehearsal: Rehearsal | undefined;
   readAgain: () => void;
@@ -36,18 +38,29 @@ interface Props {
 }
 
 /** Build and rehearse: the trial grid, and below it the chosen line beside the chosen sample. */
-export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, readAgain, zone, line, choose, onTry }: Props) {
+export function RehearsalTab({ workflow, draft, samples: loaded, sample, rehearsal, readAgain, zone, line, choose, onTry }: Props) {
   const { document, setDocument } = draft;
+  const samples = loaded ?? [];
   const app = useApp(whenOf(document).app);
-  const databases = useDatabases().data ?? [];
+  const databases = useTargets();
   const [count, setCount] = useState(5);
   const [filter, setFilter] = useState<Filter>("all");
   const [comparing, setComparing] = useState(false);
-  const fetching = useFetching(workflow.id, document, count);
+  const fetching = useFetching(workflow.id, document, count, loaded);
   const [editing, setEditing] = useState<Sample | "new" | null>(null);
   const [adding, setAdding] = useState<HTMLElement | null>(null);
   const addButton = useRef<HTMLButtonElement>(null);
   const panel = useRef<HTMLDivElement>(null);
+  const goInto = useRef(false); // whether the focus goes into the panel of the line that is shown next: it was just added
+  useEffect(() => {
+    if (!goInto.current) return;
+    goInto.current = false;
+    panel.current?.querySelector<HTMLElement>("input, [role=combobox], button.link.first")?.focus();
+  }, [line]);
+  useEffect(() => {
+    const soon = setTimeout(() => void loadFormulas(), 4_000); // once the screen stands; what opens a formula before that waits for it
+    return () => clearTimeout(soon);
+  }, []);
   const taker = useRef<((ref: Ref) => void) | null>(null);
   const chosen = document.lines.find((l) => l.id === line) ?? document.lines.at(-1);
   const when = whenOf(document).id;
@@ -71,23 +84,16 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, read
     setDocument(replaceLine(document, next));
   }
 
-  const insert = (verb: Line["verb"]) => {
-    const id = newId();
-    const made = viewOf(verb).empty?.(id);
-    if (made) setDocument(addLines(document, made, chosen?.id ?? null));
-    choose(id, null);
-    setAdding(null);
-  };
-  const duplicate = useDuplicate(workflow.id, document, (next, line) => {
-    setDocument(next);
-    choose(line, null);
+  const { insert, duplicate, remove } = useLineEdits({
+    workflow: workflow.id,
+    draft,
+    chosen,
+    choose: (id) => choose(id, null),
+    onInserted: () => {
+      setAdding(null);
+      goInto.current = true;
+    },
   });
-  const remove = () => {
-    if (!chosen || viewOf(chosen.verb).fixed) return;
-    const at = document.lines.indexOf(chosen);
-    setDocument(removeLine(document, chosen.id));
-    choose(document.lines[at - 1]?.id ?? when, null);
-  };
   const onKey = (event: KeyboardEvent) => {
     const ctrl = event.ctrlKey || event.metaKey;
     const act =
@@ -139,7 +145,7 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, read
   );
   const foot = (
     <Button ref={addButton} variant="text" className="narrow" onClick={(event) => setAdding(event.currentTarget)}>
-      + add a line
+      + Add line
     </Button>
   );
   const marks = { edited: "✎", made_up: "✎", fetched: "" } as Record<string, string>;
@@ -154,6 +160,7 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, read
           line={chosen?.id ?? null}
           column={sample?.id ?? null}
           corner={corner}
+          cornerName="Samples"
           app={app}
           databases={databases}
           detail={(l) => ("conditions" in l ? conditionWords(l, rehearsal) : "")}
@@ -183,6 +190,7 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, read
               setDocument={setDocument}
               choose={(id) => choose(id, null)}
               readAgain={readAgain}
+              flush={draft.flush}
               follow={(ref) => choose(ref.line, null)}
             />
           )}
@@ -204,7 +212,7 @@ export function RehearsalTab({ workflow, draft, samples, sample, rehearsal, read
         ) : (
           <div>
             <div className="ph">No sample yet</div>
-            <p className="quiet">Samples are real items of the source. They show what each line would do; nothing is written by looking.</p>
+            <p className="quiet">Samples are real items from the source. They show what each line would do. Nothing is written.</p>
           </div>
         )}
       </div>

@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { Link } from "react-router";
-import { useApp, useDatabases, useRuns, type WorkflowDetail } from "../../api/queries";
+import { useApp, useTargets, useRuns, type WorkflowDetail } from "../../api/queries";
 import { RunAgain } from "../runs/RunAgain";
 import { LineRecord } from "../runs/RunParts";
 import { RunCell } from "./outcomes";
@@ -22,7 +22,7 @@ const COLUMNS = 5;
 /** The same grid with true runs as columns, the newest first, arriving live. */
 export function RunsTab({ workflow, document, rehearsal, zone }: Props) {
   const app = useApp(whenOf(document).app);
-  const databases = useDatabases().data ?? [];
+  const databases = useTargets();
   const runs = useRuns({ workflow: workflow.id, limit: 30 });
   const { line, column, choose } = useChoice(document.lines.at(-1)?.id ?? null);
   const [from, setFrom] = useState(0);
@@ -35,8 +35,8 @@ export function RunsTab({ workflow, document, rehearsal, zone }: Props) {
         <h2>No runs yet</h2>
         <p>
           {workflow.state === "on"
-            ? `The next ${app?.item_word ?? "item"} that comes will show here by itself.`
-            : "Turn the workflow on, or try a sample: each run shows here as a column."}
+            ? `The next ${app?.item_word ?? "item"} will appear here when it arrives.`
+            : "Turn on the workflow, or try a sample. Each run appears here as a column."}
         </p>
       </div>
     );
@@ -58,15 +58,16 @@ export function RunsTab({ workflow, document, rehearsal, zone }: Props) {
         }))}
         line={line}
         column={run?.id ?? null}
+        cornerName="Runs"
         corner={
           <>
             Runs {from + 1} to {from + shown.length} ·{" "}
             <button className="link" disabled={from === 0} onClick={() => setFrom(Math.max(0, from - COLUMNS))}>
-              newer
+              Newer
             </button>{" "}
             ·{" "}
             <button className="link" disabled={from + COLUMNS >= all.length && !runs.hasNextPage} onClick={older}>
-              older
+              Older
             </button>
           </>
         }
@@ -86,7 +87,7 @@ export function RunsTab({ workflow, document, rehearsal, zone }: Props) {
               <div className="grow">
                 {run.title} <span>{run.kind === "try" ? "a try" : `version ${run.number}`}</span>
               </div>
-              <Link to={`/runs/${run.id}`}>open the run</Link>
+              <Link to={`/runs/${run.id}`}>Open run</Link>
             </div>
             <LineRecord run={run} line={line} document={document} />
           </div>

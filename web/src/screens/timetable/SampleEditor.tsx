@@ -57,10 +57,10 @@ export function SampleEditor({ workflow, sample, fields, lists, word, onClose }:
 
   return (
     <Dialog open onClose={onClose} maxWidth="sm" fullWidth>
-      <DialogTitle>{sample ? "Edit the sample" : "Make up a sample"}</DialogTitle>
+      <DialogTitle>{sample ? "Edit sample" : "Create sample"}</DialogTitle>
       <DialogContent>
         <p className="quiet below-3">
-          {sample ? `The ${word} itself stays as it is; the sample is marked as edited.` : "It is marked as made up."}
+          {sample ? `The ${word} itself doesn’t change. The sample is marked as edited.` : "It will be marked as made up."}
         </p>
         {fields.map((f) => (
           <TextField

@@ -28,7 +28,6 @@ export function SampleLists({ lists, rows, onChange }: Props) {
                 <input
                   key={field.key}
                   className="find flush w-130"
-
                   aria-label={`${words} ${at + 1}`}
                   placeholder={words}
                   value={String(row[field.key] ?? "")}
@@ -43,7 +42,7 @@ export function SampleLists({ lists, rows, onChange }: Props) {
         ))}
         <div>
           <button className="link" onClick={() => onChange({ ...rows, [list.key]: [...own, {}] })}>
-            + add a row
+            + Add row
           </button>
         </div>
       </section>

@@ -27,36 +27,36 @@ export function SampleView(props: Props) {
       <div className="ph">
         <div className="grow">
           {list ? "Carried values" : props.own ? WORDS[props.own.kind] : (props.app?.display.word ?? "The item")}{" "}
-          <span className="quiet">· {list ? "choose one to fill" : "point at a piece"}</span>
+          <span className="quiet">· {list ? "select one to fill" : "select a part"}</span>
         </div>
         <button className="link" onClick={props.edit}>
-          edit
+          Edit sample
         </button>
         <button className="link" onClick={() => setList(!list)}>
-          {list ? "as itself" : "as a list"}
+          {list ? "As it looks" : "As a list"}
         </button>
       </div>
       {props.sample.kind !== "fetched" && (
-        <p className="look">{props.sample.kind === "made_up" ? "This sample is made up." : "This sample was edited here."}</p>
+        <p className="look">{props.sample.kind === "made_up" ? "This sample is made up." : "This sample was edited."}</p>
       )}
       {list ? (
         <List {...props} />
-      ) : props.own ? (
+      ) : props.own || !props.app?.display.heading ? (
         <Particulars {...props} />
-      ) : props.app ? (
+      ) : (
         <AsItself {...props} display={props.app.display} />
-      ) : null}
+      )}
     </div>
   );
 }
 
 const WORDS: Record<Own["kind"], string> = { record: "The record", schedule: "The time", address: "The request" };
 
-/** A record, a time or a request, value by value; each can be pointed at. */
+/** A record, a row, a time or a request, value by value; each can be pointed at. */
 function Particulars({ carried, when, shown }: Props) {
   const { point, used } = usePointing();
   return (
-    <div className="letter" aria-label="The sample as itself">
+    <div className="letter" aria-label="Sample as it looks">
       <dl className="short">
         {carried
           .filter((c) => c.line === when && shown({ line: c.line, value: c.key }))
@@ -99,7 +99,7 @@ function List({ carried, when, shown, valueOf, unreadable, makeField }: Props) {
         className="find"
         type="search"
         aria-label="Search carried values"
-        placeholder="Search by name or by content"
+        placeholder="Search by name or content"
         value={query}
         onChange={(e) => setQuery(e.target.value)}
       />
@@ -123,7 +123,7 @@ function List({ carried, when, shown, valueOf, unreadable, makeField }: Props) {
             </button>,
             <span key={`v${n}`} className="clip" title={(c.line === when && unreadable[c.key]) || shown(ref).slice(0, 500)}>
               {c.line === when && unreadable[c.key] ? (
-                <b className="bad">! cannot be read: {unreadable[c.key]}</b>
+                <b className="bad">! can’t be read: {unreadable[c.key]}</b>
               ) : value === undefined ? (
                 <i className="quiet">not in this sample</i>
               ) : value === null ? (
@@ -136,7 +136,7 @@ function List({ carried, when, shown, valueOf, unreadable, makeField }: Props) {
               <button
                 key={`m${n}`}
                 className="link"
-                title={`Make a field of ${c.name.slice(1).join(" › ") || c.name[0]}`}
+                title={`Create field from ${c.name.slice(1).join(" › ") || c.name[0]}`}
                 onClick={() => makeField(c)}
               >
                 + field

@@ -4,7 +4,7 @@ import type { Cell, Own } from "./model";
 import type { useFetching } from "./useFetching";
 
 export type Filter = "all" | "stops" | "wrong";
-const FILTERS: Record<Filter, string> = { all: "all", stops: "only those that stop", wrong: "only those with problems" };
+const FILTERS: Record<Filter, string> = { all: "all", stops: "only skipped or stopped", wrong: "only with problems" };
 
 /** Whether a sample is shown: all, those that some line stops, or those with problems. */
 export function shows(filter: Filter, cells: Cell[] | undefined): boolean {
@@ -12,7 +12,7 @@ export function shows(filter: Filter, cells: Cell[] | undefined): boolean {
   return cells.some((c) => c.state === "put_right" || c.doubts > 0 || (filter === "stops" && c.state === "passed_by"));
 }
 
-const OWN_ITEMS: Record<Own["kind"], string> = { record: "the newest records", schedule: "the next times", address: "requests" };
+const OWN_ITEMS: Record<Own["kind"], string> = { record: "newest records", schedule: "next times", address: "requests" };
 
 interface Props {
   samples: number;
@@ -47,7 +47,7 @@ export function SamplesCorner({ samples, shown, filter, setFilter, count, setCou
           <Select
             value={filter}
             className="small"
-            SelectDisplayProps={{ "aria-label": "Which samples are shown" }}
+            SelectDisplayProps={{ "aria-label": "Samples to show" }}
             onChange={(event) => setFilter(event.target.value as Filter)}
           >
             {(Object.keys(FILTERS) as Filter[]).map((f) => (
@@ -59,45 +59,54 @@ export function SamplesCorner({ samples, shown, filter, setFilter, count, setCou
         )}
         {compare && (
           <button className="link" onClick={compare}>
-            compare
+            Compare
           </button>
         )}
       </div>
       <div className="row close nowrap">
         <button className="link" onClick={fetching.fetch} disabled={!source || fetching.fetching} hidden={own?.kind === "address"}>
-          {samples ? "fetch again" : own ? `fetch ${OWN_ITEMS[own.kind]}` : `fetch the newest ${app?.items_word ?? "items"}`}
+          {fetching.fetching
+            ? "Fetching …"
+            : samples
+              ? "Fetch again"
+              : own
+                ? `Fetch ${OWN_ITEMS[own.kind]}`
+                : `Fetch newest ${app?.items_word ?? "items"}`}
         </button>
-        <Select
-          value={count}
-          className="small"
-          SelectDisplayProps={{ "aria-label": "How many to fetch" }}
-          onChange={(event) => setCount(event.target.value)}
-        >
-          {[5, 20, 50].map((n) => (
-            <MenuItem key={n} value={n}>
-              {n}
-            </MenuItem>
-          ))}
-        </Select>
+        {own?.kind !== "address" && (
+          <Select
+            value={count}
+            className="small"
+            SelectDisplayProps={{ "aria-label": "Number to fetch" }}
+            onChange={(event) => setCount(event.target.value)}
+          >
+            {[5, 20, 50].map((n) => (
+              <MenuItem key={n} value={n}>
+                {n}
+              </MenuItem>
+            ))}
+          </Select>
+        )}
         {!own && (
           <>
             <span>·</span>
             <button className="link" onClick={() => fetching.setWaiting(!fetching.waiting)} disabled={!source}>
-              {fetching.waiting ? "stop waiting" : "wait for the next"}
+              {fetching.waiting ? "Stop waiting" : "Wait for the next one"}
             </button>
           </>
         )}
-        <span>·</span>
+        {own?.kind !== "address" && <span>·</span>}
         <button className="link" onClick={makeOne}>
-          create sample
+          Create sample
         </button>
       </div>
       {fetching.waiting && (
         <div className="look">
-          Waiting: make one {app?.item_word} now, in {app?.name}.
+          Waiting for the next {app?.item_word}. Create one now in {app?.name}.
         </div>
       )}
       {fetching.problem && <div className="bad">{fetching.problem}</div>}
+      {fetching.nothing && <div>Nothing here yet. Create an item, or wait for the next one.</div>}
     </>
   );
 }

@@ -39,15 +39,15 @@ export function SuggestionsHead<L extends Fills>({ suggested, line, onChange }: 
   return (
     <div className="row suggestions">
       <span className="quiet">
-        {suggested.length} {suggested.length === 1 ? "field has a proposal" : "fields have proposals"}
+        {suggested.length} {suggested.length === 1 ? "field has a suggestion" : "fields have suggestions"}
       </span>
       {sure.length > 0 && sure.length < suggested.length && (
         <button className="link" onClick={() => onChange(fill(line, sure))}>
-          take the {sure.length} sure {sure.length === 1 ? "one" : "ones"}
+          Accept {sure.length} confident
         </button>
       )}
       <button className="link" onClick={() => onChange(fill(line, suggested))}>
-        take all
+        Accept all
       </button>
     </div>
   );
@@ -60,10 +60,10 @@ export function Suggested<L extends Fills>({ suggestion, line, onChange }: Props
   return (
     <span className="suggested">
       <button className="link wrap" onClick={() => onChange(fill(line, [suggestion]))}>
-        use {found ? suggestion.reason : suggestion.words}
+        Use {found ? suggestion.reason : suggestion.words}
       </button>{" "}
       <span className="quiet">
-        {suggestion.sure ? "sure" : "perhaps"}: {found ? "found in a text" : suggestion.reason}
+        {suggestion.sure ? "confident" : "possible"}: {found ? "found in a text" : suggestion.reason}
       </span>
     </span>
   );

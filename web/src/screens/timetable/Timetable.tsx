@@ -2,6 +2,7 @@ import { useMemo, useState } from "react";
 import { useLocation, useParams } from "react-router";
 import { Problem } from "../../api/client";
 import { useMe, useSamples, useWorkflow, type WorkflowDetail } from "../../api/queries";
+import { FirstSteps } from "../start/FirstSteps";
 import { Dock } from "./Dock";
 import { Head } from "./Head";
 import { KeysDialog } from "./KeysDialog";
@@ -23,7 +24,7 @@ export function Timetable() {
     return (
       <main>
         <div className="empty">
-          <h1>This workflow is not here</h1>
+          <h1>Workflow not found</h1>
           <p>
             {kept.error.message} {kept.error.detail}
           </p>
@@ -35,11 +36,12 @@ export function Timetable() {
 }
 
 function Open({ workflow }: { workflow: WorkflowDetail }) {
+  const [opened] = useState(workflow.unfinished); // the first line that is not finished, as the workflow was when it was opened
   const draft = useDraft(workflow);
   const samples = useSamples(workflow.id).data;
   const { rehearsal, readAgain } = useRehearsal(workflow.id, draft.document, samples);
   const zone = useMe().data?.timezone ?? "UTC";
-  const { line, column, choose } = useChoice(draft.document.lines.at(-1)?.id ?? null);
+  const { line, column, choose } = useChoice(opened ?? draft.document.lines.at(-1)?.id ?? null);
   const [docked, setDocked] = useState(false);
   const [dialog, setDialog] = useState<"try" | "where" | "keys" | null>(null);
   const tab = /\/(runs|backcast)$/.exec(useLocation().pathname)?.[1] ?? "rehearsal";
@@ -61,6 +63,7 @@ function Open({ workflow }: { workflow: WorkflowDetail }) {
         docked={docked}
         onDock={() => setDocked(!docked)}
       />
+      <FirstSteps strip />
       {draft.saving === "stale" && (
         <div className="note bad" role="alert">
           {draft.problem}{" "}
@@ -75,7 +78,7 @@ function Open({ workflow }: { workflow: WorkflowDetail }) {
       )}
       {draft.saving === "failed" && (
         <div className="note bad" role="alert">
-          {draft.problem} What you typed is still here and is saved as soon as that is possible.
+          {draft.problem} Your edits are kept here and will be saved when possible.
         </div>
       )}
       {tab === "runs" && <RunsTab workflow={workflow} document={draft.document} rehearsal={rehearsal} zone={zone} />}
@@ -84,7 +87,7 @@ function Open({ workflow }: { workflow: WorkflowDetail }) {
         <RehearsalTab
           workflow={workflow}
           draft={draft}
-          samples={samples ?? []}
+          samples={samples}
           sample={sample}
           rehearsal={rehearsal}
           readAgain={readAgain}

@@ -3,11 +3,12 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { answer, client, said } from "../../api/client";
-import { useApp, useDatabases, useRun, type Sample } from "../../api/queries";
+import { useApp, useTargets, useRun, type Sample } from "../../api/queries";
 import { RunCell } from "./outcomes";
 import { RunState } from "./runState";
 import { undoneWords, WROTE } from "../runs/undone";
-import { sentenceOf, viewOf } from "../../lines";
+import { RecordLink, type WroteRecord } from "../runs/RecordLink";
+import { sentenceOf, undoneBy, viewOf } from "../../lines";
 import { whenOf, type Document } from "./model";
 import { depth } from "./nesting";
 
@@ -25,7 +26,7 @@ interface Props {
 
 /** Carry a sample through for real. Before it, each line says what it will write and how that can be undone. */
 export function TryDialog({ workflow, document, sample, line, flush, docked, onClose }: Props) {
-  const databases = useDatabases().data ?? [];
+  const databases = useTargets();
   const app = useApp(whenOf(document).app);
   const alone = document.lines.find((l) => l.id === line && viewOf(l.verb).undone);
   const [only, setOnly] = useState("all");
@@ -33,7 +34,7 @@ export function TryDialog({ workflow, document, sample, line, flush, docked, onC
   const queries = useQueryClient();
   const carry = useMutation({
     mutationFn: async () => {
-      if (!(await flush())) throw new Error("The draft could not be saved, so nothing was tried.");
+      if (!(await flush())) throw new Error("The draft couldn’t be saved, so nothing was tried.");
       return answer(
         client.POST("/api/v1/workflows/{workflow_id}/try", {
           params: { path: { workflow_id: workflow } },
@@ -56,7 +57,8 @@ export function TryDialog({ workflow, document, sample, line, flush, docked, onC
               <tbody>
                 {document.lines.map((l, n) => {
                   const { verb, object } = sentenceOf(l, app, databases, document);
-                  const writes = viewOf(l.verb).undone && (only === "all" || only === l.id);
+                  const undone = undoneBy(l, document, databases);
+                  const writes = undone && (only === "all" || only === l.id);
                   return (
                     <tr key={l.id}>
                       <td style={{ paddingLeft: 10 + 16 * depth(document, l) }}>
@@ -64,9 +66,7 @@ export function TryDialog({ workflow, document, sample, line, flush, docked, onC
                         <span className="verb">{verb}</span>
                         {object}
                       </td>
-                      <td className={writes ? "" : "quiet"}>
-                        {writes ? `Writes; ${viewOf(l.verb).undone ?? ""}` : viewOf(l.verb).undone ? "Not run" : "Reads only"}
-                      </td>
+                      <td className={writes ? "" : "quiet"}>{writes ? `Writes; ${undone}` : undone ? "Not run" : "Reads only"}</td>
                     </tr>
                   );
                 })}
@@ -108,27 +108,23 @@ function Result({ run, document }: { run: number; document: Document }) {
     mutationFn: () => answer(client.POST("/api/v1/runs/{run_id}/undo", { params: { path: { run_id: run } } })),
     onSuccess: () => void queries.invalidateQueries(),
   });
-  if (!detail) return <p className="quiet">It is on its way.</p>;
+  if (!detail) return <p className="quiet">Running …</p>;
   const wrote = detail.run.lines.some((l) => WROTE.has(l.outcome));
   return (
     <>
       <p className="below-2">
-        <RunState state={detail.run.state} /> <Link to={`/runs/${run}`}>Open the run</Link>
+        <RunState state={detail.run.state} /> <Link to={`/runs/${run}`}>Open run</Link>
       </p>
       <table>
         <tbody>
           {document.lines.map((l, n) => {
             const line = detail.run.lines.findLast((r) => r.line === l.id);
-            const output = line?.output as { database: number; record: number; database_name: string } | null | undefined;
+            const output = line?.output as WroteRecord | null | undefined;
             return (
               <tr key={l.id}>
                 <td className="w-40">{n + 1}</td>
                 <td>{line && <RunCell run={detail.run} line={l.id} />}</td>
-                <td>
-                  {output?.record ? (
-                    <Link to={`/databases/${output.database}/${output.record}`}>Open it in {output.database_name}</Link>
-                  ) : null}
-                </td>
+                <td>{output?.record ? <RecordLink of={output}>Open in {output.database_name}</RecordLink> : null}</td>
               </tr>
             );
           })}

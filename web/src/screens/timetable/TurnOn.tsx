@@ -1,7 +1,7 @@
 import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from "@mui/material";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { answer, client } from "../../api/client";
+import { answer, client, type Schemas } from "../../api/client";
 import type { WorkflowDetail } from "../../api/queries";
 import { useNotices } from "../../frame/Notices";
 import { relative } from "../../parts/dates";
@@ -27,12 +27,12 @@ export function TurnOn({ workflow, draft, findings }: Props) {
   };
   const turnOn = useMutation({
     mutationFn: async (carry_missed: boolean) => {
-      if (!(await draft.flush())) throw new Error("The draft could not be saved, so it was not turned on.");
+      if (!(await draft.flush())) throw new Error("The draft couldn’t be saved, so the workflow was not turned on.");
       return answer(client.POST("/api/v1/workflows/{workflow_id}/on", { ...where, body: { carry_missed } }));
     },
     onSuccess: (now, carried) => {
       done(now);
-      tell(carried ? "On. The items that arrived while this was off will run too." : "On. New items will run from now on.");
+      tell(carried ? "Turned on. Items that arrived while this was off will run too." : "Turned on. New items will run from now on.");
     },
     onError: (error) => {
       setMissed(null);
@@ -43,9 +43,19 @@ export function TurnOn({ workflow, draft, findings }: Props) {
     mutationFn: () => answer(client.POST("/api/v1/workflows/{workflow_id}/off", where)),
     onSuccess: (now) => {
       done(now);
-      tell("Off. New items aren’t processed any more.");
+      tell("Turned off. New items aren’t processed.");
     },
     onError: fail,
+  });
+  const [warned, setWarned] = useState<Schemas["RunningOutOut"][]>([]);
+  const askMissed = () => (workflow.turned_on_at && workflow.state === "off" ? ask.mutate() : turnOn.mutate(false));
+  const weigh = useMutation({
+    mutationFn: async () => {
+      await draft.flush();
+      return answer(client.GET("/api/v1/workflows/{workflow_id}/costs", where));
+    },
+    onSuccess: (found) => (found.length > 0 ? setWarned(found) : askMissed()),
+    onError: askMissed, // turning on says why, if it cannot be done
   });
   const ask = useMutation({
     mutationFn: () => answer(client.GET("/api/v1/workflows/{workflow_id}/missed", where)),
@@ -55,7 +65,7 @@ export function TurnOn({ workflow, draft, findings }: Props) {
   return (
     <>
       {on && workflow.changed_since_on && (
-        <Button variant="contained" disabled={findings > 0} onClick={() => turnOn.mutate(false)}>
+        <Button variant="contained" disabled={findings > 0 || weigh.isPending} onClick={() => weigh.mutate()}>
           Turn on this draft
         </Button>
       )}
@@ -64,13 +74,35 @@ export function TurnOn({ workflow, draft, findings }: Props) {
       ) : (
         <Button
           variant="contained"
-          onClick={() => (workflow.turned_on_at && workflow.state !== "paused" ? ask.mutate() : turnOn.mutate(false))}
-          disabled={turnOn.isPending || ask.isPending}
+          onClick={() => weigh.mutate()}
+          disabled={turnOn.isPending || ask.isPending || weigh.isPending}
           title={findings ? `${findings} ${findings === 1 ? "problem" : "problems"} to fix first` : ""}
         >
           {workflow.state === "paused" ? "Resume" : "Turn on"}
         </Button>
       )}
+      <Dialog open={warned.length > 0} onClose={() => setWarned([])}>
+        <DialogTitle>A limit would be reached</DialogTitle>
+        <DialogContent>
+          {warned.map((one) => (
+            <p key={one.sentence}>
+              {one.sentence} {one.advice}
+            </p>
+          ))}
+        </DialogContent>
+        <DialogActions>
+          <Button onClick={() => setWarned([])}>Cancel</Button>
+          <Button
+            variant="contained"
+            onClick={() => {
+              setWarned([]);
+              askMissed();
+            }}
+          >
+            Turn on anyway
+          </Button>
+        </DialogActions>
+      </Dialog>
       <Dialog open={missed !== null} onClose={() => setMissed(null)}>
         <DialogTitle>
           {missed?.count === 1 ? "1 item" : `${missed?.count} items`} arrived while this was off

@@ -41,29 +41,29 @@ export function WhereDialog({ workflow, zone, onClose }: Props) {
         >
           <TextField
             autoFocus
-            placeholder="Paste the link of the item"
+            placeholder="Paste the item’s link"
             value={link}
             onChange={(e) => setLink(e.target.value)}
-            slotProps={{ htmlInput: { "aria-label": "Link of the item" } }}
+            slotProps={{ htmlInput: { "aria-label": "Item link" } }}
           />
           <Button type="submit" variant="contained">
-            Look it up
+            Find item
           </Button>
         </form>
         {where.error && <div className="note bad">{said(where.error)}</div>}
         {found && (
           <div className={looks[found.fate] ?? "note"} role="status">
             {found.title && <b>{found.title}. </b>}
-            {found.sentence} {found.advice} {found.link && <Link to={new URL(found.link).pathname}>Open the record</Link>}{" "}
-            {found.run && <Link to={`/runs/${found.run}`}>Open the run</Link>}
+            {found.sentence} {found.advice} {found.link && <Link to={new URL(found.link).pathname}>Open record</Link>}{" "}
+            {found.run && <Link to={`/runs/${found.run}`}>Open run</Link>}
             {found.fate === "next_check" && (
               <button className="link" onClick={() => check.mutate()}>
-                {check.isSuccess ? "asked" : "check now"}
+                {check.isSuccess ? "asked" : "Check now"}
               </button>
             )}
           </div>
         )}
-        <p className="flush above-3 below-1">Or pick one of the newest:</p>
+        <p className="flush above-3 below-1">Or choose one of the newest:</p>
         {items.error && <div className="note bad">{said(items.error)}</div>}
         <div className="scroll tall">
           <table className="list">

@@ -18,6 +18,11 @@ export function databaseOf(line: Line | undefined, document: Document, databases
           databases,
         )
       : undefined;
+  if (line && "own" in line) {
+    const { own, connection, container } = line;
+    if (own) return own.kind === "record" && own.event !== "database_button" ? databases.find((d) => d.id === own.database) : undefined;
+    return databases.find((d) => d.outside?.connection === connection && d.outside?.place === container);
+  }
   return line && "database" in line ? databases.find((d) => d.id === line.database) : undefined;
 }
 

@@ -38,7 +38,7 @@ function OneCell({ cell, verb }: { cell: Cell | undefined; verb: Line["verb"] })
             cell.note
           ) : (
             <>
-              goes on
+              continues
               <br />
               <span className="quiet">{cell.note}</span>
             </>
@@ -48,7 +48,7 @@ function OneCell({ cell, verb }: { cell: Cell | undefined; verb: Line["verb"] })
     case "passed_by":
       return (
         <span className="st">
-          <span className="mk">▬</span>passed by
+          <span className="mk">▬</span>skipped
           <br />
           <span className="quiet">{cell.note}</span>
         </span>
@@ -62,7 +62,7 @@ function OneCell({ cell, verb }: { cell: Cell | undefined; verb: Line["verb"] })
     case "taken":
       return (
         <>
-          <span className="mk ok">↳</span>this way
+          <span className="mk ok">↳</span>this branch
         </>
       );
     case "not_taken":
@@ -137,7 +137,7 @@ function OneCell({ cell, verb }: { cell: Cell | undefined; verb: Line["verb"] })
           <span className="mk">!</span>
           {wrong || 1} {wrong > 1 ? "problems" : "problem"}
           <br />
-          <span className="quiet light">{cell.parts.length > 0 ? `${fit} made` : `${fit} fields fit`}</span>
+          <span className="quiet light">{cell.parts.length > 0 ? `${fit} values fit` : `${fit} fields fit`}</span>
         </span>
       );
     default:

@@ -5,7 +5,7 @@ const BETWEEN = { all: " and ", any: " or ", none: " or " } as const;
 
 /** The conditions of a line in words: Subject mentions “quote”, “estimate” · To is works@… */
 export function conditionWords(line: { conditions: Test[] }, rehearsal: Rehearsal | undefined): string {
-  if (line.conditions.length === 0) return "add a condition";
+  if (line.conditions.length === 0) return "Add condition";
   return line.conditions.map((c) => testWords(c, rehearsal)).join(" · ");
 }
 

@@ -13,6 +13,8 @@ export interface LineContext {
   follow: (ref: Ref) => void;
   /** Let Find lines read anew. */
   readAgain: () => void;
+  /** Save the draft as it is by now; false where that failed. */
+  flush: () => Promise<boolean>;
 }
 
 export const LinePlace = createContext<LineContext | null>(null);
@@ -21,5 +23,5 @@ export const LinePlace = createContext<LineContext | null>(null);
 export function useLine(): LineContext & { gone: string } {
   const found = useContext(LinePlace);
   if (!found) throw new Error("this stands outside a line's panel");
-  return { ...found, gone: found.rehearsal ? "no longer carried" : "…" };
+  return { ...found, gone: found.rehearsal ? "no longer available" : "…" };
 }

@@ -1,9 +1,11 @@
 import type { Schemas } from "../../api/client";
 import { newKey } from "../../api/key";
+import { parts } from "../../parts/dates";
 
 export type Document = Schemas["Workflow"];
 export type When = Schemas["When"];
 export type RecordEvent = Schemas["RecordEvent"];
+export type Watch = Schemas["Watch"];
 export type Schedule = Schemas["Schedule"];
 export type Address = Schemas["Address"];
 export type Own = RecordEvent | Schedule | Address;
@@ -13,9 +15,12 @@ export type AddOrUpdate = Schemas["AddOrUpdate"];
 export type Update = Schemas["Update"];
 export type Delete = Schemas["Delete"];
 export type Adds = Add | AddOrUpdate;
-export type Fills = Adds | Update;
+export type Do = Schemas["Do"];
+export type Fills = Adds | Update | Do;
 export type Shape = Schemas["Shape"];
 export type Find = Schemas["Find"];
+export type Get = Schemas["Get"];
+export type ListValues = Schemas["ListValues"];
 export type Wait = Schemas["Wait"];
 export type Decide = Schemas["Decide"];
 export type Way = Schemas["Way"];
@@ -86,13 +91,10 @@ export function tidy(parts: Part[]): Part[] {
   return result;
 }
 
-const day = (zone: string) => new Intl.DateTimeFormat("en-GB", { weekday: "short", timeZone: zone });
-const clock = (zone: string) => new Intl.DateTimeFormat("en-GB", { hour: "2-digit", minute: "2-digit", timeZone: zone });
-const date = (zone: string) => new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", timeZone: zone });
-
 /** The head of a column: Mon 17:02 within a week, 3 Nov 17:02 before. */
 export function columnTime(at: string, zone: string, now = Date.now()): string {
   const then = new Date(at);
   const near = Math.abs(now - then.getTime()) < 6 * 86_400_000;
-  return `${(near ? day : date)(zone).format(then)} ${clock(zone).format(then)}`;
+  const { weekday, day, month, time } = parts(then, zone);
+  return `${near ? weekday : `${day} ${month}`} ${time}`;
 }

@@ -2,6 +2,7 @@ import type { ReactNode } from "react";
 import { Link } from "react-router";
 import { useMe, type Run } from "../../api/queries";
 import { dateTime } from "../../parts/dates";
+import { SavedOutcome, type Saved } from "./SavedOutcome";
 
 const OUTCOMES: Record<string, ReactNode> = {
   in: (
@@ -11,17 +12,17 @@ const OUTCOMES: Record<string, ReactNode> = {
   ),
   goes_on: (
     <>
-      <span className="mk ok">✓</span>went on
+      <span className="mk ok">✓</span>continued
     </>
   ),
   passed_by: (
     <span className="st">
-      <span className="mk">▬</span>passed by
+      <span className="mk">▬</span>skipped
     </span>
   ),
   fits: (
     <>
-      <span className="mk ok">=</span>made
+      <span className="mk ok">=</span>values
     </>
   ),
   found_none: (
@@ -41,11 +42,11 @@ const OUTCOMES: Record<string, ReactNode> = {
   ),
   taken: (
     <>
-      <span className="mk ok">↳</span>this way
+      <span className="mk ok">↳</span>this branch
     </>
   ),
   not_taken: <span className="quiet">·</span>,
-  skipped: <span className="quiet">left out</span>,
+  skipped: <span className="quiet">not run</span>,
   failed: (
     <span className="bad">
       <span className="mk">!</span>failed
@@ -56,8 +57,8 @@ const OUTCOMES: Record<string, ReactNode> = {
 const WRITTEN: Record<string, { mark: string; word: string; look: string }> = {
   added: { mark: "+", word: "", look: "ok" },
   updated: { mark: "≠", word: "updated", look: "ok" },
-  unchanged: { mark: "=", word: "as it was:", look: "st" },
-  there: { mark: "=", word: "there already:", look: "st" },
+  unchanged: { mark: "=", word: "unchanged:", look: "st" },
+  there: { mark: "=", word: "already exists:", look: "st" },
   deleted: { mark: "×", word: "deleted", look: "st" },
 };
 
@@ -65,7 +66,7 @@ function Rests({ until }: { until: string }) {
   const zone = useMe().data?.timezone ?? "UTC";
   return (
     <>
-      <span className="mk look">◔</span>rests until
+      <span className="mk look">◔</span>waits until
       <br />
       <span className="quiet">{dateTime(until, zone)}</span>
     </>
@@ -77,37 +78,6 @@ interface WebOutput {
   address: string;
   attempt: number;
   status?: number;
-}
-
-interface Saved {
-  name: string;
-  folder: string;
-  link: string | null;
-  happened: "added" | "replaced" | "there";
-}
-
-const SAVED: Record<Saved["happened"], string> = { added: "saved", replaced: "replaced", there: "was there" };
-
-/** A file that was saved, with the link that opens it. */
-function SavedOutcome({ saved }: { saved: Saved }) {
-  return (
-    <>
-      <span className="ok">
-        <span className="mk">↓</span>
-        {SAVED[saved.happened]}
-      </span>{" "}
-      <small className="quiet">
-        {saved.link ? (
-          <a href={saved.link} target="_blank" rel="noreferrer">
-            {saved.name}
-          </a>
-        ) : (
-          saved.name
-        )}{" "}
-        in {saved.folder}
-      </small>
-    </>
-  );
 }
 
 /** A web request: sent, or about to be. */
@@ -192,11 +162,18 @@ export function OutcomeCell({ outcome, output }: { outcome: string; output: unkn
       </span>
     );
   }
+  if (outcome === "did" && output)
+    return (
+      <>
+        <span className="mk ok">▸</span>
+        {(output as { words: string }).words}
+      </>
+    );
   if (outcome === "saved" && output) return <SavedOutcome saved={output as Saved} />;
   if (outcome === "in_doubt")
     return (
       <>
-        <span className="mk look">?</span>in doubt: <Link to="/needs">did it arrive?</Link>
+        <span className="mk look">?</span>unconfirmed: <Link to="/needs">did it arrive?</Link>
       </>
     );
   if (outcome === "sending" || outcome === "to_send" || (outcome === "sent" && !(output as { mails?: unknown }).mails))
@@ -212,7 +189,7 @@ export function OutcomeCell({ outcome, output }: { outcome: string; output: unkn
             {first.subject}
           </a>
         ) : (
-          `${mails.length} mails`
+          `${mails.length} emails`
         )}
       </span>
     );

@@ -1,9 +1,9 @@
 export const RUN_STATES: Record<string, { mark: string; word: string; look: string }> = {
-  waiting: { mark: "◌", word: "waiting", look: "look" },
-  running: { mark: "◐", word: "running", look: "look" },
-  done: { mark: "●", word: "done", look: "ok" },
-  passed_by: { mark: "▬", word: "passed by", look: "st" },
-  failed: { mark: "!", word: "failed", look: "bad" },
+  waiting: { mark: "◌", word: "Waiting", look: "look" },
+  running: { mark: "◐", word: "Running", look: "look" },
+  done: { mark: "●", word: "Done", look: "ok" },
+  passed_by: { mark: "▬", word: "Skipped", look: "st" },
+  failed: { mark: "!", word: "Failed", look: "bad" },
 };
 
 export function RunState({ state }: { state: string }) {

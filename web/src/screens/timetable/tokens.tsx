@@ -1,7 +1,7 @@
 import { Tooltip } from "@mui/material";
 import type { KeyboardEvent, MouseEvent } from "react";
 import { useLine } from "./lineContext";
-import { calculationWords } from "./lineWords";
+import { formulaWords } from "./lineWords";
 import { sameRef, type Formula, type Ref } from "./model";
 
 /** Keeps the cursor where it is: a box that loses it closes its gaps, and what one presses would move away under the mouse. */
@@ -30,11 +30,11 @@ export function Token({ at, remove, calculate }: TokenProps) {
   const name = known?.name ?? [gone];
   return (
     <>
-      <Tooltip title={known ? shown(at).slice(0, 200) || "empty in this sample" : "The lines above no longer carry this value"}>
+      <Tooltip title={known ? shown(at).slice(0, 200) || "empty in this sample" : "This value is no longer available"}>
         <button
           type="button"
           className={known || !rehearsal ? "tok" : "tok gone"}
-          aria-label={`${name.join(" › ")}: go to its line; Delete takes it away`}
+          aria-label={`${name.join(" › ")}: go to its line; press Delete to remove`}
           onMouseDown={stay}
           onClick={() => follow(at)}
           onKeyDown={onDelete(remove)}
@@ -51,8 +51,8 @@ export function Token({ at, remove, calculate }: TokenProps) {
         <button
           type="button"
           className="step"
-          aria-label={`Count with ${name.join(" › ")}`}
-          title="Count with this value: add days, subtract, multiply"
+          aria-label={`Calculate with ${name.join(" › ")}`}
+          title="Calculate with this value: add days, subtract, multiply"
           onMouseDown={stay}
           onClick={calculate}
         >
@@ -74,14 +74,14 @@ interface FormulaTokenProps {
 export function FormulaToken({ formula, open, edit, remove }: FormulaTokenProps) {
   const { rehearsal, carried } = useLine();
   const kept = rehearsal?.formulas[formula.tree];
-  const words = kept?.calculation && calculationWords(kept.calculation, carried);
+  const words = formulaWords(kept, carried);
   const text = kept?.text ?? (formula.text || (formula.tree ? "…" : "a formula"));
   return (
     <Tooltip title={words ? text : open ? "" : text}>
       <button
         type="button"
         className={formula.tree ? (words ? "tok words" : "tok mathematical") : "tok gone mathematical"}
-        aria-label={`Formula ${words ?? text}: edit it; Delete takes it away`}
+        aria-label={`Formula ${words ?? text}: edit; press Delete to remove`}
         aria-expanded={open}
         onMouseDown={stay}
         onClick={edit}

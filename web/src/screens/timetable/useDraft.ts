@@ -11,6 +11,7 @@ interface Content {
 
 export type Saving = "saved" | "saving" | "stale" | "failed";
 
+const declares = (document: Document) => document.lines.some((l) => "own" in l && l.own?.kind === "address");
 const PAUSE = 350; // milliseconds without an edit before a draft is saved
 
 /**
@@ -68,6 +69,7 @@ export function useDraft(kept: WorkflowDetail) {
         setSaved(what);
         setSaving("saved");
         queries.setQueryData(["workflow", kept.id], made);
+        if (declares(what.document)) void queries.invalidateQueries({ queryKey: ["samples", kept.id] }); // they show what is declared
         return true;
       } catch (error) {
         if (!(error instanceof Problem) || error.status === 0 || error.status >= 500) unsure.current ??= what;

@@ -1,12 +1,21 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { answer, client, said } from "../../api/client";
-import type { Document } from "./model";
+import { useMe, type Sample } from "../../api/queries";
+import { whenOf, type Document } from "./model";
 
+/** Where a workflow's items are, once that is chosen; none for requests, which come by themselves. */
+function placeOf({ app, event, connection, container, own }: ReturnType<typeof whenOf>): string | null {
+  if (!own) return connection && container ? `${app} ${event} ${connection} ${container}` : null;
+  if (own.kind === "schedule") return JSON.stringify(own);
+  return own.kind === "record" && own.database !== null ? `record ${own.database} ${own.event}` : null;
+}
+
+const SOON = 500; // milliseconds after which a place that was chosen is read
 const EVERY = 1_000; // milliseconds between looks while waiting for the next item
 
 /** Getting real samples: the newest, or the next one, which somebody is about to make. */
-export function useFetching(workflow: number, document: Document, count: number) {
+export function useFetching(workflow: number, document: Document, count: number, samples: Sample[] | undefined) {
   const queries = useQueryClient();
   const [waiting, setWaiting] = useState(false);
   const [problem, setProblem] = useState("");
@@ -17,10 +26,28 @@ export function useFetching(workflow: number, document: Document, count: number)
     onSuccess: (samples) => {
       queries.setQueryData(["samples", workflow], samples);
       void queries.invalidateQueries({ queryKey: ["workflow", workflow], exact: true }); // its runs a month are told from them
-      setProblem(samples.length ? "" : "There is nothing in there yet. Make one item, or wait for the next.");
+      setProblem("");
     },
     onError: (error) => setProblem(said(error)),
   });
+
+  // Once a place is chosen, or chosen anew, its samples are fetched without being asked for.
+  const place = placeOf(whenOf(document));
+  const fetched = useRef<string | null | undefined>(undefined); // undefined until the kept samples are known
+  const { mutate } = fetch;
+  const me = useMe().data;
+  const mayFetch = !!me && me.role !== "viewer";
+  useEffect(() => {
+    if (samples === undefined || !mayFetch) return undefined;
+    const before = fetched.current;
+    if (before === undefined && (samples.length > 0 || !place)) fetched.current = place;
+    if (!place || fetched.current === place) return undefined;
+    const soon = setTimeout(() => {
+      fetched.current = place;
+      mutate();
+    }, SOON);
+    return () => clearTimeout(soon);
+  }, [place, samples, mayFetch, mutate]);
 
   const latest = useRef(document); // an edit meanwhile must not begin the waiting anew
   useEffect(() => {
@@ -55,5 +82,6 @@ export function useFetching(workflow: number, document: Document, count: number)
     };
   }, [waiting, workflow, queries]);
 
-  return { fetch: () => fetch.mutate(), fetching: fetch.isPending, waiting, setWaiting, problem };
+  const nothing = fetch.data?.length === 0 && !samples?.length;
+  return { fetch: () => fetch.mutate(), fetching: fetch.isPending, waiting, setWaiting, problem, nothing };
 }

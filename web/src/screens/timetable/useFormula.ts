@@ -8,6 +8,9 @@ export type Read = Schemas["FormulaRead"];
 export type Calculation = Schemas["CalculationOut"];
 export type Functions = Schemas["FunctionOut"][];
 
+/** A formula as it is typed, or in words. */
+type Asked = Pick<Schemas["FormulaIn"], "text"> | Partial<Pick<Schemas["FormulaIn"], "calculation" | "fallback" | "part" | "filling">>;
+
 const PAUSE = 180; // milliseconds without a key before a formula is read
 
 export const useFunctions = () =>
@@ -21,7 +24,7 @@ export function useReading() {
     place.current = { document, line };
   });
   return useCallback(
-    (what: { text: string } | { calculation: Calculation }, asTest = false) =>
+    (what: Asked, asTest = false) =>
       answer(
         client.POST("/api/v1/workflows/{workflow_id}/formula", {
           params: { path: { workflow_id: workflow } },
@@ -36,7 +39,7 @@ export function useReading() {
  * A formula under edit: what was typed, what the server read in it, and the formula to keep. What cannot be read yet is kept as
  * text, so that nothing typed is lost.
  */
-export function useFormula(start: string, keep: (formula: Formula, read: Read) => void, asTest = false) {
+export function useFormula(start: string, keep: (formula: Formula, read: Read) => void, asTest = false, isNew = false) {
   const [text, setText] = useState(start);
   const [read, setRead] = useState<Read | null>(null);
   const reading = useReading();
@@ -46,20 +49,28 @@ export function useFormula(start: string, keep: (formula: Formula, read: Read) =
     keepLater.current = keep;
   });
 
+  const unread = useRef<(() => void) | null>(null);
+
   useEffect(() => {
     const turn = ++latest.current;
-    const wait = setTimeout(async () => {
+    const readNow = async () => {
       const found = await reading({ text }, asTest).catch(() => null);
       if (!found || turn !== latest.current) return;
+      unread.current = null;
       setRead(found);
-      if (text !== start || found.problem) {
+      if (text !== start || found.problem || isNew) {
         if (text.trim()) keepLater.current({ kind: "formula", tree: found.tree, text: found.tree ? "" : text }, found);
       }
-    }, PAUSE);
+    };
+    unread.current = text === start ? null : () => void readNow();
+    const wait = setTimeout(readNow, PAUSE);
     return () => clearTimeout(wait);
     // `start` is where the editing began; it must not begin anew when what was kept comes back printed
     // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [text, asTest, reading]);
+  }, [text, asTest, isNew, reading]);
+
+  // Who leaves right after the last key leaves with all that was typed.
+  useEffect(() => () => unread.current?.(), []);
 
   return { text, setText, read };
 }

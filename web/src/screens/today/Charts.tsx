@@ -1,85 +1,82 @@
 import { BarChart } from "@mui/x-charts/BarChart";
+import { ChartsReferenceLine } from "@mui/x-charts/ChartsReferenceLine";
 import { LineChart } from "@mui/x-charts/LineChart";
+import type { ReactNode } from "react";
 import { span } from "../../parts/dates";
-import type { TodayOut } from "./queries";
+import { dayWords, percent, type Day } from "./days";
 
-type Day = TodayOut["days"][number];
+const SIZE = { height: 108, margin: { top: 8, bottom: 2, left: 2, right: 18 }, hideLegend: true, skipAnimation: true } as const;
+const LINE = { curve: "linear", connectNulls: true, showMark: false } as const;
 
-const SIZE = { height: 74, width: 196, margin: { top: 6, bottom: 2, left: 2, right: 2 }, hideLegend: true, skipAnimation: true } as const;
-const NO_AXIS = { position: "none" } as const;
-const dayWords = (day: string) =>
-  new Intl.DateTimeFormat("en-GB", { weekday: "short", day: "numeric", month: "short", timeZone: "UTC" }).format(
-    new Date(`${day}T12:00:00Z`),
-  );
-
-/** The last thirty days: how much, how well, how fast. */
+/** The last thirty days, the last of them today: how much, how well, how fast. */
 export default function Charts({ days }: { days: Day[] }) {
   const names = days.map((d) => dayWords(d.day));
-  const runs = days.reduce((sum, d) => sum + d.done + d.passed_by + d.failed + d.others, 0);
-  const failed = days.reduce((sum, d) => sum + d.failed, 0);
-  const well = days.flatMap((d) => (d.success === null ? [] : [d.success]));
-  const least = well.length > 0 ? Math.min(...well) : null;
-  const delays = days.flatMap((d) => (d.usual_delay === null ? [] : [d.usual_delay]));
-  const slow = delays.length > 0 ? Math.max(...delays) : null;
-  const x = [{ ...NO_AXIS, data: names, scaleType: "band" as const }];
-  const point = [{ ...NO_AXIS, data: names, scaleType: "point" as const }];
+  const today = names.at(-1) ?? "";
+  const axis = {
+    data: names,
+    height: 24,
+    disableTicks: true,
+    tickLabelInterval: (_: unknown, n: number) => n === 0 || n === Math.floor(days.length / 2) || n === days.length - 1,
+    tickLabelStyle: { fontSize: 11 },
+    valueFormatter: (name: string, at: { location: string }) =>
+      at.location === "tick" && name === today ? "Today" : name.replace(/^\w+ /, at.location === "tick" ? "" : "$&"),
+  };
+  const scale = { width: 48, tickNumber: 2, disableLine: true, disableTicks: true, tickLabelStyle: { fontSize: 11 } };
+  const mark = <ChartsReferenceLine x={today} lineStyle={{ stroke: "var(--marigold)", strokeWidth: 2 }} />;
+  const least = Math.min(0.9, ...days.flatMap((d) => (d.success === null ? [] : [d.success])));
   return (
     <div className="charts">
-      <figure aria-label={`Runs a day, thirty days: ${runs} runs, ${failed} of them failed`}>
+      <Figure name="Runs per day">
         <BarChart
           {...SIZE}
-          xAxis={x}
-          yAxis={[NO_AXIS]}
+          xAxis={[{ ...axis, scaleType: "band" }]}
+          yAxis={[scale]}
           series={[
-            { data: days.map((d) => d.done), label: "done", stack: "runs", color: "var(--petrol)" },
-            { data: days.map((d) => d.passed_by + d.others), label: "passed by or under way", stack: "runs", color: "var(--slate)" },
-            { data: days.map((d) => d.failed), label: "failed", stack: "runs", color: "var(--brick)" },
+            { data: days.map((d) => d.done), label: "Done", stack: "runs", color: "var(--petrol)" },
+            { data: days.map((d) => d.passed_by + d.others), label: "Skipped or running", stack: "runs", color: "var(--slate)" },
+            { data: days.map((d) => d.failed), label: "Failed", stack: "runs", color: "var(--brick)" },
           ]}
-        />
-        <figcaption>runs a day, 30 days: {runs}</figcaption>
-      </figure>
-      <figure
-        aria-label={
-          least === null ? "How well it went: no runs yet" : `Success rate by day; the lowest was ${Math.round(least * 100)} percent`
-        }
-      >
+        >
+          {mark}
+        </BarChart>
+      </Figure>
+      <Figure name="Success rate">
         <LineChart
           {...SIZE}
-          xAxis={point}
-          yAxis={[{ ...NO_AXIS, min: Math.min(0.5, least ?? 0.5), max: 1.02 }]}
-          series={[
-            {
-              data: days.map((d) => d.success),
-              label: "Success rate",
-              color: "var(--fern)",
-              curve: "linear",
-              connectNulls: true,
-              showMark: false,
-              valueFormatter: (v) => (v === null ? "" : `${Math.round(v * 100)} %`),
-            },
-          ]}
-        />
-        <figcaption>Success rate{least !== null && `, lowest ${Math.round(least * 100)} %`}</figcaption>
-      </figure>
-      <figure aria-label={slow === null ? "How fast it went: no runs yet" : `Usual time from event to end, by day; at most ${span(slow)}`}>
+          xAxis={[{ ...axis, scaleType: "point" }]}
+          yAxis={[{ ...scale, min: Math.floor(least * 10) / 10, max: 1, valueFormatter: percent }]}
+          series={[{ ...LINE, data: days.map((d) => d.success), label: "Success rate", color: "var(--fern)", valueFormatter: percent }]}
+        >
+          {mark}
+        </LineChart>
+      </Figure>
+      <Figure name="Usual time from event to result">
         <LineChart
           {...SIZE}
-          xAxis={point}
-          yAxis={[{ ...NO_AXIS, min: 0 }]}
+          xAxis={[{ ...axis, scaleType: "point" }]}
+          yAxis={[{ ...scale, min: 0, valueFormatter: (v: number) => span(v) }]}
           series={[
             {
+              ...LINE,
               data: days.map((d) => d.usual_delay),
-              label: "usual time",
-              color: "var(--marigold)",
-              curve: "linear",
-              connectNulls: true,
-              showMark: false,
-              valueFormatter: (v) => (v === null ? "" : span(v)),
+              label: "Usual time",
+              color: "var(--petrol)",
+              valueFormatter: (v) => (v === null ? "–" : span(v)),
             },
           ]}
-        />
-        <figcaption>usual time{slow !== null && `, ${span(slow)} at most`}</figcaption>
-      </figure>
+        >
+          {mark}
+        </LineChart>
+      </Figure>
     </div>
+  );
+}
+
+function Figure({ name, children }: { name: string; children: ReactNode }) {
+  return (
+    <figure aria-label={`${name}, last 30 days`}>
+      <figcaption>{name}</figcaption>
+      {children}
+    </figure>
   );
 }

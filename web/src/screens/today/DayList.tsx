@@ -39,7 +39,7 @@ export function DayList({ zone }: { zone: string }) {
       {list.data && entries.length === 0 && (
         <div className="empty">
           <h2>No activity yet</h2>
-          <p>Turn a workflow on: what it takes in, and where that goes, stands here as it happens.</p>
+          <p>Turn on a workflow to see items arrive.</p>
         </div>
       )}
       {list.hasNextPage && (

@@ -1,5 +1,6 @@
 import { Link } from "react-router";
 import { span } from "../../parts/dates";
+import { percent } from "./days";
 import type { TodayOut } from "./queries";
 
 /** Today in five figures. */
@@ -8,8 +9,8 @@ export function Figures({ today }: { today: TodayOut }) {
     <dl className="figs">
       <Figure words="Received">{today.came_in}</Figure>
       <Figure words="Written or sent">{today.went_out}</Figure>
-      <Figure words="Success rate">{today.success === null ? "–" : `${percent(today.success)} %`}</Figure>
-      <Figure words="slowest">
+      <Figure words="Success rate">{percent(today.success)}</Figure>
+      <Figure words="Slowest">
         {today.slowest === null ? (
           "–"
         ) : today.slowest_run ? (
@@ -18,19 +19,13 @@ export function Figures({ today }: { today: TodayOut }) {
           span(today.slowest)
         )}
       </Figure>
-      <Figure words={today.needs === 1 ? "needs you" : "need you"}>
+      <Figure words={today.needs === 1 ? "Needs you" : "Need you"}>
         <Link to="/needs" className={today.needs ? "bad" : ""}>
           {today.needs}
         </Link>
       </Figure>
     </dl>
   );
-}
-
-/** Without a lie at the upper end: 99.96 is no 100. */
-function percent(share: number): string {
-  const rounded = Math.round(share * 1000) / 10;
-  return String(share < 1 && rounded === 100 ? 99.9 : rounded);
 }
 
 function Figure({ words, children }: { words: string; children: React.ReactNode }) {

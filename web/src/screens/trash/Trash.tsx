@@ -36,8 +36,7 @@ export function Trash() {
         <Select
           value={kind ?? ""}
           displayEmpty
-
-          SelectDisplayProps={{ "aria-label": "What is shown" }}
+          SelectDisplayProps={{ "aria-label": "Type to show" }}
           onChange={(e) => setParams(e.target.value ? { kind: e.target.value } : {})}
         >
           {KINDS.map(([code, words]) => (
@@ -86,7 +85,7 @@ export function Trash() {
                   </td>
                   <td className="quiet">{`${e.kind[0]?.toUpperCase()}${e.kind.slice(1)}`}</td>
                   <td>
-                    {e.name ?? "without a name"}
+                    {e.name ?? "Untitled"}
                     {e.database && <span className="det">in {e.database}</span>}
                   </td>
                   <td>{e.deleted_by}</td>

@@ -3,23 +3,46 @@ import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { answer, client, said } from "../../api/client";
-import { useApps, useConnections, useDatabases } from "../../api/queries";
+import { useApps, useConnections, useTargets } from "../../api/queries";
+import { fullName } from "../../lines/databaseWords";
+import { eventsOf, OWN_TRIGGERS } from "../../lines/when/triggers";
+import type { Own } from "../timetable/model";
 
-/** Naming the workflow and its two ends already gives it half built. */
+const SHOWN = { select: { displayEmpty: true } } as const; // also what stands for nothing chosen
+
+/** Naming the workflow, what starts it and where it writes already gives it half built. */
 export function NewWorkflow({ onClose }: { onClose: () => void }) {
   const navigate = useNavigate();
   const connections = useConnections().data ?? [];
-  const databases = useDatabases().data ?? [];
+  const targets = useTargets();
+  const databases = targets.filter((d) => !d.outside);
+  const apps = useApps().data ?? [];
   const [name, setName] = useState("");
+  const [picked, setPicked] = useState("");
   const [from, setFrom] = useState("");
   const [to, setTo] = useState("");
-  const apps = useApps().data ?? [];
-  const chosen = connections.find((c) => String(c.id) === from);
-  const app = apps.find((a) => a.code === chosen?.app);
+  const first = apps.find((a) => connections.some((c) => c.app === a.code)) ?? apps[0];
+  const trigger = picked || (first ? `${first.code} ${first.events[0]?.code ?? ""}` : "added");
+  const own = OWN_TRIGGERS[trigger];
+  const [code = "", event = ""] = own ? [] : trigger.split(" ");
+  const reached = connections.filter((c) => c.app === code);
+  const connection = reached.find((c) => String(c.id) === from) ?? (reached.length === 1 ? reached[0] : undefined);
+  const begun = own?.begin() ?? null;
+  const starts: Own | null = begun?.kind === "record" && from ? { ...begun, database: Number(from) } : begun;
   const make = useMutation({
     mutationFn: () =>
       answer(
-        client.POST("/api/v1/workflows", { body: { name, connection: from ? Number(from) : null, database: to ? Number(to) : null } }),
+        client.POST("/api/v1/workflows", {
+          body: {
+            name,
+            database: to ? Number(to) : null,
+            app: code || null,
+            event: event || null,
+            connection: connection?.id ?? null,
+            container_name: "",
+            own: starts,
+          },
+        }),
       ),
     onSuccess: (made) => void navigate(`/workflows/${made.id}`),
   });
@@ -32,27 +55,61 @@ export function NewWorkflow({ onClose }: { onClose: () => void }) {
         }}
       >
         <DialogTitle>New workflow</DialogTitle>
-        <DialogContent>
+        <DialogContent className="stacked">
           <TextField label="Name" value={name} autoFocus onChange={(e) => setName(e.target.value)} className="above-2" />
           <TextField
             select
-            label={chosen ? `When ${app?.events[0]?.words ?? "something happens"} in` : "When an item arrives in"}
-            value={from}
-            onChange={(e) => setFrom(e.target.value)}
-            className="above-4"
+            label="Starts when"
+            value={trigger}
+            onChange={(e) => {
+              setPicked(e.target.value);
+              setFrom("");
+            }}
           >
-            <MenuItem value="">a connection chosen later</MenuItem>
-            {connections.map((c) => (
-              <MenuItem key={c.id} value={String(c.id)}>
-                {c.name} · {apps.find((a) => a.code === c.app)?.name}
+            {apps.flatMap((a) =>
+              eventsOf(a, false).map((e) => (
+                <MenuItem key={`${a.code} ${e.code}`} value={`${a.code} ${e.code}`}>
+                  {a.name}: {e.words}
+                </MenuItem>
+              )),
+            )}
+            {Object.entries(OWN_TRIGGERS).map(([key, { words }]) => (
+              <MenuItem key={key} value={key}>
+                {words}
               </MenuItem>
             ))}
           </TextField>
-          <TextField select label="add a record to" value={to} onChange={(e) => setTo(e.target.value)} className="above-4">
-            <MenuItem value="">a database chosen later, or made from a sample</MenuItem>
-            {databases.map((d) => (
+          {!own && (
+            <TextField
+              select
+              slotProps={SHOWN}
+              label="Connection"
+              value={connection ? String(connection.id) : ""}
+              onChange={(e) => setFrom(e.target.value)}
+            >
+              <MenuItem value="">Choose later</MenuItem>
+              {reached.map((c) => (
+                <MenuItem key={c.id} value={String(c.id)}>
+                  {c.name}
+                </MenuItem>
+              ))}
+            </TextField>
+          )}
+          {own?.ofDatabase && (
+            <TextField select slotProps={SHOWN} label="Records of" value={from} onChange={(e) => setFrom(e.target.value)}>
+              <MenuItem value="">Choose later</MenuItem>
+              {databases.map((d) => (
+                <MenuItem key={d.id} value={String(d.id)}>
+                  {d.name}
+                </MenuItem>
+              ))}
+            </TextField>
+          )}
+          <TextField select slotProps={SHOWN} label="Add a record to" value={to} onChange={(e) => setTo(e.target.value)}>
+            <MenuItem value="">{own ? "Choose later" : "Choose later, or create from a sample"}</MenuItem>
+            {targets.map((d) => (
               <MenuItem key={d.id} value={String(d.id)}>
-                {d.name}
+                {fullName(d)}
               </MenuItem>
             ))}
           </TextField>

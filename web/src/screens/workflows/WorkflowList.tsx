@@ -1,10 +1,13 @@
 import { Button } from "@mui/material";
 import { useState } from "react";
-import { Link } from "react-router";
+import { Link, useNavigate } from "react-router";
+import { useMutation } from "@tanstack/react-query";
+import { useNotices } from "../../frame/Notices";
 import { useMe, useWorkflows, type Workflow } from "../../api/queries";
 import { answer, client } from "../../api/client";
 import { useDeleting } from "../../parts/Deleting";
 import { dateTime, seconds } from "../../parts/dates";
+import { RUN_STATES } from "../timetable/runState";
 import { NewWorkflow } from "./NewWorkflow";
 
 /** All workflows: state, last runs as a strip, next check. */
@@ -13,6 +16,14 @@ export function WorkflowList() {
   const zone = useMe().data?.timezone ?? "UTC";
   const [making, setMaking] = useState(false);
   const { start, dialog } = useDeleting();
+  const { fail } = useNotices();
+  const go = useNavigate();
+  const duplicate = useMutation({
+    mutationFn: (w: Workflow) =>
+      answer(client.POST("/api/v1/workflows/{workflow_id}/duplicate", { params: { path: { workflow_id: w.id } } })),
+    onSuccess: (made) => void go(`/workflows/${made.id}`),
+    onError: fail,
+  });
   const remove = (w: Workflow) =>
     start({
       name: w.name,
@@ -34,9 +45,9 @@ export function WorkflowList() {
       {workflows?.length === 0 ? (
         <div className="empty">
           <h2>No workflows yet</h2>
-          <p>A workflow starts where something happens, a message arriving in a folder, say, and adds a record to a database.</p>
+          <p>A workflow starts when something happens, for example when a message arrives in a folder, and adds a record to a database.</p>
           <Button variant="contained" onClick={() => setMaking(true)}>
-            Make the first one
+            Create the first one
           </Button>
         </div>
       ) : (
@@ -44,11 +55,11 @@ export function WorkflowList() {
           <table className="list">
             <colgroup>
               <col />
+              <col className="w-130" />
               <col className="w-200" />
-              <col className="w-220" />
               <col className="w-150" />
+              <col className="w-168" />
               <col className="w-150" />
-              <col className="w-64" />
             </colgroup>
             <thead>
               <tr>
@@ -77,7 +88,7 @@ export function WorkflowList() {
                       aria-label={`${w.recent.length} runs, ${w.recent.filter((r) => r === "failed").length} failed`}
                     >
                       {[...w.recent].reverse().map((r, n) => (
-                        <i key={n} className={r} title={r.replace("_", " ")} />
+                        <i key={n} className={r} title={RUN_STATES[r]?.word} />
                       ))}
                     </Link>
                   </td>
@@ -87,16 +98,19 @@ export function WorkflowList() {
                       : w.listens?.next_at
                         ? dateTime(w.listens.next_at, zone)
                         : w.listens
-                          ? "at once"
+                          ? "Immediately"
                           : ""}
                   </td>
                   <td className="num" title={w.a_month_from}>
-                    {w.a_month === null ? <span className="quiet">not known yet</span> : `about ${w.a_month.toLocaleString("en-GB")}`}
+                    {w.a_month === null ? <span className="quiet">Not known yet</span> : `about ${w.a_month.toLocaleString("en-GB")}`}
                     {w.a_month !== null && <span className="det">{w.a_month_from}</span>}
                   </td>
                   <td>
+                    <button className="link right-2" onClick={() => duplicate.mutate(w)} aria-label={`Duplicate ${w.name}`}>
+                      Duplicate
+                    </button>
                     <button className="link" onClick={() => remove(w)} aria-label={`Delete ${w.name}`}>
-                      delete
+                      Delete
                     </button>
                   </td>
                 </tr>
@@ -115,7 +129,7 @@ function State({ workflow }: { workflow: Workflow }) {
   if (workflow.subscription?.problem) {
     return (
       <span className="bad" title={workflow.subscription.problem}>
-        <span className="mk">!</span>on, but {workflow.subscription.problem}
+        <span className="mk">!</span>On, but {workflow.subscription.problem}
       </span>
     );
   }

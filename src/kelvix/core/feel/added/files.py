@@ -56,7 +56,7 @@ def file_stem(path: str) -> str:
     "file extension",
     [Param("path", STRING)],
     STRING,
-    "A file's extension in small letters; nothing where it has none.",
+    "A file's extension in lower case, or null if it has none.",
     'file extension("Organ.PDF")',
     '"pdf"',
     GROUP,
@@ -70,7 +70,7 @@ def file_extension(path: str) -> str | None:
     "safe file name",
     TEXT,
     STRING,
-    "A text made fit to name a file on any system: no slashes, colons or control signs, and not too long.",
+    "Turns a text into a valid file name on any system: no slashes, colons or control characters, and not too long.",
     'safe file name("Quote: St Bride / 2026?")',
     '"Quote St Bride 2026"',
     GROUP,
@@ -83,7 +83,7 @@ def safe_file_name(text: str) -> str:
         stem = stem[:-1]
     made = sanitize_filename(f"{stem.rstrip()}.{extension}" if extension else stem.rstrip(), platform="universal").strip(". ")
     if not made:
-        raise ValueError("nothing is left that could name a file")
+        raise ValueError("no characters are left for a file name")
     return made
 
 

@@ -7,7 +7,7 @@ from functools import lru_cache
 from babel import Locale, UnknownLocaleError
 from babel import dates as babel_dates
 
-GROUP = "Ours"
+GROUP = "Added by Kelvix"
 
 
 @lru_cache(maxsize=64)
@@ -16,7 +16,7 @@ def locale(tag: str) -> Locale:
     try:
         return Locale.parse(tag.replace("-", "_"))
     except (UnknownLocaleError, ValueError) as error:
-        raise ValueError(f"there is no language “{tag}”") from error
+        raise ValueError(f"unknown language “{tag}”") from error
 
 
 # Languages that are offered: those of Europe and of the English-speaking countries. All others of the CLDR work by formula.

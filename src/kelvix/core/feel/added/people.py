@@ -39,7 +39,7 @@ PARTS = pattern(r'"?(?P<name>[^"<>]*?)"?\s*<(?P<address>[^<>\s]+)>|(?P<bare>\S+)
     "address parts",
     [Param("address", STRING)],
     CONTEXT,
-    "The parts of an e-mail address as it stands in a letter: name, address, account, domain.",
+    "The parts of an email address as it stands in a letter: name, address, account, domain.",
     'address parts("Ada Pell <ada@stbride.example>").domain',
     '"stbride.example"',
     GROUP,
@@ -49,7 +49,7 @@ def address_parts(text: str) -> dict[str, object]:
     found = PARTS.fullmatch(text.strip())
     address = (found["address"] or found["bare"]) if found else ""
     if not found or not EMAIL.fullmatch(address):
-        raise ValueError(f"“{text[:40]}” is not an e-mail address")
+        raise ValueError(f"“{text[:40]}” is not an email address")
     account, _, domain = address.rpartition("@")
     return {"name": (found["name"] or "").strip() or None, "address": address, "account": account, "domain": domain}
 
@@ -58,7 +58,7 @@ def address_parts(text: str) -> dict[str, object]:
     "cite",
     [Param("authors", LIST), Param("year", ANY), Param("title", STRING, True)],
     STRING,
-    "A short citation: Pell 2020, Pell and Root 2020, Pell et al. 2020; with the title where one is given.",
+    "A short citation: Pell 2020, Pell and Root 2020, Pell et al. 2020; with the title if given.",
     'cite(["Ada Pell", "Ida Root", "Bo Ash"], 2020)',
     '"Pell et al. 2020"',
     GROUP,
@@ -68,7 +68,7 @@ def cite(authors: list[object], year: object, title: str | None = None) -> str:
     people = [a.strip() for one in authors if isinstance(one, str) for a in BETWEEN.split(one) if a.strip()]
     names = [a.split(",")[0] if "," in a else str(name_parts(a)["last"] or a) for a in people]
     if not names:
-        raise ValueError("there is no author to cite")
+        raise ValueError("no author to cite")
     who = names[0] if len(names) == 1 else f"{names[0]} and {names[1]}" if len(names) == 2 else f"{names[0]} et al."
     when = str(year.year) if isinstance(year, date) else f"{year:f}" if isinstance(year, Decimal) else str(year or "n.d.")
     return f"{who} {when}" + (f", {title}" if title else "")

@@ -60,7 +60,7 @@ def html_to_markdown(html: str) -> str:
     "truncate",
     [Param("text", STRING), Param("length", NUMBER)],
     STRING,
-    "At most so many characters, cut at a word, with … where something was cut.",
+    "Shortens a text to a number of characters, cut at a word and ended with ….",
     'truncate("Our tremulant has grown restless", 20)',
     '"Our tremulant has…"',
     GROUP,
@@ -90,7 +90,7 @@ def _english() -> inflect.engine:
     "plural",
     [Param("count", NUMBER), Param("one", STRING), Param("many", STRING, True)],
     STRING,
-    "A count with its word, in the plural where there is not exactly one; English words make their own.",
+    "A count with its word, in the plural unless it is one; English plurals are formed automatically.",
     'plural(3, "enquiry")',
     '"3 enquiries"',
     GROUP,
@@ -108,7 +108,7 @@ def plural(env: Env, count: Decimal, one: str, many: str | None = None) -> str:
     "mentions",
     [Param("text", STRING, nullable=True), Param("words", LIST)],
     BOOLEAN,
-    "Whether one of the words begins a word of the text, without regard to case and accents.",
+    "Whether a word of the text starts with one of these words; case and accents are ignored.",
     'mentions("Quote for a café", ["estimate", "cafe"])',
     "true",
     GROUP,
@@ -123,7 +123,7 @@ def mentions_any(text: str | None, words: list[object]) -> bool:
     "same text",
     [Param("text", STRING, nullable=True), Param("texts", LIST)],
     BOOLEAN,
-    "Whether a text is one of these, without regard to case, accents and outer spaces.",
+    "Whether a text is one of these; case, accents and outer spaces are ignored.",
     'same text("Café ", "CAFE")',
     "true",
     GROUP,
@@ -139,7 +139,7 @@ def same_text(text: str | None, texts: list[object]) -> bool:
     "has any",
     [Param("labels", LIST, nullable=True), Param("texts", LIST)],
     BOOLEAN,
-    "Whether one of these is among the labels, without regard to case, accents and outer spaces.",
+    "Whether the labels include one of these; case, accents and outer spaces are ignored.",
     'has any(["Leather", "Reeds"], "reeds", "pipes")',
     "true",
     GROUP,
@@ -155,7 +155,7 @@ def has_any(labels: list[object] | None, texts: list[object]) -> bool:
     "contains any",
     [Param("text", STRING, nullable=True), Param("texts", LIST)],
     BOOLEAN,
-    "Whether one of these is anywhere in a text, without regard to case and accents.",
+    "Whether a text contains one of these; case and accents are ignored.",
     'contains any("Current account", ["RENT"])',
     "true",
     GROUP,
@@ -201,7 +201,7 @@ def ends(text: str | None, words: list[object]) -> bool:
     "as words",
     [Param("value", ANY)],
     STRING,
-    "A value as it reads within a text: 23 Nov 2026, 17:02.",
+    "A value as text: 23 Nov 2026, 17:02.",
     'as words(date("2026-11-23"))',
     '"23 Nov 2026"',
     GROUP,
@@ -220,7 +220,7 @@ def as_words(env: Env, value: object) -> str:
     "first filled",
     [Param("values", LIST)],
     ANY,
-    "The first of the values that is filled.",
+    "The first value that is not empty.",
     'first filled(null, "", "St Bride")',
     '"St Bride"',
     GROUP,
@@ -235,7 +235,7 @@ def first_filled(values: list[object]) -> object:
     "piece",
     [Param("text", STRING), Param("delimiter", STRING), Param("number", NUMBER)],
     STRING,
-    "A piece of a text between plain delimiters, counted from 1, or from the end with -1; nothing where there is none.",
+    "A part of a text between separators, counted from 1, or from the end with -1; null if there is none.",
     'piece("Quote / St Bride / 2026", "/", 2)',
     '"St Bride"',
     GROUP,
@@ -243,9 +243,9 @@ def first_filled(values: list[object]) -> object:
 )
 def piece(text: str, delimiter: str, number: Decimal) -> str | None:
     pieces = [p.strip() for p in (text.split(delimiter) if delimiter else text.split())]
-    at = whole(number, "the number of the piece")
+    at = whole(number, "the part number")
     if at == 0:
-        raise ValueError("pieces are counted from 1")
+        raise ValueError("parts are counted from 1")
     return pieces[at - 1 if at > 0 else at] if -len(pieces) <= at <= len(pieces) else None
 
 
@@ -253,7 +253,7 @@ def piece(text: str, delimiter: str, number: Decimal) -> str | None:
     "look up",
     [Param("key", ANY), Param("table", CONTEXT), Param("otherwise", ANY, True, True)],
     ANY,
-    "The value that a small table has for a key, without regard to case and accents.",
+    "The value for a key in a small table; case and accents are ignored.",
     'look up("urgent", {Urgent: 1, Normal: 2}, 3)',
     "1",
     GROUP,

@@ -12,7 +12,7 @@ Entries = dict[str, object]
     "get value",
     [Param("m", CONTEXT), Param("key", STRING | LIST)],
     ANY,
-    "The value of an entry, or at the end of a path of keys; also how a value is looked up in a small table.",
+    "The value of an entry, or at a path of keys; also looks up a value in a small table.",
     'get value({Urgent: 1, Normal: 2}, "Urgent")',
     "1",
     GROUP,
@@ -30,7 +30,7 @@ BUILTINS.add(
     "get value",
     [Param("context", CONTEXT), Param("keys", LIST)],
     ANY,
-    "The value at the end of a path of keys.",
+    "The value at a path of keys.",
     'get value(context: {a: {b: 1}}, keys: ["a", "b"])',
     "1",
     GROUP,
@@ -58,9 +58,9 @@ def context(entries: list[object]) -> Entries:
     made: Entries = {}
     for entry in entries:
         if not isinstance(entry, dict) or not isinstance(entry.get("key"), str) or "value" not in entry:
-            raise ValueError("each entry needs a key, which is a text, and a value")
+            raise ValueError("each entry needs a text key and a value")
         if entry["key"] in made:
-            raise ValueError(f"“{entry['key']}” is there twice")
+            raise ValueError(f"“{entry['key']}” is used twice")
         made[entry["key"]] = entry["value"]
     return made
 
@@ -69,7 +69,7 @@ def context(entries: list[object]) -> Entries:
     "context put",
     [Param("context", CONTEXT), Param("key", STRING | LIST), Param("value", ANY)],
     CONTEXT,
-    "A context with one entry put in or changed; a list of keys leads to an inner one.",
+    "A context with one entry added or changed; a list of keys selects an inner entry.",
     'context put({a: 1}, "b", 2)',
     "{a: 1, b: 2}",
     GROUP,
@@ -92,7 +92,7 @@ BUILTINS.add(
     "context put",
     [Param("context", CONTEXT), Param("keys", LIST), Param("value", ANY)],
     CONTEXT,
-    "A context with an entry of an inner context put in or changed.",
+    "A context with an inner entry added or changed.",
     'context put(context: {a: {b: 1}}, keys: ["a", "b"], value: 2)',
     "{a: {b: 2}}",
     GROUP,

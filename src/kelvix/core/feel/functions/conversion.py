@@ -29,7 +29,7 @@ def whole(value: Decimal, what: str) -> int:
     "number",
     [Param("from", STRING | NUMBER), Param("grouping separator", STRING, True), Param("decimal separator", STRING, True)],
     NUMBER,
-    "A text as a number. Say which sign groups the digits, and which is the decimal sign.",
+    "A text as a number, with its grouping and decimal separators.",
     'number("1 850,60", " ", ",")',
     "1850.6",
     GROUP,
@@ -38,9 +38,9 @@ def number(text: str | Decimal, grouping: str | None = None, point: str | None =
     if isinstance(text, Decimal):
         return text
     if grouping is not None and grouping not in (" ", ",", "."):
-        raise ValueError("digits are grouped by a space, a comma or a point")
+        raise ValueError("the grouping separator is a space, a comma or a point")
     if point is not None and (point not in (".", ",") or point == grouping):
-        raise ValueError("the decimal sign is a point or a comma, and not the one that groups")
+        raise ValueError("the decimal separator is a point or a comma, and differs from the grouping separator")
     plain = text.replace(grouping, "") if grouping else text
     plain = plain.replace(point, ".") if point else plain
     if len(plain) > 400 or not re.fullmatch(r"[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d{1,4})?", plain, re.ASCII):
@@ -48,7 +48,7 @@ def number(text: str | Decimal, grouping: str | None = None, point: str | None =
     return +Decimal(plain)
 
 
-@BUILTINS.add("string", [Param("from", ANY)], STRING, "Anything as a text.", 'string(1.50) + " m"', '"1.5 m"', GROUP)
+@BUILTINS.add("string", [Param("from", ANY)], STRING, "Any value as a text.", 'string(1.50) + " m"', '"1.5 m"', GROUP)
 def string(value: object) -> str | None:
     return None if value is None else v.write(value)
 
@@ -141,7 +141,7 @@ def date_and_time(value: str | date) -> datetime:
     "date and time",
     [Param("date", DAY), Param("time", TIME)],
     DATETIME,
-    "A date and a time put together.",
+    "A date and a time combined.",
     'date and time(date("2026-11-23"), time("17:02:00"))',
     'date and time("2026-11-23T17:02:00")',
     GROUP,
@@ -201,7 +201,7 @@ def range_(text: str) -> Range:
     if low is None and high is None:
         raise ValueError("a range needs an end")
     if low is not None and high is not None and (low.__class__ is not high.__class__ or low > high):  # type: ignore[operator]
-        raise ValueError("a range goes upwards between two ends of one kind")
+        raise ValueError("a range must go up between two ends of the same type")
     return Range(low, found[1] == "[" and low is not None, high, found[4] == "]" and high is not None)
 
 
@@ -214,7 +214,7 @@ def _end(text: str) -> object:
         return text[1:-1]
     called = LITERAL.fullmatch(text)
     if not called:
-        raise ValueError(f"“{text[:40]}” cannot be the end of a range")
+        raise ValueError(f"“{text[:40]}” can’t be the end of a range")
     return v.read_at(called[1])
 
 
@@ -227,7 +227,7 @@ def not_(value: object) -> bool | None:
     "is",
     [Param("value1", ANY), Param("value2", ANY)],
     BOOLEAN,
-    "Whether two values are the same in every respect, their zones too.",
+    "Whether two values are identical, including time zones.",
     'is(time("17:02:00Z"), time("18:02:00+01:00"))',
     "false",
     "True and false",
@@ -241,7 +241,7 @@ def is_(one: object, other: object) -> bool:
 
 
 @BUILTINS.add(
-    "now", [], DATETIME, "The time at which this is worked out, in the workspace's zone.", "now() = now()", "true", "Dates",
+    "now", [], DATETIME, "The current date and time in the workspace's zone.", "now() = now()", "true", "Dates",
     needs_env=True,
 )  # fmt: skip
 def now(env: Env) -> datetime:

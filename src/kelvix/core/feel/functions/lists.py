@@ -29,7 +29,7 @@ def place_in(items: Items, position: Decimal) -> int:
     """Return a position as Python's index. Raises ValueError for a position outside the list."""
     at = whole(position, "the position")
     if at == 0 or abs(at) > len(items):
-        raise ValueError(f"there is no place {at} in a list of {len(items)}")
+        raise ValueError(f"there is no position {at} in a list of {len(items)}")
     return at - 1 if at > 0 else len(items) + at
 
 
@@ -65,27 +65,27 @@ def _least(env: Env, items: Items, better: Callable[[Env, object, object], bool 
         return (min if better is less else max)(items)  # type: ignore[type-var]
     best = items[0]
     if not isinstance(best, ORDERED):
-        raise ValueError("the items cannot be compared with each other")
+        raise ValueError("the items can’t be compared with each other")
     for item in items[1:]:
         found = better(env, item, best)
         if found is None:
-            raise ValueError("the items cannot be compared with each other")
+            raise ValueError("the items can’t be compared with each other")
         best = item if found else best
     return best
 
 
-@BUILTINS.add("min", LIST_ONLY, ANY, "The least item.", "min(3, 1, 2)", "1", GROUP, spread="list", needs_env=True)
+@BUILTINS.add("min", LIST_ONLY, ANY, "The smallest item.", "min(3, 1, 2)", "1", GROUP, spread="list", needs_env=True)
 def min_(env: Env, items: Items) -> object:
     return _least(env, items, less)
 
 
-@BUILTINS.add("max", LIST_ONLY, ANY, "The greatest item.", "max([1, 2, 3])", "3", GROUP, spread="list", needs_env=True)
+@BUILTINS.add("max", LIST_ONLY, ANY, "The largest item.", "max([1, 2, 3])", "3", GROUP, spread="list", needs_env=True)
 def max_(env: Env, items: Items) -> object:
     return _least(env, items, more)
 
 
 @BUILTINS.add(
-    "sum", LIST_ONLY, NUMBER, "The sum; of nothing there is none.", "sum([1, 2, 3])", "6", GROUP, spread="list", needs_env=True
+    "sum", LIST_ONLY, NUMBER, "The sum; null for an empty list.", "sum([1, 2, 3])", "6", GROUP, spread="list", needs_env=True
 )
 def sum_(env: Env, items: Items) -> object:
     if not items:
@@ -105,7 +105,7 @@ def mean(items: Items) -> Decimal | None:
     return sum(numbers_in(items), Decimal()) / len(items) if items else None
 
 
-@BUILTINS.add("product", LIST_ONLY, NUMBER, "All numbers multiplied.", "product([2, 3, 4])", "24", GROUP, spread="list")
+@BUILTINS.add("product", LIST_ONLY, NUMBER, "The product of all numbers.", "product([2, 3, 4])", "24", GROUP, spread="list")
 def product(items: Items) -> Decimal | None:
     if not items:
         return None
@@ -176,7 +176,7 @@ def any_(items: Items) -> bool | None:
     "sublist",
     [Param("list", LIST), Param("start position", NUMBER), Param("length", NUMBER, True)],
     LIST,
-    "Some items from a place on.",
+    "Part of a list, from a position on.",
     "sublist([4, 5, 6], 1, 2)",
     "[4, 5]",
     GROUP,
@@ -192,7 +192,7 @@ def sublist(items: Items, start: Decimal, length: Decimal | None = None) -> Item
     "append",
     [Param("list", LIST), Param("item", LIST)],
     LIST,
-    "With more items at the end.",
+    "The list with items added at the end.",
     "append([1], 2, 3)",
     "[1, 2, 3]",
     GROUP,
@@ -206,7 +206,7 @@ def append(items: Items, more_items: Items) -> Items:
     "concatenate",
     [Param("list", LIST)],
     LIST,
-    "Several lists as one.",
+    "Several lists combined into one.",
     "concatenate([1, 2], [3])",
     "[1, 2, 3]",
     GROUP,
@@ -224,7 +224,7 @@ def concatenate(lists: Items) -> Items:
     "insert before",
     [Param("list", LIST), Param("position", NUMBER), Param("new item", ANY)],
     LIST,
-    "With a new item before a place.",
+    "The list with an item inserted before a position.",
     "insert before([1, 3], 1, 2)",
     "[2, 1, 3]",
     GROUP,
@@ -238,7 +238,7 @@ def insert_before(items: Items, position: Decimal, new: object) -> Items:
     "remove",
     [Param("list", LIST), Param("position", NUMBER)],
     LIST,
-    "Without the item at a place.",
+    "The list without the item at a position.",
     "remove([1, 2, 3], 2)",
     "[1, 3]",
     GROUP,
@@ -252,7 +252,7 @@ def remove(items: Items, position: Decimal) -> Items:
     "list replace",
     [Param("list", LIST), Param("position", NUMBER | FUNCTION), Param("newItem", ANY)],
     LIST,
-    "With another item at a place, or wherever a function of the old and the new item says true.",
+    "The list with an item replaced at a position, or wherever a function of the old and new item is true.",
     "list replace([2, 4, 7, 8], 3, 6)",
     "[2, 4, 6, 8]",
     GROUP,
@@ -269,7 +269,7 @@ BUILTINS.add(
     "list replace",
     [Param("list", LIST), Param("match", FUNCTION), Param("newItem", ANY)],
     LIST,
-    "With another item wherever a function of the old and the new item says true.",
+    "The list with items replaced wherever a function of the old and new item is true.",
     "list replace(list: [2, 4, 7, 8], match: function(item, newItem) item < newItem, newItem: 5)",
     "[5, 5, 7, 8]",
     GROUP,
@@ -277,7 +277,7 @@ BUILTINS.add(
 )(list_replace)
 
 
-@BUILTINS.add("reverse", LIST_ONLY, LIST, "From the end to the beginning.", "reverse([1, 2, 3])", "[3, 2, 1]", GROUP)
+@BUILTINS.add("reverse", LIST_ONLY, LIST, "The list in reverse order.", "reverse([1, 2, 3])", "[3, 2, 1]", GROUP)
 def reverse(items: Items) -> Items:
     return items[::-1]
 
@@ -286,7 +286,7 @@ def reverse(items: Items) -> Items:
     "index of",
     [Param("list", LIST), Param("match", ANY)],
     LIST,
-    "The places at which an item stands.",
+    "The positions of an item.",
     "index of([1, 2, 3, 2], 2)",
     "[2, 4]",
     GROUP,
@@ -334,7 +334,7 @@ def union(env: Env, lists: Items) -> Items:
     "distinct values",
     LIST_ONLY,
     LIST,
-    "Each item once.",
+    "The list without duplicates.",
     "distinct values([1, 2, 3, 2, 1])",
     "[1, 2, 3]",
     GROUP,
@@ -348,7 +348,7 @@ def distinct_values(env: Env, items: Items) -> Items:
     "flatten",
     LIST_ONLY,
     LIST,
-    "The items of all lists within it, as one list.",
+    "All nested lists combined into one list.",
     "flatten([[1, 2], [[3]], 4])",
     "[1, 2, 3, 4]",
     GROUP,
@@ -367,7 +367,7 @@ def flatten(env: Env, items: Items) -> Items:
     "sort",
     [Param("list", LIST), Param("precedes", FUNCTION, True)],
     LIST,
-    "In order: a function says whether its first argument comes before its second.",
+    "The list sorted: a function says whether its first argument comes before its second.",
     "sort([3, 1, 4], function(x, y) x < y)",
     "[1, 3, 4]",
     GROUP,

@@ -32,7 +32,9 @@ def _round(value: Decimal, scale: Decimal | None, how: str) -> Decimal:
     return value.quantize(Decimal(1).scaleb(-places), rounding=how)
 
 
-@BUILTINS.add("decimal", SCALED, NUMBER, "Rounded to so many digits, a half to the even one.", "decimal(2.5, 0)", "2", GROUP)
+@BUILTINS.add(
+    "decimal", SCALED, NUMBER, "Rounded to a number of digits, halves to the even digit.", "decimal(2.5, 0)", "2", GROUP
+)
 def decimal(value: Decimal, scale: Decimal) -> Decimal:
     return _round(value, scale, ROUND_HALF_EVEN)
 
@@ -41,7 +43,7 @@ def decimal(value: Decimal, scale: Decimal) -> Decimal:
     "floor",
     [Param("n", NUMBER), Param("scale", NUMBER, True)],
     NUMBER,
-    "Rounded towards the smaller.",
+    "Rounded down.",
     "floor(-1.56, 1)",
     "-1.6",
     GROUP,
@@ -54,7 +56,7 @@ def floor(value: Decimal, scale: Decimal | None = None) -> Decimal:
     "ceiling",
     [Param("n", NUMBER), Param("scale", NUMBER, True)],
     NUMBER,
-    "Rounded towards the greater.",
+    "Rounded up.",
     "ceiling(-1.56, 1)",
     "-1.5",
     GROUP,
@@ -73,17 +75,17 @@ def round_down(value: Decimal, scale: Decimal) -> Decimal:
     return _round(value, scale, ROUND_DOWN)
 
 
-@BUILTINS.add("round half up", SCALED, NUMBER, "Rounded, a half away from zero.", "round half up(-5.5, 0)", "-6", GROUP)
+@BUILTINS.add("round half up", SCALED, NUMBER, "Rounded, halves away from zero.", "round half up(-5.5, 0)", "-6", GROUP)
 def round_half_up(value: Decimal, scale: Decimal) -> Decimal:
     return _round(value, scale, ROUND_HALF_UP)
 
 
-@BUILTINS.add("round half down", SCALED, NUMBER, "Rounded, a half towards zero.", "round half down(1.126, 2)", "1.13", GROUP)
+@BUILTINS.add("round half down", SCALED, NUMBER, "Rounded, halves towards zero.", "round half down(1.126, 2)", "1.13", GROUP)
 def round_half_down(value: Decimal, scale: Decimal) -> Decimal:
     return _round(value, scale, ROUND_HALF_DOWN)
 
 
-@BUILTINS.add("abs", [Param("n", NUMBER | DURATION)], NUMBER, "Without its sign.", "abs(-10)", "10", GROUP)
+@BUILTINS.add("abs", [Param("n", NUMBER | DURATION)], NUMBER, "The absolute value.", "abs(-10)", "10", GROUP)
 def abs_(value: object) -> object:
     return Months(abs(value.count)) if isinstance(value, Months) else abs(value)  # type: ignore[arg-type]
 
@@ -92,14 +94,14 @@ def abs_(value: object) -> object:
     "modulo",
     [Param("dividend", NUMBER), Param("divisor", NUMBER)],
     NUMBER,
-    "What is left over by a division; it has the divisor's sign.",
+    "The remainder of a division, with the divisor's sign.",
     "modulo(-12, 5)",
     "3",
     GROUP,
 )
 def modulo(dividend: Decimal, divisor: Decimal) -> Decimal:
     if not divisor:
-        raise ValueError("nothing can be divided by zero")
+        raise ValueError("division by zero")
     rest = dividend % divisor
     return rest + divisor if rest and rest.is_signed() != divisor.is_signed() else rest
 

@@ -87,7 +87,7 @@ def met_by(env: Env, a: Range, b: Range) -> Answer:
     return meets(env, b, a)
 
 
-@_relation("overlaps", "Whether two ranges have something in common.", "overlaps([1..5], [3..8])", "true")
+@_relation("overlaps", "Whether two ranges overlap.", "overlaps([1..5], [3..8])", "true")
 def overlaps(env: Env, a: Range, b: Range) -> Answer:
     return both(_not(_before(env, a, b)), _not(_before(env, b, a)))
 
@@ -129,14 +129,14 @@ def finished_by(env: Env, outer: Range, one: object) -> Answer:
     return finishes(env, one, outer)
 
 
-@_point_or_range("includes", "range", "Whether the range holds a point or another range.", "includes([5..10], 6)")
+@_point_or_range("includes", "range", "Whether the range contains a point or another range.", "includes([5..10], 6)")
 def includes(env: Env, outer: Range, one: object) -> Answer:
     if one is None:
         return None
     return _within(env, one, outer) if isinstance(one, Range) else in_range(env, one, outer)
 
 
-@_point_or_range("during", "point", "Whether a point or range lies within the range.", "during([4..6], [1..10])")
+@_point_or_range("during", "point", "Whether a point or range is within the range.", "during([4..6], [1..10])")
 def during(env: Env, one: object, outer: Range) -> Answer:
     return includes(env, outer, one)
 

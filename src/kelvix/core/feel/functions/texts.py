@@ -20,7 +20,7 @@ MAX_MEMORY = 4 << 20  # bytes, of one compiled pattern
     "substring",
     [Param("string", STRING), Param("start position", NUMBER), Param("length", NUMBER, True)],
     STRING,
-    "The part of a text from a place on, counted from 1, or from the end with -1.",
+    "The part of a text from a position on, counted from 1, or from the end with -1.",
     'substring("foobar", 3, 3)',
     '"oba"',
     GROUP,
@@ -28,7 +28,7 @@ MAX_MEMORY = 4 << 20  # bytes, of one compiled pattern
 def substring(text: str, start: Decimal, length: Decimal | None = None) -> str:
     first = whole(start, "the start position")
     if first == 0:
-        raise ValueError("places in a text are counted from 1")
+        raise ValueError("positions in a text are counted from 1")
     begin = first - 1 if first > 0 else max(len(text) + first, 0)
     if length is None:
         return text[begin:]
@@ -50,8 +50,10 @@ def string_length(text: str) -> Decimal:
     return Decimal(len(text))
 
 
-BUILTINS.add("upper case", [Param("string", STRING)], STRING, "In capitals.", 'upper case("aBc4")', '"ABC4"', GROUP)(str.upper)
-BUILTINS.add("lower case", [Param("string", STRING)], STRING, "In small letters.", 'lower case("aBc4")', '"abc4"', GROUP)(
+BUILTINS.add("upper case", [Param("string", STRING)], STRING, "The text in upper case.", 'upper case("aBc4")', '"ABC4"', GROUP)(
+    str.upper
+)
+BUILTINS.add("lower case", [Param("string", STRING)], STRING, "The text in lower case.", 'lower case("aBc4")', '"abc4"', GROUP)(
     str.lower
 )
 
@@ -60,7 +62,7 @@ BUILTINS.add("lower case", [Param("string", STRING)], STRING, "In small letters.
     "substring before",
     [Param("string", STRING), Param("match", STRING)],
     STRING,
-    "What stands before the first place where `match` occurs; nothing where it does not.",
+    "The text before the first occurrence of `match`; empty if it doesn't occur.",
     'substring before("foobar", "bar")',
     '"foo"',
     GROUP,
@@ -74,7 +76,7 @@ def substring_before(text: str, match: str) -> str:
     "substring after",
     [Param("string", STRING), Param("match", STRING)],
     STRING,
-    "What stands after the first place where `match` occurs; nothing where it does not.",
+    "The text after the first occurrence of `match`; empty if it doesn't occur.",
     'substring after("foobar", "ob")',
     '"ar"',
     GROUP,
@@ -87,7 +89,7 @@ BUILTINS.add(
     "contains",
     [Param("string", STRING), Param("match", STRING)],
     BOOLEAN,
-    "Whether `match` occurs in a text, to the letter.",
+    "Whether `match` occurs in a text, exactly.",
     'contains("foobar", "of")',
     "false",
     GROUP,
@@ -96,7 +98,7 @@ BUILTINS.add(
     "starts with",
     [Param("string", STRING), Param("match", STRING)],
     BOOLEAN,
-    "Whether a text begins with `match`, to the letter.",
+    "Whether a text begins with `match`, exactly.",
     'starts with("foobar", "fo")',
     "true",
     GROUP,
@@ -105,7 +107,7 @@ BUILTINS.add(
     "ends with",
     [Param("string", STRING), Param("match", STRING)],
     BOOLEAN,
-    "Whether a text ends with `match`, to the letter.",
+    "Whether a text ends with `match`, exactly.",
     'ends with("foobar", "r")',
     "true",
     GROUP,
@@ -140,7 +142,8 @@ def pattern(text: str, flags: str = "") -> re2._Regexp:
     "matches",
     [Param("input", STRING), Param("pattern", STRING), Param("flags", STRING, True)],
     BOOLEAN,
-    "Whether a pattern (a regular expression) occurs in a text. Flags: i any case, s . is any sign, m ^ and $ at lines.",
+    "Whether a pattern (a regular expression) occurs in a text. Flags: i any case, s . "
+    "matches line breaks, m ^ and $ match at lines.",
     'matches("foobar", "^fo*b")',
     "true",
     GROUP,
@@ -186,7 +189,7 @@ def _piece(part: str, found: re2._Match, groups: int) -> str:
     "split",
     [Param("string", STRING), Param("delimiter", STRING)],
     LIST,
-    "The pieces of a text between the matches of a pattern.",
+    "The parts of a text between the matches of a pattern.",
     'split("John Doe", "\\\\s")',
     '["John", "Doe"]',
     GROUP,
@@ -206,7 +209,7 @@ def split(text: str, delimiter: str) -> list[object]:
     "string join",
     [Param("list", LIST), Param("delimiter", STRING, True, True)],
     STRING,
-    "The texts of a list put together, with a delimiter between them. What is null is left out.",
+    "The texts of a list joined with a delimiter. Null items are skipped.",
     'string join(["a", null, "c"], "_and_")',
     '"a_and_c"',
     GROUP,
@@ -214,7 +217,7 @@ def split(text: str, delimiter: str) -> list[object]:
 def string_join(items: list[object], delimiter: str | None = None) -> str:
     texts = [i for i in items if i is not None]
     if not all(isinstance(i, str) for i in texts):
-        raise ValueError("only texts can be joined; write string(…) around what is not one")
+        raise ValueError("only texts can be joined; use string(…) around other values")
     if sum(len(str(i)) for i in texts) + len(delimiter or "") * len(texts) > 1_000_000:
         sized_text(" " * 1_000_001)
     return (delimiter or "").join(map(str, texts))

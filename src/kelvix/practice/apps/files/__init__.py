@@ -7,21 +7,19 @@ import os
 import pathlib
 import secrets
 import time
-from collections.abc import Iterator
 from datetime import UTC, datetime
 from typing import Annotated, Any, Literal
-from urllib.parse import quote
 
-import anyio.from_thread
 from fastapi import APIRouter, Body, Depends, Form, HTTPException, Query, Request, Response, UploadFile
 from fastapi.responses import RedirectResponse, StreamingResponse
 from starlette.concurrency import run_in_threadpool
 
 from kelvix.core import file_name
-from kelvix.practice.contents import PIECE, Contents, Kept
+from kelvix.core.values import whole
+from kelvix.practice.contents import Contents, Kept, body_of, pieces
 from kelvix.practice.framework import Desk, PracticeApp
 from kelvix.practice.push import Pusher
-from kelvix.practice.store import Access, Store
+from kelvix.practice.store import Access, Stale, Store
 from kelvix.settings import Settings
 from kelvix.store.database_server import Row
 from kelvix.store.secrets import digest
@@ -36,7 +34,7 @@ class Files(PracticeApp):
 
     code, name, items_word = "files", "Files", "files"
     begins_with = ("Papers", "From the post")
-    sends = "It may also add files and make folders"
+    sends = "It can also add files and create folders"
 
     def __init__(self, store: Store, pusher: Pusher, settings: Settings):
         super().__init__(store, pusher, settings)
@@ -63,27 +61,38 @@ class Files(PracticeApp):
         collision: Collision = "number",
         idempotency: bytes | None = None,
         tell: bool = True,
+        expect: int | None = None,
     ) -> tuple[int, str]:
-        """Put a file into a folder; `collision`: what becomes of one that has its name. Its id, and whether it was added,
-        replaced or there."""
+        """Put a file into a folder; `collision`: what becomes of one that has its name; `expect`: the revision that this has.
+        Its id, and whether it was added, replaced or there. Raises Stale."""
         with self.one_by_one:  # so that no name is given twice
-            made, happened = self._add(folder_id, file_name.clean(name), kept, at or datetime.now(UTC), collision, idempotency)
+            at = at or datetime.now(UTC)
+            made, happened = self._add(folder_id, file_name.clean(name), kept, at, collision, idempotency, expect)
         if tell and happened == "added":
             self.pusher.tell(self.code, folder_id, made)
         return made, happened
 
     def _add(
-        self, folder_id: int, name: str, kept: Kept, at: datetime, collision: Collision, idempotency: bytes | None
+        self,
+        folder_id: int,
+        name: str,
+        kept: Kept,
+        at: datetime,
+        collision: Collision,
+        idempotency: bytes | None,
+        expect: int | None,
     ) -> tuple[int, str]:
         known = self.store.made_before(idempotency)
         if known is not None:
             return known, "replaced" if collision == "replace" else "added"
         taken = {json.loads(r["body"])["name"].casefold(): r["id"] for r in self.store.items(folder_id, 100_000)}
         there = taken.get(name.casefold())
+        if there is None and expect is not None:  # it was renamed, moved or deleted
+            raise Stale(0)
         if there is not None and collision == "skip":
             return there, "there"
         if there is not None and collision == "replace":
-            return self.renew(there, kept, at, idempotency), "replaced"
+            return self.renew(there, kept, at, idempotency, expect), "replaced"
         body = {
             "name": file_name.free(name, taken),
             "type": file_name.kind(name),
@@ -95,22 +104,29 @@ class Files(PracticeApp):
     def _version(self, kept: Kept, at: datetime) -> dict[str, Any]:
         return {"digest": kept.digest, "size": kept.size, "changed": at.isoformat()}
 
-    def renew(self, file_id: int, kept: Kept, at: datetime | None = None, idempotency: bytes | None = None) -> int:
-        """Add a new version of a file."""
+    def renew(
+        self,
+        file_id: int,
+        kept: Kept,
+        at: datetime | None = None,
+        idempotency: bytes | None = None,
+        expect: int | None = None,
+    ) -> int:
+        """Add a new version of a file. Raises Stale."""
         version = self._version(kept, at or datetime.now(UTC))
 
         def change(body: dict[str, Any]) -> dict[str, Any]:
             return body | version | {"versions": [*body["versions"], version]}
 
-        self.change(file_id, "changed", change, idempotency=idempotency)
+        self.change(file_id, "changed", change, None, idempotency, expect)
         return file_id
 
     def rename(self, file_id: int, name: str) -> None:
         name = file_name.clean(name)
         self.change(file_id, "renamed", lambda body: body | {"name": name})
 
-    def make_container(self, account_id: int, name: str, address: str = "") -> int:
-        return super().make_container(account_id, file_name.clean(name), address)
+    def make_container(self, account_id: int, name: str, address: str = "", within: str = "") -> int:
+        return super().make_container(account_id, file_name.clean(name), address, within)
 
     def _signature(self, file_id: int, until: int) -> str:
         return hmac.new(self._signing, f"{file_id} {until}".encode(), "sha256").hexdigest()
@@ -118,30 +134,19 @@ class Files(PracticeApp):
     def content(self, row: Row, name: str | None = None) -> StreamingResponse:
         """Return a copy to download."""
         body = json.loads(row["body"])
-        headers = {
-            "content-length": str(body["size"]),
-            "content-disposition": f"attachment; filename*=UTF-8''{quote(name or body['name'])}",
-        }
-        return StreamingResponse(self.contents.read(body["digest"]), media_type="application/octet-stream", headers=headers)
+        return self.contents.download(name or body["name"], body["digest"], body["size"])
 
     def api(self) -> APIRouter:
         api = super().api()
-        Granted = Annotated[Access, Depends(self.granted)]
-
-        def writer(granted: Granted) -> Access:
-            if not granted.may_send:
-                raise HTTPException(403, "adding files was not allowed")
-            return granted
-
-        Writer = Annotated[Access, Depends(writer)]
+        Writer = Annotated[Access, Depends(self.writing)]
 
         @api.get("/contents/{file_id}")
         def content(file_id: int, until: int, signature: str) -> StreamingResponse:
             row = self.store.item(self.code, file_id)
             if row is None or not hmac.compare_digest(signature, self._signature(file_id, until)):
-                raise HTTPException(404, "there is no such content")
+                raise HTTPException(404, "content not found")
             if until < time.time():
-                raise HTTPException(410, "this link has expired: ask for a new one")
+                raise HTTPException(410, "this link has expired. Request a new one")
             return self.content(row)
 
         @api.post("/folders", status_code=201)
@@ -161,11 +166,16 @@ class Files(PracticeApp):
             folder_id = self.shared(granted, folder)
             key = request.headers.get("idempotency-key")
             once = digest(granted.token_digest.hex(), key) if key else None
+            expect = whole(request.headers.get("if-match", "").strip('"'))
 
             def work() -> tuple[int, str]:
-                return self.add(folder_id, name, self.contents.keep(_chunks(request)), None, collision, once)
+                kept = self.contents.keep(body_of(request, MAX_BYTES))
+                return self.add(folder_id, name, kept, None, collision, once, expect=expect)
 
-            made, outcome = await run_in_threadpool(work)
+            try:
+                made, outcome = await run_in_threadpool(work)
+            except Stale:
+                raise HTTPException(412, "the file was changed since") from None
             row = self.store.item(self.code, made)
             assert row
             return {"id": str(made), "name": json.loads(row["body"])["name"], "link": self.item_link(made), "outcome": outcome}
@@ -181,7 +191,7 @@ class Files(PracticeApp):
             self.own_container(account, folder_id)
             for file in files:
                 if file.filename:
-                    self.add(folder_id, file.filename, self.contents.keep(_pieces(file)))
+                    self.add(folder_id, file.filename, self.contents.keep(pieces(file)))
             return RedirectResponse(f"/files/folders/{folder_id}", 303)
 
         @pages.get("/files/{file_id}")
@@ -197,7 +207,7 @@ class Files(PracticeApp):
         @pages.post("/files/{file_id}/version")
         def version(account: Signed, file_id: int, file: UploadFile) -> Response:
             self.own_item(account, file_id)
-            self.renew(file_id, self.contents.keep(_pieces(file)))
+            self.renew(file_id, self.contents.keep(pieces(file)))
             return RedirectResponse(f"/files/files/{file_id}", 303)
 
         @pages.post("/files/{file_id}/rename")
@@ -207,23 +217,3 @@ class Files(PracticeApp):
             return RedirectResponse(f"/files/files/{file_id}", 303)
 
         return pages
-
-
-def _pieces(file: UploadFile) -> Iterator[bytes]:
-    while chunk := file.file.read(PIECE):
-        yield chunk
-
-
-def _chunks(request: Request) -> Iterator[bytes]:
-    """Yield a request's body as it comes, read from a thread."""
-    coming = request.stream()
-
-    async def next_one() -> bytes | None:
-        return await anext(coming, None)
-
-    size = 0
-    while (chunk := anyio.from_thread.run(next_one)) is not None:
-        size += len(chunk)
-        if size > MAX_BYTES:
-            raise HTTPException(413, f"a file has at most {MAX_BYTES >> 30} GB")
-        yield chunk

@@ -45,11 +45,11 @@ class Mail(PracticeApp):
 
     code, name, items_word, addressed = "mail", "Mail", "messages", True
     begins_with = ("Inbox", "Orders", "Receipts")
-    sends = "It may also send mail"
+    sends = "It can also send email"
 
     def __init__(self, store: Store, pusher: Pusher, settings: Settings):
         super().__init__(store, pusher, settings)
-        self.about = f"Takes mail by SMTP on 127.0.0.1, port {settings.smtp_port}."
+        self.about = f"Accepts email by SMTP on 127.0.0.1, port {settings.smtp_port}."
 
     @contextmanager
     def running(self) -> Iterator[None]:
@@ -121,7 +121,7 @@ class Mail(PracticeApp):
             try:
                 sent = self.send(granted, message, request.headers.get("idempotency-key"))
             except (ValueError, IndexError) as error:
-                raise HTTPException(422, f"this message cannot be written: {error}") from None
+                raise HTTPException(422, f"this message can’t be sent: {error}") from None
             return {"id": str(sent), "link": self.item_link(sent)}
 
         @api.post("/folders/{folder}/messages", status_code=201)
@@ -141,7 +141,7 @@ class Mail(PracticeApp):
             row = self.shared_item(granted, message_id)
             content = contents.message_parts(self.store.source(row["id"]) or b"", (index,)).get(index)
             if content is None:
-                raise HTTPException(404, "there is no such part")
+                raise HTTPException(404, "attachment not found")
             return Response(content, media_type="application/octet-stream", headers={"content-disposition": "attachment"})
 
         return api
@@ -165,7 +165,7 @@ class Mail(PracticeApp):
             try:
                 source = compose(sender, found["address"] or account["address"], subject, text, attached)
             except (ValueError, IndexError) as error:
-                return desk.show(request, "error.html", 422, account=account, said=f"This message cannot be written: {error}.")
+                return desk.show(request, "error.html", 422, account=account, said=f"This message can’t be sent: {error}.")
             self.deliver(folder_id, source)
             return RedirectResponse(f"/mail/folders/{folder_id}", 303)
 

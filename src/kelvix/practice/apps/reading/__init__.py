@@ -32,7 +32,7 @@ class Reading(PracticeApp):
 
     code, name, container_word, containers_word, items_word = "reading", "Reading", "list", "lists", "articles"
     begins_with = ("To read",)
-    sends = "It may also save articles"
+    sends = "It can also save articles"
 
     def save(
         self,
@@ -149,7 +149,7 @@ class Reading(PracticeApp):
                 return RedirectResponse(f"/reading/pages/{article_id}{more}", 302)
             kept = self.store.source(article_id) if self.store.item(self.code, article_id) else None
             if kept is None:
-                raise HTTPException(404, "there is no such page")
+                raise HTTPException(404, "page not found")
             return HTMLResponse(kept)
 
         @pages.get("/articles/{article_id}")
