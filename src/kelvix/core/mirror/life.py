@@ -11,7 +11,7 @@ from kelvix.core.mirror.merge import SIDES
 
 Presence = Literal["here", "outside", "missing", "deleted"]
 By = Literal["person", "clock", "mirror"]
-Linked = Literal["open", "outside", "archived"]  # how a pair stands: outside the filter, or put away by the mirror for that
+Linked = Literal["open", "outside", "archived", "closed"]  # outside the filter; put away by the mirror for that; ended
 Does = Literal[
     "merge",  # both are here
     "restore",  # what the mirror put away is brought back, and then merged

@@ -1,0 +1,477 @@
+"""One item of a mirror, looked at: what was changed crosses, and each write is kept before it goes out.
+
+A change told by an app says only where to look. Both items are read as they are now, so nothing depends on the order in which
+changes are told, nor on how often; and what the mirror wrote itself is no difference when it is told of it.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime, timedelta
+from hashlib import sha256
+
+from kelvix.core.collection import (
+    CLOCKS,
+    LOOKED_AT,
+    AmbiguousError,
+    Collection,
+    ConflictError,
+    GoneError,
+    Item,
+    PermanentError,
+    TransientError,
+    UnknownOutcomeError,
+    Unreadable,
+    Write,
+    Written,
+    wire,
+)
+from kelvix.core.mirror.document import OTHER, Mirror
+from kelvix.core.mirror.landing import landing
+from kelvix.core.mirror.lens import Canonical, Side
+from kelvix.core.mirror.life import Fate, Presence, Stands, fate
+from kelvix.core.mirror.merge import SIDES, Agreed, Outcome, landed
+from kelvix.core.mirror.reconciling import Matched, Reconciled, Seen, Standing, counterpart, reconcile
+from kelvix.core.mirror.roots import edited
+from kelvix.core.query import Query
+from kelvix.core.values import FieldId, Value
+from kelvix.engine.mirrors.keeping import Intent, Keeping, Known, Note, Pair, State, Step
+
+UNTIL = timedelta(seconds=60)  # in which a call that was begun is over, whatever became of it
+GONE = "gone "  # before the key of a create, instead of an identity that was never told
+TURNS = 6  # values that a field was agreed to be, that are kept
+
+
+@dataclass(frozen=True)
+class Running:
+    """A mirror that is on. `is_inside`: whether its filter lets an item through; `is_person`: whether somebody changes items
+    under a name, and not the mirror."""
+
+    mirror: Mirror
+    fields: Sequence[Matched]
+    sides: Mapping[Side, Collection]
+    is_inside: Callable[[Side, Item], bool]
+    is_person: Callable[[Side, str], bool]
+
+
+class Later(Exception):
+    """Something is under way, or cannot be reached: the item is looked at again."""
+
+
+class Crossing:
+    def __init__(self, running: Running, keeping: Keeping, fresh: Callable[[], str], now: Callable[[], datetime]):
+        self.mirror, self.fields, self.sides = running.mirror, running.fields, running.sides
+        self.running, self.keeping, self.fresh, self.now = running, keeping, fresh, now
+
+    def look_at(self, side: Side, item: str) -> bool:
+        """Do what is to be done about an item, in steps that commit one by one. Return whether that is over; else it is to be
+        looked at again."""
+        try:
+            for one in SIDES:
+                for intent in self.keeping.intents(one):
+                    if self._concerns(intent, side, item):
+                        self._resolve(intent)
+            pair = self.keeping.pair_of(side, item)
+            if pair is None:
+                self._alone(side, item)
+            else:
+                self._paired(pair)
+        except (Later, TransientError):
+            return False
+        return True
+
+    def answer(self, intent: Intent, made: Item | None) -> None:
+        """Take what a person says of a create that may have been carried out: which item it made, or that it made none."""
+        if made is None:
+            return self._drop(intent)
+        self._landed(intent, Written("created", made))
+
+    def _concerns(self, intent: Intent, side: Side, item: str) -> bool:
+        """Say whether an open write is about an item. What is new on a side to which something is being created may be that."""
+        if intent.kind == "create":
+            if intent.side != side:
+                return intent.source == item
+            return self.keeping.pair_of(side, item) is None
+        pair = self.keeping.pair_of(side, item)
+        return pair is not None and intent.pair == pair.id
+
+    # Items in no pair
+
+    def _alone(self, side: Side, id: str) -> None:
+        item = self._read(side, id)
+        if item is None or not self.running.is_inside(side, item):
+            return
+        step = Step()
+        known = self._observe(side, item, step)
+        found = self._recognised(side, id)
+        if found is None:
+            return self.keeping.commit(step)
+        if len(found) == 1:
+            left, right = (id, found[0]) if side == "left" else (found[0], id)
+            step.pairs.append(pair := Pair(self.fresh(), left, right))
+            self.keeping.commit(step)
+            return self._paired(pair)
+        other = OTHER[side]
+        if found or not self.mirror.creates_on(other) or "create" not in self.sides[other].capabilities.writes:
+            return self.keeping.commit(step)
+        seen = Seen(item.values, known.fields)
+        values, _ = counterpart(self.fields, seen, side)
+        if not values:
+            return self.keeping.commit(step)
+        after: dict[str, Agreed] = {}
+        meant: dict[FieldId, Standing] = {}
+        for one in self.fields:
+            sight = seen.sight(side, one)
+            of = one.pair.field(other)
+            if of in values or (sight.value is None and one.pair.goes_to(other)):
+                after[one.pair.id] = Agreed(sight.value)
+            if of in values:
+                meant[of] = Standing(values[of], values[of], sight.root, sight.at, sight.by_person)
+        intent = Intent(self.fresh(), other, "create", source=id, values=values, at=self.now(), after=after, meant=meant)
+        step.opened.append(intent)
+        self.keeping.commit(step)
+        self._carry(intent)
+
+    def _recognised(self, side: Side, id: str) -> Sequence[str] | None:
+        """Return the items of the other side that an item may be the same as: before any rule, the one that it comes from, or
+        that comes from it, by however many mirrors. None where that was ended, so that nothing is made anew."""
+        other = OTHER[side]
+        kin = self.keeping.kin(side, id)
+        if kin is None:
+            raise Later  # one of them is just being made there
+        if not kin:
+            return self.keeping.alike(side, id)
+        there = [one for one in kin if self._read(other, one) is not None and not self.keeping.was_paired(other, one)]
+        return there or None
+
+    # Pairs
+
+    def _paired(self, pair: Pair) -> None:
+        if pair.state == "held":
+            return
+        items = {side: self._read(side, pair.item(side)) for side in SIDES}
+        step = Step()
+        known = {side: self._observe(side, item, step) for side in SIDES if (item := items[side]) is not None}
+        found = fate(self.mirror, pair.linked, *(self._stands(pair, side, items[side]) for side in SIDES))
+        if found.does == "merge" or found.does == "restore":
+            left, right = items["left"], items["right"]
+            assert left is not None and right is not None
+            return self._merged(pair, left, right, known, step)
+        self._ends(pair, found, items, step)
+
+    def _merged(self, pair: Pair, left: Item, right: Item, known: Mapping[Side, Known], step: Step) -> None:
+        items: dict[Side, Item] = {"left": left, "right": right}
+        seen = {side: Seen(items[side].values, known[side].fields) for side in SIDES}
+        made = reconcile(self.fields, pair.agreed, seen["left"], seen["right"], self.mirror.first)
+        agreed = dict(pair.agreed)
+        turns, refused, notes = dict(pair.turns), dict(pair.refused), step.notes
+        writes: dict[Side, dict[FieldId, Value]] = {"left": {}, "right": {}}
+        held: set[str] = set()
+        for one in self.fields:
+            id, outcome = one.pair.id, made.outcomes[one.pair.id]
+            if outcome.agreed is not None:
+                agreed[id] = outcome.agreed
+                self._unify(one, outcome, known, items, step)
+            if outcome.writes and self._at_war(turns.get(id, ()), outcome):
+                held.add(id)
+                notes.append(Note("war", pair.id, id))
+                continue
+            for side in SIDES:
+                wrote = outcome.to(side)
+                of = one.pair.field(side)
+                if wrote is None or of not in made.to(side):
+                    continue
+                if refused.get((id, side)) == wrote.value and (id, side) in refused:
+                    held.add(id)
+                else:
+                    writes[side][of] = made.to(side)[of]
+                    refused.pop((id, side), None)
+            notes += [Note("lost", pair.id, id, side, value) for side, value in outcome.lost if writes[side]]
+        state: State = made.state if not held or made.state == "conflict" else "refused"
+        if not writes["left"] and not writes["right"] and state == "behind":
+            state = "in_step"
+        open_ = {id: o for id, o in made.outcomes.items() if o.state in ("conflict", "no_counterpart", "drift", "unreadable")}
+        digests = {side: digest(items[side]) for side in SIDES} if state == "in_step" else pair.digests
+        pair = replace(pair, linked="open", state=state, asks=None, agreed=agreed, turns=turns, refused=refused)
+        pair = replace(pair, open=open_, digests=digests)
+        step.pairs.append(pair)
+        if not any(writes.values()):
+            return self.keeping.commit(step)
+        written: list[Side] = []
+        for side in SIDES:
+            if writes[side]:
+                intent = self._intent(pair, side, items[side], writes[side], made, seen, written)
+                step.opened.append(intent)
+                self.keeping.commit(step)
+                self._carry(intent)
+                written.append(side)
+                step = Step()
+        last = self.keeping.pair_of("left", pair.left)
+        if last is not None:
+            step.stirred.append(("left", last.left))
+            self.keeping.commit(step)
+
+    def _intent(
+        self,
+        pair: Pair,
+        side: Side,
+        item: Item,
+        values: Mapping[FieldId, Value],
+        made: Reconciled,
+        seen: Mapping[Side, Seen],
+        written: Sequence[Side],
+    ) -> Intent:
+        after: dict[str, Agreed] = {}
+        meant: dict[FieldId, Standing] = {}
+        for one in self.fields:
+            of, outcome = one.pair.field(side), made.outcomes[one.pair.id]
+            if of not in values:
+                continue
+            left, right = seen["left"].sight("left", one), seen["right"].sight("right", one)
+            after[one.pair.id] = landed(outcome, left, right, side, OTHER[side] in written)
+            source = right if side == "left" else left
+            meant[of] = Standing(values[of], values[of], outcome.root, source.at, source.by_person)
+        before = {of: raw for of in values if not isinstance(raw := item.values.get(of), Unreadable)}
+        return Intent(
+            self.fresh(), side, "update", pair.id, "", item.id, values, item.version, self.now(), after, meant, before
+        )
+
+    def _unify(
+        self, one: Matched, outcome: Outcome, known: Mapping[Side, Known], items: Mapping[Side, Item], step: Step
+    ) -> None:
+        """Let both sides go back to what came after both, now that they are the same."""
+        if outcome.root is None:
+            return
+        for side in SIDES:
+            of = one.pair.field(side)
+            there = known[side].fields.get(of)
+            if there is not None and there.root != outcome.root:
+                key = (side, items[side].id)
+                now = step.known.get(key, known[side])
+                step.known[key] = Known({**now.fields, of: replace(there, root=outcome.root)})
+
+    def _at_war(self, turns: tuple[Canonical, ...], outcome: Outcome) -> bool:
+        """Say whether a field comes back to what it was for the second time, though nobody edited it."""
+        wrote = outcome.left or outcome.right
+        return wrote is not None and turns.count(wrote.value) >= 2
+
+    def _stands(self, pair: Pair, side: Side, item: Item | None) -> Stands:
+        if item is None:
+            return Stands("deleted")
+        here = self.sides[side].has(item)
+        presence: Presence = "missing" if not here else "here" if self.running.is_inside(side, item) else "outside"
+        touched = side in pair.digests and digest(item) != pair.digests[side]
+        return Stands(presence, touched)
+
+    def _ends(self, pair: Pair, found: Fate, items: Mapping[Side, Item | None], step: Step) -> None:
+        """Do what becomes of a pair whose items are not both here."""
+        match found.does:
+            case "close":
+                step.pairs.append(replace(pair, linked="closed", state="closed", asks=None))
+            case "outside":
+                step.pairs.append(replace(pair, linked="outside", state="outside", asks=None))
+            case "wait":
+                step.pairs.append(replace(pair, state="missing"))
+            case "ask":
+                step.pairs.append(replace(pair, state="asked", asks=found.asks))
+            case "delete" | "archive" if found.side is not None:
+                item = items[found.side]
+                assert item is not None
+                intent = Intent(self.fresh(), found.side, "delete", pair.id, item=item.id, version=item.version, at=self.now())
+                step.opened.append(intent)
+                self.keeping.commit(step)
+                return self._carry(intent)
+        self.keeping.commit(step)
+
+    # Reading
+
+    def _read(self, side: Side, id: str) -> Item | None:
+        return self.sides[side].get((id,)).get(id)
+
+    def _observe(self, side: Side, item: Item, step: Step) -> Known:
+        """Return what is known of an item as it is now: a value that is other than it was is an edit."""
+        known = step.known.get((side, item.id)) or self.keeping.known(side, item.id)
+        fields = dict(known.fields)
+        for one in self.fields:
+            of = one.pair.field(side)
+            if of not in item.values or isinstance(raw := item.values[of], Unreadable):
+                continue
+            there = fields.get(of)
+            if there is not None and there.raw == raw:
+                continue
+            by_person = self.running.is_person(side, item.changed_by)
+            root = edited(self.fresh(), there.root) if there is not None else None
+            fields[of] = Standing(raw, raw, root, item.changed, by_person)
+        if fields != known.fields:
+            known = Known(fields)
+            step.known[side, item.id] = known
+        return known
+
+    # Writing
+
+    def _carry(self, intent: Intent, late: bool = False) -> None:
+        """Make a write that is kept as an intent, and commit what became of it. `late`: it may have been made before."""
+        write = Write(intent.kind, intent.key, intent.item, intent.values, intent.version, intent.at)
+        try:
+            if intent.kind != "create" and not self.sides[intent.side].capabilities.versions:
+                self._as_it_was(intent)
+            written = self.sides[intent.side].write(write)
+        except UnknownOutcomeError:
+            raise Later from None
+        except (ConflictError, GoneError):
+            self._drop(intent)
+            raise Later from None
+        except TransientError:
+            if not late:  # of a repeat, that says nothing about the call before
+                self._drop(intent)
+            raise
+        except PermanentError:
+            return self._refused(intent)
+        self._landed(intent, written, late)
+
+    def _as_it_was(self, intent: Intent) -> None:
+        """Read an item again right before it is written, where its app does not compare versions. Raises ConflictError where it
+        is not as it was; what happens after this look is not seen."""
+        item = self._read(intent.side, intent.item)
+        if item is None or any(item.values.get(of) != raw for of, raw in intent.before.items()):
+            raise ConflictError("it was changed")
+
+    def _drop(self, intent: Intent) -> None:
+        self.keeping.commit(Step(closed=[intent.key]))
+
+    def _resolve(self, intent: Intent) -> None:
+        """Find out what became of a write that was not answered, before anything else is done."""
+        if intent.in_doubt:
+            raise Later
+        collection = self.sides[intent.side]
+        can = collection.capabilities
+        write = Write(intent.kind, intent.key, intent.item, intent.values, intent.version, intent.at)
+        if can.keys:
+            return self._carry(intent, late=True)  # asked again under its key, it is done once
+        assert intent.at is not None
+        if self.now() < intent.at + UNTIL + timedelta(seconds=can.settles):
+            raise Later
+        try:
+            found = collection.look(write)
+        except AmbiguousError:
+            return self._ask(intent) if intent.kind == "create" else self._unsure(intent)
+        if found is None and intent.kind == "create" and self._may_be_there(intent):
+            return self._ask(intent)
+        if found is None:
+            return self._drop(intent)
+        self._landed(intent, found, late=True)
+
+    def _ask(self, intent: Intent) -> None:
+        self.keeping.commit(Step(opened=[replace(intent, in_doubt=True)]))
+        raise Later
+
+    def _may_be_there(self, intent: Intent) -> bool:
+        """Say whether something new that no person made, as far as is known, may be what was created, and edited since."""
+        assert intent.at is not None
+        page = self.sides[intent.side].query(Query(limit=LOOKED_AT))
+        new = [item for item in page.items if item.created >= intent.at - CLOCKS]
+        return any(
+            not self.keeping.was_paired(intent.side, item.id)
+            and not (item.created_by and self.running.is_person(intent.side, item.created_by))
+            for item in new
+        )
+
+    def _unsure(self, intent: Intent) -> None:
+        """Let go of a change of which nobody knows whether it was made, since the item was edited meanwhile. Where a field is
+        as it was, somebody may have seen our value and taken it back: that is asked."""
+        step, pair, item = Step(closed=[intent.key]), self._pair(intent), self._read(intent.side, intent.item)
+        if pair is not None and item is not None:
+            agreed = dict(pair.agreed)
+            fields = dict(self.keeping.known(intent.side, item.id).fields)
+            for one in self.fields:
+                of = one.pair.field(intent.side)
+                if of in intent.values and item.values.get(of) == intent.before.get(of):
+                    self._taken_back(one, of, agreed, fields)
+            step.pairs.append(replace(pair, agreed=agreed))
+            step.known[intent.side, item.id] = Known(fields)
+        self.keeping.commit(step)
+
+    def _taken_back(self, one: Matched, of: FieldId, agreed: dict[str, Agreed], fields: dict[FieldId, Standing]) -> None:
+        agreed.pop(one.pair.id, None)
+        if of in fields:
+            fields[of] = replace(fields[of], root=edited(self.fresh(), fields[of].root))
+
+    def _refused(self, intent: Intent) -> None:
+        """Note what a side would not take, so that it is not offered again until it is another value."""
+        pair = self._pair(intent)
+        step = Step(closed=[intent.key])
+        if pair is not None:
+            refused = dict(pair.refused)
+            for one in self.fields:
+                if one.pair.field(intent.side) in intent.values:
+                    refused[one.pair.id, intent.side] = intent.after[one.pair.id].value
+                    step.notes.append(Note("refused", pair.id, one.pair.id, intent.side))
+            step.pairs.append(replace(pair, refused=refused, state="refused"))
+        self.keeping.commit(step)
+
+    def _pair(self, intent: Intent) -> Pair | None:
+        return self.keeping.pair_of(intent.side, intent.item) if intent.pair else None
+
+    def _landed(self, intent: Intent, written: Written, late: bool = False) -> None:
+        """Commit together what was agreed on by a write, and what its fields stand for. `late`: others may have edited the item
+        since it was written."""
+        step = Step(closed=[intent.key])
+        if intent.kind == "delete":
+            pair = self._pair(intent)
+            if pair is not None:
+                step.pairs.append(replace(pair, linked="closed", state="closed"))
+            return self.keeping.commit(step)
+        item = written.item
+        if item is None:  # it is gone, which is seen when it is looked at again
+            other = OTHER[intent.side]
+            if intent.kind == "create":  # somebody deleted what was made, before anybody knew that it was
+                ids = {intent.side: GONE + intent.key, other: intent.source}
+                step.pairs.append(Pair(self.fresh(), ids["left"], ids["right"], agreed=intent.after))
+                step.stirred.append((other, intent.source))
+            else:
+                step.stirred.append((intent.side, intent.item))
+            return self.keeping.commit(step)
+        if intent.kind == "create":
+            ids = {intent.side: item.id, OTHER[intent.side]: intent.source}
+            pair = self.keeping.pair_of(intent.side, item.id) or Pair(self.fresh(), ids["left"], ids["right"])
+        else:
+            found = self._pair(intent)
+            if found is None:
+                return self.keeping.commit(step)
+            pair = found
+        agreed, refused, turns = dict(pair.agreed), dict(pair.refused), dict(pair.turns)
+        fields = dict(self.keeping.known(intent.side, item.id).fields)
+        for one in self.fields:
+            of, id = one.pair.field(intent.side), one.pair.id
+            if id in intent.after and of not in intent.values:
+                agreed[id] = intent.after[id]
+            if of not in intent.values:
+                continue
+            holds, meant = item.values.get(of), intent.meant[of]
+            became = "edited" if isinstance(holds, Unreadable) else landing(meant.meant, intent.before.get(of), holds)
+            if isinstance(holds, Unreadable):
+                continue
+            if became == "refused" and late:
+                self._taken_back(one, of, agreed, fields)
+                continue
+            if became == "refused":
+                refused[id, intent.side] = intent.after[id].value
+                step.notes.append(Note("refused", pair.id, id, intent.side))
+                continue
+            agreed[id] = intent.after[id]
+            turns[id] = (*((), turns.get(id, ()))[not meant.by_person], intent.after[id].value)[-TURNS:]
+            if became == "edited":
+                fields[of] = Standing(holds, holds, edited(self.fresh(), meant.root), item.changed, False)
+            else:
+                fields[of] = replace(meant, raw=holds)
+        step.known[intent.side, item.id] = Known(fields)
+        step.pairs.append(replace(pair, agreed=agreed, refused=refused, turns=turns))
+        step.stirred += [("left", pair.left)]
+        self.keeping.commit(step)
+
+
+def digest(item: Item) -> str:
+    """Return what tells whether anything of an item was changed, matched or not."""
+    return sha256(json.dumps(wire(item.values), sort_keys=True, ensure_ascii=False, default=str).encode()).hexdigest()

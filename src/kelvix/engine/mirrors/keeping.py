@@ -1,0 +1,117 @@
+"""What is kept of a mirror between two steps, and what a step commits together. `store` keeps it in MariaDB; tests keep it in
+memory."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Literal, Protocol
+
+from kelvix.core.collection import WriteKind
+from kelvix.core.mirror.lens import Canonical, Side
+from kelvix.core.mirror.life import Asks, Linked
+from kelvix.core.mirror.merge import Agreed, Outcome
+from kelvix.core.mirror.reconciling import PairState, Standing
+from kelvix.core.values import FieldId, Value
+
+State = PairState | Literal["refused", "outside", "missing", "asked", "held", "closed", "only", "unconfirmed"]
+
+
+@dataclass(frozen=True)
+class Known:
+    """What is known of an item of a side, for all mirrors alike: what its fields stand for."""
+
+    fields: Mapping[FieldId, Standing] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Pair:
+    """Two items that are the same thing. `digests`: of all that each was when nothing was open last, so that it is known
+    whether anything of it was touched since; `refused`: what a side would not take, by matched fields and sides; `asks`: what a
+    person is asked of the pair as a whole; `turns`: what a field was agreed to be since somebody edited it, the latest last."""
+
+    id: str
+    left: str
+    right: str
+    linked: Linked = "open"
+    agreed: Mapping[str, Agreed] = field(default_factory=dict)
+    digests: Mapping[Side, str] = field(default_factory=dict)
+    refused: Mapping[tuple[str, Side], Canonical] = field(default_factory=dict)
+    turns: Mapping[str, tuple[Canonical, ...]] = field(default_factory=dict)
+    open: Mapping[str, Outcome] = field(default_factory=dict)
+    state: State = "behind"
+    asks: Asks | None = None
+
+    def item(self, side: Side) -> str:
+        return self.left if side == "left" else self.right
+
+
+@dataclass(frozen=True)
+class Intent:
+    """A write that is meant to be made on a side, kept before it goes out. `pair`: whose item it is about; of a create,
+    `source` is the item of the other side. `after`: what is agreed on once it has landed; `meant`: what the fields stand for
+    then; `before`: what was there."""
+
+    key: str
+    side: Side
+    kind: WriteKind
+    pair: str | None = None
+    source: str = ""
+    item: str = ""
+    values: Mapping[FieldId, Value] = field(default_factory=dict)
+    version: str | None = None
+    at: datetime | None = None
+    after: Mapping[str, Agreed] = field(default_factory=dict)
+    meant: Mapping[FieldId, Standing] = field(default_factory=dict)
+    before: Mapping[FieldId, Value] = field(default_factory=dict)
+    in_doubt: bool = False
+
+
+@dataclass(frozen=True)
+class Note:
+    """Something that a person can look up afterwards: an edit that a policy passed over, a refusal, a conflict."""
+
+    what: Literal["lost", "refused", "conflict", "war", "drift"]
+    pair: str
+    field: str
+    side: Side | None = None
+    value: Canonical = None
+
+
+@dataclass
+class Step:
+    """What is committed together, or not at all."""
+
+    pairs: list[Pair] = field(default_factory=list)
+    known: dict[tuple[Side, str], Known] = field(default_factory=dict)
+    opened: list[Intent] = field(default_factory=list)
+    closed: list[str] = field(default_factory=list)  # keys of intents
+    stirred: list[tuple[Side, str]] = field(default_factory=list)  # items that are to be looked at again
+    notes: list[Note] = field(default_factory=list)
+
+
+class Keeping(Protocol):
+    """What a mirror keeps. Whoever works on an item holds it alone, for all mirrors, until the step is over."""
+
+    def pair_of(self, side: Side, item: str) -> Pair | None:
+        """Return the pair of an item that is not closed."""
+
+    def was_paired(self, side: Side, item: str) -> bool:
+        """Say whether an item belonged to a pair that was closed, or was set apart: it is neither matched nor made again."""
+
+    def known(self, side: Side, item: str) -> Known:
+        """Return what is known of an item; nothing where it was never seen."""
+
+    def intents(self, side: Side) -> Sequence[Intent]:
+        """Return the writes to a side of which nobody knows yet what became."""
+
+    def alike(self, side: Side, item: str) -> Sequence[str]:
+        """Return the items of the other side that the match rule recognises, of those that are in no pair."""
+
+    def kin(self, side: Side, item: str) -> Sequence[str] | None:
+        """Return the items of the other side's collection with which an item is connected by pairs of whichever mirrors, ended
+        ones too. None where something connected with it is just being created there, or where it may itself be what a mirror is
+        just creating, so that nobody knows yet."""
+
+    def commit(self, step: Step) -> None: ...

@@ -1,0 +1,498 @@
+"""A world of collections in memory with mirrors between them, in which anything may go wrong at any step: for the model of
+`engine/mirrors`. It knows what every person did, and so what must be there in the end; the mirrors do not.
+
+Each edit carries a token in its value. In the end a token stands on both sides, or in an edit that saw it, or in what is asked
+or recorded. Time is a count of steps."""
+
+from __future__ import annotations
+
+import random
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from datetime import UTC, datetime, timedelta
+from itertools import count
+from typing import Any
+
+from kelvix.core.collection import (
+    Capabilities,
+    Changes,
+    Collection,
+    ConflictError,
+    GoneError,
+    Item,
+    Page,
+    Ref,
+    Schema,
+    TransientError,
+    UnknownOutcomeError,
+    Write,
+    Written,
+)
+from kelvix.core.mirror.document import OTHER, FieldPair, Mirror, MirrorSide, OnDelete, Policy
+from kelvix.core.mirror.lens import Side
+from kelvix.core.mirror.merge import SIDES
+from kelvix.core.mirror.reconciling import Matched, Seen
+from kelvix.core.mirror.translations import TRANSLATIONS, Around
+from kelvix.core.query import Query
+from kelvix.core.schema import Field
+from kelvix.core.values import Choice
+from kelvix.engine.mirrors.crossing import Crossing, Running
+from kelvix.engine.mirrors.keeping import Intent, Known, Note, Pair, Step
+
+START = datetime(2026, 11, 30, tzinfo=UTC)
+LABELS = tuple(Choice(one, one) for one in ("oak", "tin", "lead", "felt"))
+TITLE, NOTE, TAGS, PRIVATE = (
+    Field("title", "Title", "text"),
+    Field("note", "Note", "long_text"),
+    Field("tags", "Tags", "labels", choices=LABELS),
+    Field("private", "Private", "text"),
+)
+MARK = Field("mark", "Mark", "text")  # given once to what a person adds: there is one item of each mark at most
+FIELDS = (TITLE, NOTE, TAGS, PRIVATE, MARK)
+MATCHED = (
+    ("text", TITLE, {}),
+    ("text", MARK, {}),
+    ("rich", NOTE, {}),
+    ("labels", TAGS, {"pairs": [[c.id, c.id] for c in LABELS]}),
+)
+ANY = ""  # a version that is never compared, in tests that break the rules
+
+RING = (("a", "b"), ("b", "c"), ("c", "a"))
+KINDS: Mapping[str, Mapping[str, Any]] = {
+    "plain": {},
+    "without keys": {"keys": False},
+    "without versions": {"versions": False},
+    "left decides": {"policy": "left"},
+    "deletions stay": {"deletes": "keep"},
+    "chain": {"edges": RING[:2]},
+    "ring": {"edges": RING},
+}
+
+
+class Crash(Exception):
+    """The process died here."""
+
+
+@dataclass
+class Clock:
+    at: datetime = START
+
+    def __call__(self) -> datetime:
+        return self.at
+
+    def goes_on(self, seconds: float) -> None:
+        self.at += timedelta(seconds=seconds)
+
+
+class App(Collection):
+    """A collection of the world. `faults` says what happens to a write."""
+
+    reach = "everything"
+
+    def __init__(self, name: str, world: World, versions: bool = True, keys: bool = True, longest: int | None = None):
+        self.ref = Ref("world", name)
+        self.name, self.world, self.longest = name, world, longest
+        self.capabilities = Capabilities(
+            versions=versions, keys=keys, looks=not keys, writes=frozenset(("create", "update", "delete")), settles=5
+        )
+        self.items: dict[str, Item] = {}
+        self.done: dict[str, Written] = {}
+        self.numbers = count(1)
+        self.writes = 0
+
+    def schema(self) -> Schema:
+        return Schema(FIELDS, "1", title="title")
+
+    def one(self, id: str) -> Item:
+        if id not in self.items:
+            raise GoneError("it is not there")
+        return self.items[id]
+
+    def query(self, query: Query) -> Page:
+        found = sorted(self.items.values(), key=lambda i: (i.created, i.id), reverse=True)
+        return Page(tuple(found), None, True)
+
+    def head(self) -> str:
+        return "0"
+
+    def changes(self, cursor: str) -> Changes:
+        return Changes((), cursor, False)
+
+    def put(self, id: str | None, values: Mapping, by: str) -> Item:
+        """Keep an item as the app does, and tell of it."""
+        now = self.world.clock()
+        if id is None:
+            id = f"{self.name}{next(self.numbers)}"
+            item = Item(
+                id, "1", {f.id: None for f in FIELDS}, "", "", self.ref.place, self.name, now, changed=now, created_by=by
+            )
+        else:
+            item = self.items[id]
+        kept = {
+            key: value[: self.longest] if self.longest and key == "title" and value else value for key, value in values.items()
+        }
+        item = replace(
+            item, values={**item.values, **kept}, version=str(int(item.version or 0) + 1), changed=now, changed_by=by
+        )
+        self.items[id] = item
+        self.world.tell(self.name, id)
+        return item
+
+    def remove(self, id: str) -> None:
+        del self.items[id]
+        self.world.tell(self.name, id)
+
+    def write(self, write: Write) -> Written:
+        fault = self.world.fault("write", self.name, write)
+        if fault == "transient":
+            raise TransientError("try again")
+        if fault == "crash before":
+            raise Crash
+        if fault == "not sent":
+            raise UnknownOutcomeError("no answer")
+        written = self._carry_out(write)
+        if fault == "crash after":
+            raise Crash
+        if fault == "no answer":
+            raise UnknownOutcomeError("no answer")
+        return written
+
+    def _carry_out(self, write: Write) -> Written:
+        if self.capabilities.keys and write.key in self.done:
+            done = self.done[write.key]
+            return replace(done, item=self.items.get(done.item.id) if done.item else None)
+        if write.kind == "create":
+            self.writes += 1
+            made = Written("created", self.put(None, write.values, "mirror"))
+        else:
+            if write.id not in self.items:
+                raise GoneError("it is not there")
+            if self.capabilities.versions and write.version not in (self.items[write.id].version, ANY):
+                raise ConflictError("it was changed")
+            self.writes += 1
+            if write.kind == "delete":
+                self.remove(write.id)
+                made = Written("deleted", None)
+            else:
+                made = Written("updated", self.put(write.id, write.values, "mirror"))
+        self.done[write.key] = made
+        return made
+
+
+@dataclass
+class Memory:
+    """What a mirror keeps, as the store does; what is known of items is shared by all mirrors."""
+
+    world: World
+    number: int
+    names: Mapping[Side, str]
+    pairs: dict[str, Pair] = field(default_factory=dict)
+    intents_: dict[str, Intent] = field(default_factory=dict)
+    notes: list[Note] = field(default_factory=list)
+
+    def pair_of(self, side: Side, item: str) -> Pair | None:
+        return next((p for p in self.pairs.values() if p.item(side) == item and p.linked != "closed"), None)
+
+    def was_paired(self, side: Side, item: str) -> bool:
+        return any(p.item(side) == item for p in self.pairs.values())
+
+    def known(self, side: Side, item: str) -> Known:
+        return self.world.known.get((self.names[side], item), Known())
+
+    def intents(self, side: Side) -> Sequence[Intent]:
+        return [i for i in self.intents_.values() if i.side == side]
+
+    def alike(self, side: Side, item: str) -> Sequence[str]:
+        other = OTHER[side]
+        title = self.world.apps[self.names[side]].items[item].values["title"]
+        there = self.world.apps[self.names[other]].items.values()
+        return [i.id for i in there if title and i.values["title"] == title and not self.was_paired(other, i.id)]
+
+    def kin(self, side: Side, item: str) -> Sequence[str] | None:
+        start = (self.names[side], item)
+        reached, ahead = {start}, [start]
+        while ahead:
+            one = ahead.pop()
+            for memory, _ in self.world.mirrors:
+                for pair in memory.pairs.values():
+                    ends = [(memory.names[s], pair.item(s)) for s in SIDES]
+                    if one in ends:
+                        ahead += [end for end in ends if end not in reached]
+                        reached.update(ends)
+        to = self.names[OTHER[side]]
+        for memory, _ in self.world.mirrors:
+            for intent in memory.intents_.values():
+                source = (memory.names[OTHER[intent.side]], intent.source)
+                at = memory.names[intent.side]
+                is_it = at == self.names[side] and memory.pair_of(intent.side, item) is None
+                if intent.kind == "create" and (is_it or (at == to and source in reached)):
+                    return None
+        return [id for name, id in reached if name == to]
+
+    def commit(self, step: Step) -> None:
+        fault = self.world.fault("commit", str(self.number), None)
+        if fault == "crash before":
+            raise Crash
+        for pair in step.pairs:
+            self.pairs[pair.id] = pair
+        for (side, item), known in step.known.items():
+            self.world.known[self.names[side], item] = known
+        for intent in step.opened:
+            self.intents_[intent.key] = intent
+        for key in step.closed:
+            self.intents_.pop(key, None)
+        for side, item in step.stirred:
+            self.world.stir(self.number, side, item)
+        self.notes += step.notes
+        if fault == "crash after":
+            raise Crash
+
+
+@dataclass
+class World:
+    """`edges`: the mirrors, by the collections that they join."""
+
+    dice: random.Random
+    edges: Sequence[tuple[str, str]] = (("a", "b"),)
+    often: float = 0.15  # how often something goes wrong
+    policy: Policy = "ask"
+    deletes: OnDelete = "follow"
+    keys: bool = True
+    versions: bool = True
+
+    def __post_init__(self) -> None:
+        self.clock = Clock()
+        self.numbers = count(1)
+        self.known: dict[tuple[str, str], Known] = {}
+        self.apps = {n: App(n, self, self.versions, self.keys) for n in dict.fromkeys(n for edge in self.edges for n in edge)}
+        self.hints: list[tuple[int, Side, str]] = []
+        self.is_calm = False
+        self.mirrors: list[tuple[Memory, Crossing]] = []
+        self.edits: list[Edit] = []
+        self.deleted: list[tuple[str, str]] = []
+        self.asked = 0
+        around = Around()
+        for n, (left, right) in enumerate(self.edges):
+            pairs = [FieldPair(of.id, of.id, of.id, code, options, policy=self.policy) for code, of, options in MATCHED]
+            fields = [
+                Matched(p, TRANSLATIONS[c].domain(of, of, o, around)) for p, (c, of, o) in zip(pairs, MATCHED, strict=True)
+            ]
+            memory = Memory(self, n, {"left": left, "right": right})
+            running = Running(
+                Mirror(MirrorSide(1), MirrorSide(2), tuple(pairs), deletes=self.deletes),
+                fields,
+                {"left": self.apps[left], "right": self.apps[right]},
+                lambda side, item: True,
+                lambda side, by: by != "mirror",
+            )
+            self.mirrors.append((memory, Crossing(running, memory, lambda: f"k{next(self.numbers)}", self.clock)))
+
+    # What people do
+
+    def edit(self) -> None:
+        app = self.dice.choice(list(self.apps.values()))
+        what = self.dice.random()
+        if what < 0.25 or not app.items:
+            token = f"t{next(self.numbers)}"
+            item = app.put(None, {"title": token, "mark": f"m{token}", "private": f"p{next(self.numbers)}"}, "ada")
+            self.edits.append(Edit(token, "title", app.name, item.id))
+        elif what < 0.3:
+            # Of an app without keys, what was made and not answered can't be told from what never was, once it is deleted.
+            unanswered = {w.item.id for k, w in app.done.items() if w.item and any(k in m.intents_ for m, _ in self.mirrors)}
+            known = [i for i in app.items if app.capabilities.keys or i not in unanswered]
+            if not known:
+                return
+            id = self.dice.choice(known)
+            self.deleted.append((app.name, str(app.items[id].values["mark"])))
+            app.remove(id)
+        else:
+            self._change(app, self.dice.choice(list(app.items)))
+
+    def _change(self, app: App, id: str) -> None:
+        item, token = app.items[id], f"t{next(self.numbers)}"
+        of = self.dice.choice(["title", "note", "note", "tags", "private"])
+        there = item.values[of]
+        if of == "title":
+            self.edits.append(Edit(token, of, app.name, id, saw=(str(there),)))
+            app.put(id, {of: token}, "ada")
+        elif of == "note":
+            lines = str(there).split("\n\n") if there else []
+            at = self.dice.randint(0, len(lines))
+            saw: tuple[str, ...] = ()
+            if lines and self.dice.random() < 0.3:
+                at = min(at, len(lines) - 1)
+                saw = (lines[at],)
+                lines[at] = token
+            else:
+                lines.insert(at, token)
+            self.edits.append(Edit(token, of, app.name, id, saw))
+            app.put(id, {of: "\n\n".join(lines)}, "ada")
+        elif of == "tags":
+            tags = set(there or ())
+            tags ^= {self.dice.choice(LABELS).id}
+            app.put(id, {of: tuple(sorted(tags)) or None}, "ada")
+        else:
+            app.put(id, {of: f"p{next(self.numbers)}"}, "ada")
+
+    # What happens to the mirrors
+
+    def tell(self, name: str, id: str) -> None:
+        """Push: doubled, or lost; what is lost is found by a sweep."""
+        for n, (memory, _) in enumerate(self.mirrors):
+            for side in SIDES:
+                if memory.names[side] == name:
+                    times = 1 if self.is_calm else self.dice.choice((0, 1, 1, 1, 2))
+                    self.hints += [(n, side, id)] * times
+
+    def stir(self, number: int, side: Side, id: str) -> None:
+        self.hints.append((number, side, id))
+
+    def sweep(self) -> None:
+        for n, (memory, _) in enumerate(self.mirrors):
+            for side in SIDES:
+                for id in self.apps[memory.names[side]].items:
+                    self.hints.append((n, side, id))
+                for pair in list(memory.pairs.values()):
+                    if pair.linked != "closed":
+                        self.hints.append((n, side, pair.item(side)))
+
+    def fault(self, what: str, name: str, write: Write | None) -> str | None:
+        if self.is_calm or self.dice.random() > self.often:
+            return None
+        if what == "commit":
+            return self.dice.choice(("crash before", "crash after"))
+        if (
+            write is not None
+            and write.kind != "create"
+            and self.dice.random() < 0.3
+            and self.versions
+            and write.id in self.apps[name].items
+        ):
+            self._change(self.apps[name], write.id)  # somebody edits between our reading and our writing
+            return None
+        return self.dice.choice(("transient", "crash before", "crash after", "not sent", "no answer"))
+
+    def look(self) -> bool:
+        """Let a mirror look at an item it was told of, in any order. Return whether there was one."""
+        if not self.hints:
+            return False
+        n, side, id = self.hints.pop(self.dice.randrange(len(self.hints)))
+        try:
+            if not self.mirrors[n][1].look_at(side, id):
+                self.hints.append((n, side, id))
+                self.clock.goes_on(10)
+                self._answer(self.mirrors[n][0])
+        except Crash:
+            self.sweep()  # whoever takes over looks at everything again
+        return True
+
+    def _answer(self, memory: Memory) -> None:
+        """Let a person say what became of a create that nobody can find out about."""
+        for intent in [i for i in memory.intents_.values() if i.in_doubt]:
+            self.asked += 1
+            made = self.apps[memory.names[intent.side]].done.get(intent.key)
+            if made is not None and made.item is not None:
+                found = self.apps[memory.names[intent.side]].items.get(made.item.id)
+            else:
+                found = None
+            self.mirrors[memory.number][1].answer(intent, found)
+
+    def step(self) -> None:
+        self.clock.goes_on(1)
+        dice = self.dice.random()
+        if dice < 0.35:
+            self.edit()
+        elif dice < 0.38:
+            self.sweep()
+        else:
+            self.look()
+
+    def settle(self, most: int = 3_000) -> int:
+        """Let nothing go wrong any more, until there is nothing left to do. Return how many looks that took."""
+        self.is_calm = True
+        looks = 0
+        for _ in range(2):
+            self.sweep()
+            while self.look():
+                looks += 1
+                assert looks < most, "it does not come to rest"
+        return looks
+
+    # What must hold in the end
+
+    def check(self) -> None:
+        writes = sum(app.writes for app in self.apps.values())
+        self.settle()
+        assert sum(app.writes for app in self.apps.values()) == writes, "a further run writes nothing"
+        for memory, crossing in self.mirrors:
+            self._check_pairs(memory, crossing)
+        self._check_tokens()
+        for app in self.apps.values():
+            for of in ("private", "mark"):
+                found = [str(i.values[of]) for i in app.items.values() if i.values[of]]
+                assert len(found) == len(set(found)), "nothing is made twice, and what is private never crosses"
+            assert not {i.values["mark"] for i in app.items.values()} & {mark for at, mark in self.deleted if at == app.name}, (
+                "nothing that was deleted comes back"
+            )
+
+    def _check_pairs(self, memory: Memory, crossing: Crossing) -> None:
+        left, right = (self.apps[memory.names[side]] for side in SIDES)
+        open_ = [p for p in memory.pairs.values() if p.linked == "open"]
+        assert not memory.intents_ or any(i.in_doubt for i in memory.intents_.values()), memory.intents_
+        for pair in open_:
+            assert (pair.left in left.items and pair.right in right.items) or pair.state == "asked", pair
+            if pair.state == "asked":
+                continue
+            for one in crossing.fields:
+                values = [
+                    Seen(app.items[pair.item(side)].values, memory.known(side, pair.item(side)).fields).sight(side, one).value
+                    for side, app in zip(SIDES, (left, right), strict=True)
+                ]
+                assert values[0] == values[1] or one.pair.id in pair.open, (pair, one.pair.id, values)
+        for side, app in zip(SIDES, (left, right), strict=True):
+            paired = [p.item(side) for p in open_]
+            assert len(paired) == len(set(paired))
+            kin = {i: memory.kin(side, i) or () for i in app.items}
+            there = self.apps[memory.names[OTHER[side]]].items
+            ended = [i for i, k in kin.items() if k and all(o not in there or memory.was_paired(OTHER[side], o) for o in k)]
+            alone = [i for i in app.items if i not in (*paired, *ended) and not memory.was_paired(side, i)]
+            assert not alone or any(i.in_doubt for i in memory.intents_.values()), (alone, memory.names)
+
+    def _check_tokens(self) -> None:
+        """No edit is lost: it stands, or an edit that saw it does, or it is asked or recorded."""
+        standing = "\n".join(str(v) for app in self.apps.values() for i in app.items.values() for v in i.values.values())
+        stood = set(standing.replace("\n\n", "\n").split("\n"))
+        recorded = "\n".join(repr(n.value) for memory, _ in self.mirrors for n in memory.notes)
+        open_ = "\n".join(
+            repr((o.conflict.left, o.conflict.right))
+            for m, _ in self.mirrors
+            for p in m.pairs.values()
+            for o in p.open.values()
+            if o.conflict
+        )
+        seen_later = {token for edit in self.edits for token in edit.saw}
+        for edit in self.edits:
+            if edit.token in stood or edit.token in seen_later or edit.token in recorded or edit.token in open_:
+                continue
+            assert edit.item not in self.apps[edit.app].items, f"lost: {edit}"  # else it went with its item
+
+
+@dataclass(frozen=True)
+class Edit:
+    """What somebody did: `saw` are the tokens that it took the place of."""
+
+    token: str
+    field: str
+    app: str
+    item: str
+    saw: tuple[str, ...] = ()
+
+
+def live(dice: random.Random, kind: str, steps: int) -> World:
+    """Let people and mirrors live for some steps, then come to rest, and see what is there. Raises AssertionError."""
+    world = World(dice, **KINDS[kind])
+    for _ in range(steps):
+        world.step()
+    world.settle()
+    world.check()
+    return world
