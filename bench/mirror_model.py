@@ -1,6 +1,7 @@
 """Mirrors against a model of what people did (tests/mirror_world.py): 200,000 steps of people and mirrors, in which anything may go
 wrong at each: crashes around every commit and call, lost answers, refusals, edits between reading and writing, pushes that are
-lost, doubled or late. Two collections, three in a chain and three in a ring; with and without versions and keys; with policies.
+lost, doubled or late. Two collections, three in a chain and three in a ring; with and without versions and keys; with policies; with
+apps that keep values in their own way, drop a part of them, or refuse them.
 
 Claims: no edit is lost, nothing is made twice, nothing that was deleted comes back, all comes to rest, and a further run writes
 nothing. Seeded: a history that fails is named by its kind and number.

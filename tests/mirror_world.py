@@ -7,7 +7,7 @@ or recorded. Time is a count of steps."""
 from __future__ import annotations
 
 import random
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, timedelta
 from itertools import count
@@ -57,6 +57,22 @@ MATCHED = (
 )
 ANY = ""  # a version that is never compared, in tests that break the rules
 
+Way = Callable[[str, Any], Any]  # what an app makes of what the mirror writes to a field
+STAYS = object()
+
+
+def in_capitals(of: str, value: Any) -> Any:
+    return f" {value.upper()}" if of == "title" and value else value
+
+
+def without_tin(of: str, value: Any) -> Any:
+    return tuple(one for one in value if one != "tin") or None if of == "tags" and value else value
+
+
+def without_notes(of: str, value: Any) -> Any:
+    return STAYS if of == "note" else value
+
+
 RING = (("a", "b"), ("b", "c"), ("c", "a"))
 KINDS: Mapping[str, Mapping[str, Any]] = {
     "plain": {},
@@ -64,6 +80,9 @@ KINDS: Mapping[str, Mapping[str, Any]] = {
     "without versions": {"versions": False},
     "left decides": {"policy": "left"},
     "deletions stay": {"deletes": "keep"},
+    "own way": {"ways": {"b": in_capitals}},
+    "wilful": {"ways": {"b": without_tin}},
+    "refusing": {"ways": {"b": without_notes}},
     "chain": {"edges": RING[:2]},
     "ring": {"edges": RING},
 }
@@ -89,9 +108,9 @@ class App(Collection):
 
     reach = "everything"
 
-    def __init__(self, name: str, world: World, versions: bool = True, keys: bool = True, longest: int | None = None):
+    def __init__(self, name: str, world: World, versions: bool = True, keys: bool = True, way: Way | None = None):
         self.ref = Ref("world", name)
-        self.name, self.world, self.longest = name, world, longest
+        self.name, self.world, self.way = name, world, way
         self.capabilities = Capabilities(
             versions=versions, keys=keys, looks=not keys, writes=frozenset(("create", "update", "delete")), settles=5
         )
@@ -128,9 +147,9 @@ class App(Collection):
             )
         else:
             item = self.items[id]
-        kept = {
-            key: value[: self.longest] if self.longest and key == "title" and value else value for key, value in values.items()
-        }
+        kept = dict(values)
+        if self.way is not None and by == "mirror":
+            kept = {key: made for key, value in values.items() if (made := self.way(key, value)) is not STAYS}
         item = replace(
             item, values={**item.values, **kept}, version=str(int(item.version or 0) + 1), changed=now, changed_by=by
         )
@@ -257,6 +276,7 @@ class World:
     often: float = 0.15  # how often something goes wrong
     policy: Policy = "ask"
     deletes: OnDelete = "follow"
+    ways: Mapping[str, Way] = field(default_factory=dict)
     keys: bool = True
     versions: bool = True
 
@@ -264,7 +284,10 @@ class World:
         self.clock = Clock()
         self.numbers = count(1)
         self.known: dict[tuple[str, str], Known] = {}
-        self.apps = {n: App(n, self, self.versions, self.keys) for n in dict.fromkeys(n for edge in self.edges for n in edge)}
+        self.apps = {
+            n: App(n, self, self.versions, self.keys, self.ways.get(n))
+            for n in dict.fromkeys(n for edge in self.edges for n in edge)
+        }
         self.hints: list[tuple[int, Side, str]] = []
         self.is_calm = False
         self.mirrors: list[tuple[Memory, Crossing]] = []
@@ -313,7 +336,7 @@ class World:
         of = self.dice.choice(["title", "note", "note", "tags", "private"])
         there = item.values[of]
         if of == "title":
-            self.edits.append(Edit(token, of, app.name, id, saw=(str(there),)))
+            self.edits.append(Edit(token, of, app.name, id, saw=(str(there).strip().lower(),)))
             app.put(id, {of: token}, "ada")
         elif of == "note":
             lines = str(there).split("\n\n") if there else []
@@ -448,7 +471,8 @@ class World:
                     Seen(app.items[pair.item(side)].values, memory.known(side, pair.item(side)).fields).sight(side, one).value
                     for side, app in zip(SIDES, (left, right), strict=True)
                 ]
-                assert values[0] == values[1] or one.pair.id in pair.open, (pair, one.pair.id, values)
+                is_refused = any((one.pair.id, side) in pair.refused for side in SIDES)
+                assert values[0] == values[1] or one.pair.id in pair.open or is_refused, (pair, one.pair.id, values)
         for side, app in zip(SIDES, (left, right), strict=True):
             paired = [p.item(side) for p in open_]
             assert len(paired) == len(set(paired))
@@ -461,7 +485,7 @@ class World:
     def _check_tokens(self) -> None:
         """No edit is lost: it stands, or an edit that saw it does, or it is asked or recorded."""
         standing = "\n".join(str(v) for app in self.apps.values() for i in app.items.values() for v in i.values.values())
-        stood = set(standing.replace("\n\n", "\n").split("\n"))
+        stood = set(standing.lower().replace("\n\n", "\n").replace(" ", "").split("\n"))
         recorded = "\n".join(repr(n.value) for memory, _ in self.mirrors for n in memory.notes)
         open_ = "\n".join(
             repr((o.conflict.left, o.conflict.right))

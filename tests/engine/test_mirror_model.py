@@ -17,7 +17,7 @@ from kelvix.engine.mirrors.keeping import Step
 from mirror_world import KINDS, live
 
 STEPS = 60
-SEEDS = 12  # of each kind: 5,000 steps in all
+SEEDS = 9  # of each kind: 5,000 steps in all
 
 
 @pytest.mark.parametrize("kind", KINDS)

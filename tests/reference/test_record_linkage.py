@@ -9,7 +9,7 @@ import pytest
 
 from kelvix.core.mirror.document import Key, MatchRule
 from kelvix.core.mirror.matching import Keyed, key_text, match
-from packages import package
+from reference.packages import package
 
 NEITHER_NUMBER_NOR_BIRTH = ("soc_sec_id", "date_of_birth")
 

@@ -314,9 +314,10 @@ class Crossing:
     def _carry(self, intent: Intent, late: bool = False) -> None:
         """Make a write that is kept as an intent, and commit what became of it. `late`: it may have been made before."""
         write = Write(intent.kind, intent.key, intent.item, intent.values, intent.version, intent.at)
+        if intent.kind == "update" and not self.sides[intent.side].capabilities.versions and not self._is_as_it_was(intent):
+            (self._unsure if late else self._drop)(intent)
+            raise Later
         try:
-            if intent.kind != "create" and not self.sides[intent.side].capabilities.versions:
-                self._as_it_was(intent)
             written = self.sides[intent.side].write(write)
         except UnknownOutcomeError:
             raise Later from None
@@ -331,12 +332,11 @@ class Crossing:
             return self._refused(intent)
         self._landed(intent, written, late)
 
-    def _as_it_was(self, intent: Intent) -> None:
-        """Read an item again right before it is written, where its app does not compare versions. Raises ConflictError where it
-        is not as it was; what happens after this look is not seen."""
+    def _is_as_it_was(self, intent: Intent) -> bool:
+        """Read an item again right before it is written, where its app does not compare versions. What happens between this
+        look and the call is not seen."""
         item = self._read(intent.side, intent.item)
-        if item is None or any(item.values.get(of) != raw for of, raw in intent.before.items()):
-            raise ConflictError("it was changed")
+        return item is not None and all(item.values.get(of) == raw for of, raw in intent.before.items())
 
     def _drop(self, intent: Intent) -> None:
         self.keeping.commit(Step(closed=[intent.key]))
@@ -394,6 +394,7 @@ class Crossing:
         self.keeping.commit(step)
 
     def _taken_back(self, one: Matched, of: FieldId, agreed: dict[str, Agreed], fields: dict[FieldId, Standing]) -> None:
+        """Let what a side holds now be an edit of its own, of which nobody knows whether it saw what was written there."""
         agreed.pop(one.pair.id, None)
         if of in fields:
             fields[of] = replace(fields[of], root=edited(self.fresh(), fields[of].root))
@@ -407,7 +408,7 @@ class Crossing:
             for one in self.fields:
                 if one.pair.field(intent.side) in intent.values:
                     refused[one.pair.id, intent.side] = intent.after[one.pair.id].value
-                    step.notes.append(Note("refused", pair.id, one.pair.id, intent.side))
+                    step.notes.append(Note("refused", pair.id, one.pair.id, intent.side, intent.after[one.pair.id].value))
             step.pairs.append(replace(pair, refused=refused, state="refused"))
         self.keeping.commit(step)
 
@@ -453,12 +454,12 @@ class Crossing:
             became = "edited" if isinstance(holds, Unreadable) else landing(meant.meant, intent.before.get(of), holds)
             if isinstance(holds, Unreadable):
                 continue
-            if became == "refused" and late:
+            if late and (became == "refused" or (became == "edited" and one.domain.merging != "set")):
                 self._taken_back(one, of, agreed, fields)
                 continue
             if became == "refused":
                 refused[id, intent.side] = intent.after[id].value
-                step.notes.append(Note("refused", pair.id, id, intent.side))
+                step.notes.append(Note("refused", pair.id, id, intent.side, intent.after[id].value))
                 continue
             agreed[id] = intent.after[id]
             turns[id] = (*((), turns.get(id, ()))[not meant.by_person], intent.after[id].value)[-TURNS:]
