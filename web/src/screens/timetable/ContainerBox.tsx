@@ -88,7 +88,7 @@ export function ContainerBox({ id, app, connection, name, onTake, onUnknown }: P
         <PlaceSteps
           places={places}
           level={level}
-          wordOfMany={app?.containers_word ?? "folders"}
+          words={[word, app?.containers_word ?? "folders"]}
           onLevel={setLevel}
           onTake={(place) => taken(place.id, place.full_name)}
         />

@@ -6,15 +6,18 @@ interface Props {
   places: Place[];
   /** The names of the level that is shown, from the top. */
   level: string[];
-  wordOfMany: string;
+  /** What one place is called, and several. */
+  words: [string, string];
   onLevel: (level: string[]) => void;
   onTake: (place: Place) => void;
 }
 
 const isWithin = (place: Place, level: string[]) => level.every((name, at) => place.path[at] === name);
 
+const counted = (number: number, [one, several]: [string, string]) => `${number} ${number === 1 ? one : several}`;
+
 /** Places chosen step by step: what stands at a level, and the way back up. */
-export function PlaceSteps({ places, level, wordOfMany, onLevel, onTake }: Props) {
+export function PlaceSteps({ places, level, words, onLevel, onTake }: Props) {
   const there = places.filter((p) => isWithin(p, level));
   const here = there.filter((p) => p.path.length === level.length);
   const below = [...new Set(there.flatMap((p) => p.path[level.length] ?? []))];
@@ -41,10 +44,7 @@ export function PlaceSteps({ places, level, wordOfMany, onLevel, onTake }: Props
       )}
       {below.map((name) => (
         <button type="button" key={name} onClick={() => onLevel([...level, name])}>
-          {name} ›{" "}
-          <small>
-            {there.filter((p) => p.path[level.length] === name).length} {wordOfMany}
-          </small>
+          {name} › <small>{counted(there.filter((p) => p.path[level.length] === name).length, words)}</small>
         </button>
       ))}
       {here.map((place) => (
