@@ -80,6 +80,7 @@ KINDS: Mapping[str, Mapping[str, Any]] = {
     "without versions": {"versions": False},
     "left decides": {"policy": "left"},
     "deletions stay": {"deletes": "keep"},
+    "nothing is put away": {"deletes": "archive"},
     "own way": {"ways": {"b": in_capitals}},
     "wilful": {"ways": {"b": without_tin}},
     "refusing": {"ways": {"b": without_notes}},

@@ -12,10 +12,12 @@ import unicodedata
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Hashable
 from dataclasses import dataclass
+from datetime import date, time, timedelta
+from decimal import Decimal
 from typing import Literal
 
 from kelvix.core.schema import Field
-from kelvix.core.values import Value
+from kelvix.core.values import Composite, Value
 
 Canonical = Hashable  # of a domain; None is empty
 Side = Literal["left", "right"]
@@ -63,12 +65,22 @@ class Lens(ABC):
         return ()
 
 
+def as_it_is(value: Canonical) -> Value:
+    """Return what stands in a domain as the value that is written, where both are the same."""
+    assert value is None or isinstance(value, str | Decimal | date | time | timedelta | bool | Composite)
+    return value
+
+
+def itself(raw: Value) -> Canonical:
+    return raw
+
+
 @dataclass(frozen=True)
 class Plain(Lens):
     """A value that stands for itself, but for how it is written down."""
 
-    reads: Callable[[Value], Canonical]
-    writes: Callable[[Canonical], Value]
+    reads: Callable[[Value], Canonical] = itself
+    writes: Callable[[Canonical], Value] = as_it_is
 
     def get(self, raw: Value) -> Canonical:
         return None if raw is None else self.reads(raw)

@@ -110,7 +110,8 @@ def reconcile(
             try:
                 writes[side][of] = one.domain.lens(side).put(seen[side].meant(of), wrote.value)
             except NoCounterpartError:
-                outcome = replace(outcome, **{side: None}, state="no_counterpart")  # type: ignore[arg-type]
+                kept = [None if of_side == side else outcome.to(of_side) for of_side in SIDES]
+                outcome = replace(outcome, left=kept[0], right=kept[1], state="no_counterpart")
         outcomes[one.pair.id] = outcome
     return Reconciled(outcomes, writes["left"], writes["right"])
 

@@ -274,9 +274,9 @@ class Crossing:
                 step.pairs.append(replace(pair, linked="outside", state="outside", asks=None))
             case "wait":
                 step.pairs.append(replace(pair, state="missing"))
-            case "ask":
-                step.pairs.append(replace(pair, state="asked", asks=found.asks))
-            case "delete" | "archive" if found.side is not None:
+            case "ask" | "archive":  # nothing is put away without a person: no collection says yet how it does that
+                step.pairs.append(replace(pair, state="asked", asks=found.asks or "deleted"))
+            case "delete" if found.side is not None:
                 item = items[found.side]
                 assert item is not None
                 intent = Intent(self.fresh(), found.side, "delete", pair.id, item=item.id, version=item.version, at=self.now())

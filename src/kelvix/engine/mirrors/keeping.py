@@ -70,9 +70,10 @@ class Intent:
 
 @dataclass(frozen=True)
 class Note:
-    """Something that a person can look up afterwards: an edit that a policy passed over, a refusal, a conflict."""
+    """Something that a person can look up afterwards: an edit that a policy passed over, a refusal, a field that two programs
+    keep changing against each other."""
 
-    what: Literal["lost", "refused", "conflict", "war", "drift"]
+    what: Literal["lost", "refused", "war"]
     pair: str
     field: str
     side: Side | None = None

@@ -34,7 +34,7 @@ class AsNumber(Translation):
             assert isinstance(value, Decimal)
             return coerce(f"{value:f} {currency}", "amount", around.zone)
 
-        plain = Plain(number, lambda value: value)  # type: ignore[arg-type, return-value]
+        plain = Plain(number)
         money = Plain(number, amount)
         return Domain.between(left, right, lambda f: money if f.type == "amount" else plain, "number")
 

@@ -37,7 +37,7 @@ class AsNumber(Translation):
             exact = Decimal(value // timedelta(milliseconds=1)) / unit
             return Decimal(f"{exact.normalize():f}")
 
-        plain = Plain(lambda raw: raw, lambda value: value)  # type: ignore[arg-type, return-value]
+        plain = Plain()
         counted = Plain(span, number)
         return Domain.between(left, right, lambda f: counted if f.type == "number" else plain, "duration")
 

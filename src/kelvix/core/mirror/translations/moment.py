@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
 from datetime import datetime
 
 from kelvix.core.fields import TYPES
@@ -10,7 +11,10 @@ from kelvix.core.mirror.translations.translation import Around, Options, Transla
 from kelvix.core.schema import Field
 from kelvix.core.values import Value
 
-KEPT = {"minute": {"second": 0, "microsecond": 0}, "second": {"microsecond": 0}}
+KEPT: Mapping[str, Callable[[datetime], datetime]] = {
+    "minute": lambda at: at.replace(second=0, microsecond=0),
+    "second": lambda at: at.replace(microsecond=0),
+}
 
 
 class Moment(Translation):
@@ -20,13 +24,13 @@ class Moment(Translation):
         return 1.0 if TYPES[left.type].keeps is datetime is TYPES[right.type].keeps else None
 
     def domain(self, left: Field, right: Field, options: Options, around: Around) -> Domain:
-        cut = KEPT.get(str(options.get("to")), {})
+        cut = KEPT.get(str(options.get("to")))
 
         def reads(raw: Value) -> Canonical:
             assert isinstance(raw, datetime)
-            return raw.replace(**cut)  # type: ignore[arg-type]
+            return cut(raw) if cut else raw
 
-        lens = Plain(reads, lambda value: value)  # type: ignore[arg-type, return-value]
+        lens = Plain(reads)
         return Domain(lens, lens, "datetime")
 
     def loses(self, left: Field, right: Field, options: Options) -> tuple[str, ...]:

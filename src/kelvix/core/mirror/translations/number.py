@@ -35,7 +35,7 @@ class Number(Translation):
             assert isinstance(raw, Decimal)
             return rounded(raw, digits)
 
-        lens = Plain(reads, lambda value: value)  # type: ignore[arg-type, return-value]
+        lens = Plain(reads)
         return Domain(lens, lens, "number")
 
     def loses(self, left: Field, right: Field, options: Options) -> tuple[str, ...]:

@@ -17,7 +17,7 @@ class Same(Translation):
         return 0.9 if left.type == right.type and simple else None
 
     def domain(self, left: Field, right: Field, options: Options, around: Around) -> Domain:
-        lens = Plain(lambda raw: raw, lambda value: value)  # type: ignore[arg-type, return-value]
+        lens = Plain()
         return Domain(lens, lens, left.type)
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from kelvix.core.fields import TYPES, coerce
-from kelvix.core.mirror.lens import Canonical, Domain, NoCounterpartError, Plain
+from kelvix.core.mirror.lens import Canonical, Domain, NoCounterpartError, Plain, as_it_is
 from kelvix.core.mirror.translations.options import choices_of
 from kelvix.core.mirror.translations.translation import Around, Options, Translation
 from kelvix.core.schema import Field
@@ -40,9 +40,9 @@ class Written(Translation):
         def write(value: Canonical) -> Value:
             if of.type == "choice":
                 return names.get(str(value)) or str(value)
-            return as_text(value, around.zone)  # type: ignore[arg-type]
+            return as_text(as_it_is(value), around.zone)
 
-        text, plain = Plain(read, write), Plain(lambda raw: raw, lambda value: value)  # type: ignore[arg-type, return-value]
+        text, plain = Plain(read, write), Plain()
         return Domain.between(left, right, lambda f: text if f is not of else plain, of.type)
 
     def loses(self, left: Field, right: Field, options: Options) -> tuple[str, ...]:
