@@ -222,11 +222,17 @@ class Memory:
     def intents(self, side: Side) -> Sequence[Intent]:
         return [i for i in self.intents_.values() if i.side == side]
 
-    def alike(self, side: Side, item: str) -> Sequence[str]:
+    def alike(self, side: Side, item: Item) -> Sequence[str]:
         other = OTHER[side]
-        title = self.world.apps[self.names[side]].items[item].values["title"]
+        title = item.values["title"]
         there = self.world.apps[self.names[other]].items.values()
         return [i.id for i in there if title and i.values["title"] == title and not self.was_paired(other, i.id)]
+
+    def wish(self, side: Side, item: str) -> None:
+        return None
+
+    def allows(self, side: Side, kind: str) -> bool:
+        return True
 
     def kin(self, side: Side, item: str) -> Sequence[str] | None:
         start = (self.names[side], item)
@@ -280,6 +286,7 @@ class World:
     ways: Mapping[str, Way] = field(default_factory=dict)
     keys: bool = True
     versions: bool = True
+    keeps: Callable[[World, int, Mapping[Side, str], Running], Any] = lambda world, n, names, running: Memory(world, n, names)
 
     def __post_init__(self) -> None:
         self.clock = Clock()
@@ -301,7 +308,6 @@ class World:
             fields = [
                 Matched(p, TRANSLATIONS[c].domain(of, of, o, around)) for p, (c, of, o) in zip(pairs, MATCHED, strict=True)
             ]
-            memory = Memory(self, n, {"left": left, "right": right})
             running = Running(
                 Mirror(MirrorSide(1), MirrorSide(2), tuple(pairs), deletes=self.deletes),
                 fields,
@@ -309,6 +315,7 @@ class World:
                 lambda side, item: True,
                 lambda side, by: by != "mirror",
             )
+            memory = self.keeps(self, n, {"left": left, "right": right}, running)
             self.mirrors.append((memory, Crossing(running, memory, lambda: f"k{next(self.numbers)}", self.clock)))
 
     # What people do
@@ -402,7 +409,7 @@ class World:
             return False
         n, side, id = self.hints.pop(self.dice.randrange(len(self.hints)))
         try:
-            if not self.mirrors[n][1].look_at(side, id):
+            if self.mirrors[n][1].look_at(side, id) is not None:
                 self.hints.append((n, side, id))
                 self.clock.goes_on(10)
                 self._answer(self.mirrors[n][0])
@@ -513,9 +520,9 @@ class Edit:
     saw: tuple[str, ...] = ()
 
 
-def live(dice: random.Random, kind: str, steps: int) -> World:
+def live(dice: random.Random, kind: str, steps: int, **more: Any) -> World:
     """Let people and mirrors live for some steps, then come to rest, and see what is there. Raises AssertionError."""
-    world = World(dice, **KINDS[kind])
+    world = World(dice, **KINDS[kind], **more)
     for _ in range(steps):
         world.step()
     world.settle()

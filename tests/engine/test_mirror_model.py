@@ -52,7 +52,7 @@ def without_version(kind, key, id, values, version, at):
 BROKEN = {
     "one side wins unseen": ("plain", "kelvix.core.mirror.reconciling.merge", left_wins),
     "an unanswered write is forgotten": ("plain", "kelvix.engine.mirrors.crossing.Crossing._resolve", forget),
-    "what was written is agreed on": ("plain", "kelvix.engine.mirrors.crossing.landed", agree_on_what_was_written),
+    "what was written is agreed on": ("ring", "kelvix.engine.mirrors.crossing.landed", agree_on_what_was_written),
     "versions are not named": ("plain", "kelvix.engine.mirrors.crossing.Write", without_version),
     "pairs that ended are forgotten": ("deletions stay", "mirror_world.Memory.kin", lambda self, side, item: []),
     "nobody looks for what is connected": ("ring", "mirror_world.Memory.kin", lambda self, side, item: []),

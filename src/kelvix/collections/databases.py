@@ -1,46 +1,65 @@
-"""Databases of ours as collections: records are items, and the log of changes says what became of them."""
+"""Databases of ours as collections: records are items, and the log of changes says what became of them.
+
+A write is kept with its key, in the same commit, so that it is done once however often it is asked for."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from hashlib import sha256
+from typing import cast
 
+from kelvix.collections import write as records_writing
+from kelvix.collections.write import Actor, NotAllowed
 from kelvix.core.collection import (
     Capabilities,
     Change,
     ChangeKind,
     Changes,
     Collection,
+    ConflictError,
     GoneError,
+    Happened,
     Item,
     Page,
+    PermanentError,
     Ref,
     Schema,
+    Write,
+    Written,
 )
+from kelvix.core.not_found import NotFoundError
 from kelvix.core.operators import OPERATORS
 from kelvix.core.query import Query
 from kelvix.core.schema import TEXT_FIELD, Database
-from kelvix.core.values import as_text, whole
-from kelvix.store import changes, query, records
+from kelvix.core.values import Unfit, as_text, whole
+from kelvix.store import changes, mirror_intents, query, records
 from kelvix.store.changes import Change as Logged
+from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 from kelvix.store.records import Record
 
 BATCH_SIZE = 200  # changes of a workspace that are looked at
 KINDS: Mapping[str, ChangeKind] = {"add": "added", "restore": "added", "delete": "deleted"}  # all others change a record
 CAPABILITIES = Capabilities(
-    told=frozenset(("added", "changed", "deleted")), told_between=True, operators=frozenset(OPERATORS), orders=True
+    told=frozenset(("added", "changed", "deleted")),
+    told_between=True,
+    operators=frozenset(OPERATORS),
+    orders=True,
+    keys=True,
+    writes=frozenset(("create", "update", "delete", "restore")),
+    versions=True,
 )
 
 
 class Records(Collection):
-    """The records of a database. `address` is where Kelvix is reached, for their links."""
+    """The records of a database. `address` is where Kelvix is reached, for their links. `actor`: who writes; without one they
+    are only read."""
 
     capabilities = CAPABILITIES
     reach = "Includes every record now in this database, but not those in the trash."
 
-    def __init__(self, space: Space, database: Database, address: str):
-        self.space, self.database, self.address = space, database, address
+    def __init__(self, space: Space, database: Database, address: str, actor: Actor | None = None):
+        self.space, self.database, self.address, self.actor = space, database, address, actor
         self.ref = Ref(f"kelvix:{space.id}", str(database.id))
 
     def schema(self) -> Schema:
@@ -69,6 +88,57 @@ class Records(Collection):
     def changes(self, cursor: str) -> Changes:
         found = self.space.read(lambda t: changes.after(t, self.space.id, int(cursor), BATCH_SIZE))
         return Changes(self.of_log(found), str(found[-1].seq) if found else cursor, len(found) == BATCH_SIZE)
+
+    def write(self, write: Write) -> Written:
+        try:
+            happened, record_id = self.space.transact(lambda t: self._write(t, write))
+        except NotFoundError as error:
+            raise GoneError(str(error)) from None
+        except (Unfit, NotAllowed) as error:
+            raise PermanentError(str(error), "call") from None
+        return Written(happened, self.get((str(record_id),)).get(str(record_id)))
+
+    def _write(self, t: Transaction, write: Write) -> tuple[Happened, int]:
+        """Write within a transaction, once for each key."""
+        if self.actor is None:
+            raise PermanentError("this can only be read", "call")
+        if (known := mirror_intents.written(t, self.space.id, write.key)) is not None:
+            return cast(Happened, known[1]), known[0]
+        place = (t, self.space.id, self.database)
+        record_id = whole(write.id) or 0
+        happened: Happened
+        match write.kind:
+            case "create":
+                record_id, _ = records_writing.add(*place, write.values, self.actor)
+                happened = "created"
+            case "update":
+                record = records.get(t, self.database, record_id, lock=True)
+                if record is None:
+                    raise GoneError("the record is not there any more")
+                if write.version is not None and str(record.version) != write.version:
+                    raise ConflictError("the record was changed meanwhile")
+                happened = "updated"
+                if any(record.values.get(f) != value for f, value in write.values.items()):
+                    records_writing.change(*place, record, write.values, self.actor)
+                else:
+                    happened = "unchanged"
+            case "delete":
+                happened = self._delete(t, record_id, write.version)
+            case "restore":
+                records_writing.restore(*place, record_id, self.actor)
+                happened = "restored"
+        mirror_intents.note_written(t, self.space.id, write.key, record_id, happened)
+        return happened, record_id
+
+    def _delete(self, t: Transaction, record_id: int, version: str | None) -> Happened:
+        assert self.actor is not None
+        record = records.get(t, self.database, record_id, lock=True)
+        if record is None:
+            return "already_gone"
+        if version is not None and str(record.version) != version:
+            raise ConflictError("the record was changed meanwhile")
+        records_writing.delete(t, self.space.id, self.database, record_id, self.actor)
+        return "deleted"
 
     def of_log(self, logged: Sequence[Logged]) -> tuple[Change, ...]:
         """Return what became of its records, of changes that were read of the workspace's log, once for whoever listens."""

@@ -10,6 +10,7 @@ from typing import Literal
 
 from kelvix.collections import apps as in_apps
 from kelvix.collections.databases import Records
+from kelvix.collections.write import Actor
 from kelvix.connectors import several
 from kelvix.connectors.apps import apps
 from kelvix.connectors.contract import Account, App
@@ -165,9 +166,9 @@ class Engine:
 
         return self.called.get((space.id, workflow_id), read)
 
-    def records(self, space: Space, database: Database) -> Records:
-        """Return a database as a collection."""
-        return Records(space, database, self.settings.address)
+    def records(self, space: Space, database: Database, actor: Actor | None = None) -> Records:
+        """Return a database as a collection; without an actor it is only read."""
+        return Records(space, database, self.settings.address, actor)
 
     def note_failure(self, space: Space, connection_id: int | None, failure: PermanentError) -> None:
         """Note that an app refuses a token: its connection is refused, until it is renewed."""

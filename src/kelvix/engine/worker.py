@@ -18,6 +18,8 @@ from kelvix.engine import catching_up, holding, upkeep
 from kelvix.engine.alone import Alone
 from kelvix.engine.dispatch import JOURNAL
 from kelvix.engine.engine import Engine
+from kelvix.engine.mirrors import listening as sides_of_mirrors
+from kelvix.engine.mirrors import looking, stages
 from kelvix.engine.runner import Runner
 from kelvix.engine.subscriptions import feeding, polling, records, schedules, watching
 from kelvix.room import Room
@@ -53,6 +55,8 @@ class Worker:
         self._journals: set[tuple[int, int]] = set()  # workspaces and subscriptions of which more was taken in
         self._listeners = feeding.Listeners()
         self._behind = threading.Event()  # whether consumers are to be let read on at once
+        self._mirrored = threading.Event()  # whether sides of mirrors are to be let read on at once
+        self._looker = looking.Looker(engine)
         self._together: set[tuple[int, int]] = set()  # queues whose runs are carried together
         self._computing = threading.Semaphore(MAX_BATCHES)
         self._pool = ThreadPoolExecutor(THREADS, thread_name_prefix="run")
@@ -70,6 +74,8 @@ class Worker:
         feeds.start()
         own = threading.Thread(target=self._follow_own, name="own", daemon=True)
         own.start()
+        threading.Thread(target=self._mirror, name="mirrors", daemon=True).start()
+        threading.Thread(target=self._mirror_in_full, name="mirrors in full", daemon=True).start()
         threading.Thread(target=self._look_after, name="upkeep", daemon=True).start()
         tidied = 0.0
         while not self._stopping.is_set():
@@ -107,7 +113,10 @@ class Worker:
         """Wait until there is work, and hear which journals have more."""
         for workspace_id, topics in self.engine.dispatch.wait(seconds):
             told = (t[len(JOURNAL) :] for t in topics if t.startswith(JOURNAL))
-            self._journals |= {(workspace_id, int(number)) for number in told if number.isdecimal()}
+            heard = {(workspace_id, int(number)) for number in told if number.isdecimal()}
+            self._journals |= heard
+            if heard:
+                self._mirrored.set()
 
     def _readers(self, server: DatabaseServer) -> list[Reader]:
         """Return the consumers of a server that are let read on together with the claim, which saves a commit; where there are
@@ -240,6 +249,32 @@ class Worker:
                 self._stopping.wait(1)
             self._behind.wait(0 if new else LOOK)
             self._behind.clear()
+
+    def _mirror(self) -> None:
+        """Let the sides of mirrors read on, and look at what they were told of."""
+        while not self._stopping.is_set():
+            new = 0
+            try:
+                for server in self.engine.directory.servers.values() if self.disk.is_left() else ():
+                    new += sides_of_mirrors.follow(server, self.engine)
+                    new += self._looker.look_due(server)
+            except Exception:
+                log.exception("mirroring continues after a failure")
+                self._stopping.wait(1)
+            self._mirrored.wait(0.01 if new else LOOK)
+            self._mirrored.clear()
+
+    def _mirror_in_full(self) -> None:
+        """Read plans of mirrors, carry them out, and sweep both sides."""
+        while not self._stopping.is_set():
+            steps = 0
+            try:
+                for server in self.engine.directory.servers.values() if self.disk.is_left() else ():
+                    steps += stages.work_due(self.engine, server)
+            except Exception:
+                log.exception("reading mirrors in full continues after a failure")
+                self._stopping.wait(1)
+            self._stopping.wait(0 if steps else 0.5)
 
     def _look_after(self) -> None:
         while not self._stopping.is_set():

@@ -1,5 +1,6 @@
 """Consumers: workflows that listen to what happens at a place of an account, or to the records of a database, each with how far
-it has read: in the journal of the subscription (store/journal.py), or in the log of changes (store/changes.py)."""
+it has read: in the journal of the subscription (store/journal.py), or in the log of changes (store/changes.py). The sides of
+mirrors are consumers too (store/mirror_consumers.py)."""
 
 from __future__ import annotations
 
@@ -63,14 +64,15 @@ def of_workflow(t: Transaction, workspace_id: int, workflow_id: int) -> Consumer
 
 def by_workflow(t: Transaction, workspace_id: int) -> dict[int, Consumer]:
     """By workflow."""
-    rows = t.rows(f"SELECT {COLUMNS} FROM consumer WHERE workspace_id=%s", (workspace_id,))
+    rows = t.rows(f"SELECT {COLUMNS} FROM consumer WHERE workspace_id=%s AND workflow_id IS NOT NULL", (workspace_id,))
     return {r["workflow_id"]: _consumer(r) for r in rows}
 
 
 def of_subscription(t: Transaction, workspace_id: int, subscription_id: int) -> list[Consumer]:
     """Return those that are on or paused."""
     rows = t.rows(
-        f"SELECT {COLUMNS} FROM consumer WHERE workspace_id=%s AND subscription_id=%s AND state<>'off'",
+        f"SELECT {COLUMNS} FROM consumer WHERE workspace_id=%s AND subscription_id=%s AND state<>'off' "
+        "AND workflow_id IS NOT NULL",
         (workspace_id, subscription_id),
     )
     return [_consumer(r) for r in rows]
@@ -176,7 +178,7 @@ def behind(t: Transaction, limit: int) -> list[tuple[int, int]]:
     """Workspaces and consumers that have not read all of their subscription's journal, and can read on."""
     rows = t.rows(
         "SELECT c.workspace_id, c.id FROM consumer c JOIN subscription s ON s.id=c.subscription_id "
-        f"WHERE c.read_to < s.n AND c.looks=0 AND {CAN_READ} LIMIT %s",
+        f"WHERE c.workflow_id IS NOT NULL AND c.read_to < s.n AND c.looks=0 AND {CAN_READ} LIMIT %s",
         (limit,),
     )
     return [(r["workspace_id"], r["id"]) for r in rows]
@@ -196,7 +198,7 @@ def behind_of(t: Transaction, subscription_id: int) -> list[int]:
     """Return those of one subscription."""
     rows = t.rows(
         "SELECT c.id FROM consumer c JOIN subscription s ON s.id=c.subscription_id "
-        f"WHERE s.id=%s AND c.read_to < s.n AND c.looks=0 AND {CAN_READ}",
+        f"WHERE s.id=%s AND c.workflow_id IS NOT NULL AND c.read_to < s.n AND c.looks=0 AND {CAN_READ}",
         (subscription_id,),
     )
     return [r["id"] for r in rows]
@@ -207,7 +209,7 @@ def behind_log(t: Transaction) -> list[Consumer]:
     rows = t.rows(
         f"SELECT {', '.join('c.' + name for name in COLUMNS.split(', '))} FROM consumer c JOIN counter n "
         f"ON n.workspace_id=c.workspace_id AND n.name='change' WHERE c.subscription_id IS NULL AND c.read_to < n.n "
-        f"AND {CAN_READ} ORDER BY c.workspace_id, c.read_to"
+        f"AND c.workflow_id IS NOT NULL AND {CAN_READ} ORDER BY c.workspace_id, c.read_to"
     )
     return [_consumer(r) for r in rows]
 
@@ -288,7 +290,7 @@ def held(t: Transaction, workspace_id: int) -> dict[int, Held]:
     """Return what is held in a workspace, by workflow."""
     rows = t.rows(
         f"SELECT c.workflow_id, COUNT(*) AS n, MIN(j.at) AS since FROM consumer c {UNREAD} "
-        f"WHERE c.workspace_id=%s AND c.state<>'off' AND NOT ({CAN_READ}) GROUP BY c.workflow_id",
+        f"WHERE c.workspace_id=%s AND c.workflow_id IS NOT NULL AND c.state<>'off' AND NOT ({CAN_READ}) GROUP BY c.workflow_id",
         (workspace_id,),
     )
     return {r["workflow_id"]: Held(r["n"], r["since"]) for r in rows}
@@ -297,7 +299,8 @@ def held(t: Transaction, workspace_id: int) -> dict[int, Held]:
 def held_for(t: Transaction, subscription_id: int) -> list[int]:
     """Return the workflows for which what a subscription takes in is held."""
     rows = t.rows(
-        f"SELECT c.workflow_id FROM consumer c WHERE c.subscription_id=%s AND c.state<>'off' AND NOT ({CAN_READ})",
+        "SELECT c.workflow_id FROM consumer c WHERE c.subscription_id=%s AND c.workflow_id IS NOT NULL AND c.state<>'off' "
+        f"AND NOT ({CAN_READ})",
         (subscription_id,),
     )
     return [r["workflow_id"] for r in rows]

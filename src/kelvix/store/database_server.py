@@ -42,6 +42,7 @@ CONVERSIONS: dict[Any, Any] = {**conversions, FIELD_TYPE.DATETIME: _utc, FIELD_T
 
 
 DatabaseError = pymysql.err.Error  # whatever goes wrong between us and a server
+IntegrityError = pymysql.err.IntegrityError  # a row that is there already
 
 
 class Transaction:

@@ -51,8 +51,8 @@ class Record:
 
 @dataclass(frozen=True)
 class Origin:
-    """Who or what made a change. `called`: the workflow's name. `filled` tells, for a run, what each field was filled with, in
-    words."""
+    """Who or what made a change. `called`: the name of the workflow or the mirror. `filled` tells, for a run, what each field
+    was filled with, in words."""
 
     person: str | None = None
     token: str | None = None
@@ -62,6 +62,7 @@ class Origin:
     workflow: str | None = None
     called: str | None = None
     item: str | None = None
+    mirror: int | None = None
     undoes: int | None = None
     filled: Mapping[FieldId, str] | None = None  # by field
 

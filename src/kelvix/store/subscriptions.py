@@ -63,7 +63,7 @@ def by_workflow(t: Transaction, workspace_id: int) -> dict[int, Subscription]:
     """Return what workflows listen to, or did when they were on last."""
     rows = t.rows(
         f"SELECT c.workflow_id, {_of_s()} FROM subscription s JOIN consumer c ON c.subscription_id=s.id "
-        "WHERE c.workspace_id=%s",
+        "WHERE c.workspace_id=%s AND c.workflow_id IS NOT NULL",
         (workspace_id,),
     )
     return {row.pop("workflow_id"): Subscription(**row) for row in rows}
@@ -104,10 +104,12 @@ def create(t: Transaction, workspace_id: int, account: str, place: str, connecti
 
 
 def is_wanted(t: Transaction, one: Subscription, besides: int | None) -> bool:
-    """Say whether workflows listen to it, or did when they were on last: others than one, where that is told."""
+    """Say whether workflows or mirrors listen to it, or did when they were on last: others than one workflow, where that is
+    told."""
     return bool(
         t.row(
-            "SELECT 1 FROM consumer WHERE workspace_id=%s AND subscription_id=%s AND NOT workflow_id <=> %s LIMIT 1",
+            "SELECT 1 FROM consumer WHERE workspace_id=%s AND subscription_id=%s "
+            "AND (workflow_id IS NULL OR NOT workflow_id <=> %s) LIMIT 1",
             (one.workspace_id, one.id, besides),
         )
     )

@@ -19,6 +19,7 @@ First = Literal["merge", "left", "right"]  # what stands where two paired items 
 OnDelete = Literal["follow", "keep", "archive", "ask"]
 OnLeaving = Literal["stop", "archive", "delete"]  # of an item that comes outside the filter
 By = Literal["exact", "normalised", "near"]
+QUIET = 3.0
 OTHER: Mapping[Side, Side] = {"left": "right", "right": "left"}
 
 
@@ -92,6 +93,11 @@ class Mirror:
     deletes: OnDelete = "ask"
     leaving: OnLeaving = "stop"
     safety: Safety = Safety()
+    quiet: float = QUIET  # seconds for which a new item is left alone, since it may be half typed
+
+    @property
+    def sides(self) -> tuple[tuple[Side, MirrorSide], ...]:
+        return ("left", self.left), ("right", self.right)
 
     def side(self, side: Side) -> MirrorSide:
         return self.left if side == "left" else self.right

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Literal
@@ -10,8 +10,8 @@ from typing import Literal
 from kelvix.core.collection import Row, Unreadable
 from kelvix.core.mirror.document import OTHER, FieldPair, First
 from kelvix.core.mirror.lens import Domain, NoCounterpartError, Side
-from kelvix.core.mirror.merge import SIDES, Agreed, Outcome, Sight, Unmatched, Unread, merge
-from kelvix.core.mirror.roots import Root
+from kelvix.core.mirror.merge import SIDES, Agreed, Outcome, Sight, Unmatched, Unread, Wrote, merge, settled
+from kelvix.core.mirror.roots import Root, edited
 from kelvix.core.values import FieldId, Value
 
 PairState = Literal["in_step", "behind", "conflict", "no_counterpart"]
@@ -71,6 +71,35 @@ class Seen:
         return Sight(value, known.root, known.at, known.by_person) if known else Sight(value)
 
 
+def observed(
+    fields: Iterable[FieldId],
+    known: Mapping[FieldId, Standing],
+    values: Row,
+    fresh: Callable[[], str],
+    at: datetime | None,
+    by_person: bool,
+) -> dict[FieldId, Standing]:
+    """Return what is known of an item's fields once it was read: a value that is other than it was is an edit. `at` and
+    `by_person`: when the item was changed last, and by whom."""
+    found = dict(known)
+    for of in fields:
+        raw = values.get(of)
+        there = known.get(of)
+        if of not in values or isinstance(raw, Unreadable) or (there is not None and there.raw == raw):
+            continue
+        root = edited(fresh(), there.root) if there is not None else None
+        found[of] = Standing(raw, raw, root, at, by_person)
+    return found
+
+
+@dataclass(frozen=True)
+class Answer:
+    """What a person says of a conflict, which `key` tells from later ones: which side's edit stands, or what does instead."""
+
+    key: str
+    taking: Side | Wrote
+
+
 @dataclass(frozen=True)
 class Reconciled:
     """What is done about a pair: an outcome for each matched field, and the values that are written to each side."""
@@ -94,15 +123,24 @@ class Reconciled:
 
 
 def reconcile(
-    fields: Sequence[Matched], agreed: Mapping[str, Agreed], left: Seen, right: Seen, first: First = "merge"
+    fields: Sequence[Matched],
+    agreed: Mapping[str, Agreed],
+    left: Seen,
+    right: Seen,
+    first: First = "merge",
+    answers: Mapping[str, Answer] = {},
 ) -> Reconciled:
-    """Return what is done about two paired items. `agreed`: by matched fields, what was agreed on last."""
+    """Return what is done about two paired items. `agreed` and `answers`: by matched fields, what was agreed on last, and what
+    a person says of conflicts."""
     outcomes: dict[str, Outcome] = {}
     writes: dict[Side, dict[FieldId, Value]] = {"left": {}, "right": {}}
     seen: dict[Side, Seen] = {"left": left, "right": right}
     for one in fields:
         ours, theirs = left.sight("left", one), right.sight("right", one)
         outcome = merge(one.pair, one.domain.merging, agreed.get(one.pair.id), ours, theirs, first)
+        answer = answers.get(one.pair.id)
+        if answer is not None and outcome.conflict is not None and outcome.conflict.key == answer.key:
+            outcome = settled(one.pair, outcome.conflict, answer.taking, ours, theirs)
         for side in SIDES:
             if (wrote := outcome.to(side)) is None:
                 continue

@@ -11,6 +11,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from hashlib import sha256
+from typing import Literal, cast
 
 from kelvix.core.collection import (
     CLOCKS,
@@ -26,6 +27,7 @@ from kelvix.core.collection import (
     Unreadable,
     Write,
     Written,
+    readable,
     wire,
 )
 from kelvix.core.mirror.document import OTHER, Mirror
@@ -33,31 +35,45 @@ from kelvix.core.mirror.landing import landing
 from kelvix.core.mirror.lens import Canonical, Side
 from kelvix.core.mirror.life import Fate, Presence, Stands, fate
 from kelvix.core.mirror.merge import SIDES, Agreed, Outcome, landed
-from kelvix.core.mirror.reconciling import Matched, Reconciled, Seen, Standing, counterpart, reconcile
+from kelvix.core.mirror.reconciling import Answer, Matched, Reconciled, Seen, Standing, counterpart, observed, reconcile
 from kelvix.core.mirror.roots import edited
 from kelvix.core.query import Query
 from kelvix.core.values import FieldId, Value
-from kelvix.engine.mirrors.keeping import Intent, Keeping, Known, Note, Pair, State, Step
+from kelvix.engine.mirrors.keeping import Intent, Keeping, Known, Landed, Note, Only, Pair, State, Step
 
 UNTIL = timedelta(seconds=60)  # in which a call that was begun is over, whatever became of it
 GONE = "gone "  # before the key of a create, instead of an identity that was never told
+MAX_QUIET = 60.0  # seconds after which a new item crosses, even if it is still being changed
 TURNS = 6  # values that a field was agreed to be, that are kept
 
 
 @dataclass(frozen=True)
 class Running:
     """A mirror that is on. `is_inside`: whether its filter lets an item through; `is_person`: whether somebody changes items
-    under a name, and not the mirror."""
+    under a name, and not the mirror; `lets_in`: whether an item that is made of such values would be inside."""
 
     mirror: Mirror
     fields: Sequence[Matched]
     sides: Mapping[Side, Collection]
     is_inside: Callable[[Side, Item], bool]
     is_person: Callable[[Side, str], bool]
+    lets_in: Callable[[Side, Mapping[FieldId, Value]], bool] = lambda side, values: True
 
 
 class Later(Exception):
-    """Something is under way, or cannot be reached: the item is looked at again."""
+    """Something is under way, or cannot be reached: the item is looked at again, after some seconds."""
+
+    def __init__(self, after: float = 0.0):
+        super().__init__(f"looked at again in {after} seconds")
+        self.after = after
+
+
+class Stop(Exception):
+    """Something is so wrong with a side that nothing may be written: why, as a sentence."""
+
+
+Wish = Literal["create", "leave"]
+Decision = Literal["delete", "keep", "create"]
 
 
 class Crossing:
@@ -65,9 +81,9 @@ class Crossing:
         self.mirror, self.fields, self.sides = running.mirror, running.fields, running.sides
         self.running, self.keeping, self.fresh, self.now = running, keeping, fresh, now
 
-    def look_at(self, side: Side, item: str) -> bool:
-        """Do what is to be done about an item, in steps that commit one by one. Return whether that is over; else it is to be
-        looked at again."""
+    def look_at(self, side: Side, item: str) -> float | None:
+        """Do what is to be done about an item, in steps that commit one by one. Return None where that is over; else after how
+        many seconds it is to be looked at again. Raises Stop, and PermanentError where a side can't be read."""
         try:
             for one in SIDES:
                 for intent in self.keeping.intents(one):
@@ -78,9 +94,11 @@ class Crossing:
                 self._alone(side, item)
             else:
                 self._paired(pair)
-        except (Later, TransientError):
-            return False
-        return True
+        except Later as later:
+            return later.after
+        except TransientError as failure:
+            return failure.after or 0.0
+        return None
 
     def answer(self, intent: Intent, made: Item | None) -> None:
         """Take what a person says of a create that may have been carried out: which item it made, or that it made none."""
@@ -99,14 +117,16 @@ class Crossing:
 
     # Items in no pair
 
-    def _alone(self, side: Side, id: str) -> None:
+    def _alone(self, side: Side, id: str, wish: Wish | None = None) -> None:
         item = self._read(side, id)
-        if item is None or not self.running.is_inside(side, item):
-            return
+        if item is None or not self.sides[side].has(item) or not self.running.is_inside(side, item):
+            return self.keeping.commit(Step(gone=[(side, id)]))
         step = Step()
         known = self._observe(side, item, step)
-        found = self._recognised(side, id)
+        wish = wish or self.keeping.wish(side, id)
+        found = [] if wish == "create" else self._recognised(side, item)
         if found is None:
+            step.alone.append(Only(side, item, "left_out"))
             return self.keeping.commit(step)
         if len(found) == 1:
             left, right = (id, found[0]) if side == "left" else (found[0], id)
@@ -114,12 +134,23 @@ class Crossing:
             self.keeping.commit(step)
             return self._paired(pair)
         other = OTHER[side]
-        if found or not self.mirror.creates_on(other) or "create" not in self.sides[other].capabilities.writes:
+        only: Only = Only(side, item, "only_left" if side == "left" else "only_right")
+        if found:
+            only = replace(only, state="doubt", found=tuple(found))
+        elif wish == "leave":
+            only = replace(only, state="left_out")
+        creates = (self.mirror.creates_on(other) or wish == "create") and "create" in self.sides[other].capabilities.writes
+        if only.state not in ("only_left", "only_right") or not creates:
+            step.alone.append(only)
             return self.keeping.commit(step)
         seen = Seen(item.values, known.fields)
         values, _ = counterpart(self.fields, seen, side)
-        if not values:
+        if values and not self.running.lets_in(other, values):
+            only = replace(only, state="refused", why="It would be outside the filter of the other side.")
+        if not values or only.state == "refused":
+            step.alone.append(only)
             return self.keeping.commit(step)
+        self._wait_until_quiet(item)
         after: dict[str, Agreed] = {}
         meant: dict[FieldId, Standing] = {}
         for one in self.fields:
@@ -134,15 +165,21 @@ class Crossing:
         self.keeping.commit(step)
         self._carry(intent)
 
-    def _recognised(self, side: Side, id: str) -> Sequence[str] | None:
+    def _wait_until_quiet(self, item: Item) -> None:
+        """Leave a new item alone until nobody has changed it for a while, since it may be half typed; not without end."""
+        quiet = (self.now() - (item.changed or item.created)).total_seconds()
+        if quiet < self.mirror.quiet and (self.now() - item.created).total_seconds() < MAX_QUIET:
+            raise Later(self.mirror.quiet - quiet)
+
+    def _recognised(self, side: Side, item: Item) -> Sequence[str] | None:
         """Return the items of the other side that an item may be the same as: before any rule, the one that it comes from, or
         that comes from it, by however many mirrors. None where that was ended, so that nothing is made anew."""
         other = OTHER[side]
-        kin = self.keeping.kin(side, id)
+        kin = self.keeping.kin(side, item.id)
         if kin is None:
             raise Later  # one of them is just being made there
         if not kin:
-            return self.keeping.alike(side, id)
+            return self.keeping.alike(side, item)
         there = [one for one in kin if self._read(other, one) is not None and not self.keeping.was_paired(other, one)]
         return there or None
 
@@ -161,15 +198,24 @@ class Crossing:
             return self._merged(pair, left, right, known, step)
         self._ends(pair, found, items, step)
 
-    def _merged(self, pair: Pair, left: Item, right: Item, known: Mapping[Side, Known], step: Step) -> None:
+    def _merged(
+        self,
+        pair: Pair,
+        left: Item,
+        right: Item,
+        known: Mapping[Side, Known],
+        step: Step,
+        answers: Mapping[str, Answer] = {},
+    ) -> None:
+        fields = [one for one in self.fields if one.pair.id not in pair.held]
         items: dict[Side, Item] = {"left": left, "right": right}
         seen = {side: Seen(items[side].values, known[side].fields) for side in SIDES}
-        made = reconcile(self.fields, pair.agreed, seen["left"], seen["right"], self.mirror.first)
+        made = reconcile(fields, pair.agreed, seen["left"], seen["right"], self.mirror.first, answers)
         agreed = dict(pair.agreed)
         turns, refused, notes = dict(pair.turns), dict(pair.refused), step.notes
         writes: dict[Side, dict[FieldId, Value]] = {"left": {}, "right": {}}
         held: set[str] = set()
-        for one in self.fields:
+        for one in fields:
             id, outcome = one.pair.id, made.outcomes[one.pair.id]
             if outcome.agreed is not None:
                 agreed[id] = outcome.agreed
@@ -192,6 +238,8 @@ class Crossing:
         state: State = made.state if not held or made.state == "conflict" else "refused"
         if not writes["left"] and not writes["right"] and state == "behind":
             state = "in_step"
+        if state == "in_step" and pair.held:
+            state = "held"
         open_ = {id: o for id, o in made.outcomes.items() if o.state in ("conflict", "no_counterpart", "drift", "unreadable")}
         digests = {side: digest(items[side]) for side in SIDES} if state == "in_step" else pair.digests
         pair = replace(pair, linked="open", state=state, asks=None, agreed=agreed, turns=turns, refused=refused)
@@ -226,9 +274,10 @@ class Crossing:
         after: dict[str, Agreed] = {}
         meant: dict[FieldId, Standing] = {}
         for one in self.fields:
-            of, outcome = one.pair.field(side), made.outcomes[one.pair.id]
+            of = one.pair.field(side)
             if of not in values:
                 continue
+            outcome = made.outcomes[one.pair.id]
             left, right = seen["left"].sight("left", one), seen["right"].sight("right", one)
             after[one.pair.id] = landed(outcome, left, right, side, OTHER[side] in written)
             source = right if side == "left" else left
@@ -250,7 +299,7 @@ class Crossing:
             if there is not None and there.root != outcome.root:
                 key = (side, items[side].id)
                 now = step.known.get(key, known[side])
-                step.known[key] = Known({**now.fields, of: replace(there, root=outcome.root)})
+                step.known[key] = Known({**now.fields, of: replace(there, root=outcome.root)}, items[side])
 
     def _at_war(self, turns: tuple[Canonical, ...], outcome: Outcome) -> bool:
         """Say whether a field comes back to what it was for the second time, though nobody edited it."""
@@ -277,13 +326,57 @@ class Crossing:
             case "ask" | "archive":  # nothing is put away without a person: no collection says yet how it does that
                 step.pairs.append(replace(pair, state="asked", asks=found.asks or "deleted"))
             case "delete" if found.side is not None:
-                item = items[found.side]
-                assert item is not None
-                intent = Intent(self.fresh(), found.side, "delete", pair.id, item=item.id, version=item.version, at=self.now())
-                step.opened.append(intent)
-                self.keeping.commit(step)
-                return self._carry(intent)
+                return self._delete(pair, found.side, items, step)
         self.keeping.commit(step)
+
+    def _delete(self, pair: Pair, side: Side, items: Mapping[Side, Item | None], step: Step) -> None:
+        """Let a deletion cross, unless so much was deleted that a person is asked first, or nothing at all is left there."""
+        item = items[side]
+        assert item is not None
+        if not self.keeping.allows(side, "delete"):
+            step.pairs.append(replace(pair, state="asked", asks="too_many"))
+            return self.keeping.commit(step)
+        self._delete_now(pair, side, item, step)
+
+    def _delete_now(self, pair: Pair, side: Side, item: Item, step: Step) -> None:
+        before = readable(item.values)
+        intent = Intent(self.fresh(), side, "delete", pair.id, item=item.id, version=item.version, at=self.now(), before=before)
+        step.opened.append(intent)
+        self.keeping.commit(step)
+        self._carry(intent)
+
+    # What a person says
+
+    def settle(self, pair: Pair, answers: Mapping[str, Answer]) -> None:
+        """Let what a person says of a pair's conflicts cross, as edits that came after both sides'. A conflict that is another
+        one by now stays open. Raises Later, TransientError."""
+        items = {side: self._read(side, pair.item(side)) for side in SIDES}
+        left, right = items["left"], items["right"]
+        if left is None or right is None:
+            return self._paired(pair)
+        step = Step()
+        known = {"left": self._observe("left", left, step), "right": self._observe("right", right, step)}
+        self._merged(pair, left, right, cast(Mapping[Side, Known], known), step, answers)
+
+    def decide(self, pair: Pair, does: Decision) -> None:
+        """Carry out what a person says of a pair of which one item was deleted, or came outside the filter: delete the other
+        one too, keep it alone, or create the deleted one again. Raises Later, TransientError."""
+        items = {side: self._read(side, pair.item(side)) for side in SIDES}
+        there = [side for side in SIDES if items[side] is not None]
+        gone = [side for side in SIDES if (i := items[side]) is None or not self.running.is_inside(side, i)]
+        if len(gone) != 1 or not there:
+            return self._paired(pair)
+        left_over: Side = OTHER[gone[0]]
+        item = items[left_over]
+        assert item is not None
+        closed = replace(pair, linked="closed", state="closed", asks=None)
+        if does == "delete":
+            return self._delete_now(pair, left_over, item, Step())
+        self.keeping.commit(Step(pairs=[closed]))
+        if does == "create":
+            self._alone(left_over, item.id, wish="create")
+        else:
+            self.keeping.commit(Step(alone=[Only(left_over, item, "left_out")]))
 
     # Reading
 
@@ -293,21 +386,13 @@ class Crossing:
     def _observe(self, side: Side, item: Item, step: Step) -> Known:
         """Return what is known of an item as it is now: a value that is other than it was is an edit."""
         known = step.known.get((side, item.id)) or self.keeping.known(side, item.id)
-        fields = dict(known.fields)
-        for one in self.fields:
-            of = one.pair.field(side)
-            if of not in item.values or isinstance(raw := item.values[of], Unreadable):
-                continue
-            there = fields.get(of)
-            if there is not None and there.raw == raw:
-                continue
-            by_person = self.running.is_person(side, item.changed_by)
-            root = edited(self.fresh(), there.root) if there is not None else None
-            fields[of] = Standing(raw, raw, root, item.changed, by_person)
-        if fields != known.fields:
-            known = Known(fields)
-            step.known[side, item.id] = known
-        return known
+        by_person = self.running.is_person(side, item.changed_by)
+        ids = [one.pair.field(side) for one in self.fields]
+        fields = observed(ids, known.fields, item.values, self.fresh, item.changed, by_person)
+        seen = Known(fields, item)
+        if seen.fields != known.fields or known.item is None:
+            step.known[side, item.id] = seen
+        return seen
 
     # Writing
 
@@ -390,7 +475,7 @@ class Crossing:
                 if of in intent.values and item.values.get(of) == intent.before.get(of):
                     self._taken_back(one, of, agreed, fields)
             step.pairs.append(replace(pair, agreed=agreed))
-            step.known[intent.side, item.id] = Known(fields)
+            step.known[intent.side, item.id] = Known(fields, item)
         self.keeping.commit(step)
 
     def _taken_back(self, one: Matched, of: FieldId, agreed: dict[str, Agreed], fields: dict[FieldId, Standing]) -> None:
@@ -422,7 +507,8 @@ class Crossing:
         if intent.kind == "delete":
             pair = self._pair(intent)
             if pair is not None:
-                step.pairs.append(replace(pair, linked="closed", state="closed"))
+                step.pairs.append(replace(pair, linked="closed", state="closed", asks=None))
+                step.landed.append(Landed(intent, written, pair.id))
             return self.keeping.commit(step)
         item = written.item
         if item is None:  # it is gone, which is seen when it is looked at again
@@ -467,7 +553,8 @@ class Crossing:
                 fields[of] = Standing(holds, holds, edited(self.fresh(), meant.root), item.changed, False)
             else:
                 fields[of] = replace(meant, raw=holds)
-        step.known[intent.side, item.id] = Known(fields)
+        step.known[intent.side, item.id] = Known(fields, item)
+        step.landed.append(Landed(intent, written, pair.id))
         step.pairs.append(replace(pair, agreed=agreed, refused=refused, turns=turns))
         step.stirred += [("left", pair.left)]
         self.keeping.commit(step)

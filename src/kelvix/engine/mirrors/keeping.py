@@ -8,28 +8,32 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Literal, Protocol
 
-from kelvix.core.collection import WriteKind
+from kelvix.core.collection import Item, WriteKind, Written
 from kelvix.core.mirror.lens import Canonical, Side
 from kelvix.core.mirror.life import Asks, Linked
 from kelvix.core.mirror.merge import Agreed, Outcome
 from kelvix.core.mirror.reconciling import PairState, Standing
 from kelvix.core.values import FieldId, Value
 
-State = PairState | Literal["refused", "outside", "missing", "asked", "held", "closed", "only", "unconfirmed"]
+State = PairState | Literal["refused", "outside", "missing", "asked", "held", "closed", "planned", "unconfirmed"]
+Alone = Literal["only_left", "only_right", "doubt", "refused", "left_out"]
 
 
 @dataclass(frozen=True)
 class Known:
-    """What is known of an item of a side, for all mirrors alike: what its fields stand for."""
+    """What is known of an item of a side, for all mirrors alike: what its fields stand for; and the item as it was read last,
+    where it was."""
 
     fields: Mapping[FieldId, Standing] = field(default_factory=dict)
+    item: Item | None = None
 
 
 @dataclass(frozen=True)
 class Pair:
     """Two items that are the same thing. `digests`: of all that each was when nothing was open last, so that it is known
     whether anything of it was touched since; `refused`: what a side would not take, by matched fields and sides; `asks`: what a
-    person is asked of the pair as a whole; `turns`: what a field was agreed to be since somebody edited it, the latest last."""
+    person is asked of the pair as a whole; `held`: matched fields of which nothing crosses until they are released; `turns`:
+    what a field was agreed to be since somebody edited it, the latest last."""
 
     id: str
     left: str
@@ -42,6 +46,7 @@ class Pair:
     open: Mapping[str, Outcome] = field(default_factory=dict)
     state: State = "behind"
     asks: Asks | None = None
+    held: frozenset[str] = frozenset()
 
     def item(self, side: Side) -> str:
         return self.left if side == "left" else self.right
@@ -80,6 +85,26 @@ class Note:
     value: Canonical = None
 
 
+@dataclass(frozen=True)
+class Only:
+    """An item in no pair, and why: nothing there is the same, several may be (`found`), or what would be created is refused."""
+
+    side: Side
+    item: Item
+    state: Alone
+    found: tuple[str, ...] = ()
+    why: str = ""
+
+
+@dataclass(frozen=True)
+class Landed:
+    """A write that was carried out. `pair`: of the items that it was about."""
+
+    intent: Intent
+    written: Written
+    pair: str
+
+
 @dataclass
 class Step:
     """What is committed together, or not at all."""
@@ -90,6 +115,9 @@ class Step:
     closed: list[str] = field(default_factory=list)  # keys of intents
     stirred: list[tuple[Side, str]] = field(default_factory=list)  # items that are to be looked at again
     notes: list[Note] = field(default_factory=list)
+    landed: list[Landed] = field(default_factory=list)
+    alone: list[Only] = field(default_factory=list)
+    gone: list[tuple[Side, str]] = field(default_factory=list)  # items in no pair that are there, or inside, no more
 
 
 class Keeping(Protocol):
@@ -107,8 +135,15 @@ class Keeping(Protocol):
     def intents(self, side: Side) -> Sequence[Intent]:
         """Return the writes to a side of which nobody knows yet what became."""
 
-    def alike(self, side: Side, item: str) -> Sequence[str]:
+    def alike(self, side: Side, item: Item) -> Sequence[str]:
         """Return the items of the other side that the match rule recognises, of those that are in no pair."""
+
+    def wish(self, side: Side, item: str) -> Literal["create", "leave"] | None:
+        """Return what a person said of an item in no pair: create its counterpart whatever is there, or leave it alone."""
+
+    def allows(self, side: Side, kind: WriteKind) -> bool:
+        """Say whether another item of a side may be deleted or changed today, with all that waits for that, or whether that is
+        so much that a person is asked first."""
 
     def kin(self, side: Side, item: str) -> Sequence[str] | None:
         """Return the items of the other side's collection with which an item is connected by pairs of whichever mirrors, ended

@@ -1,0 +1,80 @@
+"""Work on whole mirrors, step by step: a plan read and carried out, both sides swept. Whoever does it can be replaced after any
+step."""
+
+from __future__ import annotations
+
+import secrets as random
+from collections.abc import Callable, Mapping
+
+from kelvix.core.collection import PermanentError, TransientError
+from kelvix.engine.engine import Engine
+from kelvix.engine.mirrors import planning, sweeping
+from kelvix.engine.mirrors.crossing import Running, Stop
+from kelvix.engine.mirrors.looking import open_mirror, stop_mirror
+from kelvix.engine.mirrors.planning import Stage
+from kelvix.engine.pacing import Paced
+from kelvix.store import mirrors
+from kelvix.store.database_server import DatabaseServer, Transaction
+from kelvix.store.directory import Space
+from kelvix.store.mirrors import KeptMirror
+
+LEASE = 60.0  # seconds
+AGAIN = 20.0  # seconds, after an app failed
+TOLD_EVERY = 10  # steps after which whoever looks is told
+Does = Callable[[Space, KeptMirror, Running, Stage, str], Stage | None]
+
+
+def _recognise(space: Space, kept: KeptMirror, running: Running, stage: Stage, token: str) -> Stage | None:
+    return planning.recognise(space, kept, stage, token)
+
+
+STAGES: Mapping[str, Does] = {
+    "read": planning.read,
+    "match": _recognise,
+    "carry": planning.carry,
+    "sweep": sweeping.sweep,
+    "parity": sweeping.compare,
+}
+
+
+def work_due(engine: Engine, server: DatabaseServer) -> int:
+    """Do the work on one mirror that is due, to its end: how many steps that took."""
+    server.transact(lambda t: _begin_sweep(engine, t))
+    token = random.token_hex(16)
+    kept = server.transact(lambda t: mirrors.claim_stage(t, token, LEASE))
+    if kept is None or kept.stage is None:
+        return 0
+    space = engine.directory.open(kept.workspace_id)
+    wait = 0.0
+    steps = 0
+    try:
+        running = open_mirror(engine, space, kept)
+        stage: Stage | None = kept.stage
+        while stage is not None:
+            stage = STAGES[stage["does"]](space, kept, running, stage, token)
+            steps += 1
+            if not server.transact(lambda t: mirrors.hold_stage(t, kept.id, token, LEASE)):
+                return steps
+            now = space.read(lambda t: mirrors.get(t, space.id, kept.id))
+            if now is None or now.state not in ("planning", "on") or now.version != kept.version:
+                break  # stopped, or changed meanwhile: the next to take it up begins with that
+            if steps % TOLD_EVERY == 0:
+                engine.dispatch.announce(space.id, f"mirror:{kept.id}")
+    except Paced as paced:
+        wait = paced.after
+    except TransientError as failure:
+        wait = failure.after or AGAIN
+    except Stop as stop:
+        stop_mirror(engine, space, kept, str(stop))
+    except PermanentError as failure:
+        engine.note_failure(space, failure.connection, failure)
+        stop_mirror(engine, space, kept, f"{failure}.")
+    server.transact(lambda t: mirrors.hold_stage(t, kept.id, token, wait))
+    engine.dispatch.announce(space.id, f"mirror:{kept.id}", "mirrors")
+    return steps
+
+
+def _begin_sweep(engine: Engine, t: Transaction) -> None:
+    kept = mirrors.due_sweep(t)
+    if kept is not None:
+        sweeping.begin(t, engine.directory.open(kept.workspace_id), kept)

@@ -1,0 +1,124 @@
+"""Sweeps: both sides are read in full from time to time. What differs from what is known is looked at, whatever was told of it;
+what is missing is asked for by itself; and parity is proved by comparing each pair's values as they were read."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import UTC, datetime
+from functools import partial
+from typing import Any
+
+from kelvix.core.mirror.document import OTHER
+from kelvix.core.mirror.lens import Side
+from kelvix.core.mirror.merge import SIDES
+from kelvix.core.mirror.reconciling import Seen
+from kelvix.core.query import Query
+from kelvix.engine.mirrors import kept as keeping
+from kelvix.engine.mirrors.crossing import Running, Stop, digest
+from kelvix.engine.mirrors.planning import PAGE, Stage
+from kelvix.store import crossings, mirror_looks, mirrored_items, mirrors, pairs
+from kelvix.store.database_server import Transaction
+from kelvix.store.directory import Space
+from kelvix.store.mirrors import KeptMirror
+
+BATCH_SIZE = 500  # pairs that are compared at once
+NIGHTLY, OFTEN = 86_400.0, 3_600.0  # seconds between sweeps, where both apps tell of deletions and where one does not
+MANY = 5  # items of which not all can be gone at once without somebody being asked
+MAX_NAMED = 200  # pairs that a report names
+
+
+def begin(t: Transaction, space: Space, kept: KeptMirror) -> None:
+    """Begin a sweep of a mirror that is on."""
+    parity = crossings.begin_parity(t, space.id, kept.id)
+    since = datetime.now(UTC).isoformat()
+    stage = {"does": "sweep", "side": "left", "after": None, "left": 0, "right": 0, "since": since, "parity": parity}
+    mirrors.set_stage(t, space.id, kept.id, stage)
+    mirrors.sweep_in(t, space.id, kept.id, NIGHTLY)
+
+
+def sweep(space: Space, kept: KeptMirror, running: Running, stage: Stage, token: str) -> Stage | None:
+    """Read a page of a side: the stage after it. Raises Stop where a side is empty that was not."""
+    side: Side = stage["side"]
+    source = running.sides[side]
+    page = source.query(Query(limit=PAGE, after=stage["after"]))
+    here = {item.id: item for item in page.items if source.has(item)}
+    inside = {id for id, item in here.items() if running.is_inside(side, item)}
+    count = stage[side] + len(here)
+    after: dict[str, Any] = {**stage, "after": page.after, side: count}
+    if page.after is None:
+        if not count and space.read(lambda t: pairs.items_of(t, kept.id, side)) >= MANY:
+            raise Stop(
+                "One side came back empty. Nothing was deleted on the other. See whether its items were moved, then turn "
+                "the mirror on again."
+            )
+        after |= {"side": OTHER[side]} if side == "left" else {"does": "parity", "after": 0, "report": _empty()}
+
+    def work(t: Transaction) -> bool:
+        if not mirrors.set_stage(t, space.id, kept.id, after, token):
+            return False
+        known = mirrored_items.of(t, kept.collection(side), list(here))
+        rows = pairs.known_among(t, kept.id, side, list(here))
+        same = [id for id, item in here.items() if id in known and known[id].digest == digest(item)]
+        pairs.touch(t, kept.collection(side), list(known))
+        stirred = [id for id in here if (id not in same and (id in inside or id in rows)) or (id in inside) != (id in rows)]
+        mirror_looks.stir(t, space.id, kept.id, side, stirred)
+        if page.after is None and page.exhaustive:
+            since = datetime.fromisoformat(stage["since"])
+            missing = pairs.not_seen_since(t, kept.id, kept.collection(side), side, since, 100_000)
+            mirror_looks.stir(t, space.id, kept.id, side, missing, 1.0, "deleted")
+        return True
+
+    return after if space.transact(work) else None
+
+
+def _empty() -> dict[str, Any]:
+    return {"pairs": 0, "same": 0, "open": 0, "waiting": 0, "differ": [], "different": 0}
+
+
+def compare(space: Space, kept: KeptMirror, running: Running, stage: Stage, token: str) -> Stage | None:
+    """Compare some pairs, by their values as they were read: the stage after that; none at the end, when the report is kept."""
+    rows = space.read(partial(pairs.page, mirror_id=kept.id, states=(), after=stage["after"], limit=BATCH_SIZE))
+    report = dict(stage["report"])
+    open_pairs = [keeping.as_pair(row) for row in rows if row.linked == "open"]
+    known = {
+        side: space.read(
+            partial(mirrored_items.of, collection_id=kept.collection(side), items=[p.item(side) for p in open_pairs])
+        )
+        for side in SIDES
+    }
+    for pair in open_pairs:
+        report["pairs"] += 1
+        left, right = known["left"].get(pair.left), known["right"].get(pair.right)
+        if left is None or right is None:
+            report["waiting"] += 1
+            continue
+        differs = _differing(running, left.fields, right.fields)
+        if not differs:
+            report["same"] += 1
+        elif differs <= {*pair.open, *(field for field, _ in pair.refused), *pair.held}:
+            report["open"] += 1  # it is known, and shown as what it is
+        elif pair.state == "behind":
+            report["waiting"] += 1
+        else:
+            report["different"] += 1
+            report["differ"] = [*report["differ"], pair.id][:MAX_NAMED]
+    after: Stage | None = {**stage, "after": rows[-1].n, "report": report} if rows else None
+
+    def work(t: Transaction) -> bool:
+        if not mirrors.set_stage(t, space.id, kept.id, after, token):
+            return False
+        if after is None:
+            report["waiting"] += mirror_looks.waiting(t, kept.id)
+            total = {**report, "left": stage["left"], "right": stage["right"]}
+            crossings.end_parity(t, stage["parity"], total)
+            told = all("deleted" in running.sides[side].capabilities.told for side in SIDES)
+            mirrors.sweep_in(t, space.id, kept.id, NIGHTLY if told else OFTEN)
+        return True
+
+    return after if space.transact(work) else None
+
+
+def _differing(running: Running, left: Mapping[str, Any], right: Mapping[str, Any]) -> set[str]:
+    """Return the matched fields whose values differ, as the two sides were read."""
+    ours, theirs = (Seen({f: s.raw for f, s in of.items()}, of) for of in (left, right))
+    return {one.pair.id for one in running.fields if ours.sight("left", one).value != theirs.sight("right", one).value}

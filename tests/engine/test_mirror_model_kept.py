@@ -1,0 +1,76 @@
+"""The model of mirrors (tests/mirror_world.py) over MariaDB: what is kept there does what the model's memory does."""
+
+from __future__ import annotations
+
+import json
+import random
+
+import pytest
+
+from kelvix.core.mirror import forms
+from kelvix.core.mirror.document import FieldPair, Mirror, MirrorSide
+from kelvix.engine.mirrors.keeping import Note
+from kelvix.engine.mirrors.kept import Kept, as_intent, as_pair
+from kelvix.store import mirror_intents, mirrors, pairs
+from mirror_world import KINDS, Crash, live
+
+STEPS = 30  # of each kind: 300 and more in all
+
+
+class InMariaDB(Kept):
+    """What a mirror of the model's world keeps in MariaDB, as the model looks at it. Here nobody else works on it."""
+
+    def __init__(self, space, world, number, names, running):
+        self.world, self.number, self.names = world, number, names
+        mirror = Mirror(MirrorSide(1), MirrorSide(2), (FieldPair("title", "title", "title", "text"),), running.mirror.match)
+
+        def make(t):
+            made = mirrors.create(t, space.id, "model", mirror, "")
+            ids = [mirrors.collection(t, space.id, f"world {id(world)}", names[side]) for side in ("left", "right")]
+            mirrors.set_collections(t, space.id, made, *ids)
+            return mirrors.get(t, space.id, made)
+
+        super().__init__(space, space.transact(make), running, "", 0)
+
+    @property
+    def pairs(self):
+        rows = self.space.rows("SELECT id FROM pair WHERE mirror_id=%s AND linked<>'only' ORDER BY n", (self.mirror.id,))
+        return {r["id"]: as_pair(self.space.read(lambda t, r=r: pairs.get(t, self.mirror.id, r["id"]))) for r in rows}
+
+    @property
+    def intents_(self):
+        rows = [row for side in ("left", "right") for row in self.space.read(
+            lambda t, side=side: mirror_intents.of_side(t, self.mirror.id, side))]  # fmt: skip
+        return {row["key"]: as_intent(row) for row in rows}
+
+    @property
+    def notes(self):
+        rows = self.space.rows(
+            "SELECT JSON_VALUE(body, '$.field') AS field, JSON_QUERY(body, '$') AS body FROM mirror_crossing "
+            "WHERE mirror_id=%s AND kind IN ('lost','refused','war')",
+            (self.mirror.id,),
+        )
+        return [Note("lost", "", r["field"], None, forms.value_of(json.loads(r["body"])["value"])) for r in rows]
+
+    def alike(self, side, item):  # the model's rule, as its memory has it
+        other = "right" if side == "left" else "left"
+        there = self.world.apps[self.names[other]].items.values()
+        title = item.values["title"]
+        return [i.id for i in there if title and i.values["title"] == title and not self.was_paired(other, i.id)]
+
+    def commit(self, step):
+        fault = self.world.fault("commit", str(self.number), None)
+        if fault == "crash before":
+            raise Crash
+        super().commit(step)
+        for side, item in step.stirred:
+            self.world.stir(self.number, side, item)
+        if fault == "crash after":
+            raise Crash
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_what_is_kept_in_mariadb_loses_and_doubles_nothing(orla, kind):
+    for seed in (1, 2):
+        live(random.Random(seed), kind, STEPS, keeps=lambda world, n, names, running: InMariaDB(
+            orla.space, world, n, names, running))  # fmt: skip
