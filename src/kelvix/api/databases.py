@@ -209,13 +209,13 @@ def database_out(d: Database, count: int | None = None, counted_to: int | None =
         records=min(count, MAX_COUNTED) if count is not None else None,
         more=count is not None and count > MAX_COUNTED,
         counted_to=counted_to,
-        fields=[_field_out(f) for f in d.fields],
-        own_data=[_field_out(f) for f in d.readable[len(d.fields) :]],
+        fields=[field_out(f) for f in d.fields],
+        own_data=[field_out(f) for f in d.readable[len(d.fields) :]],
         outside=_outside_out(d.outside) if d.outside else None,
     )
 
 
-def _field_out(f: schema.Field) -> FieldOut:
+def field_out(f: schema.Field) -> FieldOut:
     return FieldOut(
         id=f.id,
         name=f.name,
@@ -242,7 +242,7 @@ def _outside_out(of: Outside) -> OutsideOut:
         items_word=of.items_word,
         link=of.link,
         writes=sorted(of.writes),
-        operations=[OperationOut(code=o.code, words=o.words, inputs=[_field_out(f) for f in o.inputs]) for o in of.operations],
+        operations=[OperationOut(code=o.code, words=o.words, inputs=[field_out(f) for f in o.inputs]) for o in of.operations],
         makes=of.makes,
         is_sheet=of.is_sheet,
     )

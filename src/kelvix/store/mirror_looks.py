@@ -128,3 +128,15 @@ def held(t: Transaction, token: str, lease: float | None = None) -> int:
 
 def free(t: Transaction, token: str) -> None:
     t.execute("DELETE FROM mirror_lane WHERE token=%s", (token,))
+
+
+def since(t: Transaction, mirror_id: int, side: Side, items: Sequence[str]) -> dict[str, datetime]:
+    """Return since when items are to be looked at."""
+    if not items:
+        return {}
+    rows = t.rows(
+        "SELECT item_id, since FROM mirror_look WHERE mirror_id=%s AND side=%s AND item_id IN "
+        f"({','.join(['%s'] * len(items))})",
+        (mirror_id, side, *items),
+    )
+    return {r["item_id"]: r["since"] for r in rows}

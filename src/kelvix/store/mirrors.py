@@ -9,7 +9,7 @@ from datetime import datetime
 from typing import Any
 
 from kelvix.core.mirror import forms
-from kelvix.core.mirror.document import Mirror
+from kelvix.core.mirror.document import Mirror, MirrorState
 from kelvix.core.mirror.lens import Side
 from kelvix.store.database_server import Row, Transaction
 
@@ -27,7 +27,7 @@ class KeptMirror:
     id: int
     workspace_id: int
     name: str
-    state: str
+    state: MirrorState
     mirror: Mirror
     version: int
     left_collection: int | None
@@ -81,7 +81,7 @@ def save(t: Transaction, workspace_id: int, mirror_id: int, saw_version: int, na
     )
 
 
-def set_state(t: Transaction, workspace_id: int, mirror_id: int, state: str, reason: str | None = None) -> None:
+def set_state(t: Transaction, workspace_id: int, mirror_id: int, state: MirrorState, reason: str | None = None) -> None:
     t.execute("UPDATE mirror SET state=%s, reason=%s WHERE workspace_id=%s AND id=%s", (state, reason, workspace_id, mirror_id))
 
 

@@ -746,6 +746,460 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/mirrors": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Mirrors
+         * @description Return the mirrors, each with its health.
+         */
+        get: operations["list_mirrors_api_v1_mirrors_get"];
+        put?: never;
+        /**
+         * Create Mirror
+         * @description Create a mirror between two databases or places, with the fields matched as proposed.
+         */
+        post: operations["create_mirror_api_v1_mirrors_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/mirrors/{mirror_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Mirror */
+        get: operations["get_mirror_api_v1_mirrors__mirror_id__get"];
+        put?: never;
+        post?: never;
+        /**
+         * Delete Mirror
+         * @description Delete a mirror. The items of both sides stay as they are.
+         */
+        delete: operations["delete_mirror_api_v1_mirrors__mirror_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/mirrors/{mirror_id}/carry-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Carry Out Plan
+         * @description Carry out a plan that was seen, and turn the mirror on.
+         */
+        post: operations["carry_out_plan_api_v1_mirrors__mirror_id__carry_out_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/mirrors/{mirror_id}/decide-all": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Decide All
+         * @description Say what becomes of all deletions that wait since they were so many.
+         */
+        post: operations["decide_all_api_v1_mirrors__mirror_id__decide_all_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/mirrors/{mirror_id}/find": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Find Rows
+         * @description Return where an item is, by its title on either side, pairs that ended included.
+         */
+        get: operations["find_rows_api_v1_mirrors__mirror_id__find_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/mirrors/{mirror_id}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Crossings
+         * @description Return what crossed, the newest first; of one pair, if one is named.
+         */
+        get: operations["list_crossings_api_v1_mirrors__mirror_id__history_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/mirrors/{mirror_id}/history/{n}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Undo Crossing
+         * @description Undo one write of the mirror, unless the item was changed since.
+         */
+        post: operations["undo_crossing_api_v1_mirrors__mirror_id__history__n__undo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/mirrors/{mirror_id}/pairs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Pair By Hand
+         * @description Pair two items that are alone.
+         */
+        post: operations["pair_by_hand_api_v1_mirrors__mirror_id__pairs_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/mirrors/{mirror_id}/parity": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Parity
+         * @description Return the reports of parity checks, the newest first.
+         */
+        get: operations["list_parity_api_v1_mirrors__mirror_id__parity_get"];
+        put?: never;
+        /**
+         * Check Parity
+         * @description Begin to compare both sides in full.
+         */
+        post: operations["check_parity_api_v1_mirrors__mirror_id__parity_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/mirrors/{mirror_id}/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plan Mirror
+         * @description Begin to read both sides, and plan what would be paired and created. Nothing is written.
+         */
+        post: operations["plan_mirror_api_v1_mirrors__mirror_id__plan_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/mirrors/{mirror_id}/plan-items": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plan Items
+         * @description Say what becomes of items that are alone: create their counterparts, or leave them.
+         */
+        post: operations["plan_items_api_v1_mirrors__mirror_id__plan_items_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/mirrors/{mirror_id}/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Rows
+         * @description Return rows in the order in which they came to be, those in some states, or of a kind of plan.
+         */
+        get: operations["list_rows_api_v1_mirrors__mirror_id__rows_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/mirrors/{mirror_id}/rows/{row_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Row */
+        get: operations["get_row_api_v1_mirrors__mirror_id__rows__row_id__get"];
+        put?: never;
+        post?: never;
+        /**
+         * Unpair
+         * @description Separate two items, or those that a plan would pair.
+         */
+        delete: operations["unpair_api_v1_mirrors__mirror_id__rows__row_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/mirrors/{mirror_id}/rows/{row_id}/decide": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Decide Pair
+         * @description Say what becomes of a pair of which one item is gone.
+         */
+        post: operations["decide_pair_api_v1_mirrors__mirror_id__rows__row_id__decide_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/mirrors/{mirror_id}/rows/{row_id}/hold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hold Pair
+         * @description Hold a pair, or let it go on.
+         */
+        post: operations["hold_pair_api_v1_mirrors__mirror_id__rows__row_id__hold_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/mirrors/{mirror_id}/rows/{row_id}/settle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Settle Conflict
+         * @description Settle a conflict of a field.
+         */
+        post: operations["settle_conflict_api_v1_mirrors__mirror_id__rows__row_id__settle_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/mirrors/{mirror_id}/set-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Set Up
+         * @description Return how a mirror is set up, with the fields that both sides have now.
+         */
+        get: operations["get_set_up_api_v1_mirrors__mirror_id__set_up_get"];
+        /**
+         * Save Set Up
+         * @description Keep how a mirror is set up. `If-Match` names the version that was edited.
+         */
+        put: operations["save_set_up_api_v1_mirrors__mirror_id__set_up_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/mirrors/{mirror_id}/state": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set Mirror State
+         * @description Turn a mirror off, or on again from where it was.
+         */
+        post: operations["set_mirror_state_api_v1_mirrors__mirror_id__state_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/mirrors/{mirror_id}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Rows
+         * @description Carry out a few rows of a plan, before the rest.
+         */
+        post: operations["try_rows_api_v1_mirrors__mirror_id__try_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/mirrors/{mirror_id}/try-rule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Match Rule
+         * @description Try a match rule on the newest items of both sides. Nothing is kept or written.
+         */
+        post: operations["try_match_rule_api_v1_mirrors__mirror_id__try_rule_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/mirrors/{mirror_id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Undo Since
+         * @description Undo what a mirror that is off wrote since a moment, on both sides, the newest first, 500 writes at once.
+         */
+        post: operations["undo_since_api_v1_mirrors__mirror_id__undo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/mirrors/{mirror_id}/volume": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Volume
+         * @description Return what crossed on each day.
+         */
+        get: operations["get_volume_api_v1_mirrors__mirror_id__volume_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/needs": {
         parameters: {
             query?: never;
@@ -2291,6 +2745,13 @@ export interface components {
             /** Title */
             title: string;
         };
+        /** CandidateOut */
+        CandidateOut: {
+            /** Id */
+            id: string;
+            /** Title */
+            title: string;
+        };
         /** CaptureAddressIn */
         CaptureAddressIn: {
             /** Database */
@@ -2716,6 +3177,54 @@ export interface components {
             shares: components["schemas"]["ShareOut"][];
             warning: components["schemas"]["RunningOutOut"] | null;
         };
+        /**
+         * CrossingOut
+         * @description Something that crossed, with before and after; or an edit that a choice passed over (lost), a value that a side would not
+         *     take (refused), a field that two programs change against each other (war).
+         */
+        CrossingOut: {
+            /** After */
+            after: {
+                [key: string]: string | boolean | string[] | string[][] | null;
+            };
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Before */
+            before: {
+                [key: string]: string | boolean | string[] | string[][] | null;
+            };
+            /** Delay */
+            delay: number | null;
+            /** Field */
+            field: string | null;
+            /** Item */
+            item: string;
+            /** Kind */
+            kind: string;
+            /** N */
+            n: number;
+            /** Pair */
+            pair: string;
+            /**
+             * Side
+             * @enum {string}
+             */
+            side: "left" | "right";
+            /** Title */
+            title: string;
+            /** Undone By */
+            undone_by: string | null;
+        };
+        /** CrossingsOut */
+        CrossingsOut: {
+            /** Crossings */
+            crossings: components["schemas"]["CrossingOut"][];
+            /** Next */
+            next: number | null;
+        };
         /** DatabaseIn */
         DatabaseIn: {
             /**
@@ -2805,6 +3314,14 @@ export interface components {
              * @default
              */
             within: string;
+        };
+        /** DecideIn */
+        DecideIn: {
+            /**
+             * Does
+             * @enum {string}
+             */
+            does: "delete" | "keep" | "create";
         };
         /**
          * Default
@@ -3082,6 +3599,48 @@ export interface components {
             /** Type */
             type: string;
         };
+        /** FieldPairBody */
+        FieldPairBody: {
+            /**
+             * Direction
+             * @default both
+             * @enum {string}
+             */
+            direction: "both" | "to_right" | "to_left";
+            /**
+             * Drift
+             * @default leave
+             * @enum {string}
+             */
+            drift: "restore" | "leave";
+            /**
+             * Empty
+             * @default value
+             * @enum {string}
+             */
+            empty: "value" | "leave";
+            /** Id */
+            id: string;
+            /** Left */
+            left: string;
+            /**
+             * Options
+             * @default {}
+             */
+            options: {
+                [key: string]: unknown;
+            };
+            /**
+             * Policy
+             * @default ask
+             * @enum {string}
+             */
+            policy: "ask" | "left" | "right" | "newest";
+            /** Right */
+            right: string;
+            /** Translation */
+            translation: string;
+        };
         /**
          * FieldTypeOut
          * @description `has_choices`: its values are of those that a field lists. `operators`: how a field of it is compared.
@@ -3206,6 +3765,20 @@ export interface components {
              * @constant
              */
             kind: "filled";
+        };
+        /** FilterBody */
+        FilterBody: {
+            /**
+             * Mode
+             * @default all
+             * @enum {string}
+             */
+            mode: "all" | "any" | "none";
+            /**
+             * Tests
+             * @default []
+             */
+            tests: components["schemas"]["TestBody"][];
         };
         /**
          * Find
@@ -3495,6 +4068,11 @@ export interface components {
             /** Why */
             why: string;
         };
+        /** HoldIn */
+        HoldIn: {
+            /** Held */
+            held: boolean;
+        };
         /**
          * Input
          * @description A value that a request brings. `place`: where it stands; `key` is the name there, nested ones with dots.
@@ -3572,6 +4150,19 @@ export interface components {
              * @default []
              */
             of: components["schemas"]["Reference"][];
+        };
+        /** KeyBody */
+        KeyBody: {
+            /**
+             * By
+             * @default normalised
+             * @enum {string}
+             */
+            by: "exact" | "normalised" | "near";
+            /** Left */
+            left: string;
+            /** Right */
+            right: string;
         };
         /** KeyIn */
         KeyIn: {
@@ -3863,6 +4454,57 @@ export interface components {
             shaped: components["schemas"]["Shaped"];
         };
         /**
+         * MatchedOut
+         * @description Two matched fields: the translations between them, what does not cross, and what must be put right.
+         */
+        MatchedOut: {
+            /** Choices */
+            choices: components["schemas"]["kelvix__api__mirrors__ChoiceOut"][];
+            /**
+             * Direction
+             * @default both
+             * @enum {string}
+             */
+            direction: "both" | "to_right" | "to_left";
+            /**
+             * Drift
+             * @default leave
+             * @enum {string}
+             */
+            drift: "restore" | "leave";
+            /**
+             * Empty
+             * @default value
+             * @enum {string}
+             */
+            empty: "value" | "leave";
+            /** Id */
+            id: string;
+            /** Left */
+            left: string;
+            /** Loses */
+            loses: string[];
+            /**
+             * Options
+             * @default {}
+             */
+            options: {
+                [key: string]: unknown;
+            };
+            /**
+             * Policy
+             * @default ask
+             * @enum {string}
+             */
+            policy: "ask" | "left" | "right" | "newest";
+            /** Right */
+            right: string;
+            /** Translation */
+            translation: string;
+            /** Wrong */
+            wrong: string | null;
+        };
+        /**
          * Me
          * @description `language` is a name of Unicode's CLDR; `date_order` says how dates such as 01/02/2026 are read (DMY, MDY); null: they
          *     are asked about. `email`: where this person is told what needs them. What runs carried is kept for `keep_content_days`, that
@@ -3901,6 +4543,80 @@ export interface components {
              * @description the names of a level, from the top
              */
             within: string[];
+        };
+        /** MirrorIn */
+        MirrorIn: {
+            /**
+             * Left
+             * @description the number of a database, or of a place
+             */
+            left: number;
+            /** Right */
+            right: number;
+        };
+        /**
+         * MirrorOut
+         * @description `counts`: items by state. `plan`: how many a plan pairs, creates on each side, leaves alone and is in doubt about.
+         *     `delay`: what an edit takes to cross typically, in milliseconds.
+         */
+        MirrorOut: {
+            /** Both Ways */
+            both_ways: boolean;
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /** Delay */
+            delay: number | null;
+            /** Fields */
+            fields: number;
+            /** Id */
+            id: number;
+            left: components["schemas"]["MirrorSideOut"];
+            /** Name */
+            name: string;
+            /** Plan */
+            plan: {
+                [key: string]: number;
+            };
+            /** Problem */
+            problem: string | null;
+            /** Reason */
+            reason: string | null;
+            right: components["schemas"]["MirrorSideOut"];
+            stage: components["schemas"]["StageOut"] | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "draft" | "planning" | "planned" | "on" | "paused" | "stopped" | "off";
+            /** Sweep At */
+            sweep_at: string | null;
+            /** Waiting */
+            waiting: number;
+        };
+        /**
+         * MirrorSideOut
+         * @description `app`: of a place; none of a database of ours.
+         */
+        MirrorSideOut: {
+            /** App */
+            app: string | null;
+            /** App Name */
+            app_name: string;
+            /** Database */
+            database: number;
+            /** Items Word */
+            items_word: string;
+            /** Name */
+            name: string;
+        };
+        /** MirrorUndoneOut */
+        MirrorUndoneOut: {
+            /** Kept */
+            kept: string[];
+            /** Undone */
+            undone: number;
         };
         /**
          * MissedOut
@@ -4090,6 +4806,24 @@ export interface components {
             within: string;
         };
         /**
+         * OpenFieldOut
+         * @description What is open of a matched field, as both sides are compared; `key` tells a conflict from later ones.
+         */
+        OpenFieldOut: {
+            /** Field */
+            field: string;
+            /** Key */
+            key: string | null;
+            /** Left */
+            left: string | boolean | string[] | string[][] | null;
+            /** Right */
+            right: string | boolean | string[] | string[][] | null;
+            /** State */
+            state: string;
+            /** Was */
+            was: string | boolean | string[] | string[][] | null;
+        };
+        /**
          * OperationOut
          * @description Something that an app does to an item, and what it takes.
          */
@@ -4212,6 +4946,13 @@ export interface components {
             /** Writes */
             writes: string[];
         };
+        /** PairIn */
+        PairIn: {
+            /** Left */
+            left: string;
+            /** Right */
+            right: string;
+        };
         /** ParamOut */
         ParamOut: {
             /** Name */
@@ -4220,6 +4961,51 @@ export interface components {
             optional: boolean;
             /** Takes */
             takes: string;
+        };
+        /**
+         * ParityOut
+         * @description A comparison of both sides. `differ`: pairs that differ and should not.
+         */
+        ParityOut: {
+            /**
+             * Began At
+             * Format: date-time
+             */
+            began_at: string;
+            /**
+             * Differ
+             * @default []
+             */
+            differ: string[];
+            /**
+             * Different
+             * @default 0
+             */
+            different: number;
+            /** Ended At */
+            ended_at: string | null;
+            /** Id */
+            id: number;
+            /**
+             * Open
+             * @default 0
+             */
+            open: number;
+            /**
+             * Pairs
+             * @default 0
+             */
+            pairs: number;
+            /**
+             * Same
+             * @default 0
+             */
+            same: number;
+            /**
+             * Waiting
+             * @default 0
+             */
+            waiting: number;
         };
         /**
          * Part
@@ -4377,6 +5163,16 @@ export interface components {
              * @description the place's identity in its app
              */
             place: string;
+        };
+        /** PlanItemsIn */
+        PlanItemsIn: {
+            /**
+             * Plan
+             * @enum {string}
+             */
+            plan: "create" | "make" | "leave";
+            /** Rows */
+            rows: string[];
         };
         /**
          * PressIn
@@ -4678,6 +5474,81 @@ export interface components {
             shown: string;
             /** State */
             state: string;
+        };
+        /**
+         * RowItemOut
+         * @description `waits_since`: since when a change of it waits to cross.
+         */
+        RowItemOut: {
+            /** Changed At */
+            changed_at: string | null;
+            /** Changed By */
+            changed_by: string;
+            /** Id */
+            id: string;
+            /** Link */
+            link: string;
+            /** Title */
+            title: string;
+            /** Values */
+            values: {
+                [key: string]: string | boolean | string[] | string[][] | null;
+            };
+            /** Waits Since */
+            waits_since: string | null;
+        };
+        /**
+         * RowOut
+         * @description A pair, or an item that is alone. `asks`: what is asked of it as a whole; `candidates`: items of the other side that may
+         *     be the same; `why`: why a plan pairs them, or why nothing is created.
+         */
+        RowOut: {
+            /** Asks */
+            asks: string | null;
+            /** Candidates */
+            candidates: components["schemas"]["CandidateOut"][];
+            /** Chance */
+            chance: number | null;
+            /** Differs */
+            differs: string[];
+            /** Held */
+            held: string[];
+            /** Id */
+            id: string;
+            left: components["schemas"]["RowItemOut"] | null;
+            /** N */
+            n: number;
+            /** Open */
+            open: components["schemas"]["OpenFieldOut"][];
+            /** Plan */
+            plan: string | null;
+            /** Refused */
+            refused: string[];
+            right: components["schemas"]["RowItemOut"] | null;
+            /** State */
+            state: string;
+            /** Why */
+            why: string | null;
+        };
+        /** RowsOut */
+        RowsOut: {
+            /** Next */
+            next: number | null;
+            /** Rows */
+            rows: components["schemas"]["RowOut"][];
+        };
+        /** RuleBody */
+        RuleBody: {
+            /**
+             * Keys
+             * @default []
+             */
+            keys: components["schemas"]["KeyBody"][];
+            /**
+             * Least
+             * @default 0.85
+             */
+            least: number;
         };
         /**
          * RunAnother
@@ -5012,6 +5883,141 @@ export interface components {
              */
             within: string;
         };
+        /** SetUpIn */
+        SetUpIn: {
+            /**
+             * Creates
+             * @default both
+             * @enum {string}
+             */
+            creates: "both" | "left" | "right" | "none";
+            /**
+             * Deletes
+             * @default ask
+             * @enum {string}
+             */
+            deletes: "follow" | "keep" | "archive" | "ask";
+            /** Fields */
+            fields: components["schemas"]["FieldPairBody"][];
+            /**
+             * Filters
+             * @default {}
+             */
+            filters: {
+                [key: string]: components["schemas"]["FilterBody"];
+            };
+            /**
+             * First
+             * @default merge
+             * @enum {string}
+             */
+            first: "merge" | "left" | "right";
+            /**
+             * Leaving
+             * @default stop
+             * @enum {string}
+             */
+            leaving: "stop" | "archive" | "delete";
+            match: components["schemas"]["RuleBody"];
+            /** Name */
+            name: string;
+            /**
+             * Quiet
+             * @description seconds for which a new item is left alone
+             * @default 3
+             */
+            quiet: number;
+            /**
+             * Share
+             * @description of a side's items that may be deleted within a day
+             * @default 0.1
+             */
+            share: number;
+        };
+        /**
+         * SetUpOut
+         * @description How a mirror is set up. `problems`: what must be put right before a plan; `windows`: what can't be promised since an app
+         *     can't do something.
+         */
+        SetUpOut: {
+            /**
+             * Creates
+             * @default both
+             * @enum {string}
+             */
+            creates: "both" | "left" | "right" | "none";
+            /**
+             * Deletes
+             * @default ask
+             * @enum {string}
+             */
+            deletes: "follow" | "keep" | "archive" | "ask";
+            /** Fields */
+            fields: components["schemas"]["MatchedOut"][];
+            /**
+             * Filters
+             * @default {}
+             */
+            filters: {
+                [key: string]: components["schemas"]["FilterBody"];
+            };
+            /**
+             * First
+             * @default merge
+             * @enum {string}
+             */
+            first: "merge" | "left" | "right";
+            /** Id */
+            id: number;
+            /**
+             * Leaving
+             * @default stop
+             * @enum {string}
+             */
+            leaving: "stop" | "archive" | "delete";
+            left: components["schemas"]["SideFieldsOut"];
+            match: components["schemas"]["RuleBody"];
+            /** Name */
+            name: string;
+            /** Problems */
+            problems: string[];
+            /**
+             * Quiet
+             * @description seconds for which a new item is left alone
+             * @default 3
+             */
+            quiet: number;
+            right: components["schemas"]["SideFieldsOut"];
+            /**
+             * Share
+             * @description of a side's items that may be deleted within a day
+             * @default 0.1
+             */
+            share: number;
+            /** Version */
+            version: number;
+            /** Windows */
+            windows: string[];
+        };
+        /**
+         * SettleIn
+         * @description `take` a side's value, or give another one; `always`: let this side win for this field from now on.
+         */
+        SettleIn: {
+            /**
+             * Always
+             * @default false
+             */
+            always: boolean;
+            /** Field */
+            field: string;
+            /** Key */
+            key: string;
+            /** Take */
+            take?: ("left" | "right") | null;
+            /** Value */
+            value?: string | boolean | string[] | string[][] | null;
+        };
         /**
          * Shape
          * @description Makes named values for the lines below.
@@ -5114,6 +6120,17 @@ export interface components {
             /** Type */
             type?: string | null;
         };
+        /** SideFieldsOut */
+        SideFieldsOut: {
+            /** Fields */
+            fields: components["schemas"]["FieldOut"][];
+            /** Name */
+            name: string;
+            /** Title */
+            title: string | null;
+            /** Writes */
+            writes: string[];
+        };
         /**
          * SightOut
          * @description What a connection sees now. `finding` is good, refused, nothing_shared, all_empty or no_answer; `sentence` says what
@@ -5164,6 +6181,37 @@ export interface components {
              * @enum {string}
              */
             operator: "is" | "is_not" | "mentions" | "mentions_none" | "contains" | "begins" | "ends" | "before" | "after" | "less" | "more" | "has" | "has_none" | "filled" | "empty";
+        };
+        /**
+         * StageOut
+         * @description What is done to the mirror as a whole: read, match, carry, sweep or parity; and how many items that was so far.
+         */
+        StageOut: {
+            /** Does */
+            does: string;
+            /**
+             * Done
+             * @default 0
+             */
+            done: number;
+            /**
+             * Left
+             * @default 0
+             */
+            left: number;
+            /**
+             * Right
+             * @default 0
+             */
+            right: number;
+        };
+        /** StateIn */
+        StateIn: {
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "on" | "off";
         };
         /**
          * Stop
@@ -5249,6 +6297,24 @@ export interface components {
             /** Key */
             key: string;
             /** Value */
+            value: string;
+        };
+        /**
+         * TestBody
+         * @description A condition of a filter, its value as it is typed.
+         */
+        TestBody: {
+            /** Field */
+            field: string;
+            /**
+             * Operator
+             * @enum {string}
+             */
+            operator: "is" | "is_not" | "mentions" | "mentions_none" | "contains" | "begins" | "ends" | "before" | "after" | "less" | "more" | "has" | "has_none" | "filled" | "empty";
+            /**
+             * Value
+             * @default
+             */
             value: string;
         };
         /**
@@ -5365,12 +6431,32 @@ export interface components {
              */
             until: string;
         };
-        /** TryIn */
-        TryIn: {
-            /** Only Line */
-            only_line?: string | null;
-            /** Sample */
-            sample: number;
+        /**
+         * TriedOut
+         * @description What a match rule comes to with the newest items of both sides.
+         */
+        TriedOut: {
+            /** Doubts */
+            doubts: number;
+            /** Examples */
+            examples: components["schemas"]["TriedPair"][];
+            /** Left */
+            left: number;
+            /** Open */
+            open: components["schemas"]["TriedPair"][];
+            /** Pairs */
+            pairs: number;
+            /** Right */
+            right: number;
+        };
+        /** TriedPair */
+        TriedPair: {
+            /** Chance */
+            chance: number;
+            /** Left */
+            left: string;
+            /** Right */
+            right: string;
         };
         /** TryOut */
         TryOut: {
@@ -5407,6 +6493,14 @@ export interface components {
              * @example Order reed leather Friday 3pm
              */
             text: string;
+        };
+        /** UndoSinceIn */
+        UndoSinceIn: {
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
         };
         /** UndoneOut */
         UndoneOut: {
@@ -5491,6 +6585,25 @@ export interface components {
             values: {
                 [key: string]: string | boolean | string[] | string[][] | null;
             };
+        };
+        /**
+         * VolumeOut
+         * @description What crossed on a day, and what that took, in milliseconds.
+         */
+        VolumeOut: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** To Left */
+            to_left: number;
+            /** To Right */
+            to_right: number;
+            /** Typical */
+            typical: number | null;
+            /** Worst */
+            worst: number | null;
         };
         /**
          * Wait
@@ -6004,6 +7117,18 @@ export interface components {
             /** Words */
             words: string;
         };
+        /** TryIn */
+        kelvix__api__mirror_rows__TryIn: {
+            /** Rows */
+            rows: string[];
+        };
+        /** ChoiceOut */
+        kelvix__api__mirrors__ChoiceOut: {
+            /** Code */
+            code: string;
+            /** Words */
+            words: string;
+        };
         /**
          * DayOut
          * @description `success` is the share of those that were carried or failed; delays are in seconds.
@@ -6028,6 +7153,13 @@ export interface components {
             success: number | null;
             /** Usual Delay */
             usual_delay: number | null;
+        };
+        /** TryIn */
+        kelvix__api__workflows__TryIn: {
+            /** Only Line */
+            only_line?: string | null;
+            /** Sample */
+            sample: number;
         };
     };
     responses: never;
@@ -7498,6 +8630,890 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Me"];
+                };
+            };
+        };
+    };
+    list_mirrors_api_v1_mirrors_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MirrorOut"][];
+                };
+            };
+        };
+    };
+    create_mirror_api_v1_mirrors_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MirrorIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MirrorOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_mirror_api_v1_mirrors__mirror_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mirror_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MirrorOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    delete_mirror_api_v1_mirrors__mirror_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mirror_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    carry_out_plan_api_v1_mirrors__mirror_id__carry_out_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mirror_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MirrorOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    decide_all_api_v1_mirrors__mirror_id__decide_all_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mirror_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DecideIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: number;
+                    };
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    find_rows_api_v1_mirrors__mirror_id__find_get: {
+        parameters: {
+            query: {
+                text: string;
+            };
+            header?: never;
+            path: {
+                mirror_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RowOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_crossings_api_v1_mirrors__mirror_id__history_get: {
+        parameters: {
+            query?: {
+                pair?: string | null;
+                before?: number | null;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                mirror_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CrossingsOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    undo_crossing_api_v1_mirrors__mirror_id__history__n__undo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mirror_id: number;
+                n: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MirrorUndoneOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    pair_by_hand_api_v1_mirrors__mirror_id__pairs_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mirror_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PairIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_parity_api_v1_mirrors__mirror_id__parity_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mirror_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ParityOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    check_parity_api_v1_mirrors__mirror_id__parity_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mirror_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MirrorOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    plan_mirror_api_v1_mirrors__mirror_id__plan_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mirror_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MirrorOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    plan_items_api_v1_mirrors__mirror_id__plan_items_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mirror_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanItemsIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_rows_api_v1_mirrors__mirror_id__rows_get: {
+        parameters: {
+            query?: {
+                state?: string[] | null;
+                plan?: string | null;
+                side?: ("left" | "right") | null;
+                after?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                mirror_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RowsOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_row_api_v1_mirrors__mirror_id__rows__row_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mirror_id: number;
+                row_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RowOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    unpair_api_v1_mirrors__mirror_id__rows__row_id__delete: {
+        parameters: {
+            query?: {
+                planned?: boolean;
+            };
+            header?: never;
+            path: {
+                mirror_id: number;
+                row_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    decide_pair_api_v1_mirrors__mirror_id__rows__row_id__decide_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mirror_id: number;
+                row_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DecideIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    hold_pair_api_v1_mirrors__mirror_id__rows__row_id__hold_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mirror_id: number;
+                row_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoldIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    settle_conflict_api_v1_mirrors__mirror_id__rows__row_id__settle_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mirror_id: number;
+                row_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SettleIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RowOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_set_up_api_v1_mirrors__mirror_id__set_up_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mirror_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetUpOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    save_set_up_api_v1_mirrors__mirror_id__set_up_put: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                mirror_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetUpIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetUpOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_mirror_state_api_v1_mirrors__mirror_id__state_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mirror_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StateIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MirrorOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    try_rows_api_v1_mirrors__mirror_id__try_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mirror_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["kelvix__api__mirror_rows__TryIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    try_match_rule_api_v1_mirrors__mirror_id__try_rule_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mirror_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TriedOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    undo_since_api_v1_mirrors__mirror_id__undo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mirror_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UndoSinceIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MirrorUndoneOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_volume_api_v1_mirrors__mirror_id__volume_get: {
+        parameters: {
+            query?: {
+                days?: number;
+            };
+            header?: never;
+            path: {
+                mirror_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VolumeOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };
@@ -9443,7 +11459,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["TryIn"];
+                "application/json": components["schemas"]["kelvix__api__workflows__TryIn"];
             };
         };
         responses: {

@@ -18,6 +18,7 @@ Creates = Literal["both", "left", "right", "none"]  # where items are made that 
 First = Literal["merge", "left", "right"]  # what stands where two paired items differ that were never agreed on
 OnDelete = Literal["follow", "keep", "archive", "ask"]
 OnLeaving = Literal["stop", "archive", "delete"]  # of an item that comes outside the filter
+MirrorState = Literal["draft", "planning", "planned", "on", "paused", "stopped", "off"]
 By = Literal["exact", "normalised", "near"]
 QUIET = 3.0
 OTHER: Mapping[Side, Side] = {"left": "right", "right": "left"}

@@ -16,7 +16,6 @@ from kelvix.core.schema import Field
 from kelvix.core.values import fold
 
 LEAST = 0.62  # how much speaks for two fields before they are proposed
-MAX_KEYS = 1
 
 
 def field_pairs(left: Schema, right: Schema) -> tuple[FieldPair, ...]:
@@ -69,12 +68,13 @@ def likeness(left: Schema, right: Schema, ours: Field, theirs: Field) -> float:
 
 
 def match_rule(left: Schema, right: Schema, fields: Sequence[FieldPair]) -> MatchRule:
-    """Return by what items are recognised: by the matched fields by which things are told apart best, else by their titles."""
-    by_id = {"left": {f.id: f for f in left.fields}, "right": {f.id: f for f in right.fields}}
+    """Return by what items are recognised: by their titles, where these are matched, else by the matched fields by which things
+    are told apart best."""
+    ours, theirs = ({f.id: f for f in of.fields} for of in (left, right))
 
-    def tells(pair: FieldPair) -> tuple[int, bool]:
-        ours, theirs = by_id["left"][pair.left], by_id["right"][pair.right]
-        return min(TYPES[ours.type].tells_apart, TYPES[theirs.type].tells_apart), pair.left == left.title
+    def tells(pair: FieldPair) -> int:
+        return min(TYPES[ours[pair.left].type].tells_apart, TYPES[theirs[pair.right].type].tells_apart)
 
-    keys = [Key(p.left, p.right) for p in sorted(fields, key=tells, reverse=True) if tells(p)[0] or p.left == left.title]
-    return MatchRule(tuple(keys[:MAX_KEYS]))
+    titles = [one for one in fields if (one.left, one.right) == (left.title, right.title)]
+    telling = sorted((one for one in fields if tells(one)), key=tells, reverse=True)
+    return MatchRule(tuple(Key(one.left, one.right) for one in (titles or telling)[:1]))

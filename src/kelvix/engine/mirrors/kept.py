@@ -208,9 +208,14 @@ def known_item(one: Known) -> KnownItem:
 def only(mirror: KeptMirror, one: Only, plan: str | None = None) -> pairs.Only:
     """Return the row of an item in no pair."""
     keys = keyed(mirror, one.side, one.item)
-    id = secrets.digest("only", mirror.id, one.side, one.item.id).hex()[:40]
+    id = only_id(mirror, one.side, one.item.id)
     body: dict[str, Any] = {"found": list(one.found)} | ({"why": one.why} if one.why else {})
     return pairs.Only(id, one.item.id, one.state, keys.keys, firm_of(mirror, keys), body, plan)
+
+
+def only_id(mirror: KeptMirror, side: Side, item: str) -> str:
+    """Return the identity of the row of an item in no pair."""
+    return secrets.digest("only", mirror.id, side, item).hex()[:40]
 
 
 def as_pair(kept: KeptPair) -> Pair:

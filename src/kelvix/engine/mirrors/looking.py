@@ -5,7 +5,7 @@ from __future__ import annotations
 import secrets as random
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from datetime import UTC, datetime
@@ -59,6 +59,14 @@ class Opening:
         return running
 
 
+_OPENINGS: dict[int, Opening] = {}
+
+
+def opening_of(engine: Engine) -> Opening:
+    """Return what this process keeps open of mirrors."""
+    return _OPENINGS.setdefault(id(engine), Opening(engine))
+
+
 def open_mirror(engine: Engine, space: Space, kept: KeptMirror) -> Running:
     """Open both sides of a mirror. Raises Stop, TransientError, PermanentError."""
     opened = opening.open_sides(engine, space, kept)
@@ -91,7 +99,7 @@ class Looker:
     """Looks at the items whose time has come."""
 
     def __init__(self, engine: Engine):
-        self.engine, self.opening = engine, Opening(engine)
+        self.engine, self.opening = engine, opening_of(engine)
         self._pool = ThreadPoolExecutor(THREADS, thread_name_prefix="mirror")
         self._under_way = 0
         self._lock = threading.Lock()
@@ -149,7 +157,7 @@ def lanes_of(t: Transaction, kept: KeptMirror, side: Side, item: str) -> list[by
 
 
 @contextmanager
-def holding(space: Space, token: str):  # type: ignore[no-untyped-def]
+def holding(space: Space, token: str) -> Iterator[Bound]:
     """Around what is done with lanes: no call goes on after the lease."""
     bound = Bound(time.monotonic() + LEASE)
     try:

@@ -1,0 +1,259 @@
+"""Mirrors by the API: set up, planned, carried out, settled, undone; with workers that do what they do."""
+
+from __future__ import annotations
+
+from datetime import date
+
+import pytest
+
+from kelvix.core.collection import Write
+from sides import Issues, Own, Tasks
+from support import until
+
+
+class Mirrored:
+    """A mirror as its user sees it, by the API."""
+
+    def __init__(self, orla, left, right):
+        self.orla, self.left, self.right = orla, left, right
+        self.id = self.api("POST", "", json={"left": left.id, "right": right.id})["id"]
+
+    def api(self, method, where, **more):
+        under = f"/mirrors{where}" if not hasattr(self, "id") else f"/mirrors/{self.id}{where}"
+        return self.orla.api(method, under, **more)
+
+    def set_up(self, **changes):
+        now = self.api("GET", "/set-up")
+        body = {k: v for k, v in now.items() if k not in ("id", "version", "left", "right", "problems", "windows")} | changes
+        return self.api("PUT", "/set-up", json=body, headers={"if-match": str(now["version"])})
+
+    def now(self):
+        return self.api("GET", "")
+
+    def plan(self):
+        self.api("POST", "/plan")
+        until(lambda: self.now()["state"] == "planned")
+        return self.now()["plan"]
+
+    def carry_out(self):
+        self.api("POST", "/carry-out")
+        self.settles()
+
+    def settles(self):
+        until(lambda: (n := self.now())["stage"] is None and not n["waiting"])
+        return self.now()["counts"]
+
+    def rows(self, state=None):
+        return self.api("GET", "/rows" + (f"?state={state}" if state else ""))["rows"]
+
+    def row(self, title):
+        return next(r for r in self.rows() if title in ((r["left"] or {}).get("title"), (r["right"] or {}).get("title")))
+
+
+def make(orla, right, **more):
+    own, theirs = Own(orla, "Workshop"), right(orla, "Restoration")
+    own.create({own.title: "Voice the Principal"})
+    theirs.create({theirs.title: "Voice the Principal"})
+    own.create({own.title: "Order leather"})
+    theirs.create({theirs.title: "Blower hums"})
+    made = Mirrored(orla, own, theirs)
+    made.set_up(quiet=0, **more)
+    return made
+
+
+@pytest.fixture
+def tasks(orla):
+    return make(orla, Tasks)
+
+
+def title_field(made):
+    return next(f["id"] for f in made.api("GET", "/set-up")["fields"] if f["left"] == made.left.title)
+
+
+def conflicting(made):
+    """Let both sides edit the same title, while nothing crosses."""
+    made.api("POST", "/state", json={"state": "off"})
+    row = made.row("Order leather")
+    made.left.edit(row["left"]["id"], {made.left.title: "Order reed leather"})
+    made.right.edit(row["right"]["id"], {made.right.title: "Order the leather"})
+    made.api("POST", "/state", json={"state": "on"})
+    until(lambda: made.now()["counts"].get("conflict") == 1)
+    return made.rows("conflict")[0]
+
+
+def test_a_mirror_is_set_up_with_proposals_and_what_will_be_lost(tasks):
+    found = tasks.api("GET", "/set-up")
+    by_left = {f["left"]: f for f in found["fields"]}
+    assert by_left[tasks.left.title]["right"] == tasks.right.title and not found["problems"]
+    assert found["match"]["keys"] == [{"left": tasks.left.title, "right": tasks.right.title, "by": "normalised"}]
+    tried = tasks.api("POST", "/try-rule", json=found["match"])
+    assert (tried["left"], tried["right"], tried["pairs"], tried["doubts"]) == (2, 2, 1, 0)
+
+
+def test_a_plan_is_corrected_before_it_is_carried_out(tasks):
+    assert tasks.plan() == {"pair": 1, "create_right": 1, "create_left": 1}
+    hum = tasks.row("Blower hums")
+    tasks.api("POST", "/plan-items", json={"rows": [hum["id"]], "plan": "leave"})
+    assert tasks.now()["plan"] == {"pair": 1, "create_right": 1, "leave_right": 1}
+    tasks.carry_out()
+    assert tasks.now()["counts"] == {"in_step": 2, "left_out": 1}
+    assert sorted(i.title for i in tasks.left.items()) == ["Order leather", "Voice the Principal"]
+
+
+def test_items_that_a_plan_recognised_wrongly_are_separated_and_others_paired_by_hand(tasks):
+    tasks.plan()
+    both = tasks.row("Voice the Principal")
+    tasks.orla.api("DELETE", f"/mirrors/{tasks.id}/rows/{both['id']}?planned=true")
+    assert tasks.now()["plan"] == {"create_right": 1, "create_left": 1, "leave_left": 1, "leave_right": 1}
+    ours, theirs = tasks.row("Order leather")["left"]["id"], tasks.row("Blower hums")["right"]["id"]
+    tasks.api("POST", "/pairs", json={"left": ours, "right": theirs})
+    assert tasks.now()["plan"]["pair"] == 1
+
+
+def test_a_conflict_is_settled_and_nobody_is_asked_again(tasks):
+    tasks.plan()
+    tasks.carry_out()
+    row = conflicting(tasks)
+    [one] = row["open"]
+    assert (one["left"], one["right"], one["was"]) == ("Order reed leather", "Order the leather", "Order leather")
+    tasks.api("POST", f"/rows/{row['id']}/settle", json={"field": one["field"], "key": one["key"], "take": "right"})
+    until(lambda: "Order the leather" in [i.title for i in tasks.left.items()])
+    assert tasks.settles() == {"in_step": 3}
+    last = tasks.api("GET", "/history")["crossings"][0]
+    assert last["kind"] == "update" and "Order the leather" in last["after"].values()
+
+
+def test_a_conflict_is_settled_by_another_value_on_both_sides(tasks):
+    tasks.plan()
+    tasks.carry_out()
+    row = conflicting(tasks)
+    [one] = row["open"]
+    tasks.api("POST", f"/rows/{row['id']}/settle", json={"field": one["field"], "key": one["key"], "value": "Order all leather"})
+    until(lambda: "Order all leather" in [i.title for i in tasks.left.items()])
+    until(lambda: "Order all leather" in [i.title for i in tasks.right.items()])
+
+
+def test_what_always_wins_is_not_asked_again(tasks):
+    tasks.right.create({tasks.right.title: "voice the principal 4′"})
+    tasks.left.create({tasks.left.title: "Voice the Principal 4′"})
+    tasks.plan()
+    tasks.carry_out()
+    [row] = tasks.rows("conflict")
+    [one] = row["open"]
+    assert one["was"] is None, "titles that differ, and were never agreed on"
+    settled = {"field": one["field"], "key": one["key"], "take": "left", "always": True}
+    tasks.api("POST", f"/rows/{row['id']}/settle", json=settled)
+    assert tasks.settles() == {"in_step": 4}
+    tasks.api("POST", "/state", json={"state": "off"})
+    row = tasks.row("Order leather")
+    tasks.left.edit(row["left"]["id"], {tasks.left.title: "Order reed leather"})
+    tasks.right.edit(row["right"]["id"], {tasks.right.title: "Order the leather"})
+    tasks.api("POST", "/state", json={"state": "on"})
+    until(lambda: "Order reed leather" in [i.title for i in tasks.right.items()])
+    assert "lost" in [c["kind"] for c in tasks.api("GET", "/history")["crossings"]], "what was passed over is recorded"
+
+
+def test_a_held_pair_stays_as_it_is_until_it_is_released(tasks):
+    tasks.plan()
+    tasks.carry_out()
+    row = tasks.row("Order leather")
+    tasks.api("POST", f"/rows/{row['id']}/hold", json={"held": True})
+    tasks.left.edit(row["left"]["id"], {tasks.left.title: "Order reed leather"})
+    assert tasks.settles()["held"] == 1 and "Order leather" in [i.title for i in tasks.right.items()]
+    tasks.api("POST", f"/rows/{row['id']}/hold", json={"held": False})
+    until(lambda: "Order reed leather" in [i.title for i in tasks.right.items()])
+
+
+def test_what_was_written_is_undone_on_both_sides_and_not_written_again(tasks):
+    tasks.plan()
+    before = [sorted(i.title for i in side.items()) for side in (tasks.left, tasks.right)]
+    tasks.carry_out()
+    row = tasks.row("Order leather")
+    tasks.left.edit(row["left"]["id"], {tasks.left.title: "Order reed leather"})
+    until(lambda: "Order reed leather" in [i.title for i in tasks.right.items()])
+    tasks.settles()
+    tasks.api("POST", "/state", json={"state": "off"})
+    done = tasks.api("POST", "/undo", json={"since": f"{date.today()}T00:00:00Z"})
+    assert done["undone"] >= 3 and not done["kept"]
+    after = [sorted(i.title for i in side.items()) for side in (tasks.left, tasks.right)]
+    assert after[1] == before[1] and len(after[0]) == 2
+    tasks.api("POST", "/state", json={"state": "on"})
+    tasks.settles()
+    assert [sorted(i.title for i in side.items()) for side in (tasks.left, tasks.right)] == after
+
+
+def test_items_that_were_separated_stay_alone(tasks):
+    tasks.plan()
+    tasks.carry_out()
+    row = tasks.row("Order leather")
+    tasks.orla.api("DELETE", f"/mirrors/{tasks.id}/rows/{row['id']}")
+    assert tasks.settles()["left_out"] == 2
+    assert len(tasks.left.items()) == 3 == len(tasks.right.items())
+
+
+@pytest.mark.parametrize("does, left", [("delete", 2), ("keep", 3), ("create", 3)])
+def test_a_deletion_is_asked_and_decided(tasks, does, left):
+    tasks.plan()
+    tasks.carry_out()
+    row = tasks.row("Blower hums")
+    version = tasks.right.source.one(row["right"]["id"]).version
+    tasks.right.source.write(Write("delete", "by hand", row["right"]["id"], version=version))
+    until(lambda: tasks.now()["counts"].get("asked") == 1)
+    [asked] = tasks.rows("asked")
+    assert asked["asks"] == "deleted"
+    tasks.api("POST", f"/rows/{asked['id']}/decide", json={"does": does})
+    tasks.settles()
+    assert len(tasks.left.items()) == left and len(tasks.right.items()) == (3 if does == "create" else 2)
+
+
+def test_parity_is_proved_and_its_report_is_kept(tasks):
+    tasks.plan()
+    tasks.carry_out()
+    until(lambda: tasks.api("GET", "/parity") and tasks.api("GET", "/parity")[0]["ended_at"])
+    tasks.settles()
+    tasks.api("POST", "/parity")
+    until(lambda: len(tasks.api("GET", "/parity")) == 2 and tasks.api("GET", "/parity")[0]["ended_at"])
+    report = tasks.api("GET", "/parity")[0]
+    assert (report["pairs"], report["same"], report["open"], report["different"]) == (3, 3, 0, 0)
+
+
+def test_many_deletions_wait_for_a_person_and_none_crosses_beyond_the_limit(orla):
+    own, theirs = Own(orla, "Workshop"), Tasks(orla, "Restoration")
+    ids = [own.create({own.title: f"Pipe {n}"}) for n in range(12)]
+    made = Mirrored(orla, own, theirs)
+    made.set_up(quiet=0, deletes="follow")
+    made.plan()
+    made.carry_out()
+    assert len(theirs.items()) == 12
+    orla.api("POST", f"/databases/{own.id}/records/delete", json={"records": [int(i) for i in ids[:9]]})
+    until(lambda: made.now()["counts"].get("asked") == 9)
+    assert len(theirs.items()) == 12 and {r["asks"] for r in made.rows("asked")} == {"too_many"}
+    assert made.api("POST", "/decide-all", json={"does": "delete"}) == {"decided": 9}
+    until(lambda: len(theirs.items()) == 3)
+
+
+def test_a_part_of_a_database_is_shared(orla):
+    own, theirs = Own(orla, "Register"), Issues(orla, "Shared")
+    number = own.fields()["number"].id
+    for name, hours in (("St Hewen", "3"), ("All Saints", "8")):
+        orla.api("POST", f"/databases/{own.id}/records", json={"values": {own.title: name, number: hours}})
+    made = Mirrored(orla, own, theirs)
+    test = {"field": number, "operator": "more", "value": "5"}
+    found = made.set_up(quiet=0, filters={"left": {"mode": "all", "tests": [test]}})
+    assert found["filters"]["left"]["tests"] == [test]
+    assert made.plan() == {"create_right": 1}
+    made.carry_out()
+    assert [i.title for i in theirs.items()] == ["All Saints"]
+
+
+def test_where_an_item_is_is_found_on_both_sides(tasks):
+    tasks.plan()
+    tasks.carry_out()
+    assert [r["state"] for r in tasks.api("GET", "/find?text=leather")] == ["in_step"]
+    assert tasks.api("GET", "/find?text=nothing+like+it") == []
+
+
+def test_both_sides_are_not_the_same_database(orla):
+    own = Own(orla, "Workshop")
+    told = orla.api("POST", "/mirrors", expect=422, json={"left": own.id, "right": own.id})
+    assert "same" in told["title"]
