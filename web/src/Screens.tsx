@@ -14,10 +14,6 @@ export function Screens() {
         <Route index element={<Navigate to="/today" replace />} />
         {Object.entries(SCREENS).map(at)}
         <Route element={<LinesRead.Apart />}>{Object.entries(OF_LINES).map(at)}</Route>
-        <Route
-          path="mirrors"
-          element={<Planned name="Mirrors" what="Mirrors keep two lists in two apps the same, and let you settle conflicts row by row." />}
-        />
         <Route path="*" element={<Planned name="Nothing here" what="Page not found. Choose a page from the navigation." />} />
       </Route>
     </Routes>

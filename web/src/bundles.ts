@@ -9,6 +9,7 @@ export const Screens = apart(() => import("./Screens"), "Screens");
 export const LinesRead = apart(() => import("./lines/LinesRead"), "LinesRead");
 
 const DatabaseScreen = apart(() => import("./screens/databases/DatabaseScreen"), "DatabaseScreen");
+const Mirror = apart(() => import("./screens/mirrors/MirrorScreen"), "MirrorScreen");
 const Timetable = apart(() => import("./screens/timetable/Timetable"), "Timetable");
 
 /** The screens by their addresses, each in a bundle of its own. */
@@ -21,6 +22,9 @@ export const SCREENS = {
   "databases/:database/:record": DatabaseScreen,
   "databases/:database/:record/page": apart(() => import("./screens/databases/RecordPage"), "RecordPage"),
   workflows: apart(() => import("./screens/workflows/WorkflowList"), "WorkflowList"),
+  mirrors: apart(() => import("./screens/mirrors/MirrorList"), "MirrorList"),
+  "mirrors/:mirror": Mirror,
+  "mirrors/:mirror/:tab": Mirror,
   runs: apart(() => import("./screens/runs/RunList"), "RunList"),
   beside: apart(() => import("./screens/beside/Beside"), "Beside"),
   captures: apart(() => import("./screens/captures/Captures"), "Captures"),

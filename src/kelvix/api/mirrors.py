@@ -54,6 +54,16 @@ class MirrorSideOut(BaseModel):
     items_word: str
 
 
+class MatchedFieldOut(BaseModel):
+    """Two matched fields, as they were last read; none where one was removed."""
+
+    id: str
+    left: FieldOut | None
+    right: FieldOut | None
+    direction: Direction
+    policy: Policy
+
+
 class StageOut(BaseModel):
     """What is done to the mirror as a whole: read, match, carry, sweep or parity; and how many items that was so far."""
 
@@ -73,8 +83,8 @@ class MirrorOut(BaseModel):
     reason: str | None
     left: MirrorSideOut
     right: MirrorSideOut
-    fields: int
-    both_ways: bool
+    matched: list[MatchedFieldOut]
+    created_at: datetime
     counts: dict[str, int]
     plan: dict[str, int]
     waiting: int
@@ -101,7 +111,7 @@ class FieldPairBody(BaseModel):
     id: str = Field(max_length=200)
     left: FieldId
     right: FieldId
-    translation: str = Field(max_length=40)
+    translation: str = Field(max_length=40, description="if none is named, the one that fits best")
     options: dict[str, Any] = {}
     direction: Direction = "both"
     policy: Policy = "ask"
@@ -151,7 +161,18 @@ class SetUpIn(RulesBody):
     fields: list[FieldPairBody] = Field(max_length=mirrors.MAX_FIELDS)
 
 
+class ComparingOut(BaseModel):
+    """How a field can be compared in a filter."""
+
+    operator: Operator
+    words: str
+    needs_value: bool
+
+
 class SideFieldsOut(BaseModel):
+    """`comparing`: how each field can be compared, by its id."""
+
+    comparing: dict[FieldId, list[ComparingOut]]
     name: str
     title: FieldId | None
     writes: list[str]
@@ -217,8 +238,8 @@ def _out(one: Summary) -> MirrorOut:
         reason=kept.reason,
         left=_side("left", one),
         right=_side("right", one),
-        fields=len(kept.mirror.fields),
-        both_ways=any(f.direction == "both" for f in kept.mirror.fields),
+        matched=[_matched_field(pair, one) for pair in kept.mirror.fields],
+        created_at=kept.created_at,
         counts=dict(one.counts),
         plan=dict(one.plan),
         waiting=one.waiting,
@@ -226,6 +247,18 @@ def _out(one: Summary) -> MirrorOut:
         problem=one.problem,
         stage=StageOut(**stage) if kept.stage else None,
         sweep_at=kept.sweep_at,
+    )
+
+
+def _matched_field(pair: FieldPair, one: Summary) -> MatchedFieldOut:
+    left = one.left.field(pair.left) if one.left else None
+    right = one.right.field(pair.right) if one.right else None
+    return MatchedFieldOut(
+        id=pair.id,
+        left=field_out(left) if left else None,
+        right=field_out(right) if right else None,
+        direction=pair.direction,
+        policy=pair.policy,
     )
 
 
@@ -263,6 +296,7 @@ def _set_up(who: Caller, found: SetUp) -> SetUpOut:
             title=found.title[side],
             writes=sorted(found.writes[side]),
             fields=[field_out(f) for f in found.fields[side]],
+            comparing={f.id: [ComparingOut(**vars(c)) for c in mirrors.comparing(f)] for f in found.fields[side]},
         )
         for side in SIDES
     }
@@ -332,7 +366,7 @@ def save_set_up(who: Editor, mirror_id: int, body: SetUpIn, if_match: Annotated[
     chosen = Mirror(
         sides["left"],
         sides["right"],
-        tuple(FieldPair(**f.model_dump()) for f in body.fields),
+        tuple(mirrors.completed(now, FieldPair(**f.model_dump())) for f in body.fields),
         _rule(body.match),
         body.creates,
         body.first,

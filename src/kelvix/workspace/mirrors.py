@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from statistics import median
-from typing import Any, Literal
+from typing import Literal
 
 from kelvix.core.collection import Item, readable
 from kelvix.core.fields import TYPES
@@ -17,6 +17,7 @@ from kelvix.core.mirror.matching import match
 from kelvix.core.mirror.merge import SIDES
 from kelvix.core.mirror.translations import TRANSLATIONS, fitting
 from kelvix.core.not_found import NotFoundError
+from kelvix.core.operators import OPERATORS, Operator
 from kelvix.core.query import Comparison, Joined, Query, Where
 from kelvix.core.schema import Database, Field
 from kelvix.core.values import Unfit, Value, as_text
@@ -168,6 +169,19 @@ def set_up(engine: Engine, space: Space, mirror_id: int) -> SetUp:
     )
 
 
+def completed(found: SetUp, pair: FieldPair) -> FieldPair:
+    """Return two matched fields with what was not chosen as it is proposed: how they are kept, and its options."""
+    left, right = (next((f for f in found.fields[side] if f.id == pair.field(side)), None) for side in SIDES)
+    if left is None or right is None or not fitting(left, right):
+        return pair
+    if not pair.translation:
+        best = proposals.pair_of(left, right)
+        return replace(pair, translation=best.translation, options=best.options, direction=best.direction)
+    if not pair.options and pair.translation in TRANSLATIONS:
+        return replace(pair, options=TRANSLATIONS[pair.translation].proposed(left, right))
+    return pair
+
+
 def _row(fields: Mapping[Side, Sequence[Field]], pair: FieldPair) -> MatchedRow:
     found = {side: next((f for f in fields[side] if f.id == pair.field(side)), None) for side in SIDES}
     left, right = found["left"], found["right"]
@@ -251,7 +265,7 @@ class Test:
     """One condition of a filter, its value as it is typed."""
 
     field: str
-    operator: Any
+    operator: Operator
     value: str
 
 
@@ -275,6 +289,20 @@ def _needing_plan(mirror: Mirror) -> Mirror:
     """Return what of a mirror changes with a plan only."""
     fields = tuple(replace(one, policy="ask", drift="leave") for one in mirror.fields)
     return Mirror(mirror.left, mirror.right, fields, mirror.match, mirror.creates, mirror.first)
+
+
+@dataclass(frozen=True)
+class Comparing:
+    """How a field can be compared in a filter."""
+
+    operator: Operator
+    words: str
+    needs_value: bool
+
+
+def comparing(field: Field) -> list[Comparing]:
+    """Return how a field can be compared in a filter."""
+    return [Comparing(o, OPERATORS[o].words, OPERATORS[o].needs_value) for o in TYPES[field.type].operators]
 
 
 def where_of(space: Space, fields: Sequence[Field], mode: Literal["all", "any", "none"], tests: Sequence[Test]) -> Where | None:

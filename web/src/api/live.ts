@@ -17,6 +17,8 @@ function keysOf(topic: string): (string | number)[][] {
       return [["runs"], ["run"], ["workflows"], ["today"], ["attention"]];
     case "workflow":
       return [["workflow", number], ["workflows"], ["attention"]];
+    case "mirror":
+      return [["mirror", number]];
     case "connections":
       return [["connections"], ["attention"]];
     case "backcast":

@@ -3040,6 +3040,21 @@ export interface components {
             year?: components["schemas"]["Reference"] | null;
         };
         /**
+         * ComparingOut
+         * @description How a field can be compared in a filter.
+         */
+        ComparingOut: {
+            /** Needs Value */
+            needs_value: boolean;
+            /**
+             * Operator
+             * @enum {string}
+             */
+            operator: "is" | "is_not" | "mentions" | "mentions_none" | "contains" | "begins" | "ends" | "before" | "after" | "less" | "more" | "has" | "has_none" | "filled" | "empty";
+            /** Words */
+            words: string;
+        };
+        /**
          * CompletionOut
          * @description The word that begins at `start` can become this one.
          */
@@ -3638,7 +3653,10 @@ export interface components {
             policy: "ask" | "left" | "right" | "newest";
             /** Right */
             right: string;
-            /** Translation */
+            /**
+             * Translation
+             * @description if none is named, the one that fits best
+             */
             translation: string;
         };
         /**
@@ -4454,6 +4472,26 @@ export interface components {
             shaped: components["schemas"]["Shaped"];
         };
         /**
+         * MatchedFieldOut
+         * @description Two matched fields, as they were last read; none where one was removed.
+         */
+        MatchedFieldOut: {
+            /**
+             * Direction
+             * @enum {string}
+             */
+            direction: "both" | "to_right" | "to_left";
+            /** Id */
+            id: string;
+            left: components["schemas"]["FieldOut"] | null;
+            /**
+             * Policy
+             * @enum {string}
+             */
+            policy: "ask" | "left" | "right" | "newest";
+            right: components["schemas"]["FieldOut"] | null;
+        };
+        /**
          * MatchedOut
          * @description Two matched fields: the translations between them, what does not cross, and what must be put right.
          */
@@ -4499,7 +4537,10 @@ export interface components {
             policy: "ask" | "left" | "right" | "newest";
             /** Right */
             right: string;
-            /** Translation */
+            /**
+             * Translation
+             * @description if none is named, the one that fits best
+             */
             translation: string;
             /** Wrong */
             wrong: string | null;
@@ -4560,19 +4601,22 @@ export interface components {
          *     `delay`: what an edit takes to cross typically, in milliseconds.
          */
         MirrorOut: {
-            /** Both Ways */
-            both_ways: boolean;
             /** Counts */
             counts: {
                 [key: string]: number;
             };
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
             /** Delay */
             delay: number | null;
-            /** Fields */
-            fields: number;
             /** Id */
             id: number;
             left: components["schemas"]["MirrorSideOut"];
+            /** Matched */
+            matched: components["schemas"]["MatchedFieldOut"][];
             /** Name */
             name: string;
             /** Plan */
@@ -6120,8 +6164,15 @@ export interface components {
             /** Type */
             type?: string | null;
         };
-        /** SideFieldsOut */
+        /**
+         * SideFieldsOut
+         * @description `comparing`: how each field can be compared, by its id.
+         */
         SideFieldsOut: {
+            /** Comparing */
+            comparing: {
+                [key: string]: components["schemas"]["ComparingOut"][];
+            };
             /** Fields */
             fields: components["schemas"]["FieldOut"][];
             /** Name */

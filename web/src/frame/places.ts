@@ -3,6 +3,7 @@ export const MAIN = [
   ["Today", "/today"],
   ["Databases", "/databases"],
   ["Workflows", "/workflows"],
+  ["Mirrors", "/mirrors"],
   ["Runs", "/runs"],
 ] as const;
 

@@ -1,0 +1,35 @@
+import { Button } from "@mui/material";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { answer, client } from "../../api/client";
+import { useNotices } from "../../frame/Notices";
+import { useRows, type Mirror } from "./queries";
+
+/** Deletions that wait because they were so many, decided together. */
+export function DecideAll({ mirror }: { mirror: Mirror }) {
+  const queries = useQueryClient();
+  const { fail, tell } = useNotices();
+  const rows = useRows(mirror.id, { states: ["asked"] }).data?.pages.flatMap((page) => page.rows) ?? [];
+  const waiting = rows.filter((row) => row.asks === "too_many").length;
+  const decide = useMutation({
+    mutationFn: (does: "delete" | "keep") =>
+      answer(client.POST("/api/v1/mirrors/{mirror_id}/decide-all", { params: { path: { mirror_id: mirror.id } }, body: { does } })),
+    onSuccess: (_, does) => {
+      tell(does === "delete" ? "The deletions were carried out." : "The items are kept.");
+      void queries.invalidateQueries({ queryKey: ["mirror", mirror.id] });
+      void queries.invalidateQueries({ queryKey: ["mirror-rows", mirror.id] });
+    },
+    onError: fail,
+  });
+  if (waiting === 0) return null;
+  return (
+    <div className="note bad" role="group" aria-label="Deletions that wait">
+      {waiting} items were deleted on one side within a short time. Nothing was deleted on the other.{" "}
+      <Button disabled={decide.isPending} onClick={() => decide.mutate("keep")}>
+        Keep all {waiting}
+      </Button>{" "}
+      <Button color="error" disabled={decide.isPending} onClick={() => decide.mutate("delete")}>
+        Delete all {waiting}
+      </Button>
+    </div>
+  );
+}

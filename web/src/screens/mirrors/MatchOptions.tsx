@@ -1,0 +1,89 @@
+import { Button, Dialog, DialogActions, DialogContent, DialogTitle } from "@mui/material";
+import { useState } from "react";
+import type { Field } from "../../api/queries";
+
+interface Props {
+  left: Field;
+  right: Field;
+  /** The options that stand for the same: of the left and of the right, by their ids. */
+  pairs: string[][];
+  onChange: (pairs: string[][]) => void;
+}
+
+const YES_NO = [
+  { id: "yes", name: "yes" },
+  { id: "no", name: "no" },
+];
+const optionsOf = (field: Field) => (field.choices.length > 0 ? field.choices : YES_NO);
+
+/** Which options of two fields stand for the same, option by option. */
+export function MatchOptions({ left, right, pairs, onChange }: Props) {
+  const [open, setOpen] = useState(false);
+  const matched = optionsOf(left).filter((one) => pairs.some(([ours]) => ours === one.id)).length;
+  return (
+    <>
+      <button className="link left-2" onClick={() => setOpen(true)}>
+        {matched} of {optionsOf(left).length} options
+      </button>
+      {open && <OptionsDialog left={left} right={right} pairs={pairs} onChange={onChange} onClose={() => setOpen(false)} />}
+    </>
+  );
+}
+
+function OptionsDialog({ left, right, pairs, onChange, onClose }: Props & { onClose: () => void }) {
+  const [now, setNow] = useState(pairs);
+  const set = (ours: string, theirs: string) => {
+    const rest = now.filter(([option]) => option !== ours);
+    setNow(theirs ? [...rest, [ours, theirs]] : rest);
+  };
+  return (
+    <Dialog open onClose={onClose} maxWidth="sm" fullWidth>
+      <DialogTitle>Match options of {left.name}</DialogTitle>
+      <DialogContent>
+        <table aria-label="Options">
+          <thead>
+            <tr>
+              <th>{left.name}</th>
+              <th>{right.name}</th>
+            </tr>
+          </thead>
+          <tbody>
+            {optionsOf(left).map((one) => (
+              <tr key={one.id}>
+                <td>{one.name}</td>
+                <td>
+                  <select
+                    className="find"
+                    aria-label={`Option for ${one.name}`}
+                    value={now.find(([ours]) => ours === one.id)?.[1] ?? ""}
+                    onChange={(event) => set(one.id, event.target.value)}
+                  >
+                    <option value="">no counterpart</option>
+                    {optionsOf(right).map((their) => (
+                      <option key={their.id} value={their.id}>
+                        {their.name}
+                      </option>
+                    ))}
+                  </select>
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+        <p className="quiet above-2">Items with an option that has no counterpart keep it; their other fields cross.</p>
+      </DialogContent>
+      <DialogActions>
+        <Button onClick={onClose}>Cancel</Button>
+        <Button
+          variant="contained"
+          onClick={() => {
+            onChange(now);
+            onClose();
+          }}
+        >
+          Save
+        </Button>
+      </DialogActions>
+    </Dialog>
+  );
+}
