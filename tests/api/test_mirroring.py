@@ -128,7 +128,9 @@ def test_a_conflict_is_settled_by_another_value_on_both_sides(tasks):
     tasks.carry_out()
     row = conflicting(tasks)
     [one] = row["open"]
-    tasks.api("POST", f"/rows/{row['id']}/settle", json={"field": one["field"], "key": one["key"], "value": "Order all leather"})
+    tasks.api(
+        "POST", f"/rows/{row['id']}/settle", json={"field": one["field"], "key": one["key"], "value": "Order all leather"}
+    )
     until(lambda: "Order all leather" in [i.title for i in tasks.left.items()])
     until(lambda: "Order all leather" in [i.title for i in tasks.right.items()])
 

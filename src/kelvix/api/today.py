@@ -56,6 +56,7 @@ class CauseOut(BaseModel):
     connection: int | None
     run: int | None
     count: int
+    mirror: int | None
 
 
 def _day_out(day: Day) -> DayOut:

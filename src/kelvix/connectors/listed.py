@@ -208,6 +208,7 @@ class ListedCollection(Collection):
         """Return an item, as the app's API gives it."""
         read, schema = self.account.read(raw), schema or self.schema()
         rows = {key: read.values[key] for key in schema.rows if key in read.values}
+        changed = read.values.get("changed")
         return Item(
             raw["id"],
             str(raw["revision"]),
@@ -224,6 +225,8 @@ class ListedCollection(Collection):
             },
             problems=read.problems,
             arrival=str(raw["seq"]) if raw.get("seq") else None,
+            changed=datetime.fromisoformat(changed) if isinstance(changed, str) and changed else None,
+            changed_by=str(read.values.get("changed_by") or ""),
         )
 
     def _placed(self, values: Row) -> dict[str, Any]:

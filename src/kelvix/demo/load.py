@@ -20,6 +20,7 @@ from kelvix.core.schema import TEXT_FIELD, Database
 from kelvix.demo import articles, messages, parishes, shelves, tasks
 from kelvix.demo.days import TURNED_ON, YEAR, moved
 from kelvix.demo.flows import Writer
+from kelvix.demo.mirrored import Mirrors
 from kelvix.demo.places import ENTRIES, Places
 from kelvix.engine import capturing, sampling, switch
 from kelvix.engine.engine import Engine, make
@@ -124,6 +125,18 @@ class Loader:
         self._sort_the_post(write, made)
         self._open_work(write, made)
         self._quick_input()
+        self._mirrors(places, made, known)
+
+    def _mirrors(self, places: Places, made: Database, known: Database) -> None:
+        """Mirrors between the databases and the places of apps, once all else is there."""
+        project, app, number = places.restoration()
+        bench, table, shelf = places.for_mirrors()
+        reading = databases.create(
+            self.space, "Reading list", (NewField("Name", "text"), NewField("Address", "link"), NewField("Author", "text"))
+        )
+        all_of = Mirrors(self.engine, self.space, self.at, app, number)
+        all_of.make(made, project, bench, known, table)
+        all_of.articles(shelf, reading)
 
     def _arrives(self, taken_by: tuple[int, ...], at: datetime, bring: Callable[[], int]) -> None:
         """Something comes at a time: `bring` puts it there, and gives its id. `taken_by`: workflows, if they are on then."""

@@ -107,6 +107,31 @@ class Places:
         self.practice.new_token("demo-issues", "issues", self.account, "key", [project], True, 365, "Kelvix")
         return self._see(self._reach("issues", "Issues of the works"), project)
 
+    def restoration(self) -> tuple[Database, Issues, int]:
+        """Make the project that the customers follow, with fields of its own; its app, and the project."""
+        app, project = self._app(Issues), self._container("issues", "Restoration")
+        for name, type in (("Due", "date"), ("Hours", "number")):
+            app.make_field(project, name, type, ())
+        self.practice.new_token("demo-restoration", "issues", self.account, "key", [project], True, 365, "Kelvix")
+        reached = self._reach("issues", "Issues of the customers", "demo-restoration")
+        return self._see(reached, project), app, project
+
+    def for_mirrors(self) -> tuple[Database, Database, Database]:
+        """Return the foreman's list of tasks, a table of parishes, and the shelf of saved articles."""
+        bench = self._container("tasks", "Bench", self._container("tasks", "Workshop", holds=True))
+        app, holder = self._app(Tables), self._container("tables", "Deanery register", holds=True)
+        table = self._container("tables", "Parishes in care", holder)
+        for name, type in (("Organ", "text"), ("Last tuned", "day")):
+            app.make_field(table, name, type)
+        self.practice.new_token("demo-care", "tables", self.account, "key", [table], True, 365, "Kelvix")
+        known = self.space.read(lambda t: {c.name: c.id for c in connections.list_all(t, self.space.id)})
+        shelf = self._container("reading", "Workshop reading")
+        return (
+            self._see(known["Tasks of the works"], bench),
+            self._see(self._reach("tables", "Parishes in care", "demo-care"), table),
+            self._see(known["Reading of the works"], shelf),
+        )
+
     def ledger(self) -> Database:
         """Make a workbook with the ledger of invoices, whose header is its second row, and that of parts; the first, as lines work
         on it."""

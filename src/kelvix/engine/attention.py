@@ -16,11 +16,35 @@ from kelvix.core.query import Query
 from kelvix.core.values import as_text
 from kelvix.engine import costing, holding
 from kelvix.engine.engine import Engine
-from kelvix.store import connections, consumers, events, places, questions, runs, subscriptions, workflows
+from kelvix.store import (
+    connections,
+    consumers,
+    events,
+    mirror_consumers,
+    mirrors,
+    pairs,
+    places,
+    questions,
+    runs,
+    subscriptions,
+    workflows,
+)
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 
-Kind = Literal["question", "failed", "paused", "refused", "expiring", "unreachable", "running_out", "silent", "never_on"]
+Kind = Literal[
+    "question",
+    "failed",
+    "paused",
+    "refused",
+    "expiring",
+    "unreachable",
+    "running_out",
+    "silent",
+    "never_on",
+    "conflict",
+    "stopped",
+]
 WAITS = 3  # checks that failed in a row, before a source is said to be out of reach
 FAILS_FOR = timedelta(minutes=1)  # after which failing calls are told of
 SOON = timedelta(days=7)  # within which calls that run out are told of
@@ -41,6 +65,7 @@ class Cause:
     connection: int | None = None
     run: int | None = None
     count: int = 1
+    mirror: int | None = None
 
 
 def causes(engine: Engine, space: Space, with_questions: bool = False) -> list[Cause]:
@@ -53,6 +78,7 @@ def causes(engine: Engine, space: Space, with_questions: bool = False) -> list[C
         listened = {c.connection_id for c in listen.values() if c.connection_id and c.state != "off"}
         read = subscriptions.by_workflow(t, space.id)
         reached = places.connections(t, space.id)
+        listened |= mirror_consumers.connections(t, space.id)
         used = listened.union(*(connections_of(w.draft, reached) for w in kept if w.state != "off"))
         found = _connections(t, space, used)
         failing = {c.connection for c in found}
@@ -72,6 +98,7 @@ def causes(engine: Engine, space: Space, with_questions: bool = False) -> list[C
             for workflow, one in read.items()
             if listen[workflow].state == "on" and one.problem and one.failures >= WAITS and one.connection_id not in failing
         ]  # fmt: skip
+        found += _mirrors(t, space)
         found += _running_out(t, engine, space, kept)
         found += _silent(t, space, names)
         if with_questions:
@@ -79,6 +106,27 @@ def causes(engine: Engine, space: Space, with_questions: bool = False) -> list[C
         return found
 
     return space.read(work)
+
+
+ASKS = ("conflict", "asked", "doubt", "unconfirmed")  # states of a mirror's items in which a person is asked
+
+
+def _mirrors(t: Transaction, space: Space) -> list[Cause]:
+    """List mirrors that stopped, and those of which items wait for a person."""
+    found = []
+    for one in mirrors.list_all(t, space.id):
+        if one.state == "stopped":
+            advice = "Nothing is written until you turn it on again."
+            sentence = f"Stopped: {one.reason or 'unknown reason'}"
+            found.append(Cause("stopped", f"stopped/{one.id}", sentence, advice, one.created_at, None, one.name, mirror=one.id))
+        waiting = pairs.waiting(t, one.id, ASKS) if one.state in ("on", "paused", "stopped") else None
+        if waiting is not None:
+            number, since = waiting
+            sentence = "1 item needs a decision" if number == 1 else f"{number} items need a decision"
+            advice = "Both edits are kept until you decide. Everything else crosses."
+            key = f"conflict/{one.id}/{number}"
+            found.append(Cause("conflict", key, sentence, advice, since, None, one.name, count=number, mirror=one.id))
+    return found
 
 
 def _items(count: int) -> str:

@@ -55,6 +55,12 @@ def _forget(t: Transaction, space: Space, causes: list[Cause]) -> None:
         told.forget(t, space.id, _stem(cause))
 
 
+def _where(cause: Cause) -> str:
+    """Return where a cause is seen to."""
+    of = (("/runs", cause.run), ("/workflows", cause.workflow), ("/mirrors", cause.mirror))
+    return next((f"{path}/{number}" for path, number in of if number), "/connections")
+
+
 def _mail(engine: Engine, space: Space, address: str, causes: list[Cause]) -> EmailMessage:
     message = EmailMessage()
     message["From"], message["To"] = f"Kelvix <{SENDER}>", address
@@ -67,7 +73,7 @@ def _mail(engine: Engine, space: Space, address: str, causes: list[Cause]) -> Em
     parts = []
     for cause in causes:
         head = f"{cause.workflow_name}\n" if cause.workflow_name else ""
-        where = f"/runs/{cause.run}" if cause.run else f"/workflows/{cause.workflow}" if cause.workflow else "/connections"
+        where = _where(cause)
         parts.append(f"{head}{cause.sentence}\n{cause.advice}\n{engine.settings.address}{where}")
     end = "You get at most one email an hour per cause. Change the address under Workspace."
     message.set_content("\n\n".join([*parts, end]) + "\n")

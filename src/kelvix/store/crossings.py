@@ -46,12 +46,13 @@ def note(
     item: str,
     title: str,
     body: Mapping[str, Any],
-    delay_ms: int | None = None,
+    since: datetime | None = None,
 ) -> None:
+    """Note what crossed; `since`: when the edit that crossed was told of."""
     t.later(
         "INSERT INTO mirror_crossing (workspace_id, mirror_id, pair_id, kind, side, item_id, title, body, delay_ms) "
-        "VALUES (%s,%s,%s,%s,%s,%s,%s,%s,%s)",
-        (workspace_id, mirror_id, pair_id, kind, side, item, title[:300], json.dumps(body, ensure_ascii=False), delay_ms),
+        "VALUES (%s,%s,%s,%s,%s,%s,%s,%s, TIMESTAMPDIFF(MICROSECOND, %s, NOW(3)) DIV 1000)",
+        (workspace_id, mirror_id, pair_id, kind, side, item, title[:300], json.dumps(body, ensure_ascii=False), since),
     )
 
 

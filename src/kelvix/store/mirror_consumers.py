@@ -98,3 +98,13 @@ def logged(t: Transaction, one: SideReader, limit: int) -> list[Row]:
         "kind AS told FROM `change` WHERE workspace_id=%s AND seq > %s ORDER BY seq LIMIT %s",
         (one.database_id, one.mirror_id, one.workspace_id, one.read_to, limit),
     )
+
+
+def connections(t: Transaction, workspace_id: int) -> set[int]:
+    """Return the connections by which mirrors that are on or paused listen."""
+    rows = t.rows(
+        "SELECT DISTINCT connection_id FROM consumer WHERE workspace_id=%s AND mirror_id IS NOT NULL AND state<>'off' "
+        "AND connection_id IS NOT NULL",
+        (workspace_id,),
+    )
+    return {r["connection_id"] for r in rows}

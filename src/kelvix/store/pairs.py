@@ -392,3 +392,13 @@ def planned(t: Transaction, mirror_id: int, after: int, limit: int) -> list[Kept
         (mirror_id, after, limit),
     )
     return [_read(r) for r in rows]
+
+
+def waiting(t: Transaction, mirror_id: int, states: Sequence[str]) -> tuple[int, datetime] | None:
+    """Return how many rows are in some states, and since when the last of them changed; None where there are none."""
+    row = t.row(
+        "SELECT COUNT(*) AS n, MAX(changed_at) AS since FROM pair WHERE mirror_id=%s AND linked<>'closed' "
+        f"AND state IN ({','.join(['%s'] * len(states))})",
+        (mirror_id, *states),
+    )
+    return (int(row["n"]), row["since"]) if row and row["n"] else None

@@ -2935,7 +2935,9 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "question" | "failed" | "paused" | "refused" | "expiring" | "unreachable" | "running_out" | "silent" | "never_on";
+            kind: "question" | "failed" | "paused" | "refused" | "expiring" | "unreachable" | "running_out" | "silent" | "never_on" | "conflict" | "stopped";
+            /** Mirror */
+            mirror: number | null;
             /** Run */
             run: number | null;
             /** Sentence */

@@ -15,7 +15,8 @@ from kelvix.core.mirror.translations.options import by_name, choices_of
 from kelvix.core.schema import Field
 from kelvix.core.values import fold
 
-LEAST = 0.62  # how much speaks for two fields before they are proposed
+SAME = 0.9  # likeness of names from which they are taken for the same
+LEAST = 0.72  # how much speaks for two fields before they are proposed
 
 
 def field_pairs(left: Schema, right: Schema) -> tuple[FieldPair, ...]:
@@ -32,7 +33,8 @@ def field_pairs(left: Schema, right: Schema) -> tuple[FieldPair, ...]:
         if ("left", ours.id) not in taken and ("right", theirs.id) not in taken:
             taken |= {("left", ours.id), ("right", theirs.id)}
             found.append(pair_of(ours, theirs))
-    return tuple(found)
+    order = {f.id: (f.id != left.title, n) for n, f in enumerate(left.fields)}
+    return tuple(sorted(found, key=lambda pair: order[pair.left]))
 
 
 def pair_of(left: Field, right: Field, translation: str | None = None) -> FieldPair:
@@ -55,11 +57,11 @@ def likeness(left: Schema, right: Schema, ours: Field, theirs: Field) -> float:
     fits = fitting(ours, theirs)
     if not fits or not (ours.can_write or theirs.can_write):
         return 0.0
-    named = fuzz.WRatio(fold(ours.name), fold(theirs.name)) / 100
+    named = fuzz.token_set_ratio(fold(ours.name), fold(theirs.name)) / 100
     if left.title == ours.id and right.title == theirs.id:
         return 1.0
-    if left.title == ours.id or right.title == theirs.id:
-        named = min(named, 0.6)
+    if left.title == ours.id or right.title == theirs.id or (named < SAME and not (ours.can_write and theirs.can_write)):
+        named = min(named, 0.4)
     if left.body == ours.id and right.body == theirs.id:
         return 0.99
     shared = by_name(ours, theirs)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
-from datetime import UTC, datetime
+from datetime import datetime
 from typing import Any
 
 from kelvix.core.collection import Item, WriteKind, readable
@@ -164,9 +164,6 @@ class Kept:
 
     def _note_landed(self, t: Transaction, landed: Landed) -> None:
         intent, item = landed.intent, landed.written.item
-        delay = None
-        if self.since is not None and intent.kind != "create":
-            delay = max(0, int((datetime.now(UTC) - self.since).total_seconds() * 1000))
         body = {
             "before": {key: forms.value_json(value) for key, value in intent.before.items()},
             "after": {key: forms.value_json(value) for key, value in intent.values.items()},
@@ -176,7 +173,7 @@ class Kept:
         title = item.title if item else str(next((v for v in intent.before.values() if v), ""))
         crossings.note(
             t, self.space.id, self.mirror.id, landed.pair, intent.kind, intent.side, item.id if item else intent.item, title,
-            body, delay,
+            body, None if intent.kind == "create" else self.since,
         )  # fmt: skip
 
 

@@ -95,6 +95,19 @@ def counterpart(space: Space, kept: KeptMirror, side: Side, record: Referred) ->
     return space.read(work)
 
 
+def look_at_all(engine: Engine, space: Space) -> int:
+    """Look at all that is due, here and now, one after the other: how much that was."""
+    total = 0
+    while due := space.read(lambda t: mirror_looks.due(t, BATCH_SIZE)):
+        for one in due:
+            token = random.token_hex(16)
+            claimed = space.transact(partial(_claim, space, one, token))
+            if claimed is not None:
+                look(engine, opening_of(engine), space, one, token, *claimed)
+                total += 1
+    return total
+
+
 class Looker:
     """Looks at the items whose time has come."""
 

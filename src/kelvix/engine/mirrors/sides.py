@@ -26,6 +26,7 @@ from kelvix.store.directory import Space
 from kelvix.store.mirrors import KeptMirror
 from kelvix.store.records import Origin
 
+OURS = "kelvix"  # how apps call what is written through a connection by consent
 Calls = Callable[[], AbstractContextManager[None]]
 
 
@@ -146,7 +147,7 @@ def running(engine: Engine, space: Space, kept: KeptMirror, sides: Mapping[Side,
         return where is None or lets_in(space, where, sides[side], values)
 
     def is_person(side: Side, by: str) -> bool:
-        return by in persons if sides[side].is_ours else by != kept.name
+        return by in persons if sides[side].is_ours else by.casefold() != OURS
 
     return Running(
         kept.mirror,

@@ -1,6 +1,6 @@
 import { Button } from "@mui/material";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { NavLink, useParams } from "react-router";
+import { NavLink, useNavigate, useParams } from "react-router";
 import { answer, client } from "../../api/client";
 import { useMe } from "../../api/queries";
 import { useNotices } from "../../frame/Notices";
@@ -124,6 +124,7 @@ function arrow(mirror: Mirror): string {
 /** What can be done to the mirror as a whole, as its state allows. */
 function Steps({ mirror }: { mirror: Mirror }) {
   const queries = useQueryClient();
+  const navigate = useNavigate();
   const { fail, tell } = useNotices();
   const path = { params: { path: { mirror_id: mirror.id } } };
   const done = () => {
@@ -145,7 +146,10 @@ function Steps({ mirror }: { mirror: Mirror }) {
   });
   const plan = useMutation({
     mutationFn: () => answer(client.POST("/api/v1/mirrors/{mirror_id}/plan", path)),
-    onSuccess: done,
+    onSuccess: () => {
+      done();
+      void navigate(`/mirrors/${mirror.id}`);
+    },
     onError: fail,
   });
   if (mirror.state === "on") {

@@ -28,7 +28,7 @@ function Half({ row, mirror, columns, zone, side, onOpen }: Omit<Props, "index">
   const item = row[side];
   if (!item) {
     return (
-      <div className="td half gap" role="gridcell">
+      <div className="td whole-side nothing" role="gridcell">
         <GapSteps row={row} mirror={mirror} side={side} />
       </div>
     );

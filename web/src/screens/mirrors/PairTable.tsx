@@ -1,6 +1,6 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useMemo, useRef, useState, type CSSProperties } from "react";
-import { useMe } from "../../api/queries";
+import { useMe, useTypeOf } from "../../api/queries";
 import { PairPane } from "./PairPane";
 import { PairRow } from "./PairRow";
 import { PAGE, useFresh, useRows, type Chosen, type MatchedField, type Mirror, type Row, type Side } from "./queries";
@@ -24,7 +24,8 @@ export function PairTable({ mirror, chosen, stamp, only }: Props) {
   const [open, setOpen] = useState<string | null>(null);
   const read = useRows(mirror.id, chosen);
   const rows = useMemo(() => only ?? read.data?.pages.flatMap((page) => page.rows) ?? [], [only, read.data]);
-  const columns = useMemo(() => mirror.matched.filter((m) => m.left && m.right).slice(0, SHOWN), [mirror.matched]);
+  const typeOf = useTypeOf();
+  const columns = mirror.matched.filter((m) => m.left && m.right && !typeOf(m.left.type)?.is_long).slice(0, SHOWN);
   const virtual = useVirtualizer({
     count: rows.length,
     getScrollElement: () => view.current,
@@ -97,12 +98,12 @@ function HeadRow({ mirror, columns }: { mirror: Mirror; columns: MatchedField[] 
   return (
     <>
       <div className="pair titles">
-        <div className="th half">
+        <div className="th whole-side">
           <b>{mirror.left.name}</b>
           <small>{mirror.left.app_name}</small>
         </div>
         <div className="th middle" />
-        <div className="th half">
+        <div className="th whole-side">
           <b>{mirror.right.name}</b>
           <small>{mirror.right.app_name}</small>
         </div>

@@ -70,7 +70,7 @@ function Conflict({ open, row, mirror, zone }: Props & { open: OpenField }) {
   if (!matched?.left || !matched.right) return null;
   const ours = shorten(reads(matched.left, row.left?.values[matched.left.id], zone));
   const theirs = shorten(reads(matched.right, row.right?.values[matched.right.id], zone));
-  const was = typeof open.was === "string" ? shorten(open.was) : null;
+  const was = open.was === null ? null : shorten(reads(matched.left, open.was, zone));
   return (
     <div role="group" aria-label={`Conflict in ${matched.left.name}`}>
       <div className="row wrapped">

@@ -73,6 +73,8 @@ function OneCause({ cause }: { cause: Cause }) {
       : ["Open workflow", `/workflows/${cause.workflow}`],
     running_out: ["Open connection", `/connections/${cause.connection}`],
     silent: ["Open workflow", `/workflows/${cause.workflow}`],
+    conflict: ["Decide", `/mirrors/${cause.mirror}`],
+    stopped: ["Open mirror", `/mirrors/${cause.mirror}`],
     never_on: ["Open workflow", `/workflows/${cause.workflow}`],
   };
   const [words, to] = step[cause.kind];

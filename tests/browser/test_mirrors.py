@@ -1,0 +1,119 @@
+"""Mirrors as their user sees them: set up from nothing, planned, watched while edits cross, a conflict settled in its row."""
+
+from __future__ import annotations
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from sides import Issues, Own
+from support import Person, until
+
+
+@pytest.fixture
+def sides(orla: Person):
+    """The workshop's tasks, and a customer's project: one is in both, one in each alone."""
+    own, theirs = Own(orla, "Workshop tasks"), Issues(orla, "Restoration")
+    for name in ("Clean the trunk", "Order leather"):
+        own.create({own.title: name})
+    for name in ("Clean the trunk", "Blower hums"):
+        theirs.create({theirs.title: name})
+    return own, theirs
+
+
+def choose(page: Page, label: str, option: str) -> None:
+    page.get_by_label(label, exact=True).click()
+    page.get_by_role("option", name=option).click()
+
+
+def test_tasks_and_issues_from_nothing_to_a_conflict_settled(page: Page, orla: Person, sides):
+    own, theirs = sides
+    page.get_by_role("link", name="Mirrors").click()
+    page.get_by_role("button", name="Create the first one").click()
+    choose(page, "Left side", "Workshop tasks")
+    choose(page, "Right side", "Restoration")
+    page.get_by_role("dialog").get_by_role("button", name="Create").click()
+
+    matched = page.get_by_role("table", name="Matched fields")
+    expect(matched.get_by_role("row").filter(has_text="Title")).to_be_visible()
+    expect(page.get_by_role("region", name="Recognising pairs").get_by_text("1 pair")).to_be_visible()
+    choose(page, "A new item crosses", "at once")
+    page.get_by_role("button", name="Create plan").click()
+
+    plan = page.get_by_role("group", name="The plan")
+    expect(plan.get_by_role("button", name="1paired")).to_be_visible()
+    plan.get_by_role("button", name="created in Workshop tasks").click()
+    expect(page.get_by_role("row", name="Blower hums")).to_be_visible()
+    page.get_by_role("button", name="leave out").click()
+    expect(plan.get_by_role("button", name="1left out, right")).to_be_visible()
+    assert len(own.items()) == 2 and len(theirs.items()) == 2, "nothing was written by planning"
+    page.get_by_role("button", name="Carry out plan").click()
+
+    states = page.get_by_role("group", name="Items by state")
+    expect(states.get_by_role("button", name="2in step")).to_be_visible()
+    [made] = [i for i in theirs.items() if i.title == "Order leather"]
+    theirs.edit(made.id, {theirs.title: "Order the leather"})
+    row = page.get_by_role("row").filter(has_text="Order the leather")
+    expect(row.get_by_text("Order the leather")).to_have_count(2)  # it crossed while one looked
+
+    page.get_by_role("button", name="Turn off").click()
+    expect(page.get_by_role("button", name="Turn on")).to_be_visible()
+    [ours] = [i for i in own.items() if i.title == "Order the leather"]
+    own.edit(ours.id, {own.title: "Order reed leather"})
+    theirs.edit(made.id, {theirs.title: "Order goat leather"})
+    page.get_by_role("button", name="Turn on").click()
+    states.get_by_role("button", name="conflict").click()
+    clash = page.get_by_role("group", name="Conflict in Name")
+    expect(clash.get_by_text("Was Order the leather.")).to_be_visible()
+    clash.get_by_role("button", name="Keep Order goat leather").click()
+    expect(page.get_by_text("No items in this state.")).to_be_visible()
+    until(lambda: {i.title for i in own.items()} == {"Clean the trunk", "Order goat leather"})
+
+    page.get_by_role("link", name="History").click()
+    crossed = page.get_by_role("list", name="What crossed")
+    expect(crossed.get_by_text("Order reed leather").first).to_be_visible()
+    page.get_by_role("button", name="Check parity now").click()
+    page.get_by_role("link", name="Parity").click()
+    report = page.get_by_role("table", name="Parity reports").get_by_role("row").nth(1)
+    expect(report.get_by_role("cell").nth(5)).to_have_text("0")
+
+
+def test_many_deletions_stop_before_the_first(page: Page, orla: Person):
+    own, theirs = Own(orla, "Workshop tasks"), Issues(orla, "Restoration")
+    ids = [own.create({own.title: f"Pipe {n}"}) for n in range(9)]
+    made = orla.api("POST", "/mirrors", json={"left": own.id, "right": theirs.id})["id"]
+    now = orla.api("GET", f"/mirrors/{made}/set-up")
+    body = {k: v for k, v in now.items() if k not in ("id", "version", "left", "right", "problems", "windows")}
+    orla.api("PUT", f"/mirrors/{made}/set-up", json=body | {"quiet": 0, "deletes": "follow"}, headers={"if-match": "1"})
+    page.goto(f"/mirrors/{made}")
+    page.get_by_role("button", name="Create plan").click()
+    page.get_by_role("button", name="Carry out plan").click()
+    expect(page.get_by_role("group", name="Items by state").get_by_role("button", name="9in step")).to_be_visible()
+    orla.api("POST", f"/databases/{own.id}/records/delete", json={"records": [int(i) for i in ids[:7]]})
+    page.get_by_role("group", name="Items by state").get_by_role("button", name="7asked").click()
+    waiting = page.get_by_role("group", name="Deletions that wait")
+    expect(waiting.get_by_text("7 items were deleted on one side")).to_be_visible()
+    assert len(theirs.items()) == 9
+    page.goto("/needs")
+    expect(page.get_by_text("7 items need a decision")).to_be_visible()
+    page.get_by_role("button", name="Decide").click()
+    page.get_by_role("group", name="Items by state").get_by_role("button", name="7asked").click()
+    waiting.get_by_role("button", name="Keep all 7").click()
+    expect(page.get_by_role("group", name="Items by state").get_by_role("button", name="7left out")).to_be_visible()
+    assert len(theirs.items()) == 9
+
+
+def test_a_side_that_is_down_only_delays(page: Page, orla: Person, sides):
+    own, theirs = sides
+    made = orla.api("POST", "/mirrors", json={"left": own.id, "right": theirs.id})["id"]
+    page.goto(f"/mirrors/{made}")
+    page.get_by_role("button", name="Create plan").click()
+    page.get_by_role("button", name="Carry out plan").click()
+    states = page.get_by_role("group", name="Items by state")
+    expect(states.get_by_role("button", name="3in step")).to_be_visible(timeout=30_000)
+    orla.faults("down", app="issues")
+    [ours] = [i for i in own.items() if i.title == "Order leather"]
+    own.edit(ours.id, {own.title: "Order reed leather"})
+    expect(page.get_by_role("row").filter(has_text="Order").get_by_text("behind")).to_be_visible()
+    orla.faults(app="issues")
+    until(lambda: "Order reed leather" in {i.title for i in theirs.items()})
+    expect(page.get_by_role("row").filter(has_text="Order reed leather").get_by_text("in step")).to_be_visible()
