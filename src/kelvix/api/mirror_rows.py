@@ -102,6 +102,19 @@ class TryIn(BaseModel):
     rows: list[str] = Field(min_length=1, max_length=10)
 
 
+class UnconfirmedOut(BaseModel):
+    """A create of which nobody knows whether it was carried out. `side`: where."""
+
+    key: str
+    side: SideName
+    title: str
+    began: datetime
+
+
+class ConfirmIn(BaseModel):
+    made: str | None = Field(None, max_length=200, description="the item that was created; none where none was")
+
+
 class CrossingOut(BaseModel):
     """Something that crossed, with before and after; or an edit that a choice passed over (lost), a value that a side would not
     take (refused), a field that two programs change against each other (war)."""
@@ -260,6 +273,18 @@ def plan_items(who: Editor, mirror_id: int, body: PlanItemsIn) -> None:
 def try_rows(who: Editor, mirror_id: int, body: TryIn) -> None:
     """Carry out a few rows of a plan, before the rest."""
     mirror_rows.try_some(who.engine, who.space, mirror_id, body.rows)
+
+
+@router.get("/mirrors/{mirror_id}/unconfirmed")
+def list_unconfirmed(who: Reader, mirror_id: int) -> list[UnconfirmedOut]:
+    """Return what may have been created, and was not answered by its app."""
+    return [UnconfirmedOut(**vars(one)) for one in mirror_rows.in_doubt(who.space, mirror_id)]
+
+
+@router.post("/mirrors/{mirror_id}/unconfirmed/{key}", status_code=204)
+def confirm(who: Editor, mirror_id: int, key: str, body: ConfirmIn) -> None:
+    """Say which item was created, or that none was."""
+    mirror_rows.confirm(who.engine, who.space, mirror_id, key, body.made)
 
 
 def _crossing(one: Crossed) -> CrossingOut:

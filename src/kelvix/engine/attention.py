@@ -21,6 +21,7 @@ from kelvix.store import (
     consumers,
     events,
     mirror_consumers,
+    mirror_intents,
     mirrors,
     pairs,
     places,
@@ -108,7 +109,7 @@ def causes(engine: Engine, space: Space, with_questions: bool = False) -> list[C
     return space.read(work)
 
 
-ASKS = ("conflict", "asked", "doubt", "unconfirmed")  # states of a mirror's items in which a person is asked
+ASKS = ("conflict", "asked", "doubt")  # states of a mirror's items in which a person is asked
 
 
 def _mirrors(t: Transaction, space: Space) -> list[Cause]:
@@ -119,7 +120,14 @@ def _mirrors(t: Transaction, space: Space) -> list[Cause]:
             advice = "Nothing is written until you turn it on again."
             sentence = f"Stopped: {one.reason or 'unknown reason'}"
             found.append(Cause("stopped", f"stopped/{one.id}", sentence, advice, one.created_at, None, one.name, mirror=one.id))
-        waiting = pairs.waiting(t, one.id, ASKS) if one.state in ("on", "paused", "stopped") else None
+        if one.state not in ("on", "paused", "stopped"):
+            continue
+        if unconfirmed := mirror_intents.in_doubt(t, space.id, one.id):
+            sentence = "1 item is unconfirmed" if len(unconfirmed) == 1 else f"{len(unconfirmed)} items are unconfirmed"
+            advice = "An app did not answer. Say whether the item is there."
+            began = unconfirmed[0]["began"]
+            found.append(Cause("conflict", f"unconfirmed/{one.id}", sentence, advice, began, None, one.name, mirror=one.id))
+        waiting = pairs.waiting(t, one.id, ASKS)
         if waiting is not None:
             number, since = waiting
             sentence = "1 item needs a decision" if number == 1 else f"{number} items need a decision"

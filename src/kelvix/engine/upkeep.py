@@ -10,12 +10,28 @@ import structlog
 from kelvix.engine import attention, holding, notifying, recovering, renewing
 from kelvix.engine.engine import Engine
 from kelvix.engine.subscriptions import subscribing
-from kelvix.store import adding, calls, clock, journal, kept_files, own_writes, readings, retention, subscriptions, trash
+from kelvix.store import (
+    adding,
+    calls,
+    clock,
+    crossings,
+    journal,
+    kept_files,
+    mirrored_items,
+    own_writes,
+    pairs,
+    readings,
+    retention,
+    subscriptions,
+    trash,
+)
 from kelvix.store.database_server import DatabaseServer
 from kelvix.store.upkeep import due
 
 log = structlog.stdlib.get_logger(__name__)
 SILENCE_EVERY, PRUNE_EVERY, RENEW_EVERY = 300.0, 3600.0, 60.0  # seconds
+HISTORY_DAYS = 400  # for which it is kept what crossed in mirrors
+MANY = 5000  # rows of mirrors that are let go of in one transaction
 CHANGES = 1000  # of journals that are let go of in one transaction
 
 
@@ -59,6 +75,10 @@ def prune(engine: Engine, workspace_id: int) -> int:
     space.transact(lambda t: calls.forget(t, workspace_id))
     space.transact(lambda t: own_writes.forget(t, workspace_id))
     space.transact(lambda t: subscriptions.forget_left(t, workspace_id))
+    space.transact(lambda t: mirrored_items.forget_left(t, workspace_id, pairs.KEPT_DAYS))
+    for forget in (pairs.forget_ended, partial(crossings.forget, days=HISTORY_DAYS)):
+        while space.transact(partial(forget, workspace_id=workspace_id)) == MANY:
+            continue
     while space.transact(lambda t: journal.prune(t, workspace_id, CHANGES)) == CHANGES:
         continue
     while space.transact(lambda t: readings.prune(t, workspace_id, CHANGES)) == CHANGES:

@@ -402,6 +402,32 @@ def in_doubt(space: Space, mirror_id: int) -> list[InDoubt]:
     return [InDoubt(r["key"], r["side"], str(next(iter(r["values"].values()), "")), r["began"]) for r in rows]
 
 
+def confirm(engine: Engine, space: Space, mirror_id: int, key: str, made: str | None) -> None:
+    """Say what became of a create that was not answered: which item it made, or that it made none. Raises NotFoundError,
+    NotNow, TransientError, PermanentError."""
+    kept = get(space, mirror_id)
+    found = space.read(lambda t: mirror_intents.get(t, space.id, kept.id, key))
+    if found is None:
+        raise NotFoundError("this was answered by now")
+    intent = keeping.as_intent(found)
+    source: Side = "right" if intent.side == "left" else "left"
+
+    def work(crossing: Crossing) -> None:
+        item = crossing.sides[intent.side].get((made,)).get(made) if made is not None else None
+        if made is not None and item is None:
+            raise NotNow("This item is not there any more.", "Choose another, or say that none was created.")
+        crossing.answer(intent, item)
+
+    try:
+        looking.with_item(engine, space, kept, source, intent.source, work)
+    except Later:
+        raise NotNow("This item is being worked on.", "Try again in a moment.") from None
+    except Stop as stop:
+        raise NotNow("This mirror can’t write now.", str(stop)) from None
+    space.transact(lambda t: mirror_looks.stir(t, space.id, kept.id, source, [intent.source]))
+    engine.dispatch.announce(space.id, f"mirror:{kept.id}", "mirrors")
+
+
 # History
 
 

@@ -41,7 +41,7 @@ VALUES = [
 ]
 
 
-@pytest.mark.parametrize("value", VALUES, ids=repr)
+@pytest.mark.parametrize("value", VALUES, ids=lambda value: type(value).__name__)
 def test_a_value_is_read_back_as_it_was(value):
     found = forms.value_of(json.loads(json.dumps(forms.value_json(value))))
     assert found == value and type(found) is type(value)

@@ -1160,6 +1160,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/mirrors/{mirror_id}/unconfirmed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Unconfirmed
+         * @description Return what may have been created, and was not answered by its app.
+         */
+        get: operations["list_unconfirmed_api_v1_mirrors__mirror_id__unconfirmed_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/mirrors/{mirror_id}/unconfirmed/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Confirm
+         * @description Say which item was created, or that none was.
+         */
+        post: operations["confirm_api_v1_mirrors__mirror_id__unconfirmed__key__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/mirrors/{mirror_id}/undo": {
         parameters: {
             query?: never;
@@ -3088,6 +3128,14 @@ export interface components {
              * @default []
              */
             words: string[];
+        };
+        /** ConfirmIn */
+        ConfirmIn: {
+            /**
+             * Made
+             * @description the item that was created; none where none was
+             */
+            made?: string | null;
         };
         /** ConnectionMade */
         ConnectionMade: {
@@ -6527,6 +6575,26 @@ export interface components {
              */
             carry_missed: boolean;
         };
+        /**
+         * UnconfirmedOut
+         * @description A create of which nobody knows whether it was carried out. `side`: where.
+         */
+        UnconfirmedOut: {
+            /**
+             * Began
+             * Format: date-time
+             */
+            began: string;
+            /** Key */
+            key: string;
+            /**
+             * Side
+             * @enum {string}
+             */
+            side: "left" | "right";
+            /** Title */
+            title: string;
+        };
         /** UnderstandIn */
         UnderstandIn: {
             /**
@@ -9491,6 +9559,71 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["TriedOut"];
                 };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_unconfirmed_api_v1_mirrors__mirror_id__unconfirmed_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mirror_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnconfirmedOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    confirm_api_v1_mirrors__mirror_id__unconfirmed__key__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mirror_id: number;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConfirmIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Validation Error */
             422: {

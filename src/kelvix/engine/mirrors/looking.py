@@ -37,6 +37,7 @@ THREADS = 6
 BATCH_SIZE = 24  # looks that are thought of at once
 BUSY = 0.2  # seconds after which an item is tried again that another looks at
 MAX_PAUSE = 300.0
+PATIENCE = 10.0  # seconds for which a person's step waits until nobody else looks at its item
 OPEN = 15.0  # seconds for which what was opened of a mirror is taken as it was
 T = TypeVar("T")
 log = structlog.stdlib.get_logger(__name__)
@@ -152,10 +153,8 @@ def _claim(space: Space, one: Look, token: str, t: Transaction) -> tuple[KeptMir
     kept = mirrors.get(t, space.id, one.mirror_id)
     if kept is None or kept.state != "on" or not mirror_looks.hold(t, one, LEASE):
         return None
-    lanes = lanes_of(t, kept, one.side, one.item_id)
-    if mirror_looks.take(t, space.id, lanes, token, LEASE):
-        return kept, len(lanes)
-    mirror_looks.free(t, token)
+    if lanes := _take(t, space, kept, one.side, one.item_id, token):
+        return kept, lanes
     mirror_looks.put_off(t, one, BUSY, False)
     return None
 
@@ -232,30 +231,45 @@ def crossing_of(
 def with_pair(engine: Engine, space: Space, kept: KeptMirror, pair_id: str, work: Callable[[Crossing, pairs.KeptPair], T]) -> T:
     """Do something that a person asked for to a pair, or to an item in none, while nobody else looks at it. Raises
     NotFoundError, Later where another has it for too long, Stop, TransientError, PermanentError."""
+
+    def of(t: Transaction) -> tuple[Side, str]:
+        row = _row(t, kept, pair_id)
+        side: Side = "left" if row.left_item is not None else "right"
+        return side, row.item(side) or ""
+
+    side, item = space.read(of)
+    return with_item(
+        engine, space, kept, side, item, lambda crossing: work(crossing, space.read(lambda t: _row(t, kept, pair_id)))
+    )
+
+
+def _row(t: Transaction, kept: KeptMirror, pair_id: str) -> pairs.KeptPair:
+    row = pairs.get(t, kept.id, pair_id)
+    if row is None or row.linked == "closed":
+        raise NotFoundError("pair not found")
+    return row
+
+
+def with_item(engine: Engine, space: Space, kept: KeptMirror, side: Side, item: str, work: Callable[[Crossing], T]) -> T:
+    """Do the same to an item of a side. Raises as `with_pair` does."""
     token = random.token_hex(16)
-    until = time.monotonic() + 10
-    while True:
-
-        def take(t: Transaction) -> tuple[pairs.KeptPair, int] | None:
-            row = pairs.get(t, kept.id, pair_id)
-            if row is None or row.linked == "closed":
-                raise NotFoundError("pair not found")
-            side: Side = "left" if row.left_item is not None else "right"
-            lanes = lanes_of(t, kept, side, row.item(side) or "")
-            if mirror_looks.take(t, space.id, lanes, token, LEASE):
-                return row, len(lanes)
-            mirror_looks.free(t, token)
-            return None
-
-        if (claimed := space.transact(take)) is not None:
-            break
+    until = time.monotonic() + PATIENCE
+    while not (lanes := space.transact(lambda t: _take(t, space, kept, side, item, token))):
         if time.monotonic() > until:
-            raise Later(5)
-        time.sleep(0.1)
-    row, lanes = claimed
+            raise Later(PATIENCE)
+        time.sleep(BUSY / 2)
     with holding(space, token) as bound:
         running = open_mirror(engine, space, kept)
-        return work(crossing_of(engine, space, kept, running, token, lanes, None, bound), row)
+        return work(crossing_of(engine, space, kept, running, token, lanes, None, bound))
+
+
+def _take(t: Transaction, space: Space, kept: KeptMirror, side: Side, item: str, token: str) -> int:
+    """Take the lanes of an item: how many they are; none where another has one of them."""
+    lanes = lanes_of(t, kept, side, item)
+    if mirror_looks.take(t, space.id, lanes, token, LEASE):
+        return len(lanes)
+    mirror_looks.free(t, token)
+    return 0
 
 
 def stop_mirror(engine: Engine, space: Space, kept: KeptMirror, reason: str) -> None:

@@ -4,6 +4,7 @@ import { Counts } from "./Counts";
 import { DecideAll } from "./DecideAll";
 import { PairTable } from "./PairTable";
 import { useFound, type Mirror } from "./queries";
+import { Unconfirmed } from "./Unconfirmed";
 import { ALWAYS, stateOf } from "./words";
 
 const ALL = "all";
@@ -40,6 +41,7 @@ export function Items({ mirror, stamp }: { mirror: Mirror; stamp: number }) {
           onChange={(event) => setText(event.target.value)}
         />
       </div>
+      <Unconfirmed mirror={mirror} />
       {state === "asked" && <DecideAll mirror={mirror} />}
       {total === 0 && !searching ? (
         <div className="empty">
