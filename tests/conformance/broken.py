@@ -235,3 +235,23 @@ class RestoresAsNew(Toy):
         if write.kind != "restore":
             return super().write(write)
         return Written("restored", self.items[self.put(self.bin[write.id].title)])
+
+
+@breaks(conformance.finds_what_it_wrote)
+class FindsNothing(Toy):
+    """What was written and not answered is not found again."""
+
+    def look(self, write: Write) -> Written | None:
+        return None
+
+
+@breaks(conformance.reads_the_same_however_it_is_asked)
+class ListsWithoutNotes(Toy):
+    """An item in a list has a note that it has not by itself."""
+
+    def query(self, query: Query) -> Page:
+        page = super().query(query)
+        shown = tuple(
+            replace(i, values={**i.values, "note": "as listed"}) if i.title == "Read three ways" else i for i in page.items
+        )
+        return replace(page, items=shown)

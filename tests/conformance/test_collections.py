@@ -43,7 +43,10 @@ class Database(Bench):
 
     def made(self, person: Person):
         fields = [NewField("Number", "number"), NewField("Day", "date"), NewField("Kind", "labels", choices=("New", "Old"))]
-        return person.kelvix.engine.records(person.space, databases.create(person.space, "Things", fields))
+        return person.kelvix.engine.records(person.space, databases.create(person.space, "Things", fields), ACTOR)
+
+    def write(self, title: str, key: str) -> None:
+        self.collection.write(Write("create", key[:60], values={self.database.fields[0].id: title}))
 
     def add(self, title: str) -> str:
         values = {self.database.fields[0].id: title}

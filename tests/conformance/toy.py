@@ -48,6 +48,7 @@ class Toy(Collection):
         keys=True,
         writes=frozenset(("create", "update", "delete", "restore")),
         versions=True,
+        looks=True,
     )
     reach = "everything"
 

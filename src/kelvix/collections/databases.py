@@ -5,6 +5,7 @@ A write is kept with its key, in the same commit, so that it is done once howeve
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from hashlib import sha256
 from typing import cast
 
@@ -32,7 +33,7 @@ from kelvix.core.operators import OPERATORS
 from kelvix.core.query import Query
 from kelvix.core.schema import TEXT_FIELD, Database
 from kelvix.core.values import Unfit, as_text, whole
-from kelvix.store import changes, mirror_intents, query, records
+from kelvix.store import changes, databases, mirror_intents, query, records
 from kelvix.store.changes import Change as Logged
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
@@ -45,21 +46,22 @@ CAPABILITIES = Capabilities(
     told_between=True,
     operators=frozenset(OPERATORS),
     orders=True,
-    keys=True,
-    writes=frozenset(("create", "update", "delete", "restore")),
-    versions=True,
 )
+WRITES = replace(
+    CAPABILITIES, keys=True, versions=True, writes=frozenset(("create", "update", "delete", "restore"))
+)  # for whoever may write
 
 
 class Records(Collection):
     """The records of a database. `address` is where Kelvix is reached, for their links. `actor`: who writes; without one they
     are only read."""
 
-    capabilities = CAPABILITIES
+    capabilities = WRITES
     reach = "Includes every record now in this database, but not those in the trash."
 
     def __init__(self, space: Space, database: Database, address: str, actor: Actor | None = None):
         self.space, self.database, self.address, self.actor = space, database, address, actor
+        self.capabilities = WRITES if actor is not None and actor.may_write else CAPABILITIES
         self.ref = Ref(f"kelvix:{space.id}", str(database.id))
 
     def schema(self) -> Schema:
@@ -88,6 +90,13 @@ class Records(Collection):
     def changes(self, cursor: str) -> Changes:
         found = self.space.read(lambda t: changes.after(t, self.space.id, int(cursor), BATCH_SIZE))
         return Changes(self.of_log(found), str(found[-1].seq) if found else cursor, len(found) == BATCH_SIZE)
+
+    def make_choice(self, field: str, name: str, key: str) -> None:
+        try:
+            databases.add_choice(self.space, self.database, field, name)
+        except (databases.Refused, NotFoundError) as error:
+            raise PermanentError(str(error), "call") from None
+        self.database = self.space.read(lambda t: databases.get(t, self.space.id, self.database.id)) or self.database
 
     def write(self, write: Write) -> Written:
         try:

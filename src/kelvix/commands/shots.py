@@ -31,7 +31,7 @@ VIEWS: dict[str, tuple[str, ...]] = {
     "where-is-my-item": ("/workflows/1", "button:has-text('Where is my item?')"),
     "needs-you": ("/needs",),
     "database": ("/databases/1/18",),
-    "runs": ("/runs",),
+    "mirror": ("/mirrors/1", "see:.aligned .settling"),
     "run": ("/runs", "main tbody tr:has-text('Done') a >> nth=0"),
     "connection": ("/connections/1",),
     "phone": ("/workflows/1",),

@@ -8,12 +8,14 @@ that an app can have. Each point raises `Broken` with a sentence where the colle
 from __future__ import annotations
 
 import threading
+import time
 import tracemalloc
 from abc import ABC, abstractmethod
 from collections import Counter
 from collections.abc import Callable, Iterator
 from contextlib import AbstractContextManager, nullcontext
 from dataclasses import replace
+from datetime import UTC, datetime
 from secrets import token_hex
 from typing import ClassVar, Literal
 
@@ -596,6 +598,31 @@ def undoes_what_it_wrote(bench: Bench) -> None:
     _require(_called(collection, made.item.id) is None, "a create that is undone is still there")
 
 
+def finds_what_it_wrote(bench: Bench) -> None:
+    """Find what was written and not answered, where that can be looked for; and nothing that was not written."""
+    collection = bench.collection
+    title, can = collection.schema().title, collection.capabilities
+    if not can.looks or "create" not in can.writes or title is None:
+        return
+    lost = Write("create", token_hex(8), values={title: f"Unanswered {token_hex(4)}"}, at=datetime.now(UTC))
+    _require(collection.look(lost) is None, "what was never written is found")
+    made = collection.write(lost).item
+    time.sleep(can.settles)
+    found = collection.look(lost)
+    same = found is not None and found.item is not None and made is not None and found.item.id == made.id
+    _require(same, "what was written is not found when it is looked for")
+
+
+def reads_the_same_however_it_is_asked(bench: Bench) -> None:
+    """Give an item the same values one by one, together and in a list: else a mirror takes each reading for an edit."""
+    collection = bench.collection
+    id = bench.add("Read three ways")
+    listed = next((i for page in _pages(collection, 50) for i in page if i.id == id), None)
+    one, together = collection.one(id), collection.get((id,)).get(id)
+    _require(together is not None and together.values == one.values, "an item has other values among several than by itself")
+    _require(listed is not None and listed.values == one.values, "an item has other values in a list than by itself")
+
+
 def _called(collection: Collection, id: str) -> str | None:
     """Return what an item is called, if it is there; how its absence is told is looked at elsewhere."""
     try:
@@ -628,4 +655,6 @@ POINTS: tuple[Callable[[Bench], None], ...] = (
     refuses_what_is_stale,
     writes_once,
     undoes_what_it_wrote,
+    finds_what_it_wrote,
+    reads_the_same_however_it_is_asked,
 )

@@ -44,6 +44,7 @@ from kelvix.engine.mirrors.keeping import Intent, Keeping, Known, Landed, Note, 
 UNTIL = timedelta(seconds=60)  # in which a call that was begun is over, whatever became of it
 GONE = "gone "  # before the key of a create, instead of an identity that was never told
 MAX_QUIET = 60.0  # seconds after which a new item crosses, even if it is still being changed
+SHORTEST_CUT = 16  # characters of a text of which an app may have cut the rest
 TURNS = 6  # values that a field was agreed to be, that are kept
 
 
@@ -537,9 +538,11 @@ class Crossing:
             if of not in intent.values:
                 continue
             holds, meant = item.values.get(of), intent.meant[of]
-            became = "edited" if isinstance(holds, Unreadable) else landing(meant.meant, intent.before.get(of), holds)
             if isinstance(holds, Unreadable):
                 continue
+            # An app says nothing of how much it keeps, but its answer shows it: nobody else was there between.
+            longest = len(holds) if isinstance(holds, str) and len(holds) >= SHORTEST_CUT and not late else None
+            became = landing(meant.meant, intent.before.get(of), holds, longest)
             if late and (became == "refused" or (became == "edited" and one.domain.merging != "set")):
                 self._taken_back(one, of, agreed, fields)
                 continue

@@ -43,6 +43,10 @@ T = TypeVar("T")
 log = structlog.stdlib.get_logger(__name__)
 
 
+def now() -> datetime:
+    return datetime.now(UTC)
+
+
 class Opening:
     """Mirrors as they are carried out, kept open for a while in each thread."""
 
@@ -225,7 +229,7 @@ def crossing_of(
         engine.dispatch.announce(space.id, f"mirror:{kept.id}", "mirrors")
 
     keeping = Kept(space, kept, running, token, lanes, since, committed)
-    return Crossing(running, keeping, lambda: random.token_hex(12), lambda: datetime.now(UTC))
+    return Crossing(running, keeping, lambda: random.token_hex(12), now)
 
 
 def with_pair(engine: Engine, space: Space, kept: KeptMirror, pair_id: str, work: Callable[[Crossing, pairs.KeptPair], T]) -> T:
