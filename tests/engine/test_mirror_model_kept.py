@@ -30,7 +30,7 @@ class InMariaDB(Kept):
             mirrors.set_collections(t, space.id, made, *ids)
             return mirrors.get(t, space.id, made)
 
-        super().__init__(space, space.transact(make), running, "", 0)
+        super().__init__(space, space.transact(make), running, "", 0, 60)
 
     @property
     def pairs(self):

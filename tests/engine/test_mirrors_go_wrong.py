@@ -102,7 +102,7 @@ class ByHand:
             self.space.transact(lambda t: mirror_looks.free(t, token))
             return False
         try:
-            keeping = Kept(self.space, self.kept, self.running, token, len(lanes))
+            keeping = Kept(self.space, self.kept, self.running, token, len(lanes), 60)
             return Crossing(self.running, keeping, lambda: token_hex(12), lambda: looking.now()).look_at(side, item)
         finally:
             self.space.transact(lambda t: mirror_looks.free(t, token))

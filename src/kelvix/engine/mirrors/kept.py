@@ -23,13 +23,12 @@ from kelvix.store.mirrored_items import KnownItem
 from kelvix.store.mirrors import KeptMirror
 from kelvix.store.pairs import KeptPair
 
-LEASE = 60.0  # seconds for which lanes are held from each commit on
 NEWEST = 50  # items that may have been added without our having been told
 
 
 class Kept:
-    """A mirror's pairs, while one of its items is looked at. `token`: who holds the lanes, of which there are `lanes`; `since`:
-    when the item was told of; `committed`: called after each commit."""
+    """A mirror's pairs, while one of its items is looked at. `token`: who holds the lanes, of which there are `lanes`, for
+    `lease` seconds from each commit on; `since`: when the item was told of; `committed`: called after each commit."""
 
     def __init__(
         self,
@@ -38,11 +37,12 @@ class Kept:
         running: Running,
         token: str,
         lanes: int,
+        lease: float,
         since: datetime | None = None,
         committed: Callable[[], object] = lambda: None,
     ):
         self.space, self.mirror, self.running, self.token, self.lanes = space, mirror, running, token, lanes
-        self.since, self.committed = since, committed
+        self.lease, self.since, self.committed = lease, since, committed
         self.collections = (mirror.collection("left"), mirror.collection("right"))
 
     def pair_of(self, side: Side, item: str) -> Pair | None:
@@ -127,7 +127,7 @@ class Kept:
 
     def _commit(self, t: Transaction, step: Step) -> None:
         workspace, mirror = self.space.id, self.mirror.id
-        if mirror_looks.held(t, self.token, LEASE) < self.lanes:
+        if mirror_looks.held(t, self.token, self.lease) < self.lanes:
             raise Later
         for key in step.closed:
             if not mirror_intents.close(t, workspace, key):

@@ -25,7 +25,7 @@ from kelvix.core.values import Referred, whole
 from kelvix.engine.engine import Engine
 from kelvix.engine.mirrors import sides as opening
 from kelvix.engine.mirrors.crossing import Crossing, Later, Running, Stop
-from kelvix.engine.mirrors.kept import LEASE, Kept
+from kelvix.engine.mirrors.kept import Kept
 from kelvix.engine.pacing import Paced
 from kelvix.store import mirror_consumers, mirror_looks, mirrors, pairs
 from kelvix.store.database_server import DatabaseServer, Transaction
@@ -106,7 +106,7 @@ def look_at_all(engine: Engine, space: Space) -> int:
     while due := space.read(lambda t: mirror_looks.due(t, BATCH_SIZE)):
         for one in due:
             token = random.token_hex(16)
-            claimed = space.transact(partial(_claim, space, one, token))
+            claimed = space.transact(partial(_claim, space, one, token, engine.settings.lease))
             if claimed is not None:
                 look(engine, opening_of(engine), space, one, token, *claimed)
                 total += 1
@@ -133,7 +133,7 @@ class Looker:
                 break
             token = random.token_hex(16)
             space = self.engine.directory.open(one.workspace_id)
-            claimed = space.transact(partial(_claim, space, one, token))
+            claimed = space.transact(partial(_claim, space, one, token, self.engine.settings.lease))
             if claimed is None:
                 continue
             begun += 1
@@ -152,12 +152,12 @@ class Looker:
                 self._under_way -= 1
 
 
-def _claim(space: Space, one: Look, token: str, t: Transaction) -> tuple[KeptMirror, int] | None:
+def _claim(space: Space, one: Look, token: str, lease: float, t: Transaction) -> tuple[KeptMirror, int] | None:
     """Take the lanes of an item, and of what it is paired with, or of all that is new where it is in no pair."""
     kept = mirrors.get(t, space.id, one.mirror_id)
-    if kept is None or kept.state != "on" or not mirror_looks.hold(t, one, LEASE):
+    if kept is None or kept.state != "on" or not mirror_looks.hold(t, one, lease):
         return None
-    if lanes := _take(t, space, kept, one.side, one.item_id, token):
+    if lanes := _take(t, space, kept, one.side, one.item_id, token, lease):
         return kept, lanes
     mirror_looks.put_off(t, one, BUSY, False)
     return None
@@ -173,9 +173,9 @@ def lanes_of(t: Transaction, kept: KeptMirror, side: Side, item: str) -> list[by
 
 
 @contextmanager
-def holding(space: Space, token: str) -> Iterator[Bound]:
+def holding(space: Space, token: str, lease: float) -> Iterator[Bound]:
     """Around what is done with lanes: no call goes on after the lease."""
-    bound = Bound(time.monotonic() + LEASE)
+    bound = Bound(time.monotonic() + lease)
     try:
         with DEADLINES.bounded(bound):
             yield bound
@@ -188,7 +188,7 @@ def look(engine: Engine, opening_: Opening, space: Space, one: Look, token: str,
     wait: float | None = None
     failed = True
     try:
-        with holding(space, token) as bound:
+        with holding(space, token, engine.settings.lease) as bound:
             running = opening_.get(space, kept)
             crossing = crossing_of(engine, space, kept, running, token, lanes, one.since, bound)
             wait, failed = crossing.look_at(one.side, one.item_id), False
@@ -225,10 +225,10 @@ def crossing_of(
     """Return what looks at items of a mirror, for whoever holds their lanes."""
 
     def committed() -> None:
-        bound.until = time.monotonic() + LEASE
+        bound.until = time.monotonic() + engine.settings.lease
         engine.dispatch.announce(space.id, f"mirror:{kept.id}", "mirrors")
 
-    keeping = Kept(space, kept, running, token, lanes, since, committed)
+    keeping = Kept(space, kept, running, token, lanes, engine.settings.lease, since, committed)
     return Crossing(running, keeping, lambda: random.token_hex(12), now)
 
 
@@ -258,19 +258,19 @@ def with_item(engine: Engine, space: Space, kept: KeptMirror, side: Side, item: 
     """Do the same to an item of a side. Raises as `with_pair` does."""
     token = random.token_hex(16)
     until = time.monotonic() + PATIENCE
-    while not (lanes := space.transact(lambda t: _take(t, space, kept, side, item, token))):
+    while not (lanes := space.transact(lambda t: _take(t, space, kept, side, item, token, engine.settings.lease))):
         if time.monotonic() > until:
             raise Later(PATIENCE)
         time.sleep(BUSY / 2)
-    with holding(space, token) as bound:
+    with holding(space, token, engine.settings.lease) as bound:
         running = open_mirror(engine, space, kept)
         return work(crossing_of(engine, space, kept, running, token, lanes, None, bound))
 
 
-def _take(t: Transaction, space: Space, kept: KeptMirror, side: Side, item: str, token: str) -> int:
+def _take(t: Transaction, space: Space, kept: KeptMirror, side: Side, item: str, token: str, lease: float) -> int:
     """Take the lanes of an item: how many they are; none where another has one of them."""
     lanes = lanes_of(t, kept, side, item)
-    if mirror_looks.take(t, space.id, lanes, token, LEASE):
+    if mirror_looks.take(t, space.id, lanes, token, lease):
         return len(lanes)
     mirror_looks.free(t, token)
     return 0

@@ -18,7 +18,6 @@ from kelvix.store.database_server import DatabaseServer, Transaction
 from kelvix.store.directory import Space
 from kelvix.store.mirrors import KeptMirror
 
-LEASE = 60.0  # seconds
 AGAIN = 20.0  # seconds, after an app failed
 TOLD_EVERY = 10  # steps after which whoever looks is told
 Does = Callable[[Space, KeptMirror, Running, Stage, str], Stage | None]
@@ -40,8 +39,8 @@ STAGES: Mapping[str, Does] = {
 def work_due(engine: Engine, server: DatabaseServer) -> int:
     """Do the work on one mirror that is due, to its end: how many steps that took."""
     server.transact(lambda t: _begin_sweep(engine, t))
-    token = random.token_hex(16)
-    kept = server.transact(lambda t: mirrors.claim_stage(t, token, LEASE))
+    token, lease = random.token_hex(16), engine.settings.lease
+    kept = server.transact(lambda t: mirrors.claim_stage(t, token, lease))
     if kept is None or kept.stage is None:
         return 0
     space = engine.directory.open(kept.workspace_id)
@@ -53,7 +52,7 @@ def work_due(engine: Engine, server: DatabaseServer) -> int:
         while stage is not None:
             stage = STAGES[stage["does"]](space, kept, running, stage, token)
             steps += 1
-            if not server.transact(lambda t: mirrors.hold_stage(t, kept.id, token, LEASE)):
+            if not server.transact(lambda t: mirrors.hold_stage(t, kept.id, token, lease)):
                 return steps
             now = space.read(lambda t: mirrors.get(t, space.id, kept.id))
             if now is None or now.state not in ("planning", "on") or now.version != kept.version:
