@@ -13,7 +13,7 @@ from uuid import uuid4
 import sides
 from kelvix.core.collection import ConflictError, GoneError, Item, TransientError, UnknownOutcomeError, Write
 from kelvix.core.mirror import forms, proposals
-from kelvix.core.mirror.document import Mirror, MirrorSide
+from kelvix.core.mirror.document import Mirror, MirrorSide, Safety
 from kelvix.core.query import Query
 from kelvix.engine.mirrors import planning
 from kelvix.store import crossings, mirror_intents, mirror_looks, mirrors, pairs
@@ -60,7 +60,12 @@ class TwoWays:
         schemas = self.left.source.schema(), self.right.source.schema()
         fields = tuple(p for p in proposals.field_pairs(*schemas) if p.left == self.left.title)
         chosen = Mirror(
-            MirrorSide(self.left.id), MirrorSide(self.right.id), fields, proposals.match_rule(*schemas, fields), quiet=0.0
+            MirrorSide(self.left.id),
+            MirrorSide(self.right.id),
+            fields,
+            proposals.match_rule(*schemas, fields),
+            safety=Safety(overwritten=9.0),
+            quiet=0.0,
         )
         self.space = self.orla.space
         self.id = self.space.transact(lambda t: mirrors.create(t, self.space.id, "storm", chosen, ""))

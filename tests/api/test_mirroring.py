@@ -259,3 +259,73 @@ def test_both_sides_are_not_the_same_database(orla):
     own = Own(orla, "Workshop")
     told = orla.api("POST", "/mirrors", expect=422, json={"left": own.id, "right": own.id})
     assert "same" in told["title"]
+
+
+def test_an_item_crosses_two_mirrors_and_comes_back_by_neither(orla):
+    own, tasks, issues = Own(orla, "Workshop"), Tasks(orla, "Foreman"), Issues(orla, "Restoration")
+    chain = [Mirrored(orla, own, tasks), Mirrored(orla, own, issues)]
+    chain[0].set_up(quiet=0)
+    told = chain[1].set_up(quiet=0)["problems"]
+    assert told == ["link is written by another mirror already. Remove it here or there."], "each field has one source"
+    chain[1].set_up(fields=[f for f in chain[1].api("GET", "/set-up")["fields"] if f["left"] == own.title])
+    for one in chain:
+        one.plan()
+        one.carry_out()
+    made = tasks.create({tasks.title: "Order leather"})
+    until(lambda: [i.title for i in issues.items()] == ["Order leather"])
+    [there] = issues.items()
+    issues.edit(there.id, {issues.title: "Order reed leather"})
+    until(lambda: tasks.source.one(made).title == "Order reed leather")
+    for one in chain:
+        assert one.settles() == {"in_step": 1}
+    assert [len(side.items()) for side in (own, tasks, issues)] == [1, 1, 1]
+
+
+def test_in_a_ring_no_side_always_wins_and_nothing_is_lost_on_the_way(orla):
+    own, tasks, issues = Own(orla, "Workshop"), Tasks(orla, "Foreman"), Issues(orla, "Restoration")
+    Mirrored(orla, own, tasks)
+    Mirrored(orla, tasks, issues)
+    closing = Mirrored(orla, issues, own)
+    fields = [f for f in closing.api("GET", "/set-up")["fields"] if f["left"] == issues.title]
+    told = closing.set_up(fields=[{**fields[0], "policy": "left"}])["problems"]
+    assert any("ring" in problem for problem in told)
+    assert closing.set_up(fields=[{**fields[0], "policy": "ask"}])["problems"] == []
+
+
+def test_a_field_that_was_removed_stops_the_mirror_and_harms_nothing(tasks):
+    tasks.plan()
+    tasks.carry_out()
+    tasks.set_up(fields=[f for f in tasks.api("GET", "/set-up")["fields"] if f["left"] != tasks.left.title])
+    assert tasks.now()["state"] == "off" and "plan" in tasks.now()["reason"], "what is matched otherwise needs a plan"
+    number = next((f for f in tasks.api("GET", "/set-up")["fields"]), None)
+    assert number is not None
+    before = [sorted(i.title for i in side.items()) for side in (tasks.left, tasks.right)]
+    tasks.orla.api("DELETE", f"/databases/{tasks.left.id}/fields/{number['left']}?anyway=true")
+    found = tasks.api("GET", "/set-up")
+    assert any("removed" in problem for problem in found["problems"])
+    assert [sorted(i.title for i in side.items()) for side in (tasks.left, tasks.right)] == before
+
+
+def test_what_needs_a_person_is_told_with_its_mirror(tasks):
+    tasks.plan()
+    tasks.carry_out()
+    conflicting(tasks)
+    [cause] = [c for c in tasks.orla.api("GET", "/attention") if c["kind"] == "conflict"]
+    assert (cause["mirror"], cause["count"]) == (tasks.id, 1)
+    assert cause["sentence"] == "1 item needs a decision"
+
+
+def test_a_records_history_names_the_mirror_that_changed_it(tasks):
+    tasks.plan()
+    tasks.carry_out()
+    row = tasks.row("Blower hums")
+    detail = tasks.orla.api("GET", f"/databases/{tasks.left.id}/records/{row['left']['id']}")
+    assert detail["history"][0]["by"] == "the mirror “Workshop and Restoration”" and detail["history"][0]["mirror"] == tasks.id
+
+
+def test_another_workspace_sees_nothing_of_a_mirror(kelvix, tasks):
+    ida = kelvix.person("Ida")
+    for where in ("", "/set-up", "/rows", "/history", "/parity", "/volume", "/unconfirmed", "/find?text=a"):
+        ida.api("GET", f"/mirrors/{tasks.id}{where}", expect=404)
+    ida.api("POST", f"/mirrors/{tasks.id}/plan", expect=404)
+    assert ida.api("GET", "/mirrors") == []

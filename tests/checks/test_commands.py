@@ -146,7 +146,7 @@ def test_the_demo_is_deterministic_and_rich(tmp_path):
             flows_on = {w["name"]: w["state"] for w in web.get("/api/v1/workflows").json()}
             databases = {d["name"]: d["records"] for d in web.get("/api/v1/databases").json()}
             assert databases == {
-                "Enquiries": 20, "Notes": 11, "Papers": 10, "Parishes": 11, "Suppliers’ invoices": 1, "Visitations": 3,
+                "Enquiries": 20, "Notes": 11, "Papers": 10, "Parishes": 11, "Reading list": 30, "Suppliers’ invoices": 1, "Visitations": 3,
                 "Workshop tasks": 244,
             }  # fmt: skip
             assert all(flows_on.get(n) == "on" for n in ("Surveys on the shelf", "Papers of the post", "Articles into notes"))
@@ -157,8 +157,15 @@ def test_the_demo_is_deterministic_and_rich(tmp_path):
             assert all(flows_on[name] == "on" for name in added)
             assert [(p["name"], p["outside"]["app"]) for p in web.get("/api/v1/places").json()] == [
                 ("Books › Invoices", "sheets"), ("Deanery register › Benefices", "tables"),
-                ("Deanery register › Visitations", "tables"), ("Visits and faults", "issues"), ("Workshop › Rounds", "tasks"),
+                ("Deanery register › Parishes in care", "tables"), ("Deanery register › Visitations", "tables"),
+                ("Restoration", "issues"), ("Visits and faults", "issues"), ("Workshop reading", "reading"),
+                ("Workshop › Bench", "tasks"), ("Workshop › Rounds", "tasks"),
             ]  # fmt: skip
+            shown = {m["name"]: m for m in web.get("/api/v1/mirrors").json()}
+            assert {m["state"] for m in shown.values()} == {"on"} and len(shown) == 4
+            restoration = shown["Workshop tasks and Restoration"]["counts"]
+            assert (restoration["conflict"], restoration["held"]) == (2, 1) and restoration["in_step"] > 30
+            assert shown["Reading list"]["counts"] == {"in_step": 30}
             assert [n["workflow"] for n in web.get("/api/v1/needs").json()] == ["Sort the post"]
             states = [r["state"] for r in web.get("/api/v1/runs?limit=200").json()["runs"]]
             assert {s: states.count(s) for s in set(states)} == {"done": 80, "passed_by": 49, "failed": 1, "waiting": 1}

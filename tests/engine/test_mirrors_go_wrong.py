@@ -11,7 +11,7 @@ import pytest
 
 from kelvix.core.collection import Collection, GoneError, Page, TransientError, UnknownOutcomeError, Write
 from kelvix.core.mirror import proposals
-from kelvix.core.mirror.document import OTHER, Mirror, MirrorSide
+from kelvix.core.mirror.document import OTHER, Mirror, MirrorSide, Safety
 from kelvix.core.query import Query
 from kelvix.engine.mirrors import looking, sweeping
 from kelvix.engine.mirrors.crossing import Crossing, Stop
@@ -242,6 +242,26 @@ def test_items_that_are_all_renumbered_are_deleted_nowhere(orla):
         mirror.look(side, item)
     assert len(mirror.titles("left")) == 8, "so many deletions at once wait for a person"
     assert {p.asks for p in mirror.pairs()} == {"too_many"}
+
+
+def test_so_many_changes_that_a_person_is_asked_wait_and_cross_once_that_is_said(orla):
+    limits = Safety(overwritten=0.0, overwritten_at_least=2)
+    mirror = ByHand(orla, Own(orla, "Workshop"), Tasks(orla, "Restoration"), safety=limits)
+    ids = [mirror.create("left", f"Pipe {n}") for n in range(4)]
+    mirror.settles()
+    for n, id in enumerate(ids):
+        mirror.edit("left", id, f"Reed {n}")
+    mirror.settles()
+    assert sorted(title.split()[0] for title in mirror.titles("right")) == ["Pipe", "Pipe", "Reed", "Reed"]
+    waiting = [p for p in mirror.pairs() if p.asks == "too_many_changes"]
+    assert len(waiting) == 2
+    for pair in waiting:
+        looking.with_pair(
+            mirror.engine, mirror.space, mirror.kept, pair.id, lambda crossing, row: crossing.decide(as_pair(row), "cross")
+        )
+    mirror.settles()
+    assert mirror.titles("right") == ["Reed 0", "Reed 1", "Reed 2", "Reed 3"]
+    assert {p.state for p in mirror.pairs()} == {"in_step"}
 
 
 def test_a_worker_that_was_frozen_between_intent_and_call_writes_nothing_twice(mirror):

@@ -2,7 +2,7 @@ import { Navigate, Route, Routes } from "react-router";
 import { LinesRead, OF_LINES, SCREENS } from "./bundles";
 import { Frame } from "./frame/Frame";
 import type { Apart } from "./parts/apart";
-import { Planned } from "./screens/Planned";
+import { NothingHere } from "./screens/NothingHere";
 
 const at = ([path, { Apart }]: [string, Apart]) => <Route key={path} path={path} element={<Apart />} />;
 
@@ -14,7 +14,7 @@ export function Screens() {
         <Route index element={<Navigate to="/today" replace />} />
         {Object.entries(SCREENS).map(at)}
         <Route element={<LinesRead.Apart />}>{Object.entries(OF_LINES).map(at)}</Route>
-        <Route path="*" element={<Planned name="Nothing here" what="Page not found. Choose a page from the navigation." />} />
+        <Route path="*" element={<NothingHere />} />
       </Route>
     </Routes>
   );

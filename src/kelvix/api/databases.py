@@ -165,24 +165,26 @@ class RecordsIn(BaseModel):
 
 
 class ChangeOut(BaseModel):
-    """`by` says who or what made the change; `run` where it was a run."""
+    """`by` says who or what made the change; `run` where it was a run, `mirror` where it was a mirror."""
 
     seq: int
     kind: str
     at: datetime
     by: str
     run: int | None
+    mirror: int | None
     item: str | None
     before: dict[str, Wire] | None
     after: dict[str, Wire] | None
 
 
 class OriginOut(BaseModel):
-    """Where a value came from: in words, with the run where there is one."""
+    """Where a value came from: in words, with the run or the mirror where there is one."""
 
     words: str
     at: datetime
     run: int | None
+    mirror: int | None
 
 
 class RecordDetail(BaseModel):
@@ -467,7 +469,8 @@ def _place(who: Caller, item: dict[str, Any] | None) -> str | None:
 
 def _origin(change: Change, key: str | None) -> OriginOut:
     filled = change.origin.get("filled", {}).get(key) if key else change.origin.get("item")
-    return OriginOut(words=filled or records.words_by(change), at=change.at, run=change.origin.get("run"))
+    words, of = filled or records.words_by(change), change.origin
+    return OriginOut(words=words, at=change.at, run=of.get("run"), mirror=of.get("mirror"))
 
 
 def _change_out(c: Change) -> ChangeOut:
@@ -477,6 +480,7 @@ def _change_out(c: Change) -> ChangeOut:
         at=c.at,
         by=records.words_by(c),
         run=c.origin.get("run"),
+        mirror=c.origin.get("mirror"),
         item=c.origin.get("item"),
         before=c.before,
         after=c.after,

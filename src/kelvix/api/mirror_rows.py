@@ -81,7 +81,7 @@ class SettleIn(BaseModel):
 
 
 class DecideIn(BaseModel):
-    does: Literal["delete", "keep", "create"]
+    does: Literal["delete", "keep", "create", "cross"]
 
 
 class HoldIn(BaseModel):

@@ -195,7 +195,7 @@ def connected(t: Transaction, items: Iterable[tuple[int, str]]) -> set[tuple[int
 
 def counts(t: Transaction, mirror_id: int) -> dict[str, int]:
     """Return how many rows are in each state, without those that ended."""
-    rows = t.rows("SELECT state, COUNT(*) AS n FROM pair WHERE mirror_id=%s AND linked<>'closed' GROUP BY state", (mirror_id,))
+    rows = t.rows("SELECT state, COUNT(*) AS n FROM pair WHERE mirror_id=%s AND state<>'closed' GROUP BY state", (mirror_id,))
     return {r["state"]: r["n"] for r in rows}
 
 

@@ -252,7 +252,8 @@ def decide(engine: Engine, space: Space, mirror_id: int, pair_id: str, does: Dec
 def decide_all(engine: Engine, space: Space, mirror_id: int, does: Decision) -> int:
     """Say the same of all pairs whose deletions were so many that they wait: how many there were."""
     rows = space.read(lambda t: pairs.page(t, get(space, mirror_id).id, ("asked",), 0, MAX_PAGE))
-    waiting = [row for row in rows if row.asks == "too_many"]
+    asks = "too_many_changes" if does == "cross" else "too_many"
+    waiting = [row for row in rows if row.asks == asks]
     for row in waiting:
         decide(engine, space, mirror_id, row.id, does)
     return len(waiting)

@@ -8,6 +8,7 @@ from datetime import UTC, datetime
 from statistics import median
 from typing import Literal
 
+from kelvix.collections.write import Actor
 from kelvix.core.collection import Item, readable
 from kelvix.core.fields import TYPES
 from kelvix.core.mirror import proposals
@@ -20,7 +21,7 @@ from kelvix.core.not_found import NotFoundError
 from kelvix.core.operators import OPERATORS, Operator
 from kelvix.core.query import Comparison, Joined, Query, Where
 from kelvix.core.schema import Database, Field
-from kelvix.core.values import Unfit, Value, as_text
+from kelvix.core.values import FieldId, Unfit, Value, as_text
 from kelvix.engine.engine import Engine
 from kelvix.engine.mirrors import kept as keeping
 from kelvix.engine.mirrors import planning, sweeping
@@ -30,6 +31,7 @@ from kelvix.engine.mirrors.sides import Opened
 from kelvix.store import crossings, mirror_consumers, mirror_looks, mirrors, pairs
 from kelvix.store.database_server import Transaction
 from kelvix.store.mirrors import KeptMirror
+from kelvix.store.records import Origin
 from kelvix.workspace import Space
 from kelvix.workspace.people import Person
 from kelvix.workspace.refusals import NotNow, NotValid
@@ -111,8 +113,9 @@ def create(engine: Engine, space: Space, left: int, right: int, person: Person) 
 
 
 def _opened(engine: Engine, space: Space, mirror: Mirror) -> dict[Side, Opened]:
+    actor = Actor(Origin(called="a mirror"))  # by which it is known what can be written
     try:
-        return {side: opening.open_side(engine, space, of.database) for side, of in mirror.sides}
+        return {side: opening.open_side(engine, space, of.database, actor) for side, of in mirror.sides}
     except Stop as stop:
         raise NotNow("This mirror can’t be set up now.", str(stop)) from None
 
@@ -209,6 +212,12 @@ def _problems(mirror: Mirror, rows: Sequence[MatchedRow], opened: Mapping[Side, 
         can = opened[side].collection.capabilities.writes
         if any(row.pair.goes_to(side) for row in rows) and "update" not in can:
             found.append(f"{opened[side].database.name} can only be read. Let all fields go the other way.")
+    for side in SIDES:
+        taken = sources_into(mirror.side(side).database, others)
+        for row in rows:
+            if row.pair.direction == f"to_{side}" and row.pair.field(side) in taken:
+                name = next((f.name for f in opened[side].schema.fields if f.id == row.pair.field(side)), "A field")
+                found.append(f"{name} is written by another mirror already. Remove it here or there.")
     if not mirror.match.keys:
         found.append("Choose at least one field by which items are recognised.")
     if in_ring(mirror, others):
@@ -226,6 +235,18 @@ def _is_coarser(row: MatchedRow, opened: Mapping[Side, Opened]) -> bool:
     if left is None or right is None or row.wrong:
         return False
     return TRANSLATIONS[row.pair.translation].is_coarser(left, right, row.pair.options)
+
+
+def sources_into(database: int, others: Sequence[Mirror]) -> set[FieldId]:
+    """Return the fields of a database into which other mirrors write one way: each has one source."""
+    return {
+        pair.field(side)
+        for other in others
+        for side, of in other.sides
+        if of.database == database
+        for pair in other.fields
+        if pair.direction == f"to_{side}"
+    }
 
 
 def in_ring(mirror: Mirror, others: Sequence[Mirror]) -> bool:

@@ -152,6 +152,8 @@ def history(space: Space, database: Database, record_id: int) -> History:
 def words_by(change: Change) -> str:
     """Return who or what made a change."""
     origin = change.origin
+    if "mirror" in origin:
+        return f"the mirror “{origin.get('called', '')}”"
     who = origin.get("person") or "a workflow"
     if "undoes" in origin:
         return f"{who}, undoing"

@@ -3032,7 +3032,7 @@ export interface components {
         };
         /**
          * ChangeOut
-         * @description `by` says who or what made the change; `run` where it was a run.
+         * @description `by` says who or what made the change; `run` where it was a run, `mirror` where it was a mirror.
          */
         ChangeOut: {
             /** After */
@@ -3054,6 +3054,8 @@ export interface components {
             item: string | null;
             /** Kind */
             kind: string;
+            /** Mirror */
+            mirror: number | null;
             /** Run */
             run: number | null;
             /** Seq */
@@ -3386,7 +3388,7 @@ export interface components {
              * Does
              * @enum {string}
              */
-            does: "delete" | "keep" | "create";
+            does: "delete" | "keep" | "create" | "cross";
         };
         /**
          * Default
@@ -4936,7 +4938,7 @@ export interface components {
         };
         /**
          * OriginOut
-         * @description Where a value came from: in words, with the run where there is one.
+         * @description Where a value came from: in words, with the run or the mirror where there is one.
          */
         OriginOut: {
             /**
@@ -4944,6 +4946,8 @@ export interface components {
              * Format: date-time
              */
             at: string;
+            /** Mirror */
+            mirror: number | null;
             /** Run */
             run: number | null;
             /** Words */

@@ -66,11 +66,13 @@ class MatchRule:
 
 @dataclass(frozen=True)
 class Safety:
-    """How much may happen to a side within a day before a person is asked: a share of its items, and never fewer than
-    `at_least`."""
+    """How much may happen to a side within a day before a person is asked: a share of its items that is deleted, and never
+    fewer than `at_least`; and a share that is overwritten, and never fewer than `overwritten_at_least`."""
 
     share: float = 0.1
     at_least: int = 5
+    overwritten: float = 0.5
+    overwritten_at_least: int = 50
 
 
 @dataclass(frozen=True)

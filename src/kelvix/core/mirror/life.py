@@ -22,7 +22,7 @@ Does = Literal[
     "wait",  # one can't be found, and nobody knows that it was deleted
     "ask",
 ]
-Asks = Literal["deleted", "deleted_but_edited", "left_but_edited", "too_many"]
+Asks = Literal["deleted", "deleted_but_edited", "left_but_edited", "too_many", "too_many_changes"]
 
 
 @dataclass(frozen=True)

@@ -74,7 +74,7 @@ class Stop(Exception):
 
 
 Wish = Literal["create", "leave"]
-Decision = Literal["delete", "keep", "create"]
+Decision = Literal["delete", "keep", "create", "cross"]
 
 
 class Crossing:
@@ -207,7 +207,9 @@ class Crossing:
         known: Mapping[Side, Known],
         step: Step,
         answers: Mapping[str, Answer] = {},
+        is_decided: bool = False,
     ) -> None:
+        was = pair
         fields = [one for one in self.fields if one.pair.id not in pair.held]
         items: dict[Side, Item] = {"left": left, "right": right}
         seen = {side: Seen(items[side].values, known[side].fields) for side in SIDES}
@@ -247,6 +249,9 @@ class Crossing:
         pair = replace(pair, open=open_, digests=digests)
         step.pairs.append(pair)
         if not any(writes.values()):
+            return self.keeping.commit(step)
+        if not is_decided and any(writes[side] and not self.keeping.allows(side, "update") for side in SIDES):
+            step.pairs[-1] = replace(pair, state="asked", asks="too_many_changes", agreed=was.agreed)
             return self.keeping.commit(step)
         written: list[Side] = []
         for side in SIDES:
@@ -357,11 +362,16 @@ class Crossing:
             return self._paired(pair)
         step = Step()
         known = {"left": self._observe("left", left, step), "right": self._observe("right", right, step)}
-        self._merged(pair, left, right, cast(Mapping[Side, Known], known), step, answers)
+        self._merged(pair, left, right, cast(Mapping[Side, Known], known), step, answers, True)
 
     def decide(self, pair: Pair, does: Decision) -> None:
-        """Carry out what a person says of a pair of which one item was deleted, or came outside the filter: delete the other
+        """Carry out what a person says of a pair whose change waits, since so much was changed (cross, or keep as it is); or of
+        one of which one item was deleted, or came outside the filter: delete the other
         one too, keep it alone, or create the deleted one again. Raises Later, TransientError."""
+        if pair.asks == "too_many_changes":
+            if does == "cross":
+                return self.settle(replace(pair, asks=None), {})
+            return self.keeping.commit(Step(pairs=[replace(pair, state="held", asks=None)]))
         items = {side: self._read(side, pair.item(side)) for side in SIDES}
         there = [side for side in SIDES if items[side] is not None]
         gone = [side for side in SIDES if (i := items[side]) is None or not self.running.is_inside(side, i)]

@@ -93,9 +93,13 @@ class Kept:
         safety = self.mirror.mirror.safety
 
         def work(t: Transaction) -> bool:
+            items = pairs.items_of(t, self.mirror.id, side)
+            if kind != "delete":
+                changed = crossings.within_a_day(t, self.mirror.id, side, ("update",))
+                return changed < max(safety.overwritten_at_least, int(safety.overwritten * items))
             done = crossings.within_a_day(t, self.mirror.id, side, ("delete",))
             waiting = mirror_looks.told_deleted(t, self.mirror.id, OTHER[side]) + pairs.asked(t, self.mirror.id, "too_many")
-            most = max(safety.at_least, int(safety.share * pairs.items_of(t, self.mirror.id, side)))
+            most = max(safety.at_least, int(safety.share * items))
             return done + max(waiting, 1) <= most
 
         return self.space.read(work)

@@ -70,6 +70,7 @@ CREATE TABLE pair (
   UNIQUE KEY one_left (mirror_id, left_open),
   UNIQUE KEY one_right (mirror_id, right_open),
   KEY by_state (mirror_id, state, n),
+  KEY of_mirror (mirror_id),
   KEY by_plan (mirror_id, plan, n),
   KEY by_firm (mirror_id, firm),
   KEY left_kin (left_collection, left_item),

@@ -1,3 +1,4 @@
+import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import { reads } from "../../fields";
 import { dateTime } from "../../parts/dates";
@@ -14,7 +15,7 @@ export function History({ detail, zone, onUndo }: { detail: Schemas["RecordDetai
           <tr key={c.seq}>
             <td className="w-130">{dateTime(c.at, zone)}</td>
             <td className="wrap">
-              <b>{c.by}</b> {KINDS[c.kind] ?? c.kind}
+              <b>{c.mirror ? <Link to={`/mirrors/${c.mirror}`}>{c.by}</Link> : c.by}</b> {KINDS[c.kind] ?? c.kind}
               {c.kind === "update" &&
                 Object.entries(c.after ?? {}).map(([id, after]) => {
                   const of = field(id);

@@ -10,16 +10,27 @@ export function DecideAll({ mirror }: { mirror: Mirror }) {
   const { fail, tell } = useNotices();
   const rows = useRows(mirror.id, { states: ["asked"] }).data?.pages.flatMap((page) => page.rows) ?? [];
   const waiting = rows.filter((row) => row.asks === "too_many").length;
+  const changes = rows.filter((row) => row.asks === "too_many_changes").length;
   const decide = useMutation({
-    mutationFn: (does: "delete" | "keep") =>
+    mutationFn: (does: "delete" | "keep" | "cross") =>
       answer(client.POST("/api/v1/mirrors/{mirror_id}/decide-all", { params: { path: { mirror_id: mirror.id } }, body: { does } })),
     onSuccess: (_, does) => {
-      tell(does === "delete" ? "The deletions were carried out." : "The items are kept.");
+      tell({ delete: "The deletions were carried out.", keep: "The items are kept.", cross: "The changes were carried out." }[does]);
       void queries.invalidateQueries({ queryKey: ["mirror", mirror.id] });
       void queries.invalidateQueries({ queryKey: ["mirror-rows", mirror.id] });
     },
     onError: fail,
   });
+  if (changes > 0) {
+    return (
+      <div className="note bad" role="group" aria-label="Changes that wait">
+        {changes} changes wait, because more than half of the items of one side were changed within a day.{" "}
+        <Button disabled={decide.isPending} onClick={() => decide.mutate("cross")}>
+          Let all {changes} cross
+        </Button>
+      </div>
+    );
+  }
   if (waiting === 0) return null;
   return (
     <div className="note bad" role="group" aria-label="Deletions that wait">

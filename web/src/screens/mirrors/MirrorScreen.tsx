@@ -21,8 +21,8 @@ export function MirrorScreen() {
     return (
       <main>
         <div className="head">
-          <h1>{mirror.error ? "Not found" : "Mirror"}</h1>
-          <div className="sub">{mirror.error ? "This mirror may have been deleted." : ""}</div>
+          <h1>{mirror.error ? "Mirror not found" : "Mirror"}</h1>
+          <div className="sub">{mirror.error ? "It may have been deleted." : ""}</div>
         </div>
       </main>
     );

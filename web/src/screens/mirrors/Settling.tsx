@@ -144,15 +144,28 @@ function Asked({ row, mirror }: { row: Row; mirror: Mirror }) {
   return (
     <div className="row wrapped" role="group" aria-label="Deleted on one side">
       <b>{asking(row, mirror)}</b>
-      <Button disabled={decide.isPending} onClick={() => decide.mutate("keep")}>
-        Keep the other
-      </Button>
-      <Button disabled={decide.isPending} onClick={() => decide.mutate("create")}>
-        Create it again
-      </Button>
-      <Button color="error" disabled={decide.isPending} onClick={() => decide.mutate("delete")}>
-        Delete the other
-      </Button>
+      {row.asks === "too_many_changes" ? (
+        <>
+          <Button disabled={decide.isPending} onClick={() => decide.mutate("cross")}>
+            Let it cross
+          </Button>
+          <Button disabled={decide.isPending} onClick={() => decide.mutate("keep")}>
+            Hold pair
+          </Button>
+        </>
+      ) : (
+        <>
+          <Button disabled={decide.isPending} onClick={() => decide.mutate("keep")}>
+            Keep the other
+          </Button>
+          <Button disabled={decide.isPending} onClick={() => decide.mutate("create")}>
+            Create it again
+          </Button>
+          <Button color="error" disabled={decide.isPending} onClick={() => decide.mutate("delete")}>
+            Delete the other
+          </Button>
+        </>
+      )}
     </div>
   );
 }

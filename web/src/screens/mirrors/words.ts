@@ -40,6 +40,8 @@ export function asking(row: Row, mirror: Mirror): string {
   switch (row.asks) {
     case "too_many":
       return "This deletion waits, because many items were deleted at once.";
+    case "too_many_changes":
+      return "This change waits, because many items were changed within a day.";
     case "deleted_but_edited":
       return `${deleted}, and the other one was edited since.`;
     case "left_but_edited":
