@@ -266,7 +266,7 @@ def test_an_item_crosses_two_mirrors_and_comes_back_by_neither(orla):
     chain = [Mirrored(orla, own, tasks), Mirrored(orla, own, issues)]
     chain[0].set_up(quiet=0)
     told = chain[1].set_up(quiet=0)["problems"]
-    assert told == ["link is written by another mirror already. Remove it here or there."], "each field has one source"
+    assert "link is written by another mirror already. Remove it here or there." in told, "each field has one source"
     chain[1].set_up(fields=[f for f in chain[1].api("GET", "/set-up")["fields"] if f["left"] == own.title])
     for one in chain:
         one.plan()
