@@ -58,8 +58,9 @@ class Mirrors:
         )
         ivo = next(c.id for c in field["Who"].choices if c.name == "Ivo")
         for_ivo = Joined("all", (Comparison(field["Done"].id, "is", False), Comparison(field["Who"].id, "is", ivo)))
+        on_the_bench = Joined("all", (Comparison("done", "is", False),))
         self._mirror(
-            "Workshop tasks and the bench", tasks, bench, ("Name", "Due", "Text", "Done"), inside=for_ivo, creates="right"
+            "Workshop tasks and the bench", tasks, bench, ("Name", "Due", "Text", "Done"), inside=for_ivo, theirs=on_the_bench
         )
         by_name = {f.name: f for f in parishes.fields}
         north = next(iter(by_name["Deanery"].choices)).id
@@ -77,14 +78,14 @@ class Mirrors:
 
     def _mirror(
         self, name: str, left: Database, right: Database, fields: tuple[str, ...], direction: Any = "both", creates: Any = "both",
-        inside: Where | None = None,
+        inside: Where | None = None, theirs: Where | None = None,
     ) -> int:  # fmt: skip
         """Make a mirror of the fields of the left that are named, and carry its plan out."""
         schemas = [opening.open_side(self.engine, self.space, side.id).schema for side in (left, right)]
         matched = self._matched(schemas[0], schemas[1], left, fields, direction)
         chosen = Mirror(
             MirrorSide(left.id, inside),
-            MirrorSide(right.id),
+            MirrorSide(right.id, theirs),
             matched,
             proposals.match_rule(schemas[0], schemas[1], matched),
             creates,

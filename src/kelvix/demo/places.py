@@ -24,6 +24,7 @@ from kelvix.store import connections
 from kelvix.store.directory import Space
 
 A = TypeVar("A", bound=PracticeApp)
+FOREMAN = "Ivo"  # whose tasks are on the bench
 ADDRESS = "works@brackenfell.example"
 INVOICES = (
     "Invoices of the works;;;;",
@@ -79,7 +80,7 @@ class Places:
         """Two lists of the workshop's tasks; the one for rounds, as lines work on it."""
         app, workshop = self._app(Tasks), self._container("tasks", "Workshop", holds=True)
         lists = {name: self._container("tasks", name, workshop) for name in ("Rounds", "Bench")}
-        for task in list(tasks.all_tasks())[-24:]:
+        for task in [task for task in tasks.all_tasks() if task.who == FOREMAN][-14:]:
             values = {
                 "title": task.name,
                 "notes": task.text,

@@ -102,7 +102,7 @@ function Conflict({ open, row, mirror, zone }: Props & { open: OpenField }) {
           <input type="checkbox" checked={always} onChange={(event) => setAlways(event.target.checked)} /> always for {matched.left.name}
         </label>
       </div>
-      <div className="quiet small">
+      <div className="quiet told-who">
         {was !== null && <>Was {was}. </>}
         <Who item={row.left} side={mirror.left.name} zone={zone} /> <Who item={row.right} side={mirror.right.name} zone={zone} />
       </div>
