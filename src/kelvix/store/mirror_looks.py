@@ -10,6 +10,7 @@ from kelvix.core.mirror.lens import Side
 from kelvix.store.database_server import Transaction
 from kelvix.store.secrets import digest
 
+TOGETHER = 500  # rows in one statement
 EDITS, BACKFILL = 0, 1  # turns: what people do goes before what is carried out of a plan
 
 
@@ -34,12 +35,14 @@ def stir(
 ) -> None:  # fmt: skip
     """Let items be looked at, in `wait` seconds, or sooner where that was meant before."""
     rows = [(mirror_id, side, item, workspace_id, turn, told, wait) for item in items]
-    if rows:
-        t.many(
+    for at in range(0, len(rows), TOGETHER):
+        some = rows[at : at + TOGETHER]
+        t.execute(
             "INSERT INTO mirror_look (mirror_id, side, item_id, workspace_id, turn, told, due_at) VALUES "
-            "(%s,%s,%s,%s,%s,%s, NOW(3) + INTERVAL %s SECOND) ON DUPLICATE KEY UPDATE n=n+1, turn=LEAST(turn, VALUES(turn)), "
+            + ",".join(["(%s,%s,%s,%s,%s,%s, NOW(3) + INTERVAL %s SECOND)"] * len(some))
+            + " ON DUPLICATE KEY UPDATE n=n+1, turn=LEAST(turn, VALUES(turn)), "
             "due_at=IF(failures>0, LEAST(due_at, VALUES(due_at)), due_at), told=VALUES(told)",
-            rows,
+            [value for row in some for value in row],
         )
 
 
@@ -47,7 +50,8 @@ def due(t: Transaction, limit: int) -> list[Look]:
     """Return looks whose time has come, of mirrors that are on: those of people's edits first."""
     rows = t.rows(
         "SELECT l.workspace_id, l.mirror_id, l.side, l.item_id, l.n, l.turn, l.since, l.failures FROM mirror_look l "
-        "JOIN mirror m ON m.id=l.mirror_id AND m.state='on' WHERE l.due_at <= NOW(3) ORDER BY l.turn, l.due_at LIMIT %s",
+        "JOIN mirror m ON m.id=l.mirror_id AND m.state='on' WHERE l.due_at <= NOW(3) ORDER BY l.turn, l.due_at, "
+        "l.mirror_id, l.side, l.item_id LIMIT %s",
         (limit,),
     )
     return [Look(**r) for r in rows]

@@ -125,6 +125,7 @@ def put_only(
             mirror_id,
             *collections,
             one.item,
+            "only",
             one.state,
             json.dumps(one.body, ensure_ascii=False),
             json.dumps(one.keys, ensure_ascii=False),
@@ -139,7 +140,7 @@ def put_only(
     then = alone if anew else "n=n"
     t.many(
         f"INSERT INTO pair (id, workspace_id, mirror_id, left_collection, right_collection, {side}_item, linked, state, body, "
-        f"item_keys, firm, plan) VALUES (%s,%s,%s,%s,%s,%s,'only',%s,%s,%s,%s,%s) ON DUPLICATE KEY UPDATE {then}",
+        f"item_keys, firm, plan) VALUES (%s,%s,%s,%s,%s,%s,%s,%s,%s,%s,%s,%s) ON DUPLICATE KEY UPDATE {then}",
         rows,
     )
 
@@ -339,9 +340,20 @@ def put_planned(
         )
     t.many(
         "INSERT INTO pair (id, workspace_id, mirror_id, left_collection, right_collection, left_item, right_item, linked, "
-        "state, body, plan) VALUES (%s,%s,%s,%s,%s,%s,%s,'open','planned',%s,'pair')",
+        "state, body, plan) VALUES (%s,%s,%s,%s,%s,%s,%s,%s,%s,%s,%s)",
         [
-            (id, workspace_id, mirror_id, *collections, left, right, json.dumps(body, ensure_ascii=False))
+            (
+                id,
+                workspace_id,
+                mirror_id,
+                *collections,
+                left,
+                right,
+                "open",
+                "planned",
+                json.dumps(body, ensure_ascii=False),
+                "pair",
+            )
             for id, left, right, body in several
         ],
     )
