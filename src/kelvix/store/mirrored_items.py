@@ -48,6 +48,17 @@ def of(t: Transaction, collection_id: int, items: Sequence[str]) -> dict[str, Kn
     return {r["item_id"]: _read(r) for r in rows}
 
 
+def digests(t: Transaction, collection_id: int, items: Sequence[str]) -> dict[str, str]:
+    """Return of items that were seen what tells whether they were changed since."""
+    if not items:
+        return {}
+    rows = t.rows(
+        f"SELECT item_id, digest FROM mirrored_item WHERE collection_id=%s AND item_id IN ({','.join(['%s'] * len(items))})",
+        (collection_id, *items),
+    )
+    return {r["item_id"]: r["digest"] for r in rows}
+
+
 def put(t: Transaction, workspace_id: int, collection_id: int, several: Mapping[str, KnownItem], anew: bool = True) -> None:
     """Keep what is known of items. Unless `anew`, what is known of those that were seen before stays."""
     if not several:

@@ -56,9 +56,9 @@ def sweep(space: Space, kept: KeptMirror, running: Running, stage: Stage, token:
     def work(t: Transaction) -> bool:
         if not mirrors.set_stage(t, space.id, kept.id, after, token):
             return False
-        known = mirrored_items.of(t, kept.collection(side), list(here))
+        known = mirrored_items.digests(t, kept.collection(side), list(here))
         rows = pairs.known_among(t, kept.id, side, list(here))
-        same = [id for id, item in here.items() if id in known and known[id].digest == digest(item)]
+        same = {id for id, item in here.items() if known.get(id) == digest(item)}
         pairs.touch(t, kept.collection(side), list(known))
         stirred = [id for id in here if (id not in same and (id in inside or id in rows)) or (id in inside) != (id in rows)]
         mirror_looks.stir(t, space.id, kept.id, side, stirred)
