@@ -329,3 +329,19 @@ def test_another_workspace_sees_nothing_of_a_mirror(kelvix, tasks):
         ida.api("GET", f"/mirrors/{tasks.id}{where}", expect=404)
     ida.api("POST", f"/mirrors/{tasks.id}/plan", expect=404)
     assert ida.api("GET", "/mirrors") == []
+
+
+def test_what_was_separated_stays_so_in_a_new_plan_and_a_new_field_crosses(tasks):
+    fields = tasks.api("GET", "/set-up")["fields"]
+    tasks.set_up(fields=[f for f in fields if f["left"] == tasks.left.title])
+    tasks.plan()
+    tasks.carry_out()
+    tasks.orla.api("DELETE", f"/mirrors/{tasks.id}/rows/{tasks.row('Order leather')['id']}")
+    tasks.settles()
+    [ours] = [i for i in tasks.left.items() if i.title == "Voice the Principal"]
+    tasks.left.edit(ours.id, {"0": "Take the edge off."})
+    tasks.set_up(fields=[f for f in fields if f["left"] in (tasks.left.title, "0")])
+    assert tasks.plan() == {}, "the two that were separated are alone"
+    tasks.carry_out()
+    until(lambda: "Take the edge off." in [i.values.get("notes") for i in tasks.right.items()])
+    assert tasks.settles()["left_out"] == 2 and len(tasks.right.items()) == 3

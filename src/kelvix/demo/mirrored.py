@@ -80,7 +80,7 @@ class Mirrors:
         self, name: str, left: Database, right: Database, fields: tuple[str, ...], direction: Any = "both", creates: Any = "both",
         inside: Where | None = None, theirs: Where | None = None,
     ) -> int:  # fmt: skip
-        """Make a mirror of the fields of the left that are named, and carry its plan out."""
+        """Make a mirror of the named fields of the left side, and carry out its plan."""
         schemas = [opening.open_side(self.engine, self.space, side.id).schema for side in (left, right)]
         matched = self._matched(schemas[0], schemas[1], left, fields, direction)
         chosen = Mirror(

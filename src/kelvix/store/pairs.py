@@ -166,7 +166,7 @@ def alone(
     """Return items of a side that are alone, after a row's number: their numbers, ids and keys."""
     rows = t.rows(
         f"SELECT n, {side}_item AS item, item_keys FROM pair WHERE mirror_id=%s AND linked='only' AND {side}_item IS NOT NULL "
-        "AND n>%s ORDER BY n LIMIT %s",
+        "AND state<>'left_out' AND n>%s ORDER BY n LIMIT %s",
         (mirror_id, after, limit),
     )
     return [(r["n"], r["item"], json.loads(r["item_keys"])) for r in rows]
@@ -271,8 +271,8 @@ def delete(t: Transaction, mirror_id: int, id: str) -> None:
 
 
 def forget_plan(t: Transaction, mirror_id: int) -> None:
-    """Forget what a plan that was not carried out found."""
-    t.execute("DELETE FROM pair WHERE mirror_id=%s AND (plan IS NOT NULL OR linked='only')", (mirror_id,))
+    """Forget what a plan that was not carried out found, but not what a person left out."""
+    t.execute("DELETE FROM pair WHERE mirror_id=%s AND (plan IS NOT NULL OR linked='only') AND state<>'left_out'", (mirror_id,))
 
 
 def items_of(t: Transaction, mirror_id: int, side: Side) -> int:
@@ -308,8 +308,8 @@ def match_firm(t: Transaction, mirror_id: int, after: bytes, limit: int) -> list
     """Return firm keys that items of both sides have, after a digest, with how many have them, and one item of each side."""
     return t.rows(
         "SELECT firm, COUNT(left_item) AS lefts, COUNT(right_item) AS rights, MIN(left_item) AS left_item, "
-        "MIN(right_item) AS right_item FROM pair WHERE mirror_id=%s AND linked='only' AND firm > %s GROUP BY firm "
-        "HAVING lefts > 0 AND rights > 0 ORDER BY firm LIMIT %s",
+        "MIN(right_item) AS right_item FROM pair WHERE mirror_id=%s AND linked='only' AND state<>'left_out' AND firm > %s "
+        "GROUP BY firm HAVING lefts > 0 AND rights > 0 ORDER BY firm LIMIT %s",
         (mirror_id, after, limit),
     )
 
@@ -317,7 +317,8 @@ def match_firm(t: Transaction, mirror_id: int, after: bytes, limit: int) -> list
 def plan_rest(t: Transaction, mirror_id: int, side: Side, plan: str) -> None:
     """Plan what becomes of the items of a side that nothing was found for."""
     t.execute(
-        f"UPDATE pair SET plan=%s WHERE mirror_id=%s AND linked='only' AND plan IS NULL AND {side}_item IS NOT NULL",
+        f"UPDATE pair SET plan=%s WHERE mirror_id=%s AND linked='only' AND plan IS NULL AND {side}_item IS NOT NULL AND "
+        "state<>'left_out'",
         (plan, mirror_id),
     )
 
@@ -371,7 +372,8 @@ def put_doubts(t: Transaction, mirror_id: int, side: Side, found: Mapping[str, S
 def with_firm(t: Transaction, mirror_id: int, firm: bytes, limit: int) -> list[tuple[str | None, str | None]]:
     """Return items of both sides that are alone and have the same firm keys."""
     rows = t.rows(
-        "SELECT left_item, right_item FROM pair WHERE mirror_id=%s AND firm=%s AND linked='only' LIMIT %s",
+        "SELECT left_item, right_item FROM pair WHERE mirror_id=%s AND firm=%s AND linked='only' AND state<>'left_out' "
+        "LIMIT %s",
         (mirror_id, firm, limit),
     )
     return [(r["left_item"], r["right_item"]) for r in rows]
@@ -414,3 +416,12 @@ def waiting(t: Transaction, mirror_id: int, states: Sequence[str]) -> tuple[int,
         (mirror_id, *states),
     )
     return (int(row["n"]), row["since"]) if row and row["n"] else None
+
+
+def leave_ended(t: Transaction, mirror_id: int, side: Side) -> None:
+    """Leave out what is alone since its pair ended: it is neither matched nor created again."""
+    t.execute(
+        f"UPDATE pair p JOIN pair e ON e.mirror_id=p.mirror_id AND e.{side}_item=p.{side}_item AND e.linked='closed' "
+        "SET p.state='left_out' WHERE p.mirror_id=%s AND p.linked='only'",
+        (mirror_id,),
+    )

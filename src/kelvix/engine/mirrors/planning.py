@@ -109,7 +109,7 @@ def keep(t: Transaction, space: Space, kept: KeptMirror, running: Running, side:
     collections = (kept.collection("left"), kept.collection("right"))
     state: Any = f"only_{side}"
     alone = [keeping.only(kept, Only(side, item, state)) for item in items]
-    pairs.put_only(t, space.id, kept.id, collections, side, alone)
+    pairs.put_only(t, space.id, kept.id, collections, side, alone, anew=False)
 
 
 def _fresh() -> str:
@@ -121,6 +121,8 @@ def _fresh() -> str:
 
 def recognise(space: Space, kept: KeptMirror, stage: Stage, token: str) -> Stage | None:
     """Recognise pairs among what was read, and plan the rest: the stage after that, which is the end."""
+    for side in SIDES:
+        space.transact(partial(pairs.leave_ended, mirror_id=kept.id, side=side))
     _connected(space, kept)
     if any(key.by == "near" for key in kept.mirror.match.keys):
         _near(space, kept)

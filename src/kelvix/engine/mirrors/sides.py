@@ -91,7 +91,7 @@ class Opened:
 
 
 def database_of(engine: Engine, space: Space, number: int) -> Database:
-    """Return a database or a place by its number. Raises Stop where there is none any more."""
+    """Return a database or a place by its number. Raises Stop if it was deleted."""
     found = space.read(lambda t: engine.known.load(t, space.id)).get(number)
     if found is None:
         raise Stop("A database of this mirror was deleted. Restore it from the trash, or choose another.")

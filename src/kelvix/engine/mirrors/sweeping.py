@@ -86,6 +86,7 @@ def compare(space: Space, kept: KeptMirror, running: Running, stage: Stage, toke
         )
         for side in SIDES
     }
+    astray: list[str] = []
     for pair in open_pairs:
         report["pairs"] += 1
         left, right = known["left"].get(pair.left), known["right"].get(pair.right)
@@ -101,12 +102,14 @@ def compare(space: Space, kept: KeptMirror, running: Running, stage: Stage, toke
             report["waiting"] += 1
         else:
             report["different"] += 1
+            astray.append(pair.left)
             report["differ"] = [*report["differ"], pair.id][:MAX_NAMED]
     after: Stage | None = {**stage, "after": rows[-1].n, "report": report} if rows else None
 
     def work(t: Transaction) -> bool:
         if not mirrors.set_stage(t, space.id, kept.id, after, token):
             return False
+        mirror_looks.stir(t, space.id, kept.id, "left", astray)
         if after is None:
             report["waiting"] += mirror_looks.waiting(t, kept.id)
             total = {**report, "left": stage["left"], "right": stage["right"]}

@@ -13,8 +13,10 @@ from kelvix.core.mirror import forms
 from kelvix.core.values import Value
 from kelvix.engine.engine import Engine
 from kelvix.engine.mirrors import kept as keeping
-from kelvix.engine.mirrors import sides as opening
-from kelvix.engine.mirrors.sides import Opened
+from kelvix.engine.mirrors import looking
+from kelvix.engine.mirrors.crossing import Crossing as Looking
+from kelvix.engine.mirrors.crossing import Later
+from kelvix.engine.mirrors.keeping import Only, Step
 from kelvix.store import crossings, pairs
 from kelvix.store.crossings import Crossing
 from kelvix.store.database_server import Transaction
@@ -38,23 +40,25 @@ class Undone:
 
 def undo_many(engine: Engine, space: Space, kept: KeptMirror, several: list[Crossing], by: str) -> Undone:
     """Undo writes, the newest first. What was changed since stays. Raises Stop, TransientError, PermanentError."""
-    opened = opening.open_sides(engine, space, kept)
     undone, left = 0, []
     for one in several:
         try:
-            undo(space, kept, opened[one.side], one, by)
+            # Nobody looks meanwhile, so what is set back is not taken for an edit.
+            looking.with_item(engine, space, kept, one.side, one.item_id, partial(undo, space, kept, one, by))
             undone += 1
+        except Later:
+            left.append(f"{one.title or one.item_id}: It is being worked on. Undo it again in a moment.")
         except CannotUndo as why:
             left.append(f"{one.title or one.item_id}: {why}")
     engine.dispatch.announce(space.id, f"mirror:{kept.id}", "mirrors")
     return Undone(undone, tuple(left))
 
 
-def undo(space: Space, kept: KeptMirror, side: Opened, one: Crossing, by: str) -> None:
+def undo(space: Space, kept: KeptMirror, one: Crossing, by: str, looks: Looking) -> None:
     """Undo one write. Raises CannotUndo, TransientError, PermanentError."""
     if one.undone_by is not None:
         raise CannotUndo("It is already undone.")
-    source = side.collection
+    source = looks.sides[one.side]
     before, after = (_values(one.body[key]) for key in ("before", "after"))
     item = source.get((one.item_id,)).get(one.item_id)
     key = f"undo-{kept.id}-{one.n}"
@@ -68,7 +72,8 @@ def undo(space: Space, kept: KeptMirror, side: Opened, one: Crossing, by: str) -
                 fields = {p.id for p in kept.mirror.fields if p.field(one.side) in after}
                 space.transact(partial(_hold, space, kept, one, by, fields))
             case "delete":
-                _bring_back(source, item, before, one.item_id, key)
+                if (back := _bring_back(source, item, before, one.item_id, key)) is not None:
+                    looks.keeping.commit(Step(alone=[Only(one.side, back, "left_out")]))
                 space.transact(lambda t: crossings.set_undone(t, kept.id, one.n, by))
             case _:
                 raise CannotUndo("Nothing was written by this, so there is nothing to undo.")
@@ -102,14 +107,14 @@ def _set_back(source: Collection, item: Item | None, before: Mapping[str, Value]
     source.write(Write("update", key, item.id, {f: before.get(f) for f in after}, item.version))
 
 
-def _bring_back(source: Collection, item: Item | None, before: Mapping[str, Value], id: str, key: str) -> None:
+def _bring_back(source: Collection, item: Item | None, before: Mapping[str, Value], id: str, key: str) -> Item | None:
+    """Bring a deleted item back: it, if it was brought back now. It stays alone, since its pair has ended."""
     if item is not None:
-        return
+        return None
     if "restore" in source.capabilities.writes:
-        source.write(Write("restore", key, id))
-        return
+        return source.write(Write("restore", key, id)).item
     can = {f.id for f in source.schema().fields if f.can_write}
-    source.write(Write("create", key, values={f: v for f, v in before.items() if f in can and v is not None}))
+    return source.write(Write("create", key, values={f: v for f, v in before.items() if f in can and v is not None})).item
 
 
 def _end(space: Space, kept: KeptMirror, one: Crossing, by: str, t: Transaction) -> None:

@@ -67,13 +67,14 @@ export function useFresh(id: number, chosen: Chosen, first: number, last: number
   const queries = useQueryClient();
   const key = JSON.stringify(chosen);
   useEffect(() => {
-    const kept = queries.getQueryData<InfiniteData<Rows, number>>(rowsKey(id, chosen));
+    const wanted = JSON.parse(key) as Chosen; // compared by what it says, not by which object it is
+    const kept = queries.getQueryData<InfiniteData<Rows, number>>(rowsKey(id, wanted));
     if (!kept) return;
     const inSight = kept.pageParams.map((after, n) => [after, n] as const).filter(([, n]) => n >= first && n <= last);
     let over = false;
-    void Promise.all(inSight.map(async ([after, n]) => [n, await readPage(id, chosen, after)] as const)).then((read) => {
+    void Promise.all(inSight.map(async ([after, n]) => [n, await readPage(id, wanted, after)] as const)).then((read) => {
       if (over) return;
-      queries.setQueryData<InfiniteData<Rows, number>>(rowsKey(id, chosen), (now) => {
+      queries.setQueryData<InfiniteData<Rows, number>>(rowsKey(id, wanted), (now) => {
         if (!now) return now;
         const pages = [...now.pages];
         for (const [n, page] of read) if (n < pages.length) pages[n] = page;
@@ -83,7 +84,6 @@ export function useFresh(id: number, chosen: Chosen, first: number, last: number
     return () => {
       over = true;
     };
-    // eslint-disable-next-line react-hooks/exhaustive-deps -- chosen is compared by what it says
   }, [queries, id, key, first, last, stamp]);
 }
 
