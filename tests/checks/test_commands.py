@@ -37,8 +37,8 @@ def begin(command, folder, port):
         return subprocess.Popen(words, env=ENV, stdout=log, stderr=log, start_new_session=True)
 
 
-def address(folder, command):
-    return until(lambda: re.search(r"http://\S+/sign-in/\S+", (folder / f"{command}.out").read_text()), 90)[0]
+def address(folder, command, seconds=90):
+    return until(lambda: re.search(r"http://\S+/sign-in/\S+", (folder / f"{command}.out").read_text()), seconds)[0]
 
 
 def of_folder(folder):
@@ -133,6 +133,7 @@ def test_a_database_that_was_half_made_is_made_anew(tmp_path):
     assert not half.exists()
 
 
+@pytest.mark.timeout(420)  # the weeks that it makes up take half a minute alone, and minutes beside other tests
 def test_the_demo_is_deterministic_and_rich(tmp_path):
     from kelvix.demo.messages import LETTERS, all_sources
 
@@ -142,7 +143,7 @@ def test_the_demo_is_deterministic_and_rich(tmp_path):
     child = begin("demo", tmp_path, port)
     try:
         with httpx.Client(base_url=f"http://127.0.0.1:{port}", trust_env=False) as web:
-            web.get(address(tmp_path, "demo"))
+            web.get(address(tmp_path, "demo", 300))
             flows_on = {w["name"]: w["state"] for w in web.get("/api/v1/workflows").json()}
             databases = {d["name"]: d["records"] for d in web.get("/api/v1/databases").json()}
             assert databases == {
