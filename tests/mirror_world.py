@@ -231,7 +231,7 @@ class Memory:
     def wish(self, side: Side, item: str) -> None:
         return None
 
-    def allows(self, side: Side, kind: str) -> bool:
+    def allows(self, side: Side, kind: str, more: int = 0) -> bool:
         return True
 
     def kin(self, side: Side, item: str) -> Sequence[str] | None:

@@ -65,7 +65,8 @@ class MatchedFieldOut(BaseModel):
 
 
 class StageOut(BaseModel):
-    """What is done to the mirror as a whole: read, match, carry, sweep or parity; and how many items that was so far."""
+    """What is done to the mirror as a whole: read, match, carry, sweep, parity or rehearse; and how many items that was so
+    far."""
 
     does: str
     left: int = 0

@@ -130,7 +130,8 @@ def set_stage(t: Transaction, workspace_id: int, mirror_id: int, stage: Mapping[
 def claim_stage(t: Transaction, token: str, lease: float) -> KeptMirror | None:
     """Claim the work on one mirror whose plan is to be read or carried out, for `lease` seconds."""
     row = t.row(
-        f"SELECT {COLUMNS} FROM mirror WHERE stage IS NOT NULL AND state IN ('planning','on') "
+        f"SELECT {COLUMNS} FROM mirror WHERE stage IS NOT NULL AND "
+        "(state IN ('planning','on') OR JSON_VALUE(stage, '$.does')='rehearse') "
         "AND COALESCE(stage_until, NOW(3)) <= NOW(3) LIMIT 1 FOR UPDATE SKIP LOCKED"
     )
     if row is None:
@@ -148,6 +149,18 @@ def hold_stage(t: Transaction, mirror_id: int, token: str, lease: float) -> bool
             (lease, mirror_id, token),
         )
     )
+
+
+def put_rehearsal(t: Transaction, workspace_id: int, mirror_id: int, report: Mapping[str, Any]) -> None:
+    """Keep what a mirror would do, as it was last rehearsed."""
+    kept = json.dumps(report, ensure_ascii=False)
+    t.execute("UPDATE mirror SET rehearsal=%s WHERE workspace_id=%s AND id=%s", (kept, workspace_id, mirror_id))
+
+
+def rehearsal(t: Transaction, workspace_id: int, mirror_id: int) -> dict[str, Any] | None:
+    """Return what was found when a mirror was last rehearsed; None where it never was."""
+    row = t.row("SELECT rehearsal FROM mirror WHERE workspace_id=%s AND id=%s", (workspace_id, mirror_id))
+    return dict(json.loads(row["rehearsal"])) if row and row["rehearsal"] else None
 
 
 def due_sweep(t: Transaction) -> KeptMirror | None:

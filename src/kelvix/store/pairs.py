@@ -82,6 +82,18 @@ def known_among(t: Transaction, mirror_id: int, side: Side, items: Sequence[str]
     return {r["item"] for r in rows}
 
 
+def states_of(t: Transaction, mirror_id: int, side: Side, items: Sequence[str]) -> dict[str, str]:
+    """Return the states of the rows of some items; of one whose pair ended, “closed” where it has no other."""
+    if not items:
+        return {}
+    rows = t.rows(
+        f"SELECT {side}_item AS item, state FROM pair WHERE mirror_id=%s AND {side}_item IN "
+        f"({','.join(['%s'] * len(items))}) ORDER BY linked='closed' DESC",
+        (mirror_id, *items),
+    )
+    return {r["item"]: r["state"] for r in rows}
+
+
 def put(
     t: Transaction,
     workspace_id: int,

@@ -975,6 +975,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/mirrors/{mirror_id}/rehearsal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Mirror Rehearsal
+         * @description Return what the last rehearsal found; null where there was none.
+         */
+        get: operations["get_mirror_rehearsal_api_v1_mirrors__mirror_id__rehearsal_get"];
+        put?: never;
+        /**
+         * Rehearse Mirror
+         * @description Begin to find out what would cross now. Nothing is written.
+         */
+        post: operations["rehearse_mirror_api_v1_mirrors__mirror_id__rehearsal_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/mirrors/{mirror_id}/rows": {
         parameters: {
             query?: never;
@@ -4692,6 +4716,35 @@ export interface components {
             waiting: number;
         };
         /**
+         * MirrorRehearsalOut
+         * @description What a mirror would do. `counts`: by what would come and where; `named`: the first 300; `problem`: why nothing was
+         *     found.
+         */
+        MirrorRehearsalOut: {
+            /**
+             * Began At
+             * Format: date-time
+             */
+            began_at: string;
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /**
+             * Ended At
+             * Format: date-time
+             */
+            ended_at: string;
+            /** Left */
+            left: number;
+            /** Named */
+            named: components["schemas"]["WouldOut"][];
+            /** Problem */
+            problem: string | null;
+            /** Right */
+            right: number;
+        };
+        /**
          * MirrorSideOut
          * @description `app`: of a place; none of a database of ours.
          */
@@ -6289,7 +6342,7 @@ export interface components {
         };
         /**
          * StageOut
-         * @description What is done to the mirror as a whole: read, match, carry, sweep or parity; and how many items that was so far.
+         * @description What is done to the mirror as a whole: read, match, carry, sweep, parity or rehearse; and how many items that was so far.
          */
         StageOut: {
             /** Does */
@@ -7197,6 +7250,32 @@ export interface components {
              * @example Europe/London
              */
             timezone: string;
+        };
+        /**
+         * WouldOut
+         * @description What would become of an item. `comes`: create, update, delete or restore, on `side`; or asked, conflict, refused,
+         *     no_counterpart or waits. `before` and `after`: by fields.
+         */
+        WouldOut: {
+            /** After */
+            after: {
+                [key: string]: string | boolean | string[] | string[][] | null;
+            };
+            /** Before */
+            before: {
+                [key: string]: string | boolean | string[] | string[][] | null;
+            };
+            /** Comes */
+            comes: string;
+            /** Pair */
+            pair: string | null;
+            /**
+             * Side
+             * @enum {string}
+             */
+            side: "left" | "right";
+            /** Title */
+            title: string;
         };
         /**
          * Written
@@ -9187,6 +9266,68 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_mirror_rehearsal_api_v1_mirrors__mirror_id__rehearsal_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mirror_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MirrorRehearsalOut"] | null;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    rehearse_mirror_api_v1_mirrors__mirror_id__rehearsal_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mirror_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
             };
             /** @description Validation Error */
             422: {

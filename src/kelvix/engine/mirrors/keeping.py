@@ -141,9 +141,9 @@ class Keeping(Protocol):
     def wish(self, side: Side, item: str) -> Literal["create", "leave"] | None:
         """Return what a person said of an item in no pair: create its counterpart whatever is there, or leave it alone."""
 
-    def allows(self, side: Side, kind: WriteKind) -> bool:
-        """Say whether another item of a side may be deleted or changed today, with all that waits for that, or whether that is
-        so much that a person is asked first."""
+    def allows(self, side: Side, kind: WriteKind, more: int = 0) -> bool:
+        """Say whether another item of a side may be deleted or changed today, with all that waits for that and so many `more`,
+        or whether that is so much that a person is asked first."""
 
     def kin(self, side: Side, item: str) -> Sequence[str] | None:
         """Return the items of the other side's collection with which an item is connected by pairs of whichever mirrors, ended

@@ -89,18 +89,18 @@ class Kept:
         known = self.space.read(lambda t: pairs.known_among(t, self.mirror.id, side, [i.id for i in there]))
         return [keyed(self.mirror, side, item) for item in there if item.id not in known]
 
-    def allows(self, side: Side, kind: WriteKind) -> bool:
+    def allows(self, side: Side, kind: WriteKind, more: int = 0) -> bool:
         safety = self.mirror.mirror.safety
 
         def work(t: Transaction) -> bool:
             items = pairs.items_of(t, self.mirror.id, side)
             if kind != "delete":
                 changed = crossings.within_a_day(t, self.mirror.id, side, ("update",))
-                return changed < max(safety.overwritten_at_least, int(safety.overwritten * items))
+                return changed + more < max(safety.overwritten_at_least, int(safety.overwritten * items))
             done = crossings.within_a_day(t, self.mirror.id, side, ("delete",))
             waiting = mirror_looks.told_deleted(t, self.mirror.id, OTHER[side]) + pairs.asked(t, self.mirror.id, "too_many")
             most = max(safety.at_least, int(safety.share * items))
-            return done + max(waiting, 1) <= most
+            return done + more + max(waiting, 1) <= most
 
         return self.space.read(work)
 

@@ -8,7 +8,7 @@ from collections.abc import Callable, Mapping
 
 from kelvix.core.collection import PermanentError, TransientError
 from kelvix.engine.engine import Engine
-from kelvix.engine.mirrors import planning, sweeping
+from kelvix.engine.mirrors import planning, rehearsing, sweeping
 from kelvix.engine.mirrors.crossing import Running, Stop
 from kelvix.engine.mirrors.looking import open_mirror, stop_mirror
 from kelvix.engine.mirrors.planning import Stage
@@ -33,6 +33,7 @@ STAGES: Mapping[str, Does] = {
     "carry": planning.carry,
     "sweep": sweeping.sweep,
     "parity": sweeping.compare,
+    "rehearse": rehearsing.rehearse,
 }
 
 
@@ -64,13 +65,21 @@ def work_due(engine: Engine, server: DatabaseServer) -> int:
     except TransientError as failure:
         wait = failure.after or AGAIN
     except Stop as stop:
-        stop_mirror(engine, space, kept, str(stop))
+        _give_up(engine, space, kept, str(stop), token)
     except PermanentError as failure:
         engine.note_failure(space, failure.connection, failure)
-        stop_mirror(engine, space, kept, f"{failure}.")
+        _give_up(engine, space, kept, f"{failure}.", token)
     server.transact(lambda t: mirrors.hold_stage(t, kept.id, token, wait))
     engine.dispatch.announce(space.id, f"mirror:{kept.id}", "mirrors")
     return steps
+
+
+def _give_up(engine: Engine, space: Space, kept: KeptMirror, reason: str, token: str) -> None:
+    """Stop a mirror for a reason; of one that was rehearsed, only the rehearsal is over."""
+    if kept.stage is not None and kept.stage["does"] == "rehearse":
+        rehearsing.end(space, kept, {"began_at": kept.stage["began_at"], "problem": reason}, token)
+    else:
+        stop_mirror(engine, space, kept, reason)
 
 
 def _begin_sweep(engine: Engine, t: Transaction) -> None:

@@ -46,11 +46,7 @@ def sweep(space: Space, kept: KeptMirror, running: Running, stage: Stage, token:
     count = stage[side] + len(here)
     after: dict[str, Any] = {**stage, "after": page.after, side: count}
     if page.after is None:
-        if not count and space.read(lambda t: pairs.items_of(t, kept.id, side)) >= MANY:
-            raise Stop(
-                "One side came back empty. Nothing was deleted on the other. See whether its items were moved, then turn "
-                "the mirror on again."
-            )
+        check_not_empty(space, kept, side, count)
         after |= {"side": OTHER[side]} if side == "left" else {"does": "parity", "after": 0, "report": _empty()}
 
     def work(t: Transaction) -> bool:
@@ -69,6 +65,15 @@ def sweep(space: Space, kept: KeptMirror, running: Running, stage: Stage, token:
         return True
 
     return after if space.transact(work) else None
+
+
+def check_not_empty(space: Space, kept: KeptMirror, side: Side, count: int) -> None:
+    """See that a side of which all was read still has items, if it had. Raises Stop."""
+    if not count and space.read(lambda t: pairs.items_of(t, kept.id, side)) >= MANY:
+        raise Stop(
+            "One side came back empty. Nothing was deleted on the other. See whether its items were moved, then turn "
+            "the mirror on again."
+        )
 
 
 def _empty() -> dict[str, Any]:

@@ -56,7 +56,7 @@ function One({ one, mirror, zone }: { one: Crossing; mirror: Mirror; zone: strin
       <span className="what">
         <b>{DID[one.kind] ?? one.kind}</b> {WRITES.has(one.kind) ? `in ${mirror[one.side].name}` : fieldName(mirror, one.field)}
         {one.title && `: ${one.title}`}
-        {one.kind === "update" && <Changed one={one} mirror={mirror} zone={zone} />}
+        {one.kind === "update" && <Changed of={one} mirror={mirror} zone={zone} />}
         {!WRITES.has(one.kind) && <span className="quiet"> {String(one.after[""] ?? "")}</span>}
       </span>
       <span className="num quiet">{one.delay !== null && span(one.delay / 1000)}</span>
@@ -83,12 +83,12 @@ function fieldName(mirror: Mirror, id: string | null): string {
 }
 
 /** The fields that a write changed: what was there, and what is now. */
-function Changed({ one, mirror, zone }: { one: Crossing; mirror: Mirror; zone: string }) {
-  return Object.keys(one.after).map((id) => {
-    const field = mirror.matched.map((m) => m[one.side]).find((f) => f?.id === id);
+export function Changed({ of, mirror, zone }: { of: Pick<Crossing, "side" | "before" | "after">; mirror: Mirror; zone: string }) {
+  return Object.keys(of.after).map((id) => {
+    const field = mirror.matched.map((m) => m[of.side]).find((f) => f?.id === id);
     if (!field) return null;
-    const before = reads(field, one.before[id], zone);
-    const after = reads(field, one.after[id], zone);
+    const before = reads(field, of.before[id], zone);
+    const after = reads(field, of.after[id], zone);
     return (
       <span key={id} className="changed">
         {field.name}: <del>{before || "empty"}</del> → {after || "empty"}

@@ -9,6 +9,7 @@ import { HistoryTab } from "./HistoryTab";
 import { ParityTab } from "./ParityTab";
 import { Plan } from "./Plan";
 import { Items } from "./Items";
+import { RehearsalTab } from "./RehearsalTab";
 import { useMirror, useParity, type Mirror } from "./queries";
 import { SetUp } from "./SetUp";
 import { MIRROR_STATES, stageWords, ways } from "./words";
@@ -50,6 +51,7 @@ function Shown({ mirror, tab, stamp }: { mirror: Mirror; tab: string; stamp: num
           <>
             <NavLink to={`${at}/history`}>History</NavLink>
             <NavLink to={`${at}/parity`}>Parity</NavLink>
+            <NavLink to={`${at}/rehearsal`}>Rehearsal</NavLink>
           </>
         )}
       </nav>
@@ -61,6 +63,8 @@ function Shown({ mirror, tab, stamp }: { mirror: Mirror; tab: string; stamp: num
         <HistoryTab mirror={mirror} />
       ) : shown === "parity" ? (
         <ParityTab mirror={mirror} />
+      ) : shown === "rehearsal" ? (
+        <RehearsalTab mirror={mirror} />
       ) : isPlan ? (
         <Plan mirror={mirror} stamp={stamp} />
       ) : (

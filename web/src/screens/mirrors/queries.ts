@@ -11,6 +11,7 @@ export type FieldPair = Schemas["MatchedOut"];
 export type MatchedField = Schemas["MatchedFieldOut"];
 export type Crossing = Schemas["CrossingOut"];
 export type Parity = Schemas["ParityOut"];
+export type Would = Schemas["WouldOut"];
 export type Side = "left" | "right";
 type Rows = Schemas["RowsOut"];
 
@@ -105,6 +106,12 @@ export const useVolume = (id: number) =>
 
 export const useParity = (id: number) =>
   useQuery({ queryKey: ["mirror", id, "parity"], queryFn: () => answer(client.GET("/api/v1/mirrors/{mirror_id}/parity", at(id))) });
+
+export const useRehearsal = (id: number) =>
+  useQuery({
+    queryKey: ["mirror", id, "rehearsal"],
+    queryFn: () => answer(client.GET("/api/v1/mirrors/{mirror_id}/rehearsal", at(id))),
+  });
 
 export const useFound = (id: number, text: string) =>
   useQuery({

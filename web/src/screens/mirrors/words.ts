@@ -61,6 +61,7 @@ export function stageWords(mirror: Mirror): string {
     match: `Recognising pairs: ${read}`,
     carry: `Carrying out the plan: ${stage.done.toLocaleString("en-GB")} items`,
     sweep: `Checking parity: ${read}`,
+    rehearse: `Rehearsing: ${read}`,
     parity: "Checking parity: comparing pairs",
   };
   return words[stage.does] ?? "";

@@ -1,0 +1,2 @@
+-- What a mirror would do, as it was last rehearsed.
+ALTER TABLE mirror ADD COLUMN IF NOT EXISTS rehearsal MEDIUMTEXT NULL;
