@@ -28,7 +28,7 @@ from kelvix.core.collection import (
     Write,
     Written,
 )
-from kelvix.core.mirror.document import OTHER, FieldPair, Mirror, MirrorSide, OnDelete, Policy
+from kelvix.core.mirror.document import OTHER, FieldPair, Mirror, MirrorSide, OnDelete, OnLeaving, Policy
 from kelvix.core.mirror.lens import Side
 from kelvix.core.mirror.merge import SIDES
 from kelvix.core.mirror.reconciling import Matched, Seen
@@ -48,7 +48,8 @@ TITLE, NOTE, TAGS, PRIVATE = (
     Field("private", "Private", "text"),
 )
 MARK = Field("mark", "Mark", "text")  # given once to what a person adds: there is one item of each mark at most
-FIELDS = (TITLE, NOTE, TAGS, PRIVATE, MARK)
+PLACE = Field("place", "Place", "text")  # where an item is, which is its own side's business: “out” and “secret” are outside
+FIELDS = (TITLE, NOTE, TAGS, PRIVATE, MARK, PLACE)
 MATCHED = (
     ("text", TITLE, {}),
     ("text", MARK, {}),
@@ -73,6 +74,21 @@ def without_notes(of: str, value: Any) -> Any:
     return STAYS if of == "note" else value
 
 
+Inside = Callable[["World", Item], bool]  # whether a filter lets an item through, which is the same on all sides
+
+
+def without_felt(world: World, item: Item) -> bool:
+    return "felt" not in (item.values["tags"] or ())
+
+
+def not_out(world: World, item: Item) -> bool:
+    return item.values["place"] not in ("out", "secret")
+
+
+def young(world: World, item: Item) -> bool:
+    return (world.clock() - item.created).total_seconds() < 200
+
+
 RING = (("a", "b"), ("b", "c"), ("c", "a"))
 KINDS: Mapping[str, Mapping[str, Any]] = {
     "plain": {},
@@ -84,6 +100,17 @@ KINDS: Mapping[str, Mapping[str, Any]] = {
     "own way": {"ways": {"b": in_capitals}},
     "wilful": {"ways": {"b": without_tin}},
     "refusing": {"ways": {"b": without_notes}},
+    "filtered by what crosses": {"inside": without_felt},
+    "filtered by what crosses, and follows": {"inside": without_felt, "leaving": "delete"},
+    "filtered by its own": {"inside": not_out},
+    "filtered by its own, and follows": {"inside": not_out, "leaving": "delete"},
+    "filtered by the clock": {"inside": young, "leaving": "delete"},
+    "filtered in a chain": {"inside": not_out, "leaving": "delete", "edges": RING[:2]},
+    "moving": {"moves": True},
+    "late": {"robots": {"b"}},
+    "separated": {"separates": True, "deletes": "keep"},
+    "twice": {"edges": (("a", "b"), ("a", "b"))},
+    "two sources": {"edges": (("a", "c"), ("b", "c")), "deletes": "keep"},
     "chain": {"edges": RING[:2]},
     "ring": {"edges": RING},
 }
@@ -155,12 +182,22 @@ class App(Collection):
             item, values={**item.values, **kept}, version=str(int(item.version or 0) + 1), changed=now, changed_by=by
         )
         self.items[id] = item
+        self.world.ever.setdefault(self.name, set()).update(tokens_of(item))
         self.world.tell(self.name, id)
         return item
 
     def remove(self, id: str) -> None:
         del self.items[id]
         self.world.tell(self.name, id)
+
+    def move(self, id: str) -> None:
+        """Let an item go on under another identity, as where it is moved."""
+        item = self.items.pop(id)
+        new = f"{self.name}{next(self.numbers)}"
+        self.items[new] = replace(item, id=new, version="1")
+        self.world.moved[id] = new
+        self.world.tell(self.name, id)
+        self.world.tell(self.name, new)
 
     def write(self, write: Write) -> Written:
         fault = self.world.fault("write", self.name, write)
@@ -191,6 +228,7 @@ class App(Collection):
                 raise ConflictError("it was changed")
             self.writes += 1
             if write.kind == "delete":
+                self.world.check_deletion(self.name, self.items[write.id])
                 self.remove(write.id)
                 made = Written("deleted", None)
             else:
@@ -209,6 +247,7 @@ class Memory:
     pairs: dict[str, Pair] = field(default_factory=dict)
     intents_: dict[str, Intent] = field(default_factory=dict)
     notes: list[Note] = field(default_factory=list)
+    seen: set[tuple[Side, str]] = field(default_factory=set)  # items that were looked at, and are in no pair
 
     def pair_of(self, side: Side, item: str) -> Pair | None:
         return next((p for p in self.pairs.values() if p.item(side) == item and p.linked != "closed"), None)
@@ -224,9 +263,28 @@ class Memory:
 
     def alike(self, side: Side, item: Item) -> Sequence[str]:
         other = OTHER[side]
-        title = item.values["title"]
         there = self.world.apps[self.names[other]].items.values()
-        return [i.id for i in there if title and i.values["title"] == title and not self.was_paired(other, i.id)]
+        return [i.id for i in there if self._is_alike(item, i) and not self.was_paired(other, i.id)]
+
+    def _is_alike(self, one: Item, other: Item) -> bool:
+        key = "mark" if self.world.moves else "title"  # what is moved is known again by what nobody edits
+        return bool(one.values[key]) and one.values[key] == other.values[key]
+
+    def undecided(self, side: Side, item: Item) -> Sequence[Pair]:
+        here = self.world.apps[self.names[side]].items
+        gone = [p for p in self.pairs.values() if p.linked != "closed" and p.item(side) not in here]
+        return [p for p in gone if self._was_alike(side, p.item(side), item)]
+
+    def successors(self, side: Side, gone: str) -> Sequence[str]:
+        new = [i for i in self.world.apps[self.names[side]].items.values() if (side, i.id) not in self.seen]
+        return [i.id for i in new if not self.was_paired(side, i.id) and self._was_alike(side, gone, i)]
+
+    def _was_alike(self, side: Side, gone: str, item: Item) -> bool:
+        was = self.world.known.get((self.names[side], gone), Known()).item
+        return was is not None and self._is_alike(was, item)
+
+    def hold(self, pair: Pair) -> bool:
+        return True
 
     def wish(self, side: Side, item: str) -> None:
         return None
@@ -255,6 +313,16 @@ class Memory:
                     return None
         return [id for name, id in reached if name == to]
 
+    def put_pair(self, pair: Pair) -> None:
+        self.pairs[pair.id] = pair
+
+    def forget_ended(self) -> None:
+        """Forget the pairs that ended, of which neither item is there any more."""
+        apps = {side: self.world.apps[self.names[side]].items for side in SIDES}
+        for pair in list(self.pairs.values()):
+            if pair.linked == "closed" and not any(pair.item(side) in apps[side] for side in SIDES):
+                del self.pairs[pair.id]
+
     def commit(self, step: Step) -> None:
         fault = self.world.fault("commit", str(self.number), None)
         if fault == "crash before":
@@ -270,6 +338,7 @@ class Memory:
         for side, item in step.stirred:
             self.world.stir(self.number, side, item)
         self.notes += step.notes
+        self.seen |= {(one.side, one.item.id) for one in step.alone}
         if fault == "crash after":
             raise Crash
 
@@ -283,6 +352,11 @@ class World:
     often: float = 0.15  # how often something goes wrong
     policy: Policy = "ask"
     deletes: OnDelete = "follow"
+    inside: Inside = lambda world, item: True
+    leaving: OnLeaving = "stop"
+    moves: bool = False  # apps give an item another identity when it is moved
+    separates: bool = False  # people separate pairs, and a hundred days go by
+    robots: frozenset[str] = frozenset()  # apps that change a title by themselves, some time after it was written
     ways: Mapping[str, Way] = field(default_factory=dict)
     keys: bool = True
     versions: bool = True
@@ -301,6 +375,10 @@ class World:
         self.mirrors: list[tuple[Memory, Crossing]] = []
         self.edits: list[Edit] = []
         self.deleted: list[tuple[str, str]] = []
+        self.left: set[str] = set()  # marks of what a person took out of a filter
+        self.secrets: list[Edit] = []  # edits of items that were taken out by the same save, for good
+        self.moved: dict[str, str] = {}
+        self.ever: dict[str, set[str]] = {}  # tokens that stood at some time, by app
         self.asked = 0
         around = Around()
         for n, (left, right) in enumerate(self.edges):
@@ -309,20 +387,30 @@ class World:
                 Matched(p, TRANSLATIONS[c].domain(of, of, o, around)) for p, (c, of, o) in zip(pairs, MATCHED, strict=True)
             ]
             running = Running(
-                Mirror(MirrorSide(1), MirrorSide(2), tuple(pairs), deletes=self.deletes),
+                Mirror(MirrorSide(1), MirrorSide(2), tuple(pairs), deletes=self.deletes, leaving=self.leaving),
                 fields,
                 {"left": self.apps[left], "right": self.apps[right]},
-                lambda side, item: True,
-                lambda side, by: by != "mirror",
+                lambda side, item: self.inside(self, item),
+                lambda side, by: by not in ("mirror", "robot"),
+                lambda side, values: self.inside(self, self._made_of(values)),
             )
             memory = self.keeps(self, n, {"left": left, "right": right}, running)
             self.mirrors.append((memory, Crossing(running, memory, lambda: f"k{next(self.numbers)}", self.clock)))
+
+    def _made_of(self, values: Mapping[str, Any]) -> Item:
+        return Item("", "1", {f.id: None for f in FIELDS} | dict(values), "", "", "", "", self.clock(), changed=self.clock())
 
     # What people do
 
     def edit(self) -> None:
         app = self.dice.choice(list(self.apps.values()))
         what = self.dice.random()
+        if self.moves and what < 0.08 and app.items:
+            return app.move(self.dice.choice(list(app.items)))
+        if app.name in self.robots and what < 0.15 and app.items:
+            return self._robot(app, self.dice.choice(list(app.items.values())))
+        if self.separates and what < 0.08:
+            return self._separate()
         if what < 0.25 or not app.items:
             token = f"t{next(self.numbers)}"
             item = app.put(None, {"title": token, "mark": f"m{token}", "private": f"p{next(self.numbers)}"}, "ada")
@@ -341,10 +429,12 @@ class World:
 
     def _change(self, app: App, id: str) -> None:
         item, token = app.items[id], f"t{next(self.numbers)}"
-        of = self.dice.choice(["title", "note", "note", "tags", "private"])
+        of = self.dice.choice(["title", "note", "note", "tags", "private", *["place"] * (self.inside is not_out)])
         there = item.values[of]
+        if of == "place":
+            return self._take_out(app, item, token)
         if of == "title":
-            self.edits.append(Edit(token, of, app.name, id, saw=(str(there).strip().lower(),)))
+            self.edits.append(Edit(token, of, app.name, id, saw=(str(there).strip(" !").lower(),)))
             app.put(id, {of: token}, "ada")
         elif of == "note":
             lines = str(there).split("\n\n") if there else []
@@ -361,9 +451,46 @@ class World:
         elif of == "tags":
             tags = set(there or ())
             tags ^= {self.dice.choice(LABELS).id}
+            if "felt" in tags:
+                self.left.add(str(item.values["mark"]))
             app.put(id, {of: tuple(sorted(tags)) or None}, "ada")
         else:
             app.put(id, {of: f"p{next(self.numbers)}"}, "ada")
+
+    def _robot(self, app: App, item: Item) -> None:
+        """Let an app change a title by itself, as it does with all of them sooner or later."""
+        title = item.values["title"]
+        if title and not str(title).endswith("!"):
+            app.put(item.id, {"title": f"{title}!"}, "robot")
+
+    def _separate(self) -> None:
+        """Separate a pair, so that neither item is matched again; or let a hundred days go by."""
+        memory, _ = self.dice.choice(self.mirrors)
+        open_ = [p for p in memory.pairs.values() if p.linked == "open"]
+        busy = {i.pair for i in memory.intents_.values()}
+        if open_ and self.dice.random() < 0.8:
+            pair = self.dice.choice(open_)
+            if pair.id not in busy:
+                memory.put_pair(replace(pair, linked="closed", state="closed"))
+        else:
+            self.clock.goes_on(100 * 86_400)
+            memory.forget_ended()
+
+    def _take_out(self, app: App, item: Item, token: str) -> None:
+        """Take an item out of the filter, or back; or out for good, and edit it by the same save."""
+        if item.values["place"] == "secret":
+            return
+        if item.values["place"] == "out":
+            app.put(item.id, {"place": None}, "ada")
+            return
+        self.left.add(str(item.values["mark"]))
+        if self.dice.random() < 0.5:
+            app.put(item.id, {"place": "out"}, "ada")
+            return
+        saw = (str(item.values["title"]).strip(" !").lower(),)
+        self.edits.append(edit := Edit(token, "title", app.name, item.id, saw))
+        self.secrets.append(edit)
+        app.put(item.id, {"place": "secret", "title": token}, "ada")
 
     # What happens to the mirrors
 
@@ -449,6 +576,19 @@ class World:
                 assert looks < most, "it does not come to rest"
         return looks
 
+    # What must hold on the way
+
+    def check_deletion(self, at: str, item: Item) -> None:
+        """See that a mirror deletes only what a person deleted elsewhere, or took out of the filter; and nothing that was edited
+        and not seen elsewhere. An item that was taken out keeps what was edited of it."""
+        mark = str(item.values["mark"])
+        was_deleted = any(mark == deleted for _, deleted in self.deleted)
+        assert was_deleted or (self.leaving == "delete" and self.inside is not young and mark in self.left), f"deleted: {item}"
+        elsewhere = set().union(*(tokens for name, tokens in self.ever.items() if name != at))
+        if not any(of_app in self.ways for of_app in self.apps):
+            unseen = tokens_of(item) - elsewhere
+            assert not unseen, f"deleted unseen: {unseen} of {item}"
+
     # What must hold in the end
 
     def check(self) -> None:
@@ -458,10 +598,16 @@ class World:
         for memory, crossing in self.mirrors:
             self._check_pairs(memory, crossing)
         self._check_tokens()
+        # What was made, not answered, and moved before it was looked for is made again, and somebody is asked of it.
+        asked = {
+            p.item(s) for m, _ in self.mirrors for p in m.pairs.values() for s in SIDES if self.moves and p.state == "asked"
+        }
         for app in self.apps.values():
             for of in ("private", "mark"):
-                found = [str(i.values[of]) for i in app.items.values() if i.values[of]]
+                found = [str(i.values[of]) for i in app.items.values() if i.values[of] and i.id not in asked]
                 assert len(found) == len(set(found)), "nothing is made twice, and what is private never crosses"
+            told = [e.token for e in self.secrets if e.app != app.name]
+            assert not {i.values["title"] for i in app.items.values()} & set(told), "what left by the same save never crosses"
             assert not {i.values["mark"] for i in app.items.values()} & {mark for at, mark in self.deleted if at == app.name}, (
                 "nothing that was deleted comes back"
             )
@@ -487,13 +633,14 @@ class World:
             kin = {i: memory.kin(side, i) or () for i in app.items}
             there = self.apps[memory.names[OTHER[side]]].items
             ended = [i for i, k in kin.items() if k and all(o not in there or memory.was_paired(OTHER[side], o) for o in k)]
-            alone = [i for i in app.items if i not in (*paired, *ended) and not memory.was_paired(side, i)]
+            inside = [i for i, item in app.items.items() if self.inside(self, item)]
+            alone = [i for i in inside if i not in (*paired, *ended) and not memory.was_paired(side, i)]
             assert not alone or any(i.in_doubt for i in memory.intents_.values()), (alone, memory.names)
 
     def _check_tokens(self) -> None:
         """No edit is lost: it stands, or an edit that saw it does, or it is asked or recorded."""
         standing = "\n".join(str(v) for app in self.apps.values() for i in app.items.values() for v in i.values.values())
-        stood = set(standing.lower().replace("\n\n", "\n").replace(" ", "").split("\n"))
+        stood = set(standing.lower().replace("!", "").replace("\n\n", "\n").replace(" ", "").split("\n"))
         recorded = "\n".join(repr(n.value) for memory, _ in self.mirrors for n in memory.notes)
         open_ = "\n".join(
             repr((o.conflict.left, o.conflict.right))
@@ -506,7 +653,16 @@ class World:
         for edit in self.edits:
             if edit.token in stood or edit.token in seen_later or edit.token in recorded or edit.token in open_:
                 continue
-            assert edit.item not in self.apps[edit.app].items, f"lost: {edit}"  # else it went with its item
+            item = edit.item
+            while item in self.moved:
+                item = self.moved[item]
+            assert item not in self.apps[edit.app].items, f"lost: {edit}"  # else it went with its item
+
+
+def tokens_of(item: Item) -> set[str]:
+    """Return the tokens that stand in an item's matched texts."""
+    said = f"{item.values['title'] or ''} {item.values['note'] or ''}".lower()
+    return set(said.replace("!", "").split())
 
 
 @dataclass(frozen=True)

@@ -296,3 +296,56 @@ def test_what_was_separated_stays_so_in_a_new_plan_and_a_new_field_crosses(tasks
     tasks.carry_out()
     until(lambda: "Take the edge off." in [i.values.get("notes") for i in tasks.right.items()])
     assert tasks.settles()["left_out"] == 2 and len(tasks.right.items()) == 3
+
+
+# Filters
+
+
+def filtered(orla, *sides, **more):
+    """Tasks that are not done, on some sides; whether they are done is mirrored."""
+    made = make(orla, Tasks, deletes="follow", **more)
+    done = [next(f.id for f in side.source.schema().fields if f.type == "yes_no") for side in (made.left, made.right)]
+    made.done = dict(zip(("left", "right"), done, strict=True))
+    fields = made.api("GET", "/set-up")["fields"]
+    if made.done["left"] not in {f["left"] for f in fields}:
+        fields.append({"id": "done", **made.done, "translation": ""})
+    open_ = {side: {"mode": "all", "tests": [{"field": made.done[side], "operator": "is", "value": "no"}]} for side in sides}
+    made.set_up(fields=fields, filters=open_)
+    for item in made.left.items():
+        made.left.edit(item.id, {made.done["left"]: False})
+    made.plan()
+    made.carry_out()
+    return made
+
+
+def test_the_edit_that_takes_an_item_out_of_the_filter_crosses_and_the_one_that_takes_it_back(orla):
+    made = filtered(orla, "left", "right")
+    row = made.row("Order leather")
+    ours, theirs = row["left"]["id"], row["right"]["id"]
+    made.left.edit(ours, {made.done["left"]: True, made.left.title: "Ordered leather"})
+    until(lambda: made.now()["counts"].get("outside") == 1)
+    there = made.right.source.one(theirs)
+    assert (there.title, there.values[made.done["right"]]) == ("Ordered leather", True)
+    made.left.edit(ours, {made.left.title: "Ordered leather, at last"})
+    made.settles()
+    assert made.right.source.one(theirs).title == "Ordered leather", "outside, nothing crosses"
+    made.right.edit(theirs, {made.done["right"]: False})
+    until(lambda: made.now()["counts"] == {"in_step": 3})
+    assert made.left.source.one(ours).values[made.done["left"]] is False
+    until(lambda: made.right.source.one(theirs).title == "Ordered leather, at last")
+
+
+def test_what_a_person_takes_out_is_deleted_elsewhere_where_that_was_chosen_but_no_edit_with_it(orla):
+    made = filtered(orla, "left", leaving="delete")
+    leather, voice = made.row("Order leather"), made.row("Voice the Principal")
+    made.left.edit(leather["left"]["id"], {made.done["left"]: True})
+    until(lambda: "Order leather" not in [i.title for i in made.right.items()])
+    assert "Order leather" in [i.title for i in made.left.items()]
+    made.api("POST", "/state", json={"state": "off"})
+    due = next(f.id for f in made.right.source.schema().fields if f.type == "date")
+    made.right.edit(voice["right"]["id"], {due: date(2027, 3, 1)})
+    made.left.edit(voice["left"]["id"], {made.done["left"]: True})
+    made.api("POST", "/state", json={"state": "on"})
+    until(lambda: made.settles().get("in_step") == 1)
+    standing = [value for side in (made.left, made.right) for item in side.items() for value in item.values.values()]
+    assert date(2027, 3, 1) in standing

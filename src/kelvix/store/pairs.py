@@ -293,6 +293,18 @@ def items_of(t: Transaction, mirror_id: int, side: Side) -> int:
     return int(row["n"]) if row else 0
 
 
+def undecided(t: Transaction, mirror_id: int, side: Side, limit: int) -> list[KeptPair]:
+    """Return pairs whose item of a side was told to be deleted, of which nothing was done yet, or a person is asked."""
+    of = ", ".join(f"p.{name}" for name in COLUMNS.split(", "))
+    rows = t.rows(
+        f"SELECT {of} FROM pair p JOIN mirror_look l ON l.mirror_id=p.mirror_id AND l.side=%s AND l.item_id=p.{side}_open "
+        f"WHERE p.mirror_id=%s AND l.told='deleted' AND p.linked<>'only' UNION SELECT {COLUMNS} FROM pair "
+        "WHERE mirror_id=%s AND state='asked' AND asks LIKE 'deleted%%' LIMIT %s",
+        (side, mirror_id, mirror_id, limit),
+    )
+    return [_read(r) for r in rows]
+
+
 def asked(t: Transaction, mirror_id: int, asks: str) -> int:
     row = t.row("SELECT COUNT(*) AS n FROM pair WHERE mirror_id=%s AND state='asked' AND asks=%s", (mirror_id, asks))
     return int(row["n"]) if row else 0
@@ -309,10 +321,23 @@ def not_seen_since(t: Transaction, mirror_id: int, collection_id: int, side: Sid
 
 
 def forget_ended(t: Transaction, workspace_id: int) -> int:
-    """Forget pairs that ended long ago: how many."""
-    return t.execute(
-        "DELETE FROM pair WHERE workspace_id=%s AND linked='closed' AND changed_at < NOW(3) - INTERVAL %s DAY LIMIT 5000",
-        (workspace_id, KEPT_DAYS),
+    """Forget pairs that ended long ago, and of whose items neither was among those that were read in full last: how many."""
+    rows = t.rows(
+        "SELECT mirror_id, MAX(began_at) AS began_at FROM mirror_parity WHERE workspace_id=%s AND ended_at IS NOT NULL "
+        "GROUP BY mirror_id",
+        (workspace_id,),
+    )
+    there = " ".join(
+        f"AND NOT EXISTS (SELECT 1 FROM mirrored_item m WHERE m.collection_id=pair.{side}_collection "
+        f"AND m.item_id=pair.{side}_item AND m.seen_at >= %s)"
+        for side in ("left", "right")
+    )
+    return sum(
+        t.execute(
+            f"DELETE FROM pair WHERE mirror_id=%s AND linked='closed' AND changed_at < %s - INTERVAL %s DAY {there} LIMIT 5000",
+            (row["mirror_id"], row["began_at"], KEPT_DAYS, row["began_at"], row["began_at"]),
+        )
+        for row in rows
     )
 
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from hashlib import sha256
@@ -32,8 +33,8 @@ from kelvix.core.collection import (
 )
 from kelvix.core.mirror.document import OTHER, Mirror
 from kelvix.core.mirror.landing import landing
-from kelvix.core.mirror.lens import Canonical, Side
-from kelvix.core.mirror.life import Fate, Presence, Stands, fate
+from kelvix.core.mirror.lens import Canonical, NoCounterpartError, Side
+from kelvix.core.mirror.life import By, Fate, Presence, Stands, fate
 from kelvix.core.mirror.merge import SIDES, Agreed, Outcome, landed
 from kelvix.core.mirror.reconciling import Answer, Matched, Reconciled, Seen, Standing, counterpart, observed, reconcile
 from kelvix.core.mirror.roots import edited
@@ -134,6 +135,9 @@ class Crossing:
             step.pairs.append(pair := Pair(self.fresh(), left, right))
             self.keeping.commit(step)
             return self._paired(pair)
+        if not found and wish is None and (moved := self._moved(side, item)) is not None:
+            self.keeping.commit(step)
+            return self._paired(moved)
         other = OTHER[side]
         only: Only = Only(side, item, "only_left" if side == "left" else "only_right")
         if found:
@@ -184,19 +188,49 @@ class Crossing:
         there = [one for one in kin if self._read(other, one) is not None and not self.keeping.was_paired(other, one)]
         return there or None
 
+    def _moved(self, side: Side, item: Item) -> Pair | None:
+        """Return the pair of an item that is there under another identity by now, as where an app moves things; it goes on with
+        the new one."""
+        gone = [pair for pair in self.keeping.undecided(side, item) if self._read(side, pair.item(side)) is None]
+        if len(gone) != 1:
+            return None
+        if not self.keeping.hold(gone[0]):
+            raise Later(1.0)
+        pair = self.keeping.pair_of(side, gone[0].item(side))
+        if pair is None or pair.id != gone[0].id or pair.state == "held":
+            raise Later(1.0)
+        pair = replace(pair, left=item.id) if side == "left" else replace(pair, right=item.id)
+        pair = replace(pair, state="behind", asks=None)
+        self.keeping.commit(Step(pairs=[pair]))
+        return pair
+
     # Pairs
+
+    def _wait_for_what_moved(self, pair: Pair, items: Mapping[Side, Item | None]) -> None:
+        """Leave a pair alone of which an item is gone, while there is something new that may be it."""
+        for side in SIDES:
+            if items[side] is None and (new := self.keeping.successors(side, pair.item(side))):
+                self.keeping.commit(Step(stirred=[(side, id) for id in new]))
+                raise Later(1.0)
 
     def _paired(self, pair: Pair) -> None:
         if pair.state == "held":
             return
         items = {side: self._read(side, pair.item(side)) for side in SIDES}
+        self._wait_for_what_moved(pair, items)
         step = Step()
         known = {side: self._observe(side, item, step) for side in SIDES if (item := items[side]) is not None}
-        found = fate(self.mirror, pair.linked, *(self._stands(pair, side, items[side]) for side in SIDES))
-        if found.does == "merge" or found.does == "restore":
-            left, right = items["left"], items["right"]
-            assert left is not None and right is not None
-            return self._merged(pair, left, right, known, step)
+        stands = {side: self._stands(pair, side, items[side]) for side in SIDES}
+        found = fate(self.mirror, pair.linked, stands["left"], stands["right"])
+        left, right = items["left"], items["right"]
+        if left is not None and right is not None:
+            if found.does == "merge" or found.does == "restore":
+                return self._merged(pair, left, right, known, step)
+            both: dict[Side, Item] = {"left": left, "right": right}
+            if self._crosses_first(pair, stands, both):
+                return self._merged(pair, left, right, known, step, then=found)
+            if self._comes_back(pair, stands, both, known):
+                return self._merged(pair, left, right, known, step)
         self._ends(pair, found, items, step)
 
     def _merged(
@@ -208,7 +242,9 @@ class Crossing:
         step: Step,
         answers: Mapping[str, Answer] = {},
         is_decided: bool = False,
+        then: Fate | None = None,
     ) -> None:
+        """Let cross what is to cross. `then`: what becomes of the pair afterwards, unless something is left to be asked."""
         was = pair
         fields = [one for one in self.fields if one.pair.id not in pair.held]
         items: dict[Side, Item] = {"left": left, "right": right}
@@ -247,6 +283,8 @@ class Crossing:
         digests = {side: digest(items[side]) for side in SIDES} if state == "in_step" else pair.digests
         pair = replace(pair, linked="open", state=state, asks=None, agreed=agreed, turns=turns, refused=refused)
         pair = replace(pair, open=open_, digests=digests)
+        if then is not None and state != "conflict" and not any(writes.values()):
+            return self._ends(replace(pair, digests=was.digests), then, items, step)
         step.pairs.append(pair)
         if not any(writes.values()):
             return self.keeping.commit(step)
@@ -289,8 +327,9 @@ class Crossing:
             source = right if side == "left" else left
             meant[of] = Standing(values[of], values[of], outcome.root, source.at, source.by_person)
         before = {of: raw for of in values if not isinstance(raw := item.values.get(of), Unreadable)}
+        is_clean = pair.digests.get(side) == digest(item)
         return Intent(
-            self.fresh(), side, "update", pair.id, "", item.id, values, item.version, self.now(), after, meant, before
+            self.fresh(), side, "update", pair.id, "", item.id, values, item.version, self.now(), after, meant, before, is_clean
         )
 
     def _unify(
@@ -317,8 +356,45 @@ class Crossing:
             return Stands("deleted")
         here = self.sides[side].has(item)
         presence: Presence = "missing" if not here else "here" if self.running.is_inside(side, item) else "outside"
-        touched = side in pair.digests and digest(item) != pair.digests[side]
-        return Stands(presence, touched)
+        touched = pair.digests.get(side) != digest(item)
+        by: By = "person" if self.running.is_person(side, item.changed_by) else "mirror"
+        was_inside = side in pair.digests and pair.linked == "open"
+        return Stands(presence, touched, was_inside, by if touched else "clock")
+
+    def _crosses_first(self, pair: Pair, stands: Mapping[Side, Stands], items: Mapping[Side, Item]) -> bool:
+        """Say whether what is edited of a pair still crosses, though an item came outside the filter by it: if the edit of
+        a matched field did that. Of what is outside by a field of its own, nothing crosses."""
+        outside = [side for side in SIDES if stands[side].presence == "outside"]
+        if not all(one.presence in ("here", "outside") for one in stands.values()):
+            return False
+        return bool(outside) and all(
+            stands[side].was_inside and self.running.is_inside(side, self._as_agreed(pair, side, items[side]))
+            for side in outside
+        )
+
+    def _comes_back(
+        self, pair: Pair, stands: Mapping[Side, Stands], items: Mapping[Side, Item], known: Mapping[Side, Known]
+    ) -> bool:
+        """Say whether one item came inside again by an edit that takes the other one back with it, once that crosses."""
+        outside = [side for side in SIDES if stands[side].presence == "outside"]
+        if pair.linked != "outside" or len(outside) != 1 or stands[OTHER[outside[0]]].presence != "here":
+            return False
+        side = outside[0]
+        seen = {of: Seen(items[of].values, known[of].fields) for of in SIDES}
+        made = reconcile(self.fields, pair.agreed, seen["left"], seen["right"], self.mirror.first)
+        would = replace(items[side], values={**items[side].values, **made.to(side)})
+        return made.state == "behind" and self.running.is_inside(side, would)
+
+    def _as_agreed(self, pair: Pair, side: Side, item: Item) -> Item:
+        """Return an item as it would be if nobody had edited its matched fields."""
+        values = dict(item.values)
+        for one in self.fields:
+            of, agreed = one.pair.field(side), pair.agreed.get(one.pair.id)
+            raw = values.get(of)
+            if agreed is not None and not isinstance(raw, Unreadable):
+                with suppress(NoCounterpartError):
+                    values[of] = one.domain.lens(side).put(raw, agreed.value)
+        return replace(item, values=values)
 
     def _ends(self, pair: Pair, found: Fate, items: Mapping[Side, Item | None], step: Step) -> None:
         """Do what becomes of a pair whose items are not both here."""
@@ -410,8 +486,9 @@ class Crossing:
     def _carry(self, intent: Intent, late: bool = False) -> None:
         """Make a write that is kept as an intent, and commit what became of it. `late`: it may have been made before."""
         write = Write(intent.kind, intent.key, intent.item, intent.values, intent.version, intent.at)
-        if intent.kind == "update" and not self.sides[intent.side].capabilities.versions and not self._is_as_it_was(intent):
-            (self._unsure if late else self._drop)(intent)
+        compares = intent.kind == "create" or self.sides[intent.side].capabilities.versions
+        if not compares and not self._is_as_it_was(intent):
+            (self._unsure if late and intent.kind == "update" else self._drop)(intent)
             raise Later
         try:
             written = self.sides[intent.side].write(write)
@@ -432,7 +509,9 @@ class Crossing:
         """Read an item again right before it is written, where its app does not compare versions. What happens between this
         look and the call is not seen."""
         item = self._read(intent.side, intent.item)
-        return item is not None and all(item.values.get(of) == raw for of, raw in intent.before.items())
+        if item is None:
+            return intent.kind == "delete"
+        return all(item.values.get(of) == raw for of, raw in intent.before.items())
 
     def _drop(self, intent: Intent) -> None:
         self.keeping.commit(Step(closed=[intent.key]))
@@ -566,9 +645,11 @@ class Crossing:
                 fields[of] = Standing(holds, holds, edited(self.fresh(), meant.root), item.changed, False)
             else:
                 fields[of] = replace(meant, raw=holds)
+        is_ours = not late and (intent.is_clean or intent.kind == "create")
+        digests = {**pair.digests, intent.side: digest(item)} if is_ours else pair.digests
         step.known[intent.side, item.id] = Known(fields, item)
         step.landed.append(Landed(intent, written, pair.id))
-        step.pairs.append(replace(pair, agreed=agreed, refused=refused, turns=turns))
+        step.pairs.append(replace(pair, agreed=agreed, refused=refused, turns=turns, digests=digests))
         step.stirred += [("left", pair.left)]
         self.keeping.commit(step)
 

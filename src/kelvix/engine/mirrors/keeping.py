@@ -56,7 +56,7 @@ class Pair:
 class Intent:
     """A write that is meant to be made on a side, kept before it goes out. `pair`: whose item it is about; of a create,
     `source` is the item of the other side. `after`: what is agreed on once it has landed; `meant`: what the fields stand for
-    then; `before`: what was there."""
+    then; `before`: what was there; `is_clean`: nothing of the item was touched since nothing was open."""
 
     key: str
     side: Side
@@ -70,6 +70,7 @@ class Intent:
     after: Mapping[str, Agreed] = field(default_factory=dict)
     meant: Mapping[FieldId, Standing] = field(default_factory=dict)
     before: Mapping[FieldId, Value] = field(default_factory=dict)
+    is_clean: bool = False
     in_doubt: bool = False
 
 
@@ -137,6 +138,16 @@ class Keeping(Protocol):
 
     def alike(self, side: Side, item: Item) -> Sequence[str]:
         """Return the items of the other side that the match rule recognises, of those that are in no pair."""
+
+    def undecided(self, side: Side, item: Item) -> Sequence[Pair]:
+        """Return the pairs whose item of this side was told to be gone, and was, when it was read last, what the match rule
+        recognises in another."""
+
+    def successors(self, side: Side, gone: str) -> Sequence[str]:
+        """Return what is new on a side, and nothing is known of yet, that the match rule recognises in an item that is gone."""
+
+    def hold(self, pair: Pair) -> bool:
+        """Hold the items of a pair alone, too, until the step is over: whether nobody else has them."""
 
     def wish(self, side: Side, item: str) -> Literal["create", "leave"] | None:
         """Return what a person said of an item in no pair: create its counterpart whatever is there, or leave it alone."""

@@ -14,6 +14,7 @@ from kelvix.core.mirror.lens import Side
 from kelvix.core.mirror.matching import Keyed, key_text, match
 from kelvix.core.mirror.merge import SIDES
 from kelvix.core.query import Query
+from kelvix.core.values import FieldId, Value
 from kelvix.engine.mirrors.crossing import Later, Running, Wish, digest
 from kelvix.engine.mirrors.keeping import Intent, Known, Landed, Note, Only, Pair, Step
 from kelvix.store import crossings, mirror_intents, mirror_looks, mirrored_items, pairs, secrets
@@ -23,6 +24,7 @@ from kelvix.store.mirrored_items import KnownItem
 from kelvix.store.mirrors import KeptMirror
 from kelvix.store.pairs import KeptPair
 
+MAX_UNDECIDED = 200  # pairs of which one item is gone, that are looked through for one that was moved
 NEWEST = 50  # items that may have been added without our having been told
 
 
@@ -81,6 +83,40 @@ class Kept:
         found = match(rule, lefts, rights)
         likely = [*found.pairs, *(one for doubt in found.doubts for one in doubt.pairs)]
         return list(dict.fromkeys(one.right if side == "left" else one.left for one in likely))
+
+    def undecided(self, side: Side, item: Item) -> Sequence[Pair]:
+        if not self.mirror.mirror.match.keys:
+            return ()
+        rows = self.space.read(lambda t: pairs.undecided(t, self.mirror.id, side, MAX_UNDECIDED))
+        gone = self._as_they_were(side, [id for row in rows if (id := row.item(side)) is not None])
+        found = match(self.mirror.mirror.match, [keyed(self.mirror, side, item)], gone).pairs
+        ids = {one.right for one in found}
+        return [as_pair(row) for row in rows if row.item(side) in ids]
+
+    def successors(self, side: Side, gone: str) -> Sequence[str]:
+        if not self.mirror.mirror.match.keys:
+            return ()
+        found = match(self.mirror.mirror.match, self._newest(side), self._as_they_were(side, [gone]))
+        return [one.left for one in found.pairs]
+
+    def _as_they_were(self, side: Side, items: Sequence[str]) -> list[Keyed]:
+        """Return items by what they were recognised by when they were read last."""
+        known = self.space.read(lambda t: mirrored_items.of(t, self.mirror.collection(side), items))
+        values = {id: {of: one.raw for of, one in item.fields.items()} for id, item in known.items()}
+        return [Keyed(id, keys_of(self.mirror, side, of)) for id, of in values.items()]
+
+    def hold(self, pair: Pair) -> bool:
+        lanes = [mirror_looks.item_lane(self.mirror.collection(side), pair.item(side)) for side in SIDES]
+
+        def work(t: Transaction) -> int:
+            mirror_looks.take(t, self.space.id, lanes, self.token, self.lease)
+            return mirror_looks.held(t, self.token)
+
+        held = self.space.transact(work)
+        if held < self.lanes + len(lanes):
+            return False
+        self.lanes = held
+        return True
 
     def _newest(self, side: Side) -> list[Keyed]:
         """Return items of a side of which we may not have been told yet: the newest that are not known here."""
@@ -186,9 +222,12 @@ class Kept:
 
 def keyed(mirror: KeptMirror, side: Side, item: Item) -> Keyed:
     """Return an item by what it is recognised by."""
-    values = readable(item.values)
-    keys = tuple(key_text(values.get(key.left if side == "left" else key.right), key.by) for key in mirror.mirror.match.keys)
-    return Keyed(item.id, keys)
+    return Keyed(item.id, keys_of(mirror, side, readable(item.values)))
+
+
+def keys_of(mirror: KeptMirror, side: Side, values: Mapping[FieldId, Value]) -> tuple[str | None, ...]:
+    """Return what an item of such values is recognised by."""
+    return tuple(key_text(values.get(key.left if side == "left" else key.right), key.by) for key in mirror.mirror.match.keys)
 
 
 def firm_of(mirror: KeptMirror, one: Keyed) -> bytes | None:
@@ -277,6 +316,7 @@ def intent_json(intent: Intent) -> dict[str, Any]:
         "after": forms.agreed_json(intent.after),
         "meant": {key: forms.standing_json(one) for key, one in intent.meant.items()},
         "before": {key: forms.value_json(value) for key, value in intent.before.items()},
+        "is_clean": intent.is_clean,
     }
 
 
@@ -294,5 +334,6 @@ def as_intent(kept: Mapping[str, Any]) -> Intent:
         forms.agreed_of(kept["after"]),
         {key: forms.standing_of(one) for key, one in kept["meant"].items()},
         {key: forms.value_of(value) for key, value in kept["before"].items()},
+        kept.get("is_clean", False),
         kept["in_doubt"],
     )

@@ -120,6 +120,15 @@ class Unkept:
     def alike(self, side: Side, item: Item) -> Sequence[str]:
         return [id for id in self.kept.alike(side, item) if (OTHER[side], id) not in self.pairs]
 
+    def undecided(self, side: Side, item: Item) -> Sequence[Pair]:
+        return [self.pair_of(side, one.item(side)) or one for one in self.kept.undecided(side, item)]
+
+    def successors(self, side: Side, gone: str) -> Sequence[str]:
+        return [id for id in self.kept.successors(side, gone) if (side, id) not in self.pairs]
+
+    def hold(self, pair: Pair) -> bool:
+        return True
+
     def wish(self, side: Side, item: str) -> Wish | None:
         return self.kept.wish(side, item)
 
@@ -240,10 +249,8 @@ def _differing(space: Space, kept: KeptMirror, running: Running, side: Side, her
     rows = space.read(partial(pairs.states_of, mirror_id=kept.id, side=side, items=list(here)))
 
     def differs(id: str, item: Item) -> bool:
-        is_inside = running.is_inside(side, item)
-        if is_inside != (id in rows) or rows.get(id) == "behind":
-            return True
-        return id in rows and known.get(id) != digest(item)
+        is_same = known.get(id) == digest(item) and rows.get(id) != "behind"
+        return sweeping.is_looked_at(rows.get(id), running.is_inside(side, item), is_same)
 
     return [id for id, item in here.items() if differs(id, item)]
 

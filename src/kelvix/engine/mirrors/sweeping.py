@@ -4,7 +4,7 @@ what is missing is asked for by itself; and parity is proved by comparing each p
 from __future__ import annotations
 
 from collections.abc import Mapping
-from datetime import UTC, datetime
+from datetime import UTC, datetime, time, timedelta
 from functools import partial
 from typing import Any
 
@@ -22,9 +22,20 @@ from kelvix.store.directory import Space
 from kelvix.store.mirrors import KeptMirror
 
 BATCH_SIZE = 500  # pairs that are compared at once
-NIGHTLY, OFTEN = 86_400.0, 3_600.0  # seconds between sweeps, where both apps tell of deletions and where one does not
+OFTEN = timedelta(hours=1)  # between sweeps, where an app does not tell of deletions
+NIGHT = time(0, 5)  # when the nightly sweeps begin: a filter's “today” is another day by then
+SPREAD = 20  # minutes in which they begin, one mirror after the other
 MANY = 5  # items of which not all can be gone at once without somebody being asked
 MAX_NAMED = 200  # pairs that a report names
+
+
+def seconds_to_next(now: datetime, mirror_id: int, is_told: bool) -> float:
+    """Return after how many seconds both sides are read in full again: in the next night, and within the hour where an app does
+    not tell of deletions. `now`: with the workspace's zone. Mirrors begin one after the other."""
+    minutes = timedelta(minutes=mirror_id % SPREAD)
+    begins = (datetime.combine(now.date() + timedelta(days=n), NIGHT, now.tzinfo) + minutes for n in (0, 1))
+    night = next((b - now).total_seconds() for b in (one.astimezone(UTC) for one in begins) if b > now)
+    return night if is_told else min(night, OFTEN.total_seconds())
 
 
 def begin(t: Transaction, space: Space, kept: KeptMirror) -> None:
@@ -33,7 +44,7 @@ def begin(t: Transaction, space: Space, kept: KeptMirror) -> None:
     since = datetime.now(UTC).isoformat()
     stage = {"does": "sweep", "side": "left", "after": None, "left": 0, "right": 0, "since": since, "parity": parity}
     mirrors.set_stage(t, space.id, kept.id, stage)
-    mirrors.sweep_in(t, space.id, kept.id, NIGHTLY)
+    mirrors.sweep_in(t, space.id, kept.id, seconds_to_next(datetime.now(space.zone), kept.id, True))
 
 
 def sweep(space: Space, kept: KeptMirror, running: Running, stage: Stage, token: str) -> Stage | None:
@@ -53,10 +64,10 @@ def sweep(space: Space, kept: KeptMirror, running: Running, stage: Stage, token:
         if not mirrors.set_stage(t, space.id, kept.id, after, token):
             return False
         known = mirrored_items.digests(t, kept.collection(side), list(here))
-        rows = pairs.known_among(t, kept.id, side, list(here))
+        states = pairs.states_of(t, kept.id, side, list(here))
         same = {id for id, item in here.items() if known.get(id) == digest(item)}
         pairs.touch(t, kept.collection(side), list(known))
-        stirred = [id for id in here if (id not in same and (id in inside or id in rows)) or (id in inside) != (id in rows)]
+        stirred = [id for id in here if is_looked_at(states.get(id), id in inside, id in same)]
         mirror_looks.stir(t, space.id, kept.id, side, stirred)
         if page.after is None and page.exhaustive:
             since = datetime.fromisoformat(stage["since"])
@@ -65,6 +76,14 @@ def sweep(space: Space, kept: KeptMirror, running: Running, stage: Stage, token:
         return True
 
     return after if space.transact(work) else None
+
+
+def is_looked_at(state: str | None, is_inside: bool, is_same: bool) -> bool:
+    """Say whether an item that was read is to be looked at: it is other than it is known to be, or came inside or out, if only
+    by the clock. `state`: of its row; None where it has none."""
+    if state is None or state == "closed":
+        return is_inside and (state is None or not is_same)
+    return not is_same or is_inside is (state == "outside")
 
 
 def check_not_empty(space: Space, kept: KeptMirror, side: Side, count: int) -> None:
@@ -120,7 +139,7 @@ def compare(space: Space, kept: KeptMirror, running: Running, stage: Stage, toke
             total = {**report, "left": stage["left"], "right": stage["right"]}
             crossings.end_parity(t, stage["parity"], total)
             told = all("deleted" in running.sides[side].capabilities.told for side in SIDES)
-            mirrors.sweep_in(t, space.id, kept.id, NIGHTLY if told else OFTEN)
+            mirrors.sweep_in(t, space.id, kept.id, seconds_to_next(datetime.now(space.zone), kept.id, told))
         return True
 
     return after if space.transact(work) else None
