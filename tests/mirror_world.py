@@ -273,13 +273,13 @@ class Memory:
     def undecided(self, side: Side, item: Item) -> Sequence[Pair]:
         here = self.world.apps[self.names[side]].items
         gone = [p for p in self.pairs.values() if p.linked != "closed" and p.item(side) not in here]
-        return [p for p in gone if self._was_alike(side, p.item(side), item)]
+        return [p for p in gone if self.was_like(side, p.item(side), item)]
 
     def successors(self, side: Side, gone: str) -> Sequence[str]:
         new = [i for i in self.world.apps[self.names[side]].items.values() if (side, i.id) not in self.seen]
-        return [i.id for i in new if not self.was_paired(side, i.id) and self._was_alike(side, gone, i)]
+        return [i.id for i in new if not self.was_paired(side, i.id) and self.was_like(side, gone, i)]
 
-    def _was_alike(self, side: Side, gone: str, item: Item) -> bool:
+    def was_like(self, side: Side, gone: str, item: Item) -> bool:
         was = self.world.known.get((self.names[side], gone), Known()).item
         return was is not None and self._is_alike(was, item)
 
@@ -405,8 +405,10 @@ class World:
     def edit(self) -> None:
         app = self.dice.choice(list(self.apps.values()))
         what = self.dice.random()
-        if self.moves and what < 0.08 and app.items:
-            return app.move(self.dice.choice(list(app.items)))
+        # What was made and not answered can't be told from what never was, once it is deleted or moved.
+        unanswered = {w.item.id for k, w in app.done.items() if w.item and any(k in m.intents_ for m, _ in self.mirrors)}
+        if self.moves and what < 0.08 and app.items.keys() - unanswered:
+            return app.move(self.dice.choice([i for i in app.items if i not in unanswered]))
         if app.name in self.robots and what < 0.15 and app.items:
             return self._robot(app, self.dice.choice(list(app.items.values())))
         if self.separates and what < 0.08:
@@ -416,8 +418,6 @@ class World:
             item = app.put(None, {"title": token, "mark": f"m{token}", "private": f"p{next(self.numbers)}"}, "ada")
             self.edits.append(Edit(token, "title", app.name, item.id))
         elif what < 0.3:
-            # Of an app without keys, what was made and not answered can't be told from what never was, once it is deleted.
-            unanswered = {w.item.id for k, w in app.done.items() if w.item and any(k in m.intents_ for m, _ in self.mirrors)}
             known = [i for i in app.items if app.capabilities.keys or i not in unanswered]
             if not known:
                 return
@@ -598,13 +598,9 @@ class World:
         for memory, crossing in self.mirrors:
             self._check_pairs(memory, crossing)
         self._check_tokens()
-        # What was made, not answered, and moved before it was looked for is made again, and somebody is asked of it.
-        asked = {
-            p.item(s) for m, _ in self.mirrors for p in m.pairs.values() for s in SIDES if self.moves and p.state == "asked"
-        }
         for app in self.apps.values():
             for of in ("private", "mark"):
-                found = [str(i.values[of]) for i in app.items.values() if i.values[of] and i.id not in asked]
+                found = [str(i.values[of]) for i in app.items.values() if i.values[of]]
                 assert len(found) == len(set(found)), "nothing is made twice, and what is private never crosses"
             told = [e.token for e in self.secrets if e.app != app.name]
             assert not {i.values["title"] for i in app.items.values()} & set(told), "what left by the same save never crosses"

@@ -56,7 +56,7 @@ class InMariaDB(Kept):
     alike, undecided, successors = Memory.alike, Memory.undecided, Memory.successors
     _is_alike = Memory._is_alike
 
-    def _was_alike(self, side, gone, item):
+    def was_like(self, side, gone, item):
         known = self.space.read(lambda t: mirrored_items.of(t, self.mirror.collection(side), [gone])).get(gone)
         return known is not None and known.fields["mark"].raw == item.values["mark"]
 

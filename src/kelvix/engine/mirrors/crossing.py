@@ -106,7 +106,7 @@ class Crossing:
         """Take what a person says of a create that may have been carried out: which item it made, or that it made none."""
         if made is None:
             return self._drop(intent)
-        self._landed(intent, Written("created", made))
+        self._landed(intent, Written("created", made), late=True)
 
     def _concerns(self, intent: Intent, side: Side, item: str) -> bool:
         """Say whether an open write is about an item. What is new on a side to which something is being created may be that."""
@@ -190,7 +190,11 @@ class Crossing:
 
     def _moved(self, side: Side, item: Item) -> Pair | None:
         """Return the pair of an item that is there under another identity by now, as where an app moves things; it goes on with
-        the new one."""
+        the new one. Raises Later where that can't be told yet."""
+        for intent in self.keeping.intents(OTHER[side]):
+            is_like = intent.kind == "create" and intent.source != item.id and self.keeping.was_like(side, intent.source, item)
+            if is_like and self._read(side, intent.source) is None:
+                raise Later(1.0)  # what was there before it is just being created
         gone = [pair for pair in self.keeping.undecided(side, item) if self._read(side, pair.item(side)) is None]
         if len(gone) != 1:
             return None
@@ -632,7 +636,8 @@ class Crossing:
             # An app says nothing of how much it keeps, but its answer shows it: nobody else was there between.
             longest = len(holds) if isinstance(holds, str) and len(holds) >= SHORTEST_CUT and not late else None
             became = landing(meant.meant, intent.before.get(of), holds, longest)
-            if late and (became == "refused" or (became == "edited" and one.domain.merging != "set")):
+            may_be_unseen = intent.kind != "create" and one.domain.merging != "set"
+            if late and (became == "refused" or (became == "edited" and may_be_unseen)):
                 self._taken_back(one, of, agreed, fields)
                 continue
             if became == "refused":

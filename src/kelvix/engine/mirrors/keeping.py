@@ -143,6 +143,9 @@ class Keeping(Protocol):
         """Return the pairs whose item of this side was told to be gone, and was, when it was read last, what the match rule
         recognises in another."""
 
+    def was_like(self, side: Side, before: str, item: Item) -> bool:
+        """Say whether an item was, when it was read last, what the match rule recognises in another of the same side."""
+
     def successors(self, side: Side, gone: str) -> Sequence[str]:
         """Return what is new on a side, and nothing is known of yet, that the match rule recognises in an item that is gone."""
 

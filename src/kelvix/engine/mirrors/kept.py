@@ -93,6 +93,12 @@ class Kept:
         ids = {one.right for one in found}
         return [as_pair(row) for row in rows if row.item(side) in ids]
 
+    def was_like(self, side: Side, before: str, item: Item) -> bool:
+        if not self.mirror.mirror.match.keys:
+            return False
+        known = self._as_they_were(side, [before])
+        return bool(match(self.mirror.mirror.match, [keyed(self.mirror, side, item)], known).pairs)
+
     def successors(self, side: Side, gone: str) -> Sequence[str]:
         if not self.mirror.mirror.match.keys:
             return ()

@@ -123,6 +123,9 @@ class Unkept:
     def undecided(self, side: Side, item: Item) -> Sequence[Pair]:
         return [self.pair_of(side, one.item(side)) or one for one in self.kept.undecided(side, item)]
 
+    def was_like(self, side: Side, before: str, item: Item) -> bool:
+        return self.kept.was_like(side, before, item)
+
     def successors(self, side: Side, gone: str) -> Sequence[str]:
         return [id for id in self.kept.successors(side, gone) if (side, id) not in self.pairs]
 
