@@ -7,8 +7,10 @@ from datetime import date
 import pytest
 
 from kelvix.core.collection import Write
+from kelvix.core.fields import from_wire
+from kelvix.engine import file_content
 from mirrored import Mirrored, make
-from sides import Issues, Own, Tasks
+from sides import Issues, Own, Tables, Tasks
 from support import until
 
 
@@ -349,3 +351,38 @@ def test_what_a_person_takes_out_is_deleted_elsewhere_where_that_was_chosen_but_
     until(lambda: made.settles().get("in_step") == 1)
     standing = [value for side in (made.left, made.right) for item in side.items() for value in item.values.values()]
     assert date(2027, 3, 1) in standing
+
+
+# Files
+
+
+def test_a_file_is_copied_to_the_other_side_and_a_newer_one_back(orla):
+    own, table = Own(orla, "Workshop"), Tables(orla, "Restoration")
+    file = {side.id: next(f.id for f in side.source.schema().fields if f.type == "file") for side in (own, table)}
+
+    def put(name, content):
+        return from_wire(orla.api("POST", f"/files?name={name}", content=content)["file"], "file")
+
+    def content(side):
+        [item] = side.items()
+        held = item.values[file[side.id]]
+        return (str(held), b"".join(file_content.content(orla.kelvix.engine, orla.space, held))) if held else None
+
+    own.create({own.title: "Voice the Principal", file[own.id]: put("pipes.csv", b"c1,c2")})
+    made = Mirrored(orla, own, table)
+    fields = made.api("GET", "/set-up")["fields"]
+    [matched] = [f for f in fields if f["left"] == file[own.id]]
+    assert (matched["right"], matched["translation"], len(matched["loses"])) == (file[table.id], "file", 1)
+    made.set_up(quiet=0)
+    made.plan()
+    made.carry_out()
+    assert content(table) == ("pipes.csv", b"c1,c2")
+    [row] = made.rows()
+    assert row["state"] == "in_step", (row["open"], row["left"], row["right"])
+    table.edit(row["right"]["id"], {file[table.id]: put("pipes.csv", b"c1,c2,c3,c4")})
+    until(lambda: content(own) == ("pipes.csv", b"c1,c2,c3,c4"))
+    assert made.settles() == {"in_step": 1}
+    newest = made.api("GET", "/history")["crossings"][0]
+    assert (newest["kind"], newest["side"], newest["after"]) == ("update", "left", {file[own.id]: "pipes.csv"})
+    assert made.api("POST", f"/history/{newest['n']}/undo")["undone"] == 1
+    assert content(own) == ("pipes.csv", b"c1,c2")

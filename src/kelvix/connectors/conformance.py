@@ -484,7 +484,7 @@ def _examples(collection: Collection, env: Env) -> Iterator[tuple[Field, Value]]
 
 
 def writes_what_it_is_given(bench: Bench) -> None:
-    """Every field that can be written keeps what is written to it, and is empty once it is cleared; the others stay."""
+    """Every field that can be written keeps what is written to it, and is told as empty once it is cleared; the others stay."""
     collection = bench.collection
     if "create" not in collection.capabilities.writes:
         return
@@ -508,7 +508,7 @@ def writes_what_it_is_given(bench: Bench) -> None:
         after = collection.write(Write("update", token_hex(8), item.id, {field.id: None}, before.version)).item
         assert after
         _same(collection.one(item.id), after)
-        _require(after.values.get(field.id) is None, f"“{field.name}” was cleared, and is not empty")
+        _require(after.values.get(field.id, "not told") is None, f"“{field.name}” was cleared, and is not empty")
         stayed = all(before.values.get(f.id) == after.values.get(f.id) for f in others)
         _require(stayed, f"clearing “{field.name}” changed another field")
 

@@ -14,7 +14,7 @@ from kelvix.core.mirror.lens import Canonical, NoCounterpartError, Side
 from kelvix.core.mirror.merge import SIDES, Unmatched, Wrote
 from kelvix.core.mirror.reconciling import Answer, Seen
 from kelvix.core.not_found import NotFoundError
-from kelvix.core.values import Unfit, Value, Wire, to_wire
+from kelvix.core.values import File, Unfit, Value, Wire, to_wire
 from kelvix.engine.engine import Engine
 from kelvix.engine.mirrors import kept as keeping
 from kelvix.engine.mirrors import looking, undoing
@@ -189,6 +189,8 @@ def shown(value: Canonical) -> Wire:
         return sorted(str(shown(one)) for one in value)
     if isinstance(value, Unmatched):
         return value.name
+    if isinstance(value, File):
+        return str(value)
     wire = forms.value_json(value)
     if isinstance(wire, list):
         return str(wire[1])

@@ -14,7 +14,7 @@ from kelvix.core.mirror.lens import NoCounterpartError
 from kelvix.core.mirror.rich_text import RichText
 from kelvix.core.mirror.translations import TRANSLATIONS, Around, fitting
 from kelvix.core.schema import Field
-from kelvix.core.values import Amount, Choice, Person, Referred, Span
+from kelvix.core.values import Amount, Choice, File, Person, Referred, Span
 
 LONDON = ZoneInfo("Europe/London")
 CHOICES = (Choice("1", "Open"), Choice("2", "Waiting"), Choice("3", "Done"), Choice("4", "Dropped"))
@@ -66,6 +66,13 @@ VALUES = {
     "email": st.sampled_from(["ada@stbride.example", "ivo@works.example"]),
     "link": st.sampled_from(["https://works.example/a", "https://works.example/b"]),
     "yes_no": st.booleans(),
+    "file": st.builds(
+        File,
+        st.sampled_from(["plan.pdf", "pipes.csv"]),
+        st.integers(1, 3),
+        st.just("text/plain"),
+        st.sampled_from(["a:1", "b:2"]),
+    ),
     "amount": st.builds(Amount, NUMBERS.map(lambda n: round(n, 2)), st.sampled_from(["EUR", "GBP"])),
     "person": PEOPLE,
     "span": st.one_of(spans(DAYS), spans(MOMENTS)),
@@ -80,6 +87,7 @@ MATCHED = [
     ("same", "span", "span", {}),
     ("same", "yes_no", "yes_no", {}),
     ("same", "link", "link", {}),
+    ("file", "file", "file", {}),
     ("text", "text", "text", {}),
     ("text", "text", "email", {}),
     ("text", "link", "text", {}),

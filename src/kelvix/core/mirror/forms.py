@@ -16,6 +16,7 @@ from kelvix.core.mirror.merge import Agreed, Conflict, Outcome, Unmatched, Unrea
 from kelvix.core.mirror.reconciling import Standing
 from kelvix.core.mirror.rich_text import RichText
 from kelvix.core.mirror.roots import Root
+from kelvix.core.mirror.translations.file import Document
 from kelvix.core.mirror.translations.people import Somebody
 from kelvix.core.query import Comparison, Joined, Where
 from kelvix.core.values import Composite, Referred, Value, Wire, to_wire
@@ -34,6 +35,8 @@ def value_json(value: Canonical | Value) -> Json:
         return ["set", sorted(map(value_json, value), key=str)]
     if isinstance(value, tuple):
         return ["list", [value_json(one) for one in value]]
+    if isinstance(value, Document):
+        return ["document", value.name, value.size, value.kind, value.source]
     if isinstance(value, Somebody):
         return ["somebody", value.key, value.name, value.address]
     if isinstance(value, Unmatched):
@@ -62,6 +65,8 @@ def value_of(kept: Json) -> Any:
             return frozenset(map(value_of, rest[0]))
         case "list":
             return tuple(map(value_of, rest[0]))
+        case "document":
+            return Document(*rest)
         case "somebody":
             return Somebody(*rest)
         case "unmatched":

@@ -7,7 +7,7 @@ changes are told, nor on how often; and what the mirror wrote itself is no diffe
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
@@ -39,10 +39,11 @@ from kelvix.core.mirror.merge import SIDES, Agreed, Outcome, landed
 from kelvix.core.mirror.reconciling import Answer, Matched, Reconciled, Seen, Standing, counterpart, observed, reconcile
 from kelvix.core.mirror.roots import edited
 from kelvix.core.query import Query
-from kelvix.core.values import FieldId, Value
+from kelvix.core.values import FieldId, File, Value
 from kelvix.engine.mirrors.keeping import Intent, Keeping, Known, Landed, Note, Only, Pair, State, Step
 
 UNTIL = timedelta(seconds=60)  # in which a call that was begun is over, whatever became of it
+Opens = Callable[[File], Iterator[bytes]]
 GONE = "gone "  # before the key of a create, instead of an identity that was never told
 MAX_QUIET = 60.0  # seconds after which a new item crosses, even if it is still being changed
 SHORTEST_CUT = 16  # characters of a text of which an app may have cut the rest
@@ -52,7 +53,8 @@ TURNS = 6  # values that a field was agreed to be, that are kept
 @dataclass(frozen=True)
 class Running:
     """A mirror that is on. `is_inside`: whether its filter lets an item through; `is_person`: whether somebody changes items
-    under a name, and not the mirror; `lets_in`: whether an item that is made of such values would be inside."""
+    under a name, and not the mirror; `lets_in`: whether an item that is made of such values would be inside; `opens`: yields
+    what a file contains."""
 
     mirror: Mirror
     fields: Sequence[Matched]
@@ -60,6 +62,7 @@ class Running:
     is_inside: Callable[[Side, Item], bool]
     is_person: Callable[[Side, str], bool]
     lets_in: Callable[[Side, Mapping[FieldId, Value]], bool] = lambda side, values: True
+    opens: Opens | None = None
 
 
 class Later(Exception):
@@ -489,7 +492,7 @@ class Crossing:
 
     def _carry(self, intent: Intent, late: bool = False) -> None:
         """Make a write that is kept as an intent, and commit what became of it. `late`: it may have been made before."""
-        write = Write(intent.kind, intent.key, intent.item, intent.values, intent.version, intent.at)
+        write = Write(intent.kind, intent.key, intent.item, intent.values, intent.version, intent.at, self.running.opens)
         compares = intent.kind == "create" or self.sides[intent.side].capabilities.versions
         if not compares and not self._is_as_it_was(intent):
             (self._unsure if late and intent.kind == "update" else self._drop)(intent)

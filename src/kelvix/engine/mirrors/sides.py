@@ -19,6 +19,7 @@ from kelvix.core.mirror.translations import TRANSLATIONS, Around
 from kelvix.core.query import Query, Where
 from kelvix.core.schema import Database
 from kelvix.core.values import FieldId, Value
+from kelvix.engine import file_content
 from kelvix.engine.engine import Engine
 from kelvix.engine.mirrors.crossing import Running, Stop
 from kelvix.store import pairs, people
@@ -156,6 +157,7 @@ def running(engine: Engine, space: Space, kept: KeptMirror, sides: Mapping[Side,
         lambda side, item: holds(side, readable(item.values)),
         is_person,
         holds,
+        partial(file_content.content, engine, space),
     )
 
 

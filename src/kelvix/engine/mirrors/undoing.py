@@ -8,14 +8,15 @@ from dataclasses import dataclass, replace
 from functools import partial
 from typing import Any
 
-from kelvix.core.collection import Collection, ConflictError, GoneError, Item, UnknownOutcomeError, Write
+from kelvix.core.collection import Collection, ConflictError, GoneError, Item, UnknownOutcomeError, Unreadable, Write
 from kelvix.core.mirror import forms
+from kelvix.core.mirror.landing import landing
 from kelvix.core.values import Value
 from kelvix.engine.engine import Engine
 from kelvix.engine.mirrors import kept as keeping
 from kelvix.engine.mirrors import looking
 from kelvix.engine.mirrors.crossing import Crossing as Looking
-from kelvix.engine.mirrors.crossing import Later
+from kelvix.engine.mirrors.crossing import Later, Opens
 from kelvix.engine.mirrors.keeping import Only, Step
 from kelvix.store import crossings, pairs
 from kelvix.store.crossings import Crossing
@@ -68,11 +69,11 @@ def undo(space: Space, kept: KeptMirror, one: Crossing, by: str, looks: Looking)
                 _delete(source, item, after, key)
                 space.transact(partial(_end, space, kept, one, by))
             case "update" | "restore":
-                _set_back(source, item, before, after, key)
+                _set_back(source, item, before, after, key, looks.running.opens)
                 fields = {p.id for p in kept.mirror.fields if p.field(one.side) in after}
                 space.transact(partial(_hold, space, kept, one, by, fields))
             case "delete":
-                if (back := _bring_back(source, item, before, one.item_id, key)) is not None:
+                if (back := _bring_back(source, item, before, one.item_id, key, looks.running.opens)) is not None:
                     looks.keeping.commit(Step(alone=[Only(one.side, back, "left_out")]))
                 space.transact(lambda t: crossings.set_undone(t, kept.id, one.n, by))
             case _:
@@ -89,32 +90,47 @@ def _values(kept: Mapping[str, Any]) -> dict[str, Value]:
     return {key: forms.value_of(value) for key, value in kept.items()}
 
 
+def _is_as_written(holds: Value | Unreadable, wrote: Value) -> bool:
+    """Say whether a field still holds what was written, in its app's own way."""
+    return not isinstance(holds, Unreadable) and landing(wrote, None, holds) in ("same", "normalised")
+
+
 def _delete(source: Collection, item: Item | None, after: Mapping[str, Value], key: str) -> None:
     if item is None:
         return
-    if any(item.values.get(f) != value for f, value in after.items()):
+    if not all(_is_as_written(item.values.get(f), value) for f, value in after.items()):
         raise CannotUndo(CHANGED)
     source.write(Write("delete", key, item.id, version=item.version))
 
 
-def _set_back(source: Collection, item: Item | None, before: Mapping[str, Value], after: Mapping[str, Value], key: str) -> None:
+def _set_back(
+    source: Collection,
+    item: Item | None,
+    before: Mapping[str, Value],
+    after: Mapping[str, Value],
+    key: str,
+    opens: Opens | None,
+) -> None:
     if item is None:
         raise CannotUndo("It is not there any more.")
     if all(item.values.get(f) == before.get(f) for f in after):
         return
-    if any(item.values.get(f) != value for f, value in after.items()):
+    if not all(_is_as_written(item.values.get(f), value) for f, value in after.items()):
         raise CannotUndo(CHANGED)
-    source.write(Write("update", key, item.id, {f: before.get(f) for f in after}, item.version))
+    source.write(Write("update", key, item.id, {f: before.get(f) for f in after}, item.version, opens=opens))
 
 
-def _bring_back(source: Collection, item: Item | None, before: Mapping[str, Value], id: str, key: str) -> Item | None:
+def _bring_back(
+    source: Collection, item: Item | None, before: Mapping[str, Value], id: str, key: str, opens: Opens | None
+) -> Item | None:
     """Bring a deleted item back: it, if it was brought back now. It stays alone, since its pair has ended."""
     if item is not None:
         return None
     if "restore" in source.capabilities.writes:
         return source.write(Write("restore", key, id)).item
     can = {f.id for f in source.schema().fields if f.can_write}
-    return source.write(Write("create", key, values={f: v for f, v in before.items() if f in can and v is not None})).item
+    values = {f: v for f, v in before.items() if f in can and v is not None}
+    return source.write(Write("create", key, values=values, opens=opens)).item
 
 
 def _end(space: Space, kept: KeptMirror, one: Crossing, by: str, t: Transaction) -> None:

@@ -74,7 +74,8 @@ class Issues(PracticeApp):
     def as_json(self, row: Row) -> dict[str, Any]:
         found = super().as_json(row)
         comments = found.pop("comments")
-        return found | {"comments": len(comments)}
+        fields = {str(f["id"]): None for f in self.project(row["container_id"])["fields"]} | found["fields"]
+        return found | {"comments": len(comments), "fields": fields}
 
     def comments(self, row: Row) -> list[dict[str, str]]:
         return list(json.loads(row["body"])["comments"])

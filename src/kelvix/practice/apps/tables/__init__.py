@@ -85,12 +85,13 @@ class Tables(PracticeApp):
     def as_json(self, row: Row) -> dict[str, Any]:
         found = super().as_json(row)
         found.pop("had", None)
-        values = found["values"]
-        for f in self.fields(row["container_id"]):
+        fields = self.fields(row["container_id"])
+        values = {str(f["id"]): None for f in fields} | found["values"]
+        for f in fields:
             if f["type"] == "product":
                 parts = [values.get(str(number)) for number in f["of"]]
                 values[str(f["id"])] = parts[0] * parts[1] if all(isinstance(p, (int, float)) for p in parts) else None
-        return found | {"register": row["holder_name"] or ""}
+        return found | {"values": values, "register": row["holder_name"] or ""}
 
     def add(self, table_id: int, by: str, values: dict[str, Any], at: datetime | None = None, key: bytes | None = None) -> int:
         """Add a row: its id. Raises HTTPException for what the table does not take."""
