@@ -117,3 +117,11 @@ def test_a_side_that_is_down_only_delays(page: Page, orla: Person, sides):
     orla.faults(app="issues")
     until(lambda: "Order reed leather" in {i.title for i in theirs.items()})
     expect(page.get_by_role("row").filter(has_text="Order reed leather").get_by_text("in step")).to_be_visible()
+    page.get_by_role("button", name="Turn off").click()
+    own.edit(ours.id, {own.title: "Order calf leather"})
+    page.get_by_role("link", name="Rehearsal").click()
+    page.get_by_role("button", name="Rehearse now").click()
+    expect(page.get_by_text("1 item to edit in Restoration.")).to_be_visible()
+    would = page.get_by_role("list", name="What would cross")
+    expect(would.get_by_text("Order calf leather").last).to_be_visible()
+    assert "Order reed leather" in {i.title for i in theirs.items()}, "nothing is written"

@@ -17,6 +17,15 @@ const WAITS: Record<string, string> = {
   waits: "Waits",
 };
 
+const TO_DO: Record<string, string> = { create: "to create", update: "to edit", delete: "to delete", restore: "to restore" };
+const WAITING: Record<string, [one: string, several: string]> = {
+  asked: ["question", "questions"],
+  conflict: ["conflict", "conflicts"],
+  refused: ["refused", "refused"],
+  no_counterpart: ["without a counterpart", "without a counterpart"],
+  waits: ["waiting", "waiting"],
+};
+
 /** What would cross now, found without writing. */
 export function RehearsalTab({ mirror }: { mirror: Mirror }) {
   const queries = useQueryClient();
@@ -30,12 +39,12 @@ export function RehearsalTab({ mirror }: { mirror: Mirror }) {
   });
   return (
     <div className="scroll fill above-2">
-      <p className="below-2">
+      <div className="row below-2">
         <Button disabled={begin.isPending || !!mirror.stage} onClick={() => begin.mutate()}>
           Rehearse now
-        </Button>{" "}
+        </Button>
         <span className="quiet">Reads both sides and shows what would cross. Nothing is written.</span>
-      </p>
+      </div>
       {report?.problem && <div className="note bad">{report.problem}</div>}
       {report && !report.problem && (
         <>
@@ -57,12 +66,10 @@ export function RehearsalTab({ mirror }: { mirror: Mirror }) {
 function total(counts: Record<string, number>, mirror: Mirror): string {
   const said = Object.entries(counts).map(([of, n]) => {
     const [comes = "", side] = of.split(/_(?=left$|right$)/);
-    if (side !== "left" && side !== "right") return `${(WAITS[comes] ?? comes).toLowerCase()}: ${n}`;
-    return `${(WOULD[comes] ?? comes).toLowerCase()} ${n} in ${mirror[side].name}`;
+    if (side !== "left" && side !== "right") return `${n} ${n === 1 ? WAITING[comes]?.[0] : WAITING[comes]?.[1]}`;
+    return `${n} ${n === 1 ? "item" : "items"} ${TO_DO[comes]} in ${mirror[side].name}`;
   });
-  if (said.length === 0) return "Nothing would cross.";
-  const words = said.join(", ");
-  return `${words.charAt(0).toUpperCase()}${words.slice(1)}.`;
+  return said.length === 0 ? "Nothing would cross." : `${said.join(", ")}.`;
 }
 
 function Named({ found, mirror, zone }: { found: Would[]; mirror: Mirror; zone: string }) {
@@ -77,8 +84,10 @@ function Named({ found, mirror, zone }: { found: Would[]; mirror: Mirror; zone: 
                 <b>{WOULD[one.comes]}</b> in {mirror[one.side].name}
               </span>
             ) : (
-              <span className={`state ${look}`}>
-                {mark} {WAITS[one.comes]}
+              <span>
+                <span className={`state ${look}`}>
+                  {mark} {WAITS[one.comes]}
+                </span>
               </span>
             )}
             <span className="what">
