@@ -6,7 +6,9 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from kelvix.settings import TOP
-from support import FIELDS, FILLS, document
+from mirrored import make
+from sides import Issues, Tasks
+from support import FIELDS, FILLS, document, until
 
 AXE = (TOP / "web/node_modules/axe-core/axe.min.js").read_text()
 TAGS = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
@@ -32,6 +34,25 @@ def lively(orla):
     ]  # fmt: skip
 
 
+@pytest.fixture
+def in_mirrors(orla):
+    """A mirror with a conflict, and one with a plan: their addresses."""
+    made, planned = make(orla, Tasks), make(orla, Issues)
+    planned.plan()
+    made.plan()
+    made.carry_out()
+    made.api("POST", "/state", json={"state": "off"})
+    row = made.row("Order leather")
+    made.left.edit(row["left"]["id"], {made.left.title: "Order reed leather"})
+    made.right.edit(row["right"]["id"], {made.right.title: "Order the leather"})
+    made.api("POST", "/rehearsal")
+    until(lambda: made.now()["stage"] is None)
+    made.api("POST", "/state", json={"state": "on"})
+    until(lambda: made.now()["counts"].get("conflict") == 1)
+    at = f"/mirrors/{made.id}"
+    return ["/mirrors", at, *(f"{at}/{tab}" for tab in ("rules", "history", "parity", "rehearsal")), f"/mirrors/{planned.id}"]
+
+
 # What reaches over the right edge: nothing may, but what stands in a frame of its own that scrolls (WCAG 1.4.10).
 OVER = """() => {
   const root = document.documentElement, wide = root.scrollWidth > root.clientWidth;
@@ -48,9 +69,20 @@ WIDTHS = (1280, 390, 320)  # the last: a phone, and a desk's window at 400 %
 
 @pytest.mark.parametrize("scheme", ["light", "dark"])
 def test_axe_finds_nothing_and_nothing_reaches_over_the_edge(page: Page, lively, scheme):
+    assert wrong(page, lively, scheme) == []
+
+
+@pytest.mark.parametrize("scheme", ["light", "dark"])
+def test_axe_finds_nothing_in_mirrors(page: Page, in_mirrors, scheme):
+    found = wrong(page, in_mirrors, scheme)
+    assert found == [], "\n".join(map(str, found))
+
+
+def wrong(page: Page, addresses, scheme):
+    """What is wrong with screens, in all widths."""
     page.emulate_media(color_scheme=scheme, reduced_motion="reduce")
     found = []
-    for where in lively:
+    for where in addresses:
         page.set_viewport_size({"width": WIDTHS[0], "height": 800})
         page.goto(where)
         page.wait_for_load_state("networkidle")
@@ -66,7 +98,7 @@ def test_axe_finds_nothing_and_nothing_reaches_over_the_edge(page: Page, lively,
                 for n in v["nodes"]
             ]
             found += [(where, width, "over the edge", html) for html in page.evaluate(OVER)]
-    assert found == []
+    return found
 
 
 def test_the_tabs_of_a_browser_share_one_stream(page: Page, orla):

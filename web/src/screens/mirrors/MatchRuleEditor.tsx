@@ -61,7 +61,7 @@ export function MatchRuleEditor({ mirror, setUp, rule, onChange }: Props) {
       ))}
       {first && (
         <button
-          className="link"
+          className="link tall"
           onClick={() => onChange({ ...rule, keys: [...keys, { left: first.left, right: first.right, by: "normalised" }] })}
         >
           Add key

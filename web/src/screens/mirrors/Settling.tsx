@@ -21,25 +21,27 @@ export function Settling({ row, mirror, zone }: Props) {
   const others = row.open.filter((one) => one.state === "no_counterpart" || one.state === "unreadable");
   if (conflicts.length === 0 && others.length === 0 && row.refused.length === 0 && !row.asks) return null;
   return (
-    <div className="settling">
-      {conflicts.map((one) => (
-        <Conflict key={`${one.field} ${one.key}`} open={one} row={row} mirror={mirror} zone={zone} />
-      ))}
-      {others.map((one) => (
-        <div key={one.field} className="row">
-          <b>
-            {nameOf(mirror, one.field)} {one.state === "unreadable" ? "can’t be read." : "has no counterpart on the other side."}
-          </b>
-          <span className="quiet">The other fields cross. Match its options in Fields and rules.</span>
-        </div>
-      ))}
-      {row.refused.map((field) => (
-        <div key={field} className="row">
-          <b>{nameOf(mirror, field)} was refused by the other side.</b>
-          <span className="quiet">The other fields cross. Edit it on either side to try again.</span>
-        </div>
-      ))}
-      {row.asks && <Asked row={row} mirror={mirror} />}
+    <div role="row">
+      <div className="settling" role="gridcell">
+        {conflicts.map((one) => (
+          <Conflict key={`${one.field} ${one.key}`} open={one} row={row} mirror={mirror} zone={zone} />
+        ))}
+        {others.map((one) => (
+          <div key={one.field} className="row">
+            <b>
+              {nameOf(mirror, one.field)} {one.state === "unreadable" ? "can’t be read." : "has no counterpart on the other side."}
+            </b>
+            <span className="quiet">The other fields cross. Match its options in Fields and rules.</span>
+          </div>
+        ))}
+        {row.refused.map((field) => (
+          <div key={field} className="row">
+            <b>{nameOf(mirror, field)} was refused by the other side.</b>
+            <span className="quiet">The other fields cross. Edit it on either side to try again.</span>
+          </div>
+        ))}
+        {row.asks && <Asked row={row} mirror={mirror} />}
+      </div>
     </div>
   );
 }
