@@ -300,6 +300,23 @@ def test_what_was_separated_stays_so_in_a_new_plan_and_a_new_field_crosses(tasks
     assert tasks.settles()["left_out"] == 2 and len(tasks.right.items()) == 3
 
 
+# The day
+
+
+def test_the_day_shows_what_crossed_between_the_runs(tasks):
+    assert tasks.orla.api("GET", "/today")["mirrored"] == 0
+    tasks.plan()
+    tasks.carry_out()
+    found = tasks.orla.api("GET", "/today/list")["entries"]
+    assert {(e["kind"], e["source"]["name"], e["targets"][0]["name"], e["title"]) for e in found if e["kind"] == "create"} == {
+        ("create", "Workshop", "Restoration", "Order leather"),
+        ("create", "Restoration", "Workshop", "Blower hums"),
+    }
+    assert {(e["mirror"], e["run"], e["by"]) for e in found} == {(tasks.id, None, "Workshop and Restoration")}
+    assert tasks.orla.api("GET", "/today")["mirrored"] == len(found) == len(tasks.api("GET", "/history")["crossings"])
+    assert [e["at"] for e in found] == sorted((e["at"] for e in found), reverse=True)
+
+
 # Filters
 
 

@@ -14,7 +14,7 @@ from kelvix.core.day_figures import Day
 from kelvix.engine import attention
 from kelvix.engine.attention import Cause, Kind
 from kelvix.workspace import today
-from kelvix.workspace.today import End, Entry
+from kelvix.workspace.today import End, Entry, Mirrored
 
 router = APIRouter(prefix="/api/v1", tags=["today"])
 
@@ -33,10 +33,12 @@ class DayOut(BaseModel):
 
 
 class TodayOut(BaseModel):
-    """`slowest` is how long the slowest run of today took, in seconds. `days` are the last thirty, today the last of them."""
+    """`slowest` is how long the slowest run of today took, in seconds. `days` are the last thirty, today the last of them.
+    `mirrored`: how much crossed in mirrors; null where there are none."""
 
     came_in: int
     went_out: int
+    mirrored: int | None
     success: float | None
     slowest: float | None
     slowest_run: int | None
@@ -74,6 +76,7 @@ def get_today(who: Reader) -> TodayOut:
     return TodayOut(
         came_in=seen.today.total,
         went_out=seen.went_out,
+        mirrored=seen.mirrored,
         success=seen.today.success,
         slowest=seen.slowest[0],
         slowest_run=seen.slowest[1],
@@ -99,11 +102,14 @@ class EndOut(BaseModel):
 
 
 class EntryOut(BaseModel):
-    """A run as the day's list shows it: what came from where, and where it went."""
+    """A run as the day's list shows it: what came from where, and where it went; or what crossed in a mirror, with its number
+    (`crossing`), where `by` is the mirror and `kind` says what was done: create, update, delete or restore."""
 
-    run: int
-    workflow: int
-    workflow_name: str
+    run: int | None
+    workflow: int | None
+    mirror: int | None
+    crossing: int | None
+    by: str
     kind: str
     at: datetime
     source: EndOut
@@ -121,7 +127,7 @@ class DayListOut(BaseModel):
 
 @router.get("/today/list")
 def list_day(who: Reader, before: int | None = None, limit: Annotated[int, Query(ge=1, le=200)] = 30) -> DayListOut:
-    """List received items and written results, newest first, today before earlier days."""
+    """List received items, written results, and what crossed in mirrors, newest first, today before earlier days."""
     found, onward = today.entries(who.engine, who.space, before, limit)
     return DayListOut(entries=[_entry(one) for one in found], next=onward)
 
@@ -130,12 +136,16 @@ def _end(end: End) -> EndOut:
     return EndOut(app=end.app, monogram=end.monogram, name=end.name)
 
 
-def _entry(one: Entry) -> EntryOut:
+def _entry(one: Entry | Mirrored) -> EntryOut:
+    if isinstance(one, Mirrored):
+        return _mirrored(one)
     run = one.run
     return EntryOut(
         run=run.id,
         workflow=run.workflow_id,
-        workflow_name=run.workflow,
+        mirror=None,
+        crossing=None,
+        by=run.workflow,
         kind=run.kind,
         at=run.created_at,
         source=_end(one.source),
@@ -144,4 +154,23 @@ def _entry(one: Entry) -> EntryOut:
         state=run.state,
         said=(run.problem or {}).get("sentence", ""),
         seconds=(run.finished_at - run.created_at).total_seconds() if run.finished_at else None,
+    )
+
+
+def _mirrored(one: Mirrored) -> EntryOut:
+    crossing = one.crossing
+    return EntryOut(
+        run=None,
+        workflow=None,
+        mirror=one.mirror,
+        crossing=crossing.n,
+        by=one.mirror_name,
+        kind=crossing.kind,
+        at=crossing.at,
+        source=_end(one.source),
+        targets=[_end(one.target)],
+        title=crossing.title or f"item {crossing.item_id}",
+        state="done",
+        said="",
+        seconds=crossing.delay_ms / 1000 if crossing.delay_ms is not None else None,
     )

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import Any
 
 from kelvix.core.mirror.lens import Side
@@ -13,6 +13,7 @@ from kelvix.store.database_server import Row, Transaction
 
 COLUMNS = "n, pair_id, kind, side, item_id, title, body, delay_ms, undone_by, at"
 WRITES = ("create", "update", "delete", "restore")
+EARLY, LATE = datetime(1970, 1, 1, tzinfo=UTC), datetime(9999, 1, 1, tzinfo=UTC)
 
 
 @dataclass(frozen=True)
@@ -64,6 +65,28 @@ def page(t: Transaction, mirror_id: int, before: int | None, limit: int, pair_id
         (mirror_id, *args, before if before is not None else 2**62, limit),
     )
     return [_read(r) for r in rows]
+
+
+def between(
+    t: Transaction, workspace_id: int, since: datetime | None, until: datetime | None, limit: int
+) -> list[tuple[int, Crossing]]:
+    """Return the writes of all mirrors in a span of time, the newest first, each with its mirror."""
+    rows = t.rows(
+        f"SELECT mirror_id, {COLUMNS} FROM mirror_crossing WHERE workspace_id=%s AND at >= %s AND at < %s "
+        f"AND kind IN ({','.join(['%s'] * len(WRITES))}) ORDER BY at DESC, n DESC LIMIT %s",
+        (workspace_id, since or EARLY, until or LATE, *WRITES, limit),
+    )
+    return [(row.pop("mirror_id"), _read(row)) for row in rows]
+
+
+def written_since(t: Transaction, workspace_id: int, since: datetime) -> int:
+    """Return how much was written by all mirrors since a moment."""
+    row = t.row(
+        "SELECT COUNT(*) AS n FROM mirror_crossing WHERE workspace_id=%s AND at >= %s "
+        f"AND kind IN ({','.join(['%s'] * len(WRITES))})",
+        (workspace_id, since, *WRITES),
+    )
+    return int(row["n"]) if row else 0
 
 
 def get(t: Transaction, mirror_id: int, n: int) -> Crossing | None:

@@ -9,31 +9,37 @@ from datetime import time as clock
 from urllib.parse import urlsplit
 
 from kelvix.core.day_figures import Day, Ended, by_day
+from kelvix.core.mirror.document import OTHER
+from kelvix.core.mirror.lens import Side
 from kelvix.core.outcome import FileSaved, MailsSent, Operated, RanAnother, Requested, Wrote
 from kelvix.core.schema import Database
 from kelvix.core.workflow import Address, RecordEvent, Schedule, Workflow
 from kelvix.engine import versions
 from kelvix.engine.engine import Engine
 from kelvix.remembering import Remembered
-from kelvix.store import places, questions, runs, statistics
+from kelvix.store import crossings, mirrors, places, questions, runs, statistics
+from kelvix.store.crossings import Crossing
 from kelvix.store.database_server import Transaction
 from kelvix.store.runs import Run, RunLine
 from kelvix.workspace import Space
 
 DAYS = 30
+MAX_CROSSINGS = 200  # in the span of time of one page
 _PAST: Remembered[tuple[list[Day], bool]] = Remembered(200, statistics.FRESH)  # of the days that are over
 
 
 @dataclass(frozen=True)
 class Figures:
     """`slowest` is how long the slowest run of today took, in seconds, and which it was. `days` are the last thirty, today the
-    last of them; `partial` says that they had too many runs to count all. `questions`: how many are open."""
+    last of them; `partial` says that they had too many runs to count all. `mirrored`: how much crossed in mirrors, where
+    there are any; `questions`: how many are open."""
 
     today: Day
     days: Sequence[Day]
     partial: bool
     slowest: tuple[float | None, int | None]
     went_out: int
+    mirrored: int | None
     questions: int
 
 
@@ -53,6 +59,17 @@ class Entry:
     run: Run
     source: End
     targets: list[End]
+
+
+@dataclass(frozen=True)
+class Mirrored:
+    """What crossed in a mirror, from one side to the other."""
+
+    mirror: int
+    mirror_name: str
+    crossing: Crossing
+    source: End
+    target: End
 
 
 def figures(space: Space) -> Figures:
@@ -76,29 +93,64 @@ def figures(space: Space) -> Figures:
         (day,) = by_day((run for _, run in runs), zone, today, 1)
         slowest = max(((run.seconds, id) for id, run in runs if run.seconds is not None), default=(None, None))
         went_out, asked = statistics.went_out_since(t, space.id, midnight), len(questions.open_ones(t, space.id))
-        return Figures(day, [*before, day], partial, slowest, went_out, asked)
+        mirrored = crossings.written_since(t, space.id, midnight) if mirrors.list_all(t, space.id) else None
+        return Figures(day, [*before, day], partial, slowest, went_out, mirrored, asked)
 
     return space.read(work)
 
 
-def entries(engine: Engine, space: Space, before: int | None, limit: int) -> tuple[list[Entry], int | None]:
-    """Return what came and went, the newest first, and the cursor of the following page."""
+def entries(engine: Engine, space: Space, before: int | None, limit: int) -> tuple[list[Entry | Mirrored], int | None]:
+    """Return what came and went, and what crossed in mirrors in the same time, the newest first; and the cursor of the
+    following page."""
     known = versions.Versions()
 
-    def work(t: Transaction) -> tuple[list[Entry], int | None]:
+    def work(t: Transaction) -> tuple[list[Entry | Mirrored], int | None]:
         found, onward = runs.page(t, space.id, runs.Sought(), before, limit)
         lines = runs.lines(t, space.id, [r.id for r in found])
         there = places.load_all(t, space.id)
         names = {d.id: d.name for d in there.values()}
-        made = [
+        made: list[Entry | Mirrored] = [
             Entry(
                 r, _source(engine, known.get(space, r.version_id), names), _targets(engine, list(lines[r.id].values()), there)
             )
             for r in found
         ]
-        return made, onward
+        above = runs.get(t, space.id, before) if before is not None else None
+        since, until = found[-1].created_at if found and onward else None, above.created_at if above else None
+        made += _mirrored(t, engine, space, there, since, until)
+        return sorted(made, key=_at, reverse=True), onward
 
     return space.read(work)
+
+
+def _at(one: Entry | Mirrored) -> datetime:
+    return one.run.created_at if isinstance(one, Entry) else one.crossing.at
+
+
+def _mirrored(
+    t: Transaction,
+    engine: Engine,
+    space: Space,
+    there: dict[int, Database],
+    since: datetime | None,
+    until: datetime | None,
+) -> list[Mirrored]:
+    """Return what crossed in a span of time; of very much, the newest."""
+    kept = {one.id: one for one in mirrors.list_all(t, space.id)}
+    found = crossings.between(t, space.id, since, until, MAX_CROSSINGS) if kept else []
+
+    def end(mirror: int, side: Side) -> End:
+        database = there.get(kept[mirror].mirror.side(side).database)
+        if database is None:
+            return End("kelvix", "Kx", "a deleted database")
+        outside = database.outside
+        return _in_app(engine, outside.app, database.name) if outside else End("kelvix", "Kx", database.name)
+
+    return [
+        Mirrored(mirror, kept[mirror].name, one, end(mirror, OTHER[one.side]), end(mirror, one.side))
+        for mirror, one in found
+        if mirror in kept
+    ]
 
 
 def _source(engine: Engine, document: Workflow, names: dict[int, str]) -> End:

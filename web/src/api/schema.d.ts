@@ -1577,7 +1577,7 @@ export interface paths {
         };
         /**
          * List Day
-         * @description List received items and written results, newest first, today before earlier days.
+         * @description List received items, written results, and what crossed in mirrors, newest first, today before earlier days.
          */
         get: operations["list_day_api_v1_today_list_get"];
         put?: never;
@@ -3546,7 +3546,8 @@ export interface components {
         };
         /**
          * EntryOut
-         * @description A run as the day's list shows it: what came from where, and where it went.
+         * @description A run as the day's list shows it: what came from where, and where it went; or what crossed in a mirror, with its number
+         *     (`crossing`), where `by` is the mirror and `kind` says what was done: create, update, delete or restore.
          */
         EntryOut: {
             /**
@@ -3554,10 +3555,16 @@ export interface components {
              * Format: date-time
              */
             at: string;
+            /** By */
+            by: string;
+            /** Crossing */
+            crossing: number | null;
             /** Kind */
             kind: string;
+            /** Mirror */
+            mirror: number | null;
             /** Run */
-            run: number;
+            run: number | null;
             /** Said */
             said: string;
             /** Seconds */
@@ -3570,9 +3577,7 @@ export interface components {
             /** Title */
             title: string;
             /** Workflow */
-            workflow: number;
-            /** Workflow Name */
-            workflow_name: string;
+            workflow: number | null;
         };
         /**
          * EventOut
@@ -6342,7 +6347,8 @@ export interface components {
         };
         /**
          * StageOut
-         * @description What is done to the mirror as a whole: read, match, carry, sweep, parity or rehearse; and how many items that was so far.
+         * @description What is done to the mirror as a whole: read, match, carry, sweep, parity or rehearse; and how many items that was so
+         *     far.
          */
         StageOut: {
             /** Does */
@@ -6533,12 +6539,15 @@ export interface components {
         /**
          * TodayOut
          * @description `slowest` is how long the slowest run of today took, in seconds. `days` are the last thirty, today the last of them.
+         *     `mirrored`: how much crossed in mirrors; null where there are none.
          */
         TodayOut: {
             /** Came In */
             came_in: number;
             /** Days */
             days: components["schemas"]["kelvix__api__today__DayOut"][];
+            /** Mirrored */
+            mirrored: number | null;
             /** Needs */
             needs: number;
             /** Partial */

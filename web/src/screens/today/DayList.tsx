@@ -4,6 +4,13 @@ import { day, relative, seconds, span } from "../../parts/dates";
 import { RunState } from "../timetable/runState";
 import { useDayList, type Entry } from "./queries";
 
+const CROSSED: Record<string, string> = {
+  create: "created by a mirror",
+  update: "mirrored",
+  delete: "deleted by a mirror",
+  restore: "restored by a mirror",
+};
+
 /** What came in and what went out, set like departures: the newest on top, live. */
 export function DayList({ zone }: { zone: string }) {
   const list = useDayList();
@@ -32,14 +39,14 @@ export function DayList({ zone }: { zone: string }) {
         </thead>
         <tbody>
           {entries.map((entry) => (
-            <Departure key={entry.run} entry={entry} zone={zone} today={today} />
+            <Departure key={entry.run ?? `crossed ${entry.crossing}`} entry={entry} zone={zone} today={today} />
           ))}
         </tbody>
       </table>
       {list.data && entries.length === 0 && (
         <div className="empty">
           <h2>No activity yet</h2>
-          <p>Turn on a workflow to see items arrive.</p>
+          <p>Turn on a workflow or a mirror to see items arrive.</p>
         </div>
       )}
       {list.hasNextPage && (
@@ -57,7 +64,7 @@ function Departure({ entry, zone, today }: { entry: Entry; zone: string; today: 
   const on = day(entry.at, zone);
   const [first, ...others] = entry.targets;
   return (
-    <tr title={`${entry.workflow_name}, ${relative(entry.at)}`}>
+    <tr title={`${entry.by}, ${relative(entry.at)}`}>
       <td className="t">{on === today ? seconds(entry.at, zone) : on.replace(/ \d{4}$/, "")}</td>
       <td>
         <span className="mono">{entry.source.monogram}</span>
@@ -76,7 +83,8 @@ function Departure({ entry, zone, today }: { entry: Entry; zone: string; today: 
         )}
       </td>
       <td>
-        <Link to={`/runs/${entry.run}`}>{entry.title}</Link>
+        <Link to={entry.run === null ? `/mirrors/${entry.mirror}/history` : `/runs/${entry.run}`}>{entry.title}</Link>
+        {entry.kind in CROSSED && <span className="quiet"> · {CROSSED[entry.kind]}</span>}
         {entry.kind === "try" && <span className="quiet"> · a try</span>}
         {entry.said && <span className="bad"> · {entry.said}</span>}
       </td>

@@ -3,12 +3,17 @@ import { span } from "../../parts/dates";
 import { percent } from "./days";
 import type { TodayOut } from "./queries";
 
-/** Today in five figures. */
+/** Today in a few figures. */
 export function Figures({ today }: { today: TodayOut }) {
   return (
     <dl className="figs">
       <Figure words="Received">{today.came_in}</Figure>
       <Figure words="Written or sent">{today.went_out}</Figure>
+      {today.mirrored !== null && (
+        <Figure words="Mirrored">
+          <Link to="/mirrors">{today.mirrored}</Link>
+        </Figure>
+      )}
       <Figure words="Success rate">{percent(today.success)}</Figure>
       <Figure words="Slowest">
         {today.slowest === null ? (
