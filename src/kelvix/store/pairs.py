@@ -297,10 +297,10 @@ def undecided(t: Transaction, mirror_id: int, side: Side, limit: int) -> list[Ke
     """Return pairs whose item of a side was told to be deleted, of which nothing was done yet, or a person is asked."""
     of = ", ".join(f"p.{name}" for name in COLUMNS.split(", "))
     rows = t.rows(
-        f"SELECT {of} FROM pair p JOIN mirror_look l ON l.mirror_id=p.mirror_id AND l.side=%s AND l.item_id=p.{side}_open "
-        f"WHERE p.mirror_id=%s AND l.told='deleted' AND p.linked<>'only' UNION SELECT {COLUMNS} FROM pair "
-        "WHERE mirror_id=%s AND state='asked' AND asks LIKE 'deleted%%' LIMIT %s",
-        (side, mirror_id, mirror_id, limit),
+        f"SELECT {of} FROM mirror_look l STRAIGHT_JOIN pair p ON p.mirror_id=l.mirror_id AND p.{side}_open=l.item_id "
+        "WHERE l.mirror_id=%s AND l.side=%s AND l.told='deleted' AND p.linked<>'only' UNION "
+        f"SELECT {COLUMNS} FROM pair WHERE mirror_id=%s AND state='asked' AND asks LIKE 'deleted%%' LIMIT %s",
+        (mirror_id, side, mirror_id, limit),
     )
     return [_read(r) for r in rows]
 
