@@ -403,3 +403,17 @@ def test_a_file_is_copied_to_the_other_side_and_a_newer_one_back(orla):
     assert (newest["kind"], newest["side"], newest["after"]) == ("update", "left", {file[own.id]: "pipes.csv"})
     assert made.api("POST", f"/history/{newest['n']}/undo")["undone"] == 1
     assert content(own) == ("pipes.csv", b"c1,c2")
+
+
+def test_a_case_that_somebody_changed_since_is_not_undone(tasks):
+    tasks.plan()
+    tasks.carry_out()
+    row = tasks.row("Order leather")
+    tasks.left.edit(row["left"]["id"], {tasks.left.title: "Order reed leather"})
+    until(lambda: "Order reed leather" in [i.title for i in tasks.right.items()])
+    tasks.settles()
+    tasks.api("POST", "/state", json={"state": "off"})
+    tasks.right.edit(row["right"]["id"], {tasks.right.title: "Order Reed Leather"})
+    wrote = next(c for c in tasks.api("GET", "/history")["crossings"] if (c["kind"], c["side"]) == ("update", "right"))
+    assert tasks.api("POST", f"/history/{wrote['n']}/undo")["undone"] == 0
+    assert "Order Reed Leather" in [i.title for i in tasks.right.items()]

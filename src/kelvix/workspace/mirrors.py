@@ -435,7 +435,7 @@ def turn_on(engine: Engine, space: Space, mirror_id: int) -> None:
     NotNow."""
     kept = get(space, mirror_id)
     if kept.left_collection is None or kept.state in ("draft", "planning", "planned"):
-        raise NotNow("This mirror has no plan yet.", "Create a plan, check it, then carry it out.")
+        raise NotNow("This mirror has no plan.", "Create a plan, check it, then carry it out.")
     if kept.state == "off" and kept.reason:
         raise NotNow("Fields and rules were changed.", "Create a plan to continue.")
 

@@ -656,7 +656,7 @@ class Crossing:
         is_ours = not late and (intent.is_clean or intent.kind == "create")
         digests = {**pair.digests, intent.side: digest(item)} if is_ours else pair.digests
         step.known[intent.side, item.id] = Known(fields, item)
-        step.landed.append(Landed(intent, written, pair.id))
+        step.landed.append(Landed(intent, written, pair.id, late))
         step.pairs.append(replace(pair, agreed=agreed, refused=refused, turns=turns, digests=digests))
         step.stirred += [("left", pair.left)]
         self.keeping.commit(step)

@@ -99,11 +99,12 @@ class Only:
 
 @dataclass(frozen=True)
 class Landed:
-    """A write that was carried out. `pair`: of the items that it was about."""
+    """A write that was carried out. `pair`: of the items that it was about; `late`: others may have edited the item since."""
 
     intent: Intent
     written: Written
     pair: str
+    late: bool = False
 
 
 @dataclass

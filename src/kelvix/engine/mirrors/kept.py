@@ -213,7 +213,7 @@ class Kept:
         body = {
             "before": {key: forms.value_json(value) for key, value in intent.before.items()},
             "after": {key: forms.value_json(value) for key, value in intent.values.items()},
-            "version": item.version if item else None,
+            "version": item.version if item and not landed.late else None,
             "source": intent.source,
         }
         title = item.title if item else str(next((v for v in intent.before.values() if v), ""))

@@ -62,14 +62,14 @@ def undo(space: Space, kept: KeptMirror, one: Crossing, by: str, looks: Looking)
     source = looks.sides[one.side]
     before, after = (_values(one.body[key]) for key in ("before", "after"))
     item = source.get((one.item_id,)).get(one.item_id)
-    key = f"undo-{kept.id}-{one.n}"
+    key, version = f"undo-{kept.id}-{one.n}", one.body.get("version")
     try:
         match one.kind:
             case "create":
-                _delete(source, item, after, key)
+                _delete(source, item, after, key, version)
                 space.transact(partial(_end, space, kept, one, by))
             case "update" | "restore":
-                _set_back(source, item, before, after, key, looks.running.opens)
+                _set_back(source, item, before, after, key, version, looks.running.opens)
                 fields = {p.id for p in kept.mirror.fields if p.field(one.side) in after}
                 space.transact(partial(_hold, space, kept, one, by, fields))
             case "delete":
@@ -90,15 +90,23 @@ def _values(kept: Mapping[str, Any]) -> dict[str, Value]:
     return {key: forms.value_of(value) for key, value in kept.items()}
 
 
-def _is_as_written(holds: Value | Unreadable, wrote: Value) -> bool:
-    """Say whether a field still holds what was written, in its app's own way."""
-    return not isinstance(holds, Unreadable) and landing(wrote, None, holds) in ("same", "normalised")
+def _is_as_written(item: Item, after: Mapping[str, Value], version: str | None) -> bool:
+    """Say whether an item still holds what was written. What its app made of that in its own way counts as long as the item is
+    at the version that the write made: then nobody edited it."""
+
+    def holds(of: str, wrote: Value) -> bool:
+        value = item.values.get(of)
+        if isinstance(value, Unreadable) or value == wrote:
+            return value == wrote
+        return version is not None and item.version == version and landing(wrote, None, value) == "normalised"
+
+    return all(holds(of, wrote) for of, wrote in after.items())
 
 
-def _delete(source: Collection, item: Item | None, after: Mapping[str, Value], key: str) -> None:
+def _delete(source: Collection, item: Item | None, after: Mapping[str, Value], key: str, version: str | None) -> None:
     if item is None:
         return
-    if not all(_is_as_written(item.values.get(f), value) for f, value in after.items()):
+    if not _is_as_written(item, after, version):
         raise CannotUndo(CHANGED)
     source.write(Write("delete", key, item.id, version=item.version))
 
@@ -109,13 +117,14 @@ def _set_back(
     before: Mapping[str, Value],
     after: Mapping[str, Value],
     key: str,
+    version: str | None,
     opens: Opens | None,
 ) -> None:
     if item is None:
         raise CannotUndo("It is not there any more.")
     if all(item.values.get(f) == before.get(f) for f in after):
         return
-    if not all(_is_as_written(item.values.get(f), value) for f, value in after.items()):
+    if not _is_as_written(item, after, version):
         raise CannotUndo(CHANGED)
     source.write(Write("update", key, item.id, {f: before.get(f) for f in after}, item.version, opens=opens))
 
