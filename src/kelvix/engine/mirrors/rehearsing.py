@@ -33,6 +33,7 @@ from kelvix.store.directory import Space
 from kelvix.store.mirrors import KeptMirror
 
 LEASE = 60.0  # seconds for which a rehearsal is nobody else's, from each page on
+HELD_EVERY = 10  # items, each of which may take some calls
 MAX_NAMED = 300  # writes that a report names
 Comes = Literal["create", "update", "delete", "restore", "asked", "conflict", "refused", "no_counterpart", "waits"]
 HAPPENED: dict[WriteKind, Happened] = {"create": "created", "update": "updated", "delete": "deleted", "restore": "restored"}
@@ -95,15 +96,23 @@ class Would:
 
 @dataclass
 class Unkept:
-    """What a mirror keeps, as it is and as it would be: nothing is committed. `would`: what was found so far."""
+    """What a mirror keeps, as it is and as it would be: nothing is committed. `counts`: of what was found so far, by what would
+    come and where; `named`: the first of it. `items` and `titles`: of the item that is looked at, and its counterpart."""
 
     kept: Keeping
-    would: list[Would] = field(default_factory=list)
+    counts: Counter[str] = field(default_factory=Counter)
+    named: list[Would] = field(default_factory=list)
     pairs: dict[tuple[Side, str], Pair] = field(default_factory=dict)
     items: dict[tuple[Side, str], Known] = field(default_factory=dict)
     wrote: Counter[tuple[Side, WriteKind]] = field(default_factory=Counter)
     titles: dict[tuple[Side, str], str] = field(default_factory=dict)
     closed: set[str] = field(default_factory=set)
+
+    def found(self, one: Would) -> None:
+        """Note what would become of an item."""
+        self.counts[f"{one.comes}_{one.side}" if one.comes in HAPPENED else one.comes] += 1
+        if len(self.named) < MAX_NAMED:
+            self.named.append(one)
 
     def pair_of(self, side: Side, item: str) -> Pair | None:
         return self.pairs.get((side, item)) or self.kept.pair_of(side, item)
@@ -148,7 +157,7 @@ class Unkept:
         self.closed |= set(step.closed)
         for intent in step.opened:
             self.wrote[intent.side, intent.kind] += 1
-            self.would.append(self._written(intent))
+            self.found(self._written(intent))
 
     def _written(self, intent: Intent) -> Would:
         there = self.items.get((intent.side, intent.item))
@@ -173,16 +182,16 @@ class Rehearsal:
 
     def rehearse(self, side: Side, id: str, title: str) -> None:
         """Find what would become of an item. Raises Stop, PermanentError, TransientError."""
-        self.keeping.titles[side, id] = title
         if (side, id) in self.keeping.pairs:
             return  # with the other item of its pair
-        before = len(self.keeping.would)
+        self.keeping.items, self.keeping.titles = {}, {(side, id): title}
+        before = self.keeping.counts.total()
         waits = self.crossing.look_at(side, id)
         pair = self.keeping.pair_of(side, id)
         if pair is not None and pair.state in ("asked", "conflict", "refused", "no_counterpart"):
-            self.keeping.would.append(Would(pair.state, side, title, pair.id))
-        elif waits is not None and len(self.keeping.would) == before:
-            self.keeping.would.append(Would("waits", side, title, pair.id if pair else None))
+            self.keeping.found(Would(pair.state, side, title, pair.id))
+        elif waits is not None and self.keeping.counts.total() == before:
+            self.keeping.found(Would("waits", side, title, pair.id if pair else None))
 
 
 def rehearse(space: Space, kept: KeptMirror, running: Running, stage: Stage, token: str) -> Stage | None:
@@ -197,17 +206,19 @@ def rehearse(space: Space, kept: KeptMirror, running: Running, stage: Stage, tok
             here = {item.id: item for item in page.items if running.sides[side].has(item)}
             seen |= set(here)
             whole = page.exhaustive
-            for id in _differing(space, kept, running, side, here):
+            for n, id in enumerate(_differing(space, kept, running, side, here)):
                 rehearsal.rehearse(side, id, here[id].title)
+                if n % HELD_EVERY == HELD_EVERY - 1 and not _is_ours(space, kept, report, token):
+                    return None
             report[side] += len(here)
             if not _is_ours(space, kept, report, token):
                 return None
         sweeping.check_not_empty(space, kept, side, report[side])
-        for id in _missing(space, kept, side, seen) if whole else ():
+        for n, id in enumerate(_missing(space, kept, side, seen) if whole else ()):
             rehearsal.rehearse(side, id, _title(space, kept, side, id))
-    would = rehearsal.keeping.would
-    counts = Counter(f"{one.comes}_{one.side}" if one.comes in HAPPENED else one.comes for one in would)
-    report |= {"counts": dict(counts), "named": [_json(one) for one in would[:MAX_NAMED]]}
+            if n % HELD_EVERY == HELD_EVERY - 1 and not _is_ours(space, kept, report, token):
+                return None
+    report |= {"counts": dict(rehearsal.keeping.counts), "named": [_json(one) for one in rehearsal.keeping.named]}
     end(space, kept, report, token)
     return None
 
