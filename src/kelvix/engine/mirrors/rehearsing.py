@@ -15,7 +15,7 @@ from datetime import UTC, datetime
 from functools import partial
 from typing import Any, Literal
 
-from kelvix.core.collection import Changes, Collection, Happened, Item, Page, Schema, WriteKind, Written
+from kelvix.core.collection import Collection, Happened, Item, Page, WriteKind, Written
 from kelvix.core.collection import Write as Asked
 from kelvix.core.mirror import forms
 from kelvix.core.mirror.document import OTHER
@@ -27,6 +27,7 @@ from kelvix.engine.mirrors.crossing import Crossing, Running, Wish, digest
 from kelvix.engine.mirrors.keeping import Intent, Keeping, Known, Pair, Step
 from kelvix.engine.mirrors.kept import Kept
 from kelvix.engine.mirrors.planning import PAGE, Stage
+from kelvix.engine.mirrors.through import Through
 from kelvix.store import mirrored_items, mirrors, pairs
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
@@ -39,36 +40,12 @@ Comes = Literal["create", "update", "delete", "restore", "asked", "conflict", "r
 HAPPENED: dict[WriteKind, Happened] = {"create": "created", "update": "updated", "delete": "deleted", "restore": "restored"}
 
 
-class Untouched(Collection):
+class Untouched(Through):
     """A side that is read as it is, and takes no write: what it answers is the item as it would be."""
 
     def __init__(self, of: Collection, now: Callable[[], datetime]):
-        self.of, self.now = of, now
-        self.ref, self.capabilities, self.reach, self.why_not = of.ref, of.capabilities, of.reach, of.why_not
-
-    def schema(self) -> Schema:
-        return self.of.schema()
-
-    def one(self, id: str) -> Item:
-        return self.of.one(id)
-
-    def get(self, ids: Sequence[str]) -> dict[str, Item]:
-        return self.of.get(ids)
-
-    def query(self, query: Query) -> Page:
-        return self.of.query(query)
-
-    def has(self, item: Item) -> bool:
-        return self.of.has(item)
-
-    def head(self) -> str:
-        return self.of.head()
-
-    def changes(self, cursor: str) -> Changes:
-        return self.of.changes(cursor)
-
-    def look(self, write: Asked) -> Written | None:
-        return self.of.look(write)
+        super().__init__(of)
+        self.now = now
 
     def write(self, write: Asked) -> Written:
         if write.kind == "delete":

@@ -22,6 +22,7 @@ from kelvix.core.values import FieldId, Value
 from kelvix.engine import file_content
 from kelvix.engine.engine import Engine
 from kelvix.engine.mirrors.crossing import Running, Stop
+from kelvix.engine.mirrors.through import Through
 from kelvix.store import pairs, people
 from kelvix.store.directory import Space
 from kelvix.store.mirrors import KeptMirror
@@ -31,18 +32,12 @@ OURS = "kelvix"  # how apps call what is written through a connection by consent
 Calls = Callable[[], AbstractContextManager[None]]
 
 
-class Paced(Collection):
+class Paced(Through):
     """A place of an app, each call of which has its turn among all that use its connection."""
 
     def __init__(self, of: Collection, calls: Calls):
-        self.of, self.calls = of, calls
-        self.ref, self.capabilities, self.reach, self.why_not = of.ref, of.capabilities, of.reach, of.why_not
-
-    def schema(self) -> Schema:
-        return self.of.schema()
-
-    def look_anew(self) -> None:
-        self.of.look_anew()
+        super().__init__(of)
+        self.calls = calls
 
     def one(self, id: str) -> Item:
         with self.calls():
@@ -55,9 +50,6 @@ class Paced(Collection):
     def query(self, query: Query) -> Page:
         with self.calls():
             return self.of.query(query)
-
-    def has(self, item: Item) -> bool:
-        return self.of.has(item)
 
     def head(self) -> str:
         with self.calls():
