@@ -30,6 +30,7 @@ class Ledger:
 
     items: int
     edits: dict[str, str] = field(default_factory=dict)  # a token, and the one that was there
+    unknown: dict[str, str] = field(default_factory=dict)  # the same, of edits that were not answered: they may have been made
     kills: int = 0
     titles: dict[str, Counter[str]] = field(default_factory=dict)  # by side: how many items of each name
     stand: set[str] = field(default_factory=set)
@@ -41,8 +42,12 @@ class Ledger:
 
     def lost(self) -> list[str]:
         """Edits that stand nowhere, were seen by no later one, and of which nobody is told."""
-        seen = set(self.edits.values())
-        return [token for token in self.edits if token not in self.stand | self.told | seen]
+        known = self.stand | self.told | set(self.edits.values())
+        made: set[str] = set()
+        while more := {token for token in self.unknown if token in known} - made:
+            made |= more
+            known |= {self.unknown[token] for token in more}
+        return [token for token in self.edits if token not in known]
 
 
 class TwoWays:
@@ -103,7 +108,8 @@ class TwoWays:
                 except (ConflictError, GoneError, TransientError, AssertionError, ValueError):
                     time.sleep(0.05)
                 except UnknownOutcomeError:
-                    break  # whoever edits by hand sees that by looking; it counts as no edit
+                    self.ledger.unknown[token] = was
+                    break
             time.sleep(dice.uniform(0, 0.1))
 
     def _write(self, side: sides.Side, item: Item, title: str) -> None:

@@ -8,7 +8,7 @@ from kelvix.core.collection import Write
 from kelvix.core.mirror import proposals
 from kelvix.core.mirror.document import Mirror, MirrorSide
 from kelvix.engine.mirrors import planning
-from kelvix.store import crossings, mirror_looks, mirrors, pairs
+from kelvix.store import crossings, mirror_looks, mirrors, pace, pairs
 from sides import Own, Tasks
 from support import until
 
@@ -98,3 +98,15 @@ def test_edits_cross_both_ways_and_deletions_are_asked(two):
     two.right.source.write(Write("delete", "by hand", theirs.id, version=two.right.source.one(theirs.id).version))
     until(lambda: two.counts().get("asked") == 1, 20)
     assert len(two.left.items()) == 4, "nothing is deleted before a person said so"
+
+
+def test_what_waited_for_its_turn_is_looked_at_however_many_wait(two):
+    """An app asks for fewer calls while many items are to be looked at: each waits for its turn once, and has it then."""
+    two.plan()
+    two.carry_out()
+    two.space.transact(lambda t: pace.refused(t, two.space.id, two.right.connection, 1.0))
+    for n in range(30):
+        two.left.create({two.left.title: f"Task {n}"})
+    two.settles()
+    assert len(two.titles(two.right)) == 34
+    assert not two.space.read(pace.kept) & {(two.space.id, two.right.connection)}

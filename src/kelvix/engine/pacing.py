@@ -7,6 +7,7 @@ import threading
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
+from typing import Literal
 
 from kelvix.core.collection import PermanentError, RateLimitedError, TransientError, UnknownOutcomeError
 from kelvix.store import connections, pace
@@ -25,6 +26,9 @@ class Paced(Exception):
         self.after, self.own = after, own
 
 
+Waits = Literal["briefly", "not", "long"]
+
+
 class Pacer:
     def __init__(self) -> None:
         self._kept: set[tuple[int, int]] = set()
@@ -41,6 +45,32 @@ class Pacer:
         finally:
             self._given.turn = False
 
+    @contextmanager
+    def turns(self, is_given: bool) -> Iterator[None]:
+        """While a thread does something by several calls, none of which is of use without the others: where its turn was given,
+        all of them are made at once, and those of others come later by as much."""
+        with self.turn(is_given), self._waiting("not" if is_given else "briefly"):
+            yield
+
+    @contextmanager
+    def patient(self) -> Iterator[None]:
+        """While a thread does what would begin again if it was put off, let it wait for its turns itself."""
+        with self._waiting("long"):
+            yield
+
+    @contextmanager
+    def _waiting(self, waits: Waits) -> Iterator[None]:
+        before = self._waits()
+        self._given.waits = waits
+        try:
+            yield
+        finally:
+            self._given.waits = before
+
+    def _waits(self) -> Waits:
+        found: Waits = getattr(self._given, "waits", "briefly")
+        return found
+
     def _take_turn(self) -> bool:
         taken = getattr(self._given, "turn", False)
         self._given.turn = False
@@ -52,9 +82,10 @@ class Pacer:
         key = (space.id, connection_id)
         if self._is_kept(space, key) and not has_turn and not self._take_turn():
             after, own = space.transact(lambda t: pace.turn(t, *key))
-            if after > MAX_SLEEP:
+            waits = self._waits() if own else "briefly"
+            if after > MAX_SLEEP and waits == "briefly":
                 raise Paced(after, own)
-            time.sleep(after)
+            time.sleep(after if waits != "not" else 0)
         try:
             yield
         except RateLimitedError as limited:

@@ -16,8 +16,8 @@ EDITS, BACKFILL = 0, 1  # turns: what people do goes before what is carried out 
 
 @dataclass(frozen=True)
 class Look:
-    """`n` grows each time that the item is told of again. `since`: when it was told of first. `told`: whether that was of its
-    deletion."""
+    """`n` grows each time that the item is told of again. `since`: when it was told of first. `has_turn`: it waited for its
+    turn to call an app that limits calls, and has it."""
 
     workspace_id: int
     mirror_id: int
@@ -27,6 +27,7 @@ class Look:
     turn: int
     since: datetime
     failures: int
+    has_turn: bool
 
 
 def stir(
@@ -49,30 +50,31 @@ def stir(
 def due(t: Transaction, limit: int) -> list[Look]:
     """Return looks whose time has come, of mirrors that are on: those of people's edits first."""
     rows = t.rows(
-        "SELECT l.workspace_id, l.mirror_id, l.side, l.item_id, l.n, l.turn, l.since, l.failures FROM mirror_look l "
-        "JOIN mirror m ON m.id=l.mirror_id AND m.state='on' WHERE l.due_at <= NOW(3) ORDER BY l.turn, l.due_at, "
-        "l.mirror_id, l.side, l.item_id LIMIT %s",
+        "SELECT l.workspace_id, l.mirror_id, l.side, l.item_id, l.n, l.turn, l.since, l.failures, l.has_turn "
+        "FROM mirror_look l JOIN mirror m ON m.id=l.mirror_id AND m.state='on' WHERE l.due_at <= NOW(3) "
+        "ORDER BY l.turn, l.due_at, l.mirror_id, l.side, l.item_id LIMIT %s",
         (limit,),
     )
-    return [Look(**r) for r in rows]
+    return [Look(**(r | {"has_turn": bool(r["has_turn"])})) for r in rows]
 
 
 def hold(t: Transaction, one: Look, wait: float) -> bool:
     """Put a look off so that no other begins it meanwhile: whether it is still there, and was due."""
     return bool(
         t.execute(
-            "UPDATE mirror_look SET due_at=NOW(3) + INTERVAL %s SECOND WHERE mirror_id=%s AND side=%s AND item_id=%s "
-            "AND due_at <= NOW(3)",
+            "UPDATE mirror_look SET due_at=NOW(3) + INTERVAL %s SECOND, has_turn=0 "
+            "WHERE mirror_id=%s AND side=%s AND item_id=%s AND due_at <= NOW(3)",
             (wait, one.mirror_id, one.side, one.item_id),
         )
     )
 
 
-def put_off(t: Transaction, one: Look, wait: float, failed: bool) -> None:
+def put_off(t: Transaction, one: Look, wait: float, failed: bool, has_turn: bool = False) -> None:
+    """Let a look wait. `has_turn`: until its turn to call an app, which it has then."""
     t.execute(
-        "UPDATE mirror_look SET due_at=NOW(3) + INTERVAL %s SECOND, failures=failures+%s "
+        "UPDATE mirror_look SET due_at=NOW(3) + INTERVAL %s SECOND, failures=failures+%s, has_turn=%s "
         "WHERE mirror_id=%s AND side=%s AND item_id=%s",
-        (wait, int(failed), one.mirror_id, one.side, one.item_id),
+        (wait, int(failed), has_turn, one.mirror_id, one.side, one.item_id),
     )
 
 

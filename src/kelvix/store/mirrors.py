@@ -127,26 +127,31 @@ def set_stage(t: Transaction, workspace_id: int, mirror_id: int, stage: Mapping[
     )
 
 
-def claim_stage(t: Transaction, token: str, lease: float) -> KeptMirror | None:
-    """Claim the work on one mirror whose plan is to be read or carried out, for `lease` seconds."""
+def claim_stage(t: Transaction, token: str, lease: float) -> tuple[KeptMirror, bool] | None:
+    """Claim the work on one mirror whose plan is to be read or carried out, for `lease` seconds; and whether it has its turn to
+    call an app that limits calls."""
     row = t.row(
-        f"SELECT {COLUMNS} FROM mirror WHERE stage IS NOT NULL AND "
+        f"SELECT {COLUMNS}, stage_has_turn FROM mirror WHERE stage IS NOT NULL AND "
         "(state IN ('planning','on') OR JSON_VALUE(stage, '$.does')='rehearse') "
         "AND COALESCE(stage_until, NOW(3)) <= NOW(3) LIMIT 1 FOR UPDATE SKIP LOCKED"
     )
     if row is None:
         return None
     t.execute(
-        "UPDATE mirror SET stage_token=%s, stage_until=NOW(3) + INTERVAL %s SECOND WHERE id=%s", (token, lease, row["id"])
+        "UPDATE mirror SET stage_token=%s, stage_until=NOW(3) + INTERVAL %s SECOND, stage_has_turn=0 WHERE id=%s",
+        (token, lease, row["id"]),
     )
-    return _read(row)
+    has_turn = bool(row.pop("stage_has_turn"))
+    return _read(row), has_turn
 
 
-def hold_stage(t: Transaction, mirror_id: int, token: str, lease: float) -> bool:
+def hold_stage(t: Transaction, mirror_id: int, token: str, lease: float, has_turn: bool = False) -> bool:
+    """Hold the work, or put it off: whether it still is whose token this is. `has_turn`: it is put off until its turn to call
+    an app, which it has then."""
     return bool(
         t.execute(
-            "UPDATE mirror SET stage_until=NOW(3) + INTERVAL %s SECOND WHERE id=%s AND stage_token=%s",
-            (lease, mirror_id, token),
+            "UPDATE mirror SET stage_until=NOW(3) + INTERVAL %s SECOND, stage_has_turn=%s WHERE id=%s AND stage_token=%s",
+            (lease, has_turn, mirror_id, token),
         )
     )
 

@@ -186,14 +186,14 @@ def holding(space: Space, token: str, lease: float) -> Iterator[Bound]:
 def look(engine: Engine, opening_: Opening, space: Space, one: Look, token: str, kept: KeptMirror, lanes: int) -> None:
     """Look at an item, and note when to look again, if that is not over."""
     wait: float | None = None
-    failed = True
+    failed, has_turn = True, False
     try:
-        with holding(space, token, engine.settings.lease) as bound:
+        with holding(space, token, engine.settings.lease) as bound, engine.pacer.turns(one.has_turn):
             running = opening_.get(space, kept)
             crossing = crossing_of(engine, space, kept, running, token, lanes, one.since, bound)
             wait, failed = crossing.look_at(one.side, one.item_id), False
     except Paced as paced:
-        wait, failed = paced.after, False
+        wait, failed, has_turn = paced.after, False, paced.own
     except TransientError as failure:
         wait = failure.after or min(MAX_PAUSE, 2.0 ** min(one.failures, 8))
     except Stop as stop:
@@ -209,7 +209,7 @@ def look(engine: Engine, opening_: Opening, space: Space, one: Look, token: str,
         space.transact(lambda t: mirror_looks.end(t, one))
     else:
         again = max(wait, BUSY)
-        space.transact(lambda t: mirror_looks.put_off(t, one, again, failed))
+        space.transact(lambda t: mirror_looks.put_off(t, one, again, failed, has_turn))
 
 
 def crossing_of(

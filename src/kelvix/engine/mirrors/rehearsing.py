@@ -34,7 +34,6 @@ from kelvix.store.directory import Space
 from kelvix.store.mirrors import KeptMirror
 
 LEASE = 60.0  # seconds for which a rehearsal is nobody else's, from each page on
-HELD_EVERY = 10  # items, each of which may take some calls
 MAX_NAMED = 300  # writes that a report names
 Comes = Literal["create", "update", "delete", "restore", "asked", "conflict", "refused", "no_counterpart", "waits"]
 HAPPENED: dict[WriteKind, Happened] = {"create": "created", "update": "updated", "delete": "deleted", "restore": "restored"}
@@ -183,17 +182,17 @@ def rehearse(space: Space, kept: KeptMirror, running: Running, stage: Stage, tok
             here = {item.id: item for item in page.items if running.sides[side].has(item)}
             seen |= set(here)
             whole = page.exhaustive
-            for n, id in enumerate(_differing(space, kept, running, side, here)):
+            for id in _differing(space, kept, running, side, here):
                 rehearsal.rehearse(side, id, here[id].title)
-                if n % HELD_EVERY == HELD_EVERY - 1 and not _is_ours(space, kept, report, token):
+                if not _is_ours(space, kept, report, token):
                     return None
             report[side] += len(here)
             if not _is_ours(space, kept, report, token):
                 return None
         sweeping.check_not_empty(space, kept, side, report[side])
-        for n, id in enumerate(_missing(space, kept, side, seen) if whole else ()):
+        for id in _missing(space, kept, side, seen) if whole else ():
             rehearsal.rehearse(side, id, _title(space, kept, side, id))
-            if n % HELD_EVERY == HELD_EVERY - 1 and not _is_ours(space, kept, report, token):
+            if not _is_ours(space, kept, report, token):
                 return None
     report |= {"counts": dict(rehearsal.keeping.counts), "named": [_json(one) for one in rehearsal.keeping.named]}
     end(space, kept, report, token)

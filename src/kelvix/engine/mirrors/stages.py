@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import secrets as random
 from collections.abc import Callable, Mapping
+from contextlib import nullcontext
 
 from kelvix.core.collection import PermanentError, TransientError
 from kelvix.engine.engine import Engine
@@ -41,27 +42,30 @@ def work_due(engine: Engine, server: DatabaseServer) -> int:
     """Do the work on one mirror that is due, to its end: how many steps that took."""
     server.transact(lambda t: _begin_sweep(engine, t))
     token, lease = random.token_hex(16), engine.settings.lease
-    kept = server.transact(lambda t: mirrors.claim_stage(t, token, lease))
-    if kept is None or kept.stage is None:
+    claimed = server.transact(lambda t: mirrors.claim_stage(t, token, lease))
+    if claimed is None or claimed[0].stage is None:
         return 0
+    kept = claimed[0]
     space = engine.directory.open(kept.workspace_id)
-    wait = 0.0
+    wait, has_turn = 0.0, False
     steps = 0
     try:
-        running = open_mirror(engine, space, kept)
-        stage: Stage | None = kept.stage
-        while stage is not None:
-            stage = STAGES[stage["does"]](space, kept, running, stage, token)
-            steps += 1
-            if not server.transact(lambda t: mirrors.hold_stage(t, kept.id, token, lease)):
-                return steps
-            now = space.read(lambda t: mirrors.get(t, space.id, kept.id))
-            if now is None or now.state not in ("planning", "on") or now.version != kept.version:
-                break  # stopped, or changed meanwhile: the next to take it up begins with that
-            if steps % TOLD_EVERY == 0:
-                engine.dispatch.announce(space.id, f"mirror:{kept.id}")
+        with engine.pacer.turn(claimed[1]):
+            running = open_mirror(engine, space, kept)
+            stage: Stage | None = kept.stage
+            while stage is not None:
+                with engine.pacer.patient() if stage["does"] == "rehearse" else nullcontext():
+                    stage = STAGES[stage["does"]](space, kept, running, stage, token)
+                steps += 1
+                if not server.transact(lambda t: mirrors.hold_stage(t, kept.id, token, lease)):
+                    return steps
+                now = space.read(lambda t: mirrors.get(t, space.id, kept.id))
+                if now is None or now.state not in ("planning", "on") or now.version != kept.version:
+                    break  # stopped, or changed meanwhile: the next to take it up begins with that
+                if steps % TOLD_EVERY == 0:
+                    engine.dispatch.announce(space.id, f"mirror:{kept.id}")
     except Paced as paced:
-        wait = paced.after
+        wait, has_turn = paced.after, paced.own
     except TransientError as failure:
         wait = failure.after or AGAIN
     except Stop as stop:
@@ -69,7 +73,7 @@ def work_due(engine: Engine, server: DatabaseServer) -> int:
     except PermanentError as failure:
         engine.note_failure(space, failure.connection, failure)
         _give_up(engine, space, kept, f"{failure}.", token)
-    server.transact(lambda t: mirrors.hold_stage(t, kept.id, token, wait))
+    server.transact(lambda t: mirrors.hold_stage(t, kept.id, token, wait, has_turn))
     engine.dispatch.announce(space.id, f"mirror:{kept.id}", "mirrors")
     return steps
 
