@@ -11,12 +11,13 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, timedelta
 from itertools import count
-from typing import Any
+from typing import Any, TypeVar
 
 from kelvix.core.collection import (
     Capabilities,
     Changes,
     Collection,
+    Comment,
     ConflictError,
     GoneError,
     Item,
@@ -28,7 +29,7 @@ from kelvix.core.collection import (
     Write,
     Written,
 )
-from kelvix.core.mirror.document import OTHER, FieldPair, Mirror, MirrorSide, OnDelete, OnLeaving, Policy
+from kelvix.core.mirror.document import OTHER, Comments, FieldPair, Mirror, MirrorSide, OnDelete, OnLeaving, Policy
 from kelvix.core.mirror.lens import Side
 from kelvix.core.mirror.merge import SIDES
 from kelvix.core.mirror.reconciling import Matched, Seen
@@ -36,8 +37,9 @@ from kelvix.core.mirror.translations import TRANSLATIONS, Around
 from kelvix.core.query import Query
 from kelvix.core.schema import Field
 from kelvix.core.values import Choice
-from kelvix.engine.mirrors.crossing import Crossing, Running
+from kelvix.engine.mirrors.crossing import Crossing
 from kelvix.engine.mirrors.keeping import Intent, Known, Note, Pair, Step
+from kelvix.engine.mirrors.running import Running
 
 START = datetime(2026, 11, 30, tzinfo=UTC)
 LABELS = tuple(Choice(one, one) for one in ("oak", "tin", "lead", "felt"))
@@ -58,6 +60,7 @@ MATCHED = (
 )
 ANY = ""  # a version that is never compared, in tests that break the rules
 
+T = TypeVar("T")
 Way = Callable[[str, Any], Any]  # what an app makes of what the mirror writes to a field
 STAYS = object()
 
@@ -89,6 +92,7 @@ def young(world: World, item: Item) -> bool:
     return (world.clock() - item.created).total_seconds() < 200
 
 
+WORLDS = count(1)
 RING = (("a", "b"), ("b", "c"), ("c", "a"))
 KINDS: Mapping[str, Mapping[str, Any]] = {
     "plain": {},
@@ -108,7 +112,13 @@ KINDS: Mapping[str, Mapping[str, Any]] = {
     "filtered in a chain": {"inside": not_out, "leaving": "delete", "edges": RING[:2]},
     "moving": {"moves": True},
     "late": {"robots": {"b"}},
+    "recurring": {"rolls": {"b"}},
+    "recurring on all sides": {"rolls": {"a", "b", "c"}, "edges": RING[:2]},
     "separated": {"separates": True, "deletes": "keep"},
+    "commented": {"comments": "both"},
+    "commented without keys": {"comments": "both", "keys": False},
+    "commented one way": {"comments": "to_right", "edges": RING[:2]},
+    "commented in a ring": {"comments": "both", "edges": RING},
     "twice": {"edges": (("a", "b"), ("a", "b"))},
     "two sources": {"edges": (("a", "c"), ("b", "c")), "deletes": "keep"},
     "chain": {"edges": RING[:2]},
@@ -140,8 +150,15 @@ class App(Collection):
         self.ref = Ref("world", name)
         self.name, self.world, self.way = name, world, way
         self.capabilities = Capabilities(
-            versions=versions, keys=keys, looks=not keys, writes=frozenset(("create", "update", "delete")), settles=5
+            versions=versions,
+            keys=keys,
+            looks=not keys,
+            writes=frozenset(("create", "update", "delete")),
+            settles=5,
+            comments=world.comments != "none",
         )
+        self.said: dict[str, list[Comment]] = {}
+        self.keyed: dict[str, Comment] = {}
         self.items: dict[str, Item] = {}
         self.done: dict[str, Written] = {}
         self.numbers = count(1)
@@ -181,10 +198,38 @@ class App(Collection):
         item = replace(
             item, values={**item.values, **kept}, version=str(int(item.version or 0) + 1), changed=now, changed_by=by
         )
+        if self.name in self.world.rolls and "lead" in (item.values["tags"] or ()):
+            open_again = tuple(one for one in item.values["tags"] if one != "lead") or None
+            title = str(item.values["title"] or "").rstrip("!")
+            item = replace(item, values={**item.values, "tags": open_again, "title": f"{title}!"})
         self.items[id] = item
         self.world.ever.setdefault(self.name, set()).update(tokens_of(item))
         self.world.tell(self.name, id)
         return item
+
+    def comments(self, id: str) -> tuple[Comment, ...]:
+        self.one(id)
+        return tuple(self.said.get(id, ()))
+
+    def say(self, id: str, text: str, by: str) -> Comment:
+        """Keep a comment as the app does, and tell of it."""
+        item, now = self.items[id], self.world.clock()
+        made = Comment(f"c{next(self.numbers)}", text, by, now)
+        self.said.setdefault(id, []).append(made)
+        self.items[id] = replace(
+            item, comments=len(self.said[id]), version=str(int(item.version or 0) + 1), changed=now, changed_by=by
+        )
+        self.world.tell(self.name, id)
+        return made
+
+    def comment(self, id: str, text: str, key: str) -> Comment:
+        def carry_out() -> Comment:
+            self.one(id)
+            if not self.capabilities.keys or key not in self.keyed:
+                self.keyed[key] = self.say(id, text, "mirror")
+            return self.keyed[key]
+
+        return self._answered(self.world.fault("write", self.name, None), carry_out)
 
     def remove(self, id: str) -> None:
         del self.items[id]
@@ -200,19 +245,22 @@ class App(Collection):
         self.world.tell(self.name, new)
 
     def write(self, write: Write) -> Written:
-        fault = self.world.fault("write", self.name, write)
+        return self._answered(self.world.fault("write", self.name, write), lambda: self._carry_out(write))
+
+    def _answered(self, fault: str | None, carry_out: Callable[[], T]) -> T:
+        """Carry something out, unless something goes wrong before; something may go wrong afterwards."""
         if fault == "transient":
             raise TransientError("try again")
         if fault == "crash before":
             raise Crash
         if fault == "not sent":
             raise UnknownOutcomeError("no answer")
-        written = self._carry_out(write)
+        done = carry_out()
         if fault == "crash after":
             raise Crash
         if fault == "no answer":
             raise UnknownOutcomeError("no answer")
-        return written
+        return done
 
     def _carry_out(self, write: Write) -> Written:
         if self.capabilities.keys and write.key in self.done:
@@ -289,6 +337,14 @@ class Memory:
     def wish(self, side: Side, item: str) -> None:
         return None
 
+    def comment_roots(self, side: Side, item: str, own: str = "") -> Mapping[str, str] | None:
+        at = (self.names[side], item)
+        for memory, _ in self.world.mirrors:
+            for intent in memory.intents_.values():
+                if intent.kind == "comment" and intent.key != own and (memory.names[intent.side], intent.item) == at:
+                    return None
+        return self.world.roots.get(at, {})
+
     def allows(self, side: Side, kind: str, more: int = 0) -> bool:
         return True
 
@@ -337,6 +393,8 @@ class Memory:
             self.intents_.pop(key, None)
         for side, item in step.stirred:
             self.world.stir(self.number, side, item)
+        for intent, comment in step.commented:
+            self.world.roots.setdefault((self.names[intent.side], intent.item), {})[comment] = intent.source
         self.notes += step.notes
         self.seen |= {(one.side, one.item.id) for one in step.alone}
         if fault == "crash after":
@@ -356,16 +414,21 @@ class World:
     leaving: OnLeaving = "stop"
     moves: bool = False  # apps give an item another identity when it is moved
     separates: bool = False  # people separate pairs, and a hundred days go by
+    rolls: frozenset[str] = frozenset()  # apps that let an item recur: what is told to be done (lead) is open again at once
     robots: frozenset[str] = frozenset()  # apps that change a title by themselves, some time after it was written
     ways: Mapping[str, Way] = field(default_factory=dict)
+    comments: Comments = "none"
     keys: bool = True
     versions: bool = True
+    undoes: Callable[[World, Any, Crossing], None] | None = None  # what a person does who undoes something, or lets it go on
     keeps: Callable[[World, int, Mapping[Side, str], Running], Any] = lambda world, n, names, running: Memory(world, n, names)
 
     def __post_init__(self) -> None:
         self.clock = Clock()
         self.numbers = count(1)
         self.known: dict[tuple[str, str], Known] = {}
+        self.roots: dict[tuple[str, str], dict[str, str]] = {}
+        self.spoke: list[Edit] = []  # comments of people
         self.apps = {
             n: App(n, self, self.versions, self.keys, self.ways.get(n))
             for n in dict.fromkeys(n for edge in self.edges for n in edge)
@@ -380,6 +443,8 @@ class World:
         self.moved: dict[str, str] = {}
         self.ever: dict[str, set[str]] = {}  # tokens that stood at some time, by app
         self.asked = 0
+        self.number = next(WORLDS)
+        self.is_undoing, self.undone = False, 0
         around = Around()
         for n, (left, right) in enumerate(self.edges):
             pairs = [FieldPair(of.id, of.id, of.id, code, options, policy=self.policy) for code, of, options in MATCHED]
@@ -387,7 +452,14 @@ class World:
                 Matched(p, TRANSLATIONS[c].domain(of, of, o, around)) for p, (c, of, o) in zip(pairs, MATCHED, strict=True)
             ]
             running = Running(
-                Mirror(MirrorSide(1), MirrorSide(2), tuple(pairs), deletes=self.deletes, leaving=self.leaving),
+                Mirror(
+                    MirrorSide(1),
+                    MirrorSide(2),
+                    tuple(pairs),
+                    deletes=self.deletes,
+                    leaving=self.leaving,
+                    comments=self.comments,
+                ),
                 fields,
                 {"left": self.apps[left], "right": self.apps[right]},
                 lambda side, item: self.inside(self, item),
@@ -413,6 +485,13 @@ class World:
             return self._robot(app, self.dice.choice(list(app.items.values())))
         if self.separates and what < 0.08:
             return self._separate()
+        if self.undoes is not None and what < 0.22:
+            return self.undoes(self, *self.dice.choice(self.mirrors))
+        if self.comments != "none" and what < 0.15 and app.items:
+            id, token = self.dice.choice(list(app.items)), f"s{next(self.numbers)}"
+            self.spoke.append(Edit(token, "comment", app.name, id))
+            app.say(id, token, "ada")
+            return
         if what < 0.25 or not app.items:
             token = f"t{next(self.numbers)}"
             item = app.put(None, {"title": token, "mark": f"m{token}", "private": f"p{next(self.numbers)}"}, "ada")
@@ -581,6 +660,8 @@ class World:
     def check_deletion(self, at: str, item: Item) -> None:
         """See that a mirror deletes only what a person deleted elsewhere, or took out of the filter; and nothing that was edited
         and not seen elsewhere. An item that was taken out keeps what was edited of it."""
+        if self.is_undoing:
+            return
         mark = str(item.values["mark"])
         was_deleted = any(mark == deleted for _, deleted in self.deleted)
         assert was_deleted or (self.leaving == "delete" and self.inside is not young and mark in self.left), f"deleted: {item}"
@@ -597,6 +678,7 @@ class World:
         assert sum(app.writes for app in self.apps.values()) == writes, "a further run writes nothing"
         for memory, crossing in self.mirrors:
             self._check_pairs(memory, crossing)
+            self._check_comments(memory)
         self._check_tokens()
         for app in self.apps.values():
             for of in ("private", "mark"):
@@ -622,7 +704,8 @@ class World:
                     for side, app in zip(SIDES, (left, right), strict=True)
                 ]
                 is_refused = any((one.pair.id, side) in pair.refused for side in SIDES)
-                assert values[0] == values[1] or one.pair.id in pair.open or is_refused, (pair, one.pair.id, values)
+                is_left = is_refused or one.pair.id in pair.held
+                assert values[0] == values[1] or one.pair.id in pair.open or is_left, (pair, one.pair.id, values)
         for side, app in zip(SIDES, (left, right), strict=True):
             paired = [p.item(side) for p in open_]
             assert len(paired) == len(set(paired))
@@ -631,7 +714,27 @@ class World:
             ended = [i for i, k in kin.items() if k and all(o not in there or memory.was_paired(OTHER[side], o) for o in k)]
             inside = [i for i, item in app.items.items() if self.inside(self, item)]
             alone = [i for i in inside if i not in (*paired, *ended) and not memory.was_paired(side, i)]
+            alone = [i for i in alone if memory.wish(side, i) != "leave"]
             assert not alone or any(i.in_doubt for i in memory.intents_.values()), (alone, memory.names)
+
+    def _check_comments(self, memory: Memory) -> None:
+        """What was said about one item of a pair is said about the other one, as far as comments cross, and once. What was said
+        before they were paired may have come by other mirrors, unless a person is asked there."""
+        asked = {
+            (m.names[s], p.item(s)) for m, _ in self.mirrors for p in m.pairs.values() for s in SIDES if p.state == "asked"
+        }
+        for pair in memory.pairs.values():
+            both = {side: self.apps[memory.names[side]] for side in SIDES}
+            if pair.linked != "open" or pair.said is None or asked & {(memory.names[s], pair.item(s)) for s in SIDES}:
+                continue
+            said = {side: [c.text.split(": ")[-1] for c in app.said.get(pair.item(side), ())] for side, app in both.items()}
+            assert all(len(one) == len(set(one)) for one in said.values()), f"said twice: {said}"
+            for side in SIDES:
+                if self.comments in ("both", f"to_{side}"):
+                    assert set(said[OTHER[side]]) <= set(said[side]), f"not said on the {side}: {said}"
+                else:
+                    there = {one.token for one in self.spoke if one.app == both[OTHER[side]].name}
+                    assert not set(said[side]) & there, f"said against its direction: {said}"
 
     def _check_tokens(self) -> None:
         """No edit is lost: it stands, or an edit that saw it does, or it is asked or recorded."""

@@ -255,3 +255,11 @@ class ListsWithoutNotes(Toy):
             replace(i, values={**i.values, "note": "as listed"}) if i.title == "Read three ways" else i for i in page.items
         )
         return replace(page, items=shown)
+
+
+@breaks(conformance.keeps_comments)
+class GivesNumbersAgain(Toy):
+    """A comment is called by its place in the list."""
+
+    def number(self, id: str) -> str:
+        return str(len(self.comments(id)) + 1)

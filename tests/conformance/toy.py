@@ -17,6 +17,7 @@ from kelvix.core.collection import (
     Change,
     Changes,
     Collection,
+    Comment,
     ConflictError,
     GoneError,
     Item,
@@ -49,6 +50,7 @@ class Toy(Collection):
         writes=frozenset(("create", "update", "delete", "restore")),
         versions=True,
         looks=True,
+        comments=True,
     )
     reach = "everything"
 
@@ -59,6 +61,7 @@ class Toy(Collection):
         self.keys: dict[str, str] = {}
         self.bin: dict[str, Item] = {}
         self.kinds = ["Reeds"]
+        self.said: dict[str, list[Comment]] = {}
         self.lock = threading.Lock()
         self.trouble = ""
         self.calls = 0
@@ -153,6 +156,29 @@ class Toy(Collection):
         self.set(write.id, write.values)
         return Written("updated", self.items[write.id])
 
+    def comments(self, id: str) -> tuple[Comment, ...]:
+        return tuple(self.said.get(id, ()))
+
+    def number(self, id: str) -> str:
+        """Return the identity of a comment that is added now."""
+        return str(len(self.log))
+
+    def comment(self, id: str, text: str, key: str) -> Comment:
+        known = next((c for c in self.comments(id) if c.id == self.keys.get(key)), None)
+        if known is not None:
+            return known
+        made = Comment(self.number(id), text, "ada", datetime.now(UTC))
+        self.said[id] = [*self.comments(id), made]
+        self.keys[key] = made.id
+        self.items[id] = replace(self.items[id], comments=len(self.said[id]))
+        self.set(id, {})
+        return made
+
+    def delete_comment(self, id: str, comment: str, key: str) -> None:
+        self.said[id] = [c for c in self.comments(id) if c.id != comment]
+        self.items[id] = replace(self.items[id], comments=len(self.said[id]))
+        self.set(id, {})
+
     # As its user would
 
     def note(self, id: str, kind: str, version: int) -> None:
@@ -162,7 +188,8 @@ class Toy(Collection):
         with self.lock:
             id = str(len(self.log) + 1)
             now = datetime.now(UTC)
-            self.items[id] = Item(id, "1", {"name": title, "note": note, "kind": None}, title, f"toy:{id}", "toys", "Toys", now)
+            values = {"name": title, "note": note, "kind": None}
+            self.items[id] = Item(id, "1", values, title, f"toy:{id}", "toys", "Toys", now, comments=0)
             self.note(id, "added", 1)
         return id
 

@@ -74,6 +74,12 @@ BROKEN = {
         "kelvix.engine.mirrors.crossing.Crossing._wait_for_what_moved",
         lambda self, pair, items: None,
     ),
+    "comments are not known again": ("commented", "mirror_world.Memory.comment_roots", lambda self, *of: {}),
+    "an unanswered comment is forgotten": (
+        "commented without keys",
+        "kelvix.engine.mirrors.commenting.Commenting.resolve",
+        forget,
+    ),
     "nobody looks for what is connected": ("ring", "mirror_world.Memory.kin", lambda self, side, item: []),
 }
 

@@ -4,13 +4,18 @@ from __future__ import annotations
 
 import json
 import random
+from contextlib import suppress
+from dataclasses import replace
 
 import pytest
 
+from kelvix.core.collection import TransientError
 from kelvix.core.mirror import forms
 from kelvix.core.mirror.document import FieldPair, Mirror, MirrorSide
+from kelvix.engine.mirrors import undoing
 from kelvix.engine.mirrors.keeping import Note
 from kelvix.engine.mirrors.kept import Kept, as_intent, as_pair, put_pair
+from kelvix.engine.mirrors.running import Later
 from kelvix.store import crossings, mirror_intents, mirrored_items, mirrors, pairs
 from mirror_world import KINDS, Crash, Memory, live
 
@@ -26,7 +31,7 @@ class InMariaDB(Kept):
 
         def make(t):
             made = mirrors.create(t, space.id, "model", mirror, "")
-            ids = [mirrors.collection(t, space.id, f"world {id(world)}", names[side]) for side in ("left", "right")]
+            ids = [mirrors.collection(t, space.id, f"world {world.number}", names[side]) for side in ("left", "right")]
             mirrors.set_collections(t, space.id, made, *ids)
             return mirrors.get(t, space.id, made)
 
@@ -90,6 +95,42 @@ class InMariaDB(Kept):
             self.world.stir(self.number, side, item)
         if fault == "crash after":
             raise Crash
+
+
+def undo(world, memory, crossing):
+    """Undo one of the last writes, or let a pair go on of which something was undone."""
+    held = [pair for pair in memory.pairs.values() if pair.held and pair.linked == "open"]
+    if held and world.dice.random() < 0.4:
+        pair = world.dice.choice(held)
+        memory.put_pair(replace(pair, held=frozenset(), state="behind"))
+        return world.stir(memory.number, "left", pair.left)
+    written = [
+        one for one in memory.space.read(lambda t: crossings.page(t, memory.mirror.id, None, 10)) if one.undone_by is None
+    ]
+    written = [one for one in written if one.kind in crossings.WRITES]
+    if not written:
+        return None
+    one = world.dice.choice(written)
+    world.is_undoing = True
+    world.is_calm = one.kind == "delete"  # of what is brought back, nobody knows before it is there
+    with suppress(undoing.CannotUndo, Later, TransientError, Crash):
+        undoing.undo(memory.space, memory.mirror, one, "ada", crossing)
+        world.undone += 1
+    world.is_undoing = world.is_calm = False
+    return None
+
+
+@pytest.mark.parametrize("kind", ["plain", "commented", "deletions stay", "without keys"])
+def test_what_is_undone_loses_and_doubles_nothing(kelvix, kind):
+    def lived(seed):
+        space = kelvix.person("Orla").space
+
+        def keeps(world, n, names, running):
+            return InMariaDB(space, world, n, names, running)
+
+        return live(random.Random(seed), kind, 60, keeps=keeps, undoes=undo)
+
+    assert sum(lived(seed).undone for seed in range(4)) > 3
 
 
 @pytest.mark.parametrize("kind", KINDS)

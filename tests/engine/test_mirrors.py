@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime, timedelta
+
 import pytest
 
 from kelvix.core.collection import Write
@@ -9,7 +11,7 @@ from kelvix.core.mirror import proposals
 from kelvix.core.mirror.document import Mirror, MirrorSide
 from kelvix.engine.mirrors import planning
 from kelvix.store import crossings, mirror_looks, mirrors, pace, pairs
-from sides import Own, Tasks
+from sides import Issues, Own, Tasks
 from support import until
 
 
@@ -110,3 +112,46 @@ def test_what_waited_for_its_turn_is_looked_at_however_many_wait(two):
     two.settles()
     assert len(two.titles(two.right)) == 34
     assert not two.space.read(pace.kept) & {(two.space.id, two.right.connection)}
+
+
+def an_hour_ago(task):
+    """Let what was said of a task be an hour old."""
+    at = (datetime.now(UTC) - timedelta(hours=1)).isoformat()
+    return task | {"comments": [one | {"at": at} for one in task["comments"]]}
+
+
+def test_comments_cross_once_and_those_from_before_stay(orla):
+    """Tasks knows keys, Issues does not: what is said on either is said on the other, with who said it; a new task takes what was
+    said about it along, and what was said before two were paired stays."""
+    tasks, issues = Tasks(orla, "Foreman"), Issues(orla, "Works")
+    for side in (tasks, issues):
+        made = side.create({side.title: "Voice the Principal"})
+        side.source.comment(made, f"From before, {side.app}", "before")
+        orla.kelvix.practice.change(int(made), "commented", an_hour_ago)
+    two = Two(orla, tasks, issues, comments="both")
+    two.plan()
+    two.carry_out()
+
+    def said(side, title="Voice the Principal"):
+        item = next(i for i in side.items() if i.title == title)
+        return item.id, [c.text for c in side.source.comments(item.id)]
+
+    assert said(tasks)[1] == ["From before, tasks"] and said(issues)[1] == ["From before, issues"]
+    with orla.practice_page() as page:
+        page.post(f"/tasks/tasks/{said(tasks)[0]}/comment", data={"text": "The reeds are in."})
+    until(lambda: len(said(issues)[1]) == 2, 30)
+    assert said(issues)[1][1] == "Orla: The reeds are in."
+    issues.source.comment(said(issues)[0], "Thank you.", "later")
+    until(lambda: len(said(tasks)[1]) == 3, 60)
+    assert said(tasks)[1][1] == "The reeds are in." and said(tasks)[1][2].endswith(": Thank you.")
+    new = issues.create({issues.title: "Ring the verger"})
+    issues.source.comment(new, "Before noon.", "new")
+    until(lambda: any(i.title == "Ring the verger" and i.comments for i in tasks.items()), 60)
+    two.settles()
+    crossed = [one for one in two.crossed() if one.kind == "comment"]
+    assert len(crossed) == 3
+    first = crossed[-1]
+    undone = orla.api("POST", f"/mirrors/{two.id}/history/{first.n}/undo")
+    assert undone["undone"] == 1 and said(issues)[1] == ["From before, issues", "Thank you."]
+    two.settles()
+    assert said(issues)[1] == ["From before, issues", "Thank you."], "what was undone is not said again"

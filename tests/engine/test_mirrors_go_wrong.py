@@ -14,8 +14,9 @@ from kelvix.core.mirror import proposals
 from kelvix.core.mirror.document import OTHER, Mirror, MirrorSide, Safety
 from kelvix.core.query import Query
 from kelvix.engine.mirrors import looking, sweeping
-from kelvix.engine.mirrors.crossing import Crossing, Stop
+from kelvix.engine.mirrors.crossing import Crossing
 from kelvix.engine.mirrors.kept import Kept, as_pair
+from kelvix.engine.mirrors.running import Stop
 from kelvix.store import mirror_looks, mirrors, pairs
 from sides import Issues, Own, Tables, Tasks
 

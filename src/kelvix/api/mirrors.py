@@ -13,6 +13,7 @@ from kelvix.api.databases import FieldOut, field_out
 from kelvix.api.problems import Problem
 from kelvix.core.mirror.document import (
     By,
+    Comments,
     Creates,
     Direction,
     FieldPair,
@@ -156,6 +157,7 @@ class RulesBody(BaseModel):
     leaving: OnLeaving = "stop"
     share: float = Field(0.1, ge=0.01, le=1, description="of a side's items that may be deleted within a day")
     quiet: float = Field(3.0, ge=0, le=60, description="seconds for which a new item is left alone")
+    comments: Comments = Field("none", description="where new comments cross to")
 
 
 class SetUpIn(RulesBody):
@@ -171,12 +173,13 @@ class ComparingOut(BaseModel):
 
 
 class SideFieldsOut(BaseModel):
-    """`comparing`: how each field can be compared, by its id."""
+    """`comparing`: how each field can be compared, by its id. `comments`: whether items have comments."""
 
     comparing: dict[FieldId, list[ComparingOut]]
     name: str
     title: FieldId | None
     writes: list[str]
+    comments: bool
     fields: list[FieldOut]
 
 
@@ -296,6 +299,7 @@ def _set_up(who: Caller, found: SetUp) -> SetUpOut:
             name=found.names[side],
             title=found.title[side],
             writes=sorted(found.writes[side]),
+            comments=found.comments[side],
             fields=[field_out(f) for f in found.fields[side]],
             comparing={f.id: [ComparingOut(**vars(c)) for c in mirrors.comparing(f)] for f in found.fields[side]},
         )
@@ -315,6 +319,7 @@ def _set_up(who: Caller, found: SetUp) -> SetUpOut:
         leaving=m.leaving,
         share=m.safety.share,
         quiet=m.quiet,
+        comments=m.comments,
         fields=[_matched(row) for row in found.rows],
         problems=list(found.problems),
         windows=list(found.windows),
@@ -375,6 +380,7 @@ def save_set_up(who: Editor, mirror_id: int, body: SetUpIn, if_match: Annotated[
         body.leaving,
         Safety(body.share),
         body.quiet,
+        body.comments,
     )
     mirrors.save(who.engine, who.space, mirror_id, saw, body.name, chosen)
     return _set_up(who, mirrors.set_up(who.engine, who.space, mirror_id))

@@ -103,7 +103,8 @@ class EndOut(BaseModel):
 
 class EntryOut(BaseModel):
     """A run as the day's list shows it: what came from where, and where it went; or what crossed in a mirror, with its number
-    (`crossing`), where `by` is the mirror and `kind` says what was done: create, update, delete or restore."""
+    (`crossing`), where `by` is the mirror and `kind` says what was done: create, update, delete,
+    restore or comment."""
 
     run: int | None
     workflow: int | None

@@ -32,6 +32,7 @@ CLAIMS: tuple[tuple[str, Callable[[Capabilities], str]], ...] = (
     ("creates several at once", lambda c: str(c.batch) if c.batch > 1 else "–"),
     ("answers conditions itself", lambda c: _yes(bool(c.operators))),
     ("sorts", lambda c: _yes(c.orders)),
+    ("has comments", lambda c: _yes(c.comments)),
 )
 
 

@@ -623,6 +623,37 @@ def reads_the_same_however_it_is_asked(bench: Bench) -> None:
     _require(listed is not None and listed.values == one.values, "an item has other values in a list than by itself")
 
 
+def keeps_comments(bench: Bench) -> None:
+    """Keep what is said about an item in its order, under identities of its own, count it, and tell of it as of a change; a
+    comment that is deleted is gone, and its identity is not given again. Under one key, a comment is added once."""
+    collection = bench.collection
+    if not collection.capabilities.comments:
+        return
+    id = bench.add("Spoken of")
+    before, cursor = collection.one(id), collection.head()
+    _require(before.comments == 0 and collection.comments(id) == (), "a new item has comments")
+    said = [collection.comment(id, text, token_hex(8)) for text in ("One", "Two\n\nlines", "One")]
+    if collection.capabilities.keys:
+        key = token_hex(8)
+        said += [collection.comment(id, "Once", key)]
+        again = collection.comment(id, "Once", key)
+        _require(again.id == said[-1].id, "a comment that is added twice under one key is there twice")
+    there = collection.comments(id)
+    _require([(c.id, c.text) for c in there] == [(c.id, c.text) for c in said], "comments are not there as they were added")
+    _require(len({c.id for c in there}) == len(there), "two comments have one identity")
+    after = collection.one(id)
+    _require(after.comments == len(there), f"{len(there)} comments are counted as {after.comments}")
+    _require(after.version != before.version, "an item that is spoken of has the version that it had")
+    told = {c.id for c in _changes(collection, cursor)[0] if c.kind == "changed"}
+    _require(id in told, "a comment is not told of")
+    collection.delete_comment(id, said[0].id, token_hex(8))
+    _require(
+        [c.id for c in collection.comments(id)] == [c.id for c in said[1:]], "a deleted comment is there, or another is gone"
+    )
+    new = collection.comment(id, "New", token_hex(8))
+    _require(new.id not in {c.id for c in said}, "the identity of a deleted comment is given again")
+
+
 def _called(collection: Collection, id: str) -> str | None:
     """Return what an item is called, if it is there; how its absence is told is looked at elsewhere."""
     try:
@@ -657,4 +688,5 @@ POINTS: tuple[Callable[[Bench], None], ...] = (
     undoes_what_it_wrote,
     finds_what_it_wrote,
     reads_the_same_however_it_is_asked,
+    keeps_comments,
 )

@@ -227,6 +227,7 @@ class ListedCollection(Collection):
             arrival=str(raw["seq"]) if raw.get("seq") else None,
             changed=datetime.fromisoformat(changed) if isinstance(changed, str) and changed else None,
             changed_by=str(read.values.get("changed_by") or ""),
+            comments=raw["comments"] if self.capabilities.comments else None,
         )
 
     def _placed(self, values: Row) -> dict[str, Any]:

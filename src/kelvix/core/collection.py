@@ -138,7 +138,8 @@ Row = Mapping[str, Value | Unreadable]
 class Item:
     """An item as it was read. `values` by the ids of fields: None is empty, a field that is not there was not told. `rows`: its
     lists. `version` is another one whenever anything of it is; `place_name` as people call it; `problems`: what could not be
-    read of it, in words; `arrival`: the cursor at which it came here last, where the app says."""
+    read of it, in words; `arrival`: the cursor at which it came here last, where the app says; `comments`: how many it has,
+    where items have comments."""
 
     id: str
     version: str | None
@@ -154,6 +155,17 @@ class Item:
     arrival: str | None = None
     created_by: str = ""
     changed_by: str = ""
+    comments: int | None = None
+
+
+@dataclass(frozen=True)
+class Comment:
+    """What somebody said about an item. `id` is that of no other comment of the item, ever."""
+
+    id: str
+    text: str
+    by: str
+    at: datetime
 
 
 @dataclass(frozen=True)
@@ -230,7 +242,8 @@ class Capabilities:
     field's order; `keys`: whether a write under an idempotency key that it has seen is not done again. `writes`: the kinds
     of write that it takes; `versions`: whether a write of an item that was changed since it was seen is refused; `looks`:
     whether what may have been written can be looked for; `batch`: how many items it creates by one call; `settles`: for how
-    many seconds after a write a query may not find it; `makes`: whether fields can be made."""
+    many seconds after a write a query may not find it; `makes`: whether fields can be made; `comments`: whether its items have
+    comments, which can be read, added and deleted, and of which it tells as of changes."""
 
     push: bool = False
     told: frozenset[ChangeKind] = frozenset()
@@ -245,6 +258,7 @@ class Capabilities:
     batch: int = 1
     settles: float = 0.0
     makes: bool = False
+    comments: bool = False
 
 
 class Collection(ABC):
@@ -321,6 +335,18 @@ class Collection(ABC):
     def perform(self, operation: str, id: str, values: Mapping[str, Value], key: str) -> str | None:
         """Do an operation to an item: a link to what came of it, if the app gives one. Raises as `write` does."""
         raise PermanentError("this can’t be done here", "call")
+
+    def comments(self, id: str) -> tuple[Comment, ...]:
+        """Return the comments of an item, the first first. Raises GoneError."""
+        return ()
+
+    def comment(self, id: str, text: str, key: str) -> Comment:
+        """Add a comment to an item. Raises as `write` does."""
+        raise PermanentError("comments can’t be added here", "call")
+
+    def delete_comment(self, id: str, comment: str, key: str) -> None:
+        """Delete a comment of an item. Raises as `write` does; GoneError where it is not there."""
+        raise PermanentError("comments can’t be deleted here", "call")
 
     def look(self, write: Write) -> Written | None:
         """Return what became of a write that was not answered; None if it was certainly not carried out. Raises

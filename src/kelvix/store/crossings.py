@@ -12,7 +12,7 @@ from kelvix.core.mirror.lens import Side
 from kelvix.store.database_server import Row, Transaction
 
 COLUMNS = "n, pair_id, kind, side, item_id, title, body, delay_ms, undone_by, at"
-WRITES = ("create", "update", "delete", "restore")
+WRITES = ("create", "update", "delete", "restore", "comment")
 EARLY, LATE = datetime(1970, 1, 1, tzinfo=UTC), datetime(9999, 1, 1, tzinfo=UTC)
 
 

@@ -69,6 +69,17 @@ def creating(t: Transaction, workspace_id: int) -> list[Row]:
     )
 
 
+def is_commented(t: Transaction, workspace_id: int, collection_id: int, item: str, but: str) -> bool:
+    """Say whether a comment is just being added to an item, by whichever mirror; but for one key."""
+    return bool(
+        t.row(
+            "SELECT 1 FROM mirror_intent WHERE workspace_id=%s AND collection_id=%s AND kind='comment' AND item=%s "
+            "AND idempotency_key<>%s LIMIT 1",
+            (workspace_id, collection_id, item, but),
+        )
+    )
+
+
 def in_doubt(t: Transaction, workspace_id: int, mirror_id: int) -> list[Row]:
     """Return those of which nobody knows what became, with when they were begun."""
     rows = t.rows(

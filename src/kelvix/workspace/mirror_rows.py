@@ -18,7 +18,8 @@ from kelvix.core.values import File, Unfit, Value, Wire, to_wire
 from kelvix.engine.engine import Engine
 from kelvix.engine.mirrors import kept as keeping
 from kelvix.engine.mirrors import looking, undoing
-from kelvix.engine.mirrors.crossing import Crossing, Decision, Later, Running, Stop
+from kelvix.engine.mirrors.crossing import Crossing, Decision
+from kelvix.engine.mirrors.running import Later, Running, Stop
 from kelvix.engine.mirrors.undoing import Undone
 from kelvix.store import crossings, mirror_intents, mirror_looks, mirrored_items, mirrors, pairs
 from kelvix.store.crossings import Crossing as Crossed
@@ -268,7 +269,7 @@ def hold(engine: Engine, space: Space, mirror_id: int, pair_id: str, held: bool)
 
     def work(crossing: Crossing, row: KeptPair) -> None:
         pair = keeping.as_pair(row)
-        changed = replace(pair, state="held") if held else replace(pair, state="behind", held=frozenset())
+        changed = replace(pair, state="held" if held else "behind", held=frozenset())
 
         def commit(t: Transaction) -> None:
             keeping.put_pair(t, space, kept, changed)

@@ -26,7 +26,7 @@ from kelvix.engine.engine import Engine
 from kelvix.engine.mirrors import kept as keeping
 from kelvix.engine.mirrors import planning, sweeping
 from kelvix.engine.mirrors import sides as opening
-from kelvix.engine.mirrors.crossing import Stop
+from kelvix.engine.mirrors.running import Stop
 from kelvix.engine.mirrors.sides import Opened
 from kelvix.store import crossings, mirror_consumers, mirror_looks, mirrors, pairs
 from kelvix.store.database_server import Transaction
@@ -106,6 +106,8 @@ def create(engine: Engine, space: Space, left: int, right: int, person: Person) 
     schemas = opened["left"].schema, opened["right"].schema
     fields = proposals.field_pairs(*schemas)
     mirror = Mirror(MirrorSide(left), MirrorSide(right), fields, proposals.match_rule(*schemas, fields))
+    if all(opened[side].collection.capabilities.comments for side in SIDES):
+        mirror = replace(mirror, comments="both", comments_since=datetime.now(UTC))
     name = f"{opened['left'].database.name} and {opened['right'].database.name}"[:200]
     made = space.transact(lambda t: mirrors.create(t, space.id, name, mirror, person.name))
     engine.dispatch.announce(space.id, "mirrors")
@@ -147,6 +149,7 @@ class SetUp:
     names: Mapping[Side, str]
     title: Mapping[Side, str | None]
     writes: Mapping[Side, frozenset[str]]
+    comments: Mapping[Side, bool]
     rows: tuple[MatchedRow, ...]
     problems: tuple[str, ...]
     windows: tuple[str, ...]
@@ -166,6 +169,7 @@ def set_up(engine: Engine, space: Space, mirror_id: int) -> SetUp:
         {side: opened[side].database.name for side in SIDES},
         {side: opened[side].schema.title for side in SIDES},
         {side: frozenset(opened[side].collection.capabilities.writes) for side in SIDES},
+        {side: opened[side].collection.capabilities.comments for side in SIDES},
         rows,
         tuple(_problems(kept.mirror, rows, opened, [one.mirror for one in others])),
         tuple(_windows(opened)),
@@ -298,12 +302,20 @@ def save(engine: Engine, space: Space, mirror_id: int, saw: int, name: str, mirr
         raise NotValid("A mirror needs a name.", "Type one.")
     if len(mirror.fields) > MAX_FIELDS:
         raise NotValid(f"A mirror matches {MAX_FIELDS} fields at most.", "Remove some.")
+    mirror = replace(mirror, comments_since=_comments_since(kept.mirror, mirror))
     if not space.transact(lambda t: mirrors.save(t, space.id, mirror_id, saw, name.strip()[:200], mirror)):
         raise NotNow("This mirror was edited meanwhile.", "Reload it, then make the change again.")
     if kept.state not in ("draft", "off") and _needing_plan(kept.mirror) != _needing_plan(mirror):
         _set_state(engine, space, mirror_id, "off", "Fields and rules were changed. Create a plan to continue.", "paused")
     engine.dispatch.announce(space.id, "mirrors", f"mirror:{mirror_id}")
     return get(space, mirror_id)
+
+
+def _comments_since(was: Mirror, chosen: Mirror) -> datetime | None:
+    """Return since when comments cross."""
+    if chosen.comments == "none":
+        return None
+    return was.comments_since or datetime.now(UTC)
 
 
 def _needing_plan(mirror: Mirror) -> Mirror:

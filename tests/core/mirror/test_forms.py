@@ -78,5 +78,7 @@ def test_a_mirror_is_read_back_as_it_was_chosen():
         "archive",
         Safety(0.2, 6),
         5.0,
+        "to_left",
+        datetime(2026, 11, 30, 9, tzinfo=UTC),
     )
     assert forms.mirror_of(json.loads(json.dumps(forms.mirror_json(mirror)))) == mirror

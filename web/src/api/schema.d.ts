@@ -3547,7 +3547,8 @@ export interface components {
         /**
          * EntryOut
          * @description A run as the day's list shows it: what came from where, and where it went; or what crossed in a mirror, with its number
-         *     (`crossing`), where `by` is the mirror and `kind` says what was done: create, update, delete or restore.
+         *     (`crossing`), where `by` is the mirror and `kind` says what was done: create, update, delete,
+         *     restore or comment.
          */
         EntryOut: {
             /**
@@ -6042,6 +6043,12 @@ export interface components {
         /** SetUpIn */
         SetUpIn: {
             /**
+             * Comments
+             * @description where new comments cross to
+             * @default none
+             */
+            comments: ("both" | "to_right" | "to_left") | "none";
+            /**
              * Creates
              * @default both
              * @enum {string}
@@ -6096,6 +6103,12 @@ export interface components {
          *     can't do something.
          */
         SetUpOut: {
+            /**
+             * Comments
+             * @description where new comments cross to
+             * @default none
+             */
+            comments: ("both" | "to_right" | "to_left") | "none";
             /**
              * Creates
              * @default both
@@ -6278,9 +6291,11 @@ export interface components {
         };
         /**
          * SideFieldsOut
-         * @description `comparing`: how each field can be compared, by its id.
+         * @description `comparing`: how each field can be compared, by its id. `comments`: whether items have comments.
          */
         SideFieldsOut: {
+            /** Comments */
+            comments: boolean;
             /** Comparing */
             comparing: {
                 [key: string]: components["schemas"]["ComparingOut"][];

@@ -3,15 +3,15 @@ no idempotency keys: what may have been written is looked for."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from decimal import Decimal
 from hashlib import sha256
 from typing import Any
 
+from kelvix.connectors.commented import CommentedCollection
 from kelvix.connectors.contract import Display, Event
-from kelvix.connectors.listed import ListedAccount, ListedApp, Read, VaryingCollection
+from kelvix.connectors.listed import ListedAccount, ListedApp, Read
 from kelvix.core.collection import Capabilities, Happened, Schema, Write
-from kelvix.core.schema import Field, Operation
+from kelvix.core.schema import Field
 from kelvix.core.values import Choice, ItemValue, Person, Type, Value, to_wire
 
 WORD = "Issue"
@@ -54,7 +54,7 @@ class IssuesAccount(ListedAccount):
         return Read(raw["title"], values)
 
 
-class Project(VaryingCollection):
+class Project(CommentedCollection):
     """The issues of a project."""
 
     account: IssuesAccount
@@ -88,13 +88,6 @@ class Project(VaryingCollection):
         self.account.call("POST", where, json={"name": name}, key=key)
         self.look_anew()
 
-    def operations(self) -> tuple[Operation, ...]:
-        return (Operation("comment", "add a comment", (Field("text", "Comment", "long_text", required=True),)),)
-
-    def perform(self, operation: str, id: str, values: Mapping[str, Value], key: str) -> str | None:
-        self.account.call("POST", f"/issues/{id}/comments", json={"text": values.get("text")}, key=key)
-        return None
-
     def _body(self, write: Write, schema: Schema) -> dict[str, Any]:
         body: dict[str, Any] = {}
         types = {f.id: f.type for f in schema.fields}
@@ -118,6 +111,7 @@ class Issues(ListedApp):
         writes=frozenset(("create", "update", "delete")),
         looks=True,
         settles=3.0,
+        comments=True,
     )
     events = (
         Event("arrives", "an issue is added", ("new",)),

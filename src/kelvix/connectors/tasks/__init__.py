@@ -7,9 +7,10 @@ from dataclasses import replace
 from hashlib import sha256
 from typing import Any
 
+from kelvix.connectors.commented import CommentedCollection
 from kelvix.connectors.consented import ConsentedApp
 from kelvix.connectors.contract import Display, Event
-from kelvix.connectors.listed import ListedAccount, Read, VaryingCollection
+from kelvix.connectors.listed import ListedAccount, Read
 from kelvix.core.collection import Capabilities, GoneError, Happened, Place, Schema, Write
 from kelvix.core.schema import CarriedField, CarriedList, Field, Operation
 from kelvix.core.values import Choice, ItemValue, Person, Value, to_wire
@@ -26,6 +27,7 @@ FIELDS = (
     Field("area", "Area", "text", can_write=False),
     Field("link", "Link", "link", can_write=False),
     Field("number", "Number", "number", can_write=False),
+    Field("comments", "Comments", "number", can_write=False),
     Field("created", "Created", "datetime", can_write=False),
     Field("created_by", "Created by", "text", can_write=False),
     Field("changed", "Changed", "datetime", can_write=False, counts=False),
@@ -51,6 +53,7 @@ class TasksAccount(ListedAccount):
             "area": raw["area"] or None,
             "link": raw["link"],
             "number": raw["id"],
+            "comments": str(raw["comments"]),
             "created": raw["received"],
             "created_by": raw["created_by"],
             "changed": raw["changed"],
@@ -64,7 +67,7 @@ class TasksAccount(ListedAccount):
         return Place(raw["id"], raw["name"], raw["link"], 0)
 
 
-class TaskList(VaryingCollection):
+class TaskList(CommentedCollection):
     """A list of tasks."""
 
     def read_schema(self) -> Schema:
@@ -93,9 +96,12 @@ class TaskList(VaryingCollection):
         return "restored", self.account.call("POST", f"{where}/restore", key=write.key)
 
     def operations(self) -> tuple[Operation, ...]:
-        return (Operation("subtask", "add a subtask", (Field("title", "Subtask", "text", required=True),), knows_keys=True),)
+        title = Field("title", "Subtask", "text", required=True)
+        return (Operation("subtask", "add a subtask", (title,), knows_keys=True), *super().operations())
 
     def perform(self, operation: str, id: str, values: Mapping[str, Value], key: str) -> str | None:
+        if operation != "subtask":
+            return super().perform(operation, id, values, key)
         self.account.call("POST", f"/tasks/{id}/subtasks", json={"title": values.get("title")}, key=key)
         return None
 
@@ -112,10 +118,11 @@ class Tasks(ConsentedApp):
         keys=True,
         writes=frozenset(("create", "update", "delete", "restore")),
         versions=True,
+        comments=True,
     )
     events = (
         Event("arrives", "a task is added", ("new",)),
-        Event("any_change", "a task is added or changed", ("new", "changed", "moved", "restored")),
+        Event("any_change", "a task is added or changed", ("new", "changed", "moved", "restored", "commented")),
     )
     display = Display(
         "The task",

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from datetime import datetime
 from typing import Any, Literal
 
 from kelvix.core.mirror.lens import Side
@@ -20,6 +21,7 @@ OnDelete = Literal["follow", "keep", "archive", "ask"]
 OnLeaving = Literal["stop", "archive", "delete"]  # of an item that comes outside the filter
 MirrorState = Literal["draft", "planning", "planned", "on", "paused", "stopped", "off"]
 By = Literal["exact", "normalised", "near"]
+Comments = Direction | Literal["none"]  # where new comments cross to
 QUIET = 3.0
 OTHER: Mapping[Side, Side] = {"left": "right", "right": "left"}
 
@@ -97,6 +99,8 @@ class Mirror:
     leaving: OnLeaving = "stop"
     safety: Safety = Safety()
     quiet: float = QUIET  # seconds for which a new item is left alone, since it may be half typed
+    comments: Comments = "none"
+    comments_since: datetime | None = None  # when that was chosen: what was said before stays where it is
 
     @property
     def sides(self) -> tuple[tuple[Side, MirrorSide], ...]:
@@ -107,3 +111,7 @@ class Mirror:
 
     def creates_on(self, side: Side) -> bool:
         return self.creates in ("both", side)
+
+    def comments_on(self, side: Side) -> bool:
+        """Say whether new comments of the other side cross to this one."""
+        return self.comments in ("both", f"to_{side}")

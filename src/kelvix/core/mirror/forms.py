@@ -22,6 +22,7 @@ from kelvix.core.query import Comparison, Joined, Where
 from kelvix.core.values import Composite, Referred, Value, Wire, to_wire
 
 Json = Any
+CHOICES = ("creates", "first", "deletes", "leaving", "quiet", "comments")
 PLAIN: Mapping[type, str] = {Decimal: "number", datetime: "datetime", date: "date", time: "time", timedelta: "duration"}
 
 
@@ -145,16 +146,19 @@ def where_of(kept: Json) -> Where | None:
 def mirror_json(mirror: Mirror) -> Json:
     sides = {side: {"database": of.database, "where": where_json(of.where)} for side, of in mirror.sides}
     fields = [asdict(one) for one in mirror.fields]
-    rest = {key: getattr(mirror, key) for key in ("creates", "first", "deletes", "leaving", "quiet")}
-    return {**sides, "fields": fields, "match": asdict(mirror.match), "safety": asdict(mirror.safety), **rest}
+    rest = {key: getattr(mirror, key) for key in CHOICES}
+    since = mirror.comments_since.isoformat() if mirror.comments_since else None
+    parts = {"match": asdict(mirror.match), "safety": asdict(mirror.safety), "comments_since": since}
+    return {**sides, "fields": fields, **parts, **rest}
 
 
 def mirror_of(kept: Json) -> Mirror:
     left, right = (MirrorSide(kept[side]["database"], where_of(kept[side]["where"])) for side in ("left", "right"))
     match = MatchRule(tuple(Key(**key) for key in kept["match"]["keys"]), kept["match"]["least"])
     fields = tuple(FieldPair(**one) for one in kept["fields"])
-    rest = {key: kept[key] for key in ("creates", "first", "deletes", "leaving", "quiet") if key in kept}
-    return Mirror(left, right, fields, match, safety=Safety(**kept["safety"]), **rest)
+    rest = {key: kept[key] for key in CHOICES if key in kept}
+    since = datetime.fromisoformat(kept["comments_since"]) if kept.get("comments_since") else None
+    return Mirror(left, right, fields, match, safety=Safety(**kept["safety"]), comments_since=since, **rest)
 
 
 def wire_json(values: Mapping[str, Value]) -> dict[str, Wire]:

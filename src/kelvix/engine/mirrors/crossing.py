@@ -7,9 +7,9 @@ changes are told, nor on how often; and what the mirror wrote itself is no diffe
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from contextlib import suppress
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import datetime, timedelta
 from hashlib import sha256
 from typing import Literal, cast
@@ -18,7 +18,6 @@ from kelvix.core.collection import (
     CLOCKS,
     LOOKED_AT,
     AmbiguousError,
-    Collection,
     ConflictError,
     GoneError,
     Item,
@@ -31,7 +30,7 @@ from kelvix.core.collection import (
     readable,
     wire,
 )
-from kelvix.core.mirror.document import OTHER, Mirror
+from kelvix.core.mirror.document import OTHER
 from kelvix.core.mirror.landing import landing
 from kelvix.core.mirror.lens import Canonical, NoCounterpartError, Side
 from kelvix.core.mirror.life import By, Fate, Presence, Stands, fate
@@ -39,42 +38,15 @@ from kelvix.core.mirror.merge import SIDES, Agreed, Outcome, landed
 from kelvix.core.mirror.reconciling import Answer, Matched, Reconciled, Seen, Standing, counterpart, observed, reconcile
 from kelvix.core.mirror.roots import edited
 from kelvix.core.query import Query
-from kelvix.core.values import FieldId, File, Value
-from kelvix.engine.mirrors.keeping import Intent, Keeping, Known, Landed, Note, Only, Pair, State, Step
+from kelvix.core.values import FieldId, Value
+from kelvix.engine.mirrors.commenting import Commenting
+from kelvix.engine.mirrors.keeping import Intent, Keeping, Known, Landed, Note, Only, Pair, Said, State, Step
+from kelvix.engine.mirrors.running import UNTIL, Later, Running
 
-UNTIL = timedelta(seconds=60)  # in which a call that was begun is over, whatever became of it
-Opens = Callable[[File], Iterator[bytes]]
 GONE = "gone "  # before the key of a create, instead of an identity that was never told
 MAX_QUIET = 60.0  # seconds after which a new item crosses, even if it is still being changed
 SHORTEST_CUT = 16  # characters of a text of which an app may have cut the rest
 TURNS = 6  # values that a field was agreed to be, that are kept
-
-
-@dataclass(frozen=True)
-class Running:
-    """A mirror that is on. `is_inside`: whether its filter lets an item through; `is_person`: whether somebody changes items
-    under a name, and not the mirror; `lets_in`: whether an item that is made of such values would be inside; `opens`: yields
-    what a file contains."""
-
-    mirror: Mirror
-    fields: Sequence[Matched]
-    sides: Mapping[Side, Collection]
-    is_inside: Callable[[Side, Item], bool]
-    is_person: Callable[[Side, str], bool]
-    lets_in: Callable[[Side, Mapping[FieldId, Value]], bool] = lambda side, values: True
-    opens: Opens | None = None
-
-
-class Later(Exception):
-    """Something is under way, or cannot be reached: the item is looked at again, after some seconds."""
-
-    def __init__(self, after: float = 0.0):
-        super().__init__(f"looked at again in {after} seconds")
-        self.after = after
-
-
-class Stop(Exception):
-    """Something is so wrong with a side that nothing may be written: why, as a sentence."""
 
 
 Wish = Literal["create", "leave"]
@@ -85,6 +57,7 @@ class Crossing:
     def __init__(self, running: Running, keeping: Keeping, fresh: Callable[[], str], now: Callable[[], datetime]):
         self.mirror, self.fields, self.sides = running.mirror, running.fields, running.sides
         self.running, self.keeping, self.fresh, self.now = running, keeping, fresh, now
+        self.commenting = Commenting(running, keeping, fresh, now)
 
     def look_at(self, side: Side, item: str) -> float | None:
         """Do what is to be done about an item, in steps that commit one by one. Return None where that is over; else after how
@@ -135,7 +108,7 @@ class Crossing:
             return self.keeping.commit(step)
         if len(found) == 1:
             left, right = (id, found[0]) if side == "left" else (found[0], id)
-            step.pairs.append(pair := Pair(self.fresh(), left, right))
+            step.pairs.append(pair := Pair(self.fresh(), left, right, said=Said(since=self.now())))
             self.keeping.commit(step)
             return self._paired(pair)
         if not found and wish is None and (moved := self._moved(side, item)) is not None:
@@ -204,10 +177,10 @@ class Crossing:
         if not self.keeping.hold(gone[0]):
             raise Later(1.0)
         pair = self.keeping.pair_of(side, gone[0].item(side))
-        if pair is None or pair.id != gone[0].id or pair.state == "held":
+        if pair is None or pair.id != gone[0].id or pair.is_held:
             raise Later(1.0)
         pair = replace(pair, left=item.id) if side == "left" else replace(pair, right=item.id)
-        pair = replace(pair, state="behind", asks=None)
+        pair = replace(pair, state="behind", asks=None, said=Said(since=self.now()))
         self.keeping.commit(Step(pairs=[pair]))
         return pair
 
@@ -221,7 +194,7 @@ class Crossing:
                 raise Later(1.0)
 
     def _paired(self, pair: Pair) -> None:
-        if pair.state == "held":
+        if pair.is_held:
             return
         items = {side: self._read(side, pair.item(side)) for side in SIDES}
         self._wait_for_what_moved(pair, items)
@@ -231,14 +204,21 @@ class Crossing:
         found = fate(self.mirror, pair.linked, stands["left"], stands["right"])
         left, right = items["left"], items["right"]
         if left is not None and right is not None:
-            if found.does == "merge" or found.does == "restore":
-                return self._merged(pair, left, right, known, step)
             both: dict[Side, Item] = {"left": left, "right": right}
+            if found.does == "merge" or found.does == "restore":
+                self._merged(pair, left, right, known, step)
+                return self._said(pair, both)
             if self._crosses_first(pair, stands, both):
                 return self._merged(pair, left, right, known, step, then=found)
             if self._comes_back(pair, stands, both, known):
                 return self._merged(pair, left, right, known, step)
         self._ends(pair, found, items, step)
+
+    def _said(self, pair: Pair, items: Mapping[Side, Item]) -> None:
+        """Let comments cross, once all else did; of a pair of which a person is asked as a whole, none does."""
+        now = self.keeping.pair_of("left", pair.left)
+        if now is not None and now.id == pair.id and now.state != "asked":
+            self.commenting.cross(now, items)
 
     def _merged(
         self,
@@ -454,7 +434,7 @@ class Crossing:
         if pair.asks == "too_many_changes":
             if does == "cross":
                 return self.settle(replace(pair, asks=None), {})
-            return self.keeping.commit(Step(pairs=[replace(pair, state="held", asks=None)]))
+            return self.keeping.commit(Step(pairs=[replace(pair, state="held", held=frozenset(), asks=None)]))
         items = {side: self._read(side, pair.item(side)) for side in SIDES}
         there = [side for side in SIDES if items[side] is not None]
         gone = [side for side in SIDES if (i := items[side]) is None or not self.running.is_inside(side, i)]
@@ -492,6 +472,7 @@ class Crossing:
 
     def _carry(self, intent: Intent, late: bool = False) -> None:
         """Make a write that is kept as an intent, and commit what became of it. `late`: it may have been made before."""
+        assert intent.kind != "comment"
         write = Write(intent.kind, intent.key, intent.item, intent.values, intent.version, intent.at, self.running.opens)
         compares = intent.kind == "create" or self.sides[intent.side].capabilities.versions
         if not compares and not self._is_as_it_was(intent):
@@ -527,6 +508,8 @@ class Crossing:
         """Find out what became of a write that was not answered, before anything else is done."""
         if intent.in_doubt:
             raise Later
+        if intent.kind == "comment":
+            return self.commenting.resolve(intent)
         collection = self.sides[intent.side]
         can = collection.capabilities
         write = Write(intent.kind, intent.key, intent.item, intent.values, intent.version, intent.at)
@@ -619,7 +602,8 @@ class Crossing:
             return self.keeping.commit(step)
         if intent.kind == "create":
             ids = {intent.side: item.id, OTHER[intent.side]: intent.source}
-            pair = self.keeping.pair_of(intent.side, item.id) or Pair(self.fresh(), ids["left"], ids["right"])
+            said = Said() if self.mirror.comments != "none" else None  # then what is said about the source crosses, too
+            pair = self.keeping.pair_of(intent.side, item.id) or Pair(self.fresh(), ids["left"], ids["right"], said=said)
         else:
             found = self._pair(intent)
             if found is None:
@@ -664,4 +648,5 @@ class Crossing:
 
 def digest(item: Item) -> str:
     """Return what tells whether anything of an item was changed, matched or not."""
-    return sha256(json.dumps(wire(item.values), sort_keys=True, ensure_ascii=False, default=str).encode()).hexdigest()
+    whole = wire(item.values) if item.comments is None else [wire(item.values), item.comments]
+    return sha256(json.dumps(whole, sort_keys=True, ensure_ascii=False, default=str).encode()).hexdigest()

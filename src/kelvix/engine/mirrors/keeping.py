@@ -16,6 +16,7 @@ from kelvix.core.mirror.reconciling import PairState, Standing
 from kelvix.core.values import FieldId, Value
 
 State = PairState | Literal["refused", "outside", "missing", "asked", "held", "closed", "planned", "unconfirmed"]
+IntentKind = WriteKind | Literal["comment"]
 Alone = Literal["only_left", "only_right", "doubt", "refused", "left_out"]
 
 
@@ -29,11 +30,22 @@ class Known:
 
 
 @dataclass(frozen=True)
+class Said:
+    """What became of the comments of a pair's items. `settled`: those of which nothing is left to be done, by their roots;
+    `counts`: how many each item had then; `since`: what was said before stays where it is."""
+
+    settled: frozenset[str] = frozenset()
+    counts: Mapping[Side, int] = field(default_factory=dict)
+    since: datetime | None = None
+
+
+@dataclass(frozen=True)
 class Pair:
     """Two items that are the same thing. `digests`: of all that each was when nothing was open last, so that it is known
     whether anything of it was touched since; `refused`: what a side would not take, by matched fields and sides; `asks`: what a
     person is asked of the pair as a whole; `held`: matched fields of which nothing crosses until they are released; `turns`:
-    what a field was agreed to be since somebody edited it, the latest last."""
+    what a field was agreed to be since somebody edited it, the latest last; `said`: what became of comments; None where they
+    did not cross when it was paired."""
 
     id: str
     left: str
@@ -47,6 +59,12 @@ class Pair:
     state: State = "behind"
     asks: Asks | None = None
     held: frozenset[str] = frozenset()
+    said: Said | None = None
+
+    @property
+    def is_held(self) -> bool:
+        """Whether nothing of it crosses, until it is released; if only some fields are held, all others still cross."""
+        return self.state == "held" and not self.held
 
     def item(self, side: Side) -> str:
         return self.left if side == "left" else self.right
@@ -55,12 +73,13 @@ class Pair:
 @dataclass(frozen=True)
 class Intent:
     """A write that is meant to be made on a side, kept before it goes out. `pair`: whose item it is about; of a create,
-    `source` is the item of the other side. `after`: what is agreed on once it has landed; `meant`: what the fields stand for
-    then; `before`: what was there; `is_clean`: nothing of the item was touched since nothing was open."""
+    `source` is the item of the other side; of a comment, the root of what is said. `after`: what is agreed on once it has
+    landed; `meant`: what the fields stand for then; `before`: what was there; `is_clean`: nothing of the item was touched since
+    nothing was open."""
 
     key: str
     side: Side
-    kind: WriteKind
+    kind: IntentKind
     pair: str | None = None
     source: str = ""
     item: str = ""
@@ -120,6 +139,7 @@ class Step:
     landed: list[Landed] = field(default_factory=list)
     alone: list[Only] = field(default_factory=list)
     gone: list[tuple[Side, str]] = field(default_factory=list)  # items in no pair that are there, or inside, no more
+    commented: list[tuple[Intent, str]] = field(default_factory=list)  # comments that were added, and their identities
 
 
 class Keeping(Protocol):
@@ -156,7 +176,11 @@ class Keeping(Protocol):
     def wish(self, side: Side, item: str) -> Literal["create", "leave"] | None:
         """Return what a person said of an item in no pair: create its counterpart whatever is there, or leave it alone."""
 
-    def allows(self, side: Side, kind: WriteKind, more: int = 0) -> bool:
+    def comment_roots(self, side: Side, item: str, own: str = "") -> Mapping[str, str] | None:
+        """Return the comments of an item that mirrors added, whichever, and what each goes back to; None where another mirror
+        is just adding one. `own`: the key of one that is not another's."""
+
+    def allows(self, side: Side, kind: IntentKind, more: int = 0) -> bool:
         """Say whether another item of a side may be deleted or changed today, with all that waits for that and so many `more`,
         or whether that is so much that a person is asked first."""
 

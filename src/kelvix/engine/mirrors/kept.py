@@ -7,7 +7,7 @@ from dataclasses import replace
 from datetime import datetime
 from typing import Any
 
-from kelvix.core.collection import Item, WriteKind, readable
+from kelvix.core.collection import Item, readable
 from kelvix.core.mirror import forms
 from kelvix.core.mirror.document import OTHER
 from kelvix.core.mirror.lens import Side
@@ -15,9 +15,10 @@ from kelvix.core.mirror.matching import Keyed, key_text, match
 from kelvix.core.mirror.merge import SIDES
 from kelvix.core.query import Query
 from kelvix.core.values import FieldId, Value
-from kelvix.engine.mirrors.crossing import Later, Running, Wish, digest
-from kelvix.engine.mirrors.keeping import Intent, Known, Landed, Note, Only, Pair, Step
-from kelvix.store import crossings, mirror_intents, mirror_looks, mirrored_items, pairs, secrets
+from kelvix.engine.mirrors.crossing import Wish, digest
+from kelvix.engine.mirrors.keeping import Intent, IntentKind, Known, Landed, Note, Only, Pair, Said, Step
+from kelvix.engine.mirrors.running import Later, Running
+from kelvix.store import crossings, mirror_intents, mirror_looks, mirrored_comments, mirrored_items, pairs, secrets
 from kelvix.store.database_server import IntegrityError, Transaction
 from kelvix.store.directory import Space
 from kelvix.store.mirrored_items import KnownItem
@@ -131,7 +132,17 @@ class Kept:
         known = self.space.read(lambda t: pairs.known_among(t, self.mirror.id, side, [i.id for i in there]))
         return [keyed(self.mirror, side, item) for item in there if item.id not in known]
 
-    def allows(self, side: Side, kind: WriteKind, more: int = 0) -> bool:
+    def comment_roots(self, side: Side, item: str, own: str = "") -> Mapping[str, str] | None:
+        collection = self.mirror.collection(side)
+
+        def work(t: Transaction) -> Mapping[str, str] | None:
+            if mirror_intents.is_commented(t, self.space.id, collection, item, own):
+                return None
+            return mirrored_comments.roots(t, collection, item)
+
+        return self.space.read(work)
+
+    def allows(self, side: Side, kind: IntentKind, more: int = 0) -> bool:
         safety = self.mirror.mirror.safety
 
         def work(t: Transaction) -> bool:
@@ -194,6 +205,8 @@ class Kept:
             self._note(t, note)
         for landed in step.landed:
             self._note_landed(t, landed)
+        for intent, comment in step.commented:
+            self._note_commented(t, intent, comment)
 
     def _put_known(self, t: Transaction, several: Mapping[tuple[Side, str], Known]) -> None:
         for side in SIDES:
@@ -221,6 +234,15 @@ class Kept:
             t, self.space.id, self.mirror.id, landed.pair, intent.kind, intent.side, item.id if item else intent.item, title,
             body, None if intent.kind == "create" else self.since,
         )  # fmt: skip
+
+    def _note_commented(self, t: Transaction, intent: Intent, comment: str) -> None:
+        collection = self.mirror.collection(intent.side)
+        mirrored_comments.note(t, self.space.id, collection, intent.item, comment, intent.source)
+        known = mirrored_items.of(t, collection, [intent.item]).get(intent.item)
+        after = {key: forms.value_json(value) for key, value in intent.values.items()}
+        title, body = known.title if known else "", {"before": {}, "after": after, "comment": comment}
+        where = (self.space.id, self.mirror.id, intent.pair or "")
+        crossings.note(t, *where, intent.kind, intent.side, intent.item, title, body, self.since)
 
 
 # Forms
@@ -284,6 +306,7 @@ def as_pair(kept: KeptPair) -> Pair:
         state,
         asks,
         frozenset(body.get("held", ())),
+        _said_of(body["said"]) if body.get("said") else None,
     )
 
 
@@ -296,7 +319,18 @@ def pair_json(pair: Pair) -> dict[str, Any]:
         "turns": {field: [forms.value_json(one) for one in turns] for field, turns in pair.turns.items()},
         "open": {field: forms.outcome_json(one) for field, one in pair.open.items()},
         "held": sorted(pair.held),
+        "said": _said_json(pair.said) if pair.said else None,
     }
+
+
+def _said_json(said: Said) -> dict[str, Any]:
+    since = said.since.isoformat() if said.since else None
+    return {"settled": sorted(said.settled), "counts": dict(said.counts), "since": since}
+
+
+def _said_of(kept: Mapping[str, Any]) -> Said:
+    since = datetime.fromisoformat(kept["since"]) if kept["since"] else None
+    return Said(frozenset(kept["settled"]), kept["counts"], since)
 
 
 def put_pair(t: Transaction, space: Space, mirror: KeptMirror, pair: Pair, plan: str | None = None, why: Any = None) -> None:

@@ -24,8 +24,9 @@ from kelvix.core.not_found import NotFoundError
 from kelvix.core.values import Referred, whole
 from kelvix.engine.engine import Engine
 from kelvix.engine.mirrors import sides as opening
-from kelvix.engine.mirrors.crossing import Crossing, Later, Running, Stop
+from kelvix.engine.mirrors.crossing import Crossing
 from kelvix.engine.mirrors.kept import Kept
+from kelvix.engine.mirrors.running import Later, Running, Stop
 from kelvix.engine.pacing import Paced
 from kelvix.store import mirror_consumers, mirror_looks, mirrors, pairs
 from kelvix.store.database_server import DatabaseServer, Transaction

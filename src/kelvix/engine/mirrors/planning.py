@@ -9,6 +9,7 @@ from __future__ import annotations
 import secrets as random
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from datetime import UTC, datetime
 from functools import partial
 from typing import Any
 
@@ -24,9 +25,9 @@ from kelvix.engine.engine import Engine
 from kelvix.engine.mirrors import kept as keeping
 from kelvix.engine.mirrors import listening
 from kelvix.engine.mirrors import sides as opening
-from kelvix.engine.mirrors.crossing import Running
-from kelvix.engine.mirrors.keeping import Known, Only
+from kelvix.engine.mirrors.keeping import Known, Only, Said
 from kelvix.engine.mirrors.looking import open_mirror
+from kelvix.engine.mirrors.running import Running
 from kelvix.store import mirror_consumers, mirror_looks, mirrored_items, mirrors, pairs
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
@@ -277,7 +278,7 @@ def _carry_pairs(t: Transaction, space: Space, kept: KeptMirror, running: Runnin
         for side in SIDES
     }
     for row in rows:
-        pair = keeping.as_pair(row)
+        pair = replace(keeping.as_pair(row), said=Said(since=datetime.now(UTC)))
         here = {side: known[side].get(pair.item(side)) for side in SIDES}
         left, right = here["left"], here["right"]
         if left is None or right is None:

@@ -15,7 +15,7 @@ from datetime import UTC, datetime
 from functools import partial
 from typing import Any, Literal
 
-from kelvix.core.collection import Collection, Happened, Item, Page, WriteKind, Written
+from kelvix.core.collection import Collection, Comment, Happened, Item, Page, WriteKind, Written
 from kelvix.core.collection import Write as Asked
 from kelvix.core.mirror import forms
 from kelvix.core.mirror.document import OTHER
@@ -23,19 +23,21 @@ from kelvix.core.mirror.lens import Side
 from kelvix.core.mirror.merge import SIDES
 from kelvix.core.query import Query
 from kelvix.engine.mirrors import sweeping
-from kelvix.engine.mirrors.crossing import Crossing, Running, Wish, digest
-from kelvix.engine.mirrors.keeping import Intent, Keeping, Known, Pair, Step
+from kelvix.engine.mirrors.crossing import Crossing, Wish, digest
+from kelvix.engine.mirrors.keeping import Intent, IntentKind, Keeping, Known, Pair, Step
 from kelvix.engine.mirrors.kept import Kept
 from kelvix.engine.mirrors.planning import PAGE, Stage
+from kelvix.engine.mirrors.running import Running
 from kelvix.engine.mirrors.through import Through
-from kelvix.store import mirrored_items, mirrors, pairs
+from kelvix.store import crossings, mirrored_items, mirrors, pairs
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space
 from kelvix.store.mirrors import KeptMirror
 
 LEASE = 60.0  # seconds for which a rehearsal is nobody else's, from each page on
 MAX_NAMED = 300  # writes that a report names
-Comes = Literal["create", "update", "delete", "restore", "asked", "conflict", "refused", "no_counterpart", "waits"]
+NEW = "new "  # begins what would be there
+Comes = Literal["create", "update", "delete", "restore", "comment", "asked", "conflict", "refused", "no_counterpart", "waits"]
 HAPPENED: dict[WriteKind, Happened] = {"create": "created", "update": "updated", "delete": "deleted", "restore": "restored"}
 
 
@@ -50,12 +52,18 @@ class Untouched(Through):
         if write.kind == "delete":
             return Written("deleted", None)
         if write.kind == "create":
-            now = self.now()
-            item: Item | None = Item(f"new {write.key}", None, dict(write.values), "", "", self.ref.place, "", now, changed=now)
+            now, id = self.now(), f"{NEW}{write.key}"
+            item: Item | None = Item(id, None, dict(write.values), "", "", self.ref.place, "", now, changed=now)
         else:
             was = self.of.get([write.id]).get(write.id)
             item = replace(was, values={**was.values, **write.values}) if was is not None else None
         return Written(HAPPENED[write.kind], item)
+
+    def comments(self, id: str) -> tuple[Comment, ...]:
+        return () if id.startswith(NEW) else self.of.comments(id)
+
+    def comment(self, id: str, text: str, key: str) -> Comment:
+        return Comment(f"{NEW}{key}", text, "", self.now())
 
 
 @dataclass(frozen=True)
@@ -80,13 +88,13 @@ class Unkept:
     named: list[Would] = field(default_factory=list)
     pairs: dict[tuple[Side, str], Pair] = field(default_factory=dict)
     items: dict[tuple[Side, str], Known] = field(default_factory=dict)
-    wrote: Counter[tuple[Side, WriteKind]] = field(default_factory=Counter)
+    wrote: Counter[tuple[Side, IntentKind]] = field(default_factory=Counter)
     titles: dict[tuple[Side, str], str] = field(default_factory=dict)
     closed: set[str] = field(default_factory=set)
 
     def found(self, one: Would) -> None:
         """Note what would become of an item."""
-        self.counts[f"{one.comes}_{one.side}" if one.comes in HAPPENED else one.comes] += 1
+        self.counts[f"{one.comes}_{one.side}" if one.comes in crossings.WRITES else one.comes] += 1
         if len(self.named) < MAX_NAMED:
             self.named.append(one)
 
@@ -120,7 +128,10 @@ class Unkept:
     def wish(self, side: Side, item: str) -> Wish | None:
         return self.kept.wish(side, item)
 
-    def allows(self, side: Side, kind: WriteKind, more: int = 0) -> bool:
+    def comment_roots(self, side: Side, item: str, own: str = "") -> Mapping[str, str] | None:
+        return {} if item.startswith(NEW) else self.kept.comment_roots(side, item, own)
+
+    def allows(self, side: Side, kind: IntentKind, more: int = 0) -> bool:
         return self.kept.allows(side, kind, more + self.wrote[side, kind])
 
     def kin(self, side: Side, item: str) -> Sequence[str] | None:

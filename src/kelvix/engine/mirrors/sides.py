@@ -10,7 +10,7 @@ from functools import partial
 
 from kelvix.collections.write import Actor
 from kelvix.core import query as conditions
-from kelvix.core.collection import Changes, Collection, Item, Page, Schema, Write, Written, readable
+from kelvix.core.collection import Changes, Collection, Comment, Item, Page, Schema, Write, Written, readable
 from kelvix.core.mirror.document import Mirror
 from kelvix.core.mirror.lens import Side
 from kelvix.core.mirror.merge import SIDES
@@ -21,7 +21,7 @@ from kelvix.core.schema import Database
 from kelvix.core.values import FieldId, Value
 from kelvix.engine import file_content
 from kelvix.engine.engine import Engine
-from kelvix.engine.mirrors.crossing import Running, Stop
+from kelvix.engine.mirrors.running import Running, Stop
 from kelvix.engine.mirrors.through import Through
 from kelvix.store import pairs, people
 from kelvix.store.directory import Space
@@ -62,6 +62,18 @@ class Paced(Through):
     def write(self, write: Write) -> Written:
         with self.calls():
             return self.of.write(write)
+
+    def comments(self, id: str) -> tuple[Comment, ...]:
+        with self.calls():
+            return self.of.comments(id)
+
+    def comment(self, id: str, text: str, key: str) -> Comment:
+        with self.calls():
+            return self.of.comment(id, text, key)
+
+    def delete_comment(self, id: str, comment: str, key: str) -> None:
+        with self.calls():
+            self.of.delete_comment(id, comment, key)
 
     def look(self, write: Write) -> Written | None:
         with self.calls():

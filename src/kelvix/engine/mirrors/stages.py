@@ -10,9 +10,9 @@ from contextlib import nullcontext
 from kelvix.core.collection import PermanentError, TransientError
 from kelvix.engine.engine import Engine
 from kelvix.engine.mirrors import planning, rehearsing, sweeping
-from kelvix.engine.mirrors.crossing import Running, Stop
 from kelvix.engine.mirrors.looking import open_mirror, stop_mirror
 from kelvix.engine.mirrors.planning import Stage
+from kelvix.engine.mirrors.running import Running, Stop
 from kelvix.engine.pacing import Paced
 from kelvix.store import mirrors
 from kelvix.store.database_server import DatabaseServer, Transaction

@@ -14,8 +14,9 @@ from kelvix.core.mirror.merge import SIDES
 from kelvix.core.mirror.reconciling import Seen
 from kelvix.core.query import Query
 from kelvix.engine.mirrors import kept as keeping
-from kelvix.engine.mirrors.crossing import Running, Stop, digest
+from kelvix.engine.mirrors.crossing import digest
 from kelvix.engine.mirrors.planning import PAGE, Stage
+from kelvix.engine.mirrors.running import Running, Stop
 from kelvix.store import crossings, mirror_looks, mirrored_items, mirrors, pairs
 from kelvix.store.database_server import Transaction
 from kelvix.store.directory import Space

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from kelvix.core.collection import Changes, Collection, Item, Page, Schema, Write, Written
+from kelvix.core.collection import Changes, Collection, Comment, Item, Page, Schema, Write, Written
 from kelvix.core.query import Query
 
 
@@ -41,6 +41,15 @@ class Through(Collection):
 
     def write(self, write: Write) -> Written:
         return self.of.write(write)
+
+    def comments(self, id: str) -> tuple[Comment, ...]:
+        return self.of.comments(id)
+
+    def comment(self, id: str, text: str, key: str) -> Comment:
+        return self.of.comment(id, text, key)
+
+    def delete_comment(self, id: str, comment: str, key: str) -> None:
+        self.of.delete_comment(id, comment, key)
 
     def look(self, write: Write) -> Written | None:
         return self.of.look(write)

@@ -13,9 +13,10 @@ from kelvix.settings import Settings
 
 def kinds() -> list[type[PracticeApp]]:
     """In the order of their names."""
-    for module in pkgutil.iter_modules(__path__):
-        importlib.import_module(f"{__name__}.{module.name}")
-    return sorted(PracticeApp.__subclasses__(), key=lambda kind: kind.name)
+    modules = [importlib.import_module(f"{__name__}.{module.name}") for module in pkgutil.iter_modules(__path__)]
+    there = [kind for module in modules for kind in vars(module).values() if isinstance(kind, type)]
+    of_apps = [kind for kind in there if issubclass(kind, PracticeApp) and kind.__module__.startswith(f"{__name__}.")]
+    return sorted(of_apps, key=lambda kind: kind.name)
 
 
 def make_all(store: Store, pusher: Pusher, settings: Settings) -> dict[str, PracticeApp]:

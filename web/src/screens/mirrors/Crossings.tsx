@@ -10,11 +10,19 @@ const DID: Record<string, string> = {
   update: "Updated",
   delete: "Deleted",
   restore: "Restored",
+  comment: "Comment added",
   lost: "Not taken over",
   refused: "Refused",
   war: "Held, as two programs change it in turn",
 };
-const WRITES = new Set(["create", "update", "delete", "restore"]);
+const WRITES = new Set(["create", "update", "delete", "restore", "comment"]);
+/** What is said after something was undone that was written by a kind of crossing. */
+const UNDONE: Record<string, string> = {
+  create: "The item was deleted again.",
+  update: "What was there before is back. It is held until you release it.",
+  delete: "The item is back.",
+  comment: "The comment was deleted again.",
+};
 
 /** What crossed, the newest first, with before and after; each write can be undone. */
 export function Crossings({ mirror, pair, zone }: { mirror: Mirror; pair: string | null; zone: string }) {
@@ -44,7 +52,7 @@ function One({ one, mirror, zone }: { one: Crossing; mirror: Mirror; zone: strin
     mutationFn: () =>
       answer(client.POST("/api/v1/mirrors/{mirror_id}/history/{n}/undo", { params: { path: { mirror_id: mirror.id, n: one.n } } })),
     onSuccess: ({ undone, kept }) => {
-      tell(undone ? "Undone. The pair is held until you release it." : (kept[0] ?? "Nothing was undone."));
+      tell(undone ? (UNDONE[one.kind] ?? "Undone.") : (kept[0] ?? "Nothing was undone."));
       void queries.invalidateQueries({ queryKey: ["mirror", mirror.id] });
       void queries.invalidateQueries({ queryKey: ["mirror-rows", mirror.id] });
     },
@@ -57,6 +65,7 @@ function One({ one, mirror, zone }: { one: Crossing; mirror: Mirror; zone: strin
         <b>{DID[one.kind] ?? one.kind}</b> {WRITES.has(one.kind) ? `in ${mirror[one.side].name}` : fieldName(mirror, one.field)}
         {one.title && `: ${one.title}`}
         {one.kind === "update" && <Changed of={one} mirror={mirror} zone={zone} />}
+        {one.kind === "comment" && <span className="changed">“{String(one.after.comment)}”</span>}
         {!WRITES.has(one.kind) && <span className="quiet"> {String(one.after[""] ?? "")}</span>}
       </span>
       <span className="num quiet">{one.delay !== null && span(one.delay / 1000)}</span>
@@ -79,7 +88,7 @@ function One({ one, mirror, zone }: { one: Crossing; mirror: Mirror; zone: strin
 }
 
 function fieldName(mirror: Mirror, id: string | null): string {
-  return mirror.matched.find((m) => m.id === id)?.left?.name ?? "";
+  return id === "comment" ? "comment" : (mirror.matched.find((m) => m.id === id)?.left?.name ?? "");
 }
 
 /** The fields that a write changed: what was there, and what is now. */

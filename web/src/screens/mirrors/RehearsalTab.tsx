@@ -8,7 +8,7 @@ import { Changed } from "./Crossings";
 import { useRehearsal, type Mirror, type Would } from "./queries";
 import { stateOf } from "./words";
 
-const WOULD: Record<string, string> = { create: "Create", update: "Edit", delete: "Delete", restore: "Restore" };
+const WOULD: Record<string, string> = { create: "Create", update: "Edit", delete: "Delete", restore: "Restore", comment: "Comment" };
 const WAITS: Record<string, string> = {
   asked: "You are asked",
   conflict: "Conflict",
@@ -17,7 +17,13 @@ const WAITS: Record<string, string> = {
   waits: "Waits",
 };
 
-const TO_DO: Record<string, string> = { create: "to create", update: "to edit", delete: "to delete", restore: "to restore" };
+const TO_DO: Record<string, string> = {
+  create: "to create",
+  update: "to edit",
+  delete: "to delete",
+  restore: "to restore",
+  comment: "to add",
+};
 const WAITING: Record<string, [one: string, several: string]> = {
   asked: ["question", "questions"],
   conflict: ["conflict", "conflicts"],
@@ -67,7 +73,8 @@ function total(counts: Record<string, number>, mirror: Mirror): string {
   const said = Object.entries(counts).map(([of, n]) => {
     const [comes = "", side] = of.split(/_(?=left$|right$)/);
     if (side !== "left" && side !== "right") return `${n} ${n === 1 ? WAITING[comes]?.[0] : WAITING[comes]?.[1]}`;
-    return `${n} ${n === 1 ? "item" : "items"} ${TO_DO[comes]} in ${mirror[side].name}`;
+    const what = comes === "comment" ? "comment" : "item";
+    return `${n} ${n === 1 ? what : `${what}s`} ${TO_DO[comes]} in ${mirror[side].name}`;
   });
   return said.length === 0 ? "Nothing would cross." : `${said.join(", ")}.`;
 }

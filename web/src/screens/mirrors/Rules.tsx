@@ -50,6 +50,14 @@ export function Rules({ setUp, draft, onChange }: Props) {
         words={{ "0": "at once", "3": "3 seconds after the last edit", "15": "15 seconds after the last edit" }}
         onChange={(quiet) => onChange({ quiet: Number(quiet) })}
       />
+      {left.comments && right.comments && (
+        <Choice
+          label="New comments cross"
+          value={draft.comments ?? "none"}
+          words={{ both: "both ways", to_right: `to ${right.name} only`, to_left: `to ${left.name} only`, none: "nowhere" }}
+          onChange={(comments) => onChange({ comments })}
+        />
+      )}
     </section>
   );
 }

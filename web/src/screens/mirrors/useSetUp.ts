@@ -10,7 +10,7 @@ const EMPTY: Schemas["FilterBody"] = { mode: "all", tests: [] };
 
 /** What is edited of a set-up: all of it but what the server tells. */
 export function draftOf(setUp: SetUp): Draft {
-  const { name, match, creates, first, deletes, leaving, share, quiet } = setUp;
+  const { name, match, creates, first, deletes, leaving, share, quiet, comments } = setUp;
   const fields = setUp.fields.map(({ id, left, right, translation, options, direction, policy, empty, drift }) => ({
     id,
     left,
@@ -23,7 +23,7 @@ export function draftOf(setUp: SetUp): Draft {
     drift,
   }));
   const filters = { left: setUp.filters?.left ?? EMPTY, right: setUp.filters?.right ?? EMPTY };
-  return { name, match, creates, first, deletes, leaving, share, quiet, fields, filters };
+  return { name, match, creates, first, deletes, leaving, share, quiet, comments, fields, filters };
 }
 
 /** Edit how a mirror is set up; each edit is saved at once, and what is wrong is said by the server. */

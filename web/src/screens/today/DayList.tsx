@@ -9,6 +9,7 @@ const CROSSED: Record<string, string> = {
   update: "mirrored",
   delete: "deleted by a mirror",
   restore: "restored by a mirror",
+  comment: "comment added by a mirror",
 };
 
 /** What came in and what went out, set like departures: the newest on top, live. */

@@ -6,11 +6,12 @@ import json
 from datetime import UTC, date, datetime
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Body, Depends, Form, HTTPException, Request, Response
+from fastapi import APIRouter, Depends, Form, HTTPException, Request, Response
 from fastapi.responses import RedirectResponse
 from pydantic import BaseModel, ConfigDict, Field
 
-from kelvix.practice.framework import Desk, OptionName, PracticeApp, with_option
+from kelvix.practice.commented import Commented
+from kelvix.practice.framework import Desk, OptionName, with_option
 from kelvix.practice.store import Access
 from kelvix.store.database_server import Row
 
@@ -41,7 +42,7 @@ class New(Change):
     title: str = Field(min_length=1, max_length=500)
 
 
-class Issues(PracticeApp):
+class Issues(Commented):
     """What Issues does, for its API and its pages alike."""
 
     code, name, container_word, containers_word, items_word = "issues", "Issues", "project", "projects", "issues"
@@ -73,12 +74,8 @@ class Issues(PracticeApp):
 
     def as_json(self, row: Row) -> dict[str, Any]:
         found = super().as_json(row)
-        comments = found.pop("comments")
         fields = {str(f["id"]): None for f in self.project(row["container_id"])["fields"]} | found["fields"]
-        return found | {"comments": len(comments), "fields": fields}
-
-    def comments(self, row: Row) -> list[dict[str, str]]:
-        return list(json.loads(row["body"])["comments"])
+        return found | {"fields": fields}
 
     def add(self, project_id: int, by: str, values: dict[str, Any], at: datetime | None = None) -> int:
         """Add an issue: its id. Raises HTTPException for an option or a field that the project does not have."""
@@ -101,10 +98,6 @@ class Issues(PracticeApp):
             return was | values | noted | {"fields": fields}
 
         self.change(row["id"], "changed", change)
-
-    def comment(self, issue_id: int, by: str, text: str) -> None:
-        one = {"by": by, "at": datetime.now(UTC).isoformat(), "text": text}
-        self.change(issue_id, "commented", lambda was: was | {"comments": [*was["comments"], one]})
 
     def _checked(self, project: dict[str, Any], given: dict[str, Any], own: dict[str, Any]) -> dict[str, Any]:
         for what, options in (("kind", project["kinds"]), ("status", project["statuses"])):
@@ -146,16 +139,6 @@ class Issues(PracticeApp):
         def delete(granted: Writer, issue_id: str) -> None:
             row = self.shared_item(granted, issue_id)
             self.delete(row["id"], row["container_id"])
-
-        @api.get("/issues/{issue_id}/comments")
-        def comments(granted: Granted, issue_id: str) -> dict[str, Any]:
-            return {"comments": self.comments(self.shared_item(granted, issue_id))}
-
-        @api.post("/issues/{issue_id}/comments", status_code=201)
-        def comment(granted: Writer, issue_id: str, text: Annotated[str, Body(embed=True, min_length=1)]) -> dict[str, Any]:
-            row = self.shared_item(granted, issue_id)
-            self.comment(row["id"], granted.name, text)
-            return {"comments": self.comments(self.store.item(self.code, row["id"]) or row)}
 
         return api
 
@@ -213,12 +196,6 @@ class Issues(PracticeApp):
                 "fields": own,
             }
             self.edit(row, account["name"], values)
-            return RedirectResponse(f"/issues/issues/{issue_id}", 303)
-
-        @pages.post("/issues/{issue_id}/comment")
-        def comment(account: Signed, issue_id: int, text: Annotated[str, Form(min_length=1)]) -> Response:
-            self.own_item(account, issue_id)
-            self.comment(issue_id, account["name"], text)
             return RedirectResponse(f"/issues/issues/{issue_id}", 303)
 
         return pages

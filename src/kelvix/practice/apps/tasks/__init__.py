@@ -10,7 +10,8 @@ from fastapi import APIRouter, Body, Depends, Form, HTTPException, Request, Resp
 from fastapi.responses import JSONResponse, RedirectResponse
 from pydantic import BaseModel, ConfigDict, Field
 
-from kelvix.practice.framework import Desk, PracticeApp
+from kelvix.practice.commented import Commented
+from kelvix.practice.framework import Desk
 from kelvix.practice.store import Access, Stale
 from kelvix.store.database_server import Row
 from kelvix.store.secrets import digest
@@ -46,11 +47,12 @@ class New(Change):
     title: str = Field(min_length=1, max_length=500)
 
 
-class Tasks(PracticeApp):
+class Tasks(Commented):
     """What Tasks does, for its API and its pages alike."""
 
     code, name, container_word, containers_word, items_word = "tasks", "Tasks", "list", "lists", "tasks"
     holder_word = "area"
+    keys_comments = True
     tells_removed = True
     token_seconds = 3600
     begins_with = ("To do",)
@@ -190,7 +192,15 @@ class Tasks(PracticeApp):
         def task(request: Request, account: Signed, task_id: int) -> Response:
             row, found = self.own_item(account, task_id)
             lists = self.store.containers(self.code, account["id"])
-            return desk.show(request, "tasks/task.html", account=account, list=found, lists=lists, task=self.as_json(row))
+            return desk.show(
+                request,
+                "tasks/task.html",
+                account=account,
+                list=found,
+                lists=lists,
+                task=self.as_json(row),
+                comments=self.comments(row),
+            )
 
         @pages.post("/tasks/{task_id}")
         def change(
