@@ -273,7 +273,8 @@ def test_a_records_history_names_the_mirror_that_changed_it(tasks):
     tasks.carry_out()
     row = tasks.row("Blower hums")
     detail = tasks.orla.api("GET", f"/databases/{tasks.left.id}/records/{row['left']['id']}")
-    assert detail["history"][0]["by"] == "the mirror “Workshop and Restoration”" and detail["history"][0]["mirror"] == tasks.id
+    assert detail["history"][0]["by"] == "Orla, through the mirror “Workshop and Restoration”"
+    assert detail["history"][0]["mirror"] == tasks.id
 
 
 def test_another_workspace_sees_nothing_of_a_mirror(kelvix, tasks):

@@ -47,8 +47,8 @@ def agree_on_what_was_written(outcome, left, right, side, other_landed):
     return Agreed(outcome.to(side).value)
 
 
-def without_version(kind, key, id, values, version, at, opens=None):
-    return Write(kind, key, id, values, mirror_world.ANY, at, opens)
+def without_version(kind, key, id, values, version, at, opens=None, editor=""):
+    return Write(kind, key, id, values, mirror_world.ANY, at, opens, editor)
 
 
 def as_by_a_person(mirror, linked, left, right):

@@ -114,11 +114,12 @@ class Records(Collection):
         if (known := mirror_intents.written(t, self.space.id, write.key)) is not None:
             return cast(Happened, known[1]), known[0]
         place = (t, self.space.id, self.database)
+        actor = replace(self.actor, origin=replace(self.actor.origin, editor=write.editor or None))
         record_id = whole(write.id) or 0
         happened: Happened
         match write.kind:
             case "create":
-                record_id, _ = records_writing.add(*place, write.values, self.actor)
+                record_id, _ = records_writing.add(*place, write.values, actor)
                 happened = "created"
             case "update":
                 record = records.get(t, self.database, record_id, lock=True)
@@ -128,7 +129,7 @@ class Records(Collection):
                     raise ConflictError("the record was changed meanwhile")
                 happened = "updated"
                 if any(record.values.get(f) != value for f, value in write.values.items()):
-                    records_writing.change(*place, record, write.values, self.actor)
+                    records_writing.change(*place, record, write.values, actor)
                 else:
                     happened = "unchanged"
             case "delete":

@@ -214,7 +214,8 @@ Happened = Literal["created", "updated", "unchanged", "deleted", "restored", "al
 class Write:
     """What is to become of an item. `values` by the ids of fields, empty ones too: what is not named stays. `version`: the
     one that the writer saw, of all but a create; `key`: the idempotency key; `at`: when it was first meant, where it may have
-    been carried out since; `opens`: yields what a file contains that is among the values."""
+    been carried out since; `opens`: yields what a file contains that is among the values; `editor`: whose edit elsewhere is
+    carried by it, where that is known."""
 
     kind: WriteKind
     key: str
@@ -223,6 +224,7 @@ class Write:
     version: str | None = None
     at: datetime | None = None
     opens: Callable[[File], Iterator[bytes]] | None = field(default=None, compare=False)
+    editor: str = field(default="", compare=False)
 
 
 @dataclass(frozen=True)

@@ -51,7 +51,8 @@ class Record:
 
 @dataclass(frozen=True)
 class Origin:
-    """Who or what made a change. `called`: the name of the workflow or the mirror. `filled` tells, for a run, what each field
+    """Who or what made a change. `called`: the name of the workflow or the mirror; `editor`: whose edit of the other side a
+    mirror carried. `filled` tells, for a run, what each field
     was filled with, in words."""
 
     person: str | None = None
@@ -63,6 +64,7 @@ class Origin:
     called: str | None = None
     item: str | None = None
     mirror: int | None = None
+    editor: str | None = None
     undoes: int | None = None
     filled: Mapping[FieldId, str] | None = None  # by field
 

@@ -153,7 +153,8 @@ def words_by(change: Change) -> str:
     """Return who or what made a change."""
     origin = change.origin
     if "mirror" in origin:
-        return f"the mirror “{origin.get('called', '')}”"
+        mirror = f"the mirror “{origin.get('called', '')}”"
+        return f"{origin['editor']}, through {mirror}" if origin.get("editor") else mirror
     who = origin.get("person") or "a workflow"
     if "undoes" in origin:
         return f"{who}, undoing"

@@ -142,6 +142,7 @@ class Crossing:
             if of in values:
                 meant[of] = Standing(values[of], values[of], sight.root, sight.at, sight.by_person)
         intent = Intent(self.fresh(), other, "create", source=id, values=values, at=self.now(), after=after, meant=meant)
+        intent = replace(intent, editor=self._editor(side, item))
         step.opened.append(intent)
         self.keeping.commit(step)
         self._carry(intent)
@@ -282,6 +283,7 @@ class Crossing:
         for side in SIDES:
             if writes[side]:
                 intent = self._intent(pair, side, items[side], writes[side], made, seen, written)
+                intent = replace(intent, editor=self._editor(OTHER[side], items[OTHER[side]]))
                 step.opened.append(intent)
                 self.keeping.commit(step)
                 self._carry(intent)
@@ -318,6 +320,10 @@ class Crossing:
         return Intent(
             self.fresh(), side, "update", pair.id, "", item.id, values, item.version, self.now(), after, meant, before, is_clean
         )
+
+    def _editor(self, side: Side, item: Item) -> str:
+        """Return who edited an item last, if that was a person."""
+        return item.changed_by if item.changed_by and self.running.is_person(side, item.changed_by) else ""
 
     def _unify(
         self, one: Matched, outcome: Outcome, known: Mapping[Side, Known], items: Mapping[Side, Item], step: Step
@@ -473,7 +479,8 @@ class Crossing:
     def _carry(self, intent: Intent, late: bool = False) -> None:
         """Make a write that is kept as an intent, and commit what became of it. `late`: it may have been made before."""
         assert intent.kind != "comment"
-        write = Write(intent.kind, intent.key, intent.item, intent.values, intent.version, intent.at, self.running.opens)
+        what = (intent.kind, intent.key, intent.item, intent.values, intent.version, intent.at)
+        write = Write(*what, self.running.opens, intent.editor)
         compares = intent.kind == "create" or self.sides[intent.side].capabilities.versions
         if not compares and not self._is_as_it_was(intent):
             (self._unsure if late and intent.kind == "update" else self._drop)(intent)

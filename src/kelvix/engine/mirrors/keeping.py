@@ -75,7 +75,7 @@ class Intent:
     """A write that is meant to be made on a side, kept before it goes out. `pair`: whose item it is about; of a create,
     `source` is the item of the other side; of a comment, the root of what is said. `after`: what is agreed on once it has
     landed; `meant`: what the fields stand for then; `before`: what was there; `is_clean`: nothing of the item was touched since
-    nothing was open."""
+    nothing was open; `editor`: who edited the other side last, where that was a person."""
 
     key: str
     side: Side
@@ -91,6 +91,7 @@ class Intent:
     before: Mapping[FieldId, Value] = field(default_factory=dict)
     is_clean: bool = False
     in_doubt: bool = False
+    editor: str = ""
 
 
 @dataclass(frozen=True)

@@ -357,6 +357,7 @@ def intent_json(intent: Intent) -> dict[str, Any]:
         "meant": {key: forms.standing_json(one) for key, one in intent.meant.items()},
         "before": {key: forms.value_json(value) for key, value in intent.before.items()},
         "is_clean": intent.is_clean,
+        "editor": intent.editor,
     }
 
 
@@ -376,4 +377,5 @@ def as_intent(kept: Mapping[str, Any]) -> Intent:
         {key: forms.value_of(value) for key, value in kept["before"].items()},
         kept.get("is_clean", False),
         kept["in_doubt"],
+        kept.get("editor", ""),
     )
