@@ -29,7 +29,7 @@ from kelvix.core.collection import (
     Write,
     Written,
 )
-from kelvix.core.mirror.document import OTHER, Comments, FieldPair, Mirror, MirrorSide, OnDelete, OnLeaving, Policy
+from kelvix.core.mirror.document import OTHER, Away, Comments, FieldPair, Mirror, MirrorSide, OnDelete, OnLeaving, Policy
 from kelvix.core.mirror.lens import Side
 from kelvix.core.mirror.merge import SIDES
 from kelvix.core.mirror.reconciling import Matched, Seen
@@ -51,7 +51,8 @@ TITLE, NOTE, TAGS, PRIVATE = (
 )
 MARK = Field("mark", "Mark", "text")  # given once to what a person adds: there is one item of each mark at most
 PLACE = Field("place", "Place", "text")  # where an item is, which is its own side's business: “out” and “secret” are outside
-FIELDS = (TITLE, NOTE, TAGS, PRIVATE, MARK, PLACE)
+AWAY = Field("away", "Away", "text")  # what a mirror puts away says “yes” here
+FIELDS = (TITLE, NOTE, TAGS, PRIVATE, MARK, PLACE, AWAY)
 MATCHED = (
     ("text", TITLE, {}),
     ("text", MARK, {}),
@@ -88,6 +89,10 @@ def not_out(world: World, item: Item) -> bool:
     return item.values["place"] not in ("out", "secret")
 
 
+def neither_out_nor_away(world: World, item: Item) -> bool:
+    return not_out(world, item) and item.values["away"] != "yes"
+
+
 def young(world: World, item: Item) -> bool:
     return (world.clock() - item.created).total_seconds() < 200
 
@@ -101,6 +106,10 @@ KINDS: Mapping[str, Mapping[str, Any]] = {
     "left decides": {"policy": "left"},
     "deletions stay": {"deletes": "keep"},
     "nothing is put away": {"deletes": "archive"},
+    "put away": {"deletes": "archive", "away": True},
+    "put away without keys": {"deletes": "archive", "away": True, "keys": False, "versions": False},
+    "put away for leaving": {"deletes": "archive", "leaving": "archive", "away": True, "inside": not_out},
+    "put away outside": {"deletes": "archive", "leaving": "archive", "away": True, "inside": neither_out_nor_away},
     "own way": {"ways": {"b": in_capitals}},
     "wilful": {"ways": {"b": without_tin}},
     "refusing": {"ways": {"b": without_notes}},
@@ -412,6 +421,7 @@ class World:
     deletes: OnDelete = "follow"
     inside: Inside = lambda world, item: True
     leaving: OnLeaving = "stop"
+    away: bool = False  # it is said how items are put away
     moves: bool = False  # apps give an item another identity when it is moved
     separates: bool = False  # people separate pairs, and a hundred days go by
     rolls: frozenset[str] = frozenset()  # apps that let an item recur: what is told to be done (lead) is open again at once
@@ -453,8 +463,8 @@ class World:
             ]
             running = Running(
                 Mirror(
-                    MirrorSide(1),
-                    MirrorSide(2),
+                    MirrorSide(1, away=Away("away", "yes") if self.away else None),
+                    MirrorSide(2, away=Away("away", "yes") if self.away else None),
                     tuple(pairs),
                     deletes=self.deletes,
                     leaving=self.leaving,
@@ -508,7 +518,9 @@ class World:
 
     def _change(self, app: App, id: str) -> None:
         item, token = app.items[id], f"t{next(self.numbers)}"
-        of = self.dice.choice(["title", "note", "note", "tags", "private", *["place"] * (self.inside is not_out)])
+        of = self.dice.choice(
+            ["title", "note", "note", "tags", "private", *["place"] * (self.inside in (not_out, neither_out_nor_away))]
+        )
         there = item.values[of]
         if of == "place":
             return self._take_out(app, item, token)
@@ -679,6 +691,7 @@ class World:
         for memory, crossing in self.mirrors:
             self._check_pairs(memory, crossing)
             self._check_comments(memory)
+            self._check_archive(memory)
         self._check_tokens()
         for app in self.apps.values():
             for of in ("private", "mark"):
@@ -716,6 +729,18 @@ class World:
             alone = [i for i in inside if i not in (*paired, *ended) and not memory.was_paired(side, i)]
             alone = [i for i in alone if memory.wish(side, i) != "leave"]
             assert not alone or any(i.in_doubt for i in memory.intents_.values()), (alone, memory.names)
+
+    def _check_archive(self, memory: Memory) -> None:
+        """What is put away is so for an item that was deleted or taken out, and all that is open is back."""
+        for pair in memory.pairs.values():
+            items = [self.apps[memory.names[side]].items.get(pair.item(side)) for side in SIDES]
+            there = [item for item in items if item is not None]
+            away = [item for item in there if item.values["away"] == "yes"]
+            if pair.linked == "open" and pair.state != "asked":
+                assert not away, f"put away, and open: {pair}"
+            if self.away and away:
+                others = [item for item in there if item is not away[0]]
+                assert len(away) == 1 and not any(not_out(self, item) for item in others), f"put away for nothing: {pair}"
 
     def _check_comments(self, memory: Memory) -> None:
         """What was said about one item of a pair is said about the other one, as far as comments cross, and once. What was said

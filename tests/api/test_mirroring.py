@@ -259,6 +259,27 @@ def test_a_field_that_was_removed_stops_the_mirror_and_harms_nothing(tasks):
     assert [sorted(i.title for i in side.items()) for side in (tasks.left, tasks.right)] == before
 
 
+def test_a_deletion_archives_the_other_item_as_it_was_said_and_can_be_undone(tasks):
+    assert sorted(tasks.set_up(deletes="archive")["problems"]) == [
+        "Choose below how an item of Restoration is archived.",
+        "Choose below how an item of Workshop is archived.",
+    ]
+    done = next(f["id"] for f in tasks.api("GET", "/set-up")["left"]["fields"] if f["type"] == "yes_no")
+    archives = {"left": {"field": done, "value": "yes"}, "right": {"field": "done", "value": "yes"}}
+    found = tasks.set_up(deletes="archive", archives=archives)
+    assert not found["problems"] and found["archives"] == archives
+    tasks.plan()
+    tasks.carry_out()
+    row = tasks.row("Order leather")
+    tasks.orla.api("DELETE", f"/databases/{tasks.left.id}/records/{row['left']['id']}")
+    until(lambda: tasks.right.source.one(row["right"]["id"]).values["done"] is True)
+    assert len(tasks.right.items()) == 3 and tasks.settles() == {"in_step": 2, "left_out": 1}
+    last = tasks.api("GET", "/history")["crossings"][0]
+    assert (last["kind"], last["after"]) == ("update", {"done": True})
+    assert tasks.api("POST", f"/history/{last['n']}/undo")["undone"] == 1
+    assert not tasks.right.source.one(row["right"]["id"]).values["done"]
+
+
 def test_what_needs_a_person_is_told_with_its_mirror(tasks):
     tasks.plan()
     tasks.carry_out()

@@ -74,6 +74,11 @@ BROKEN = {
         "kelvix.engine.mirrors.crossing.Crossing._wait_for_what_moved",
         lambda self, pair, items: None,
     ),
+    "what was put away is not brought back": (
+        "put away for leaving",
+        "kelvix.engine.mirrors.archiving.Archiving.is_to_come_back",
+        lambda self, *of: False,
+    ),
     "comments are not known again": ("commented", "mirror_world.Memory.comment_roots", lambda self, *of: {}),
     "an unanswered comment is forgotten": (
         "commented without keys",

@@ -145,11 +145,19 @@ class RuleBody(BaseModel):
     least: float = Field(0.85, ge=0.5, le=1)
 
 
+class AwayBody(BaseModel):
+    """What archives an item: a value of a field, as it is typed."""
+
+    field: FieldId
+    value: str = Field("", max_length=500)
+
+
 class RulesBody(BaseModel):
-    """How a mirror is set up, but for its matched fields."""
+    """How a mirror is set up, but for its matched fields. `archives`: what archives an item of a side."""
 
     name: str = Field(max_length=200)
     filters: dict[Literal["left", "right"], FilterBody] = {}
+    archives: dict[Literal["left", "right"], AwayBody] = {}
     match: RuleBody
     creates: Creates = "both"
     first: First = "merge"
@@ -292,6 +300,13 @@ def _filter(who: Caller, found: SetUp, side: Side) -> FilterBody:
     )
 
 
+def _away(who: Caller, found: SetUp, side: Side) -> AwayBody | None:
+    away = found.kept.mirror.side(side).away
+    if away is None:
+        return None
+    return AwayBody(field=away.field, value=mirrors.typed_away(who.space, found.fields[side], away))
+
+
 def _set_up(who: Caller, found: SetUp) -> SetUpOut:
     m = found.kept.mirror
     sides = {
@@ -312,6 +327,7 @@ def _set_up(who: Caller, found: SetUp) -> SetUpOut:
         left=sides["left"],
         right=sides["right"],
         filters={side: _filter(who, found, side) for side in SIDES},
+        archives={side: away for side in SIDES if (away := _away(who, found, side)) is not None},
         match=RuleBody(keys=[KeyBody(left=k.left, right=k.right, by=k.by) for k in m.match.keys], least=m.match.least),
         creates=m.creates,
         first=m.first,
@@ -368,7 +384,9 @@ def save_set_up(who: Editor, mirror_id: int, body: SetUpIn, if_match: Annotated[
         of = body.filters.get(side) or FilterBody(tests=[])
         tests = [Test(t.field, t.operator, t.value) for t in of.tests]
         where = mirrors.where_of(who.space, now.fields[side], of.mode, tests)
-        sides[side] = MirrorSide(now.kept.mirror.side(side).database, where)
+        told = body.archives.get(side)
+        away = mirrors.away_of(who.space, now.fields[side], told.field, told.value) if told else None
+        sides[side] = MirrorSide(now.kept.mirror.side(side).database, where, away)
     chosen = Mirror(
         sides["left"],
         sides["right"],

@@ -458,7 +458,7 @@ def waiting(t: Transaction, mirror_id: int, states: Sequence[str]) -> tuple[int,
 def leave_ended(t: Transaction, mirror_id: int, side: Side) -> None:
     """Leave out what is alone since its pair ended: it is neither matched nor created again."""
     t.execute(
-        f"UPDATE pair p JOIN pair e ON e.mirror_id=p.mirror_id AND e.{side}_item=p.{side}_item AND e.linked='closed' "
-        "SET p.state='left_out' WHERE p.mirror_id=%s AND p.linked='only'",
+        f"UPDATE pair e STRAIGHT_JOIN pair p ON p.mirror_id=e.mirror_id AND p.{side}_open=e.{side}_item AND p.linked='only' "
+        "SET p.state='left_out' WHERE e.mirror_id=%s AND e.state='closed' AND e.linked='closed'",
         (mirror_id,),
     )

@@ -12,7 +12,7 @@ from kelvix.collections.write import Actor
 from kelvix.core.collection import Item, readable
 from kelvix.core.fields import TYPES
 from kelvix.core.mirror import proposals
-from kelvix.core.mirror.document import FieldPair, MatchRule, Mirror, MirrorSide, MirrorState
+from kelvix.core.mirror.document import Away, FieldPair, MatchRule, Mirror, MirrorSide, MirrorState
 from kelvix.core.mirror.lens import Side
 from kelvix.core.mirror.matching import match
 from kelvix.core.mirror.merge import SIDES
@@ -222,6 +222,10 @@ def _problems(mirror: Mirror, rows: Sequence[MatchedRow], opened: Mapping[Side, 
             if row.pair.direction == f"to_{side}" and row.pair.field(side) in taken:
                 name = next((f.name for f in opened[side].schema.fields if f.id == row.pair.field(side)), "A field")
                 found.append(f"{name} is written by another mirror already. Remove it here or there.")
+    if "archive" in (mirror.deletes, mirror.leaving):
+        for side, of in mirror.sides:
+            if of.away is None and any(row.pair.goes_to(side) for row in rows):
+                found.append(f"Choose below how an item of {opened[side].database.name} is archived.")
     if not mirror.match.keys:
         found.append("Choose at least one field by which items are recognised.")
     if in_ring(mirror, others):
@@ -352,6 +356,27 @@ def where_of(space: Space, fields: Sequence[Field], mode: Literal["all", "any", 
             raise NotValid(f"The filter on {field.name} is not valid.", str(unfit)) from None
         found.append(Comparison(field.id, test.operator, value))
     return Joined(mode, tuple(found)) if found else None
+
+
+def away_of(space: Space, fields: Sequence[Field], field_id: FieldId, typed: str) -> Away | None:
+    """Return what puts an item away, as it is typed; None while it is incomplete. Raises NotValid."""
+    field = next((f for f in fields if f.id == field_id), None)
+    if field is None or not typed.strip():
+        return None
+    if not field.can_write:
+        raise NotValid(f"{field.name} can only be read.", "Choose another field for archiving.")
+    env = space.env(datetime.now(UTC))
+    try:
+        return Away(field.id, field.seek(typed, env.zone, env.order))
+    except Unfit as unfit:
+        raise NotValid(f"{field.name} doesn’t take this value.", str(unfit)) from None
+
+
+def typed_away(space: Space, fields: Sequence[Field], away: Away) -> str:
+    """Return what puts an item away as it is typed."""
+    field = next((f for f in fields if f.id == away.field), None)
+    value = field.named(away.value) if field else away.value
+    return as_text(value, space.zone) if value is not None else ""
 
 
 def mode_of(where: Where | None) -> Literal["all", "any", "none"]:

@@ -7,7 +7,7 @@ from decimal import Decimal
 import pytest
 
 from kelvix.core.mirror import forms
-from kelvix.core.mirror.document import FieldPair, Key, MatchRule, Mirror, MirrorSide, Safety
+from kelvix.core.mirror.document import Away, FieldPair, Key, MatchRule, Mirror, MirrorSide, Safety
 from kelvix.core.mirror.merge import Agreed, Conflict, Outcome, Unmatched, Unread
 from kelvix.core.mirror.reconciling import Standing
 from kelvix.core.mirror.rich_text import RichText
@@ -69,7 +69,7 @@ def test_a_mirror_is_read_back_as_it_was_chosen():
     where = Joined("all", (Comparison("1", "is", "oak"), Comparison("2", "filled")))
     mirror = Mirror(
         MirrorSide(1, where),
-        MirrorSide(10**12),
+        MirrorSide(10**12, None, Away("status", "4")),
         (FieldPair("a", "1", "title", "text", {}, "to_right", "newest"), FieldPair("b", "2", "on", "day", {"at": "09:00"})),
         MatchRule((Key("1", "title", "near"),), 0.9),
         "left",

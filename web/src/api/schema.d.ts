@@ -2697,6 +2697,19 @@ export interface components {
             sentence: string;
         };
         /**
+         * AwayBody
+         * @description What archives an item: a value of a field, as it is typed.
+         */
+        AwayBody: {
+            /** Field */
+            field: string;
+            /**
+             * Value
+             * @default
+             */
+            value: string;
+        };
+        /**
          * BackcastOut
          * @description `state` is running, done, cancelled, failed or lost. `a_month` is how many events there were a month, on average; `same`
          *     says whether it was of the draft as it is now.
@@ -6043,6 +6056,13 @@ export interface components {
         /** SetUpIn */
         SetUpIn: {
             /**
+             * Archives
+             * @default {}
+             */
+            archives: {
+                [key: string]: components["schemas"]["AwayBody"];
+            };
+            /**
              * Comments
              * @description where new comments cross to
              * @default none
@@ -6103,6 +6123,13 @@ export interface components {
          *     can't do something.
          */
         SetUpOut: {
+            /**
+             * Archives
+             * @default {}
+             */
+            archives: {
+                [key: string]: components["schemas"]["AwayBody"];
+            };
             /**
              * Comments
              * @description where new comments cross to

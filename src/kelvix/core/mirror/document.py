@@ -9,7 +9,7 @@ from typing import Any, Literal
 
 from kelvix.core.mirror.lens import Side
 from kelvix.core.query import Where
-from kelvix.core.values import FieldId
+from kelvix.core.values import FieldId, Value
 
 Direction = Literal["both", "to_right", "to_left"]
 Policy = Literal["ask", "left", "right", "newest"]  # whose edit stands where both sides were edited
@@ -78,11 +78,21 @@ class Safety:
 
 
 @dataclass(frozen=True)
+class Away:
+    """What puts an item away, instead of deleting it: a value of a field."""
+
+    field: FieldId
+    value: Value
+
+
+@dataclass(frozen=True)
 class MirrorSide:
-    """A collection, by the number of its database; only those of its items that `where` lets through."""
+    """A collection, by the number of its database; only those of its items that `where` lets through. `away`: what puts an item
+    of it away, where that was said."""
 
     database: int
     where: Where | None = None
+    away: Away | None = None
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,7 @@ from decimal import Decimal
 from typing import Any
 
 from kelvix.core.fields import TYPES, from_wire
-from kelvix.core.mirror.document import FieldPair, Key, MatchRule, Mirror, MirrorSide, Safety
+from kelvix.core.mirror.document import Away, FieldPair, Key, MatchRule, Mirror, MirrorSide, Safety
 from kelvix.core.mirror.lens import Canonical
 from kelvix.core.mirror.merge import Agreed, Conflict, Outcome, Unmatched, Unread
 from kelvix.core.mirror.reconciling import Standing
@@ -143,8 +143,18 @@ def where_of(kept: Json) -> Where | None:
     return Comparison(kept["field"], kept["operator"], value_of(kept["value"]))
 
 
+def away_json(away: Away | None) -> Json:
+    return {"field": away.field, "value": value_json(away.value)} if away is not None else None
+
+
+def away_of(kept: Json) -> Away | None:
+    return Away(kept["field"], value_of(kept["value"])) if kept else None
+
+
 def mirror_json(mirror: Mirror) -> Json:
-    sides = {side: {"database": of.database, "where": where_json(of.where)} for side, of in mirror.sides}
+    sides = {
+        side: {"database": of.database, "where": where_json(of.where), "away": away_json(of.away)} for side, of in mirror.sides
+    }
     fields = [asdict(one) for one in mirror.fields]
     rest = {key: getattr(mirror, key) for key in CHOICES}
     since = mirror.comments_since.isoformat() if mirror.comments_since else None
@@ -153,7 +163,10 @@ def mirror_json(mirror: Mirror) -> Json:
 
 
 def mirror_of(kept: Json) -> Mirror:
-    left, right = (MirrorSide(kept[side]["database"], where_of(kept[side]["where"])) for side in ("left", "right"))
+    left, right = (
+        MirrorSide(kept[side]["database"], where_of(kept[side]["where"]), away_of(kept[side].get("away")))
+        for side in ("left", "right")
+    )
     match = MatchRule(tuple(Key(**key) for key in kept["match"]["keys"]), kept["match"]["least"])
     fields = tuple(FieldPair(**one) for one in kept["fields"])
     rest = {key: kept[key] for key in CHOICES if key in kept}

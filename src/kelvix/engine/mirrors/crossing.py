@@ -39,6 +39,7 @@ from kelvix.core.mirror.reconciling import Answer, Matched, Reconciled, Seen, St
 from kelvix.core.mirror.roots import edited
 from kelvix.core.query import Query
 from kelvix.core.values import FieldId, Value
+from kelvix.engine.mirrors.archiving import Archiving
 from kelvix.engine.mirrors.commenting import Commenting
 from kelvix.engine.mirrors.keeping import Intent, Keeping, Known, Landed, Note, Only, Pair, Said, State, Step
 from kelvix.engine.mirrors.running import UNTIL, Later, Running
@@ -58,6 +59,7 @@ class Crossing:
         self.mirror, self.fields, self.sides = running.mirror, running.fields, running.sides
         self.running, self.keeping, self.fresh, self.now = running, keeping, fresh, now
         self.commenting = Commenting(running, keeping, fresh, now)
+        self.archiving = Archiving(running, keeping, fresh, now, self._carry)
 
     def look_at(self, side: Side, item: str) -> float | None:
         """Do what is to be done about an item, in steps that commit one by one. Return None where that is over; else after how
@@ -206,6 +208,8 @@ class Crossing:
         left, right = items["left"], items["right"]
         if left is not None and right is not None:
             both: dict[Side, Item] = {"left": left, "right": right}
+            if self.archiving.is_to_come_back(pair, stands):
+                return self.archiving.bring_back(pair, both, step)
             if found.does == "merge" or found.does == "restore":
                 self._merged(pair, left, right, known, step)
                 return self._said(pair, both)
@@ -395,10 +399,14 @@ class Crossing:
             case "close":
                 step.pairs.append(replace(pair, linked="closed", state="closed", asks=None))
             case "outside":
-                step.pairs.append(replace(pair, linked="outside", state="outside", asks=None))
+                linked = pair.linked if pair.linked == "archived" else "outside"
+                step.pairs.append(replace(pair, linked=linked, state="outside", asks=None))
             case "wait":
                 step.pairs.append(replace(pair, state="missing"))
-            case "ask" | "archive":  # nothing is put away without a person: no collection says yet how it does that
+            case "archive" if found.side is not None and (item := items[found.side]) is not None:
+                then: Literal["archived", "closed"] = "closed" if items[OTHER[found.side]] is None else "archived"
+                return self.archiving.put_away(pair, found.side, item, then, found.asks or "deleted", step)
+            case "ask":
                 step.pairs.append(replace(pair, state="asked", asks=found.asks or "deleted"))
             case "delete" if found.side is not None:
                 return self._delete(pair, found.side, items, step)
@@ -450,6 +458,8 @@ class Crossing:
         item = items[left_over]
         assert item is not None
         closed = replace(pair, linked="closed", state="closed", asks=None)
+        if does == "delete" and pair.asks == "too_many" and self.mirror.deletes == "archive":
+            return self.archiving.put_away(replace(pair, asks=None), left_over, item, "closed", "deleted", Step(), True)
         if does == "delete":
             return self._delete_now(pair, left_over, item, Step())
         self.keeping.commit(Step(pairs=[closed]))
@@ -553,6 +563,8 @@ class Crossing:
     def _unsure(self, intent: Intent) -> None:
         """Let go of a change of which nobody knows whether it was made, since the item was edited meanwhile. Where a field is
         as it was, somebody may have seen our value and taken it back: that is asked."""
+        if intent.then is not None:
+            return self._drop(intent)
         step, pair, item = Step(closed=[intent.key]), self._pair(intent), self._read(intent.side, intent.item)
         if pair is not None and item is not None:
             agreed = dict(pair.agreed)
@@ -574,6 +586,8 @@ class Crossing:
     def _refused(self, intent: Intent) -> None:
         """Note what a side would not take, so that it is not offered again until it is another value."""
         pair = self._pair(intent)
+        if intent.then is not None:
+            return self.archiving.refused(intent, pair)
         step = Step(closed=[intent.key])
         if pair is not None:
             refused = dict(pair.refused)
@@ -616,6 +630,8 @@ class Crossing:
             if found is None:
                 return self.keeping.commit(step)
             pair = found
+            if intent.then is not None:
+                return self.archiving.landed(intent, written, pair, late)
         agreed, refused, turns = dict(pair.agreed), dict(pair.refused), dict(pair.turns)
         fields = dict(self.keeping.known(intent.side, item.id).fields)
         for one in self.fields:

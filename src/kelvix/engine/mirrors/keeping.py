@@ -40,12 +40,20 @@ class Said:
 
 
 @dataclass(frozen=True)
+class PutAway:
+    """An item of a pair that the mirror put away: what its field held before."""
+
+    side: Side
+    before: Value
+
+
+@dataclass(frozen=True)
 class Pair:
     """Two items that are the same thing. `digests`: of all that each was when nothing was open last, so that it is known
     whether anything of it was touched since; `refused`: what a side would not take, by matched fields and sides; `asks`: what a
     person is asked of the pair as a whole; `held`: matched fields of which nothing crosses until they are released; `turns`:
     what a field was agreed to be since somebody edited it, the latest last; `said`: what became of comments; None where they
-    did not cross when it was paired."""
+    did not cross when it was paired; `away`: which item was put away."""
 
     id: str
     left: str
@@ -60,6 +68,7 @@ class Pair:
     asks: Asks | None = None
     held: frozenset[str] = frozenset()
     said: Said | None = None
+    away: PutAway | None = None
 
     @property
     def is_held(self) -> bool:
@@ -75,7 +84,8 @@ class Intent:
     """A write that is meant to be made on a side, kept before it goes out. `pair`: whose item it is about; of a create,
     `source` is the item of the other side; of a comment, the root of what is said. `after`: what is agreed on once it has
     landed; `meant`: what the fields stand for then; `before`: what was there; `is_clean`: nothing of the item was touched since
-    nothing was open; `editor`: who edited the other side last, where that was a person."""
+    nothing was open; `editor`: who edited the other side last, where that was a person; `then`: how the pair is
+    linked once its item was put away, or back."""
 
     key: str
     side: Side
@@ -92,6 +102,7 @@ class Intent:
     is_clean: bool = False
     in_doubt: bool = False
     editor: str = ""
+    then: Literal["open", "archived", "closed"] | None = None
 
 
 @dataclass(frozen=True)

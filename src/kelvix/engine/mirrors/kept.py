@@ -16,7 +16,7 @@ from kelvix.core.mirror.merge import SIDES
 from kelvix.core.query import Query
 from kelvix.core.values import FieldId, Value
 from kelvix.engine.mirrors.crossing import Wish, digest
-from kelvix.engine.mirrors.keeping import Intent, IntentKind, Known, Landed, Note, Only, Pair, Said, Step
+from kelvix.engine.mirrors.keeping import Intent, IntentKind, Known, Landed, Note, Only, Pair, PutAway, Said, Step
 from kelvix.engine.mirrors.running import Later, Running
 from kelvix.store import crossings, mirror_intents, mirror_looks, mirrored_comments, mirrored_items, pairs, secrets
 from kelvix.store.database_server import IntegrityError, Transaction
@@ -307,6 +307,7 @@ def as_pair(kept: KeptPair) -> Pair:
         asks,
         frozenset(body.get("held", ())),
         _said_of(body["said"]) if body.get("said") else None,
+        PutAway(body["away"]["side"], forms.value_of(body["away"]["before"])) if body.get("away") else None,
     )
 
 
@@ -320,6 +321,7 @@ def pair_json(pair: Pair) -> dict[str, Any]:
         "open": {field: forms.outcome_json(one) for field, one in pair.open.items()},
         "held": sorted(pair.held),
         "said": _said_json(pair.said) if pair.said else None,
+        "away": {"side": pair.away.side, "before": forms.value_json(pair.away.before)} if pair.away else None,
     }
 
 
@@ -358,6 +360,7 @@ def intent_json(intent: Intent) -> dict[str, Any]:
         "before": {key: forms.value_json(value) for key, value in intent.before.items()},
         "is_clean": intent.is_clean,
         "editor": intent.editor,
+        "then": intent.then,
     }
 
 
@@ -378,4 +381,5 @@ def as_intent(kept: Mapping[str, Any]) -> Intent:
         kept.get("is_clean", False),
         kept["in_doubt"],
         kept.get("editor", ""),
+        kept.get("then"),
     )

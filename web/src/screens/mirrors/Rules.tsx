@@ -1,5 +1,6 @@
 import { MenuItem, Select } from "@mui/material";
-import type { SetUp } from "./queries";
+import { SIDES, type SetUp } from "./queries";
+import { Archive } from "./Archive";
 import type { Draft } from "./useSetUp";
 
 interface Props {
@@ -29,15 +30,26 @@ export function Rules({ setUp, draft, onChange }: Props) {
       <Choice
         label="If one item is deleted"
         value={draft.deletes ?? "ask"}
-        words={{ ask: "ask", follow: "delete the other, unless it was edited", keep: "keep the other" }}
+        words={{
+          ask: "ask",
+          follow: "delete the other, unless it was edited",
+          archive: "archive the other, unless it was edited",
+          keep: "keep the other",
+        }}
         onChange={(deletes) => onChange({ deletes })}
       />
       <Choice
         label="If an item comes outside the filter"
         value={draft.leaving ?? "stop"}
-        words={{ stop: "nothing more crosses", delete: "delete the other, unless it was edited" }}
+        words={{
+          stop: "nothing more crosses",
+          archive: "archive the other until it comes back",
+          delete: "delete the other, unless it was edited",
+        }}
         onChange={(leaving) => onChange({ leaving })}
       />
+      {(draft.deletes === "archive" || draft.leaving === "archive") &&
+        SIDES.map((side) => <Archive key={side} side={setUp[side]} of={side} draft={draft} onChange={onChange} />)}
       <Choice
         label="Ask before more is deleted in a day than"
         value={String(draft.share ?? 0.1)}

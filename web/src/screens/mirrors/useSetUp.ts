@@ -23,7 +23,8 @@ export function draftOf(setUp: SetUp): Draft {
     drift,
   }));
   const filters = { left: setUp.filters?.left ?? EMPTY, right: setUp.filters?.right ?? EMPTY };
-  return { name, match, creates, first, deletes, leaving, share, quiet, comments, fields, filters };
+  const archives = setUp.archives ?? {};
+  return { name, archives, match, creates, first, deletes, leaving, share, quiet, comments, fields, filters };
 }
 
 /** Edit how a mirror is set up; each edit is saved at once, and what is wrong is said by the server. */
