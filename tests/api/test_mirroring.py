@@ -278,6 +278,8 @@ def test_a_deletion_archives_the_other_item_as_it_was_said_and_can_be_undone(tas
     assert (last["kind"], last["after"]) == ("update", {"done": True})
     assert tasks.api("POST", f"/history/{last['n']}/undo")["undone"] == 1
     assert not tasks.right.source.one(row["right"]["id"]).values["done"]
+    tasks.set_up(archives={})
+    assert tasks.now()["state"] == "on", "how items are archived needs no new plan"
 
 
 def test_what_needs_a_person_is_told_with_its_mirror(tasks):

@@ -325,7 +325,8 @@ def _comments_since(was: Mirror, chosen: Mirror) -> datetime | None:
 def _needing_plan(mirror: Mirror) -> Mirror:
     """Return what of a mirror changes with a plan only."""
     fields = tuple(replace(one, policy="ask", drift="leave") for one in mirror.fields)
-    return Mirror(mirror.left, mirror.right, fields, mirror.match, mirror.creates, mirror.first)
+    left, right = (replace(of, away=None) for of in (mirror.left, mirror.right))
+    return Mirror(left, right, fields, mirror.match, mirror.creates, mirror.first)
 
 
 @dataclass(frozen=True)
