@@ -282,6 +282,30 @@ def test_a_deletion_archives_the_other_item_as_it_was_said_and_can_be_undone(tas
     assert tasks.now()["state"] == "on", "how items are archived needs no new plan"
 
 
+def test_an_option_without_a_counterpart_is_given_one_once_for_all_items_and_without_a_plan(orla):
+    made = make(orla, Issues)
+    found = made.api("GET", "/set-up")
+    kind = next(f for f in found["left"]["fields"] if f["type"] == "choice")
+    options = {c["name"]: c["id"] for c in kind["choices"]}
+    more = {"id": "kind", "left": kind["id"], "right": "kind", "translation": ""}
+    made.set_up(fields=[*found["fields"], more])
+    asked = [made.right.create({"title": f"May we visit? {n}", "kind": "3"}) for n in range(2)]  # a question: Workshop has none
+    made.plan()
+    made.carry_out()
+    assert made.now()["counts"]["no_counterpart"] == 2
+
+    def with_pair(field):
+        return {**field, "options": {"pairs": [*field["options"]["pairs"], [options["Wish"], "3"]]}}
+
+    fields = made.api("GET", "/set-up")["fields"]
+    made.set_up(fields=[with_pair(f) if f["id"] == "kind" else f for f in fields])
+    assert made.now()["state"] == "on"
+    assert "no_counterpart" not in made.settles()
+    kinds = {i.title: i.values[kind["id"]] for i in made.left.items()}
+    assert [kinds[f"May we visit? {n}"] for n in range(2)] == [options["Wish"]] * 2
+    assert [made.right.source.one(one).values["kind"] for one in asked] == ["3", "3"], "what stands for it already stays"
+
+
 def test_what_needs_a_person_is_told_with_its_mirror(tasks):
     tasks.plan()
     tasks.carry_out()

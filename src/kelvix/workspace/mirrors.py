@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
+from functools import partial
 from statistics import median
 from typing import Literal
 
@@ -39,6 +40,7 @@ from kelvix.workspace.refusals import NotNow, NotValid
 MAX_FIELDS = 100
 TRIED = 300  # items of each side on which a match rule is tried
 EXAMPLES = 12
+MATCHED = 1000  # pairs that are let be looked at at once
 
 
 @dataclass(frozen=True)
@@ -309,10 +311,42 @@ def save(engine: Engine, space: Space, mirror_id: int, saw: int, name: str, mirr
     mirror = replace(mirror, comments_since=_comments_since(kept.mirror, mirror))
     if not space.transact(lambda t: mirrors.save(t, space.id, mirror_id, saw, name.strip()[:200], mirror)):
         raise NotNow("This mirror was edited meanwhile.", "Reload it, then make the change again.")
-    if kept.state not in ("draft", "off") and _needing_plan(kept.mirror) != _needing_plan(mirror):
+    matched_more = _with_options_added(kept.mirror, mirror)
+    if matched_more != mirror:
+        _look_again(space, mirror_id)
+    if kept.state not in ("draft", "off") and _needing_plan(kept.mirror) != _needing_plan(matched_more):
         _set_state(engine, space, mirror_id, "off", "Fields and rules were changed. Create a plan to continue.", "paused")
     engine.dispatch.announce(space.id, "mirrors", f"mirror:{mirror_id}")
     return get(space, mirror_id)
+
+
+def _with_options_added(was: Mirror, chosen: Mirror) -> Mirror:
+    """Return a mirror as it is chosen, but for options that were given a counterpart: by that, nothing that has crossed
+    stands for anything else."""
+    before = {one.id: one for one in was.fields}
+
+    def of(one: FieldPair) -> FieldPair:
+        old = before.get(one.id)
+        if old is None or replace(one, options=old.options) != replace(old, policy=one.policy, drift=one.drift):
+            return one
+        pairs_, known = (list(of.options.get("pairs", ())) for of in (one, old))
+        added = pairs_[len(known) :]
+        lefts, rights = {left for left, _ in known}, {right for _, right in known}
+        is_more = pairs_[: len(known)] == known and {**one.options, "pairs": known} == {**old.options, "pairs": known}
+        return (
+            replace(one, options=old.options) if is_more and all(a not in lefts or b not in rights for a, b in added) else one
+        )
+
+    return replace(chosen, fields=tuple(of(one) for one in chosen.fields))
+
+
+def _look_again(space: Space, mirror_id: int) -> None:
+    """Let all pairs be looked at again of which a value had no counterpart."""
+    after = 0
+    while rows := space.read(partial(pairs.page, mirror_id=mirror_id, states=("no_counterpart",), after=after, limit=MATCHED)):
+        items = [row.left_item for row in rows if row.left_item is not None]
+        space.transact(partial(mirror_looks.stir, workspace_id=space.id, mirror_id=mirror_id, side="left", items=items))
+        after = rows[-1].n
 
 
 def _comments_since(was: Mirror, chosen: Mirror) -> datetime | None:

@@ -6,6 +6,7 @@ import { useNotices } from "../../frame/Notices";
 import { reads } from "../../fields";
 import { FieldEditor } from "../../fields/FieldEditor";
 import { dateTime } from "../../parts/dates";
+import { OptionForAll } from "./OptionForAll";
 import type { Mirror, OpenField, Row, RowItem } from "./queries";
 import { asking } from "./words";
 
@@ -31,7 +32,8 @@ export function Settling({ row, mirror, zone }: Props) {
             <b>
               {nameOf(mirror, one.field)} {one.state === "unreadable" ? "can’t be read." : "has no counterpart on the other side."}
             </b>
-            <span className="quiet">The other fields cross. Match its options in Fields and rules.</span>
+            <span className="quiet">The other fields cross.</span>
+            {one.state === "no_counterpart" && <OptionForAll mirror={mirror} field={one.field} />}
           </div>
         ))}
         {row.refused.map((field) => (
