@@ -131,15 +131,7 @@ class ByHand:
         return [as_pair(r) for r in self.space.read(lambda t: pairs.page(t, self.kept.id, (), 0, 100)) if r.linked == "open"]
 
     def sweep(self, side):
-        stage = {
-            "does": "sweep",
-            "side": side,
-            "after": None,
-            "left": 0,
-            "right": 0,
-            "since": looking.now().isoformat(),
-            "parity": 0,
-        }
+        stage = {"does": "sweep", "left": 0, "right": 0, "parity": 0, **sweeping.from_the_top(side)}
         while stage["does"] == "sweep" and stage["side"] == side:
             stage = sweeping.sweep(self.space, self.kept, self.running, stage, "")
 
@@ -216,13 +208,28 @@ def test_an_item_that_a_shifted_page_left_out_is_asked_for_and_stays(mirror):
         mirror.create("left", f"Pipe {n}")
     mirror.settles()
     whole = mirror.sides["right"].source.query(Query(limit=50))
-    mirror.between["right"].pages = [Page(whole.items[:2], None, True)]
+    mirror.between["right"].pages = [Page(whole.items[:2], None, True)] * 2  # the second time, too
     mirror.sweep("right")
     assert ("right", whole.items[2].id) in mirror.stirred()
     for side, item in mirror.stirred():
         mirror.look(side, item)
     assert len(mirror.titles("left")) == 3 == len(mirror.titles("right"))
     assert {p.state for p in mirror.pairs()} == {"in_step"}
+
+
+def test_a_side_is_read_once_more_only_where_something_is_missing(mirror, monkeypatch):
+    for n in range(3):
+        mirror.create("left", f"Pipe {n}")
+    mirror.settles()
+    asked, query = [], Between.query
+    monkeypatch.setattr(Between, "query", lambda self, of: asked.append(of) or query(self, of))
+    mirror.space.transact(lambda t: t.execute("DELETE FROM mirror_look"))
+    mirror.sweep("right")
+    assert len(asked) == 1 and not mirror.stirred()
+    gone = mirror.sides["right"].items()[1]
+    mirror.sides["right"].source.write(Write("delete", "by hand", gone.id, version=gone.version))
+    mirror.sweep("right")
+    assert len(asked) == 3 and mirror.stirred() == {("right", gone.id)}
 
 
 @pytest.mark.parametrize("is_same", [True, False], ids=["the same items", "others"])

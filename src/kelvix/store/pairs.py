@@ -427,6 +427,25 @@ def is_shared(t: Transaction, mirror_id: int, collections: tuple[int, int]) -> b
     )
 
 
+def swept(
+    t: Transaction, mirror_id: int, collection_id: int, side: Side, items: Sequence[str]
+) -> dict[str, tuple[str | None, str | None]]:
+    """Return of items that were read what tells whether they were changed since, and the states of their rows; None where
+    they were never seen, or have no row."""
+    if not items:
+        return {}
+    rows = t.rows(
+        "SELECT m.item_id, m.digest, p.state FROM mirrored_item m "
+        f"LEFT JOIN pair p ON p.mirror_id=%s AND p.{side}_open=m.item_id "
+        f"WHERE m.collection_id=%s AND m.item_id IN ({','.join(['%s'] * len(items))})",
+        (mirror_id, collection_id, *items),
+    )
+    found: dict[str, tuple[str | None, str | None]] = {r["item_id"]: (r["digest"], r["state"]) for r in rows}
+    rest = [item for item in items if found.get(item, (None, None))[1] is None]
+    states = states_of(t, mirror_id, side, rest)  # of pairs that ended, and of items that are not known
+    return found | {item: (found.get(item, (None, None))[0], states.get(item)) for item in rest}
+
+
 def touch(t: Transaction, collection_id: int, items: Sequence[str]) -> None:
     """Note that items were read again, and are as they were."""
     if items:

@@ -8,7 +8,6 @@ from datetime import UTC, datetime, time, timedelta
 from functools import partial
 from typing import Any
 
-from kelvix.core.mirror.document import OTHER
 from kelvix.core.mirror.lens import Side
 from kelvix.core.mirror.merge import SIDES
 from kelvix.core.mirror.reconciling import Seen
@@ -40,43 +39,61 @@ def seconds_to_next(now: datetime, mirror_id: int, is_told: bool) -> float:
 
 
 def begin(t: Transaction, space: Space, kept: KeptMirror) -> None:
-    """Begin a sweep of a mirror that is on."""
+    """Begin a sweep of a mirror that is on. Where some items are known to be gone, it is noted of each that was read."""
     parity = crossings.begin_parity(t, space.id, kept.id)
-    since = datetime.now(UTC).isoformat()
-    stage = {"does": "sweep", "side": "left", "after": None, "left": 0, "right": 0, "since": since, "parity": parity}
+    notes = pairs.waiting(t, kept.id, ("asked", "missing")) is not None
+    stage = {"does": "sweep", "left": 0, "right": 0, "parity": parity, **from_the_top("left", notes)}
     mirrors.set_stage(t, space.id, kept.id, stage)
     mirrors.sweep_in(t, space.id, kept.id, seconds_to_next(datetime.now(space.zone), kept.id, True))
 
 
+def from_the_top(side: Side, notes: bool = False) -> dict[str, Any]:
+    """Return where reading a side begins. `rows`: how many items were read that have a row; `notes`: each is noted, so that it
+    is known which were not read."""
+    return {"side": side, "after": None, "rows": 0, "notes": notes, "since": datetime.now(UTC).isoformat()}
+
+
 def sweep(space: Space, kept: KeptMirror, running: Running, stage: Stage, token: str) -> Stage | None:
-    """Read a page of a side: the stage after it. Raises Stop where a side is empty that was not."""
+    """Read a page of a side: the stage after it. Raises Stop where a side is empty that was not.
+
+    If as many items were read as have rows, none is missing. Otherwise the side is read once more, and each item noted."""
     side: Side = stage["side"]
     source = running.sides[side]
     page = source.query(Query(limit=PAGE, after=stage["after"]))
     here = {item.id: item for item in page.items if source.has(item)}
     inside = {id for id, item in here.items() if running.is_inside(side, item)}
-    count = stage[side] + len(here)
+    count, notes = stage[side] + len(here), stage.get("notes", True)
     after: dict[str, Any] = {**stage, "after": page.after, side: count}
     if page.after is None:
         check_not_empty(space, kept, side, count)
-        after |= {"side": OTHER[side]} if side == "left" else {"does": "parity", "after": 0, "report": _empty()}
 
-    def work(t: Transaction) -> bool:
-        if not mirrors.set_stage(t, space.id, kept.id, after, token):
-            return False
-        known = mirrored_items.digests(t, kept.collection(side), list(here))
-        states = pairs.states_of(t, kept.id, side, list(here))
-        same = {id for id, item in here.items() if known.get(id) == digest(item)}
-        pairs.touch(t, kept.collection(side), list(known))
-        stirred = [id for id in here if is_looked_at(states.get(id), id in inside, id in same)]
+    def work(t: Transaction) -> dict[str, Any] | None:
+        known = pairs.swept(t, kept.id, kept.collection(side), side, list(here))
+        states = {id: state for id, (_, state) in known.items()}
+        same = {id for id, item in here.items() if known[id][0] == digest(item)}
+        pairs.touch(t, kept.collection(side), [id for id in here if notes or states[id] == "closed"])
+        stirred = [id for id in here if is_looked_at(states[id], id in inside, id in same)]
         mirror_looks.stir(t, space.id, kept.id, side, stirred)
-        if page.after is None and page.exhaustive:
-            since = datetime.fromisoformat(stage["since"])
-            missing = pairs.not_seen_since(t, kept.id, kept.collection(side), side, since, 100_000)
-            mirror_looks.stir(t, space.id, kept.id, side, missing, 1.0, "deleted")
-        return True
+        rows = sum(state not in (None, "closed") for state in states.values())
+        now = {**after, "notes": notes, "rows": stage.get("rows", 0) + rows}
+        if page.after is None:
+            now |= _at_the_end(t, space, kept, side, now, page.exhaustive)
+        return now if mirrors.set_stage(t, space.id, kept.id, now, token) else None
 
-    return after if space.transact(work) else None
+    return space.transact(work)
+
+
+def _at_the_end(
+    t: Transaction, space: Space, kept: KeptMirror, side: Side, stage: Stage, is_exhaustive: bool
+) -> dict[str, Any]:
+    """Let what is missing of a side that was read be looked at; or read it once more, where it isn't known what is."""
+    if is_exhaustive and stage["notes"]:
+        since = datetime.fromisoformat(stage["since"])
+        missing = pairs.not_seen_since(t, kept.id, kept.collection(side), side, since, 100_000)
+        mirror_looks.stir(t, space.id, kept.id, side, missing, 1.0, "deleted")
+    elif is_exhaustive and stage["rows"] < pairs.items_of(t, kept.id, side):
+        return {side: 0, **from_the_top(side, True)}
+    return from_the_top("right", stage["notes"]) if side == "left" else {"does": "parity", "after": 0, "report": _empty()}
 
 
 def is_looked_at(state: str | None, is_inside: bool, is_same: bool) -> bool:
