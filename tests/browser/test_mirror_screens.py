@@ -5,7 +5,8 @@ from __future__ import annotations
 import pytest
 from playwright.sync_api import Page, expect
 
-from sides import Issues, Own
+from kelvix.core.collection import Write
+from sides import Issues, Own, Tasks
 from support import Person, until
 
 
@@ -125,3 +126,55 @@ def test_a_side_that_is_down_only_delays(page: Page, orla: Person, sides):
     would = page.get_by_role("list", name="What would cross")
     expect(would.get_by_text("Order calf leather").last).to_be_visible()
     assert "Order reed leather" in {i.title for i in theirs.items()}, "nothing is written"
+
+
+def test_a_comment_crosses_and_a_deletion_archives_as_it_was_said(page: Page, orla: Person):
+    tasks, issues = Tasks(orla, "Bench"), Issues(orla, "Restoration")
+    task = tasks.create({tasks.title: "Clean the trunk"})
+    made = orla.api("POST", "/mirrors", json={"left": tasks.id, "right": issues.id})["id"]
+    page.goto(f"/mirrors/{made}/rules")
+    expect(page.get_by_label("New comments cross", exact=True)).to_have_text("both ways")
+    choose(page, "If one item is deleted", "archive the other, unless it was edited")
+    expect(page.get_by_text("Choose below how an item of Restoration is archived.")).to_be_visible()
+    choose(page, "Archived in Restoration means: field", "Status")
+    choose(page, "Archived in Restoration means: value", "Done")
+    choose(page, "Archived in Bench means: field", "Done")
+    page.get_by_label("Archived in Bench means: value").fill("yes")
+    choose(page, "A new item crosses", "at once")
+    page.get_by_role("button", name="Create plan").click()
+    page.get_by_role("button", name="Carry out plan").click()
+    expect(page.get_by_role("group", name="Items by state").get_by_role("button", name="1in step")).to_be_visible()
+    with orla.practice_page() as practice:
+        practice.post(f"/tasks/tasks/{task}/comment", data={"text": "The pallets are glued."})
+    page.get_by_role("link", name="History").click()
+    crossed = page.get_by_role("list", name="What crossed")
+    expect(crossed.get_by_text("“Orla: The pallets are glued.”")).to_be_visible()
+    [issue] = issues.items()
+    assert [c.text for c in issues.source.comments(issue.id)] == ["Orla: The pallets are glued."]
+    crossed.get_by_role("button", name="Undo: Comment added").click()
+    expect(page.get_by_text("The comment was deleted again.")).to_be_visible()
+    assert issues.source.comments(issue.id) == ()
+    tasks.source.write(Write("delete", "by hand", task, version=tasks.source.one(task).version))
+    until(lambda: issues.source.one(issue.id).values["status"] == "4")
+
+
+def test_an_option_is_matched_once_where_it_is_missing(page: Page, orla: Person, sides):
+    own, theirs = sides
+    made = orla.api("POST", "/mirrors", json={"left": own.id, "right": theirs.id})["id"]
+    now = orla.api("GET", f"/mirrors/{made}/set-up")
+    kind = next(f for f in now["left"]["fields"] if f["type"] == "choice")
+    more = {"id": "kind", "left": kind["id"], "right": "kind", "translation": ""}
+    body = {k: v for k, v in now.items() if k not in ("id", "version", "left", "right", "problems", "windows")}
+    fields = [*now["fields"], more]
+    orla.api("PUT", f"/mirrors/{made}/set-up", json=body | {"quiet": 0, "fields": fields}, headers={"if-match": "1"})
+    theirs.create({theirs.title: "May we visit?", "kind": "3"})
+    page.goto(f"/mirrors/{made}")
+    page.get_by_role("button", name="Create plan").click()
+    page.get_by_role("button", name="Carry out plan").click()
+    page.get_by_role("group", name="Items by state").get_by_role("button", name="1no counterpart").click()
+    page.get_by_role("button", name="2 of 2 options").click()
+    page.get_by_label("Option for Question of Kind").select_option("Wish")
+    page.get_by_role("dialog").get_by_role("button", name="Save").click()
+    expect(page.get_by_text("No items in this state.")).to_be_visible()
+    wish = next(c["id"] for c in kind["choices"] if c["name"] == "Wish")
+    until(lambda: {i.title: i.values[kind["id"]] for i in own.items()}["May we visit?"] == wish)

@@ -56,7 +56,10 @@ class Commenting:
                     counts[side] += 1
         now, there = self.keeping.pair_of("left", pair.left), frozenset(said["left"]) | frozenset(said["right"])
         if now is not None and now.id == pair.id:
-            self.keeping.commit(Step(pairs=[replace(now, said=Said(there, counts, since))]))
+            step = Step(pairs=[replace(now, said=Said(there, counts, since))])
+            if counts != {side: items[side].comments or 0 for side in SIDES}:
+                step.stirred.append(("left", pair.left))  # so that what was added here is not taken for somebody's
+            self.keeping.commit(step)
 
     def _said(self, side: Side, item: str) -> dict[str, tuple[str, datetime]]:
         """Return what is said about an item, and when, the first first, each by its root. Raises Later where another mirror is

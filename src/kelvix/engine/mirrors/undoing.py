@@ -104,7 +104,12 @@ def undo(space: Space, kept: KeptMirror, one: Crossing, by: str, looks: Looking)
         raise CannotUndo("It is not there any more.") from None
     except UnknownOutcomeError:
         raise CannotUndo("The app did not answer. Check the item, then undo it again.") from None
-    space.transact(lambda t: crossings.set_undone(t, kept.id, one.n, by))
+
+    def work(t: Transaction) -> None:
+        crossings.set_undone(t, kept.id, one.n, by)
+        mirror_looks.stir(t, space.id, kept.id, one.side, [one.item_id])  # so that this is not taken for somebody's edit
+
+    space.transact(work)
 
 
 def _comment_to_delete(source: Collection, one: Crossing) -> str:

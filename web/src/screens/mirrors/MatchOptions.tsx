@@ -32,9 +32,17 @@ export function MatchOptions({ left, right, pairs, onChange }: Props) {
 
 function OptionsDialog({ left, right, pairs, onChange, onClose }: Props & { onClose: () => void }) {
   const [now, setNow] = useState(pairs);
+  const firstOf = (ours: string) => now.find(([option]) => option === ours);
   const set = (ours: string, theirs: string) => {
-    const rest = now.filter(([option]) => option !== ours);
+    const rest = now.filter((pair) => pair !== firstOf(ours));
     setNow(theirs ? [...rest, [ours, theirs]] : rest);
+  };
+  // Several options of the right may stand for one of the left: all but the first are listed by themselves.
+  const ofRight = (theirs: string) => now.find((pair) => pair[1] === theirs && pair !== firstOf(pair[0] ?? ""));
+  const others = optionsOf(right).filter((one) => ofRight(one.id) || !now.some(([, theirs]) => theirs === one.id));
+  const setOther = (theirs: string, ours: string) => {
+    const rest = now.filter((pair) => pair !== ofRight(theirs));
+    setNow(ours ? [...rest, [ours, theirs]] : rest);
   };
   return (
     <Dialog open onClose={onClose} maxWidth="sm" fullWidth>
@@ -55,7 +63,7 @@ function OptionsDialog({ left, right, pairs, onChange, onClose }: Props & { onCl
                   <select
                     className="find"
                     aria-label={`Option for ${one.name}`}
-                    value={now.find(([ours]) => ours === one.id)?.[1] ?? ""}
+                    value={firstOf(one.id)?.[1] ?? ""}
                     onChange={(event) => set(one.id, event.target.value)}
                   >
                     <option value="">no counterpart</option>
@@ -66,6 +74,26 @@ function OptionsDialog({ left, right, pairs, onChange, onClose }: Props & { onCl
                     ))}
                   </select>
                 </td>
+              </tr>
+            ))}
+            {others.map((one) => (
+              <tr key={`right ${one.id}`}>
+                <td>
+                  <select
+                    className="find"
+                    aria-label={`Option for ${one.name} of ${right.name}`}
+                    value={ofRight(one.id)?.[0] ?? ""}
+                    onChange={(event) => setOther(one.id, event.target.value)}
+                  >
+                    <option value="">no counterpart</option>
+                    {optionsOf(left).map((our) => (
+                      <option key={our.id} value={our.id}>
+                        {our.name}
+                      </option>
+                    ))}
+                  </select>
+                </td>
+                <td>{one.name}</td>
               </tr>
             ))}
           </tbody>
