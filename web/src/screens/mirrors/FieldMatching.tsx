@@ -107,12 +107,14 @@ function One({ pair, told, setUp, onChange, onRemove }: OneProps) {
           told?.choices[0]?.words
         )}
         {left && right && Array.isArray(pair.options?.pairs) && (
-          <MatchOptions
-            left={left}
-            right={right}
-            pairs={pair.options.pairs as string[][]}
-            onChange={(pairs) => onChange({ options: { ...pair.options, pairs } })}
-          />
+          <div>
+            <MatchOptions
+              left={left}
+              right={right}
+              pairs={pair.options.pairs as string[][]}
+              onChange={(pairs) => onChange({ options: { ...pair.options, pairs } })}
+            />
+          </div>
         )}
       </td>
       <td>
