@@ -507,7 +507,7 @@ def turn_on(engine: Engine, space: Space, mirror_id: int) -> None:
     NotNow."""
     kept = get(space, mirror_id)
     if kept.left_collection is None or kept.state in ("draft", "planning", "planned"):
-        raise NotNow("This mirror has no plan.", "Create a plan, check it, then carry it out.")
+        raise NotNow("A plan is missing.", "Create a plan and check it. Then the mirror can be turned on.")
     if kept.state == "off" and kept.reason:
         raise NotNow("Fields and rules were changed.", "Create a plan to continue.")
 

@@ -60,38 +60,24 @@ function OptionsDialog({ left, right, pairs, onChange, onClose }: Props & { onCl
               <tr key={one.id}>
                 <td>{one.name}</td>
                 <td>
-                  <select
-                    className="find"
-                    aria-label={`Option for ${one.name}`}
-                    value={firstOf(one.id)?.[1] ?? ""}
-                    onChange={(event) => set(one.id, event.target.value)}
-                  >
-                    <option value="">no counterpart</option>
-                    {optionsOf(right).map((their) => (
-                      <option key={their.id} value={their.id}>
-                        {their.name}
-                      </option>
-                    ))}
-                  </select>
+                  <Counterpart
+                    label={`Option for ${one.name}`}
+                    of={right}
+                    value={firstOf(one.id)?.[1]}
+                    onChange={(theirs) => set(one.id, theirs)}
+                  />
                 </td>
               </tr>
             ))}
             {others.map((one) => (
               <tr key={`right ${one.id}`}>
                 <td>
-                  <select
-                    className="find"
-                    aria-label={`Option for ${one.name} of ${right.name}`}
-                    value={ofRight(one.id)?.[0] ?? ""}
-                    onChange={(event) => setOther(one.id, event.target.value)}
-                  >
-                    <option value="">no counterpart</option>
-                    {optionsOf(left).map((our) => (
-                      <option key={our.id} value={our.id}>
-                        {our.name}
-                      </option>
-                    ))}
-                  </select>
+                  <Counterpart
+                    label={`Option for ${one.name} of ${right.name}`}
+                    of={left}
+                    value={ofRight(one.id)?.[0]}
+                    onChange={(ours) => setOther(one.id, ours)}
+                  />
                 </td>
                 <td>{one.name}</td>
               </tr>
@@ -113,5 +99,26 @@ function OptionsDialog({ left, right, pairs, onChange, onClose }: Props & { onCl
         </Button>
       </DialogActions>
     </Dialog>
+  );
+}
+
+interface CounterpartProps {
+  label: string;
+  of: Field;
+  value: string | undefined;
+  onChange: (option: string) => void;
+}
+
+/** One of a field's options, or none. */
+function Counterpart({ label, of, value, onChange }: CounterpartProps) {
+  return (
+    <select className="find" aria-label={label} value={value ?? ""} onChange={(event) => onChange(event.target.value)}>
+      <option value="">no counterpart</option>
+      {optionsOf(of).map((option) => (
+        <option key={option.id} value={option.id}>
+          {option.name}
+        </option>
+      ))}
+    </select>
   );
 }
