@@ -19,7 +19,9 @@ class Mirrored:
 
     def set_up(self, **changes):
         now = self.api("GET", "/set-up")
-        body = {k: v for k, v in now.items() if k not in ("id", "version", "left", "right", "problems", "windows")} | changes
+        body = {
+            k: v for k, v in now.items() if k not in ("id", "version", "left", "right", "problems", "windows", "access")
+        } | changes
         return self.api("PUT", "/set-up", json=body, headers={"if-match": str(now["version"])})
 
     def now(self):

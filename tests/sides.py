@@ -40,6 +40,9 @@ class Side(ABC):
     @abstractmethod
     def edit(self, id: str, values: dict[str, Value]) -> None: ...
 
+    @abstractmethod
+    def delete(self, id: str) -> None: ...
+
     def fields(self) -> dict[str, Field]:
         """What can be written of it, by type: the first of each, but for the title."""
         found: dict[str, Field] = {}
@@ -91,6 +94,9 @@ class Own(Side):
         where = f"/databases/{self.id}/records/{id}"
         self.orla.api("PATCH", where, json={"values": self._sent(values)}, headers={"if-match": str(version)})
 
+    def delete(self, id):
+        self.orla.api("POST", f"/databases/{self.id}/records/delete", json={"records": [int(id)]})
+
 
 class Outside(Side):
     """A place of an app."""
@@ -121,6 +127,9 @@ class Outside(Side):
     def edit(self, id, values):
         version = self.source.one(id).version
         self.source.write(Write("update", f"by hand {uuid4()}", id, values, version, opens=self._opens))
+
+    def delete(self, id):
+        self.source.write(Write("delete", f"by hand {uuid4()}", id, version=self.source.one(id).version))
 
     def _opens(self, file: File) -> Iterator[bytes]:
         return file_content.content(self.orla.kelvix.engine, self.orla.space, file)

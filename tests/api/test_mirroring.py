@@ -6,7 +6,6 @@ from datetime import date
 
 import pytest
 
-from kelvix.core.collection import Write
 from kelvix.core.fields import from_wire
 from kelvix.engine import file_content
 from mirrored import Mirrored, make
@@ -151,8 +150,7 @@ def test_a_deletion_is_asked_and_decided(tasks, does, left):
     tasks.plan()
     tasks.carry_out()
     row = tasks.row("Blower hums")
-    version = tasks.right.source.one(row["right"]["id"]).version
-    tasks.right.source.write(Write("delete", "by hand", row["right"]["id"], version=version))
+    tasks.right.delete(row["right"]["id"])
     until(lambda: tasks.now()["counts"].get("asked") == 1)
     [asked] = tasks.rows("asked")
     assert asked["asks"] == "deleted"

@@ -6,7 +6,6 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 
-from kelvix.core.collection import Write
 from kelvix.core.mirror import proposals
 from kelvix.core.mirror.document import Mirror, MirrorSide
 from kelvix.engine.mirrors import planning
@@ -97,7 +96,7 @@ def test_edits_cross_both_ways_and_deletions_are_asked(two):
     until(lambda: two.titles(two.left) == two.titles(two.right), 20)
     two.settles()
     assert {"Clean the great trunk", "Voice the Principal 4′"} <= set(two.titles(two.left))
-    two.right.source.write(Write("delete", "by hand", theirs.id, version=two.right.source.one(theirs.id).version))
+    two.right.delete(theirs.id)
     until(lambda: two.counts().get("asked") == 1, 20)
     assert len(two.left.items()) == 4, "nothing is deleted before a person said so"
 

@@ -9,7 +9,7 @@ from secrets import token_hex
 
 import pytest
 
-from kelvix.core.collection import Collection, GoneError, Page, TransientError, UnknownOutcomeError, Write
+from kelvix.core.collection import Collection, GoneError, Page, TransientError, UnknownOutcomeError
 from kelvix.core.mirror import proposals
 from kelvix.core.mirror.document import OTHER, Mirror, MirrorSide, Safety
 from kelvix.core.query import Query
@@ -227,7 +227,7 @@ def test_a_side_is_read_once_more_only_where_something_is_missing(mirror, monkey
     mirror.sweep("right")
     assert len(asked) == 1 and not mirror.stirred()
     gone = mirror.sides["right"].items()[1]
-    mirror.sides["right"].source.write(Write("delete", "by hand", gone.id, version=gone.version))
+    mirror.sides["right"].delete(gone.id)
     mirror.sweep("right")
     assert len(asked) == 3 and mirror.stirred() == {("right", gone.id)}
 
@@ -241,7 +241,7 @@ def test_items_that_are_all_renumbered_are_deleted_nowhere(orla, is_same):
         mirror.create("left", f"Pipe {n}")
     mirror.settles()
     for item in mirror.sides["right"].items():
-        mirror.sides["right"].source.write(Write("delete", f"renumber {item.id}", item.id, version=item.version))
+        mirror.sides["right"].delete(item.id)
     new = {mirror.create("right", f"{'Pipe' if is_same else 'Reed'} {n}") for n in range(8)}
     looks = [("right", pair.right) for pair in mirror.pairs()]
     mirror.space.transact(

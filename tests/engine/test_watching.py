@@ -5,7 +5,6 @@ from __future__ import annotations
 
 import pytest
 
-from kelvix.core.collection import Write
 from kelvix.store import consumers, subscriptions
 from sides import Issues, Outside, Sheets, Tables, Tasks
 from support import until
@@ -110,7 +109,7 @@ def test_what_was_removed_is_told_with_what_it_was(orla, there):
     id = there.create({there.title: "Oil the blower", date: example(there, 1)})
     there.create({there.title: "It stays", date: example(there, 1)})
     flow = listen(orla, there, "removed", date, carries=False)
-    there.source.write(Write("delete", "by hand, to delete", id, version=there.source.one(id).version))
+    there.delete(id)
     of = orla.space.read(lambda t: subscriptions.of_workflow(t, orla.space.id, flow))
     orla.space.transact(lambda t: subscriptions.sweep_soon(t, of))
     orla.api("POST", f"/workflows/{flow}/check-now")

@@ -76,8 +76,9 @@ class StageOut(BaseModel):
 
 
 class MirrorOut(BaseModel):
-    """`counts`: items by state. `plan`: how many a plan pairs, creates on each side, leaves alone and is in doubt about.
-    `delay`: what an edit takes to cross typically, in milliseconds."""
+    """`counts`: items by state. `asked`: those of which a person is asked as a whole, by what is asked. `plan`: how many a plan
+    pairs, creates on each side, leaves alone and is in doubt about. `delay`: what an edit takes to cross typically, in
+    milliseconds."""
 
     id: int
     name: str
@@ -88,6 +89,7 @@ class MirrorOut(BaseModel):
     matched: list[MatchedFieldOut]
     created_at: datetime
     counts: dict[str, int]
+    asked: dict[str, int]
     plan: dict[str, int]
     waiting: int
     delay: int | None
@@ -126,10 +128,20 @@ class ChoiceOut(BaseModel):
     words: str
 
 
+class AskedOut(BaseModel):
+    """An option of a translation: one of `choices`, or typed where there are none."""
+
+    option: str
+    words: str
+    choices: list[ChoiceOut]
+
+
 class MatchedOut(FieldPairBody):
-    """Two matched fields: the translations between them, what does not cross, and what must be put right."""
+    """Two matched fields: the translations between them, the options of theirs, what does not cross, and what must be put
+    right."""
 
     choices: list[ChoiceOut]
+    asks: list[AskedOut]
     loses: list[str]
     wrong: str | None
 
@@ -193,7 +205,7 @@ class SideFieldsOut(BaseModel):
 
 class SetUpOut(RulesBody):
     """How a mirror is set up. `problems`: what must be put right before a plan; `windows`: what can't be promised since an app
-    can't do something."""
+    can't do something; `access`: whose accounts read and write, and who may read what crosses."""
 
     id: int
     version: int
@@ -202,6 +214,7 @@ class SetUpOut(RulesBody):
     fields: list[MatchedOut]
     problems: list[str]
     windows: list[str]
+    access: list[str]
 
 
 class TriedPair(BaseModel):
@@ -253,6 +266,7 @@ def _out(one: Summary) -> MirrorOut:
         matched=[_matched_field(pair, one) for pair in kept.mirror.fields],
         created_at=kept.created_at,
         counts=dict(one.counts),
+        asked=dict(one.asked),
         plan=dict(one.plan),
         waiting=one.waiting,
         delay=one.delay,
@@ -287,6 +301,10 @@ def _matched(row: MatchedRow) -> MatchedOut:
         empty=p.empty,
         drift=p.drift,
         choices=[ChoiceOut(code=c.code, words=c.words) for c in row.choices],
+        asks=[
+            AskedOut(option=a.option, words=a.words, choices=[ChoiceOut(code=c, words=w) for c, w in a.choices])
+            for a in row.asks
+        ],
         loses=list(row.loses),
         wrong=row.wrong,
     )
@@ -339,6 +357,7 @@ def _set_up(who: Caller, found: SetUp) -> SetUpOut:
         fields=[_matched(row) for row in found.rows],
         problems=list(found.problems),
         windows=list(found.windows),
+        access=list(found.access),
     )
 
 

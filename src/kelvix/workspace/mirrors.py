@@ -18,6 +18,7 @@ from kelvix.core.mirror.lens import Side
 from kelvix.core.mirror.matching import match
 from kelvix.core.mirror.merge import SIDES
 from kelvix.core.mirror.translations import TRANSLATIONS, fitting
+from kelvix.core.mirror.translations.translation import Asked
 from kelvix.core.not_found import NotFoundError
 from kelvix.core.operators import OPERATORS, Operator
 from kelvix.core.query import Comparison, Joined, Query, Where
@@ -29,7 +30,7 @@ from kelvix.engine.mirrors import planning, sweeping
 from kelvix.engine.mirrors import sides as opening
 from kelvix.engine.mirrors.running import Stop
 from kelvix.engine.mirrors.sides import Opened
-from kelvix.store import crossings, mirror_consumers, mirror_looks, mirrors, pairs
+from kelvix.store import connections, crossings, mirror_consumers, mirror_looks, mirrors, pairs
 from kelvix.store.database_server import Transaction
 from kelvix.store.mirrors import KeptMirror
 from kelvix.store.records import Origin
@@ -45,13 +46,15 @@ MATCHED = 1000  # pairs that are let be looked at at once
 
 @dataclass(frozen=True)
 class Summary:
-    """A mirror with its health. `waiting`: items that are to be looked at; `delay`: what an edit takes to cross typically, in
-    ms; `problem`: what is wrong with the app of a side."""
+    """A mirror with its health. `asked`: pairs of which a person is asked as a whole, by what is asked; `waiting`: items that
+    are to be looked at; `delay`: what an edit takes to cross typically, in ms; `problem`: what is wrong with the app of a
+    side."""
 
     kept: KeptMirror
     left: Database | None
     right: Database | None
     counts: Mapping[str, int]
+    asked: Mapping[str, int]
     plan: Mapping[str, int]
     waiting: int
     delay: int | None
@@ -76,11 +79,13 @@ def _summary(t: Transaction, known: Mapping[int, Database], kept: KeptMirror) ->
     sides = mirror_consumers.of_mirror(t, kept.workspace_id, kept.id)
     problem = next((r["problem"] for r in sides if r["problem"] and r["state"] == "on"), None)
     plan = pairs.plan_counts(t, kept.id) if kept.state in ("planned", "planning") else {}
+    counts = pairs.counts(t, kept.id)
     return Summary(
         kept,
         known.get(kept.mirror.left.database),
         known.get(kept.mirror.right.database),
-        pairs.counts(t, kept.id),
+        counts,
+        pairs.asked(t, kept.id) if counts.get("asked") else {},
         plan,
         mirror_looks.waiting(t, kept.id),
         int(median(delays)) if delays else None,
@@ -138,6 +143,7 @@ class MatchedRow:
 
     pair: FieldPair
     choices: tuple[Choice, ...]
+    asks: tuple[Asked, ...]
     loses: tuple[str, ...]
     wrong: str | None
 
@@ -155,6 +161,7 @@ class SetUp:
     rows: tuple[MatchedRow, ...]
     problems: tuple[str, ...]
     windows: tuple[str, ...]
+    access: tuple[str, ...]
 
 
 def set_up(engine: Engine, space: Space, mirror_id: int) -> SetUp:
@@ -175,6 +182,7 @@ def set_up(engine: Engine, space: Space, mirror_id: int) -> SetUp:
         rows,
         tuple(_problems(kept.mirror, rows, opened, [one.mirror for one in others])),
         tuple(_windows(opened)),
+        tuple(_access(space, kept.mirror, opened)),
     )
 
 
@@ -195,16 +203,17 @@ def _row(fields: Mapping[Side, Sequence[Field]], pair: FieldPair) -> MatchedRow:
     found = {side: next((f for f in fields[side] if f.id == pair.field(side)), None) for side in SIDES}
     left, right = found["left"], found["right"]
     if left is None or right is None:
-        return MatchedRow(pair, (), (), "One of these fields was removed. Choose another, or remove this row.")
+        return MatchedRow(pair, (), (), (), "One of these fields was removed. Choose another, or remove this row.")
     choices = tuple(Choice(one.code, one.words) for _, one in fitting(left, right))
     if pair.translation not in {c.code for c in choices}:
-        return MatchedRow(pair, choices, (), f"{left.name} and {right.name} can’t be matched: their values are of other kinds.")
+        said = f"{left.name} and {right.name} can’t be matched: their values are of other kinds."
+        return MatchedRow(pair, choices, (), (), said)
     translation = TRANSLATIONS[pair.translation]
     wrong = translation.wrong(left, right, pair.options)
     for side, field in (("left", left), ("right", right)):
         if not field.can_write and pair.direction in ("both", f"to_{side}"):
             wrong = wrong or f"{field.name} can only be read, so edits can’t go there."
-    return MatchedRow(pair, choices, translation.loses(left, right, pair.options), wrong)
+    return MatchedRow(pair, choices, translation.asks(left, right), translation.loses(left, right, pair.options), wrong)
 
 
 def _problems(mirror: Mirror, rows: Sequence[MatchedRow], opened: Mapping[Side, Opened], others: Sequence[Mirror]) -> list[str]:
@@ -289,6 +298,19 @@ def _windows(opened: Mapping[Side, Opened]) -> list[str]:
         if not can.keys:
             said.append(f"{name} doesn’t know repeated writes: after a lost answer, you may be asked what was created.")
     return said
+
+
+def _access(space: Space, mirror: Mirror, opened: Mapping[Side, Opened]) -> list[str]:
+    """Return whose accounts read and write, and who may read what crosses, as sentences."""
+    said = []
+    for side in SIDES:
+        number = opened[side].connection
+        used = space.read(partial(connections.get, workspace_id=space.id, connection_id=number)) if number is not None else None
+        if used is not None:
+            does = "reads and writes" if mirror.writes_to(side) else "only reads"
+            said.append(f"Kelvix {does} {opened[side].database.name} as {used.account}, by the connection “{used.name}”.")
+    names = " and ".join(dict.fromkeys(opened[side].database.name for side in SIDES))
+    return [*said, f"Everyone in this workspace can read what crosses between {names}, with its history."]
 
 
 @dataclass(frozen=True)

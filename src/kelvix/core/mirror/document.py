@@ -122,6 +122,10 @@ class Mirror:
     def creates_on(self, side: Side) -> bool:
         return self.creates in ("both", side)
 
+    def writes_to(self, side: Side) -> bool:
+        """Say whether anything is ever written to a side."""
+        return self.creates_on(side) or self.comments_on(side) or any(one.goes_to(side) for one in self.fields)
+
     def comments_on(self, side: Side) -> bool:
         """Say whether new comments of the other side cross to this one."""
         return self.comments in ("both", f"to_{side}")

@@ -1,6 +1,7 @@
 import { MenuItem, Select } from "@mui/material";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
+import { FieldDetails } from "./FieldDetails";
 import { MatchOptions } from "./MatchOptions";
 import type { FieldPair, SetUp } from "./queries";
 
@@ -13,6 +14,7 @@ interface Props {
 }
 
 const DIRECTIONS = { both: "↔ both ways", to_right: "→ to the right", to_left: "← to the left" } as const;
+const COLUMNS = 7;
 const POLICIES = { ask: "ask", left: "left wins", right: "right wins", newest: "newest wins" } as const;
 
 /** The matched fields, row by row: direction, how values are kept, what is done where both sides were edited, and what is lost. */
@@ -28,9 +30,9 @@ export function FieldMatching({ setUp, fields, onChange }: Props) {
           <col className="w-150" />
           <col />
           <col className="w-200" />
-          <col className="w-130" />
+          <col className="w-112" />
           <col />
-          <col className="w-84" />
+          <col className="w-130" />
         </colgroup>
         <thead>
           <tr>
@@ -73,7 +75,8 @@ function One({ pair, told, setUp, onChange, onRemove }: OneProps) {
   const left = setUp.left.fields.find((f) => f.id === pair.left);
   const right = setUp.right.fields.find((f) => f.id === pair.right);
   const name = left?.name ?? "removed";
-  return (
+  const [isOpen, setOpen] = useState(false);
+  const row = (
     <tr>
       <td>{left?.name ?? <span className="bad">removed</span>}</td>
       <td>
@@ -139,11 +142,26 @@ function One({ pair, told, setUp, onChange, onRemove }: OneProps) {
         )}
       </td>
       <td>
+        <button className="link" aria-expanded={isOpen} onClick={() => setOpen(!isOpen)} aria-label={`Details of ${name}`}>
+          Details
+        </button>{" "}
         <button className="link" onClick={onRemove} aria-label={`Remove ${name}`}>
           Remove
         </button>
       </td>
     </tr>
+  );
+  return (
+    <>
+      {row}
+      {isOpen && (
+        <tr>
+          <td colSpan={COLUMNS}>
+            <FieldDetails pair={pair} told={told} setUp={setUp} onChange={onChange} />
+          </td>
+        </tr>
+      )}
+    </>
   );
 }
 

@@ -5,6 +5,7 @@ import { useNotices } from "../../frame/Notices";
 import { reads } from "../../fields";
 import { Crossings } from "./Crossings";
 import type { Mirror, Row } from "./queries";
+import { useTry } from "./useTry";
 
 interface Props {
   row: Row;
@@ -16,6 +17,7 @@ interface Props {
 /** A pair with all its matched fields, and what crossed of it. */
 export function PairPane({ row, mirror, zone, onClose }: Props) {
   const both = row.left && row.right;
+  const some = useTry(mirror.id);
   return (
     <section className="pane docked" aria-label="Pair">
       <div>
@@ -30,6 +32,11 @@ export function PairPane({ row, mirror, zone, onClose }: Props) {
             <a href={row.right.link} target="_blank" rel="noreferrer">
               Open right
             </a>
+          )}
+          {mirror.state === "planned" && (row.plan === "pair" || row.plan === "create") && (
+            <Button disabled={some.isPending} onClick={() => some.mutate([row.id])}>
+              Try item
+            </Button>
           )}
           {both && <PairSteps row={row} mirror={mirror} />}
           <button className="link" onClick={onClose} aria-label="Close pair">
@@ -59,6 +66,9 @@ export function PairPane({ row, mirror, zone, onClose }: Props) {
                   <td>
                     {m.left?.name ?? m.right?.name}
                     {row.held.includes(m.id) && <span className="look"> ‖ held</span>}
+                    {row.open.some((one) => one.field === m.id && one.state === "drift") && (
+                      <div className="quiet">Edited in {mirror[m.direction === "to_left" ? "left" : "right"].name}, does not cross.</div>
+                    )}
                   </td>
                   <td className="wrap">{differs ? <mark>{ours || "empty"}</mark> : ours}</td>
                   <td className="wrap">{differs ? <mark>{theirs || "empty"}</mark> : theirs}</td>

@@ -6,6 +6,7 @@ import { useNotices } from "../../frame/Notices";
 import { Counts } from "./Counts";
 import { PairTable } from "./PairTable";
 import { useRows, type Chosen, type Mirror } from "./queries";
+import { useTry } from "./useTry";
 import { stageWords } from "./words";
 
 const KINDS: [key: string, word: (mirror: Mirror) => string, chosen: Chosen][] = [
@@ -54,22 +55,14 @@ export function Plan({ mirror, stamp }: { mirror: Mirror; stamp: number }) {
 /** Carry out the plan, or the first few rows of what is shown. */
 function PlanSteps({ mirror, chosen }: { mirror: Mirror; chosen: Chosen }) {
   const queries = useQueryClient();
-  const { fail, tell } = useNotices();
+  const { fail } = useNotices();
   const path = { params: { path: { mirror_id: mirror.id } } };
   const rows = useRows(mirror.id, chosen).data?.pages[0]?.rows ?? [];
   const done = () => {
     void queries.invalidateQueries({ queryKey: ["mirror", mirror.id] });
     void queries.invalidateQueries({ queryKey: ["mirror-rows", mirror.id] });
   };
-  const some = useMutation({
-    mutationFn: () =>
-      answer(client.POST("/api/v1/mirrors/{mirror_id}/try", { ...path, body: { rows: rows.slice(0, TRIED).map((row) => row.id) } })),
-    onSuccess: () => {
-      tell("Done. Check the items on both sides, then carry out the plan.");
-      done();
-    },
-    onError: fail,
-  });
+  const some = useTry(mirror.id);
   const carry = useMutation({
     mutationFn: () => answer(client.POST("/api/v1/mirrors/{mirror_id}/carry-out", path)),
     onSuccess: done,
@@ -78,7 +71,7 @@ function PlanSteps({ mirror, chosen }: { mirror: Mirror; chosen: Chosen }) {
   const number = Math.min(TRIED, rows.length);
   return (
     <>
-      <Button disabled={some.isPending || number === 0} onClick={() => some.mutate()}>
+      <Button disabled={some.isPending || number === 0} onClick={() => some.mutate(rows.slice(0, TRIED).map((row) => row.id))}>
         Try {number === 1 ? "1 item" : `${number} items`}
       </Button>
       <Button variant="contained" disabled={carry.isPending} onClick={() => carry.mutate()}>

@@ -64,6 +64,14 @@ function Editing({ mirror, setUp }: { mirror: Mirror; setUp: Found }) {
           ))}
         </section>
       )}
+      <section aria-label="Accounts and access">
+        <h2>Accounts and access</h2>
+        {setUp.access.map((said) => (
+          <p key={said} className="quiet">
+            {said}
+          </p>
+        ))}
+      </section>
       <div className="row above-3">
         <TextField label="Name" size="small" defaultValue={draft.name} onBlur={(event) => change({ name: event.target.value })} />
         <span className="grow" />

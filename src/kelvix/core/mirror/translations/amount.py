@@ -6,7 +6,7 @@ from decimal import Decimal
 
 from kelvix.core.fields import coerce
 from kelvix.core.mirror.lens import Canonical, Domain, NoCounterpartError, Plain
-from kelvix.core.mirror.translations.translation import Around, Options, Translation
+from kelvix.core.mirror.translations.translation import Around, Asked, Options, Translation
 from kelvix.core.schema import Field
 from kelvix.core.values import Amount, Unfit, Value
 
@@ -19,6 +19,9 @@ class AsNumber(Translation):
 
     def proposed(self, left: Field, right: Field) -> dict[str, str]:
         return {"currency": "EUR"}
+
+    def asks(self, left: Field, right: Field) -> tuple[Asked, ...]:
+        return (Asked("currency", "Currency of the number"),)
 
     def domain(self, left: Field, right: Field, options: Options, around: Around) -> Domain:
         currency = str(options.get("currency") or "")

@@ -7,7 +7,7 @@ from zoneinfo import ZoneInfo
 
 from kelvix.core.fields import TYPES, from_wire
 from kelvix.core.mirror.lens import Canonical, Domain, Lens
-from kelvix.core.mirror.translations.translation import Around, Options, Translation
+from kelvix.core.mirror.translations.translation import Around, Asked, Options, Translation
 from kelvix.core.schema import Field
 from kelvix.core.values import Span, Unfit, Value
 
@@ -59,6 +59,9 @@ class AsDay(Translation):
 
     def proposed(self, left: Field, right: Field) -> dict[str, str]:
         return {"time": NINE} if _needs_time(left, right) else {}
+
+    def asks(self, left: Field, right: Field) -> tuple[Asked, ...]:
+        return (Asked("time", "Time of day of new dates"),) if _needs_time(left, right) else ()
 
     def domain(self, left: Field, right: Field, options: Options, around: Around) -> Domain:
         at = _time(options)

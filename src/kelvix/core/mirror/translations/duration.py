@@ -1,4 +1,4 @@
-"""Durations, where one side keeps a number: of hours, minutes or days."""
+"""Durations, where one side keeps a number: of minutes, hours or days."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from datetime import timedelta
 from decimal import Decimal
 
 from kelvix.core.mirror.lens import Canonical, Domain, NoCounterpartError, Plain
-from kelvix.core.mirror.translations.translation import Around, Options, Translation
+from kelvix.core.mirror.translations.translation import Around, Asked, Options, Translation
 from kelvix.core.schema import Field
 from kelvix.core.values import Value
 
@@ -14,13 +14,16 @@ UNITS = {"minutes": 60_000, "hours": 3_600_000, "days": 86_400_000}  # milliseco
 
 
 class AsNumber(Translation):
-    code, words = "duration", "a number of hours"
+    code, words = "duration", "a number of minutes, hours or days"
 
     def fits(self, left: Field, right: Field) -> float | None:
         return 0.6 if {left.type, right.type} == {"duration", "number"} else None
 
     def proposed(self, left: Field, right: Field) -> dict[str, str]:
         return {"unit": "hours"}
+
+    def asks(self, left: Field, right: Field) -> tuple[Asked, ...]:
+        return (Asked("unit", "The number is of", tuple((unit, unit) for unit in UNITS)),)
 
     def domain(self, left: Field, right: Field, options: Options, around: Around) -> Domain:
         unit = UNITS.get(str(options.get("unit")), UNITS["hours"])

@@ -7,7 +7,7 @@ from datetime import datetime
 
 from kelvix.core.fields import TYPES
 from kelvix.core.mirror.lens import Canonical, Domain, Plain
-from kelvix.core.mirror.translations.translation import Around, Options, Translation
+from kelvix.core.mirror.translations.translation import Around, Asked, Options, Translation
 from kelvix.core.schema import Field
 from kelvix.core.values import Value
 
@@ -22,6 +22,9 @@ class Moment(Translation):
 
     def fits(self, left: Field, right: Field) -> float | None:
         return 1.0 if TYPES[left.type].keeps is datetime is TYPES[right.type].keeps else None
+
+    def asks(self, left: Field, right: Field) -> tuple[Asked, ...]:
+        return (Asked("to", "Times cross", (("", "exactly"), ("second", "to the second"), ("minute", "to the minute"))),)
 
     def domain(self, left: Field, right: Field, options: Options, around: Around) -> Domain:
         cut = KEPT.get(str(options.get("to")))

@@ -5,17 +5,18 @@ from __future__ import annotations
 from decimal import ROUND_HALF_EVEN, Decimal
 
 from kelvix.core.mirror.lens import Canonical, Domain, Plain
-from kelvix.core.mirror.translations.translation import Around, Options, Translation
+from kelvix.core.mirror.translations.translation import Around, Asked, Options, Translation
 from kelvix.core.schema import Field
 from kelvix.core.values import Value, whole
 
 MOST = 12  # decimals
+OFFERED = (("", "all"), ("0", "none"), ("1", "1"), ("2", "2"), ("3", "3"), ("4", "4"), ("6", "6"))
 
 
 def digits_of(options: Options) -> int | None:
     """Return the decimals that are compared; None for all."""
     digits = options.get("digits")
-    return None if digits is None else whole(str(digits))
+    return None if digits in (None, "") else whole(str(digits))
 
 
 def rounded(number: Decimal, digits: int | None) -> Decimal:
@@ -27,6 +28,9 @@ class Number(Translation):
 
     def fits(self, left: Field, right: Field) -> float | None:
         return 1.0 if left.type == right.type == "number" else None
+
+    def asks(self, left: Field, right: Field) -> tuple[Asked, ...]:
+        return (Asked("digits", "Decimals that cross", OFFERED),)
 
     def domain(self, left: Field, right: Field, options: Options, around: Around) -> Domain:
         digits = digits_of(options)

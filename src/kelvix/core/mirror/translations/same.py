@@ -9,7 +9,7 @@ from kelvix.core.schema import Field
 
 
 class Same(Translation):
-    code, words = "same", "it is"
+    code, words = "same", "the same value"
 
     def fits(self, left: Field, right: Field) -> float | None:
         one = TYPES[left.type]

@@ -30,6 +30,16 @@ class Around:
     counterpart: Callable[[Side, Referred], Referred | None] = no_pair
 
 
+@dataclass(frozen=True)
+class Asked:
+    """An option of a translation that a person may choose: one of several (their values and words), or typed where none are
+    named."""
+
+    option: str
+    words: str
+    choices: tuple[tuple[str, str], ...] = ()
+
+
 class Translation(ABC):
     """How values go between two matched fields. A module of this package makes one, as `TRANSLATION`; of those that fit two
     fields the best is proposed. `words` is how it is called, after “is kept as”."""
@@ -44,6 +54,10 @@ class Translation(ABC):
     def proposed(self, left: Field, right: Field) -> dict[str, Any]:
         """Return the options that are proposed for two fields."""
         return {}
+
+    def asks(self, left: Field, right: Field) -> tuple[Asked, ...]:
+        """Return the options that a person may choose, but for options of choices, which are matched one by one."""
+        return ()
 
     @abstractmethod
     def domain(self, left: Field, right: Field, options: Options, around: Around) -> Domain:
