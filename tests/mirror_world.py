@@ -354,7 +354,7 @@ class Memory:
                     return None
         return self.world.roots.get(at, {})
 
-    def allows(self, side: Side, kind: str, more: int = 0) -> bool:
+    def allows(self, side: Side, counted: str, more: int = 0) -> bool:
         return True
 
     def kin(self, side: Side, item: str) -> Sequence[str] | None:

@@ -5,8 +5,8 @@ from __future__ import annotations
 import pytest
 from playwright.sync_api import Page, expect
 
-from kelvix.core.collection import Write
-from sides import Issues, Own, Tasks
+from mirrored import Mirrored
+from sides import Issues, Own, Tables, Tasks
 from support import Person, until
 
 
@@ -21,9 +21,9 @@ def sides(orla: Person):
     return own, theirs
 
 
-def choose(page: Page, label: str, option: str) -> None:
+def choose(page: Page, label: str, option: str, exact: bool = False) -> None:
     page.get_by_label(label, exact=True).click()
-    page.get_by_role("option", name=option).click()
+    page.get_by_role("option", name=option, exact=exact).click()
 
 
 def test_tasks_and_issues_from_nothing_to_a_conflict_settled(page: Page, orla: Person, sides):
@@ -81,11 +81,9 @@ def test_tasks_and_issues_from_nothing_to_a_conflict_settled(page: Page, orla: P
 def test_many_deletions_stop_before_the_first(page: Page, orla: Person):
     own, theirs = Own(orla, "Workshop tasks"), Issues(orla, "Restoration")
     ids = [own.create({own.title: f"Pipe {n}"}) for n in range(9)]
-    made = orla.api("POST", "/mirrors", json={"left": own.id, "right": theirs.id})["id"]
-    now = orla.api("GET", f"/mirrors/{made}/set-up")
-    body = {k: v for k, v in now.items() if k not in ("id", "version", "left", "right", "problems", "windows")}
-    orla.api("PUT", f"/mirrors/{made}/set-up", json=body | {"quiet": 0, "deletes": "follow"}, headers={"if-match": "1"})
-    page.goto(f"/mirrors/{made}")
+    mirror = Mirrored(orla, own, theirs)
+    mirror.set_up(quiet=0, deletes="follow")
+    page.goto(f"/mirrors/{mirror.id}")
     page.get_by_role("button", name="Create plan").click()
     page.get_by_role("button", name="Carry out plan").click()
     expect(page.get_by_role("group", name="Items by state").get_by_role("button", name="9in step")).to_be_visible()
@@ -154,21 +152,19 @@ def test_a_comment_crosses_and_a_deletion_archives_as_it_was_said(page: Page, or
     crossed.get_by_role("button", name="Undo: Comment added").click()
     expect(page.get_by_text("The comment was deleted again.")).to_be_visible()
     assert issues.source.comments(issue.id) == ()
-    tasks.source.write(Write("delete", "by hand", task, version=tasks.source.one(task).version))
+    tasks.delete(task)
     until(lambda: issues.source.one(issue.id).values["status"] == "4")
 
 
 def test_an_option_is_matched_once_where_it_is_missing(page: Page, orla: Person, sides):
     own, theirs = sides
-    made = orla.api("POST", "/mirrors", json={"left": own.id, "right": theirs.id})["id"]
-    now = orla.api("GET", f"/mirrors/{made}/set-up")
+    mirror = Mirrored(orla, own, theirs)
+    now = mirror.api("GET", "/set-up")
     kind = next(f for f in now["left"]["fields"] if f["type"] == "choice")
     more = {"id": "kind", "left": kind["id"], "right": "kind", "translation": ""}
-    body = {k: v for k, v in now.items() if k not in ("id", "version", "left", "right", "problems", "windows")}
-    fields = [*now["fields"], more]
-    orla.api("PUT", f"/mirrors/{made}/set-up", json=body | {"quiet": 0, "fields": fields}, headers={"if-match": "1"})
+    mirror.set_up(quiet=0, fields=[*now["fields"], more])
     theirs.create({theirs.title: "May we visit?", "kind": "3"})
-    page.goto(f"/mirrors/{made}")
+    page.goto(f"/mirrors/{mirror.id}")
     page.get_by_role("button", name="Create plan").click()
     page.get_by_role("button", name="Carry out plan").click()
     page.get_by_role("group", name="Items by state").get_by_role("button", name="1no counterpart").click()
@@ -178,3 +174,44 @@ def test_an_option_is_matched_once_where_it_is_missing(page: Page, orla: Person,
     expect(page.get_by_text("No items in this state.")).to_be_visible()
     wish = next(c["id"] for c in kind["choices"] if c["name"] == "Wish")
     until(lambda: {i.title: i.values[kind["id"]] for i in own.items()}["May we visit?"] == wish)
+
+
+def test_a_part_of_a_database_is_shared(page: Page, orla: Person):
+    """Some records and some fields: one item is tried first, and no more cross when most of them are changed at once."""
+    own, shared = Own(orla, "Parishes"), Tables(orla, "For the diocese")
+    date = own.fields()["date"].id
+    ids = [own.create({own.title: f"St Hewen {n}", date: "2026-12-01"}) for n in range(60)]
+    own.create({own.title: "Not for them"})
+    made = orla.api("POST", "/mirrors", json={"left": own.id, "right": shared.id})["id"]
+    page.goto(f"/mirrors/{made}/rules")
+    for field in ("person", "link"):
+        if page.get_by_role("button", name=f"Remove {field}").count():
+            page.get_by_role("button", name=f"Remove {field}").click()
+    filters = page.get_by_role("region", name="Filters")
+    filters.get_by_role("button", name="Add condition").first.click()
+    choose(page, "Field of the condition", "date", exact=True)
+    choose(page, "Comparison of the condition", "is filled")
+    expect(page.get_by_text("can read what crosses between Parishes and For the diocese")).to_be_visible()
+    page.get_by_role("button", name="Create plan").click()
+
+    plan = page.get_by_role("group", name="The plan")
+    plan.get_by_role("button", name="60created in For the diocese").click()
+    page.get_by_role("button", name="Open pair St Hewen 57").click()
+    page.get_by_role("button", name="Try item").click()
+    expect(plan.get_by_role("button", name="59created in For the diocese")).to_be_visible()
+    assert [i.title for i in shared.items()] == ["St Hewen 57"], "only what was tried is written"
+    page.get_by_role("button", name="Carry out plan").click()
+    states = page.get_by_role("group", name="Items by state")
+    expect(states.get_by_role("button", name="60in step")).to_be_visible(timeout=60_000)
+    assert "Not for them" not in {i.title for i in shared.items()}
+
+    page.get_by_role("button", name="Turn off").click()
+    for n, id in enumerate(ids):
+        own.edit(id, {own.title: f"St Hewen, {n}"})
+    page.get_by_role("button", name="Turn on").click()
+    waiting = page.get_by_role("group", name="Changes that wait")
+    expect(waiting).to_be_visible(timeout=60_000)
+    assert any("," not in i.title for i in shared.items()), "not all have crossed"
+    waiting.get_by_role("button", name="cross").click()
+    expect(page.get_by_text("The changes are being carried out.")).to_be_visible()
+    until(lambda: all("," in i.title for i in shared.items()), 60)

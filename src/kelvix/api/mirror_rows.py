@@ -241,7 +241,7 @@ def decide_pair(who: Editor, mirror_id: int, row_id: str, body: DecideIn) -> Non
 
 @router.post("/mirrors/{mirror_id}/decide-all")
 def decide_all(who: Editor, mirror_id: int, body: DecideIn) -> dict[str, int]:
-    """Say what becomes of all deletions that wait since they were so many."""
+    """Say what becomes of all deletions, or changes, that wait since they were so many."""
     return {"decided": mirror_rows.decide_all(who.engine, who.space, mirror_id, body.does)}
 
 

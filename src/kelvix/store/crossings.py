@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
@@ -48,12 +48,13 @@ def note(
     title: str,
     body: Mapping[str, Any],
     since: datetime | None = None,
+    counts: str | None = None,
 ) -> None:
-    """Note what crossed; `since`: when the edit that crossed was told of."""
+    """Note what crossed; `since`: when the edit that crossed was told of; `counts`: as what it counts to the limits."""
     t.later(
-        "INSERT INTO mirror_crossing (workspace_id, mirror_id, pair_id, kind, side, item_id, title, body, delay_ms) "
-        "VALUES (%s,%s,%s,%s,%s,%s,%s,%s, TIMESTAMPDIFF(MICROSECOND, %s, NOW(3)) DIV 1000)",
-        (workspace_id, mirror_id, pair_id, kind, side, item, title[:300], json.dumps(body, ensure_ascii=False), since),
+        "INSERT INTO mirror_crossing (workspace_id, mirror_id, pair_id, kind, side, item_id, title, body, counts, delay_ms) "
+        "VALUES (%s,%s,%s,%s,%s,%s,%s,%s,%s, TIMESTAMPDIFF(MICROSECOND, %s, NOW(3)) DIV 1000)",
+        (workspace_id, mirror_id, pair_id, kind, side, item, title[:300], json.dumps(body, ensure_ascii=False), counts, since),
     )
 
 
@@ -108,14 +109,22 @@ def to_undo(t: Transaction, mirror_id: int, since: datetime, limit: int) -> list
     return [_read(r) for r in rows]
 
 
-def within_a_day(t: Transaction, mirror_id: int, side: Side, kinds: Sequence[str]) -> int:
-    """Return how many items of a side were written to within a day, in some ways."""
+def counted(t: Transaction, mirror_id: int, side: Side, counts: str) -> int:
+    """Return how many writes to items of a side count to a limit within a day."""
     row = t.row(
-        f"SELECT COUNT(DISTINCT item_id) AS n FROM mirror_crossing WHERE mirror_id=%s AND side=%s "
-        f"AND kind IN ({','.join(['%s'] * len(kinds))}) AND at > NOW(3) - INTERVAL 1 DAY AND undone_by IS NULL",
-        (mirror_id, side, *kinds),
+        "SELECT COUNT(DISTINCT item_id) AS n FROM mirror_crossing WHERE mirror_id=%s AND side=%s AND counts=%s "
+        "AND at > NOW(3) - INTERVAL 1 DAY AND undone_by IS NULL",
+        (mirror_id, side, counts),
     )
     return int(row["n"]) if row else 0
+
+
+def count_anew(t: Transaction, mirror_id: int) -> None:
+    """Let what crossed so far count to the limits no more, since a person looked at it."""
+    t.execute(
+        "UPDATE mirror_crossing SET counts=NULL WHERE mirror_id=%s AND counts IS NOT NULL AND at > NOW(3) - INTERVAL 1 DAY",
+        (mirror_id,),
+    )
 
 
 def by_day(t: Transaction, mirror_id: int, days: int) -> list[Row]:

@@ -212,6 +212,26 @@ def counts(t: Transaction, mirror_id: int) -> dict[str, int]:
     return {r["state"]: r["n"] for r in rows}
 
 
+def asked(t: Transaction, mirror_id: int) -> dict[str, int]:
+    """Return how many rows a person is asked of as a whole, by what is asked."""
+    rows = t.rows("SELECT asks, COUNT(*) AS n FROM pair WHERE mirror_id=%s AND state='asked' GROUP BY asks", (mirror_id,))
+    return {r["asks"]: r["n"] for r in rows if r["asks"]}
+
+
+def decide_asked(t: Transaction, mirror_id: int, asks: str, decided: str, limit: int) -> list[str]:
+    """Let pairs of which the same is asked be looked at, with what a person said of them: the items of their left sides."""
+    rows = t.rows(
+        "SELECT n, left_item FROM pair WHERE mirror_id=%s AND state='asked' AND asks=%s LIMIT %s FOR UPDATE",
+        (mirror_id, asks, limit),
+    )
+    if rows:
+        t.execute(
+            f"UPDATE pair SET state='behind', body=JSON_SET(body, '$.decided', %s) WHERE n IN ({','.join(['%s'] * len(rows))})",
+            (decided, *(r["n"] for r in rows)),
+        )
+    return [r["left_item"] for r in rows]
+
+
 def plan_counts(t: Transaction, mirror_id: int) -> dict[str, int]:
     """Return how many rows of a plan are of each kind: pair, create_left, create_right, leave_left, leave_right, doubt_left,
     doubt_right."""
@@ -303,11 +323,6 @@ def undecided(t: Transaction, mirror_id: int, side: Side, limit: int) -> list[Ke
         (mirror_id, side, mirror_id, limit),
     )
     return [_read(r) for r in rows]
-
-
-def asked(t: Transaction, mirror_id: int, asks: str) -> int:
-    row = t.row("SELECT COUNT(*) AS n FROM pair WHERE mirror_id=%s AND state='asked' AND asks=%s", (mirror_id, asks))
-    return int(row["n"]) if row else 0
 
 
 def not_seen_since(t: Transaction, mirror_id: int, collection_id: int, side: Side, since: datetime, limit: int) -> list[str]:

@@ -18,7 +18,8 @@ from kelvix.core.values import File, Unfit, Value, Wire, to_wire
 from kelvix.engine.engine import Engine
 from kelvix.engine.mirrors import kept as keeping
 from kelvix.engine.mirrors import looking, undoing
-from kelvix.engine.mirrors.crossing import Crossing, Decision
+from kelvix.engine.mirrors.crossing import Crossing
+from kelvix.engine.mirrors.keeping import Decision
 from kelvix.engine.mirrors.running import Later, Running, Stop
 from kelvix.engine.mirrors.undoing import Undone
 from kelvix.store import crossings, mirror_intents, mirror_looks, mirrored_items, mirrors, pairs
@@ -253,13 +254,22 @@ def decide(engine: Engine, space: Space, mirror_id: int, pair_id: str, does: Dec
 
 
 def decide_all(engine: Engine, space: Space, mirror_id: int, does: Decision) -> int:
-    """Say the same of all pairs whose deletions were so many that they wait: how many there were."""
-    rows = space.read(lambda t: pairs.page(t, get(space, mirror_id).id, ("asked",), 0, MAX_PAGE))
+    """Say the same of all pairs that wait since so much was deleted or changed: how many there were. Each is carried out when
+    it is looked at, and what crossed before counts to the limits no more."""
+    kept = get(space, mirror_id)
     asks = "too_many_changes" if does == "cross" else "too_many"
-    waiting = [row for row in rows if row.asks == asks]
-    for row in waiting:
-        decide(engine, space, mirror_id, row.id, does)
-    return len(waiting)
+
+    def work(t: Transaction) -> int:
+        found = pairs.decide_asked(t, kept.id, asks, does, MAX_PAGE)
+        mirror_looks.stir(t, space.id, kept.id, "left", found)
+        crossings.count_anew(t, kept.id)
+        return len(found)
+
+    total = 0
+    while some := space.transact(work):
+        total += some
+    engine.dispatch.announce(space.id, f"mirror:{kept.id}", "mirrors")
+    return total
 
 
 def hold(engine: Engine, space: Space, mirror_id: int, pair_id: str, held: bool) -> None:

@@ -822,7 +822,7 @@ export interface paths {
         put?: never;
         /**
          * Decide All
-         * @description Say what becomes of all deletions that wait since they were so many.
+         * @description Say what becomes of all deletions, or changes, that wait since they were so many.
          */
         post: operations["decide_all_api_v1_mirrors__mirror_id__decide_all_post"];
         delete?: never;
@@ -2678,6 +2678,18 @@ export interface components {
              * @default
              */
             within: string;
+        };
+        /**
+         * AskedOut
+         * @description An option of a translation: one of `choices`, or typed where there are none.
+         */
+        AskedOut: {
+            /** Choices */
+            choices: components["schemas"]["kelvix__api__mirrors__ChoiceOut"][];
+            /** Option */
+            option: string;
+            /** Words */
+            words: string;
         };
         /**
          * AttemptOut
@@ -4588,9 +4600,12 @@ export interface components {
         };
         /**
          * MatchedOut
-         * @description Two matched fields: the translations between them, what does not cross, and what must be put right.
+         * @description Two matched fields: the translations between them, the options of theirs, what does not cross, and what must be put
+         *     right.
          */
         MatchedOut: {
+            /** Asks */
+            asks: components["schemas"]["AskedOut"][];
             /** Choices */
             choices: components["schemas"]["kelvix__api__mirrors__ChoiceOut"][];
             /**
@@ -4692,10 +4707,15 @@ export interface components {
         };
         /**
          * MirrorOut
-         * @description `counts`: items by state. `plan`: how many a plan pairs, creates on each side, leaves alone and is in doubt about.
-         *     `delay`: what an edit takes to cross typically, in milliseconds.
+         * @description `counts`: items by state. `asked`: those of which a person is asked as a whole, by what is asked. `plan`: how many a plan
+         *     pairs, creates on each side, leaves alone and is in doubt about. `delay`: what an edit takes to cross typically, in
+         *     milliseconds.
          */
         MirrorOut: {
+            /** Asked */
+            asked: {
+                [key: string]: number;
+            };
             /** Counts */
             counts: {
                 [key: string]: number;
@@ -6120,9 +6140,11 @@ export interface components {
         /**
          * SetUpOut
          * @description How a mirror is set up. `problems`: what must be put right before a plan; `windows`: what can't be promised since an app
-         *     can't do something.
+         *     can't do something; `access`: whose accounts read and write, and who may read what crosses.
          */
         SetUpOut: {
+            /** Access */
+            access: string[];
             /**
              * Archives
              * @default {}

@@ -13,7 +13,7 @@ from kelvix.core.mirror.document import OTHER
 from kelvix.core.mirror.lens import Side
 from kelvix.core.mirror.life import Asks, Stands
 from kelvix.core.values import FieldId, Value
-from kelvix.engine.mirrors.keeping import Intent, Keeping, Landed, Note, Pair, PutAway, Step
+from kelvix.engine.mirrors.keeping import Counted, Intent, Keeping, Landed, Note, Pair, PutAway, Step
 from kelvix.engine.mirrors.running import Running
 
 
@@ -50,7 +50,8 @@ class Archiving:
         elif before == away.value:
             step.pairs.append(_ended(pair, then))
         else:
-            return self._write(pair, side, item, {away.field: away.value}, then, step)
+            counts: Counted | None = None if is_decided else "delete"
+            return self._write(pair, side, item, {away.field: away.value}, then, step, counts)
         self.keeping.commit(step)
 
     def is_to_come_back(self, pair: Pair, stands: Mapping[Side, Stands]) -> bool:
@@ -79,11 +80,13 @@ class Archiving:
         values: Mapping[FieldId, Value],
         then: Literal["archived", "closed", "open"],
         step: Step,
+        counts: Counted | None = None,
     ) -> None:
         before = {of: raw for of in values if not isinstance(raw := item.values.get(of), Unreadable)}
         intent = Intent(
             self.fresh(), side, "update", pair.id, "", item.id, dict(values), item.version, self.now(), before=before, then=then
         )
+        intent = replace(intent, counts=counts)
         step.opened.append(intent)
         self.keeping.commit(step)
         self.carry(intent)

@@ -41,7 +41,7 @@ from kelvix.core.query import Query
 from kelvix.core.values import FieldId, Value
 from kelvix.engine.mirrors.archiving import Archiving
 from kelvix.engine.mirrors.commenting import Commenting
-from kelvix.engine.mirrors.keeping import Intent, Keeping, Known, Landed, Note, Only, Pair, Said, State, Step
+from kelvix.engine.mirrors.keeping import Counted, Decision, Intent, Keeping, Known, Landed, Note, Only, Pair, Said, State, Step
 from kelvix.engine.mirrors.running import UNTIL, Later, Running
 
 GONE = "gone "  # before the key of a create, instead of an identity that was never told
@@ -51,7 +51,6 @@ TURNS = 6  # values that a field was agreed to be, that are kept
 
 
 Wish = Literal["create", "leave"]
-Decision = Literal["delete", "keep", "create", "cross"]
 
 
 class Crossing:
@@ -199,6 +198,8 @@ class Crossing:
     def _paired(self, pair: Pair) -> None:
         if pair.is_held:
             return
+        if pair.decided is not None:
+            return self.decide(replace(pair, decided=None), pair.decided)
         items = {side: self._read(side, pair.item(side)) for side in SIDES}
         self._wait_for_what_moved(pair, items)
         step = Step()
@@ -280,14 +281,17 @@ class Crossing:
         step.pairs.append(pair)
         if not any(writes.values()):
             return self.keeping.commit(step)
-        if not is_decided and any(writes[side] and not self.keeping.allows(side, "update") for side in SIDES):
+        counts = {side: not is_decided and self._overwrites(was, side, items[side], writes[side]) for side in SIDES}
+        if any(counts[side] and not self.keeping.allows(side, "update") for side in SIDES):
             step.pairs[-1] = replace(pair, state="asked", asks="too_many_changes", agreed=was.agreed)
             return self.keeping.commit(step)
         written: list[Side] = []
         for side in SIDES:
             if writes[side]:
                 intent = self._intent(pair, side, items[side], writes[side], made, seen, written)
-                intent = replace(intent, editor=self._editor(OTHER[side], items[OTHER[side]]))
+                intent = replace(
+                    intent, editor=self._editor(OTHER[side], items[OTHER[side]]), counts="update" if counts[side] else None
+                )
                 step.opened.append(intent)
                 self.keeping.commit(step)
                 self._carry(intent)
@@ -297,6 +301,13 @@ class Crossing:
         if last is not None:
             step.stirred.append(("left", last.left))
             self.keeping.commit(step)
+
+    def _overwrites(self, pair: Pair, side: Side, item: Item, values: Mapping[FieldId, Value]) -> bool:
+        """Say whether a write takes the place of something that was agreed on: not what only fills what is empty, nor what was
+        read in the plan before the first run."""
+        was = readable(item.values)
+        of = {one.pair.field(side) for one in self.fields if one.pair.id in pair.agreed}
+        return any(id in of and was.get(id) is not None for id in values)
 
     def _intent(
         self,
@@ -419,11 +430,11 @@ class Crossing:
         if not self.keeping.allows(side, "delete"):
             step.pairs.append(replace(pair, state="asked", asks="too_many"))
             return self.keeping.commit(step)
-        self._delete_now(pair, side, item, step)
+        self._delete_now(pair, side, item, step, "delete")
 
-    def _delete_now(self, pair: Pair, side: Side, item: Item, step: Step) -> None:
-        before = readable(item.values)
-        intent = Intent(self.fresh(), side, "delete", pair.id, item=item.id, version=item.version, at=self.now(), before=before)
+    def _delete_now(self, pair: Pair, side: Side, item: Item, step: Step, counts: Counted | None = None) -> None:
+        intent = Intent(self.fresh(), side, "delete", pair.id, item=item.id, version=item.version, at=self.now())
+        intent = replace(intent, before=readable(item.values), counts=counts)
         step.opened.append(intent)
         self.keeping.commit(step)
         self._carry(intent)

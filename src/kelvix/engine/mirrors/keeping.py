@@ -17,6 +17,8 @@ from kelvix.core.values import FieldId, Value
 
 State = PairState | Literal["refused", "outside", "missing", "asked", "held", "closed", "planned", "unconfirmed"]
 IntentKind = WriteKind | Literal["comment"]
+Decision = Literal["delete", "keep", "create", "cross"]
+Counted = Literal["update", "delete"]
 Alone = Literal["only_left", "only_right", "doubt", "refused", "left_out"]
 
 
@@ -53,7 +55,8 @@ class Pair:
     whether anything of it was touched since; `refused`: what a side would not take, by matched fields and sides; `asks`: what a
     person is asked of the pair as a whole; `held`: matched fields of which nothing crosses until they are released; `turns`:
     what a field was agreed to be since somebody edited it, the latest last; `said`: what became of comments; None where they
-    did not cross when it was paired; `away`: which item was put away."""
+    did not cross when it was paired; `away`: which item was put away; `decided`: what a person said of it together with many
+    others, and is still to be done."""
 
     id: str
     left: str
@@ -69,6 +72,7 @@ class Pair:
     held: frozenset[str] = frozenset()
     said: Said | None = None
     away: PutAway | None = None
+    decided: Decision | None = None
 
     @property
     def is_held(self) -> bool:
@@ -85,7 +89,8 @@ class Intent:
     `source` is the item of the other side; of a comment, the root of what is said. `after`: what is agreed on once it has
     landed; `meant`: what the fields stand for then; `before`: what was there; `is_clean`: nothing of the item was touched since
     nothing was open; `editor`: who edited the other side last, where that was a person; `then`: how the pair is
-    linked once its item was put away, or back."""
+    linked once its item was put away, or back; `counts`: as what it counts to the limits, if nobody was
+    asked about it."""
 
     key: str
     side: Side
@@ -103,6 +108,7 @@ class Intent:
     in_doubt: bool = False
     editor: str = ""
     then: Literal["open", "archived", "closed"] | None = None
+    counts: Counted | None = None
 
 
 @dataclass(frozen=True)
@@ -192,7 +198,7 @@ class Keeping(Protocol):
         """Return the comments of an item that mirrors added, whichever, and what each goes back to; None where another mirror
         is just adding one. `own`: the key of one that is not another's."""
 
-    def allows(self, side: Side, kind: IntentKind, more: int = 0) -> bool:
+    def allows(self, side: Side, counted: Counted, more: int = 0) -> bool:
         """Say whether another item of a side may be deleted or changed today, with all that waits for that and so many `more`,
         or whether that is so much that a person is asked first."""
 

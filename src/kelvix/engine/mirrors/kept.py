@@ -16,7 +16,7 @@ from kelvix.core.mirror.merge import SIDES
 from kelvix.core.query import Query
 from kelvix.core.values import FieldId, Value
 from kelvix.engine.mirrors.crossing import Wish, digest
-from kelvix.engine.mirrors.keeping import Intent, IntentKind, Known, Landed, Note, Only, Pair, PutAway, Said, Step
+from kelvix.engine.mirrors.keeping import Counted, Intent, Known, Landed, Note, Only, Pair, PutAway, Said, Step
 from kelvix.engine.mirrors.running import Later, Running
 from kelvix.store import crossings, mirror_intents, mirror_looks, mirrored_comments, mirrored_items, pairs, secrets
 from kelvix.store.database_server import IntegrityError, Transaction
@@ -142,18 +142,18 @@ class Kept:
 
         return self.space.read(work)
 
-    def allows(self, side: Side, kind: IntentKind, more: int = 0) -> bool:
+    def allows(self, side: Side, counted: Counted, more: int = 0) -> bool:
         safety = self.mirror.mirror.safety
 
         def work(t: Transaction) -> bool:
             items = pairs.items_of(t, self.mirror.id, side)
-            if kind != "delete":
-                changed = crossings.within_a_day(t, self.mirror.id, side, ("update",))
-                return changed + more < max(safety.overwritten_at_least, int(safety.overwritten * items))
-            done = crossings.within_a_day(t, self.mirror.id, side, ("delete",))
-            waiting = mirror_looks.told_deleted(t, self.mirror.id, OTHER[side]) + pairs.asked(t, self.mirror.id, "too_many")
+            done = crossings.counted(t, self.mirror.id, side, counted) + more
+            if counted == "update":
+                return done < max(safety.overwritten_at_least, int(safety.overwritten * items))
+            held_back = pairs.asked(t, self.mirror.id).get("too_many", 0)
+            waiting = mirror_looks.told_deleted(t, self.mirror.id, OTHER[side]) + held_back
             most = max(safety.at_least, int(safety.share * items))
-            return done + more + max(waiting, 1) <= most
+            return done + max(waiting, 1) <= most
 
         return self.space.read(work)
 
@@ -232,7 +232,7 @@ class Kept:
         title = item.title if item else str(next((v for v in intent.before.values() if v), ""))
         crossings.note(
             t, self.space.id, self.mirror.id, landed.pair, intent.kind, intent.side, item.id if item else intent.item, title,
-            body, None if intent.kind == "create" else self.since,
+            body, None if intent.kind == "create" else self.since, intent.counts,
         )  # fmt: skip
 
     def _note_commented(self, t: Transaction, intent: Intent, comment: str) -> None:
@@ -308,6 +308,7 @@ def as_pair(kept: KeptPair) -> Pair:
         frozenset(body.get("held", ())),
         _said_of(body["said"]) if body.get("said") else None,
         PutAway(body["away"]["side"], forms.value_of(body["away"]["before"])) if body.get("away") else None,
+        body.get("decided"),
     )
 
 
@@ -322,6 +323,7 @@ def pair_json(pair: Pair) -> dict[str, Any]:
         "held": sorted(pair.held),
         "said": _said_json(pair.said) if pair.said else None,
         "away": {"side": pair.away.side, "before": forms.value_json(pair.away.before)} if pair.away else None,
+        "decided": pair.decided,
     }
 
 
@@ -361,6 +363,7 @@ def intent_json(intent: Intent) -> dict[str, Any]:
         "is_clean": intent.is_clean,
         "editor": intent.editor,
         "then": intent.then,
+        "counts": intent.counts,
     }
 
 
@@ -382,4 +385,5 @@ def as_intent(kept: Mapping[str, Any]) -> Intent:
         kept["in_doubt"],
         kept.get("editor", ""),
         kept.get("then"),
+        kept.get("counts"),
     )

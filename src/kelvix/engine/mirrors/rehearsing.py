@@ -24,7 +24,7 @@ from kelvix.core.mirror.merge import SIDES
 from kelvix.core.query import Query
 from kelvix.engine.mirrors import sweeping
 from kelvix.engine.mirrors.crossing import Crossing, Wish, digest
-from kelvix.engine.mirrors.keeping import Intent, IntentKind, Keeping, Known, Pair, Step
+from kelvix.engine.mirrors.keeping import Counted, Intent, Keeping, Known, Pair, Step
 from kelvix.engine.mirrors.kept import Kept
 from kelvix.engine.mirrors.planning import PAGE, Stage
 from kelvix.engine.mirrors.running import Running
@@ -88,7 +88,7 @@ class Unkept:
     named: list[Would] = field(default_factory=list)
     pairs: dict[tuple[Side, str], Pair] = field(default_factory=dict)
     items: dict[tuple[Side, str], Known] = field(default_factory=dict)
-    wrote: Counter[tuple[Side, IntentKind]] = field(default_factory=Counter)
+    wrote: Counter[tuple[Side, Counted]] = field(default_factory=Counter)
     titles: dict[tuple[Side, str], str] = field(default_factory=dict)
     closed: set[str] = field(default_factory=set)
 
@@ -131,8 +131,8 @@ class Unkept:
     def comment_roots(self, side: Side, item: str, own: str = "") -> Mapping[str, str] | None:
         return {} if item.startswith(NEW) else self.kept.comment_roots(side, item, own)
 
-    def allows(self, side: Side, kind: IntentKind, more: int = 0) -> bool:
-        return self.kept.allows(side, kind, more + self.wrote[side, kind])
+    def allows(self, side: Side, counted: Counted, more: int = 0) -> bool:
+        return self.kept.allows(side, counted, more + self.wrote[side, counted])
 
     def kin(self, side: Side, item: str) -> Sequence[str] | None:
         return self.kept.kin(side, item)
@@ -143,7 +143,8 @@ class Unkept:
         self.items |= step.known
         self.closed |= set(step.closed)
         for intent in step.opened:
-            self.wrote[intent.side, intent.kind] += 1
+            if intent.counts is not None:
+                self.wrote[intent.side, intent.counts] += 1
             self.found(self._written(intent))
 
     def _written(self, intent: Intent) -> Would:

@@ -2,20 +2,19 @@ import { Button } from "@mui/material";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { answer, client } from "../../api/client";
 import { useNotices } from "../../frame/Notices";
-import { useRows, type Mirror } from "./queries";
+import { type Mirror } from "./queries";
 
-/** Deletions that wait because they were so many, decided together. */
+/** Deletions and changes that wait because they were so many, decided together. */
 export function DecideAll({ mirror }: { mirror: Mirror }) {
   const queries = useQueryClient();
   const { fail, tell } = useNotices();
-  const rows = useRows(mirror.id, { states: ["asked"] }).data?.pages.flatMap((page) => page.rows) ?? [];
-  const waiting = rows.filter((row) => row.asks === "too_many").length;
-  const changes = rows.filter((row) => row.asks === "too_many_changes").length;
+  const waiting = mirror.asked.too_many ?? 0;
+  const changes = mirror.asked.too_many_changes ?? 0;
   const decide = useMutation({
     mutationFn: (does: "delete" | "keep" | "cross") =>
       answer(client.POST("/api/v1/mirrors/{mirror_id}/decide-all", { params: { path: { mirror_id: mirror.id } }, body: { does } })),
     onSuccess: (_, does) => {
-      tell({ delete: "The deletions were carried out.", keep: "The items are kept.", cross: "The changes were carried out." }[does]);
+      tell({ delete: "The items are being deleted.", keep: "The items are kept.", cross: "The changes are being carried out." }[does]);
       void queries.invalidateQueries({ queryKey: ["mirror", mirror.id] });
       void queries.invalidateQueries({ queryKey: ["mirror-rows", mirror.id] });
     },

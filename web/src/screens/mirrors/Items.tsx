@@ -42,7 +42,7 @@ export function Items({ mirror, stamp }: { mirror: Mirror; stamp: number }) {
         />
       </div>
       <Unconfirmed mirror={mirror} />
-      {state === "asked" && <DecideAll mirror={mirror} />}
+      <DecideAll mirror={mirror} />
       {total === 0 && !searching ? (
         <div className="empty">
           <p>No items yet. What is on either side appears here.</p>
