@@ -123,6 +123,8 @@ KINDS: Mapping[str, Mapping[str, Any]] = {
     "late": {"robots": {"b"}},
     "recurring": {"rolls": {"b"}},
     "recurring on all sides": {"rolls": {"a", "b", "c"}, "edges": RING[:2]},
+    "cascading": {"cascades": {"b"}},
+    "cascading in a ring": {"cascades": {"a", "b"}, "edges": RING},
     "separated": {"separates": True, "deletes": "keep"},
     "commented": {"comments": "both"},
     "commented without keys": {"comments": "both", "keys": False},
@@ -170,6 +172,7 @@ class App(Collection):
         self.keyed: dict[str, Comment] = {}
         self.items: dict[str, Item] = {}
         self.done: dict[str, Written] = {}
+        self.under: dict[str, str] = {}  # items that go with another one, where an app deletes so
         self.numbers = count(1)
         self.writes = 0
 
@@ -196,6 +199,8 @@ class App(Collection):
         now = self.world.clock()
         if id is None:
             id = f"{self.name}{next(self.numbers)}"
+            if self.name in self.world.cascades and self.items and self.world.dice.random() < 0.8:
+                self.under[id] = self.world.dice.choice(list(self.items))
             item = Item(
                 id, "1", {f.id: None for f in FIELDS}, "", "", self.ref.place, self.name, now, changed=now, created_by=by
             )
@@ -241,8 +246,12 @@ class App(Collection):
         return self._answered(self.world.fault("write", self.name, None), carry_out)
 
     def remove(self, id: str) -> None:
+        """Remove an item, and tell of it; with all that is under it, which the app tells as it tells any deletion."""
         del self.items[id]
         self.world.tell(self.name, id)
+        for child in [c for c, above in self.under.items() if above == id and c in self.items]:
+            self.world.deleted.append((self.name, str(self.items[child].values["mark"])))
+            self.remove(child)
 
     def move(self, id: str) -> None:
         """Let an item go on under another identity, as where it is moved."""
@@ -425,6 +434,7 @@ class World:
     moves: bool = False  # apps give an item another identity when it is moved
     separates: bool = False  # people separate pairs, and a hundred days go by
     rolls: frozenset[str] = frozenset()  # apps that let an item recur: what is told to be done (lead) is open again at once
+    cascades: frozenset[str] = frozenset()  # apps in which some items go with another one that is deleted
     robots: frozenset[str] = frozenset()  # apps that change a title by themselves, some time after it was written
     ways: Mapping[str, Way] = field(default_factory=dict)
     comments: Comments = "none"
