@@ -41,7 +41,7 @@ class Mirrored:
         return self.now()["counts"]
 
     def rows(self, state=None):
-        return self.api("GET", "/rows" + (f"?state={state}" if state else ""))["rows"]
+        return self.api("GET", "/rows" + (f"?state={state}" if state else ""))
 
     def row(self, title):
         return next(r for r in self.rows() if title in ((r["left"] or {}).get("title"), (r["right"] or {}).get("title")))

@@ -65,11 +65,6 @@ class RowOut(BaseModel):
     chance: float | None
 
 
-class RowsOut(BaseModel):
-    rows: list[RowOut]
-    next: int | None
-
-
 class SettleIn(BaseModel):
     """`take` a side's value, or give another one; `always`: let this side win for this field from now on."""
 
@@ -205,12 +200,11 @@ def list_rows(
     state: Annotated[list[str] | None, Query()] = None,
     plan: str | None = None,
     side: SideName | None = None,
-    after: int = 0,
-    limit: int = 100,
-) -> RowsOut:
-    """Return rows in the order in which they came to be, those in some states, or of a kind of plan."""
-    found = mirror_rows.page(who.engine, who.space, mirror_id, state or (), plan, side, after, limit)
-    return RowsOut(rows=[_row(r) for r in found], next=found[-1].kept.n if len(found) == min(limit, 500) else None)
+    skip: Annotated[int, Query(ge=0, le=10_000_000)] = 0,
+    limit: Annotated[int, Query(ge=1, le=500)] = 100,
+) -> list[RowOut]:
+    """Return rows in the order in which they came to be, those in some states, or of a kind of plan: after `skip` others."""
+    return [_row(r) for r in mirror_rows.page(who.engine, who.space, mirror_id, state or (), plan, side, skip, limit)]
 
 
 @router.get("/mirrors/{mirror_id}/find")

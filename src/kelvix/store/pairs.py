@@ -250,19 +250,30 @@ def plan_counts(t: Transaction, mirror_id: int) -> dict[str, int]:
     return found
 
 
-def page(
+def page(t: Transaction, mirror_id: int, states: Sequence[str], after: int, limit: int) -> list[KeptPair]:
+    """Return rows after a row's number, in the order of their numbers; in some states only."""
+    where = f" AND state IN ({','.join(['%s'] * len(states))})" if states else ""
+    rows = t.rows(
+        f"SELECT {COLUMNS} FROM pair WHERE mirror_id=%s AND linked<>'closed'{where} AND n>%s ORDER BY n LIMIT %s",
+        (mirror_id, *states, after, limit),
+    )
+    return [_read(r) for r in rows]
+
+
+def shown(
     t: Transaction,
     mirror_id: int,
     states: Sequence[str],
-    after: int,
+    skip: int,
     limit: int,
     plan: str | None = None,
-    side: str | None = None,
+    side: Side | None = None,
 ) -> list[KeptPair]:
-    """Return rows after a row's number, in the order of their numbers; in some states only, or of a kind of plan."""
-    where, args = "", []
+    """Return rows as a person scrolls to them, after so many others; in some states only, or of a kind of plan. Which they are
+    is found by indexes alone, so that far down is not read from the top."""
+    where, args = " AND state<>'closed'", []
     if states:
-        where += f" AND state IN ({','.join(['%s'] * len(states))})"
+        where = f" AND state IN ({','.join(['%s'] * len(states))})"
         args += list(states)
     if plan is not None:
         where += " AND plan=%s"
@@ -270,8 +281,9 @@ def page(
     if side is not None:
         where += f" AND {'left' if side == 'left' else 'right'}_item IS NOT NULL"
     rows = t.rows(
-        f"SELECT {COLUMNS} FROM pair WHERE mirror_id=%s AND linked<>'closed'{where} AND n>%s ORDER BY n LIMIT %s",
-        (mirror_id, *args, after, limit),
+        f"SELECT {', '.join('p.' + c for c in COLUMNS.split(', '))} FROM pair p JOIN "
+        f"(SELECT n FROM pair WHERE mirror_id=%s{where} ORDER BY n LIMIT %s OFFSET %s) some ON some.n=p.n ORDER BY p.n",
+        (mirror_id, *args, limit, skip),
     )
     return [_read(r) for r in rows]
 

@@ -85,12 +85,12 @@ def page(
     states: Sequence[str],
     plan: str | None,
     side: Side | None,
-    after: int,
+    skip: int,
     limit: int,
 ) -> list[Row]:
-    """Return rows after a number, those in some states, or of a kind of plan. Raises NotFoundError."""
+    """Return rows after so many others, those in some states, or of a kind of plan. Raises NotFoundError."""
     kept = get(space, mirror_id)
-    found = space.read(lambda t: pairs.page(t, kept.id, states, after, min(limit, MAX_PAGE), plan, side))
+    found = space.read(lambda t: pairs.shown(t, kept.id, states, skip, min(limit, MAX_PAGE), plan, side))
     return _rows(engine, space, kept, found)
 
 

@@ -1008,7 +1008,7 @@ export interface paths {
         };
         /**
          * List Rows
-         * @description Return rows in the order in which they came to be, those in some states, or of a kind of plan.
+         * @description Return rows in the order in which they came to be, those in some states, or of a kind of plan: after `skip` others.
          */
         get: operations["list_rows_api_v1_mirrors__mirror_id__rows_get"];
         put?: never;
@@ -5720,13 +5720,6 @@ export interface components {
             /** Why */
             why: string | null;
         };
-        /** RowsOut */
-        RowsOut: {
-            /** Next */
-            next: number | null;
-            /** Rows */
-            rows: components["schemas"]["RowOut"][];
-        };
         /** RuleBody */
         RuleBody: {
             /**
@@ -9419,7 +9412,7 @@ export interface operations {
                 state?: string[] | null;
                 plan?: string | null;
                 side?: ("left" | "right") | null;
-                after?: number;
+                skip?: number;
                 limit?: number;
             };
             header?: never;
@@ -9436,7 +9429,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RowsOut"];
+                    "application/json": components["schemas"]["RowOut"][];
                 };
             };
             /** @description Validation Error */

@@ -51,6 +51,7 @@ export function Items({ mirror, stamp }: { mirror: Mirror; stamp: number }) {
         <PairTable
           mirror={mirror}
           chosen={{ states: state === ALL ? [] : [state] }}
+          total={state === ALL ? total : (mirror.counts[state] ?? 0)}
           stamp={stamp}
           only={searching ? (found ?? []) : undefined}
         />

@@ -1,50 +1,57 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { useEffect, useMemo, useRef, useState, type CSSProperties } from "react";
+import { useEffect, useRef, useState, type CSSProperties } from "react";
 import { useMe, useTypeOf } from "../../api/queries";
 import { PairPane } from "./PairPane";
 import { PairRow } from "./PairRow";
-import { PAGE, useFresh, useRows, type Chosen, type MatchedField, type Mirror, type Row, type Side } from "./queries";
+import { PAGE, useFresh, usePages, type Chosen, type MatchedField, type Mirror, type Row, type Side } from "./queries";
 import { Settling } from "./Settling";
 
 interface Props {
   mirror: Mirror;
   chosen: Chosen;
+  /** How many rows there are of those chosen. */
+  total: number;
   stamp: number;
   /** These rows, instead of all that are chosen. */
   only?: Row[];
 }
 
 const ROW = 32;
+const SETTLES = 60; // ms for which one scrolls through the same pages before they are read
 const SHOWN = 3; // matched fields of each side that have a column
 
 /** Both sides aligned pair by pair, with the state between them. Only the rows in sight are in the page. */
-export function PairTable({ mirror, chosen, stamp, only }: Props) {
+export function PairTable({ mirror, chosen, total, stamp, only }: Props) {
   const zone = useMe().data?.timezone ?? "UTC";
   const view = useRef<HTMLDivElement>(null);
-  const [open, setOpen] = useState<string | null>(null);
-  const read = useRows(mirror.id, chosen);
-  const rows = useMemo(() => only ?? read.data?.pages.flatMap((page) => page.rows) ?? [], [only, read.data]);
+  const [open, setOpen] = useState<Row | null>(null);
+  const [shown, setShown] = useState<[first: number, last: number]>([0, 0]);
+  const pages = usePages(mirror.id, chosen, ...shown);
+  const count = only?.length ?? total;
+  const rowAt = (n: number) => (only ? only[n] : pages.get(Math.floor(n / PAGE))?.[n % PAGE]);
   const typeOf = useTypeOf();
   const columns = mirror.matched.filter((m) => m.left && m.right && !typeOf(m.left.type)?.is_long).slice(0, SHOWN);
   const virtual = useVirtualizer({
-    count: rows.length,
+    count,
     getScrollElement: () => view.current,
     estimateSize: () => ROW,
-    getItemKey: (n) => rows[n]?.id ?? n,
+    getItemKey: (n) => rowAt(n)?.id ?? n,
     overscan: 10,
   });
   const visible = virtual.getVirtualItems();
   const first = visible[0]?.index ?? 0;
   const last = visible.at(-1)?.index ?? 0;
-  useFresh(mirror.id, chosen, Math.floor(first / PAGE), Math.floor(last / PAGE), stamp);
-  const { hasNextPage, isFetchingNextPage, fetchNextPage } = read;
+  const inSight = `${Math.floor(first / PAGE)} ${Math.floor(last / PAGE)}`;
+  useFresh(mirror.id, stamp);
   useEffect(() => {
-    if (!only && last > rows.length - 60 && hasNextPage && !isFetchingNextPage) void fetchNextPage();
-  }, [only, last, rows.length, hasNextPage, isFetchingNextPage, fetchNextPage]);
-  const chosenRow = rows.find((row) => row.id === open);
+    const [from = 0, to = 0] = inSight.split(" ").map(Number);
+    const settled = setTimeout(() => setShown([from, to]), SETTLES);
+    return () => clearTimeout(settled);
+  }, [inSight]);
+  const chosenRow = [...(only ? [only] : pages.values())].flat().find((row) => row.id === open?.id) ?? open;
   const track = columns.map((_, n) => (n === 0 ? "minmax(0,1.7fr)" : "minmax(0,.7fr)")).join(" ");
   const look = { "--track": `${track} 118px ${track}`, "--half": columns.length } as CSSProperties;
-  if (rows.length === 0 && !read.isLoading) {
+  if (count === 0) {
     return (
       <div className="empty">
         <p>{only ? "Nothing found by this name on either side." : "No items in this state."}</p>
@@ -53,21 +60,22 @@ export function PairTable({ mirror, chosen, stamp, only }: Props) {
   }
   return (
     <>
-      <div className="aligned fill" ref={view} role="grid" aria-label="Items of both sides" aria-rowcount={rows.length} style={look}>
+      <div className="aligned fill" ref={view} role="grid" aria-label="Items of both sides" aria-rowcount={count} style={look}>
         <div className="heads">
           <HeadRow mirror={mirror} columns={columns} />
         </div>
         <div className="body" style={{ height: virtual.getTotalSize() }}>
           {visible.map((item) => {
-            const row = rows[item.index];
-            if (!row) return null;
+            const row = rowAt(item.index);
+            const place = { transform: `translateY(${item.start}px)` };
+            if (!row) return <div key={item.key} className="one" style={{ ...place, height: ROW }} aria-busy="true" />;
             return (
               <div
                 key={item.key}
                 ref={virtual.measureElement}
                 data-index={item.index}
-                className={`one ${row.open.some((o) => o.key) || row.asks ? "clash" : ""} ${item.index % 2 ? "alt" : ""} ${open === row.id ? "chosen" : ""}`}
-                style={{ transform: `translateY(${item.start}px)` }}
+                className={`one ${row.open.some((o) => o.key) || row.asks ? "clash" : ""} ${item.index % 2 ? "alt" : ""} ${open?.id === row.id ? "chosen" : ""}`}
+                style={place}
               >
                 <PairRow
                   row={row}
@@ -75,7 +83,7 @@ export function PairTable({ mirror, chosen, stamp, only }: Props) {
                   columns={columns}
                   zone={zone}
                   index={item.index}
-                  onOpen={() => setOpen(open === row.id ? null : row.id)}
+                  onOpen={() => setOpen(open?.id === row.id ? null : row)}
                 />
                 <Settling row={row} mirror={mirror} zone={zone} />
               </div>

@@ -5,7 +5,7 @@ import { answer, client } from "../../api/client";
 import { useNotices } from "../../frame/Notices";
 import { Counts } from "./Counts";
 import { PairTable } from "./PairTable";
-import { useRows, type Chosen, type Mirror } from "./queries";
+import { useFirstRows, type Chosen, type Mirror } from "./queries";
 import { useTry } from "./useTry";
 import { stageWords } from "./words";
 
@@ -47,7 +47,7 @@ export function Plan({ mirror, stamp }: { mirror: Mirror; stamp: number }) {
         <PlanSteps mirror={mirror} chosen={chosen} />
       </div>
       <p className="quiet below-2">Nothing has been written yet. Open each list, correct what is wrong, then carry out the plan.</p>
-      <PairTable mirror={mirror} chosen={chosen} stamp={stamp} />
+      <PairTable mirror={mirror} chosen={chosen} total={mirror.plan[kind] ?? 0} stamp={stamp} />
     </>
   );
 }
@@ -57,7 +57,7 @@ function PlanSteps({ mirror, chosen }: { mirror: Mirror; chosen: Chosen }) {
   const queries = useQueryClient();
   const { fail } = useNotices();
   const path = { params: { path: { mirror_id: mirror.id } } };
-  const rows = useRows(mirror.id, chosen).data?.pages[0]?.rows ?? [];
+  const rows = useFirstRows(mirror.id, chosen).data ?? [];
   const done = () => {
     void queries.invalidateQueries({ queryKey: ["mirror", mirror.id] });
     void queries.invalidateQueries({ queryKey: ["mirror-rows", mirror.id] });

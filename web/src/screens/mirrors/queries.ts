@@ -1,5 +1,5 @@
-import { useInfiniteQuery, useQuery, useQueryClient, type InfiniteData } from "@tanstack/react-query";
-import { useEffect } from "react";
+import { queryOptions, useInfiniteQuery, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef } from "react";
 import { answer, client, type Schemas } from "../../api/client";
 
 export type Mirror = Schemas["MirrorOut"];
@@ -13,10 +13,9 @@ export type Crossing = Schemas["CrossingOut"];
 export type Parity = Schemas["ParityOut"];
 export type Would = Schemas["WouldOut"];
 export type Side = "left" | "right";
-type Rows = Schemas["RowsOut"];
 
 export const SIDES: readonly Side[] = ["left", "right"];
-export const PAGE = 200;
+export const PAGE = 100;
 
 /** Which rows are shown: those in some states, or those of a kind of plan on a side. */
 export interface Chosen {
@@ -44,48 +43,45 @@ export const useSetUp = (id: number) =>
     retry: false,
   });
 
-const readPage = (id: number, chosen: Chosen, after: number): Promise<Rows> =>
-  answer(
-    client.GET("/api/v1/mirrors/{mirror_id}/rows", {
-      params: { path: { mirror_id: id }, query: { state: chosen.states, plan: chosen.plan, side: chosen.side, after, limit: PAGE } },
-    }),
-  );
-
 const rowsKey = (id: number, chosen: Chosen) => ["mirror-rows", id, chosen];
 
-/** The rows of a mirror, page by page. */
-export const useRows = (id: number, chosen: Chosen) =>
-  useInfiniteQuery({
-    queryKey: rowsKey(id, chosen),
-    queryFn: ({ pageParam }) => readPage(id, chosen, pageParam),
-    initialPageParam: 0,
-    getNextPageParam: (last: Rows) => last.next ?? undefined,
+const rowsPage = (id: number, chosen: Chosen, page: number) =>
+  queryOptions({
+    queryKey: [...rowsKey(id, chosen), page],
+    queryFn: ({ signal }) =>
+      answer(
+        client.GET("/api/v1/mirrors/{mirror_id}/rows", {
+          signal,
+          params: {
+            path: { mirror_id: id },
+            query: { state: chosen.states, plan: chosen.plan, side: chosen.side, skip: page * PAGE, limit: PAGE },
+          },
+        }),
+      ),
     staleTime: Infinity,
   });
 
-/** Read the pages in sight again whenever something crossed, and no others: a mirror may have 50,000 pairs. */
-export function useFresh(id: number, chosen: Chosen, first: number, last: number, stamp: number): void {
+/** The first rows of a mirror. */
+export const useFirstRows = (id: number, chosen: Chosen) => useQuery(rowsPage(id, chosen, 0));
+
+/** The pages of rows from one to another, by their numbers: a mirror may have 50,000 pairs, and only those in sight are read. */
+export function usePages(id: number, chosen: Chosen, first: number, last: number): ReadonlyMap<number, Row[]> {
+  const wanted = Array.from({ length: last - first + 1 }, (_, n) => first + n);
+  return useQueries({
+    queries: wanted.map((page) => rowsPage(id, chosen, page)),
+    combine: (found) => new Map(found.flatMap((one, n) => (one.data ? [[first + n, one.data] as const] : []))),
+  });
+}
+
+/** Read the pages in sight again whenever something crossed; the others once they are seen again. */
+export function useFresh(id: number, stamp: number): void {
   const queries = useQueryClient();
-  const key = JSON.stringify(chosen);
+  const seen = useRef(stamp);
   useEffect(() => {
-    const wanted = JSON.parse(key) as Chosen; // compared by what it says, not by which object it is
-    const kept = queries.getQueryData<InfiniteData<Rows, number>>(rowsKey(id, wanted));
-    if (!kept) return;
-    const inSight = kept.pageParams.map((after, n) => [after, n] as const).filter(([, n]) => n >= first && n <= last);
-    let over = false;
-    void Promise.all(inSight.map(async ([after, n]) => [n, await readPage(id, wanted, after)] as const)).then((read) => {
-      if (over) return;
-      queries.setQueryData<InfiniteData<Rows, number>>(rowsKey(id, wanted), (now) => {
-        if (!now) return now;
-        const pages = [...now.pages];
-        for (const [n, page] of read) if (n < pages.length) pages[n] = page;
-        return { ...now, pages };
-      });
-    });
-    return () => {
-      over = true;
-    };
-  }, [queries, id, key, first, last, stamp]);
+    if (seen.current === stamp) return;
+    seen.current = stamp;
+    void queries.invalidateQueries({ queryKey: ["mirror-rows", id] });
+  }, [queries, id, stamp]);
 }
 
 export const useHistory = (id: number, pair: string | null) =>
