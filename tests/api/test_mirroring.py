@@ -71,6 +71,7 @@ def test_a_conflict_is_settled_and_nobody_is_asked_again(tasks):
     tasks.api("POST", f"/rows/{row['id']}/settle", json={"field": one["field"], "key": one["key"], "take": "right"})
     until(lambda: "Order the leather" in [i.title for i in tasks.left.items()])
     assert tasks.settles() == {"in_step": 3}
+    assert [r["id"] for r in tasks.api("GET", "/rows?skip=1&limit=1")] == [tasks.rows()[1]["id"]]
     last = tasks.api("GET", "/history")["crossings"][0]
     assert last["kind"] == "update" and "Order the leather" in last["after"].values()
 

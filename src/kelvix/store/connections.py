@@ -202,10 +202,15 @@ def note_answer(t: Transaction, workspace_id: int, connection_id: int) -> bool:
 
 
 def take_up(t: Transaction, workspace_id: int, connection_id: int) -> None:
-    """Let whatever listens by a connection look at once."""
+    """Let whatever listens by a connection look at once, and what could not cross by it."""
     t.execute(
         "UPDATE subscription SET next_check_at=NOW(3), failures=0, problem=NULL WHERE workspace_id=%s AND connection_id=%s "
         "AND state='on'",
+        (workspace_id, connection_id),
+    )
+    t.execute(
+        "UPDATE mirror_look l JOIN consumer c ON c.mirror_id=l.mirror_id SET l.due_at=NOW(3), l.failures=0 "
+        "WHERE c.workspace_id=%s AND c.connection_id=%s AND l.failures>0",
         (workspace_id, connection_id),
     )
     t.execute("DELETE FROM pace WHERE workspace_id=%s AND connection_id=%s", (workspace_id, connection_id))
