@@ -144,7 +144,8 @@ class VolumeOut(BaseModel):
 
 
 class ParityOut(BaseModel):
-    """A comparison of both sides. `differ`: pairs that differ and should not."""
+    """A comparison of both sides. `open`: pairs that differ, as is shown; `waiting`: pairs of which an edit is to cross;
+    `differ`: pairs that differ and should not."""
 
     id: int
     began_at: datetime

@@ -118,7 +118,8 @@ class Mirrors:
         while True:
             read = listening.follow(self.space.server, self.engine)
             if when is not None:
-                self.at(when + timedelta(milliseconds=240 + n * 137 % 480))
+                when += timedelta(milliseconds=240 + n * 137 % 480)
+                self.at(when)
             if not read + looking.look_at_all(self.engine, self.space):
                 break
 

@@ -5154,7 +5154,8 @@ export interface components {
         };
         /**
          * ParityOut
-         * @description A comparison of both sides. `differ`: pairs that differ and should not.
+         * @description A comparison of both sides. `open`: pairs that differ, as is shown; `waiting`: pairs of which an edit is to cross;
+         *     `differ`: pairs that differ and should not.
          */
         ParityOut: {
             /**

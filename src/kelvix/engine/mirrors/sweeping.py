@@ -153,7 +153,6 @@ def compare(space: Space, kept: KeptMirror, running: Running, stage: Stage, toke
             return False
         mirror_looks.stir(t, space.id, kept.id, "left", astray)
         if after is None:
-            report["waiting"] += mirror_looks.waiting(t, kept.id)
             total = {**report, "left": stage["left"], "right": stage["right"]}
             crossings.end_parity(t, stage["parity"], total)
             told = all("deleted" in running.sides[side].capabilities.told for side in SIDES)

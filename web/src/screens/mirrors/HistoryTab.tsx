@@ -3,9 +3,9 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { answer, client } from "../../api/client";
 import { useMe } from "../../api/queries";
 import { useNotices } from "../../frame/Notices";
-import { day } from "../../parts/dates";
 import { Crossings } from "./Crossings";
-import { useVolume, type Mirror } from "./queries";
+import { type Mirror } from "./queries";
+import { Volume } from "./Volume";
 
 /** Everything that crossed, and how much on each day. */
 export function HistoryTab({ mirror }: { mirror: Mirror }) {
@@ -16,29 +16,6 @@ export function HistoryTab({ mirror }: { mirror: Mirror }) {
       <UndoAll mirror={mirror} />
       <Crossings mirror={mirror} pair={null} zone={zone} />
     </div>
-  );
-}
-
-/** How much crossed to each side on each day, as a row of bars. */
-function Volume({ mirror, zone }: { mirror: Mirror; zone: string }) {
-  const days = useVolume(mirror.id).data ?? [];
-  const most = Math.max(1, ...days.map((d) => d.to_left + d.to_right));
-  if (days.length === 0) return null;
-  return (
-    <figure className="volume" aria-label="What crossed on each day">
-      <figcaption>Crossed on each day, to the left and to the right</figcaption>
-      <div className="bars">
-        {days.map((d) => (
-          <span
-            key={d.day}
-            title={`${day(d.day, zone)}: ${d.to_left} to ${mirror.left.name}, ${d.to_right} to ${mirror.right.name}, typically in ${d.typical ?? 0} ms`}
-          >
-            <i className="to-right" style={{ height: `${(d.to_right / most) * 100}%` }} />
-            <i className="to-left" style={{ height: `${(d.to_left / most) * 100}%` }} />
-          </span>
-        ))}
-      </div>
-    </figure>
   );
 }
 
