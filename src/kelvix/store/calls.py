@@ -12,17 +12,27 @@ KEPT_DAYS = 400
 
 
 def count(t: Transaction, workspace_id: int, connection_id: int, day: date, calls: int) -> None:
-    t.execute(
-        "INSERT INTO call_count (workspace_id, connection_id, day, calls) VALUES (%s,%s,%s,%s) "
-        "ON DUPLICATE KEY UPDATE calls=calls+VALUES(calls)",
-        (workspace_id, connection_id, day, calls),
-    )
+    """Count calls of a connection. Processes write this down a little later: of one that was removed meanwhile, nothing."""
+    if _is_there(t, workspace_id, connection_id):
+        t.execute(
+            "INSERT INTO call_count (workspace_id, connection_id, day, calls) VALUES (%s,%s,%s,%s) "
+            "ON DUPLICATE KEY UPDATE calls=calls+VALUES(calls)",
+            (workspace_id, connection_id, day, calls),
+        )
+
+
+def _is_there(t: Transaction, workspace_id: int, connection_id: int) -> bool:
+    """Say whether a connection was not removed, and let it not be until this transaction is over."""
+    sql = "SELECT 1 FROM connection WHERE workspace_id=%s AND id=%s LOCK IN SHARE MODE"
+    return t.row(sql, (workspace_id, connection_id)) is not None
 
 
 def keep_limits(t: Transaction, workspace_id: int, connection_id: int, limits: Iterable[Limit], at: datetime) -> None:
     """Keep what an app said at some time of how many calls it takes, in place of what it said before. Processes write this down
     a little later, in any order: what is older than what is kept is left out."""
     key = (workspace_id, connection_id, at)
+    if not _is_there(t, workspace_id, connection_id):
+        return
     if t.row("SELECT 1 FROM call_limit WHERE workspace_id=%s AND connection_id=%s AND said_at>%s LIMIT 1", key):
         return
     t.execute("DELETE FROM call_limit WHERE workspace_id=%s AND connection_id=%s AND said_at<=%s", key)

@@ -248,11 +248,12 @@ def remove(space: Space, connection_id: int) -> bool:
     """Remove a connection, with the places that were chosen by it."""
 
     def work(t: Transaction) -> bool:
+        removed = t.execute("DELETE FROM connection WHERE workspace_id=%s AND id=%s", (space.id, connection_id))
         for table in ("call_count", "call_limit"):
             t.execute(f"DELETE FROM {table} WHERE workspace_id=%s AND connection_id=%s", (space.id, connection_id))
         if t.execute("DELETE FROM place WHERE workspace_id=%s AND connection_id=%s", (space.id, connection_id)):
             databases.changed(t, space.id)
-        return bool(t.execute("DELETE FROM connection WHERE workspace_id=%s AND id=%s", (space.id, connection_id)))
+        return bool(removed)
 
     return space.transact(work)
 

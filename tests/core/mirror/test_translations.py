@@ -134,6 +134,20 @@ def or_none(strategy):
 
 
 @pytest.mark.parametrize(("code", "left", "right", "options"), MATCHED)
+def test_what_a_person_may_choose_of_a_translation_is_taken_and_nothing_else(code, left, right, options):
+    translation, fields = TRANSLATIONS[code], (side_of(left, 0)[0], side_of(right, 1)[0])
+    asked = translation.asks(*fields)
+    assert {one.option for one in asked} >= set(options) - {"pairs"}, "what can be kept can be chosen"
+    for one in asked:
+        for value, _ in one.choices:
+            chosen = {**translation.proposed(*fields), one.option: value}
+            assert translation.wrong(*fields, chosen) is None
+            translation.domain(*fields, chosen, AROUND)
+        if not one.choices:
+            assert translation.wrong(*fields, {one.option: "nonsense"}), "what is typed is looked at"
+
+
+@pytest.mark.parametrize(("code", "left", "right", "options"), MATCHED)
 @given(data=st.data())
 def test_what_is_put_is_got_and_what_is_the_same_is_left_as_it_is(code, left, right, options, data):
     (ours, our_values), (theirs, their_values) = side_of(left, 0), side_of(right, 1)

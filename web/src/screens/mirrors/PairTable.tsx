@@ -3,7 +3,7 @@ import { useEffect, useRef, useState, type CSSProperties } from "react";
 import { useMe, useTypeOf } from "../../api/queries";
 import { PairPane } from "./PairPane";
 import { PairRow } from "./PairRow";
-import { PAGE, useFresh, usePages, type Chosen, type MatchedField, type Mirror, type Row, type Side } from "./queries";
+import { PAGE, useFresh, usePages, useRow, type Chosen, type MatchedField, type Mirror, type Row, type Side } from "./queries";
 import { Settling } from "./Settling";
 
 interface Props {
@@ -48,7 +48,7 @@ export function PairTable({ mirror, chosen, total, stamp, only }: Props) {
     const settled = setTimeout(() => setShown([from, to]), SETTLES);
     return () => clearTimeout(settled);
   }, [inSight]);
-  const chosenRow = [...(only ? [only] : pages.values())].flat().find((row) => row.id === open?.id) ?? open;
+  const chosenRow = useRow(mirror.id, open?.id).data ?? open;
   const track = columns.map((_, n) => (n === 0 ? "minmax(0,1.7fr)" : "minmax(0,.7fr)")).join(" ");
   const look = { "--track": `${track} 118px ${track}`, "--half": columns.length } as CSSProperties;
   if (count === 0) {

@@ -61,6 +61,16 @@ const rowsPage = (id: number, chosen: Chosen, page: number) =>
     staleTime: Infinity,
   });
 
+/** A row that is looked into, wherever it is by now. */
+export const useRow = (id: number, row: string | undefined) =>
+  useQuery({
+    queryKey: ["mirror-rows", id, "one", row],
+    queryFn: () =>
+      answer(client.GET("/api/v1/mirrors/{mirror_id}/rows/{row_id}", { params: { path: { mirror_id: id, row_id: row ?? "" } } })),
+    enabled: row !== undefined,
+    retry: false,
+  });
+
 /** The first rows of a mirror. */
 export const useFirstRows = (id: number, chosen: Chosen) => useQuery(rowsPage(id, chosen, 0));
 
