@@ -354,3 +354,28 @@ class Cutting(Between):
         if isinstance(title, str):
             write = replace(write, values={**write.values, self.title: title[:40]})
         return self.of.write(write)
+
+
+def test_what_is_edited_after_a_decision_about_many_is_not_deleted_by_it(orla):
+    """A decision is carried out when each pair is looked at: whoever edits an item before that is asked, and loses nothing."""
+    mirror = ByHand(orla, Own(orla, "Workshop"), Tasks(orla, "Restoration"), deletes="follow")
+    for n in range(9):
+        mirror.create("left", f"Pipe {n}")
+    mirror.settles()
+    gone = list(mirror.sides["right"].items())[:7]
+    for item in gone:
+        mirror.sides["right"].delete(item.id)
+    looks = [pair for pair in mirror.pairs() if pair.right in {item.id for item in gone}]
+    mirror.space.transact(
+        lambda t: mirror_looks.stir(t, mirror.space.id, mirror.kept.id, "right", [one.right for one in looks], 60, "deleted")
+    )
+    for one in looks:
+        mirror.look("right", one.right)
+    assert {p.asks for p in mirror.pairs() if p.state == "asked"} == {"too_many"}
+    mirror.space.transact(lambda t: pairs.decide_asked(t, mirror.kept.id, "too_many", "delete", 100))
+    mirror.sides["left"].edit(looks[0].left, {mirror.sides["left"].title: "Pipe, kept after all"})
+    for one in looks:
+        mirror.look("left", one.left)
+    there = {item.title for item in mirror.sides["left"].items()}
+    assert len(there) == 3 and "Pipe, kept after all" in there
+    assert [p.asks for p in mirror.pairs() if p.state == "asked"] == ["deleted_but_edited"]

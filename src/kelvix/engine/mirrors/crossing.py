@@ -199,7 +199,7 @@ class Crossing:
         if pair.is_held:
             return
         if pair.decided is not None:
-            return self.decide(replace(pair, decided=None), pair.decided)
+            return self._decided(replace(pair, decided=None), pair.decided)
         items = {side: self._read(side, pair.item(side)) for side in SIDES}
         self._wait_for_what_moved(pair, items)
         step = Step()
@@ -219,6 +219,13 @@ class Crossing:
             if self._comes_back(pair, stands, both, known):
                 return self._merged(pair, left, right, known, step)
         self._ends(pair, found, items, step)
+
+    def _decided(self, pair: Pair, does: Decision) -> None:
+        """Carry out what a person said of many pairs at once. What was edited since then is not deleted, but asked by itself."""
+        items = [(side, item) for side in SIDES if (item := self._read(side, pair.item(side))) is not None]
+        if does == "delete" and len(items) == 1 and digest(items[0][1]) != pair.digests.get(items[0][0]):
+            return self.keeping.commit(Step(pairs=[replace(pair, state="asked", asks="deleted_but_edited")]))
+        self.decide(pair, does)
 
     def _said(self, pair: Pair, items: Mapping[Side, Item]) -> None:
         """Let comments cross, once all else did; of a pair of which a person is asked as a whole, none does."""

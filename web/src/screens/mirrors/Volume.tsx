@@ -1,8 +1,16 @@
+import type { ReactNode } from "react";
 import { day, span } from "../../parts/dates";
 import { useVolume, type Mirror } from "./queries";
 
 const DAYS = 28;
 const DAY = 86_400_000;
+
+/** What a day's bar is made of, from the top, each part a share of the tallest; and what is said of it. */
+interface Bar {
+  day: string;
+  words: string;
+  parts: [look: string, share: number][];
+}
 
 /** How much crossed to each side on each of the last days, and how long that took, as two rows of bars. */
 export function Volume({ mirror, zone }: { mirror: Mirror; zone: string }) {
@@ -15,49 +23,49 @@ export function Volume({ mirror, zone }: { mirror: Mirror; zone: string }) {
   });
   const most = Math.max(1, ...days.map((d) => d.to_left + d.to_right));
   const longest = Math.max(1, ...days.map((d) => d.typical ?? 0));
-  const first = day(days[0]?.day ?? "", zone);
-  const last = day(days.at(-1)?.day ?? "", zone);
+  const crossed = days.map((d): Bar => ({
+    day: d.day,
+    words: `${d.to_left} to ${mirror.left.name}, ${d.to_right} to ${mirror.right.name}`,
+    parts: [
+      ["to-right", d.to_right / most],
+      ["to-left", d.to_left / most],
+    ],
+  }));
+  const took = days.map((d): Bar => ({
+    day: d.day,
+    words: d.typical === null ? "no edits" : `${span(d.typical / 1000)} typically, ${span((d.worst ?? 0) / 1000)} at worst`,
+    parts: [["took", (d.typical ?? 0) / longest]],
+  }));
   return (
     <div className="volumes">
-      <figure className="volume" aria-label="What crossed on each day">
-        <figcaption>
-          Crossed in a day, at most {most.toLocaleString("en-GB")}: <i className="to-right" /> to {mirror.right.name}{" "}
-          <i className="to-left" /> to {mirror.left.name}
-        </figcaption>
-        <div className="bars">
-          {days.map((d) => (
-            <span key={d.day} title={`${day(d.day, zone)}: ${d.to_left} to ${mirror.left.name}, ${d.to_right} to ${mirror.right.name}`}>
-              <i className="to-right" style={{ height: `${(d.to_right / most) * 100}%` }} />
-              <i className="to-left" style={{ height: `${(d.to_left / most) * 100}%` }} />
-            </span>
-          ))}
-        </div>
-        <div className="ends">
-          <span>{first}</span>
-          <span>{last}</span>
-        </div>
-      </figure>
-      <figure className="volume" aria-label="How long edits took on each day">
-        <figcaption>Time to cross, typically, at most {span(longest / 1000)}</figcaption>
-        <div className="bars">
-          {days.map((d) => (
-            <span
-              key={d.day}
-              title={
-                d.typical === null
-                  ? `${day(d.day, zone)}: no edits`
-                  : `${day(d.day, zone)}: ${span(d.typical / 1000)} typically, ${span((d.worst ?? 0) / 1000)} at worst`
-              }
-            >
-              <i className="took" style={{ height: `${((d.typical ?? 0) / longest) * 100}%` }} />
-            </span>
-          ))}
-        </div>
-        <div className="ends">
-          <span>{first}</span>
-          <span>{last}</span>
-        </div>
-      </figure>
+      <Bars label="What crossed on each day" bars={crossed} zone={zone}>
+        Crossed in a day, at most {most.toLocaleString("en-GB")}: <i className="to-right" /> to {mirror.right.name}{" "}
+        <i className="to-left" /> to {mirror.left.name}
+      </Bars>
+      <Bars label="How long edits took on each day" bars={took} zone={zone}>
+        Time to cross, typically, at most {span(longest / 1000)}
+      </Bars>
     </div>
+  );
+}
+
+function Bars({ label, bars, zone, children }: { label: string; bars: Bar[]; zone: string; children: ReactNode }) {
+  return (
+    <figure className="volume" aria-label={label}>
+      <figcaption>{children}</figcaption>
+      <div className="bars">
+        {bars.map((bar) => (
+          <span key={bar.day} title={`${day(bar.day, zone)}: ${bar.words}`}>
+            {bar.parts.map(([look, share]) => (
+              <i key={look} className={look} style={{ height: `${share * 100}%` }} />
+            ))}
+          </span>
+        ))}
+      </div>
+      <div className="ends">
+        <span>{day(bars[0]?.day ?? "", zone)}</span>
+        <span>{day(bars.at(-1)?.day ?? "", zone)}</span>
+      </div>
+    </figure>
   );
 }
