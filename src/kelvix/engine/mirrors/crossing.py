@@ -221,7 +221,7 @@ class Crossing:
         self._ends(pair, found, items, step)
 
     def _decided(self, pair: Pair, does: Decision) -> None:
-        """Carry out what a person said of many pairs at once. What was edited since then is not deleted, but asked by itself."""
+        """Carry out what a person said of many pairs at once. What was edited since is not deleted, but asked by itself."""
         items = [(side, item) for side in SIDES if (item := self._read(side, pair.item(side))) is not None]
         if does == "delete" and len(items) == 1 and digest(items[0][1]) != pair.digests.get(items[0][0]):
             return self.keeping.commit(Step(pairs=[replace(pair, state="asked", asks="deleted_but_edited")]))
