@@ -48,7 +48,7 @@ export function RehearsalTab({ workflow, draft, samples: loaded, sample, rehears
   const [comparing, setComparing] = useState(false);
   const fetching = useFetching(workflow.id, document, count, loaded);
   const [editing, setEditing] = useState<Sample | "new" | null>(null);
-  const [adding, setAdding] = useState<HTMLElement | null>(null);
+  const [adding, setAdding] = useState<{ at: HTMLElement | null; after: string | null } | null>(null);
   const addButton = useRef<HTMLButtonElement>(null);
   const panel = useRef<HTMLDivElement>(null);
   const goInto = useRef(false); // whether the focus goes into the panel of the line that is shown next: it was just added
@@ -94,6 +94,8 @@ export function RehearsalTab({ workflow, draft, samples: loaded, sample, rehears
       goInto.current = true;
     },
   });
+  /** Below the line that is chosen now: until the menu stands, keys still move about in the grid. */
+  const addBelow = (at: HTMLElement | null) => setAdding({ at, after: chosen?.id ?? null });
   const onKey = (event: KeyboardEvent) => {
     const ctrl = event.ctrlKey || event.metaKey;
     const act =
@@ -102,7 +104,7 @@ export function RehearsalTab({ workflow, draft, samples: loaded, sample, rehears
         : event.key === "Enter"
           ? () => panel.current?.querySelector<HTMLElement>("input, [role=combobox], button")?.focus()
           : event.key === "Insert"
-            ? () => setAdding(addButton.current)
+            ? () => addBelow(addButton.current)
             : event.key === "Delete"
               ? remove
               : ctrl && event.key.toLowerCase() === "d" && chosen
@@ -144,7 +146,7 @@ export function RehearsalTab({ workflow, draft, samples: loaded, sample, rehears
     />
   );
   const foot = (
-    <Button ref={addButton} variant="text" className="narrow" onClick={(event) => setAdding(event.currentTarget)}>
+    <Button ref={addButton} variant="text" className="narrow" onClick={(event) => addBelow(event.currentTarget)}>
       + Add line
     </Button>
   );
@@ -170,7 +172,7 @@ export function RehearsalTab({ workflow, draft, samples: loaded, sample, rehears
           onKey={onKey}
         />
       </div>
-      <AddLineMenu at={adding} onChoose={insert} onClose={() => setAdding(null)} />
+      <AddLineMenu at={adding?.at ?? null} onChoose={(verb) => insert(verb, adding?.after ?? null)} onClose={() => setAdding(null)} />
       <div className="pane">
         <div ref={panel}>
           {chosen && (

@@ -16,10 +16,10 @@ interface Props {
 export function useLineEdits({ workflow, draft, chosen, choose, onInserted }: Props) {
   const { document, setDocument } = draft;
   const { tell } = useNotices();
-  const insert = (verb: Line["verb"]) => {
+  const insert = (verb: Line["verb"], after: string | null) => {
     const id = newId();
     const made = viewOf(verb).empty?.(id);
-    if (made) setDocument(addLines(document, made, chosen?.id ?? null));
+    if (made) setDocument(addLines(document, made, after));
     choose(id);
     onInserted();
   };
