@@ -61,6 +61,15 @@ CASES = [
     ("date", "before", ("22 Nov 2026",), False),
     ("day", "is", ("23 Nov 2026",), True),
     ("day", "after", ("2026-11-22",), True),
+    ("day", "within", ("this week",), True),
+    ("day", "within", ("the last 2 days", "next week"), False),
+    ("day", "is", ("yesterday", "2 days ago"), True),
+    ("day", "before", ("today",), True),
+    ("day", "within", ("23 Nov 2026",), True),
+    ("date", "within", ("23 Nov 2026",), True),
+    ("date", "within", ("yesterday", "22 Nov 2026"), False),
+    ("date", "after", ("last week",), True),
+    ("date", "after", ("this week",), False),
     ("count", "more", ("1",), True),
     ("count", "less", ("2",), False),
     ("labels", "has", ("reeds", "leather"), True),
@@ -142,7 +151,7 @@ ROWS = [
     Condition(Reference("w", "count"), "more", ("-2.50",)),
 ]
 groups = st.recursive(
-    st.sampled_from(ROWS[:8]),
+    st.sampled_from(ROWS),
     lambda inner: st.builds(
         lambda m, c: Group(m, tuple(c)), st.sampled_from(["all", "any", "none"]), st.lists(inner, min_size=2, max_size=3)
     ),

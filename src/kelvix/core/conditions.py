@@ -7,7 +7,7 @@ and accents, by our added functions; numbers, dates, and yes or no by the standa
 from __future__ import annotations
 
 from collections.abc import Mapping
-from datetime import datetime
+from datetime import date, datetime
 from decimal import Decimal
 from functools import lru_cache
 from zoneinfo import ZoneInfo
@@ -21,6 +21,7 @@ from kelvix.core.feel.values import read_at
 from kelvix.core.fields import TYPES, coerce
 from kelvix.core.filling import Carried
 from kelvix.core.operators import OPERATORS, Comparing, Operator
+from kelvix.core.periods import one_day, period
 from kelvix.core.schema import CarriedField
 from kelvix.core.values import Type, Unfit
 from kelvix.core.workflow import Condition, Formula, Group, Mode, Narrows, Reference, Test
@@ -28,6 +29,7 @@ from kelvix.core.workflow import Condition, Formula, Group, Mode, Narrows, Refer
 NAMED = {name: comparing for comparing, name in query.FUNCTIONS.items()}
 SIGNED: Mapping[str, tuple[Comparing | None, bool]] = {"!=": ("same", True), **{s: (c, False) for c, s in query.SIGNS.items()}}
 ANYWHERE = Env(datetime.min, ZoneInfo("UTC"))  # where a literal has no zone, any will do
+DAY_OPERATORS: tuple[Operator, ...] = ("is", "before", "after", "within")
 Fields = Mapping[Reference, CarriedField]
 
 
@@ -68,9 +70,19 @@ def _write_row(row: Condition, fields: Fields, env: Env) -> t.Node:
     if not words:
         raise Unfit(f"enter a value for “{name} {meaning.words}”")
     compared, subject = query.compared_part(type_, value)
+    if meaning.compares == "within" or (TYPES[compared].tells_day and any(map(period, words))):
+        against = [query.counted(row.operator, p) if (p := period(w)) else _by_day(row.operator, w, env) for w in words]
+        return query.compare(compared, row.operator, query.day_of(compared, subject), against)
     if TYPES[type_].compares_values:
         return query.compare(type_, row.operator, subject, [_literal(w, compared, env) for w in words])
     return query.compare(type_, row.operator, subject, [t.String(w) for w in words])
+
+
+def _by_day(operator: Operator, word: str, env: Env) -> t.Node:
+    """Return a typed date as what a day is compared with. Raises Unfit."""
+    day = coerce(word, "date", env.zone, (), env.order)
+    assert isinstance(day, date)
+    return query.counted(operator, one_day(day)) if operator == "within" else query.literal(day, "date", env.zone)
 
 
 def _subject(node: t.Node, fields: Fields) -> Reference | None:
@@ -120,6 +132,8 @@ def _chain(node: t.Node, op: str) -> list[t.Node]:
 
 
 def _read_row(node: t.Node, fields: Fields) -> Condition | None:
+    if by_days := _read_days(node, fields):
+        return by_days
     match node:
         case t.Call(t.Name("not"), (t.Call() as inner,), ()) | t.Call(t.Name("not"), (t.In() as inner,), ()):
             row = _read_row(inner, fields)
@@ -143,6 +157,37 @@ def _read_row(node: t.Node, fields: Fields) -> Condition | None:
             plain = not any(isinstance(x, t.Test) and x.op == "=" for x in tests)
             return _compared(ref, signs.pop(), ends, fields) if len(signs) == 1 and plain else None
     return None
+
+
+def _read_days(node: t.Node, fields: Fields) -> Condition | None:
+    """Return the row that compares the day of a value."""
+    match node:
+        case t.Binary(_, day, end):
+            ends: tuple[t.Node, ...] = (end,)
+        case t.In(day, tests):
+            ends = tuple(x.with_ if isinstance(x, t.Test) else x for x in tests)
+        case _:
+            return None
+    inner = day.args[0] if isinstance(day, t.Call) and len(day.args) == 1 else day
+    ref, words = _subject(day, fields) or _subject(inner, fields), tuple(_day_word(e) for e in ends)
+    if ref is None or not TYPES[fields[ref].type].tells_day:
+        return None
+    counted = any(isinstance(e, t.Call) for e in ends)
+    for operator in sorted(DAY_OPERATORS, key=lambda o: (o == "within") is not counted):
+        row = Condition(ref, operator, tuple(w for w in words if w))
+        try:
+            if all(words) and operator in TYPES[fields[ref].type].operators and _write_row(row, fields, ANYWHERE) == node:
+                return row
+        except Unfit:
+            continue
+    return None
+
+
+def _day_word(node: t.Node) -> str | None:
+    match node:
+        case t.Call(t.Name("period"), (t.String(words),), ()) | t.Path(t.Call(t.Name("period"), (t.String(words),), ())):
+            return words
+    return _word(node, "date")
 
 
 def _operator(comparing: Comparing, field: CarriedField, negated: bool = False) -> Operator | None:

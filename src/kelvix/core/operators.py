@@ -16,6 +16,7 @@ Operator = Literal[
     "ends",
     "before",
     "after",
+    "within",
     "less",
     "more",
     "has",
@@ -23,7 +24,7 @@ Operator = Literal[
     "filled",
     "empty",
 ]
-Comparing = Literal["same", "mentions", "contains", "begins", "ends", "less", "more", "has", "filled"]
+Comparing = Literal["same", "mentions", "contains", "begins", "ends", "less", "more", "within", "has", "filled"]
 
 
 @dataclass(frozen=True)
@@ -47,6 +48,7 @@ OPERATORS: Mapping[Operator, Meaning] = {
     "ends": Meaning("ends with", "ends"),
     "before": Meaning("is before", "less"),
     "after": Meaning("is after", "more"),
+    "within": Meaning("is in", "within"),
     "less": Meaning("is less than", "less"),
     "more": Meaning("is more than", "more"),
     "has": Meaning("has", "has"),

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 from functools import lru_cache
 from typing import Literal
@@ -21,8 +21,9 @@ from kelvix.core.feel.compiler import Compiled
 from kelvix.core.fields import TYPES
 from kelvix.core.not_found import NotFoundError
 from kelvix.core.operators import OPERATORS, Comparing, Operator
+from kelvix.core.periods import Period, one_day
 from kelvix.core.schema import Field
-from kelvix.core.values import Composite, FieldId, Type, Value, as_text
+from kelvix.core.values import Composite, FieldId, Span, Type, Value, as_text
 
 FUNCTIONS: Mapping[Comparing, str] = {
     "mentions": "mentions",
@@ -81,7 +82,62 @@ def fields_of(where: Where | None) -> tuple[FieldId, ...]:
     return tuple(dict.fromkeys(f for one in where.tests for f in fields_of(one)))
 
 
+def settled(where: Where | None, fields: Mapping[FieldId, Field], today: date, zone: ZoneInfo) -> Where | None:
+    """Return a condition in which days that are counted from today are dates. Raises Unfit where they are outside the
+    calendar."""
+    if isinstance(where, Joined):
+        return Joined(where.mode, tuple(s for one in where.tests if (s := settled(one, fields, today, zone)) is not None))
+    if where is None or where.field not in fields:
+        return where
+    if isinstance(where.value, Period):
+        first, last = where.value.days(today)
+    elif where.operator == "within":
+        first = last = _day(where.value, zone)
+    else:
+        return where
+    field, meaning = fields[where.field], OPERATORS[where.operator]
+    if not TYPES[field.type].has_clock:
+        before, after = Comparison(field.id, "before", first), Comparison(field.id, "after", last)
+        inside = Joined(
+            "all",
+            (
+                Comparison(field.id, "after", first - timedelta(days=1)),
+                Comparison(field.id, "before", last + timedelta(days=1)),
+            ),
+        )
+        return _of_days(meaning.compares, before, after, inside)
+    starts, ends = (datetime(d.year, d.month, d.day, tzinfo=zone).astimezone(UTC) for d in (first, last + timedelta(days=1)))
+    before, ended = Comparison(field.id, "before", starts), Comparison(field.id, "before", ends)
+    filled = Comparison(field.id, "filled")
+    later = Joined("all", (filled, Joined("none", (ended,))))
+    return _of_days(meaning.compares, before, later, Joined("all", (ended, Joined("none", (before,)))))
+
+
+def _of_days(compares: Comparing, before: Where, after: Where, inside: Where) -> Where:
+    return before if compares == "less" else after if compares == "more" else inside
+
+
+def _day(value: Value, zone: ZoneInfo) -> date:
+    """Return the day of a value."""
+    start = value.start if isinstance(value, Span) else value
+    assert isinstance(start, date)
+    return start.astimezone(zone).date() if isinstance(start, datetime) else start
+
+
 # As a formula
+
+
+def counted(operator: Operator, days: Period) -> t.Node:
+    """Return what a day is compared with where days are counted from today."""
+    call, compares = t.Call(t.Name("period"), (t.String(days),)), OPERATORS[operator].compares
+    if compares == "more":
+        return t.Path(call, "end")
+    return t.Path(call, "start") if compares == "less" or (compares == "same" and days.is_one) else call
+
+
+def day_of(type_: Type, subject: t.Node) -> t.Node:
+    """Return the day of what is compared of a value."""
+    return t.Call(t.Name("date"), (subject,)) if TYPES[type_].has_clock else subject
 
 
 def compare(type_: Type, operator: Operator, subject: t.Node, against: Sequence[t.Node]) -> t.Node:
@@ -93,8 +149,10 @@ def compare(type_: Type, operator: Operator, subject: t.Node, against: Sequence[
     if not TYPES[type_].compares_values:
         called = t.Call(t.Name(FUNCTIONS[meaning.compares]), (subject, *against))
         return t.Call(t.Name("not"), (called,)) if meaning.negated else called
+    if meaning.compares == "within":
+        return t.In(subject, tuple(against))
     sign = SIGNS[meaning.compares]
-    if len(against) == 1:
+    if len(against) == 1 and not isinstance(against[0], t.Call):
         return t.Binary("!=" if meaning.negated else sign, subject, against[0])
     if meaning.compares == "same":
         within = t.In(subject, tuple(against))
@@ -165,7 +223,11 @@ def _write_one(one: Comparison, field: Field, zone: ZoneInfo, tell: Tell) -> t.N
         whole = joined("all", alike)
         return t.Call(t.Name("not"), (whole,)) if meaning.negated else whole
     compared, subject = compared_part(type_, value)
+    if isinstance(one.value, Period):
+        return compare(compared, one.operator, day_of(compared, subject), [counted(one.operator, one.value)])
     told = tell(field, one.value)
+    if meaning.compares == "within":
+        return compare(compared, one.operator, day_of(compared, subject), [counted("within", one_day(_day(told, zone)))])
     if isinstance(told, Composite):  # what its parts tell is compared within what is the same in the others
         part = told.parts()[own.compared_by or ""]
         if part is None or part == "":  # a person of whom only the address is known

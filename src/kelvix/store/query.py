@@ -8,6 +8,7 @@ from __future__ import annotations
 import json
 from collections import defaultdict
 from collections.abc import Mapping
+from datetime import date, datetime
 from functools import lru_cache
 from typing import Any
 from zoneinfo import ZoneInfo
@@ -15,7 +16,7 @@ from zoneinfo import ZoneInfo
 from kelvix.core.fields import TYPES, from_wire
 from kelvix.core.not_found import NotFoundError
 from kelvix.core.operators import OPERATORS, Meaning
-from kelvix.core.query import Comparison, Joined, Order, Query, Where
+from kelvix.core.query import Comparison, Joined, Order, Query, Where, settled
 from kelvix.core.schema import Database, Field
 from kelvix.core.values import Unfit, Value, fold, to_wire
 from kelvix.store import ddl, records
@@ -26,13 +27,19 @@ Sql = tuple[str, list[Any]]
 LAST_LETTER = 0xFFFF  # of those that are looked for in other spellings: what lies above has neither case nor accents that count
 
 
-def where(database: Database, asked: Where | None, zone: ZoneInfo, denied: bool = False) -> Sql:
-    """Return a condition as SQL and its arguments. `zone` tells which moments belong to a day; `denied`: none of it is to
-    hold, so that what is false must not be unknown. Raises NotFoundError for a field that is gone."""
+def where(database: Database, asked: Where | None, zone: ZoneInfo, today: date | None = None) -> Sql:
+    """Return a condition as SQL and its arguments. `zone` tells which moments belong to a day, and which day it is unless that
+    is given. Raises NotFoundError for a field that is gone, Unfit for days outside the calendar."""
+    fields = {f.id: f for f in database.readable}
+    return _where(database, settled(asked, fields, today or datetime.now(zone).date(), zone), zone, False)
+
+
+def _where(database: Database, asked: Where | None, zone: ZoneInfo, denied: bool) -> Sql:
+    """Return a condition of dates. `denied`: none of it is to hold, so that what is false must not be unknown."""
     if asked is None:
         return "TRUE", []
     if isinstance(asked, Joined):
-        parts = [where(database, one, zone, denied or asked.mode == "none") for one in asked.tests]
+        parts = [_where(database, one, zone, denied or asked.mode == "none") for one in asked.tests]
         whole = (" AND " if asked.mode == "all" else " OR ").join(f"({sql})" for sql, _ in parts) or "TRUE"
         none = asked.mode == "none" and parts
         return f"NOT ({whole})" if none else whole, [a for _, args in parts for a in args]

@@ -3143,7 +3143,7 @@ export interface components {
              * Operator
              * @enum {string}
              */
-            operator: "is" | "is_not" | "mentions" | "mentions_none" | "contains" | "begins" | "ends" | "before" | "after" | "less" | "more" | "has" | "has_none" | "filled" | "empty";
+            operator: "is" | "is_not" | "mentions" | "mentions_none" | "contains" | "begins" | "ends" | "before" | "after" | "within" | "less" | "more" | "has" | "has_none" | "filled" | "empty";
             /** Words */
             words: string;
         };
@@ -3172,7 +3172,7 @@ export interface components {
              * Operator
              * @enum {string}
              */
-            operator: "is" | "is_not" | "mentions" | "mentions_none" | "contains" | "begins" | "ends" | "before" | "after" | "less" | "more" | "has" | "has_none" | "filled" | "empty";
+            operator: "is" | "is_not" | "mentions" | "mentions_none" | "contains" | "begins" | "ends" | "before" | "after" | "within" | "less" | "more" | "has" | "has_none" | "filled" | "empty";
             ref: components["schemas"]["Reference"];
             /**
              * Words
@@ -3829,7 +3829,7 @@ export interface components {
              */
             offered: string[];
             /** Operators */
-            operators: ("is" | "is_not" | "mentions" | "mentions_none" | "contains" | "begins" | "ends" | "before" | "after" | "less" | "more" | "has" | "has_none" | "filled" | "empty")[];
+            operators: ("is" | "is_not" | "mentions" | "mentions_none" | "contains" | "begins" | "ends" | "before" | "after" | "within" | "less" | "more" | "has" | "has_none" | "filled" | "empty")[];
             /**
              * Recognises
              * @description whether a record is known again by a value of it
@@ -6401,7 +6401,7 @@ export interface components {
              * @default is
              * @enum {string}
              */
-            operator: "is" | "is_not" | "mentions" | "mentions_none" | "contains" | "begins" | "ends" | "before" | "after" | "less" | "more" | "has" | "has_none" | "filled" | "empty";
+            operator: "is" | "is_not" | "mentions" | "mentions_none" | "contains" | "begins" | "ends" | "before" | "after" | "within" | "less" | "more" | "has" | "has_none" | "filled" | "empty";
         };
         /**
          * StageOut
@@ -6532,7 +6532,7 @@ export interface components {
              * Operator
              * @enum {string}
              */
-            operator: "is" | "is_not" | "mentions" | "mentions_none" | "contains" | "begins" | "ends" | "before" | "after" | "less" | "more" | "has" | "has_none" | "filled" | "empty";
+            operator: "is" | "is_not" | "mentions" | "mentions_none" | "contains" | "begins" | "ends" | "before" | "after" | "within" | "less" | "more" | "has" | "has_none" | "filled" | "empty";
             /**
              * Value
              * @default

@@ -123,7 +123,7 @@ class Date(FieldType):
     accepts = "dates; the day, in the workspace's zone, of a date and time; text such as 2026-11-23, 23 Nov 2026 or 23/11/2026"
     refuses = "01/02/2026, unless the workspace sets the date order; years of two digits"
     example = "2026-11-25"
-    operators = ("is", "before", "after", "filled", "empty")
+    operators = ("is", "before", "after", "within", "filled", "empty")
     compares_values = has_order = tells_day = True
     family, from_text, into_text = "time", 0.4, 0.35
     fits = {"datetime": 0.95}

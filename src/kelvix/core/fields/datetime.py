@@ -15,7 +15,7 @@ class DateTime(FieldType):
     accepts = "dates and times with their zone; a date, as its midnight in the workspace's zone; text as for dates, with 17:02"
     refuses = "a time without a date"
     example = "2026-11-25T09:00:00Z"
-    operators = ("before", "after", "filled", "empty")
+    operators = ("before", "after", "within", "filled", "empty")
     recognises = False
     compares_values = has_order = tells_day = has_clock = True
     family = "time"

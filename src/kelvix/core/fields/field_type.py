@@ -9,6 +9,7 @@ from typing import Any, ClassVar, Literal
 from zoneinfo import ZoneInfo
 
 from kelvix.core.operators import Operator
+from kelvix.core.periods import period
 from kelvix.core.values import Choice, Composite, Type, Unfit, Value, Wire, as_text, shorten
 
 Family = Literal["text", "number", "time", "yes_no", "address", "file", "record"]
@@ -148,8 +149,10 @@ class FieldType(ABC):
         return iter(())
 
     def seek(self, value: Value, how: Taking) -> Value:
-        """Return the value, which is not blank, as a Find line compares a field with it. Raises Unfit."""
-        return self.coerce(value, how)
+        """Return the value, which is not blank, as a field is compared with it; days counted from today by their words. Raises
+        Unfit."""
+        days = period(value) if self.tells_day and isinstance(value, str) else None
+        return days or self.coerce(value, how)
 
     @abstractmethod
     def read(self, text: str, how: Taking) -> Value:

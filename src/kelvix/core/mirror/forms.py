@@ -18,6 +18,7 @@ from kelvix.core.mirror.rich_text import RichText
 from kelvix.core.mirror.roots import Root
 from kelvix.core.mirror.translations.file import Document
 from kelvix.core.mirror.translations.people import Somebody
+from kelvix.core.periods import Period
 from kelvix.core.query import Comparison, Joined, Where
 from kelvix.core.values import Composite, Referred, Value, Wire, to_wire
 
@@ -30,6 +31,8 @@ def value_json(value: Canonical | Value) -> Json:
     """Return a value of a domain, or of a field, as JSON keeps it."""
     if value is None or isinstance(value, bool) or type(value) is str:
         return value
+    if isinstance(value, Period):
+        return ["period", str(value)]
     if isinstance(value, RichText):
         return ["rich", value.text]
     if isinstance(value, frozenset):

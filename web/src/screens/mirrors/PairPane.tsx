@@ -69,6 +69,12 @@ export function PairPane({ row, mirror, zone, onClose }: Props) {
                     {row.open.some((one) => one.field === m.id && one.state === "drift") && (
                       <div className="quiet">Edited in {mirror[m.direction === "to_left" ? "left" : "right"].name}, does not cross.</div>
                     )}
+                    {row.open.some((one) => one.field === m.id && one.state === "drift") && (
+                      <div className="quiet">Edited in {mirror[m.direction === "to_left" ? "left" : "right"].name}, does not cross.</div>
+                    )}
+                    {row.open.some((one) => one.field === m.id && one.state === "drift") && (
+                      <div className="quiet">Edited in {mirror[m.direction === "to_left" ? "left" : "right"].name}, does not cross.</div>
+                    )}
                   </td>
                   <td className="wrap">{differs ? <mark>{ours || "empty"}</mark> : ours}</td>
                   <td className="wrap">{differs ? <mark>{theirs || "empty"}</mark> : theirs}</td>

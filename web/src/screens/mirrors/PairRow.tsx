@@ -64,6 +64,8 @@ function State({ row }: { row: Row }) {
         {mark} {planned ?? word}
       </span>
       {!waits && row.state === "in_step" && row.open.some((one) => one.state === "drift") && <span className="look"> ≠ differs</span>}
+      {!waits && row.state === "in_step" && row.open.some((one) => one.state === "drift") && <span className="look"> ≠ differs</span>}
+      {!waits && row.state === "in_step" && row.open.some((one) => one.state === "drift") && <span className="look"> ≠ differs</span>}
       {waits && <span className={look}> {span((Date.now() - new Date(since).getTime()) / 1000)}</span>}
     </div>
   );

@@ -10,10 +10,12 @@ from babel import dates as babel_dates
 from babel import numbers as babel_numbers
 
 from kelvix.core.feel.added.language import GROUP, date_order, locale
-from kelvix.core.feel.builtin import BUILTINS, DATE, DATETIME, NUMBER, STRING, TIME, Param
+from kelvix.core.feel.builtin import BUILTINS, DATE, DATETIME, NUMBER, RANGE, STRING, TIME, Param
 from kelvix.core.feel.environment import Env
+from kelvix.core.feel.values import Range
 from kelvix.core.fields.date import parse_date
 from kelvix.core.patterns import pattern as listed
+from kelvix.core.periods import EXAMPLES, named
 
 LEADING = listed(r"(?i)^(next|on|by|this)\s+", worst="on ")
 
@@ -96,6 +98,26 @@ def read_date(text: str, order: str | None = None) -> date:
     if order is not None and order.upper() not in ("DMY", "MDY", "YMD"):
         raise ValueError("the order is DMY, MDY or YMD")
     return parse_date(text.strip(), order.upper() if order else None)
+
+
+@BUILTINS.add(
+    "period",
+    [Param("words", STRING)],
+    RANGE,
+    "The days that words stand for today: today, this week, next month, the last 30 days, in 7 days.",
+    'date("2025-11-25") in period("the last 30 days")',
+    "false",
+    GROUP,
+    needs_env=True,
+    added=True,
+)
+def counted_days(env: Env, words: str) -> Range:
+    found = named(words)
+    if found is None:
+        raise ValueError(f"“{words[:40]}” does not name days; write for example {', '.join(EXAMPLES)}")
+    now = env.now.astimezone(env.zone) if env.now.tzinfo else env.now
+    first, last = found.days(now.date())
+    return Range(first, True, last, True)
 
 
 @BUILTINS.add(
