@@ -10,6 +10,7 @@ from pydantic import BaseModel, Field
 
 from kelvix.api.access import Caller, Editor, Reader
 from kelvix.api.databases import FieldOut, field_out
+from kelvix.api.filters import ComparingOut, FilterBody, comparing_out, filter_out
 from kelvix.api.problems import Problem
 from kelvix.core.mirror.document import (
     By,
@@ -32,10 +33,9 @@ from kelvix.core.mirror.document import (
 )
 from kelvix.core.mirror.lens import Side
 from kelvix.core.mirror.merge import SIDES
-from kelvix.core.operators import Operator
 from kelvix.core.values import FieldId, whole
 from kelvix.workspace import mirrors
-from kelvix.workspace.mirrors import MatchedRow, SetUp, Summary, Test
+from kelvix.workspace.mirrors import MatchedRow, SetUp, Summary
 
 router = APIRouter(prefix="/api/v1", tags=["mirrors"])
 
@@ -96,19 +96,6 @@ class MirrorOut(BaseModel):
     problem: str | None
     stage: StageOut | None
     sweep_at: datetime | None
-
-
-class TestBody(BaseModel):
-    """A condition of a filter, its value as it is typed."""
-
-    field: FieldId
-    operator: Operator
-    value: str = ""
-
-
-class FilterBody(BaseModel):
-    mode: Literal["all", "any", "none"] = "all"
-    tests: list[TestBody] = Field([], max_length=50)
 
 
 class FieldPairBody(BaseModel):
@@ -182,14 +169,6 @@ class RulesBody(BaseModel):
 
 class SetUpIn(RulesBody):
     fields: list[FieldPairBody] = Field(max_length=mirrors.MAX_FIELDS)
-
-
-class ComparingOut(BaseModel):
-    """How a field can be compared in a filter."""
-
-    operator: Operator
-    words: str
-    needs_value: bool
 
 
 class SideFieldsOut(BaseModel):
@@ -310,14 +289,6 @@ def _matched(row: MatchedRow) -> MatchedOut:
     )
 
 
-def _filter(who: Caller, found: SetUp, side: Side) -> FilterBody:
-    where = found.kept.mirror.side(side).where
-    tests = mirrors.tests_of(who.space, found.fields[side], where)
-    return FilterBody(
-        mode=mirrors.mode_of(where), tests=[TestBody(field=t.field, operator=t.operator, value=t.value) for t in tests]
-    )
-
-
 def _away(who: Caller, found: SetUp, side: Side) -> AwayBody | None:
     away = found.kept.mirror.side(side).away
     if away is None:
@@ -334,7 +305,7 @@ def _set_up(who: Caller, found: SetUp) -> SetUpOut:
             writes=sorted(found.writes[side]),
             comments=found.comments[side],
             fields=[field_out(f) for f in found.fields[side]],
-            comparing={f.id: [ComparingOut(**vars(c)) for c in mirrors.comparing(f)] for f in found.fields[side]},
+            comparing=comparing_out(found.fields[side]),
         )
         for side in SIDES
     }
@@ -344,7 +315,7 @@ def _set_up(who: Caller, found: SetUp) -> SetUpOut:
         name=found.kept.name,
         left=sides["left"],
         right=sides["right"],
-        filters={side: _filter(who, found, side) for side in SIDES},
+        filters={side: filter_out(who.space, found.fields[side], m.side(side).where) for side in SIDES},
         archives={side: away for side in SIDES if (away := _away(who, found, side)) is not None},
         match=RuleBody(keys=[KeyBody(left=k.left, right=k.right, by=k.by) for k in m.match.keys], least=m.match.least),
         creates=m.creates,
@@ -401,8 +372,7 @@ def save_set_up(who: Editor, mirror_id: int, body: SetUpIn, if_match: Annotated[
     sides = {}
     for side in SIDES:
         of = body.filters.get(side) or FilterBody(tests=[])
-        tests = [Test(t.field, t.operator, t.value) for t in of.tests]
-        where = mirrors.where_of(who.space, now.fields[side], of.mode, tests)
+        where = of.where(who.space, now.fields[side])
         told = body.archives.get(side)
         away = mirrors.away_of(who.space, now.fields[side], told.field, told.value) if told else None
         sides[side] = MirrorSide(now.kept.mirror.side(side).database, where, away)

@@ -7,11 +7,9 @@ from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from functools import partial
 from statistics import median
-from typing import Literal
 
 from kelvix.collections.write import Actor
 from kelvix.core.collection import Item, readable
-from kelvix.core.fields import TYPES
 from kelvix.core.mirror import proposals
 from kelvix.core.mirror.document import Away, FieldPair, MatchRule, Mirror, MirrorSide, MirrorState
 from kelvix.core.mirror.lens import Side
@@ -20,10 +18,9 @@ from kelvix.core.mirror.merge import SIDES
 from kelvix.core.mirror.translations import TRANSLATIONS, fitting
 from kelvix.core.mirror.translations.translation import Asked
 from kelvix.core.not_found import NotFoundError
-from kelvix.core.operators import OPERATORS, Operator
-from kelvix.core.query import Comparison, Joined, Query, Where
+from kelvix.core.query import Query
 from kelvix.core.schema import Database, Field
-from kelvix.core.values import FieldId, Unfit, Value, as_text
+from kelvix.core.values import FieldId, Unfit, as_text
 from kelvix.engine.engine import Engine
 from kelvix.engine.mirrors import kept as keeping
 from kelvix.engine.mirrors import planning, sweeping
@@ -313,15 +310,6 @@ def _access(space: Space, mirror: Mirror, opened: Mapping[Side, Opened]) -> list
     return [*said, f"Everyone in this workspace can read what crosses between {names}, with its history."]
 
 
-@dataclass(frozen=True)
-class Test:
-    """One condition of a filter, its value as it is typed."""
-
-    field: str
-    operator: Operator
-    value: str
-
-
 def save(engine: Engine, space: Space, mirror_id: int, saw: int, name: str, mirror: Mirror) -> KeptMirror:
     """Keep how a mirror is set up. What is matched otherwise than before needs a new plan. Raises NotFoundError, NotValid,
     NotNow where it was edited since."""
@@ -385,36 +373,6 @@ def _needing_plan(mirror: Mirror) -> Mirror:
     return Mirror(left, right, fields, mirror.match, mirror.creates, mirror.first)
 
 
-@dataclass(frozen=True)
-class Comparing:
-    """How a field can be compared in a filter."""
-
-    operator: Operator
-    words: str
-    needs_value: bool
-
-
-def comparing(field: Field) -> list[Comparing]:
-    """Return how a field can be compared in a filter."""
-    return [Comparing(o, OPERATORS[o].words, OPERATORS[o].needs_value) for o in TYPES[field.type].operators]
-
-
-def where_of(space: Space, fields: Sequence[Field], mode: Literal["all", "any", "none"], tests: Sequence[Test]) -> Where | None:
-    """Return a filter of conditions as they are typed. Raises NotValid."""
-    found = []
-    env = space.env(datetime.now(UTC))
-    for test in tests:
-        field = next((f for f in fields if f.id == test.field), None)
-        if field is None or test.operator not in TYPES[field.type].operators:
-            raise NotValid("A condition of the filter is incomplete.", "Choose its field and how it is compared.")
-        try:
-            value = field.seek(test.value, env.zone, env.order) if test.value else None
-        except Unfit as unfit:
-            raise NotValid(f"The filter on {field.name} is not valid.", str(unfit)) from None
-        found.append(Comparison(field.id, test.operator, value))
-    return Joined(mode, tuple(found)) if found else None
-
-
 def away_of(space: Space, fields: Sequence[Field], field_id: FieldId, typed: str) -> Away | None:
     """Return what puts an item away, as it is typed; None while it is incomplete. Raises NotValid."""
     field = next((f for f in fields if f.id == field_id), None)
@@ -434,23 +392,6 @@ def typed_away(space: Space, fields: Sequence[Field], away: Away) -> str:
     field = next((f for f in fields if f.id == away.field), None)
     value = field.named(away.value) if field else away.value
     return as_text(value, space.zone) if value is not None else ""
-
-
-def mode_of(where: Where | None) -> Literal["all", "any", "none"]:
-    """Return how the conditions of a filter are joined."""
-    return where.mode if isinstance(where, Joined) else "all"
-
-
-def tests_of(space: Space, fields: Sequence[Field], where: Where | None) -> list[Test]:
-    """Return the conditions of a filter as they are typed."""
-    tests = where.tests if isinstance(where, Joined) else ([where] if where else [])
-    found = []
-    for one in tests:
-        if isinstance(one, Comparison):
-            field = next((f for f in fields if f.id == one.field), None)
-            value: Value = field.named(one.value) if field else one.value
-            found.append(Test(one.field, one.operator, as_text(value, space.zone) if value is not None else ""))
-    return found
 
 
 @dataclass(frozen=True)

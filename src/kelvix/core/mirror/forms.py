@@ -9,7 +9,7 @@ from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 from typing import Any
 
-from kelvix.core.fields import TYPES, from_wire
+from kelvix.core import kept_values
 from kelvix.core.mirror.document import Away, FieldPair, Key, MatchRule, Mirror, MirrorSide, Safety
 from kelvix.core.mirror.lens import Canonical
 from kelvix.core.mirror.merge import Agreed, Conflict, Outcome, Unmatched, Unread
@@ -18,21 +18,16 @@ from kelvix.core.mirror.rich_text import RichText
 from kelvix.core.mirror.roots import Root
 from kelvix.core.mirror.translations.file import Document
 from kelvix.core.mirror.translations.people import Somebody
-from kelvix.core.periods import Period
-from kelvix.core.query import Comparison, Joined, Where
-from kelvix.core.values import Composite, Referred, Value, Wire, to_wire
+from kelvix.core.values import Composite, Value, Wire, to_wire
 
 Json = Any
 CHOICES = ("creates", "first", "deletes", "leaving", "quiet", "comments")
-PLAIN: Mapping[type, str] = {Decimal: "number", datetime: "datetime", date: "date", time: "time", timedelta: "duration"}
 
 
 def value_json(value: Canonical | Value) -> Json:
     """Return a value of a domain, or of a field, as JSON keeps it."""
     if value is None or isinstance(value, bool) or type(value) is str:
         return value
-    if isinstance(value, Period):
-        return ["period", str(value)]
     if isinstance(value, RichText):
         return ["rich", value.text]
     if isinstance(value, frozenset):
@@ -47,14 +42,8 @@ def value_json(value: Canonical | Value) -> Json:
         return ["unmatched", value.what, value.name, value.waits]
     if isinstance(value, Unread):
         return ["unread", value.why]
-    if type(value) in PLAIN:
-        assert isinstance(value, Decimal | date | time | timedelta)
-        return [PLAIN[type(value)], to_wire(value)]
-    assert isinstance(value, Composite | str)
-    if isinstance(value, Referred):
-        return [next(t.code for t in TYPES.values() if t.refers), to_wire((value,))]
-    code = next((t.code for t in TYPES.values() if t.keeps is type(value)), None)
-    return str(value) if code is None else [code, to_wire(value)]
+    assert value is None or isinstance(value, str | date | Decimal | time | timedelta | Composite)
+    return kept_values.value_json(value)
 
 
 def value_of(kept: Json) -> Any:
@@ -77,8 +66,7 @@ def value_of(kept: Json) -> Any:
             return Unmatched(*rest)
         case "unread":
             return Unread(*rest)
-    found = from_wire(rest[0], kind)
-    return found[0] if isinstance(found, tuple) and TYPES[kind].has_many else found
+    return kept_values.value_of(kept)
 
 
 def root_json(root: Root | None) -> Json:
@@ -130,22 +118,6 @@ def outcome_of(kept: Json) -> Outcome:
 # What a person chose
 
 
-def where_json(where: Where | None) -> Json:
-    if where is None:
-        return None
-    if isinstance(where, Comparison):
-        return {"field": where.field, "operator": where.operator, "value": value_json(where.value)}
-    return {"mode": where.mode, "tests": [where_json(one) for one in where.tests]}
-
-
-def where_of(kept: Json) -> Where | None:
-    if kept is None:
-        return None
-    if "mode" in kept:
-        return Joined(kept["mode"], tuple(one for test in kept["tests"] if (one := where_of(test)) is not None))
-    return Comparison(kept["field"], kept["operator"], value_of(kept["value"]))
-
-
 def away_json(away: Away | None) -> Json:
     return {"field": away.field, "value": value_json(away.value)} if away is not None else None
 
@@ -156,7 +128,8 @@ def away_of(kept: Json) -> Away | None:
 
 def mirror_json(mirror: Mirror) -> Json:
     sides = {
-        side: {"database": of.database, "where": where_json(of.where), "away": away_json(of.away)} for side, of in mirror.sides
+        side: {"database": of.database, "where": kept_values.where_json(of.where), "away": away_json(of.away)}
+        for side, of in mirror.sides
     }
     fields = [asdict(one) for one in mirror.fields]
     rest = {key: getattr(mirror, key) for key in CHOICES}
@@ -167,7 +140,7 @@ def mirror_json(mirror: Mirror) -> Json:
 
 def mirror_of(kept: Json) -> Mirror:
     left, right = (
-        MirrorSide(kept[side]["database"], where_of(kept[side]["where"]), away_of(kept[side].get("away")))
+        MirrorSide(kept[side]["database"], kept_values.where_of(kept[side]["where"]), away_of(kept[side].get("away")))
         for side in ("left", "right")
     )
     match = MatchRule(tuple(Key(**key) for key in kept["match"]["keys"]), kept["match"]["least"])

@@ -1,10 +1,10 @@
+import { FilterEditor } from "../../parts/FilterEditor";
 import { Button, TextField } from "@mui/material";
 import { useMutation } from "@tanstack/react-query";
 import { useNavigate } from "react-router";
 import { answer, client, said } from "../../api/client";
 import { useNotices } from "../../frame/Notices";
 import { FieldMatching } from "./FieldMatching";
-import { FilterEditor } from "./FilterEditor";
 import { MatchRuleEditor } from "./MatchRuleEditor";
 import { SIDES, useSetUp, type Mirror, type SetUp as Found } from "./queries";
 import { Rules } from "./Rules";

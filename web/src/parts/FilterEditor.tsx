@@ -1,6 +1,6 @@
 import { MenuItem, Select } from "@mui/material";
 import { useState } from "react";
-import type { Schemas } from "../../api/client";
+import type { Schemas } from "../api/client";
 
 type Filter = Schemas["FilterBody"];
 type Test = Schemas["TestBody"];
