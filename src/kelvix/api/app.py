@@ -42,6 +42,7 @@ from kelvix.api import (
     today,
     trash,
     triggers,
+    views,
     workflows,
 )
 from kelvix.api.access import Calls, Reader, Sessions
@@ -58,6 +59,7 @@ PARTS = (
     capture_address,
     capturing,
     databases,
+    views,
     field_types,
     line_kinds,
     connections,

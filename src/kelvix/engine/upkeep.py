@@ -7,7 +7,7 @@ from functools import partial
 
 import structlog
 
-from kelvix.engine import attention, holding, notifying, recovering, renewing
+from kelvix.engine import attention, holding, indexing, notifying, recovering, renewing
 from kelvix.engine.engine import Engine
 from kelvix.engine.subscriptions import subscribing
 from kelvix.store import (
@@ -29,7 +29,7 @@ from kelvix.store.database_server import DatabaseServer
 from kelvix.store.upkeep import due
 
 log = structlog.stdlib.get_logger(__name__)
-SILENCE_EVERY, PRUNE_EVERY, RENEW_EVERY = 300.0, 3600.0, 60.0  # seconds
+SILENCE_EVERY, PRUNE_EVERY, RENEW_EVERY, INDEX_EVERY = 300.0, 3600.0, 60.0, 60.0  # seconds
 HISTORY_DAYS = 400  # for which it is kept what crossed in mirrors
 MANY = 5000  # rows of mirrors that are let go of in one transaction
 CHANGES = 1000  # of journals that are let go of in one transaction
@@ -49,6 +49,8 @@ def look_after(engine: Engine, server: DatabaseServer) -> None:
     ):
         if server.transact(partial(due, name=name, every=every)):
             _for_each_workspace(engine, server, name, work)
+    if server.transact(lambda t: due(t, "views", INDEX_EVERY)):
+        indexing.index_views(engine, server)
     if server.transact(lambda t: due(t, "passing", PRUNE_EVERY)):
         server.transact(retention.forget_passing)
         server.transact(kept_files.forget_broken_off)

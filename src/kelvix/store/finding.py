@@ -12,7 +12,7 @@ from kelvix.core.finding import MAX_COUNTED, MAX_TAKEN, Question
 from kelvix.core.patterns import pattern
 from kelvix.core.schema import Database
 from kelvix.core.values import FieldId, Value, fold, whole
-from kelvix.store import ddl, query, records
+from kelvix.store import ddl, keyset, query, records
 from kelvix.store.database_server import DatabaseServer, Row, Transaction
 from kelvix.store.secrets import digest
 
@@ -36,11 +36,11 @@ def find_all(t: Transaction, database: Database, question: Question, zone: ZoneI
 
 def _rows(t: Transaction, database: Database, question: Question, columns: str, limit: int, zone: ZoneInfo) -> list[Row]:
     asked = query.where(database, question.where, zone)
-    order = "id DESC" if question.take == "newest" else "id"
+    order, args = "id DESC" if question.take == "newest" else "id", list[object]()
     by = database.readable_field(question.order) if question.order is not None else None
     if by is not None and TYPES[by.type].column is not None:
-        order = f"{ddl.column(by.id)} {'DESC' if question.descending else 'ASC'}, id"
-    return query.select(t, database, columns, asked, order, limit)
+        order, args = keyset.by([keyset.Key(*keyset.rank(by), descending=question.descending)], tie="id")
+    return query.select(t, database, columns, asked, order, limit, of_order=args)
 
 
 def hold(t: Transaction, workspace_id: int, question: Question) -> bool:

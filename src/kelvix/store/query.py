@@ -5,21 +5,20 @@ Texts are compared by the collation of the tables, which disregards case, accent
 
 from __future__ import annotations
 
-import json
 from collections import defaultdict
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import date, datetime
 from functools import lru_cache
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from kelvix.core.fields import TYPES, from_wire
+from kelvix.core.fields import TYPES
 from kelvix.core.not_found import NotFoundError
 from kelvix.core.operators import OPERATORS, Meaning
-from kelvix.core.query import Comparison, Joined, Order, Query, Where, settled
+from kelvix.core.query import Comparison, Joined, Query, Where, settled
 from kelvix.core.schema import Database, Field
-from kelvix.core.values import Unfit, Value, fold, to_wire
-from kelvix.store import ddl, records
+from kelvix.core.values import Value, fold
+from kelvix.store import ddl, keyset, records
 from kelvix.store.database_server import Row, Transaction
 from kelvix.store.records import Record
 
@@ -135,14 +134,23 @@ def _escaped(characters: str) -> str:
 # Pages
 
 
-def select(t: Transaction, database: Database, columns: str, asked: Sql, order: str, limit: int) -> list[Row]:
-    """Read records that are not in the trash."""
+def select(
+    t: Transaction,
+    database: Database,
+    columns: str,
+    asked: Sql,
+    order: str,
+    limit: int,
+    of_columns: Sequence[Any] = (),
+    of_order: Sequence[Any] = (),
+) -> list[Row]:
+    """Read records that are not in the trash. Columns and order may have arguments of their own."""
     sql, args = asked
     return t.rows(
         f"SET STATEMENT max_statement_time=10 FOR SELECT {columns} FROM {ddl.table(database.id)} "
         "IGNORE INDEX FOR ORDER BY (PRIMARY) "  # read from its end, a table that has nothing to find would be read through
         f"WHERE deleted_at IS NULL AND ({sql}) ORDER BY {order} LIMIT {int(limit)}",
-        args,
+        [*of_columns, *args, *of_order],
     )
 
 
@@ -155,60 +163,21 @@ def page(t: Transaction, database: Database, query: Query, zone: ZoneInfo) -> tu
     """Return a page of records by keyset, the newest first where no order is asked for, and what to ask with for the next. What
     is empty comes first, or last where the order descends. Raises NotFoundError for a field that is gone, Unfit for one that
     has no order, or where `after` is none that was given."""
-    orders = [_ordered(database, one) for one in query.order]
+    keys = [keyset.ordered(database, one) for one in query.order]
     sql, args = where(database, query.where, zone)
     if query.after is not None:
-        below, more = _below(orders, query.after)
+        below, more = keyset.below(keys, query.after)
         sql, args = f"({sql}) AND ({below})", [*args, *more]
-    by = ", ".join([*(f"{column} {'DESC' if one.descending else 'ASC'}" for column, _, one in orders), "id DESC"])
-    columns = records.columns(database)
-    if query.where is None and not orders:  # the newest are at the end of the table itself
+    told, of_keys = keyset.columns(keys)
+    by, of_order = keyset.by(keys)
+    columns = records.columns(database) + told
+    if query.where is None and not keys:  # the newest are at the end of the table itself
         rows = t.rows(
             f"SET STATEMENT max_statement_time=10 FOR SELECT {columns} FROM {ddl.table(database.id)} "
             f"WHERE deleted_at IS NULL AND ({sql}) ORDER BY id DESC LIMIT {int(query.limit) + 1}",
             args,
         )
     else:
-        rows = select(t, database, columns, (sql, args), by, query.limit + 1)
+        rows = select(t, database, columns, (sql, args), by, query.limit + 1, of_keys, of_order)
     found = [records.read(row, database) for row in rows[: query.limit]]
-    return found, _after(orders, found[-1], rows[query.limit - 1]) if len(rows) > query.limit else None
-
-
-Ordered = tuple[str, Field, Order]
-
-
-def _ordered(database: Database, order: Order) -> Ordered:
-    field = database.readable_field(order.field)
-    if field is None:
-        raise NotFoundError("field not found")
-    if not TYPES[field.type].is_sorted:
-        raise Unfit(f"records can’t be sorted by {field.name}")
-    return ddl.column(field.id), field, order
-
-
-def _after(orders: list[Ordered], last: Record, row: Row) -> str:
-    """Where a page ended. A text of no characters reads as nothing, and stands in another place."""
-    values = ["" if row[ddl.name(field.id)] == "" else to_wire(last.readable.get(field.id)) for _, field, _ in orders]
-    return json.dumps([*values, last.id]) if orders else str(last.id)
-
-
-def _below(orders: list[Ordered], after: str) -> Sql:
-    """Return the condition of all records that come after one."""
-    try:
-        *told, id = json.loads(after) if orders else [int(after)]
-        values = [
-            wire if wire in (None, "") else TYPES[field.type].to_columns(from_wire(wire, field.type))[""]
-            for wire, (_, field, _) in zip(told, orders, strict=True)
-        ]
-        sql, args = "id < %s", [int(id)]
-    except (ValueError, TypeError, Unfit):
-        raise Unfit("this is not a position in these records. Request the first page again") from None
-    for (column, _, order), value in zip(reversed(orders), reversed(values), strict=True):
-        if value is None:
-            rest = f"{column} IS NULL AND ({sql})"
-            sql = rest if order.descending else f"{column} IS NOT NULL OR ({rest})"
-        elif order.descending:
-            sql, args = f"{column} < %s OR {column} IS NULL OR ({column} = %s AND ({sql}))", [value, value, *args]
-        else:
-            sql, args = f"{column} > %s OR ({column} = %s AND ({sql}))", [value, value, *args]
-    return sql, args
+    return found, keyset.after(keys, rows[query.limit - 1]) if len(rows) > query.limit else None

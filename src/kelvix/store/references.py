@@ -16,41 +16,42 @@ AT_THE_END = 1_000_000
 
 
 @dataclass(frozen=True)
-class _Side:
+class Side:
     """Which rows a field shows, and by which of their columns. The field that was made first leads."""
 
     key: int
     mine: str
     other: str
 
-    @staticmethod
-    def of(field: Field) -> _Side:
-        assert field.back is not None
-        return _Side(int(field.id), "from_id", "to_id") if field.leads else _Side(int(field.back), "to_id", "from_id")
+
+def side(field: Field) -> Side:
+    """Return which rows a field shows."""
+    assert field.back is not None
+    return Side(int(field.id), "from_id", "to_id") if field.leads else Side(int(field.back), "to_id", "from_id")
 
 
 def column(database_id: int, field: Field) -> str:
     """Return what a record refers to, as one column of JSON, within a SELECT from its database's table. What is in the trash
     is left out until it is brought back."""
-    side, there = _Side.of(field), ddl.table(field.refers_to or 0)
+    of, there = side(field), ddl.table(field.refers_to or 0)
     title = f"COALESCE(LEFT(r.{ddl.column(field.their_title or '0')}, {MAX_TITLE}), '')"
     one = f"JSON_ARRAY(CAST(r.id AS CHAR), {title}, '{int(field.refers_to or 0)}')"
     return (
         f"(SELECT JSON_ARRAYAGG({one} ORDER BY l.position, r.id) "
-        f"FROM record_reference l JOIN {there} r ON r.id = l.{side.other} AND r.deleted_at IS NULL "
-        f"WHERE l.field_id={side.key} AND l.{side.mine}={ddl.table(database_id)}.id) AS `{ddl.name(field.id)}`"
+        f"FROM record_reference l JOIN {there} r ON r.id = l.{of.other} AND r.deleted_at IS NULL "
+        f"WHERE l.field_id={of.key} AND l.{of.mine}={ddl.table(database_id)}.id) AS `{ddl.name(field.id)}`"
     )
 
 
 def exists(database_id: int, field: Field, value: Value) -> tuple[str, list[int]]:
     """Return the condition that a record refers to one, or to any."""
-    side = _Side.of(field)
-    one = f" AND l.{side.other}=%s" if isinstance(value, Referred) else ""
-    there = f"JOIN {ddl.table(field.refers_to or 0)} r ON r.id = l.{side.other} AND r.deleted_at IS NULL "
+    of = side(field)
+    one = f" AND l.{of.other}=%s" if isinstance(value, Referred) else ""
+    there = f"JOIN {ddl.table(field.refers_to or 0)} r ON r.id = l.{of.other} AND r.deleted_at IS NULL "
     return (
         f"EXISTS (SELECT 1 FROM record_reference l {there}"
-        f"WHERE l.field_id=%s AND l.{side.mine}={ddl.table(database_id)}.id{one})",
-        [side.key, *([value.record] if isinstance(value, Referred) else [])],
+        f"WHERE l.field_id=%s AND l.{of.mine}={ddl.table(database_id)}.id{one})",
+        [of.key, *([value.record] if isinstance(value, Referred) else [])],
     )
 
 
@@ -82,29 +83,29 @@ def _settled(t: Transaction, field: Field, value: Value) -> Value:
 
 def others(t: Transaction, field: Field, record_id: int, value: Value) -> list[int]:
     """Return the records at which this writing changes what refers back, in the order of their numbers."""
-    side = _Side.of(field)
+    of = side(field)
     rows = t.rows(
-        f"SELECT {side.other} AS id FROM record_reference WHERE field_id=%s AND {side.mine}=%s FOR UPDATE",
-        (side.key, record_id),
+        f"SELECT {of.other} AS id FROM record_reference WHERE field_id=%s AND {of.mine}=%s FOR UPDATE",
+        (of.key, record_id),
     )
     return sorted({r["id"] for r in rows} ^ _numbers(value))
 
 
 def write(t: Transaction, field: Field, record_id: int, value: Value) -> None:
     """Set what a record refers to."""
-    side, wanted = _Side.of(field), _numbers(value)
+    of, wanted = side(field), _numbers(value)
     kept = ",".join(["%s"] * len(wanted)) or "0"
     t.execute(
-        f"DELETE FROM record_reference WHERE field_id=%s AND {side.mine}=%s AND {side.other} NOT IN ({kept})",
-        (side.key, record_id, *sorted(wanted)),
+        f"DELETE FROM record_reference WHERE field_id=%s AND {of.mine}=%s AND {of.other} NOT IN ({kept})",
+        (of.key, record_id, *sorted(wanted)),
     )
     if isinstance(value, tuple):
         again = "position=VALUES(position)" if field.leads else "position=position"
         t.many(
-            f"INSERT INTO record_reference (field_id, {side.mine}, {side.other}, position) VALUES (%s,%s,%s,%s) "
+            f"INSERT INTO record_reference (field_id, {of.mine}, {of.other}, position) VALUES (%s,%s,%s,%s) "
             f"ON DUPLICATE KEY UPDATE {again}",
             [
-                (side.key, record_id, v.record, n if field.leads else AT_THE_END)
+                (of.key, record_id, v.record, n if field.leads else AT_THE_END)
                 for n, v in enumerate(value)
                 if isinstance(v, Referred)
             ],

@@ -476,6 +476,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/databases/{database_id}/figures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Figures
+         * @description Return how many records a view shows, with its totals, and the same of each group. Nothing is kept.
+         */
+        post: operations["read_figures_api_v1_databases__database_id__figures_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/databases/{database_id}/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * List Places
+         * @description Return which records a view shows, in which order and under which groups. Nothing is kept.
+         */
+        post: operations["list_places_api_v1_databases__database_id__places_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/databases/{database_id}/records": {
         parameters: {
             query?: never;
@@ -567,6 +607,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/databases/{database_id}/shown": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Shown
+         * @description Return those of these records that are there, each with the first of the marks that holds for it.
+         */
+        post: operations["read_shown_api_v1_databases__database_id__shown_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/databases/{database_id}/titles": {
         parameters: {
             query?: never;
@@ -602,6 +662,55 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/databases/{database_id}/views": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Views
+         * @description Return the views of a database, and what can be chosen in one.
+         */
+        get: operations["list_views_api_v1_databases__database_id__views_get"];
+        /**
+         * Order Views
+         * @description Put the views of a database into an order.
+         */
+        put: operations["order_views_api_v1_databases__database_id__views_put"];
+        /** Create View */
+        post: operations["create_view_api_v1_databases__database_id__views_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/databases/{database_id}/views/{view_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Save View
+         * @description `If-Match` names the version that was edited.
+         */
+        put: operations["save_view_api_v1_databases__database_id__views__view_id__put"];
+        post?: never;
+        /**
+         * Delete View
+         * @description Delete a view. The records stay as they are.
+         */
+        delete: operations["delete_view_api_v1_databases__database_id__views__view_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2680,6 +2789,17 @@ export interface components {
             within: string;
         };
         /**
+         * Asked
+         * @description A view to be answered, as it is or as it is being edited. `saved`: the kept view that it is, or was begun from.
+         */
+        Asked: {
+            /** After */
+            after?: string | null;
+            /** Saved */
+            saved?: number | null;
+            view: components["schemas"]["ViewBody"];
+        };
+        /**
          * AskedOut
          * @description An option of a translation: one of `choices`, or typed where there are none.
          */
@@ -3131,6 +3251,16 @@ export interface components {
             kind: "cite";
             title?: components["schemas"]["Reference"] | null;
             year?: components["schemas"]["Reference"] | null;
+        };
+        /** ColumnBody */
+        ColumnBody: {
+            /** Field */
+            field: string;
+            /**
+             * Width
+             * @description in px
+             */
+            width?: number | null;
         };
         /**
          * ComparingOut
@@ -3651,6 +3781,20 @@ export interface components {
             required?: boolean | null;
         };
         /**
+         * FieldChoices
+         * @description What can be chosen of a field in a view.
+         */
+        FieldChoices: {
+            /** Comparing */
+            comparing: components["schemas"]["ComparingOut"][];
+            /** Figures */
+            figures: ("sum" | "average" | "least" | "greatest" | "filled")[];
+            /** Groups */
+            groups: boolean;
+            /** Sorts */
+            sorts: boolean;
+        };
+        /**
          * FieldFilling
          * @description `named` is what the field was called when this was filled, to tell of renames and deletions since. `empty` says what an
          *     empty value does to a record that is there: leave the field as it is, or clear it.
@@ -3865,6 +4009,28 @@ export interface components {
              * @enum {string}
              */
             kind: "sum" | "average" | "least" | "greatest" | "first" | "last";
+        };
+        /** FigureWords */
+        FigureWords: {
+            /**
+             * Figure
+             * @enum {string}
+             */
+            figure: "sum" | "average" | "least" | "greatest" | "filled";
+            /** Words */
+            words: string;
+        };
+        /**
+         * FiguresOut
+         * @description `records` counts each record once, under however many labels it stands.
+         */
+        FiguresOut: {
+            /** Groups */
+            groups: components["schemas"]["GroupOut"][];
+            /** Records */
+            records: number;
+            /** Totals */
+            totals: (string | boolean | string[] | string[][] | null)[][];
         };
         /** FileOut */
         FileOut: {
@@ -4150,6 +4316,30 @@ export interface components {
              * @enum {string}
              */
             mode: "all" | "any" | "none";
+        };
+        /**
+         * GroupOut
+         * @description `value`: what its records have in the field; `totals`: the figures asked for, each a value for each of its currencies.
+         */
+        GroupOut: {
+            /** Key */
+            key: string | null;
+            /** Records */
+            records: number;
+            /** Totals */
+            totals: (string | boolean | string[] | string[][] | null)[][];
+            /** Value */
+            value: string | boolean | string[] | string[][] | null;
+        };
+        /**
+         * GroupPlaces
+         * @description The records of a group, in order; `key` is empty where they have nothing in the field.
+         */
+        GroupPlaces: {
+            /** Key */
+            key: string | null;
+            /** Records */
+            records: number[];
         };
         /** HTTPValidationError */
         HTTPValidationError: {
@@ -4579,6 +4769,19 @@ export interface components {
             shaped: components["schemas"]["Shaped"];
         };
         /**
+         * MarkBody
+         * @description How records stand out for which a condition holds.
+         */
+        MarkBody: {
+            filter: components["schemas"]["FilterBody"];
+            /**
+             * Tone
+             * @default look
+             * @enum {string}
+             */
+            tone: "look" | "bad" | "good" | "quiet";
+        };
+        /**
          * MatchedFieldOut
          * @description Two matched fields, as they were last read; none where one was removed.
          */
@@ -4831,6 +5034,15 @@ export interface components {
              */
             part: "date" | "time";
         };
+        /** NamedView */
+        NamedView: {
+            /**
+             * Name
+             * @example Open, by stage
+             */
+            name: string;
+            view: components["schemas"]["ViewBody"];
+        };
         /**
          * NeedOut
          * @description A question that a run asks. An approval is answered with yes or no; `which` with one of the candidates, with all of
@@ -5022,6 +5234,16 @@ export interface components {
             inputs: components["schemas"]["FieldOut"][];
             /** Words */
             words: string;
+        };
+        /** OrderBody */
+        OrderBody: {
+            /**
+             * Descending
+             * @default false
+             */
+            descending: boolean;
+            /** Field */
+            field: string;
         };
         /** OrderIn */
         OrderIn: {
@@ -5354,6 +5576,16 @@ export interface components {
              * @description the place's identity in its app
              */
             place: string;
+        };
+        /** PlacesOut */
+        PlacesOut: {
+            /** Groups */
+            groups: components["schemas"]["GroupPlaces"][];
+            /**
+             * Next
+             * @description the cursor of the following page: give it as `after`
+             */
+            next: string | null;
         };
         /** PlanItemsIn */
         PlanItemsIn: {
@@ -6299,24 +6531,15 @@ export interface components {
             /** Type */
             type: string;
         };
-        /**
-         * ShownOut
-         * @description An item as one looks at it in passing: `notes` are its first particulars.
-         */
-        ShownOut: {
+        /** ShownBody */
+        ShownBody: {
             /**
-             * At
-             * Format: date-time
+             * Marks
+             * @default []
              */
-            at: string;
-            /** Id */
-            id: string;
-            /** Link */
-            link: string;
-            /** Notes */
-            notes: string[];
-            /** Title */
-            title: string;
+            marks: components["schemas"]["MarkBody"][];
+            /** Records */
+            records: number[];
         };
         /**
          * ShownValue
@@ -6619,6 +6842,17 @@ export interface components {
             /** Went Out */
             went_out: number;
         };
+        /** TotalBody */
+        TotalBody: {
+            /** Field */
+            field: string;
+            /**
+             * Figure
+             * @default sum
+             * @enum {string}
+             */
+            figure: "sum" | "average" | "least" | "greatest" | "filled";
+        };
         /** TrashOut */
         TrashOut: {
             /** Entries */
@@ -6830,6 +7064,82 @@ export interface components {
             values: {
                 [key: string]: string | boolean | string[] | string[][] | null;
             };
+        };
+        /**
+         * ViewBody
+         * @description How a database is looked at. Without columns all fields are shown; without an order the newest records come first.
+         */
+        ViewBody: {
+            /**
+             * Columns
+             * @default []
+             */
+            columns: components["schemas"]["ColumnBody"][];
+            /**
+             * @default {
+             *       "mode": "all",
+             *       "tests": []
+             *     }
+             */
+            filter: components["schemas"]["FilterBody"];
+            /**
+             * Frozen
+             * @description how many of the first columns stay in sight
+             * @default 1
+             */
+            frozen: number;
+            /** Group */
+            group?: string | null;
+            /**
+             * Kind
+             * @default table
+             * @enum {string}
+             */
+            kind: "table" | "board";
+            /**
+             * Marks
+             * @default []
+             */
+            marks: components["schemas"]["MarkBody"][];
+            /**
+             * Order
+             * @default []
+             */
+            order: components["schemas"]["OrderBody"][];
+            /**
+             * Totals
+             * @default []
+             */
+            totals: components["schemas"]["TotalBody"][];
+        };
+        /** ViewOut */
+        ViewOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Version */
+            version: number;
+            view: components["schemas"]["ViewBody"];
+        };
+        /** ViewsOrder */
+        ViewsOrder: {
+            /** Views */
+            views: number[];
+        };
+        /**
+         * ViewsOut
+         * @description The views of a database, in their order, and what can be chosen of each field in one.
+         */
+        ViewsOut: {
+            /** Fields */
+            fields: {
+                [key: string]: components["schemas"]["FieldChoices"];
+            };
+            /** Figures */
+            figures: components["schemas"]["FigureWords"][];
+            /** Views */
+            views: components["schemas"]["ViewOut"][];
         };
         /**
          * VolumeOut
@@ -7358,6 +7668,25 @@ export interface components {
             /** Name */
             name: string;
         };
+        /**
+         * ShownOut
+         * @description An item as one looks at it in passing: `notes` are its first particulars.
+         */
+        kelvix__api__connections__ShownOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Id */
+            id: string;
+            /** Link */
+            link: string;
+            /** Notes */
+            notes: string[];
+            /** Title */
+            title: string;
+        };
         /** DayOut */
         kelvix__api__costs__DayOut: {
             /** Calls */
@@ -7424,6 +7753,15 @@ export interface components {
             success: number | null;
             /** Usual Delay */
             usual_delay: number | null;
+        };
+        /**
+         * ShownOut
+         * @description A record, and which of the marks holds for it.
+         */
+        kelvix__api__views__ShownOut: {
+            /** Mark */
+            mark: number | null;
+            record: components["schemas"]["RecordOut"];
         };
         /** TryIn */
         kelvix__api__workflows__TryIn: {
@@ -7977,7 +8315,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ShownOut"][];
+                    "application/json": components["schemas"]["kelvix__api__connections__ShownOut"][];
                 };
             };
             /** @description Validation Error */
@@ -8444,6 +8782,76 @@ export interface operations {
             };
         };
     };
+    read_figures_api_v1_databases__database_id__figures_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                database_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Asked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FiguresOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_places_api_v1_databases__database_id__places_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                database_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Asked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlacesOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     list_records_api_v1_databases__database_id__records_get: {
         parameters: {
             query?: {
@@ -8688,6 +9096,41 @@ export interface operations {
             };
         };
     };
+    read_shown_api_v1_databases__database_id__shown_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                database_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShownBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["kelvix__api__views__ShownOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     list_titles_api_v1_databases__database_id__titles_get: {
         parameters: {
             query?: {
@@ -8740,6 +9183,173 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["UseOut"][];
                 };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_views_api_v1_databases__database_id__views_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                database_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ViewsOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    order_views_api_v1_databases__database_id__views_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                database_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ViewsOrder"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    create_view_api_v1_databases__database_id__views_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                database_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NamedView"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ViewOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    save_view_api_v1_databases__database_id__views__view_id__put: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                database_id: number;
+                view_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NamedView"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ViewOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    delete_view_api_v1_databases__database_id__views__view_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                database_id: number;
+                view_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Validation Error */
             422: {

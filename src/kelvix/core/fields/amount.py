@@ -50,6 +50,7 @@ class AmountType(FieldType):
     compared_by = "number"
     column = "DECIMAL(38,10)"
     more_columns = {"currency": "CHAR(3)"}
+    added_within = ("currency",)
     family, from_text = "number", 0.35
     refuses_families = frozenset(("time", "yes_no", "address"))
     keeps = Amount

@@ -36,6 +36,7 @@ class Choice(FieldType):
     has_choices = reads_first_words = True
     in_requests = False
     column = "VARCHAR(20)"
+    groups = True
     from_text, carried_as = 0.5, "text"
 
     def read(self, text: str, how: Taking) -> Value:

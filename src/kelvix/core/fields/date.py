@@ -131,6 +131,7 @@ class Date(FieldType):
     of_class = date
     keeps = date
     column = "DATE"
+    groups = True
 
     def holds(self, value: Value) -> bool:
         """Say whether it is a day; a moment is none."""

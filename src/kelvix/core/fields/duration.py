@@ -47,6 +47,7 @@ class Duration(FieldType):
     operators = ("is", "is_not", "less", "more", "filled", "empty")
     compares_values = has_order = has_sum = reads_first_words = True
     column = "BIGINT"  # milliseconds
+    added_within = ()
     family, from_text = "number", 0.35
     refuses_families = frozenset(("time", "yes_no", "address"))
     of_class = timedelta

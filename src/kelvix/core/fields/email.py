@@ -26,6 +26,7 @@ class Email(FieldType):
     example = "ada.pell@stbride.example"
     longest = MAX_LENGTH
     column, index_prefix = "VARCHAR(320)", 60
+    groups = True
     reads_first_words = True
     family, from_text, into_text = "address", 0.5, 0.35
     tells_apart = 1

@@ -68,6 +68,8 @@ class FieldType(ABC):
     as_day: ClassVar[bool] = False  # that part is compared by its day
     has_order: ClassVar[bool] = False  # there is a least and a greatest
     has_sum: ClassVar[bool] = False
+    added_within: ClassVar[tuple[str, ...] | None] = None  # parts, of further columns, within which values are added up
+    groups: ClassVar[bool] = False  # records can be grouped by it
     has_choices: ClassVar[bool] = False
     refers: ClassVar[bool] = False  # a field of it says to which database
     reads_first_words: ClassVar[bool] = False  # in a typed line, as many of the first words as it accepts are its value

@@ -23,6 +23,7 @@ class Labels(FieldType):
     recognises = False
     has_choices = True
     column, table_beside = None, "labels"
+    groups = True
     from_text, into_text, has_many = 0.5, 0.35, True
     of_class = list
     keeps = tuple

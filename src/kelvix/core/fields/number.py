@@ -43,6 +43,7 @@ class Number(FieldType):
     of_class = Decimal
     keeps = Decimal
     column = "DECIMAL(38,10)"
+    added_within = ()
 
     def seems(self, raw: object) -> bool:
         return isinstance(raw, int | float) and not isinstance(raw, bool)

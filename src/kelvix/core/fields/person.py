@@ -24,6 +24,7 @@ class PersonType(FieldType):
     compared_by = "name"
     index_prefix = 60
     more_columns = {"address": "VARCHAR(320)"}
+    groups = True
     family, from_text = "address", 0.4
     is_for_people = True
     fits = {"email": 0.6}

@@ -22,6 +22,7 @@ class Reference(FieldType):
     refers = True
     in_requests = False
     column, table_beside = None, "references"
+    groups = True
     family, has_many = "record", True
     fits = {"link": 0.2}
     keeps = tuple

@@ -12,6 +12,7 @@ class Text(FieldType):
     refuses = "more than 10,000 characters"
     takes_all, of_class, tells_apart = True, str, 1
     index_prefix = 60
+    groups = True
 
     def seems(self, raw: object) -> bool:
         return True

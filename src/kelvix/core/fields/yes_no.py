@@ -19,6 +19,7 @@ class YesNo(FieldType):
     operators = ("is", "is_not")
     compares_values = reads_first_words = True
     column = "TINYINT(1)"
+    groups = True
     family, from_text, into_text = "yes_no", 0.2, None
     refuses_families = frozenset(("time",))
     of_class = bool

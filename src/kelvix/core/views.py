@@ -1,0 +1,138 @@
+"""Views of a database: which records are shown, in which order, how they are grouped, and which of their fields."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from kelvix.core import kept_values
+from kelvix.core.fields import TYPES
+from kelvix.core.query import Comparison, Joined, Order, Where, fields_of
+from kelvix.core.schema import Database, Field
+from kelvix.core.values import FieldId
+
+Kind = Literal["table", "board"]
+Figure = Literal["sum", "average", "least", "greatest", "filled"]
+Tone = Literal["look", "bad", "good", "quiet"]
+FIGURES: dict[Figure, str] = {
+    "sum": "Sum",
+    "average": "Average",
+    "least": "Smallest",
+    "greatest": "Largest",
+    "filled": "Filled in",
+}
+NARROWEST, WIDEST = 60, 800  # px
+
+
+@dataclass(frozen=True)
+class Column:
+    """A field that is shown; `width` in px where a person has chosen one."""
+
+    field: FieldId
+    width: int | None = None
+
+
+@dataclass(frozen=True)
+class Total:
+    """A figure of a field, over all records that are shown and over each group."""
+
+    field: FieldId
+    figure: Figure = "sum"
+
+
+@dataclass(frozen=True)
+class Mark:
+    """How records stand out for which a condition holds: the first that does is told."""
+
+    where: Where
+    tone: Tone = "look"
+
+
+@dataclass(frozen=True)
+class View:
+    """How a database is looked at. `columns`: the fields that are shown, in their order; all where there are none. `frozen`:
+    how many of the first stay in sight. Without an order the newest records come first."""
+
+    kind: Kind = "table"
+    where: Where | None = None
+    order: tuple[Order, ...] = ()
+    group: FieldId | None = None
+    columns: tuple[Column, ...] = ()
+    frozen: int = 1
+    totals: tuple[Total, ...] = ()
+    marks: tuple[Mark, ...] = ()
+
+
+def figures_of(field: Field) -> tuple[Figure, ...]:
+    """Return the figures that can be made of a field."""
+    type_ = TYPES[field.type]
+    added: tuple[Figure, ...] = ("sum", "average") if type_.added_within is not None else ()
+    ordered: tuple[Figure, ...] = ("least", "greatest") if type_.has_order or type_.added_within is not None else ()
+    return (*added, *ordered, "filled")
+
+
+def is_sorted(field: Field) -> bool:
+    """Say whether records can go by a field."""
+    return TYPES[field.type].is_sorted
+
+
+def is_grouped(field: Field) -> bool:
+    """Say whether records can be grouped by a field."""
+    return TYPES[field.type].groups
+
+
+def fitting(view: View, database: Database) -> View:
+    """Return a view without what the database has no more: its fields may have been removed or changed their type since."""
+    there = {f.id: f for f in database.readable}
+    group = there.get(view.group) if view.group is not None else None
+    return View(
+        view.kind,
+        _fitting(view.where, there),
+        tuple(o for o in view.order if o.field in there and is_sorted(there[o.field])),
+        group.id if group is not None and is_grouped(group) else None,
+        tuple(c for c in view.columns if c.field in there),
+        view.frozen,
+        tuple(t for t in view.totals if t.field in there and t.figure in figures_of(there[t.field])),
+        tuple(m for m in view.marks if set(fields_of(m.where)) <= set(there)),
+    )
+
+
+def _fitting(where: Where | None, there: dict[FieldId, Field]) -> Where | None:
+    if isinstance(where, Comparison):
+        field = there.get(where.field)
+        return where if field is not None and where.operator in TYPES[field.type].operators else None
+    if isinstance(where, Joined):
+        return Joined(where.mode, tuple(fit for one in where.tests if (fit := _fitting(one, there)) is not None))
+    return None
+
+
+# As JSON keeps it
+
+
+def view_json(view: View) -> Any:
+    """Return a view as JSON keeps it."""
+    return {
+        "kind": view.kind,
+        "where": kept_values.where_json(view.where),
+        "order": [[o.field, o.descending] for o in view.order],
+        "group": view.group,
+        "columns": [[c.field, c.width] for c in view.columns],
+        "frozen": view.frozen,
+        "totals": [[t.field, t.figure] for t in view.totals],
+        "marks": [[kept_values.where_json(m.where), m.tone] for m in view.marks],
+    }
+
+
+def view_of(kept: Any) -> View:
+    """Read what `view_json` made. Raises ValueError."""
+    marks = tuple(Mark(where, tone) for test, tone in kept["marks"] if (where := kept_values.where_of(test)) is not None)
+    return View(
+        kept["kind"],
+        kept_values.where_of(kept["where"]),
+        tuple(Order(*o) for o in kept["order"]),
+        kept["group"],
+        tuple(Column(*c) for c in kept["columns"]),
+        kept["frozen"],
+        tuple(Total(*t) for t in kept["totals"]),
+        marks,
+    )
