@@ -155,6 +155,36 @@ class ChangeUndone(BaseModel):
     record: int
 
 
+class EditIn(BaseModel):
+    """Values for a record that was seen at a version; for one that is added, where no record is named."""
+
+    record: int | None = None
+    version: int | None = None
+    values: dict[str, Wire]
+
+
+class EditsIn(BaseModel):
+    edits: list[EditIn] = Field(min_length=1, max_length=2000)
+
+
+class EditedOut(BaseModel):
+    """A record that was written: its version now, and the number under which that can be undone."""
+
+    record: int
+    version: int
+    change: int
+
+
+class Undone(BaseModel):
+    """The numbers under which what was undone can be done again."""
+
+    changes: list[int]
+
+
+class ChangesIn(BaseModel):
+    changes: list[int] = Field(min_length=1, max_length=2000)
+
+
 class TitleOut(BaseModel):
     id: int
     title: str
@@ -435,6 +465,16 @@ def delete_record(who: Editor, database_id: int, record_id: int) -> dict[str, in
     return {"change": seq}
 
 
+@router.post("/databases/{database_id}/records/edit")
+def edit_records(who: Editor, database_id: int, body: EditsIn) -> list[EditedOut]:
+    """Change and add many, all of them or none. One that was changed since it was seen answers 412."""
+    database = databases.get(who.space, database_id)
+    edits = [records.Edit(e.record, e.version or 0, e.values) for e in body.edits]
+    made = records.edit_all(who.space, database, edits, _actor(who))
+    who.announce("records")
+    return [EditedOut(record=one.record, version=one.version, change=one.change) for one in made]
+
+
 @router.post("/databases/{database_id}/records/delete")
 def delete_records(who: Editor, database_id: int, body: RecordsIn) -> Deleted:
     """Many into the trash, all of them or none."""
@@ -485,6 +525,14 @@ def _change_out(c: Change) -> ChangeOut:
         before=c.before,
         after=c.after,
     )
+
+
+@router.post("/changes/undo")
+def undo_changes(who: Editor, body: ChangesIn) -> Undone:
+    """Undo several changes, the latest first, all of them or none."""
+    changes = records.undo_all(who.space, body.changes, who.person)
+    who.announce("records")
+    return Undone(changes=changes)
 
 
 @router.post("/changes/{seq}/undo")

@@ -38,6 +38,7 @@ class ComparingOut(BaseModel):
     operator: Operator
     words: str
     needs_value: bool
+    examples: list[str] = Field([], description="words that a value can be typed as")
 
 
 def filter_out(space: Space, fields: Sequence[schema.Field], where: Where | None) -> FilterBody:
@@ -49,6 +50,9 @@ def filter_out(space: Space, fields: Sequence[schema.Field], where: Where | None
 def comparing_out(fields: Sequence[schema.Field]) -> dict[FieldId, list[ComparingOut]]:
     """Return how fields can be compared, by their ids."""
     return {
-        f.id: [ComparingOut(operator=c.operator, words=c.words, needs_value=c.needs_value) for c in filters.comparing(f)]
+        f.id: [
+            ComparingOut(operator=c.operator, words=c.words, needs_value=c.needs_value, examples=list(c.examples))
+            for c in filters.comparing(f)
+        ]
         for f in fields
     }

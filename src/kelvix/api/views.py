@@ -78,6 +78,7 @@ class FieldChoices(BaseModel):
     figures: list[Figure]
     sorts: bool
     groups: bool
+    orders: tuple[str, str] = Field(description="how its order is said, rising and falling")
 
 
 class FigureWords(BaseModel):
@@ -139,7 +140,7 @@ class ShownBody(BaseModel):
     marks: list[MarkBody] = Field([], max_length=20)
 
 
-class ShownOut(BaseModel):
+class ShownRecord(BaseModel):
     """A record, and which of the marks holds for it."""
 
     record: RecordOut
@@ -180,7 +181,7 @@ def _marks(who: Caller, database: Database, bodies: Sequence[MarkBody]) -> tuple
     return tuple(Mark(where, tone) for where, tone in made if where is not None)
 
 
-NOTHING = FieldChoices(comparing=[], figures=[], sorts=False, groups=False)
+NOTHING = FieldChoices(comparing=[], figures=[], sorts=False, groups=False, orders=("", ""))
 
 
 def _of(choices: dict[FieldId, FieldChoices], field: FieldId) -> FieldChoices:
@@ -191,7 +192,11 @@ def _choices(database: Database) -> dict[FieldId, FieldChoices]:
     compared = comparing_out(database.readable)
     return {
         f.id: FieldChoices(
-            comparing=compared[f.id], figures=list(core.figures_of(f)), sorts=core.is_sorted(f), groups=core.is_grouped(f)
+            comparing=compared[f.id],
+            figures=list(core.figures_of(f)),
+            sorts=core.is_sorted(f),
+            groups=core.is_grouped(f),
+            orders=core.order_words(f),
         )
         for f in database.readable
     }
@@ -290,10 +295,11 @@ def _group(one: Group) -> GroupOut:
 
 
 @router.post("/databases/{database_id}/shown")
-def read_shown(who: Reader, database_id: int, body: ShownBody) -> list[ShownOut]:
+def read_shown(who: Reader, database_id: int, body: ShownBody) -> list[ShownRecord]:
     """Return those of these records that are there, each with the first of the marks that holds for it."""
     database = databases.get(who.space, database_id)
     marks = _marks(who, database, body.marks)
     return [
-        ShownOut(record=record_out(one.record), mark=one.mark) for one in views.shown(who.space, database, marks, body.records)
+        ShownRecord(record=record_out(one.record), mark=one.mark)
+        for one in views.shown(who.space, database, marks, body.records)
     ]

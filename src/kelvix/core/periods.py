@@ -13,7 +13,7 @@ from datetime import date, timedelta
 from kelvix.core.patterns import short
 from kelvix.core.values import Unfit
 
-EXAMPLES = ("today", "this week", "next month", "the last 30 days", "in 7 days")
+EXAMPLES = ("today", "this week", "next week", "this month", "the last 30 days", "the next 7 days", "in 7 days")
 _UNIT = r"(day|week|month|quarter|year)"
 _COUNTED = r"(\d{1,3}) (day|week|month|quarter|year)s?"
 NEAR = {"yesterday": -1, "today": 0, "tomorrow": 1}

@@ -71,6 +71,20 @@ def figures_of(field: Field) -> tuple[Figure, ...]:
     return (*added, *ordered, "filled")
 
 
+def order_words(field: Field) -> tuple[str, str]:
+    """Return how the order of a field is said, rising and falling."""
+    type_ = TYPES[field.type]
+    if type_.tells_day:
+        return "earliest first", "latest first"
+    if type_.has_choices:
+        return "in their order", "in reverse order"
+    if type_.offered:
+        return f"{type_.offered[-1]} first", f"{type_.offered[0]} first"
+    if type_.has_order or type_.added_within is not None:
+        return "smallest first", "largest first"
+    return "from A to Z", "from Z to A"
+
+
 def is_sorted(field: Field) -> bool:
     """Say whether records can go by a field."""
     return TYPES[field.type].is_sorted

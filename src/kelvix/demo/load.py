@@ -22,6 +22,7 @@ from kelvix.demo.days import TURNED_ON, YEAR, moved
 from kelvix.demo.flows import Writer
 from kelvix.demo.mirrored import Mirrors
 from kelvix.demo.places import ENTRIES, Places
+from kelvix.demo.views import add_views
 from kelvix.engine import capturing, sampling, switch
 from kelvix.engine.engine import Engine, make
 from kelvix.engine.runner import Runner
@@ -122,6 +123,8 @@ class Loader:
         self._all_arrive()
         self._invoices_workflow(write, invoices)
         made = self._tasks()
+        for database in (enquiries, invoices, known, made):
+            add_views(self.space, database)
         self._sort_the_post(write, made)
         self._open_work(write, made)
         self._quick_input()
@@ -414,10 +417,11 @@ class Loader:
                 NewField("Who", "choice", choices=tasks.PEOPLE),
                 NewField("Hours", "number"),
                 NewField("Done", "yes_no"),
+                NewField("Stage", "choice", choices=tasks.STAGES),
             ),
         )
         by_name = {f.name: f for f in made.fields}
-        who = {c.name: c.id for c in by_name["Who"].choices}
+        who, stage = ({c.name: c.id for c in by_name[name].choices} for name in ("Who", "Stage"))
         for task in tasks.all_tasks():
             self.at(task.at)
             values: records.Values = {
@@ -426,6 +430,7 @@ class Loader:
                 by_name["Who"].id: who[task.who],
                 by_name["Hours"].id: Decimal(task.hours),
                 by_name["Done"].id: task.done,
+                by_name["Stage"].id: stage[task.stage],
                 TEXT_FIELD: task.text or None,
             }
             self._add(made, values)

@@ -21,6 +21,7 @@ WORK = (
     ("Regulate the {} action", ""),
     ("Photograph the {} case", "Before and after."),
 )
+STAGES = ("To do", "On the bench", "Waiting", "Done")
 PLACES = ("Nether Wend", "St Hewen", "Ferry Reach", "Thornmere", "Oxbow", "Lowmarket", "Wick", "Marl")
 
 
@@ -31,6 +32,7 @@ class Task:
     who: str
     hours: str
     done: bool
+    stage: str
     text: str
     at: datetime
 
@@ -41,12 +43,14 @@ def all_tasks() -> Iterator[Task]:
         work, text = WORK[n * 7 % len(WORK)]
         at = moved(datetime(2026, 9, 4, 7, 30, tzinfo=UTC) + timedelta(hours=n * 8 + n % 5))
         due = at.date() + timedelta(days=4 + n * 5 % 17)
+        done = due < moved(datetime(2026, 11, 20, tzinfo=UTC)).date()
         yield Task(
             work.format(PLACES[n * 3 % len(PLACES)]),
             due,
             PEOPLE[n * 5 % len(PEOPLE)],
             f"{1 + n * 11 % 38 / 2:.1f}",
-            due < moved(datetime(2026, 11, 20, tzinfo=UTC)).date(),
+            done,
+            "Done" if done else STAGES[(0, 0, 1, 0, 2)[n % 5]],
             text,
             at,
         )

@@ -9,12 +9,14 @@ from typing import Literal
 
 from kelvix.core.fields import TYPES
 from kelvix.core.operators import OPERATORS, Operator
+from kelvix.core.periods import EXAMPLES
 from kelvix.core.query import Comparison, Joined, Where
 from kelvix.core.schema import Field
 from kelvix.core.values import Referred, Unfit, as_text
 from kelvix.workspace import Space
 from kelvix.workspace.refusals import NotValid
 
+DAYS = ("today", "tomorrow", "in 7 days", "2 weeks ago")
 Mode = Literal["all", "any", "none"]
 
 
@@ -34,11 +36,17 @@ class Comparing:
     operator: Operator
     words: str
     needs_value: bool
+    examples: tuple[str, ...] = ()
 
 
 def comparing(field: Field) -> list[Comparing]:
     """Return how a field can be compared in a filter."""
-    return [Comparing(o, OPERATORS[o].words, OPERATORS[o].needs_value) for o in TYPES[field.type].operators]
+    type_ = TYPES[field.type]
+
+    def examples(operator: Operator) -> tuple[str, ...]:
+        return (EXAMPLES if OPERATORS[operator].compares == "within" else DAYS) if type_.tells_day else type_.offered
+
+    return [Comparing(o, OPERATORS[o].words, OPERATORS[o].needs_value, examples(o)) for o in type_.operators]
 
 
 def where_of(space: Space, fields: Sequence[Field], mode: Mode, tests: Sequence[Test]) -> Where | None:
@@ -52,7 +60,8 @@ def where_of(space: Space, fields: Sequence[Field], mode: Mode, tests: Sequence[
         try:
             value = field.seek(test.value, env.zone, env.order) if test.value else None
         except Unfit as unfit:
-            raise NotValid(f"The filter on {field.name} is not valid.", str(unfit)) from None
+            words = f", or words such as {', '.join(DAYS[:3])}" if TYPES[field.type].tells_day else ""
+            raise NotValid(f"The filter on {field.name} is not valid.", f"{unfit}{words}") from None
         found.append(Comparison(field.id, test.operator, value))
     return Joined(mode, tuple(found)) if found else None
 

@@ -119,6 +119,50 @@ def change(
     return now, seq
 
 
+@dataclass(frozen=True)
+class Edit:
+    """Values for a record that was seen at a version, or for one that is added."""
+
+    record: int | None
+    version: int
+    values: Mapping[str, Wire]
+
+
+@dataclass(frozen=True)
+class Edited:
+    """A record that was written: its version now, and the number under which that can be undone."""
+
+    record: int
+    version: int
+    change: int
+
+
+def edit_all(space: Space, database: Database, edits: Sequence[Edit], by: Actor) -> list[Edited]:
+    """Change and add records, all or none. Raises Stale, NotValid with the row in which something does not fit,
+    NotFoundError."""
+    ready = [(one, _values_in_row(space, database, n, one)) for n, one in enumerate(edits, 1)]
+    ready.sort(key=lambda one: (one[0].record is None, one[0].record or 0))  # whoever writes several locks them in this order
+
+    def work(t: Transaction) -> list[Edited]:
+        done: dict[int, int] = {}
+        for one, values in ready:
+            if one.record is None:
+                record, seq = write.add(t, space.id, database, values, by)
+            else:
+                record, seq = one.record, write.update(t, space.id, database, one.record, one.version, values, by)
+            done[record] = seq
+        return [Edited(r.id, r.version, done[r.id]) for r in records.many(t, database, list(done))]
+
+    return space.transact(work)
+
+
+def _values_in_row(space: Space, database: Database, row: int, one: Edit) -> dict[FieldId, Value]:
+    try:
+        return values_of(space, database, one.values, complete=one.record is None)
+    except NotValid as error:
+        raise NotValid(f"Row {row} is not valid. Nothing was saved.", error.advice, error.fields) from None
+
+
 def delete(space: Space, database: Database, record_id: int, by: Actor) -> int:
     """Put a record into the trash: the number under which that can be undone."""
     return space.transact(lambda t: write.delete(t, space.id, database, record_id, by))
@@ -163,6 +207,16 @@ def words_by(change: Change) -> str:
     if origin.get("capture") and origin.get("token"):
         return f"{who}, by {origin['token']}"
     return f"{who}, in the capture line" if origin.get("capture") else f"{who}, by script" if origin.get("token") else who
+
+
+def undo_all(space: Space, seqs: Sequence[int], person: Person) -> list[int]:
+    """Undo several changes, the latest first, all or none: the numbers under which this can be undone in turn. Raises
+    NotFoundError, CannotUndo."""
+
+    def work(t: Transaction) -> list[int]:
+        return [undo.undo(t, space.id, seq, actor(person, undoes=seq)) for seq in sorted(seqs, reverse=True)]
+
+    return space.transact(work)
 
 
 def undo_change(space: Space, seq: int, person: Person) -> tuple[int, int]:

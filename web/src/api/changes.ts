@@ -1,10 +1,11 @@
 import type { InfiniteData, Query, QueryClient } from "@tanstack/react-query";
 import { answer, client } from "./client";
-import type { Database, RecordOut } from "./queries";
+import type { Database } from "./queries";
 import type { components } from "./schema";
 
-type Page = components["schemas"]["RecordsOut"];
-type List = InfiniteData<Page> | Page;
+type Schemas = components["schemas"];
+type Shown = Schemas["ShownRecord"];
+type Places = InfiniteData<Schemas["PlacesOut"]>;
 
 /** That a record changed, as the live stream tells it; `number` counts the changes of the workspace. */
 export interface Change {
@@ -15,6 +16,7 @@ export interface Change {
 }
 
 const MAX_READ = 100; // records in one request
+const PLACES_EVERY = 1000; // ms between readings of where records stand in a view, while they change
 
 /** A topic of the live stream that names a record, as record:7:81:changed:204. */
 export function changeOf(topic: string): Change | null {
@@ -23,81 +25,104 @@ export function changeOf(topic: string): Change | null {
   return { database: Number(database), record: Number(record), kind: kind as Change["kind"], number: Number(number) };
 }
 
-const pagesOf = (list: List) => ("pages" in list ? list.pages : [list]);
-
-/** Whether a list shows a record, or would from now on: one that was added, and is not older than all that was read so far. */
-function concerns(list: List, change: Change): boolean {
-  const pages = pagesOf(list);
-  if (pages.some((p) => p.records.some((r) => r.id === change.record))) return true;
-  const last = pages.at(-1);
-  const oldest = last?.records.at(-1);
-  return change.kind === "added" && (!last?.next || !oldest || change.record > oldest.id);
-}
-
-/** A page with these records as they are now; those that were asked for and not found are gone. */
-function patched(page: Page, asked: ReadonlySet<number>, found: ReadonlyMap<number, RecordOut>): Page {
-  if (!page.records.some((r) => asked.has(r.id))) return page;
-  const records = page.records.flatMap((r) => {
-    const now = found.get(r.id);
-    if (!asked.has(r.id)) return [r];
-    return now ? [now.version < r.version ? r : now] : [];
-  });
-  return { ...page, records };
-}
-
-/** A list, the newest first, with these records as they are now, and those that enter it where they belong. */
-export function withRecords<L extends List>(list: L, asked: ReadonlySet<number>, found: ReadonlyMap<number, RecordOut>): L {
-  const pages = pagesOf(list).map((p) => patched(p, asked, found));
-  const shown = new Set(pages.flatMap((p) => p.records.map((r) => r.id)));
-  for (const record of found.values()) {
-    if (shown.has(record.id)) continue;
-    const at = pages.findIndex((p, n) => n === pages.length - 1 || (p.records.at(-1)?.id ?? 0) < record.id);
-    const page = pages[at];
-    if (!page) continue;
-    pages[at] = { ...page, records: [...page.records, record].sort((a, b) => b.id - a.id) };
-  }
-  return ("pages" in list ? { ...list, pages } : pages[0]) as L;
-}
+// Rows that are shown
 
 const waiting = new Map<number, Map<number, Change>>(); // by database and record: what is still to be read
 
-/**
- * Read the records of a database that are shown and were changed, or that enter what is shown, and no others. What changes while
- * they are read is read next, together.
- */
+/** The rows of a database that are on the screen; others are read anew when they are looked at. */
+function rowsShown(queries: QueryClient, database: number): Query[] {
+  return queries
+    .getQueryCache()
+    .findAll({ queryKey: ["view-rows", database] })
+    .filter((q) => {
+      const isReady = q.isActive() && q.state.data !== undefined && q.state.fetchStatus === "idle";
+      if (!isReady) void queries.invalidateQueries({ queryKey: q.queryKey, exact: true });
+      return isReady;
+    });
+}
+
+const holds = (query: Query, record: number) => (query.state.data as Shown[]).some((s) => s.record.id === record);
+
+/** Rows with these records as they are now. */
+export function withRecords(rows: Shown[], found: ReadonlyMap<number, Shown>): Shown[] {
+  return rows.map((row) => {
+    const now = found.get(row.record.id);
+    return now && now.record.version >= row.record.version ? now : row;
+  });
+}
+
+/** Read the rows of a database that are shown and were changed, and no others. What changes meanwhile is read next, together. */
 async function readRows(queries: QueryClient, database: number): Promise<void> {
   for (let some = waiting.get(database); some?.size; some = waiting.get(database)) {
     const changes = [...some.values()].slice(0, MAX_READ);
     for (const c of changes) some.delete(c.record);
-    const lists = listsOf(queries, database).filter((q) => changes.some((c) => concerns(q.state.data as List, c)));
-    const asked = new Set(changes.filter((c) => lists.some((q) => concerns(q.state.data as List, c))).map((c) => c.record));
-    const ids = changes.filter((c) => c.kind !== "deleted" && asked.has(c.record)).map((c) => c.record);
-    try {
-      const read = ids.length
-        ? await answer(
-            client.GET("/api/v1/databases/{database_id}/records", { params: { path: { database_id: database }, query: { ids } } }),
-          )
-        : { records: [] };
-      for (const q of lists) {
-        const now = queries.getQueryData<List>(q.queryKey);
-        const entering = read.records.filter((r) => now && changes.some((c) => c.record === r.id && concerns(now, c)));
-        if (now) queries.setQueryData(q.queryKey, withRecords(now, asked, new Map(entering.map((r) => [r.id, r]))));
+    const rows = rowsShown(queries, database);
+    const byMarks = new Map<string, Query[]>();
+    for (const q of rows) byMarks.set(JSON.stringify(q.queryKey[2]), [...(byMarks.get(JSON.stringify(q.queryKey[2])) ?? []), q]);
+    for (const [marks, shown] of byMarks) {
+      const records = changes.filter((c) => c.kind !== "deleted" && shown.some((q) => holds(q, c.record))).map((c) => c.record);
+      if (records.length === 0) continue;
+      try {
+        const body = { records, marks: JSON.parse(marks) as Schemas["MarkBody"][] };
+        const read = await answer(
+          client.POST("/api/v1/databases/{database_id}/shown", { params: { path: { database_id: database } }, body }),
+        );
+        const found = new Map(read.map((one) => [one.record.id, one]));
+        for (const q of shown) queries.setQueryData<Shown[]>(q.queryKey, (now) => now && withRecords(now, found));
+      } catch {
+        void queries.invalidateQueries({ queryKey: ["view-rows", database] });
       }
-    } catch {
-      void queries.invalidateQueries({ queryKey: ["records", database] });
     }
   }
   waiting.delete(database);
 }
 
-/** The lists of a database that are on the screen and read to their end; others are read anew when they are looked at. */
-function listsOf(queries: QueryClient, database: number): Query[] {
-  const lists = queries.getQueryCache().findAll({ queryKey: ["records", database] });
-  return lists.filter((q) => {
-    const isReady = q.isActive() && q.state.data !== undefined && q.state.fetchStatus === "idle";
-    if (!isReady) void queries.invalidateQueries({ queryKey: q.queryKey, exact: true });
-    return isReady;
-  });
+// Where records stand
+
+/** Whether what is asked shows all records, the newest first: what is added comes on top, and nothing else changes it. */
+const isPlain = (asked: unknown) => {
+  const view = asked as Schemas["ViewBody"];
+  return !view.filter?.tests?.length && !view.order?.length && !view.group;
+};
+
+/** Places of all records, the newest first, after some were added or deleted. */
+export function withPlaces(places: Places, changes: Change[]): Places {
+  const gone = new Set(changes.map((c) => c.record));
+  const [first, ...others] = places.pages.map((page) => ({
+    ...page,
+    groups: page.groups.map((g) => ({ ...g, records: g.records.filter((id) => !gone.has(id)) })),
+  }));
+  const added = changes.filter((c) => c.kind === "added").map((c) => c.record);
+  const all = first?.groups[0]?.records ?? [];
+  const lowest = first?.next ? (all.at(-1) ?? 0) : 0;
+  const records = [...new Set([...added.filter((id) => id > lowest), ...all])].sort((a, b) => b - a);
+  return { ...places, pages: [{ next: first?.next ?? null, groups: records.length ? [{ key: null, records }] : [] }, ...others] };
+}
+
+const again = new Map<number, number>(); // by database: the timer of the next reading
+
+/** Read again where records stand in views, and their figures: at once, and at most once a second. */
+function replace(queries: QueryClient, database: number, changes: Change[]): void {
+  const moved = changes.filter((c) => c.kind !== "changed");
+  const isRead = (q: Query) => !isPlain(q.queryKey[2]);
+  for (const q of queries.getQueryCache().findAll({ queryKey: ["view-places", database] })) {
+    if (isRead(q) || moved.length === 0) continue;
+    if (q.state.fetchStatus !== "idle") void queries.invalidateQueries({ queryKey: q.queryKey, exact: true });
+    else queries.setQueryData<Places>(q.queryKey, (now) => now && withPlaces(now, moved));
+  }
+  const read = () => {
+    void queries.invalidateQueries({ queryKey: ["view-places", database], predicate: isRead });
+    void queries.invalidateQueries({ queryKey: ["view-figures", database] });
+  };
+  if (again.has(database)) return;
+  read();
+  again.set(
+    database,
+    window.setTimeout(() => {
+      again.delete(database);
+      read();
+    }, PLACES_EVERY),
+  );
 }
 
 /** How many records a database holds, by the changes that its count does not have yet. */
@@ -115,13 +140,13 @@ export function takeUp(queries: QueryClient, changes: Change[]): void {
   if (changes.length === 0) return;
   queries.setQueryData<Database[]>(["databases"], (all) => all?.map((d) => recounted(d, changes)));
   for (const id of new Set(changes.map((c) => c.database))) {
+    const mine = changes.filter((c) => c.database === id);
     queries.setQueryData<Database>(["databases", id], (d) => d && recounted(d, changes));
+    replace(queries, id, mine);
+    void queries.invalidateQueries({ queryKey: ["records", id] });
     const some = waiting.get(id);
     const next = some ?? new Map<number, Change>();
-    for (const c of changes.filter((c) => c.database === id)) {
-      const before = next.get(c.record);
-      next.set(c.record, before?.kind === "added" && c.kind === "changed" ? before : c);
-    }
+    for (const c of mine) next.set(c.record, c);
     waiting.set(id, next);
     if (!some) void readRows(queries, id);
   }

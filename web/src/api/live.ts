@@ -2,17 +2,19 @@ import { useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { changeOf, takeUp } from "./changes";
 
+const OF_RECORDS = ["records", "record", "view-rows", "view-places", "view-figures"];
+
 /** Which queries a topic makes stale. */
 function keysOf(topic: string): (string | number)[][] {
   const [kind, id] = topic.split(":");
   const number = Number(id);
   switch (kind) {
     case "records": // more changed at once than are named one by one
-      return [["records", number], ["record", number], ["databases"], ["trash"]];
+      return [...OF_RECORDS.map((key) => [key, number]), ["databases"], ["trash"]];
     case "places":
       return [["places"], ["rehearsal"]];
     case "databases":
-      return [["databases"], ["records"], ["record"], ["rehearsal"]];
+      return [["databases"], ["views"], ...OF_RECORDS.map((key) => [key]), ["rehearsal"]];
     case "runs":
       return [["runs"], ["run"], ["workflows"], ["today"], ["attention"]];
     case "workflow":

@@ -91,19 +91,6 @@ export const ofSamples = (workflow: number) =>
 
 export const useSamples = (workflow: number) => useQuery(ofSamples(workflow));
 
-export const useRecords = (database: number) =>
-  useInfiniteQuery({
-    queryKey: ["records", database],
-    queryFn: ({ pageParam }) =>
-      answer(
-        client.GET("/api/v1/databases/{database_id}/records", {
-          params: { path: { database_id: database }, query: { limit: 200, before: pageParam } },
-        }),
-      ),
-    initialPageParam: undefined as number | undefined,
-    getNextPageParam: (last) => last.next ?? undefined,
-  });
-
 export const useRecord = (database: number, record: number) =>
   useQuery({
     queryKey: ["record", database, record],

@@ -140,6 +140,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/changes/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Undo Changes
+         * @description Undo several changes, the latest first, all of them or none.
+         */
+        post: operations["undo_changes_api_v1_changes_undo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/changes/{seq}/undo": {
         parameters: {
             query?: never;
@@ -552,6 +572,26 @@ export interface paths {
          * @description Many into the trash, all of them or none.
          */
         post: operations["delete_records_api_v1_databases__database_id__records_delete_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/databases/{database_id}/records/edit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Edit Records
+         * @description Change and add many, all of them or none. One that was changed since it was seen answers 412.
+         */
+        post: operations["edit_records_api_v1_databases__database_id__records_edit_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3237,6 +3277,11 @@ export interface components {
             /** Record */
             record: number;
         };
+        /** ChangesIn */
+        ChangesIn: {
+            /** Changes */
+            changes: number[];
+        };
         /**
          * Cite
          * @description A short citation.
@@ -3267,6 +3312,12 @@ export interface components {
          * @description How a field can be compared in a filter.
          */
         ComparingOut: {
+            /**
+             * Examples
+             * @description words that a value can be typed as
+             * @default []
+             */
+            examples: string[];
             /** Needs Value */
             needs_value: boolean;
             /**
@@ -3683,6 +3734,37 @@ export interface components {
             name: string;
         };
         /**
+         * EditIn
+         * @description Values for a record that was seen at a version; for one that is added, where no record is named.
+         */
+        EditIn: {
+            /** Record */
+            record?: number | null;
+            /** Values */
+            values: {
+                [key: string]: string | boolean | string[] | string[][] | null;
+            };
+            /** Version */
+            version?: number | null;
+        };
+        /**
+         * EditedOut
+         * @description A record that was written: its version now, and the number under which that can be undone.
+         */
+        EditedOut: {
+            /** Change */
+            change: number;
+            /** Record */
+            record: number;
+            /** Version */
+            version: number;
+        };
+        /** EditsIn */
+        EditsIn: {
+            /** Edits */
+            edits: components["schemas"]["EditIn"][];
+        };
+        /**
          * EndOut
          * @description An end of a crossing: the app, and the place in it; nothing where it went nowhere.
          */
@@ -3791,6 +3873,14 @@ export interface components {
             figures: ("sum" | "average" | "least" | "greatest" | "filled")[];
             /** Groups */
             groups: boolean;
+            /**
+             * Orders
+             * @description how its order is said, rising and falling
+             */
+            orders: [
+                string,
+                string
+            ];
             /** Sorts */
             sorts: boolean;
         };
@@ -6542,6 +6632,34 @@ export interface components {
             records: number[];
         };
         /**
+         * ShownOut
+         * @description An item as one looks at it in passing: `notes` are its first particulars.
+         */
+        ShownOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Id */
+            id: string;
+            /** Link */
+            link: string;
+            /** Notes */
+            notes: string[];
+            /** Title */
+            title: string;
+        };
+        /**
+         * ShownRecord
+         * @description A record, and which of the marks holds for it.
+         */
+        ShownRecord: {
+            /** Mark */
+            mark: number | null;
+            record: components["schemas"]["RecordOut"];
+        };
+        /**
          * ShownValue
          * @description A value that is shown with a question; one with a key can be edited.
          */
@@ -6980,6 +7098,14 @@ export interface components {
              * Format: date-time
              */
             since: string;
+        };
+        /**
+         * Undone
+         * @description The numbers under which what was undone can be done again.
+         */
+        Undone: {
+            /** Changes */
+            changes: number[];
         };
         /** UndoneOut */
         UndoneOut: {
@@ -7668,25 +7794,6 @@ export interface components {
             /** Name */
             name: string;
         };
-        /**
-         * ShownOut
-         * @description An item as one looks at it in passing: `notes` are its first particulars.
-         */
-        kelvix__api__connections__ShownOut: {
-            /**
-             * At
-             * Format: date-time
-             */
-            at: string;
-            /** Id */
-            id: string;
-            /** Link */
-            link: string;
-            /** Notes */
-            notes: string[];
-            /** Title */
-            title: string;
-        };
         /** DayOut */
         kelvix__api__costs__DayOut: {
             /** Calls */
@@ -7753,15 +7860,6 @@ export interface components {
             success: number | null;
             /** Usual Delay */
             usual_delay: number | null;
-        };
-        /**
-         * ShownOut
-         * @description A record, and which of the marks holds for it.
-         */
-        kelvix__api__views__ShownOut: {
-            /** Mark */
-            mark: number | null;
-            record: components["schemas"]["RecordOut"];
         };
         /** TryIn */
         kelvix__api__workflows__TryIn: {
@@ -8002,6 +8100,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReadingOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    undo_changes_api_v1_changes_undo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangesIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Undone"];
                 };
             };
             /** @description Validation Error */
@@ -8315,7 +8446,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["kelvix__api__connections__ShownOut"][];
+                    "application/json": components["schemas"]["ShownOut"][];
                 };
             };
             /** @description Validation Error */
@@ -8959,6 +9090,41 @@ export interface operations {
             };
         };
     };
+    edit_records_api_v1_databases__database_id__records_edit_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                database_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EditsIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EditedOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     get_record_api_v1_databases__database_id__records__record_id__get: {
         parameters: {
             query?: never;
@@ -9117,7 +9283,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["kelvix__api__views__ShownOut"][];
+                    "application/json": components["schemas"]["ShownRecord"][];
                 };
             };
             /** @description Validation Error */

@@ -3,9 +3,9 @@ import { typed } from ".";
 import type { EditorProps } from "./fieldView";
 
 /** A value typed as text; the server reads it. */
-export function TextEditor({ field, value, zone, refused, onDone }: EditorProps) {
+export function TextEditor({ field, value, zone, begins, refused, onDone }: EditorProps) {
   const before = typed(field, value, zone);
-  const [text, setText] = useState(refused ? String(refused.typed ?? "") : before);
+  const [text, setText] = useState(refused ? String(refused.typed ?? "") : (begins ?? before));
   const keep = () => onDone(text === before ? undefined : text === "" ? null : text);
   return (
     <input
@@ -16,7 +16,7 @@ export function TextEditor({ field, value, zone, refused, onDone }: EditorProps)
       autoFocus
       value={text}
       onChange={(e) => setText(e.target.value)}
-      onFocus={(e) => e.target.select()}
+      onFocus={(e) => begins === undefined && e.target.select()}
       onBlur={keep}
       onKeyDown={(e) => {
         e.stopPropagation();

@@ -13,6 +13,8 @@ export interface EditorProps {
   field: Field;
   value: Wire | undefined;
   zone: string;
+  /** What was typed to begin, instead of what is there. */
+  begins?: string;
   /** What was typed and refused, to be corrected, and why. */
   refused?: { typed: Wire; problem: string };
   /** The new value; undefined where nothing is to change. */

@@ -1,25 +1,30 @@
 import { MenuItem, Select } from "@mui/material";
-import { useState } from "react";
 import type { Schemas } from "../api/client";
+import type { Field } from "../api/queries";
+import { FilterValue } from "./FilterValue";
 
 type Filter = Schemas["FilterBody"];
 type Test = Schemas["TestBody"];
+type Comparing = Record<string, Schemas["ComparingOut"][]>;
 
 interface Props {
   name: string;
-  side: Schemas["SideFieldsOut"];
+  /** What is said where there are no conditions. */
+  all: string;
+  fields: Field[];
+  comparing: Comparing;
   filter: Filter;
   onChange: (filter: Filter) => void;
 }
 
 const MODES = { all: "all of these hold", any: "any of these holds", none: "none of these holds" } as const;
 
-/** Which items of a side are mirrored. */
-export function FilterEditor({ name, side, filter, onChange }: Props) {
+/** Conditions as rows: which items of a side are mirrored, which records a view shows. */
+export function FilterEditor({ name, all, fields, comparing, filter, onChange }: Props) {
   const tests = filter.tests ?? [];
-  const first = side.fields.find((f) => (side.comparing[f.id] ?? []).length > 0);
+  const first = fields.find((f) => (comparing[f.id] ?? []).length > 0);
   const add = () => {
-    const operator = first && side.comparing[first.id]?.[0]?.operator;
+    const operator = first && comparing[first.id]?.[0]?.operator;
     if (first && operator) onChange({ ...filter, tests: [...tests, { field: first.id, operator, value: "" }] });
   };
   return (
@@ -27,7 +32,7 @@ export function FilterEditor({ name, side, filter, onChange }: Props) {
       <div className="row wrapped">
         <b>{name}:</b>
         {tests.length === 0 ? (
-          <span className="quiet">all items</span>
+          <span className="quiet">{all}</span>
         ) : (
           <Select
             value={filter.mode ?? "all"}
@@ -49,7 +54,8 @@ export function FilterEditor({ name, side, filter, onChange }: Props) {
         <One
           key={n}
           test={test}
-          side={side}
+          fields={fields}
+          comparing={comparing}
           onChange={(next) => onChange({ ...filter, tests: tests.map((one, at) => (at === n ? next : one)) })}
           onRemove={() => onChange({ ...filter, tests: tests.filter((_, at) => at !== n) })}
         />
@@ -60,49 +66,52 @@ export function FilterEditor({ name, side, filter, onChange }: Props) {
 
 interface OneProps {
   test: Test;
-  side: Schemas["SideFieldsOut"];
+  fields: Field[];
+  comparing: Comparing;
   onChange: (test: Test) => void;
   onRemove: () => void;
 }
 
-function One({ test, side, onChange, onRemove }: OneProps) {
-  const [value, setValue] = useState(test.value ?? "");
-  const comparing = side.comparing[test.field] ?? [];
-  const needsValue = comparing.find((c) => c.operator === test.operator)?.needs_value ?? true;
+function One({ test, fields, comparing, onChange, onRemove }: OneProps) {
+  const field = fields.find((f) => f.id === test.field);
+  const known = comparing[test.field] ?? [];
+  const chosen = known.find((c) => c.operator === test.operator);
   return (
     <div className="row wrapped">
       <Select
-        value={test.field}
+        value={field ? test.field : ""}
         SelectDisplayProps={{ "aria-label": "Field of the condition" }}
         onChange={(event) => {
-          const operator = side.comparing[event.target.value]?.[0]?.operator ?? test.operator;
-          onChange({ ...test, field: event.target.value, operator });
+          const operator = comparing[event.target.value]?.[0]?.operator ?? test.operator;
+          onChange({ field: event.target.value, operator, value: "" });
         }}
       >
-        {side.fields.map((f) => (
-          <MenuItem key={f.id} value={f.id}>
-            {f.name}
-          </MenuItem>
-        ))}
+        {fields
+          .filter((f) => (comparing[f.id] ?? []).length > 0)
+          .map((f) => (
+            <MenuItem key={f.id} value={f.id}>
+              {f.name}
+            </MenuItem>
+          ))}
       </Select>
       <Select
-        value={test.operator}
+        value={chosen ? test.operator : ""}
         SelectDisplayProps={{ "aria-label": "Comparison of the condition" }}
-        onChange={(event) => onChange({ ...test, operator: event.target.value })}
+        onChange={(event) => onChange({ ...test, operator: event.target.value as Test["operator"] })}
       >
-        {comparing.map((c) => (
+        {known.map((c) => (
           <MenuItem key={c.operator} value={c.operator}>
             {c.words}
           </MenuItem>
         ))}
       </Select>
-      {needsValue && (
-        <input
-          className="find max-200"
-          aria-label="Value of the condition"
-          value={value}
-          onChange={(event) => setValue(event.target.value)}
-          onBlur={() => value !== test.value && onChange({ ...test, value })}
+      {(chosen?.needs_value ?? true) && (
+        <FilterValue
+          key={`${test.field} ${test.operator}`}
+          field={field}
+          examples={chosen?.examples ?? []}
+          value={test.value ?? ""}
+          onChange={(value) => onChange({ ...test, value })}
         />
       )}
       <button className="link" aria-label="Remove condition" onClick={onRemove}>

@@ -1,17 +1,23 @@
 import { Button } from "@mui/material";
+import { useState } from "react";
 import { answer, client } from "../../api/client";
+import type { Database } from "../../api/queries";
 import { useDeleting } from "../../parts/Deleting";
+import { EditMany } from "./EditMany";
 import { usePress } from "./usePress";
+import type { RowEdit } from "./useWriting";
 
 interface Props {
-  database: number;
+  database: Database;
   chosen: ReadonlySet<number>;
   onDone: () => void;
+  onEdits: (edits: RowEdit[], did: string) => void;
 }
 
-/** Starts workflows by hand, by the database's own buttons and for the records that are chosen; and deletes those. */
-export function DatabaseButtons({ database, chosen, onDone }: Props) {
-  const { buttons, press, busy } = usePress(database);
+/** Starts workflows by hand, by the database's own buttons and for the records that are chosen; edits and deletes those. */
+export function DatabaseButtons({ database, chosen, onDone, onEdits }: Props) {
+  const { buttons, press, busy } = usePress(database.id);
+  const [editing, setEditing] = useState(false);
   const records = [...chosen];
   const many = records.length === 1 ? "1 record" : `${records.length} records`;
   const { start, dialog } = useDeleting();
@@ -22,7 +28,10 @@ export function DatabaseButtons({ database, chosen, onDone }: Props) {
       many: true,
       run: () =>
         answer(
-          client.POST("/api/v1/databases/{database_id}/records/delete", { params: { path: { database_id: database } }, body: { records } }),
+          client.POST("/api/v1/databases/{database_id}/records/delete", {
+            params: { path: { database_id: database.id } },
+            body: { records },
+          }),
         ),
       onDone,
     });
@@ -52,6 +61,7 @@ export function DatabaseButtons({ database, chosen, onDone }: Props) {
                 {b.button ?? `Start ${b.name}`}
               </Button>
             ))}
+          <Button onClick={() => setEditing(true)}>Edit {records.length === 1 ? "it" : "them"}</Button>
           <Button color="error" onClick={remove}>
             Delete {records.length === 1 ? "it" : "them"}
           </Button>
@@ -61,6 +71,7 @@ export function DatabaseButtons({ database, chosen, onDone }: Props) {
         </>
       )}
       {dialog}
+      {editing && <EditMany database={database} records={records} many={many} onClose={() => setEditing(false)} onEdits={onEdits} />}
     </>
   );
 }

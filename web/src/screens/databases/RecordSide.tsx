@@ -7,6 +7,8 @@ import type { RefusedEdit } from "./useWriting";
 interface Props {
   database: number;
   record: number;
+  /** What of the address tells the view beside. */
+  search: string;
   zone: string;
   refused: RefusedEdit | null;
   onEdit: (record: RecordOut, field: Field, value: Wire) => void;
@@ -15,7 +17,7 @@ interface Props {
 }
 
 /** A record beside the table that it is in. */
-export function RecordSide({ database, record, ...view }: Props) {
+export function RecordSide({ database, record, search, ...view }: Props) {
   const detail = useRecord(database, record);
   const gone = detail.error instanceof Problem && detail.error.status === 404;
   if (detail.error && (gone || !detail.data)) {
@@ -36,7 +38,7 @@ export function RecordSide({ database, record, ...view }: Props) {
         ways={
           <>
             <Link to={`${here}/${record}/page`}>Open as page</Link>
-            <Link to={here} aria-label="Close record">
+            <Link to={`${here}${search}`} aria-label="Close record">
               Close
             </Link>
           </>

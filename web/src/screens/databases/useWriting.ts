@@ -1,7 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { useNavigate } from "react-router";
-import { answer, client, Problem, said } from "../../api/client";
+import { answer, client, Problem, said, type Schemas } from "../../api/client";
 import { takeUp, type Change } from "../../api/changes";
 import { newKey } from "../../api/key";
 import type { RecordOut, Wire } from "../../api/queries";
@@ -28,13 +28,31 @@ export interface RefusedEdit {
   problem: string;
 }
 
+/** Values for a record as it was seen; for one that is added, where there is none. */
+export interface RowEdit {
+  record: RecordOut | null;
+  values: Record<string, Wire>;
+}
+
+const MANY = 2000; // records that are written at once
+
 const same = (a: Wire | undefined, b: Wire | undefined) => JSON.stringify(a ?? null) === JSON.stringify(b ?? null);
 
 /** Writing records: each write names the version that was seen, and can be undone. */
-export function useWriting(database: number) {
+export function useWriting(database: number, search = "") {
   const queries = useQueryClient();
   const navigate = useNavigate();
   const { tell, fail } = useNotices();
+  /** The versions that were written here last: what is done next was done upon these, also where they are not shown yet. */
+  const written = useRef(new Map<number, number>());
+  /** An edit as it is sent: without what was seen to be so already. Nothing where nothing is left. */
+  const sent = ({ record, values }: RowEdit): Schemas["EditIn"][] => {
+    if (!record) return [{ record: null, version: null, values }];
+    const version = Math.max(record.version, written.current.get(record.id) ?? 0);
+    const isShown = version === record.version;
+    const left = Object.entries(values).filter(([field, value]) => !isShown || !same(value, record.values[field]));
+    return left.length ? [{ record: record.id, version, values: Object.fromEntries(left) }] : [];
+  };
   /** Show at once what was written here; the live stream tells of it too, a moment later. */
   const again = (record: number, kind: Change["kind"] = "changed") => takeUp(queries, [{ database, record, kind, number: 0 }]);
   const undo = useMutation({
@@ -59,6 +77,7 @@ export function useWriting(database: number) {
       ),
     onMutate: () => setRefused(null),
     onSuccess: (made) => {
+      written.current.set(made.record.id, made.record.version);
       again(made.record.id);
       offer("Saved.", made.change);
     },
@@ -78,6 +97,33 @@ export function useWriting(database: number) {
       else setClash({ edit: { record: newer, values }, mine: values, theirs });
     },
   });
+  const undoAll = useMutation({
+    mutationFn: (changes: number[]) => answer(client.POST("/api/v1/changes/undo", { body: { changes } })),
+    onSuccess: () => tell("Undone."),
+    onError: fail,
+  });
+  const editAll = useMutation({
+    scope: { id: `records of ${database}` }, // one after the other
+    mutationFn: async ({ edits }: { edits: RowEdit[]; did: string }) => {
+      const body = { edits: edits.flatMap(sent).slice(0, MANY) };
+      if (body.edits.length === 0) return [];
+      return answer(client.POST("/api/v1/databases/{database_id}/records/edit", { params: { path: { database_id: database } }, body }));
+    },
+    onSuccess: (made, { edits, did }) => {
+      if (made.length === 0) return;
+      for (const { record, version } of made) written.current.set(record, version);
+      const known = new Set(edits.map((e) => e.record?.id));
+      takeUp(
+        queries,
+        made.map(({ record }) => ({ database, record, kind: known.has(record) ? "changed" : "added", number: 0 })),
+      );
+      tell(`${did}: ${made.length} ${made.length === 1 ? "record" : "records"}.`, {
+        label: "Undo",
+        run: () => undoAll.mutate(made.map((one) => one.change)),
+      });
+    },
+    onError: fail,
+  });
   const add = useMutation({
     mutationFn: (values: Record<string, Wire>) =>
       answer(
@@ -88,7 +134,7 @@ export function useWriting(database: number) {
       ),
     onSuccess: (made) => {
       again(made.record.id, "added");
-      void navigate(`/databases/${database}/${made.record.id}`);
+      void navigate(`/databases/${database}/${made.record.id}${search}`);
     },
     onError: fail,
   });
@@ -100,7 +146,7 @@ export function useWriting(database: number) {
         }),
       ),
     // It leaves the screen first: nothing there asks for it any more when it is gone.
-    onMutate: () => void navigate(`/databases/${database}`),
+    onMutate: () => void navigate(`/databases/${database}${search}`),
     onSuccess: (made, record) => {
       again(record, "deleted");
       const seq = made.change;
@@ -112,5 +158,5 @@ export function useWriting(database: number) {
     if (mine && clash) edit.mutate(clash.edit);
     setClash(null);
   };
-  return { edit, add, remove, undo, clash, settle, refused };
+  return { edit, editAll, add, remove, undo, clash, settle, refused };
 }

@@ -46,7 +46,9 @@ function Editing({ mirror, setUp }: { mirror: Mirror; setUp: Found }) {
             <FilterEditor
               key={side}
               name={setUp[side].name}
-              side={setUp[side]}
+              all="all items"
+              fields={setUp[side].fields}
+              comparing={setUp[side].comparing}
               filter={draft.filters[side]}
               onChange={(filter) => change({ filters: { ...draft.filters, [side]: filter } })}
             />

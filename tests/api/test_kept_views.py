@@ -136,3 +136,26 @@ def test_views_belong_to_their_workspace(kelvix, orla, tasks):
     other.api("DELETE", f"/databases/{database}/views/{kept['id']}", expect=404)
     theirs = other.database("Theirs", {"name": "Name", "type": "text"})
     other.api("POST", f"/databases/{theirs['id']}/places", expect=404, json={"view": view(), "saved": kept["id"]})
+
+
+def test_many_records_are_edited_and_added_at_once_all_or_none(orla, tasks):
+    database, ids = tasks
+    where = f"/databases/{database}/records"
+    voice = next(r for r in orla.records(database) if r["values"][ids["Name"]] == "Voice")
+    edits = [
+        {"values": {ids["Name"]: "Order felt", ids["Stage"]: "done"}},
+        {"record": voice["id"], "version": voice["version"], "values": {ids["Hours"]: "many"}},
+    ]
+    refused = orla.api("POST", f"{where}/edit", expect=422, json={"edits": edits})
+    assert "Row 2 is not valid" in refused["title"] and len(orla.records(database)) == 3
+    edits[1]["values"] = {ids["Hours"]: "5"}
+    made = orla.api("POST", f"{where}/edit", json={"edits": edits})
+    assert {(one["record"], one["version"]) for one in made} >= {(voice["id"], voice["version"] + 1)}
+    kept = {r["values"][ids["Name"]]: r["values"][ids["Hours"]] for r in orla.records(database)}
+    assert kept == {"Voice": "5", "Glue": "2.5", "Plane": None, "Order felt": None}
+    late = orla.api("POST", f"{where}/edit", expect=412, json={"edits": edits})
+    assert late["version"] == voice["version"] + 1 and len(orla.records(database)) == 4
+    orla.api("POST", "/changes/undo", json={"changes": [one["change"] for one in made]})
+    assert {r["values"][ids["Name"]]: r["values"][ids["Hours"]] for r in orla.records(database)} == {
+        "Voice": "4", "Glue": "2.5", "Plane": None,
+    }  # fmt: skip
