@@ -17,6 +17,7 @@ from kelvix.core.feel import tree as t
 from kelvix.core.fields import TYPES
 from kelvix.core.not_found import NotFoundError
 from kelvix.core.operators import OPERATORS
+from kelvix.core.periods import Period
 from kelvix.core.query import Comparison, Joined, Order, Query
 from kelvix.core.values import Amount, File, Person, Span, Unfit
 from kelvix.store import databases, ddl, query, record_writing
@@ -25,11 +26,14 @@ from kelvix.store.records import Origin
 from support import newest
 
 LONDON = ZoneInfo("Europe/London")
-HERE = Env(datetime(2026, 11, 23, tzinfo=UTC), LONDON)
+HERE = Env(datetime(2026, 6, 1, 23, 30, tzinfo=UTC), LONDON)  # the 2nd of June there
+TODAY = date(2026, 6, 2)
 WORDS = ("Café", "cafe", "Current rent", "RENT", "50%_off", "a-b", "x.b", "rent(é)", "fee", "Église", "見積もり", "", None)
 NAMES = ("ada reed", "Bo Lind", "Réed")
 DAYS = tuple(date(2026, 6, 1) + timedelta(days=n) for n in range(3))
 MOMENTS = tuple(datetime(2026, 6, 1, 22, 30, tzinfo=UTC) + timedelta(hours=n) for n in (0, 1, 3, 24))
+SPANS = (*(Span(a, b) for a in DAYS[:2] for b in DAYS[1:]), *(Span(a, b) for a in MOMENTS[:3] for b in MOMENTS[2:]))
+PERIODS = tuple(map(Period, ("today", "yesterday", "this week", "the last 2 days", "in 1 day", "next month")))
 KEPT: dict[str, tuple[object, ...]] = {
     "text": WORDS,
     "long_text": WORDS,
@@ -45,10 +49,7 @@ KEPT: dict[str, tuple[object, ...]] = {
     "labels": (("1",), ("1", "2"), ("2",)),
     "amount": (Amount(Decimal(2), "EUR"), Amount(Decimal(3), "EUR"), Amount(Decimal(3), "USD")),
     "person": (*(Person(n, "") for n in NAMES), Person("", "ada@stbride.example"), Person("A. R.", "ADA@stbride.example")),
-    "span": (
-        *(Span(a, b) for a in DAYS[:2] for b in DAYS[1:]),
-        *(Span(a, b) for a in MOMENTS[:3] for b in MOMENTS[2:]),
-    ),
+    "span": SPANS,
     "file": (File("Survey.pdf", 1, "", "mail:1/2"), File("Übersicht.PDF", 2, "", "mail:1/3")),
     "several_files": ((File("a.pdf", 1, "", "mail:1/2"),),),
 }
@@ -56,6 +57,9 @@ SOUGHT: dict[str, tuple[object, ...]] = KEPT | {
     "text": (*(w for w in WORDS if w), "r", "-b", "é", "%", "\\"),
     "long_text": (*(w for w in WORDS if w), "r", "-b", "é", "%", "\\"),
     "labels": ("1", "2"),
+    "date": (*DAYS, *PERIODS),
+    "datetime": (*MOMENTS, *PERIODS),
+    "span": (*SPANS, *PERIODS),
     "file": ("survey.PDF", "ubersicht.pdf", ".pdf", "sur"),
 }
 OF = [type_ for type_ in KEPT if type_ in TYPES]
@@ -91,7 +95,7 @@ def one_of(by_type):
 
 
 def answered(space, database, where):
-    sql, args = query.where(database, where, LONDON)
+    sql, args = query.where(database, where, LONDON, TODAY)
     rows = space.rows(f"SELECT id FROM {ddl.table(database.id)} WHERE {sql}", args)
     return {r["id"] for r in rows}
 

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import asdict
+from datetime import date, datetime
 from typing import Annotated
 
 from fastapi import APIRouter, Header
@@ -17,9 +19,9 @@ from kelvix.core.query import Order
 from kelvix.core.schema import Database
 from kelvix.core.values import FieldId, Wire, whole
 from kelvix.core.views import FIGURES, NARROWEST, WIDEST, Column, Figure, Kind, Mark, Tone, Total, View
-from kelvix.workspace import databases, views
+from kelvix.workspace import calendars, databases, views
 from kelvix.workspace.refusals import NotValid
-from kelvix.workspace.views import Group, KeptView
+from kelvix.workspace.views import Group, KeptView, Shown
 
 router = APIRouter(prefix="/api/v1", tags=["views"])
 
@@ -57,6 +59,7 @@ class ViewBody(BaseModel):
     frozen: int = Field(1, ge=0, le=10, description="how many of the first columns stay in sight")
     totals: list[TotalBody] = Field([], max_length=50)
     marks: list[MarkBody] = Field([], max_length=20)
+    by: FieldId | None = Field(None, description="of a calendar: the field that dates records")
 
 
 class NamedView(BaseModel):
@@ -78,6 +81,7 @@ class FieldChoices(BaseModel):
     figures: list[Figure]
     sorts: bool
     groups: bool
+    dates: bool
     orders: tuple[str, str] = Field(description="how its order is said, rising and falling")
 
 
@@ -147,6 +151,50 @@ class ShownRecord(BaseModel):
     mark: int | None
 
 
+class DaysAsked(BaseModel):
+    """A calendar to be answered, from a first to a last day."""
+
+    view: ViewBody
+    first: date
+    last: date
+
+
+class DayPiece(BaseModel):
+    """What falls on one day, from minute to minute as a clock on the wall shows them; `lane`: its place beside what overlaps
+    it."""
+
+    day: date
+    start: int
+    end: int
+    begins: bool
+    ends: bool
+    lane: int
+    lanes: int
+
+
+class DatedRecord(BaseModel):
+    """A record on a calendar. `start` and `end` are as a clock on the wall shows them, in the workspace's zone; without a clock
+    they are days. `row`: where it is drawn among those that take whole days."""
+
+    shown: ShownRecord
+    start: datetime
+    end: datetime
+    has_clock: bool
+    pieces: list[DayPiece]
+    row: int
+
+
+class CalendarOut(BaseModel):
+    """`more`: there are more than are told; `undated`: records without a date, the first of `undated_count`."""
+
+    today: date
+    minute: int = Field(description="of today, as a clock on the wall shows it")
+    dated: list[DatedRecord]
+    more: bool
+    undated: list[ShownRecord]
+    undated_count: int
+
+
 def _view(who: Caller, database: Database, body: ViewBody) -> View:
     """Return the view that is meant. Raises NotValid."""
     there = {f.id: f for f in database.readable}
@@ -172,6 +220,7 @@ def _view(who: Caller, database: Database, body: ViewBody) -> View:
         body.frozen,
         tuple(map(total, body.totals)),
         _marks(who, database, body.marks),
+        known(body.by, _of(choices, body.by).dates, "as a date") if body.by is not None else None,
     )
 
 
@@ -181,7 +230,7 @@ def _marks(who: Caller, database: Database, bodies: Sequence[MarkBody]) -> tuple
     return tuple(Mark(where, tone) for where, tone in made if where is not None)
 
 
-NOTHING = FieldChoices(comparing=[], figures=[], sorts=False, groups=False, orders=("", ""))
+NOTHING = FieldChoices(comparing=[], figures=[], sorts=False, groups=False, dates=False, orders=("", ""))
 
 
 def _of(choices: dict[FieldId, FieldChoices], field: FieldId) -> FieldChoices:
@@ -196,6 +245,7 @@ def _choices(database: Database) -> dict[FieldId, FieldChoices]:
             figures=list(core.figures_of(f)),
             sorts=core.is_sorted(f),
             groups=core.is_grouped(f),
+            dates=core.is_dated(f),
             orders=core.order_words(f),
         )
         for f in database.readable
@@ -210,6 +260,7 @@ def _body(who: Caller, database: Database, view: View) -> ViewBody:
         group=view.group,
         columns=[ColumnBody(field=c.field, width=c.width) for c in view.columns],
         frozen=view.frozen,
+        by=view.by,
         totals=[TotalBody(field=t.field, figure=t.figure) for t in view.totals],
         marks=[MarkBody(filter=filter_out(who.space, database.readable, m.where), tone=m.tone) for m in view.marks],
     )
@@ -299,7 +350,34 @@ def read_shown(who: Reader, database_id: int, body: ShownBody) -> list[ShownReco
     """Return those of these records that are there, each with the first of the marks that holds for it."""
     database = databases.get(who.space, database_id)
     marks = _marks(who, database, body.marks)
-    return [
-        ShownRecord(record=record_out(one.record), mark=one.mark)
-        for one in views.shown(who.space, database, marks, body.records)
-    ]
+    return [_shown(one) for one in views.shown(who.space, database, marks, body.records)]
+
+
+def _shown(one: Shown) -> ShownRecord:
+    return ShownRecord(record=record_out(one.record), mark=one.mark)
+
+
+@router.post("/databases/{database_id}/calendar")
+def read_calendar(who: Reader, database_id: int, body: DaysAsked) -> CalendarOut:
+    """Return what a calendar shows of some days, and the records that have no date. Nothing is kept."""
+    database = databases.get(who.space, database_id)
+    found = calendars.read(who.space, database, _view(who, database, body.view), body.first, body.last)
+    now = datetime.now(who.space.zone)
+    return CalendarOut(
+        today=now.date(),
+        minute=now.hour * 60 + now.minute,
+        dated=[
+            DatedRecord(
+                shown=_shown(one.shown),
+                start=one.stretch.start,
+                end=one.stretch.end,
+                has_clock=one.stretch.has_clock,
+                pieces=[DayPiece(**asdict(piece)) for piece in one.pieces],
+                row=one.row,
+            )
+            for one in found.dated
+        ],
+        more=found.more,
+        undated=[_shown(one) for one in found.undated],
+        undated_count=found.undated_count,
+    )

@@ -97,14 +97,15 @@ def settled(where: Where | None, fields: Mapping[FieldId, Field], today: date, z
         return where
     field, meaning = fields[where.field], OPERATORS[where.operator]
     if not TYPES[field.type].has_clock:
-        before, after = Comparison(field.id, "before", first), Comparison(field.id, "after", last)
-        inside = Joined(
-            "all",
-            (
-                Comparison(field.id, "after", first - timedelta(days=1)),
-                Comparison(field.id, "before", last + timedelta(days=1)),
-            ),
-        )
+        spans = TYPES[field.type].keeps is Span
+
+        def test(operator: Operator, day: date) -> Comparison:
+            return Comparison(field.id, operator, Span(day, day) if spans else day)
+
+        if meaning.compares == "same" and first == last:  # what is empty is another day, not an unknown one
+            return test(where.operator, first)
+        before, after = test("before", first), test("after", last)
+        inside = Joined("all", (test("after", first - timedelta(days=1)), test("before", last + timedelta(days=1))))
         return _of_days(meaning.compares, before, after, inside)
     starts, ends = (datetime(d.year, d.month, d.day, tzinfo=zone).astimezone(UTC) for d in (first, last + timedelta(days=1)))
     before, ended = Comparison(field.id, "before", starts), Comparison(field.id, "before", ends)

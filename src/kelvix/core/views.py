@@ -11,7 +11,7 @@ from kelvix.core.query import Comparison, Joined, Order, Where, fields_of
 from kelvix.core.schema import Database, Field
 from kelvix.core.values import FieldId
 
-Kind = Literal["table", "board"]
+Kind = Literal["table", "board", "calendar"]
 Figure = Literal["sum", "average", "least", "greatest", "filled"]
 Tone = Literal["look", "bad", "good", "quiet"]
 FIGURES: dict[Figure, str] = {
@@ -51,7 +51,8 @@ class Mark:
 @dataclass(frozen=True)
 class View:
     """How a database is looked at. `columns`: the fields that are shown, in their order; all where there are none. `frozen`:
-    how many of the first stay in sight. Without an order the newest records come first."""
+    how many of the first stay in sight. `by`: the field that dates records, of a calendar. Without an order the newest records
+    come first."""
 
     kind: Kind = "table"
     where: Where | None = None
@@ -61,6 +62,7 @@ class View:
     frozen: int = 1
     totals: tuple[Total, ...] = ()
     marks: tuple[Mark, ...] = ()
+    by: FieldId | None = None
 
 
 def figures_of(field: Field) -> tuple[Figure, ...]:
@@ -90,6 +92,11 @@ def is_sorted(field: Field) -> bool:
     return TYPES[field.type].is_sorted
 
 
+def is_dated(field: Field) -> bool:
+    """Say whether a field dates records."""
+    return TYPES[field.type].tells_day or "start" in TYPES[field.type].parts
+
+
 def is_grouped(field: Field) -> bool:
     """Say whether records can be grouped by a field."""
     return TYPES[field.type].groups
@@ -108,6 +115,7 @@ def fitting(view: View, database: Database) -> View:
         view.frozen,
         tuple(t for t in view.totals if t.field in there and t.figure in figures_of(there[t.field])),
         tuple(m for m in view.marks if set(fields_of(m.where)) <= set(there)),
+        view.by if view.by in there and is_dated(there[view.by]) else None,
     )
 
 
@@ -133,6 +141,7 @@ def view_json(view: View) -> Any:
         "columns": [[c.field, c.width] for c in view.columns],
         "frozen": view.frozen,
         "totals": [[t.field, t.figure] for t in view.totals],
+        "by": view.by,
         "marks": [[kept_values.where_json(m.where), m.tone] for m in view.marks],
     }
 
@@ -149,4 +158,5 @@ def view_of(kept: Any) -> View:
         kept["frozen"],
         tuple(Total(*t) for t in kept["totals"]),
         marks,
+        kept.get("by"),
     )

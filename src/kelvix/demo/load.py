@@ -17,7 +17,8 @@ from kelvix.collections.write import Actor
 from kelvix.core.collection import Change
 from kelvix.core.query import Query
 from kelvix.core.schema import TEXT_FIELD, Database
-from kelvix.demo import articles, messages, parishes, shelves, tasks
+from kelvix.core.values import Referred
+from kelvix.demo import articles, messages, parishes, shelves, tasks, visits
 from kelvix.demo.days import TURNED_ON, YEAR, moved
 from kelvix.demo.flows import Writer
 from kelvix.demo.mirrored import Mirrors
@@ -36,7 +37,7 @@ from kelvix.practice.faults import Faults
 from kelvix.practice.push import Pusher
 from kelvix.practice.store import Store
 from kelvix.settings import Settings
-from kelvix.store import captures, connections, databases, journal, people, records, runs, subscriptions, workflows
+from kelvix.store import captures, connections, databases, journal, people, query, records, runs, subscriptions, workflows
 from kelvix.store.database_server import DatabaseServer, Transaction
 from kelvix.store.databases import NewField
 from kelvix.store.directory import Space
@@ -123,7 +124,8 @@ class Loader:
         self._all_arrive()
         self._invoices_workflow(write, invoices)
         made = self._tasks()
-        for database in (enquiries, invoices, known, made):
+        self._follow_up(enquiries)
+        for database in (enquiries, invoices, known, made, self._visits(known)):
             add_views(self.space, database)
         self._sort_the_post(write, made)
         self._open_work(write, made)
@@ -436,6 +438,61 @@ class Loader:
             self._add(made, values)
         self.at(None)
         return made
+
+    def _visits(self, known: Database) -> Database:
+        """Add the tuning calendar, whose visits refer to the parishes."""
+        made = databases.create(
+            self.space,
+            "Tuning calendar",
+            (
+                NewField("Name", "text"),
+                NewField("When", "span"),
+                NewField("Who", "labels", choices=tasks.PEOPLE),
+                NewField("Kind", "choice", choices=visits.KINDS),
+                NewField("Visit", "choice", choices=visits.STATES),
+                NewField("Organ", "reference", refers_to=known.id, back_name="Visits"),
+            ),
+        )
+        by_name = {f.name: f for f in made.fields}
+        ids = {name: {c.name: c.id for c in by_name[name].choices} for name in ("Who", "Kind", "Visit")}
+        records_of = self.space.read(lambda t: query.page(t, known, Query(limit=100), self.space.zone))[0]
+        parish = {str(r.values[known.fields[0].id]): r.id for r in records_of}
+        for visit in visits.all_visits():
+            values: records.Values = {
+                by_name["Name"].id: f"{visit.where}, {visit.kind.lower()}",
+                by_name["When"].id: visit.when,
+                by_name["Who"].id: tuple(ids["Who"][who] for who in visit.who) or None,
+                by_name["Kind"].id: ids["Kind"][visit.kind],
+                by_name["Visit"].id: ids["Visit"][visit.state],
+                by_name["Organ"].id: (Referred(visit.where, known.id, parish[visit.where]),),
+                TEXT_FIELD: visit.text or None,
+            }
+            self._add(made, values)
+        return made
+
+    def _follow_up(self, enquiries: Database) -> None:
+        """Older enquiries were visited and quoted for by hand since."""
+        by_name = {f.name: f for f in enquiries.fields}
+        stage = {c.name: c.id for c in by_name["Stage"].choices}
+        found = self.space.read(lambda t: query.page(t, enquiries, Query(limit=100), self.space.zone))[0]
+        new = [r for r in found if r.values[by_name["Stage"].id] == stage["New"]][5:]
+        for n, record in enumerate(new):
+            became = ("Visited", "Visited", "Quoted", "Visited", "Quoted")[n % 5]
+            values: records.Values = {by_name["Stage"].id: stage[became]}
+            if became == "Quoted":
+                values[by_name["Estimate"].id] = Decimal(640 + n * 1370)
+            by = Actor(Origin(person=("Maren Voss", "Orla Fenwick")[n % 2]))
+            self.space.transact(
+                partial(
+                    write.update,
+                    workspace_id=self.space.id,
+                    database=enquiries,
+                    record_id=record.id,
+                    saw_version=record.version,
+                    values=values,
+                    actor=by,
+                )
+            )
 
     def _add(self, database: Database, values: records.Values) -> None:
         self.space.transact(

@@ -38,6 +38,8 @@ class _Views:
                 return self._tasks()
             case "Suppliers’ invoices":
                 return self._invoices()
+            case "Tuning calendar":
+                return self._visits()
             case "Parishes":
                 return self._parishes()
         return []
@@ -80,6 +82,7 @@ class _Views:
         return [
             ("On the bench", View("board", to_do, (Order(due),), self._id("Stage"), board, totals=(hours,), marks=(late,))),
             ("By person", View("table", to_do, (Order(due),), self._id("Who"), columns, totals=(hours,), marks=(late,))),
+            ("Calendar", View("calendar", to_do, by=due, marks=(late,))),
             (
                 "Due this week",
                 View(
@@ -103,6 +106,16 @@ class _Views:
                 "By supplier",
                 View(order=(Order(received, True),), group=self._id("Supplier’s name"), totals=(amount,)),
             ),
+        ]
+
+    def _visits(self) -> list[tuple[str, View]]:
+        when, asked = self._id("When"), Mark(self._where(("Visit", "is", "Asked")), "look")
+        done = Mark(self._where(("Visit", "is", "Done")), "good")
+        columns = self._columns("Name", "When", "Who", "Kind", "Visit")
+        return [
+            ("By week", View("calendar", by=when, marks=(asked, done))),
+            ("By person", View(group=self._id("Who"), order=(Order(when),), columns=columns, marks=(asked,))),
+            ("To be agreed", View("board", order=(Order(when),), group=self._id("Visit"), columns=columns, marks=(asked,))),
         ]
 
     def _parishes(self) -> list[tuple[str, View]]:

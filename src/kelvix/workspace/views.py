@@ -21,7 +21,7 @@ from kelvix.workspace.refusals import NotNow, NotValid
 __all__ = ["Group", "KeptView", "Place"]
 
 MAX_VIEWS = 100  # of a database
-PAGE = 20_000  # places that are told at once
+FIRST_PAGE, PAGE = 500, 20_000  # places that are told at once: the first few sooner
 ALL_RECORDS = "All records"
 
 
@@ -104,7 +104,9 @@ def places(
     has_index = kept is not None and kept.is_indexed and (kept.view.where, kept.view.order) == (view.where, view.order)
     index = ddl.view_index_name(kept.id) if kept is not None and has_index and view.group is None else None
     return space.read(
-        lambda t: arranging.places(t, database, view.where, view.order, view.group, space.zone, PAGE, after=after, index=index)
+        lambda t: arranging.places(
+            t, database, view.where, view.order, view.group, space.zone, PAGE if after else FIRST_PAGE, after=after, index=index
+        )
     )
 
 

@@ -413,6 +413,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/databases/{database_id}/calendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Calendar
+         * @description Return what a calendar shows of some days, and the records that have no date. Nothing is kept.
+         */
+        post: operations["read_calendar_api_v1_databases__database_id__calendar_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/databases/{database_id}/fields": {
         parameters: {
             query?: never;
@@ -2980,6 +3000,30 @@ export interface components {
              */
             unit: "" | "days" | "weeks" | "hours" | "minutes" | "months" | "years";
         };
+        /**
+         * CalendarOut
+         * @description `more`: there are more than are told; `undated`: records without a date, the first of `undated_count`.
+         */
+        CalendarOut: {
+            /** Dated */
+            dated: components["schemas"]["DatedRecord"][];
+            /**
+             * Minute
+             * @description of today, as a clock on the wall shows it
+             */
+            minute: number;
+            /** More */
+            more: boolean;
+            /**
+             * Today
+             * Format: date
+             */
+            today: string;
+            /** Undated */
+            undated: components["schemas"]["ShownRecord"][];
+            /** Undated Count */
+            undated_count: number;
+        };
         /** Candidate */
         Candidate: {
             /**
@@ -3586,12 +3630,77 @@ export interface components {
              */
             pattern: string;
         };
+        /**
+         * DatedRecord
+         * @description A record on a calendar. `start` and `end` are as a clock on the wall shows them, in the workspace's zone; without a clock
+         *     they are days. `row`: where it is drawn among those that take whole days.
+         */
+        DatedRecord: {
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+            /** Has Clock */
+            has_clock: boolean;
+            /** Pieces */
+            pieces: components["schemas"]["DayPiece"][];
+            /** Row */
+            row: number;
+            shown: components["schemas"]["ShownRecord"];
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+        };
         /** DayListOut */
         DayListOut: {
             /** Entries */
             entries: components["schemas"]["EntryOut"][];
             /** Next */
             next: number | null;
+        };
+        /**
+         * DayPiece
+         * @description What falls on one day, from minute to minute as a clock on the wall shows them; `lane`: its place beside what overlaps
+         *     it.
+         */
+        DayPiece: {
+            /** Begins */
+            begins: boolean;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** End */
+            end: number;
+            /** Ends */
+            ends: boolean;
+            /** Lane */
+            lane: number;
+            /** Lanes */
+            lanes: number;
+            /** Start */
+            start: number;
+        };
+        /**
+         * DaysAsked
+         * @description A calendar to be answered, from a first to a last day.
+         */
+        DaysAsked: {
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /**
+             * Last
+             * Format: date
+             */
+            last: string;
+            view: components["schemas"]["ViewBody"];
         };
         /**
          * Decide
@@ -3869,6 +3978,8 @@ export interface components {
         FieldChoices: {
             /** Comparing */
             comparing: components["schemas"]["ComparingOut"][];
+            /** Dates */
+            dates: boolean;
             /** Figures */
             figures: ("sum" | "average" | "least" | "greatest" | "filled")[];
             /** Groups */
@@ -7197,6 +7308,11 @@ export interface components {
          */
         ViewBody: {
             /**
+             * By
+             * @description of a calendar: the field that dates records
+             */
+            by?: string | null;
+            /**
              * Columns
              * @default []
              */
@@ -7221,7 +7337,7 @@ export interface components {
              * @default table
              * @enum {string}
              */
-            kind: "table" | "board";
+            kind: "table" | "board" | "calendar";
             /**
              * Marks
              * @default []
@@ -8692,6 +8808,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ButtonOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_calendar_api_v1_databases__database_id__calendar_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                database_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DaysAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalendarOut"];
                 };
             };
             /** @description Validation Error */

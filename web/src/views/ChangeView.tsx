@@ -9,7 +9,7 @@ import type { View } from "./queries";
 import { TotalsEditor } from "./TotalsEditor";
 import type { Viewing } from "./useView";
 
-export type Part = "filter" | "group" | "order" | "totals" | "all";
+export type Part = "filter" | "by" | "group" | "order" | "totals" | "all";
 
 interface Props {
   part: Part;
@@ -38,7 +38,12 @@ export function ChangeView({ part, viewing, fields, problem }: Props) {
             onChange={(event) => {
               const kind = event.target.value as NonNullable<View["kind"]>;
               const first = fields.find((f) => known[f.id]?.groups);
-              edit({ kind, ...(kind === "board" && !view.group ? { group: first?.id } : {}) });
+              const date = fields.find((f) => known[f.id]?.dates);
+              edit({
+                kind,
+                ...(kind === "board" && !view.group ? { group: first?.id } : {}),
+                ...(kind === "calendar" && !view.by ? { by: date?.id } : {}),
+              });
             }}
           >
             {Object.entries(KINDS).map(([kind, of]) => (
@@ -59,7 +64,25 @@ export function ChangeView({ part, viewing, fields, problem }: Props) {
           onChange={(filter) => edit({ filter })}
         />
       )}
-      {shows("group") && (
+      {view.kind === "calendar" && shows("by") && (
+        <section className="row wrapped">
+          <b id="dated-by">Dated by:</b>
+          <Select
+            value={view.by ?? ""}
+            SelectDisplayProps={{ "aria-labelledby": "dated-by" }}
+            onChange={(event) => edit({ by: event.target.value })}
+          >
+            {fields
+              .filter((f) => known[f.id]?.dates)
+              .map((f) => (
+                <MenuItem key={f.id} value={f.id}>
+                  {f.name}
+                </MenuItem>
+              ))}
+          </Select>
+        </section>
+      )}
+      {view.kind !== "calendar" && shows("group") && (
         <section className="row wrapped">
           <b id="grouped-by">Grouped by:</b>
           <Select
@@ -79,8 +102,8 @@ export function ChangeView({ part, viewing, fields, problem }: Props) {
           </Select>
         </section>
       )}
-      {shows("order") && <OrderEditor viewing={viewing} fields={fields.filter((f) => known[f.id]?.sorts)} />}
-      {shows("totals") && <TotalsEditor viewing={viewing} fields={fields} />}
+      {view.kind !== "calendar" && shows("order") && <OrderEditor viewing={viewing} fields={fields.filter((f) => known[f.id]?.sorts)} />}
+      {view.kind !== "calendar" && shows("totals") && <TotalsEditor viewing={viewing} fields={fields} />}
       {part === "all" && (
         <>
           <ColumnsEditor viewing={viewing} fields={fields} />

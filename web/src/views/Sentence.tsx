@@ -58,24 +58,30 @@ export function Sentence({ viewing, fields, problem, saving }: Props) {
             ))}
           </>
         )}
-        {group && (
+        {view.kind === "calendar" ? (
+          <> by {change("by", named(view.by)?.name ?? "a date")}, those without a date in the margin</>
+        ) : (
           <>
-            , {view.kind === "board" ? "side by side by" : "grouped by"} {change("group", group.name)}
-          </>
-        )}
-        ,{" "}
-        {change(
-          "order",
-          view.order?.length
-            ? view.order
-                .map((o) => `${named(o.field)?.name ?? ""} ${choices?.fields[o.field]?.orders[o.descending ? 1 : 0] ?? ""}`)
-                .join(", then ")
-            : "newest first",
-        )}
-        {!!view.totals?.length && (
-          <>
-            , with{" "}
-            {change("totals", view.totals.map((t) => `${words(t.figure).toLowerCase()} of ${named(t.field)?.name ?? ""}`).join(", "))}
+            {group && (
+              <>
+                , {view.kind === "board" ? "side by side by" : "grouped by"} {change("group", group.name)}
+              </>
+            )}
+            ,{" "}
+            {change(
+              "order",
+              view.order?.length
+                ? view.order
+                    .map((o) => `${named(o.field)?.name ?? ""} ${choices?.fields[o.field]?.orders[o.descending ? 1 : 0] ?? ""}`)
+                    .join(", then ")
+                : "newest first",
+            )}
+            {!!view.totals?.length && (
+              <>
+                , with{" "}
+                {change("totals", view.totals.map((t) => `${words(t.figure).toLowerCase()} of ${named(t.field)?.name ?? ""}`).join(", "))}
+              </>
+            )}
           </>
         )}
         . <span className="all">{change("all", "Change view")}</span>

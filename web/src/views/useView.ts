@@ -2,7 +2,17 @@ import { useCallback, useMemo } from "react";
 import { useLocation, useNavigate, useSearchParams } from "react-router";
 import { useViews, type KeptView, type View } from "./queries";
 
-const ALL: View = { kind: "table", filter: { mode: "all", tests: [] }, order: [], columns: [], frozen: 1, totals: [], marks: [] };
+const ALL: View = {
+  kind: "table",
+  filter: { mode: "all", tests: [] },
+  order: [],
+  columns: [],
+  frozen: 1,
+  totals: [],
+  marks: [],
+  group: null,
+  by: null,
+};
 export const ALL_RECORDS = "All records";
 
 function parsed(text: string | null): View | null {

@@ -35,7 +35,7 @@ class SpanType(FieldType):
     refuses = "an end before the start; a start with a time and an end without one"
     example = "2026-11-23/2026-11-27"
     longest = 200
-    operators = ("before", "after", "filled", "empty")
+    operators = ("before", "after", "within", "filled", "empty")
     compares_values = True
     parts = {"start": "datetime", "end": "datetime"}
     compared_by, as_day = "start", True

@@ -1,0 +1,48 @@
+import type { RecordOut } from "../../api/queries";
+import type { Shown } from "../queries";
+import { barWords, type Bars } from "./Bar";
+
+interface Props extends Bars {
+  undated: Shown[];
+  count: number;
+  /** Put a record onto the day one looks at. */
+  onDate: (record: RecordOut) => void;
+}
+
+/** The records without a date: dragged into the calendar, or put onto its day by a key. */
+export function Margin({ undated, count, field, fields, zone, chosen, dragged, start, onOpen, onDate }: Props) {
+  return (
+    <aside className="margin" aria-label={`Without ${field.name}`}>
+      <h3 className="head-of">
+        Without a date <small>{count}</small>
+      </h3>
+      <ul>
+        {undated.map((one) => {
+          const [title, told] = barWords(one, fields, field, zone);
+          const { id } = one.record;
+          return (
+            <li key={id} className={`${id === chosen ? "chosen" : ""}${dragged?.id === id ? " away" : ""}`}>
+              <div
+                role="button"
+                tabIndex={0}
+                aria-keyshortcuts="Enter Alt+ArrowLeft"
+                onPointerDown={start(id, false)}
+                onClick={() => onOpen(id)}
+                onKeyDown={(event) => {
+                  if (event.key === "Enter") onOpen(id);
+                  if (!event.altKey || event.key !== "ArrowLeft") return;
+                  event.preventDefault();
+                  onDate(one.record);
+                }}
+              >
+                <b>{title}</b>
+                <span>{told}</span>
+              </div>
+            </li>
+          );
+        })}
+      </ul>
+      {count > undated.length && <p className="quiet padded">and {count - undated.length} more</p>}
+    </aside>
+  );
+}
