@@ -53,12 +53,41 @@ def in_mirrors(orla):
     return ["/mirrors", at, *(f"{at}/{tab}" for tab in ("rules", "history", "parity", "rehearsal")), f"/mirrors/{planned.id}"]
 
 
+@pytest.fixture
+def in_views(orla):
+    """A database in views of each kind, with groups, totals and marks: their addresses."""
+    stages = ["To do", "On the bench", "Done"]
+    made = orla.database(
+        "Tasks",
+        {"name": "Name", "type": "text"},
+        {"name": "Stage", "type": "choice", "choices": stages},
+        {"name": "Due", "type": "date"},
+        {"name": "When", "type": "span"},
+        {"name": "Hours", "type": "number"},
+    )
+    ids = {f["name"]: f["id"] for f in made["fields"]}
+    for n in range(6):
+        when = f"2026-10-{19 + n}T09:00:00Z/2026-10-{19 + n}T10:30:00Z" if n % 2 else f"2026-10-{19 + n}/2026-10-{20 + n}"
+        values = {ids["Name"]: f"Plane the sliders, {n}", ids["Due"]: f"2026-10-{19 + n}", ids["When"]: when if n else None}
+        values |= {ids["Stage"]: stages[n % 3], ids["Hours"]: str(n)} if n else {}
+        orla.api("POST", f"/databases/{made['id']}/records", json={"values": values})
+    late = {"mode": "all", "tests": [{"field": ids["Due"], "operator": "before", "value": "2026-10-21"}]}
+    common = {"marks": [{"filter": late, "tone": "bad"}], "totals": [{"field": ids["Hours"]}], "group": ids["Stage"]}
+    where, shown = f"/databases/{made['id']}", []
+    for kind in ("table", "board", "calendar"):
+        view = {"kind": kind, "by": ids["When"], **common}
+        shown.append(orla.api("POST", f"{where}/views", json={"name": kind, "view": view})["id"])
+    table, board, calendar = (f"{where}?view={one}" for one in shown)
+    week, month = (f"{calendar}&at=2026-10-19&range={one}" for one in ("week", "month"))
+    return [table, board, week, month]
+
+
 # What reaches over the right edge: nothing may, but what stands in a frame of its own that scrolls (WCAG 1.4.10).
 OVER = """() => {
   const root = document.documentElement, wide = root.scrollWidth > root.clientWidth;
   const mains = [...document.querySelectorAll('main, [role=dialog]')].filter(m => m.scrollWidth > m.clientWidth + 1);
   if (!wide && mains.length === 0) return [];
-  const framed = e => e.closest('.scroll, .vt, .grid');
+  const framed = e => e.closest('.scroll, .vt, .grid, .stacks, .dated');
   const over = [...document.querySelectorAll('body *')].filter(e => e.getBoundingClientRect().right > root.clientWidth + 1);
   return over.filter(e => !framed(e)).map(e => e.outerHTML.slice(0, 120)).slice(0, 5).concat(wide ? ['page'] : []);
 }"""
@@ -75,6 +104,20 @@ def test_axe_finds_nothing_and_nothing_reaches_over_the_edge(page: Page, lively,
 @pytest.mark.parametrize("scheme", ["light", "dark"])
 def test_axe_finds_nothing_in_mirrors(page: Page, in_mirrors, scheme):
     found = wrong(page, in_mirrors, scheme)
+    assert found == [], "\n".join(map(str, found))
+
+
+@pytest.mark.parametrize("scheme", ["light", "dark"])
+def test_axe_finds_nothing_in_views(page: Page, in_views, scheme):
+    found = wrong(page, in_views, scheme)
+    page.set_viewport_size({"width": WIDTHS[0], "height": 800})
+    page.goto(in_views[0])
+    page.get_by_role("button", name="Change view").click()
+    expect(page.get_by_role("dialog", name="Change view")).to_be_visible()
+    page.wait_for_timeout(400)  # until it has opened
+    page.evaluate(AXE)
+    result = page.evaluate("tags => axe.run(document, { runOnly: { type: 'tag', values: tags } })", TAGS)
+    found += [("change view", v["id"], n["html"][:140]) for v in result["violations"] for n in v["nodes"]]
     assert found == [], "\n".join(map(str, found))
 
 

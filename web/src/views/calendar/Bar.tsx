@@ -75,16 +75,19 @@ export function Bar({ one, piece, style, tellsTime, step, ...bars }: Props) {
       style={style}
       role="button"
       tabIndex={0}
-      aria-label={[title, longDay(piece.day), at, mark && TONES[mark.tone].words, told].filter(Boolean).join(", ")}
       aria-keyshortcuts="Enter Alt+ArrowUp Alt+ArrowDown Alt+ArrowLeft Alt+ArrowRight"
       onPointerDown={start(record.id, false)}
       onClick={() => onOpen(record.id)}
       onKeyDown={onKeyDown}
     >
       <b>
-        {mark && <i className="sign">{TONES[mark.tone].sign} </i>}
+        {mark && (
+          <i className="sign" aria-hidden="true">
+            {TONES[mark.tone].sign}{" "}
+          </i>
+        )}
         {tellsTime && at && <span className="at">{clock(piece.start)} </span>}
-        {title}
+        {title} <span className="unseen">{[longDay(piece.day), at, mark && TONES[mark.tone].words].filter(Boolean).join(", ")}</span>
       </b>
       {!tellsTime && <span>{told}</span>}
       {canEnd && <i className="end" aria-hidden="true" onPointerDown={start(record.id, true)} />}

@@ -10,7 +10,7 @@ interface Props extends Bars {
 
 export const HOUR = 44; // px
 const MORNING = 7.5; // the hour that stands at the top
-const ROW = 24; // px, of a record that takes whole days
+const ROW = 28; // px, of a record that takes whole days
 
 /** Days with their hours down the side; above them what takes whole days. */
 export function Week({ days, minute, ...bars }: Props) {
