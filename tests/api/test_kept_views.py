@@ -159,3 +159,35 @@ def test_many_records_are_edited_and_added_at_once_all_or_none(orla, tasks):
     assert {r["values"][ids["Name"]]: r["values"][ids["Hours"]] for r in orla.records(database)} == {
         "Voice": "4", "Glue": "2.5", "Plane": None,
     }  # fmt: skip
+
+
+def test_a_calendar_tells_where_records_stand_by_the_workspaces_clock(orla):
+    made = orla.database("Visits", {"name": "Name", "type": "text"}, {"name": "When", "type": "span"})
+    ids = {f["name"]: f["id"] for f in made["fields"]}
+    where = f"/databases/{made['id']}"
+    for name, when in (
+        ("Two at once", "2026-10-25T09:00:00Z/2026-10-25T11:00:00Z"),
+        ("Beside it", "2026-10-25T10:00:00Z/2026-10-25T12:00:00Z"),
+        ("From before", "2026-10-01/2026-10-20"),
+        ("Not any more", "2026-10-01/2026-10-18"),
+        ("Next week", "2026-10-26/2026-10-26"),
+        ("Open", None),
+    ):
+        orla.api("POST", f"{where}/records", json={"values": {ids["Name"]: name, ids["When"]: when}})
+    asked = {"view": {"kind": "calendar", "by": ids["When"]}, "first": "2026-10-19", "last": "2026-10-25"}
+    found = orla.api("POST", f"{where}/calendar", json=asked)
+    told = {d["shown"]["record"]["values"][ids["Name"]]: d for d in found["dated"]}
+    assert set(told) == {"Two at once", "Beside it", "From before"} and not found["more"]
+    assert [(p["start"], p["end"], p["lanes"]) for p in told["Beside it"]["pieces"]] == [(600, 720, 2)]
+    assert {told[n]["pieces"][0]["lane"] for n in ("Two at once", "Beside it")} == {0, 1}
+    assert [(p["day"], p["begins"], p["ends"]) for p in told["From before"]["pieces"]] == [
+        ("2026-10-19", False, False), ("2026-10-20", False, True),
+    ]  # fmt: skip
+    assert [s["record"]["values"][ids["Name"]] for s in found["undated"]] == ["Open"] and found["undated_count"] == 1
+    for body, says in (
+        ({"view": {"kind": "calendar"}}, "has no date field"),
+        ({"first": "2026-10-25", "last": "2026-10-19"}, "can’t be shown"),
+        ({"last": "2029-10-19"}, "can’t be shown"),
+        ({"view": {"kind": "calendar", "by": ids["Name"]}}, "Name can’t be used as a date"),
+    ):
+        assert says in orla.api("POST", f"{where}/calendar", expect=422, json=asked | body)["title"]

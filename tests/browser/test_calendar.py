@@ -133,3 +133,50 @@ def test_visits_are_planned_by_keyboard_alone_and_seen_live(visits):
     expect(page.get_by_role("complementary", name="Record")).to_contain_text("Oxbow Priory")
     page.get_by_role("link", name="Close record").click()
     expect(page.get_by_role("heading", name="Week of 26 Oct 2026")).to_be_visible()
+
+
+def test_visits_stand_on_one_long_rule_and_are_read_as_a_list(visits):
+    page, orla, database, ids, when = visits
+    where = f"/databases/{database}"
+    timeline = {"kind": "timeline", "by": ids["When"]}
+    kept = orla.api("POST", f"{where}/views", json={"name": "Over the weeks", "view": timeline})["id"]
+    page.goto(f"{where}?view={kept}&at={MONDAY}")
+    osyth = page.get_by_role("button", name="St Osyth")
+
+    def day(of: date) -> tuple[float, float]:
+        """Where a day stands on the rule."""
+        box = page.locator(f".tick[data-day='{of}']").bounding_box()
+        assert box
+        return box["x"] + box["width"] / 2, box["y"]
+
+    box = osyth.bounding_box()
+    assert box and abs(box["width"] - 2 * 22) <= 4  # two days
+    x, _ = day(FRIDAY + timedelta(days=1))
+    page.mouse.move(box["x"] + box["width"] - 12, box["y"] + 10)  # taken by its second day
+    page.mouse.down()
+    page.mouse.move(x - 30, box["y"] + 12, steps=3)
+    page.mouse.move(x, box["y"] + 12, steps=3)
+    page.mouse.up()
+    until(lambda: when("St Osyth") == f"{FRIDAY}/{FRIDAY + timedelta(days=1)}")
+    expect(page.get_by_role("button", name="St Osyth Friday 23 October 2026")).to_be_visible()
+    box = osyth.bounding_box()
+    assert box
+    page.mouse.move(box["x"] + box["width"] - 3, box["y"] + 10)
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] + 15, box["y"] + 10, steps=3)
+    page.mouse.move(day(FRIDAY + timedelta(days=5))[0], box["y"] + 10, steps=3)
+    page.mouse.up()
+    until(lambda: when("St Osyth") == f"{FRIDAY}/{FRIDAY + timedelta(days=5)}")
+
+    found = next(r for r in orla.records(database) if r["values"][ids["Name"]] == "Oxbow Priory")
+    text = {"0": "The **Trumpet** wants voicing.", ids["Who"]: "Petra and Ivo"}
+    orla.api("PATCH", f"{where}/records/{found['id']}", json={"values": text}, headers={"if-match": str(found["version"])})
+    reading = {"kind": "list", "order": [{"field": ids["Name"]}], "group": ids["Who"]}
+    kept = orla.api("POST", f"{where}/views", json={"name": "For reading", "view": reading})["id"]
+    page.goto(f"{where}?view={kept}")
+    expect(page.get_by_role("heading", name="Petra 2")).to_be_visible()
+    entry = page.get_by_role("article").filter(has_text="Oxbow Priory")
+    expect(entry.locator("strong")).to_have_text("Trumpet")
+    expect(entry.get_by_role("definition")).to_contain_text("19 Oct 2026, 09:00")
+    entry.get_by_role("button", name="Oxbow Priory").click()
+    expect(page.get_by_role("complementary", name="Record")).to_contain_text("Oxbow Priory")

@@ -74,12 +74,12 @@ def in_views(orla):
     late = {"mode": "all", "tests": [{"field": ids["Due"], "operator": "before", "value": "2026-10-21"}]}
     common = {"marks": [{"filter": late, "tone": "bad"}], "totals": [{"field": ids["Hours"]}], "group": ids["Stage"]}
     where, shown = f"/databases/{made['id']}", []
-    for kind in ("table", "board", "calendar"):
+    for kind in ("table", "board", "calendar", "timeline", "list"):
         view = {"kind": kind, "by": ids["When"], **common}
         shown.append(orla.api("POST", f"{where}/views", json={"name": kind, "view": view})["id"])
-    table, board, calendar = (f"{where}?view={one}" for one in shown)
+    table, board, calendar, timeline, reading = (f"{where}?view={one}" for one in shown)
     week, month = (f"{calendar}&at=2026-10-19&range={one}" for one in ("week", "month"))
-    return [table, board, week, month]
+    return [table, board, week, month, f"{timeline}&at=2026-10-19", reading]
 
 
 # What reaches over the right edge: nothing may, but what stands in a frame of its own that scrolls (WCAG 1.4.10).

@@ -22,7 +22,6 @@ VIEWS: dict[str, tuple[str, ...]] = {
     "timetable": ("/workflows/11",),
     "timetable-dark": ("/workflows/11",),
     "sheet": ("/workflows/9", "button:has-text('Header and rows')", "see:[aria-label='First rows of the sheet']"),
-    "decide": ("/workflows/12", "text=which branch to take"),
     "mail": ("/workflows/13", "text=Open work: … hours"),
     "side-by-side": ("/beside?left=c2.6&right=d4", "see:section[aria-label='Left'] li"),
     "captures": ("/captures", "textarea", "type:Order hair sheep leather next Friday, Ivo 4 h @or"),
@@ -30,20 +29,13 @@ VIEWS: dict[str, tuple[str, ...]] = {
     "runs-of-a-workflow": ("/workflows/1/runs",),
     "where-is-my-item": ("/workflows/1", "button:has-text('Where is my item?')"),
     "needs-you": ("/needs",),
-    "database": ("/databases/1/18",),
+    "database": ("/databases/1/18", "see:.vt .grouphead"),
+    "board": ("/databases/7", "see:.stack .entry b"),
+    "calendar": ("/databases/8", "see:.week .bar"),
     "mirror": ("/mirrors/1", "see:.aligned .settling"),
     "run": ("/runs", "main tbody tr:has-text('Done') a >> nth=0"),
     "connection": ("/connections/1",),
     "phone": ("/workflows/1",),
-    # The last: it deletes some of what the others show.
-    "trash": (
-        "/databases/1",
-        "[aria-label='Select Loft visit on Thursday']",
-        "[aria-label='Select Scaffolding for Oxbow']",
-        "button:has-text('Delete')",
-        "[role=dialog] button:has-text('Delete')",
-        "nav a:has-text('Trash')",
-    ),
 }
 
 

@@ -11,7 +11,7 @@ from kelvix.core.query import Comparison, Joined, Order, Where, fields_of
 from kelvix.core.schema import Database, Field
 from kelvix.core.values import FieldId
 
-Kind = Literal["table", "board", "calendar"]
+Kind = Literal["table", "board", "calendar", "timeline", "list"]
 Figure = Literal["sum", "average", "least", "greatest", "filled"]
 Tone = Literal["look", "bad", "good", "quiet"]
 FIGURES: dict[Figure, str] = {

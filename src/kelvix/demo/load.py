@@ -216,6 +216,7 @@ class Loader:
                 NewField("Marked", "long_text"),
             ),
         )
+        add_views(self.space, notes)
         workflow = workflows.create(self.space, "Articles into notes", write.notes(notes, connection, shelf))
         for one in articles.all_articles():
             save = partial(

@@ -40,6 +40,8 @@ class _Views:
                 return self._invoices()
             case "Tuning calendar":
                 return self._visits()
+            case "Notes":
+                return self._notes()
             case "Parishes":
                 return self._parishes()
         return []
@@ -114,8 +116,28 @@ class _Views:
         columns = self._columns("Name", "When", "Who", "Kind", "Visit")
         return [
             ("By week", View("calendar", by=when, marks=(asked, done))),
+            ("Over the weeks", View("timeline", by=when, marks=(asked, done))),
             ("By person", View(group=self._id("Who"), order=(Order(when),), columns=columns, marks=(asked,))),
             ("To be agreed", View("board", order=(Order(when),), group=self._id("Visit"), columns=columns, marks=(asked,))),
+        ]
+
+    def _notes(self) -> list[tuple[str, View]]:
+        published = self._id("Published")
+        lately = self._where(("Published", "within", period("the last 3 months")))
+        return [
+            (
+                "For reading",
+                View(
+                    "list",
+                    order=(Order(published, True),),
+                    columns=self._columns("Name", "Author", "Site", "Published", "About"),
+                ),
+            ),
+            (
+                "By subject",
+                View(group=self._id("About"), order=(Order(published, True),), totals=(Total(self._id("Minutes")),)),
+            ),
+            ("Lately", View(where=lately, order=(Order(published, True),), totals=(Total(self._id("Minutes")),))),
         ]
 
     def _parishes(self) -> list[tuple[str, View]]:

@@ -7337,7 +7337,7 @@ export interface components {
              * @default table
              * @enum {string}
              */
-            kind: "table" | "board" | "calendar";
+            kind: "table" | "board" | "calendar" | "timeline" | "list";
             /**
              * Marks
              * @default []

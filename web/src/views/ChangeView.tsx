@@ -24,6 +24,7 @@ const MAX_ORDERS = 5;
 /** The parts of a view, or one of them, to be changed. */
 export function ChangeView({ part, viewing, fields, problem }: Props) {
   const { view, edit, choices } = viewing;
+  const isDated = !!KINDS[view.kind].isDated;
   const known = choices?.fields ?? {};
   const comparing = Object.fromEntries(Object.entries(known).map(([id, of]) => [id, of.comparing]));
   const shows = (...parts: Part[]) => part === "all" || parts.includes(part);
@@ -42,7 +43,7 @@ export function ChangeView({ part, viewing, fields, problem }: Props) {
               edit({
                 kind,
                 ...(kind === "board" && !view.group ? { group: first?.id } : {}),
-                ...(kind === "calendar" && !view.by ? { by: date?.id } : {}),
+                ...(KINDS[kind].isDated && !view.by ? { by: date?.id } : {}),
               });
             }}
           >
@@ -64,7 +65,7 @@ export function ChangeView({ part, viewing, fields, problem }: Props) {
           onChange={(filter) => edit({ filter })}
         />
       )}
-      {view.kind === "calendar" && shows("by") && (
+      {isDated && shows("by") && (
         <section className="row wrapped">
           <b id="dated-by">Dated by:</b>
           <Select
@@ -82,7 +83,7 @@ export function ChangeView({ part, viewing, fields, problem }: Props) {
           </Select>
         </section>
       )}
-      {view.kind !== "calendar" && shows("group") && (
+      {!isDated && shows("group") && (
         <section className="row wrapped">
           <b id="grouped-by">Grouped by:</b>
           <Select
@@ -102,8 +103,8 @@ export function ChangeView({ part, viewing, fields, problem }: Props) {
           </Select>
         </section>
       )}
-      {view.kind !== "calendar" && shows("order") && <OrderEditor viewing={viewing} fields={fields.filter((f) => known[f.id]?.sorts)} />}
-      {view.kind !== "calendar" && shows("totals") && <TotalsEditor viewing={viewing} fields={fields} />}
+      {!isDated && shows("order") && <OrderEditor viewing={viewing} fields={fields.filter((f) => known[f.id]?.sorts)} />}
+      {!isDated && shows("totals") && <TotalsEditor viewing={viewing} fields={fields} />}
       {part === "all" && (
         <>
           <ColumnsEditor viewing={viewing} fields={fields} />

@@ -4,6 +4,7 @@ import { said, type Schemas } from "../api/client";
 import type { Field } from "../api/queries";
 import { useTitleOf } from "../parts/FilterValue";
 import { ChangeView, type Part } from "./ChangeView";
+import { KINDS } from "./kinds";
 import type { Viewing } from "./useView";
 
 interface Props {
@@ -58,7 +59,7 @@ export function Sentence({ viewing, fields, problem, saving }: Props) {
             ))}
           </>
         )}
-        {view.kind === "calendar" ? (
+        {KINDS[view.kind].isDated ? (
           <> by {change("by", named(view.by)?.name ?? "a date")}, those without a date in the margin</>
         ) : (
           <>

@@ -6,6 +6,8 @@ export interface KindOfView {
   /** As it is said where one is chosen. */
   name: string;
   rank: number;
+  /** It shows records by a date. */
+  isDated?: boolean;
   Shows: ComponentType<ShownProps>;
 }
 

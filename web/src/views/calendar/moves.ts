@@ -25,11 +25,10 @@ export function movedBy(one: Dated, value: unknown, days: number, minutes = 0): 
   return written({ start: localOf(minuteOf(one.start) + by), end: localOf(minuteOf(one.end) + by) }, one.has_clock, isSpan(value));
 }
 
-/** What it becomes when it is put somewhere: on another day at the same time, or at another one. */
-export function movedTo(one: Dated, value: unknown, target: Target): string {
-  const days = between(one.start.slice(0, 10), target.day);
-  const minute = minuteOf(one.start) - minuteOf(`${one.start.slice(0, 10)}T00:00`);
-  return movedBy(one, value, days, target.minute === undefined ? 0 : target.minute - minute);
+/** What it becomes when it is dragged from one place to another: by so many days, and minutes where both have hours. */
+export function movedTo(one: Dated, value: unknown, from: Target, to: Target): string {
+  const minutes = from.minute === undefined || to.minute === undefined ? 0 : to.minute - from.minute;
+  return movedBy(one, value, between(from.day, to.day), minutes);
 }
 
 /** What it becomes when its end is put somewhere; nothing where it has none. */

@@ -9,6 +9,8 @@ export interface Dragged {
   id: number;
   /** Its end is dragged. */
   isEnd: boolean;
+  /** Where it was taken hold of, if that was on a day. */
+  from: Target | null;
   target: Target | null;
 }
 
@@ -30,10 +32,11 @@ export function useDragging(onDrop: (dragged: Dragged & { target: Target }) => v
     event.stopPropagation();
     const [x, y, held] = [event.clientX, event.clientY, event.currentTarget];
     const grabbed = isEnd ? 0 : y - held.getBoundingClientRect().top;
+    const from = targetAt(x, y, grabbed);
     let latest: Dragged | null = null;
     const move = (to: globalThis.PointerEvent) => {
       if (!latest && Math.hypot(to.clientX - x, to.clientY - y) < BEGINS) return;
-      latest = { id, isEnd, target: targetAt(to.clientX, to.clientY, grabbed) };
+      latest = { id, isEnd, from, target: targetAt(to.clientX, to.clientY, grabbed) };
       setDragged(latest);
     };
     const end = (last: Event) => {

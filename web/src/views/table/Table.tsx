@@ -9,7 +9,7 @@ import { Foot } from "./Foot";
 import { GroupHead } from "./GroupHead";
 import { Head, PICK } from "./Head";
 import { Row, type Editing } from "./Row";
-import { rowsOf } from "./rows";
+import { rowsOf } from "../rows";
 import { movedBy, useGrid, type Spot } from "./useGrid";
 import { useRange } from "./useRange";
 

@@ -1,21 +1,21 @@
-import type { Places } from "../queries";
+import type { Places } from "./queries";
 
-/** A row of a table: a record by its number; the head of a group (record: null); or a record that is still to be read. `at`: its
+/** A row of a view: a record by its number; the head of a group (record: null); or a record that is still to be read. `at`: its
     place among the records. */
-export interface TableRow {
+export interface ViewRow {
   record: number | null | undefined;
   group: string | null;
   at: number;
 }
 
-/** The rows of a table, with heads where records are grouped, and the numbers of the records in their order. */
+/** The rows of a view, with heads where records are grouped, and the numbers of the records in their order. */
 export function rowsOf(
   groups: Places["groups"],
   isGrouped: boolean,
   closed: ReadonlySet<string | null>,
   total: number,
-): [TableRow[], number[]] {
-  const rows: TableRow[] = [];
+): [ViewRow[], number[]] {
+  const rows: ViewRow[] = [];
   const ids: number[] = [];
   let read = 0;
   for (const { key, records } of groups) {

@@ -1,0 +1,4 @@
+import type { KindOfView } from "../kinds";
+import { List } from "./List";
+
+export default { name: "List", rank: 5, Shows: List } satisfies KindOfView;
