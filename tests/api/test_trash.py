@@ -117,6 +117,7 @@ def test_after_thirty_days_things_go_for_good(made, kelvix):
     gone = orla.records(database["id"])[0]["id"]
     other = orla.database("Old", *FIELDS)
     add(orla, other, Name="Old one")
+    orla.api("POST", f"/databases/{other['id']}/views", json={"name": "Mine", "view": {"kind": "table"}})
     workflow = orla.api("POST", "/workflows", json={"name": "Old way"})["id"]
     orla.api("DELETE", f"/databases/{database['id']}/records/{gone}")
     orla.api("DELETE", f"/databases/{database['id']}/fields/{ids['Tags']}")
@@ -141,6 +142,7 @@ def test_after_thirty_days_things_go_for_good(made, kelvix):
     assert not there("SELECT 1 FROM field WHERE id=%s", ids["Tags"]) and not there(
         "SELECT 1 FROM `database` WHERE id=%s", other["id"]
     )
+    assert not there("SELECT 1 FROM view WHERE database_id=%s", other["id"])
     assert not there("SELECT 1 FROM workflow WHERE id=%s", workflow)
     log = orla.space.read(
         lambda t: t.rows("SELECT after_values FROM `change` WHERE workspace_id=%s ORDER BY seq", (orla.space.id,))

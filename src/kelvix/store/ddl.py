@@ -73,6 +73,7 @@ def _forget(t: Transaction, database_id: int, field_id: FieldId | None = None) -
     )
     t.execute(f"DELETE FROM field WHERE database_id=%s {only.replace('field_id', 'id')}", args)
     if field_id is None:
+        t.execute("DELETE FROM view WHERE database_id=%s", (database_id,))
         t.execute("DELETE FROM `database` WHERE id=%s AND state='going'", (database_id,))
 
 
