@@ -191,3 +191,29 @@ def test_a_calendar_tells_where_records_stand_by_the_workspaces_clock(orla):
         ({"view": {"kind": "calendar", "by": ids["Name"]}}, "Name can’t be used as a date"),
     ):
         assert says in orla.api("POST", f"{where}/calendar", expect=422, json=asked | body)["title"]
+
+
+def test_a_new_record_begins_with_what_the_view_asks_for(orla, tasks):
+    database, ids = tasks
+    bench = next(
+        c["id"]
+        for f in orla.api("GET", f"/databases/{database}")["fields"]
+        for c in f["choices"]
+        if c["name"] == "On the bench"
+    )
+    tests = [
+        {"field": ids["Stage"], "operator": "is", "value": "On the bench"},
+        {"field": ids["Due"], "operator": "within", "value": "next week"},
+        {"field": ids["Hours"], "operator": "more", "value": "3"},
+        {"field": ids["Name"], "operator": "is_not", "value": "x"},
+    ]
+    asked = {"view": view(filter={"mode": "all", "tests": tests})}
+    begun = orla.api("POST", f"/databases/{database}/begun", json=asked)["values"]
+    assert begun.keys() == {ids["Stage"], ids["Due"]} and begun[ids["Stage"]] == bench
+    made = orla.api("POST", f"/databases/{database}/records", json={"values": {ids["Name"]: "New", ids["Hours"]: "4"} | begun})
+    (group,) = orla.api("POST", f"/databases/{database}/places", json=asked)["groups"]
+    assert group["records"] == [made["record"]["id"]]
+    asked["view"]["filter"]["mode"] = "any"
+    assert orla.api("POST", f"/databases/{database}/begun", json=asked)["values"] == {}
+    calendar = {"view": view(kind="calendar", by=ids["Due"])}
+    assert orla.api("POST", f"/databases/{database}/begun", json=calendar)["values"].keys() == {ids["Due"]}

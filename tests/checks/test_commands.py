@@ -147,9 +147,21 @@ def test_the_demo_is_deterministic_and_rich(tmp_path):
             flows_on = {w["name"]: w["state"] for w in web.get("/api/v1/workflows").json()}
             databases = {d["name"]: d["records"] for d in web.get("/api/v1/databases").json()}
             assert databases == {
-                "Enquiries": 20, "Notes": 11, "Papers": 10, "Parishes": 11, "Reading list": 30, "Suppliers’ invoices": 1, "Visitations": 3,
-                "Workshop tasks": 244,
+                "Enquiries": 20, "Notes": 11, "Papers": 10, "Parishes": 11, "Reading list": 30, "Suppliers’ invoices": 1,
+                "Tuning calendar": 27, "Visitations": 3, "Workshop tasks": 244,
             }  # fmt: skip
+            viewed = {}
+            for database in web.get("/api/v1/databases").json():
+                where = f"/api/v1/databases/{database['id']}"
+                for kept in web.get(f"{where}/views").json()["views"]:
+                    asked = {"view": kept["view"], "saved": kept["id"]}
+                    shown = web.post(f"{where}/figures", json=asked, headers={"origin": f"http://127.0.0.1:{port}"}).json()
+                    viewed.setdefault(database["name"], {})[kept["name"]] = shown["records"]
+            assert {name: len(several) for name, several in viewed.items()} == {
+                "Enquiries": 3, "Notes": 3, "Parishes": 3, "Suppliers’ invoices": 3, "Tuning calendar": 4, "Workshop tasks": 4,
+            }  # fmt: skip
+            assert viewed["Tuning calendar"]["By week"] == 27 and viewed["Enquiries"]["Won this year"] == 2
+            assert 20 < viewed["Workshop tasks"]["On the bench"] < 244
             assert all(flows_on.get(n) == "on" for n in ("Surveys on the shelf", "Papers of the post", "Articles into notes"))
             flows = {w["name"]: w for w in web.get("/api/v1/workflows").json()}
             assert flows["Enquiries from the post"]["state"] == "on" and flows["Invoices from suppliers"]["tried_never_on"]

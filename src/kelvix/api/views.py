@@ -17,7 +17,7 @@ from kelvix.api.problems import Problem
 from kelvix.core import views as core
 from kelvix.core.query import Order
 from kelvix.core.schema import Database
-from kelvix.core.values import FieldId, Wire, whole
+from kelvix.core.values import FieldId, Wire, to_wire, whole
 from kelvix.core.views import FIGURES, NARROWEST, WIDEST, Column, Figure, Kind, Mark, Tone, Total, View
 from kelvix.workspace import calendars, databases, views
 from kelvix.workspace.refusals import NotValid
@@ -137,6 +137,12 @@ class FiguresOut(BaseModel):
     records: int
     totals: list[list[Wire]]
     groups: list[GroupOut]
+
+
+class BegunOut(BaseModel):
+    """What a new record is filled with, so that a view shows it."""
+
+    values: dict[FieldId, Wire]
 
 
 class ShownBody(BaseModel):
@@ -343,6 +349,14 @@ def _totals(of: Group) -> list[list[Wire]]:
 
 def _group(one: Group) -> GroupOut:
     return GroupOut(key=one.key, value=one.value, records=one.records, totals=_totals(one))
+
+
+@router.post("/databases/{database_id}/begun")
+def read_begun(who: Reader, database_id: int, body: Asked) -> BegunOut:
+    """Return what a new record is filled with so that a view shows it. Nothing is kept."""
+    database = databases.get(who.space, database_id)
+    values = core.begun_with(_view(who, database, body.view), database, datetime.now(who.space.zone).date())
+    return BegunOut(values={key: to_wire(value) for key, value in values.items()})
 
 
 @router.post("/databases/{database_id}/shown")

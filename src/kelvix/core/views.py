@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import date
 from typing import Any, Literal
 
 from kelvix.core import kept_values
 from kelvix.core.fields import TYPES
+from kelvix.core.operators import OPERATORS
+from kelvix.core.periods import Period
 from kelvix.core.query import Comparison, Joined, Order, Where, fields_of
 from kelvix.core.schema import Database, Field
-from kelvix.core.values import FieldId
+from kelvix.core.values import FieldId, Span, Value
 
 Kind = Literal["table", "board", "calendar", "timeline", "list"]
 Figure = Literal["sum", "average", "least", "greatest", "filled"]
@@ -126,6 +129,36 @@ def _fitting(where: Where | None, there: dict[FieldId, Field]) -> Where | None:
     if isinstance(where, Joined):
         return Joined(where.mode, tuple(fit for one in where.tests if (fit := _fitting(one, there)) is not None))
     return None
+
+
+def begun_with(view: View, database: Database, today: date) -> dict[FieldId, Value]:
+    """Return what a new record is filled with so that the view shows it: what all its conditions say it must be. On a calendar
+    it is of today."""
+    values: dict[FieldId, Value] = {}
+    tests = view.where.tests if isinstance(view.where, Joined) and view.where.mode == "all" else ()
+    for one in tests:
+        field = database.field(one.field) if isinstance(one, Comparison) else None
+        if not isinstance(one, Comparison) or field is None or not field.can_write or OPERATORS[one.operator].negated:
+            continue
+        compares = OPERATORS[one.operator].compares
+        if compares == "has" and isinstance(one.value, str):
+            held = values.get(field.id)
+            values[field.id] = (*held, one.value) if isinstance(held, tuple) else (one.value,)
+        elif compares == "within" and isinstance(one.value, Period):
+            first, last = one.value.days(today)
+            values[field.id] = _of_day(field, max(first, min(today, last)))
+        elif compares == "same":
+            values[field.id] = _of_day(field, one.value.days(today)[0]) if isinstance(one.value, Period) else one.value
+    by = database.field(view.by) if view.by is not None else None
+    if by is not None and by.can_write:
+        values.setdefault(by.id, _of_day(by, today))
+    return {id: value for id, value in values.items() if value is not None and value != ()}
+
+
+def _of_day(field: Field, day: date) -> Value:
+    """Return a day as a field of time keeps it; nothing for a moment, whose time nobody has said."""
+    type_ = TYPES[field.type]
+    return Span(day, day) if type_.keeps is Span else None if type_.has_clock else day
 
 
 # As JSON keeps it

@@ -393,6 +393,26 @@ export interface paths {
         patch: operations["rename_database_api_v1_databases__database_id__patch"];
         trace?: never;
     };
+    "/api/v1/databases/{database_id}/begun": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Begun
+         * @description Return what a new record is filled with so that a view shows it. Nothing is kept.
+         */
+        post: operations["read_begun_api_v1_databases__database_id__begun_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/databases/{database_id}/buttons": {
         parameters: {
             query?: never;
@@ -2930,6 +2950,16 @@ export interface components {
             started_at: string;
             /** State */
             state: string;
+        };
+        /**
+         * BegunOut
+         * @description What a new record is filled with, so that a view shows it.
+         */
+        BegunOut: {
+            /** Values */
+            values: {
+                [key: string]: string | boolean | string[] | string[][] | null;
+            };
         };
         /** BlankOut */
         BlankOut: {
@@ -8777,6 +8807,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DatabaseOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_begun_api_v1_databases__database_id__begun_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                database_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Asked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BegunOut"];
                 };
             };
             /** @description Validation Error */

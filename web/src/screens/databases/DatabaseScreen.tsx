@@ -84,7 +84,7 @@ function Viewed({ database, record }: { database: Database; record: number | nul
           onEdits={(edits, did) => editAll.mutate({ edits, did })}
         />
         <Button onClick={() => setFieldsOpen(true)}>Fields</Button>
-        <Button variant="contained" onClick={() => title && add.mutate({ [title.id]: "New record" })}>
+        <Button variant="contained" onClick={() => title && add.mutate({ values: { [title.id]: "New record" }, view })}>
           Add record
         </Button>
       </div>

@@ -6,6 +6,7 @@ import { takeUp, type Change } from "../../api/changes";
 import { newKey } from "../../api/key";
 import type { RecordOut, Wire } from "../../api/queries";
 import { useNotices } from "../../frame/Notices";
+import type { View } from "../../views/queries";
 
 interface Edit {
   /** The record as it was when editing began. */
@@ -125,13 +126,16 @@ export function useWriting(database: number, search = "") {
     onError: fail,
   });
   const add = useMutation({
-    mutationFn: (values: Record<string, Wire>) =>
-      answer(
+    mutationFn: async ({ values, view }: { values: Record<string, Wire>; view: View }) => {
+      const place = { path: { database_id: database } };
+      const begun = await answer(client.POST("/api/v1/databases/{database_id}/begun", { params: place, body: { view } }));
+      return answer(
         client.POST("/api/v1/databases/{database_id}/records", {
-          params: { path: { database_id: database }, header: { "idempotency-key": newKey() } },
-          body: { values },
+          params: { ...place, header: { "idempotency-key": newKey() } },
+          body: { values: { ...values, ...begun.values } },
         }),
-      ),
+      );
+    },
     onSuccess: (made) => {
       again(made.record.id, "added");
       void navigate(`/databases/${database}/${made.record.id}${search}`);
