@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import pytest
 
+from kelvix.engine import indexing
+
 STAGES = ["To do", "On the bench", "Done"]
 
 
@@ -217,3 +219,38 @@ def test_a_new_record_begins_with_what_the_view_asks_for(orla, tasks):
     assert orla.api("POST", f"/databases/{database}/begun", json=asked)["values"] == {}
     calendar = {"view": view(kind="calendar", by=ids["Due"])}
     assert orla.api("POST", f"/databases/{database}/begun", json=calendar)["values"].keys() == {ids["Due"]}
+
+
+def test_a_saved_view_gets_an_index_of_its_own_and_loses_it_with_the_view(kelvix, orla, tasks):
+    database, ids = tasks
+    where = f"/databases/{database}/views"
+    by_due = view(order=[{"field": ids["Due"]}], filter={"tests": [{"field": ids["Hours"], "operator": "more", "value": "3"}]})
+    kept = orla.api("POST", where, json={"name": "By due", "view": by_due})
+
+    def columns() -> list[str]:
+        rows = orla.space.rows(f"SHOW INDEX FROM record_{database} WHERE Key_name=%s", (f"v_{kept['id']}",))
+        return [r["Column_name"] for r in rows]
+
+    indexing.index_views(kelvix.engine, orla.space.server)
+    assert columns() == [f"f_{ids['Due']}", "id", "deleted_at", f"f_{ids['Hours']}"]
+    asked = {"view": kept["view"], "saved": kept["id"]}
+    shown = orla.api("POST", f"/databases/{database}/places", json=asked)
+    assert shown == orla.api("POST", f"/databases/{database}/places", json={"view": kept["view"]})
+    assert len(shown["groups"][0]["records"]) == 1
+
+    # Edited, it is read without the old index until it has the new one; sorted by a text it has none.
+    newer = by_due | {"order": [{"field": ids["Hours"], "descending": True}]}
+    orla.api("PUT", f"{where}/{kept['id']}", json={"name": "By hours", "view": newer}, headers={"if-match": "1"})
+    found = orla.api("POST", f"/databases/{database}/places", json={"view": newer, "saved": kept["id"]})
+    assert len(found["groups"][0]["records"]) == 1
+    indexing.index_views(kelvix.engine, orla.space.server)
+    assert columns()[0] == f"f_{ids['Hours']}"
+    by_name = view(order=[{"field": ids["Name"]}])
+    orla.api("PUT", f"{where}/{kept['id']}", json={"name": "By name", "view": by_name}, headers={"if-match": "2"})
+    indexing.index_views(kelvix.engine, orla.space.server)
+    assert columns() == []
+    orla.api("PUT", f"{where}/{kept['id']}", json={"name": "By due", "view": by_due}, headers={"if-match": "3"})
+    indexing.index_views(kelvix.engine, orla.space.server)
+    assert columns()
+    orla.api("DELETE", f"{where}/{kept['id']}")
+    assert columns() == []

@@ -50,12 +50,12 @@ export const usePlacesOf = (database: number, view: View, saved: number | null, 
   });
 
 /** How many records a view shows, with its totals, and the same of each group. */
-export const useFigures = (database: number, view: View) => {
+export const useFigures = (database: number, view: View, isAsked: boolean) => {
   const body = { ...askedOf(view), totals: view.totals };
   return useQuery({
     queryKey: ["view-figures", database, body],
     queryFn: () => answer(client.POST("/api/v1/databases/{database_id}/figures", { ...at(database), body: { view: body } })),
-    enabled: !isPlain(view) || !!view.totals?.length,
+    enabled: isAsked || !isPlain(view) || view.totals.length > 0,
     placeholderData: keepPreviousData,
     retry: false,
   });

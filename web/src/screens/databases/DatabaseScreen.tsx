@@ -54,7 +54,7 @@ function Viewed({ database, record }: { database: Database; record: number | nul
   const [naming, setNaming] = useState<"new" | "rename" | null>(null);
   const [picked, setPicked] = useState<ReadonlySet<number>>(new Set());
   const places = usePlacesOf(id, view, kept?.id ?? null, viewing.choices !== undefined);
-  const figures = useFigures(id, view);
+  const figures = useFigures(id, view, database.more); // of many records it is not known how many there are
   const [good, setGood] = useState(places.data); // what was shown last stays until the view can be answered again
   if (places.data && places.data !== good) setGood(places.data);
   const groups = useMemo(() => joined(good?.pages.flatMap((p) => p.groups) ?? []), [good]);
@@ -65,7 +65,7 @@ function Viewed({ database, record }: { database: Database; record: number | nul
   }, [hasNextPage, isFetching, fetchNextPage]);
   const onEdit = (of: RecordOut, field: Field, value: Wire) => edit.mutate({ record: of, values: { [field.id]: value } });
   const read = groups.reduce((sum, g) => sum + g.records.length, 0);
-  const shown = figures.data && !isPlain(view) ? figures.data.records : undefined;
+  const shown = figures.data && (database.more || !isPlain(view)) ? figures.data.records : undefined;
   const standing = view.group ? (figures.data?.groups.reduce((sum, g) => sum + g.records, 0) ?? 0) : (shown ?? database.records ?? 0);
   const Shows = KINDS[view.kind ?? "table"].Shows;
   const title = database.fields[0];
@@ -75,7 +75,7 @@ function Viewed({ database, record }: { database: Database; record: number | nul
       <div className="row head">
         <ViewTitle name={database.name} database={id} viewing={viewing} onName={setNaming} />
         <span className="quiet">
-          {shown ?? counted(database)} {(shown ?? database.records) === 1 ? "record" : "records"}
+          {shown?.toLocaleString("en-GB") ?? counted(database)} {(shown ?? database.records) === 1 ? "record" : "records"}
         </span>
         <DatabaseButtons
           database={database}
