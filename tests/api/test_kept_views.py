@@ -219,6 +219,8 @@ def test_a_new_record_begins_with_what_the_view_asks_for(orla, tasks):
     assert orla.api("POST", f"/databases/{database}/begun", json=asked)["values"] == {}
     calendar = {"view": view(kind="calendar", by=ids["Due"])}
     assert orla.api("POST", f"/databases/{database}/begun", json=calendar)["values"].keys() == {ids["Due"]}
+    there = calendar | {"at": "2027-01-06"}
+    assert orla.api("POST", f"/databases/{database}/begun", json=there)["values"] == {ids["Due"]: "2027-01-06"}
 
 
 def test_a_saved_view_gets_an_index_of_its_own_and_loses_it_with_the_view(kelvix, orla, tasks):

@@ -133,6 +133,9 @@ def test_visits_are_planned_by_keyboard_alone_and_seen_live(visits):
     expect(page.get_by_role("complementary", name="Record")).to_contain_text("Oxbow Priory")
     page.get_by_role("link", name="Close record").click()
     expect(page.get_by_role("heading", name="Week of 26 Oct 2026")).to_be_visible()
+    page.get_by_role("button", name="Add record").click()  # of the week that is looked at
+    expect(page.get_by_role("complementary", name="Record")).to_contain_text("New record")
+    assert when("New record") == f"{MONDAY + timedelta(days=7)}/{MONDAY + timedelta(days=7)}"
 
 
 def test_visits_stand_on_one_long_rule_and_are_read_as_a_list(visits):

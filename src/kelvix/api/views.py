@@ -139,6 +139,12 @@ class FiguresOut(BaseModel):
     groups: list[GroupOut]
 
 
+class Beginning(Asked):
+    """A view in which a record is added, on a calendar at a day."""
+
+    at: date | None = None
+
+
 class BegunOut(BaseModel):
     """What a new record is filled with, so that a view shows it."""
 
@@ -352,10 +358,11 @@ def _group(one: Group) -> GroupOut:
 
 
 @router.post("/databases/{database_id}/begun")
-def read_begun(who: Reader, database_id: int, body: Asked) -> BegunOut:
+def read_begun(who: Reader, database_id: int, body: Beginning) -> BegunOut:
     """Return what a new record is filled with so that a view shows it. Nothing is kept."""
     database = databases.get(who.space, database_id)
-    values = core.begun_with(_view(who, database, body.view), database, datetime.now(who.space.zone).date())
+    today = datetime.now(who.space.zone).date()
+    values = core.begun_with(_view(who, database, body.view), database, today, body.at or today)
     return BegunOut(values={key: to_wire(value) for key, value in values.items()})
 
 

@@ -131,9 +131,9 @@ def _fitting(where: Where | None, there: dict[FieldId, Field]) -> Where | None:
     return None
 
 
-def begun_with(view: View, database: Database, today: date) -> dict[FieldId, Value]:
+def begun_with(view: View, database: Database, today: date, at: date) -> dict[FieldId, Value]:
     """Return what a new record is filled with so that the view shows it: what all its conditions say it must be. On a calendar
-    it is of today."""
+    it is of the day `at` that is looked at."""
     values: dict[FieldId, Value] = {}
     tests = view.where.tests if isinstance(view.where, Joined) and view.where.mode == "all" else ()
     for one in tests:
@@ -151,7 +151,7 @@ def begun_with(view: View, database: Database, today: date) -> dict[FieldId, Val
             values[field.id] = _of_day(field, one.value.days(today)[0]) if isinstance(one.value, Period) else one.value
     by = database.field(view.by) if view.by is not None else None
     if by is not None and by.can_write:
-        values.setdefault(by.id, _of_day(by, today))
+        values.setdefault(by.id, _of_day(by, at))
     return {id: value for id, value in values.items() if value is not None and value != ()}
 
 

@@ -103,7 +103,8 @@ const again = new Map<number, number>(); // by database: the timer of the next r
 
 /** Read again where records stand in views, and their figures: at once, and at most once a second. */
 function replace(queries: QueryClient, database: number, changes: Change[]): void {
-  const moved = changes.filter((c) => c.kind !== "changed");
+  const moves = changes.filter((c) => c.kind !== "changed");
+  const moved = [...new Map(moves.map((c) => [c.record, c])).values()]; // what came and went is gone: the last counts
   const isRead = (q: Query) => !isPlain(q.queryKey[2]);
   for (const q of queries.getQueryCache().findAll({ queryKey: ["view-places", database] })) {
     if (isRead(q) || moved.length === 0) continue;

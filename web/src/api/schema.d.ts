@@ -2952,6 +2952,19 @@ export interface components {
             state: string;
         };
         /**
+         * Beginning
+         * @description A view in which a record is added, on a calendar at a day.
+         */
+        Beginning: {
+            /** After */
+            after?: string | null;
+            /** At */
+            at?: string | null;
+            /** Saved */
+            saved?: number | null;
+            view: components["schemas"]["ViewBody"];
+        };
+        /**
          * BegunOut
          * @description What a new record is filled with, so that a view shows it.
          */
@@ -8831,7 +8844,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Asked"];
+                "application/json": components["schemas"]["Beginning"];
             };
         };
         responses: {

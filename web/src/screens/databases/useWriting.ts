@@ -128,7 +128,9 @@ export function useWriting(database: number, search = "") {
   const add = useMutation({
     mutationFn: async ({ values, view }: { values: Record<string, Wire>; view: View }) => {
       const place = { path: { database_id: database } };
-      const begun = await answer(client.POST("/api/v1/databases/{database_id}/begun", { params: place, body: { view } }));
+      const begun = await answer(
+        client.POST("/api/v1/databases/{database_id}/begun", { params: place, body: { view, at: new URLSearchParams(search).get("at") } }),
+      );
       return answer(
         client.POST("/api/v1/databases/{database_id}/records", {
           params: { ...place, header: { "idempotency-key": newKey() } },
