@@ -200,6 +200,22 @@ def test_cells_are_worked_in_as_in_a_spreadsheet(tasks):
     until(lambda: {v[0] for v in values_of(orla, database, ids, "Stage").values()} == {None})
 
 
+def test_what_is_pasted_over_the_head_of_a_group_goes_on_below_it(tasks):
+    page, orla, database, ids = tasks
+    kept = orla.api(
+        "POST",
+        f"/databases/{database}/views",
+        json={"name": "By stage", "view": {"kind": "table", "group": ids["Stage"], "order": [{"field": ids["Hours"]}]}},
+    )
+    page.goto(f"/databases/{database}?view={kept['id']}")
+    until(lambda: names(page)[:4] == ["To do · 2", "Plane the sliders", "Voice the Trumpet", "On the bench · 1"])
+    page.locator("[data-at='2 2']").click()
+    page.evaluate(COPIED, {"text/plain": "2027-01-04\n2027-01-05"})
+    expect(page.get_by_text("Pasted: 2 records.")).to_be_visible()
+    due = values_of(orla, database, ids, "Due")
+    assert (due["Voice the Trumpet"], due["Glue the soundboard"]) == (("2027-01-04",), ("2027-01-05",))
+
+
 def test_rows_beyond_the_last_are_added_by_pasting_and_many_are_edited_at_once(tasks):
     page, orla, database, ids = tasks
     page.locator("[data-at='3 0']").focus()

@@ -29,7 +29,7 @@ export interface RefusedEdit {
   problem: string;
 }
 
-/** Values for a record as it was seen; for one that is added, where there is none. */
+/** Values for a record as it was seen, or for a new one. */
 export interface RowEdit {
   record: RecordOut | null;
   values: Record<string, Wire>;
@@ -106,7 +106,12 @@ export function useWriting(database: number, search = "") {
   const editAll = useMutation({
     scope: { id: `records of ${database}` }, // one after the other
     mutationFn: async ({ edits }: { edits: RowEdit[]; did: string }) => {
-      const body = { edits: edits.flatMap(sent).slice(0, MANY) };
+      const body = { edits: edits.flatMap(sent) };
+      if (body.edits.length > MANY)
+        throw new Problem(422, {
+          title: `${body.edits.length} records can’t be changed at once.`,
+          detail: `Take ${MANY} at most. Nothing was changed.`,
+        });
       if (body.edits.length === 0) return [];
       return answer(client.POST("/api/v1/databases/{database_id}/records/edit", { params: { path: { database_id: database } }, body }));
     },

@@ -47,7 +47,7 @@ export function Table(props: ShownProps) {
     const id = shown[row]?.record;
     return id == null ? undefined : read(id)?.record;
   };
-  const range = useRange({ grid, columns, recordAt, rows: shown.length, zone, onEdits });
+  const range = useRange({ grid, columns, recordAt, rows: shown.length, isHead: (row) => shown[row]?.record === null, zone, onEdits });
   useEffect(() => {
     if (of(last) >= ids.length - 200) more();
   });
