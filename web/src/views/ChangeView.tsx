@@ -1,4 +1,5 @@
 import { Checkbox, FormControlLabel, MenuItem, Select } from "@mui/material";
+import { useId } from "react";
 import { said } from "../api/client";
 import type { Field } from "../api/queries";
 import { FilterEditor } from "../parts/FilterEditor";
@@ -66,42 +67,16 @@ export function ChangeView({ part, viewing, fields, problem }: Props) {
         />
       )}
       {isDated && shows("by") && (
-        <section className="row wrapped">
-          <b id="dated-by">Dated by:</b>
-          <Select
-            value={view.by ?? ""}
-            SelectDisplayProps={{ "aria-labelledby": "dated-by" }}
-            onChange={(event) => edit({ by: event.target.value })}
-          >
-            {fields
-              .filter((f) => known[f.id]?.dates)
-              .map((f) => (
-                <MenuItem key={f.id} value={f.id}>
-                  {f.name}
-                </MenuItem>
-              ))}
-          </Select>
-        </section>
+        <OneField words="Dated by:" value={view.by} fields={fields.filter((f) => known[f.id]?.dates)} onChange={(by) => edit({ by })} />
       )}
       {!isDated && shows("group") && (
-        <section className="row wrapped">
-          <b id="grouped-by">Grouped by:</b>
-          <Select
-            value={view.group ?? ""}
-            displayEmpty
-            SelectDisplayProps={{ "aria-labelledby": "grouped-by" }}
-            onChange={(event) => edit({ group: event.target.value || null })}
-          >
-            {view.kind !== "board" && <MenuItem value="">no field</MenuItem>}
-            {fields
-              .filter((f) => known[f.id]?.groups)
-              .map((f) => (
-                <MenuItem key={f.id} value={f.id}>
-                  {f.name}
-                </MenuItem>
-              ))}
-          </Select>
-        </section>
+        <OneField
+          words="Grouped by:"
+          value={view.group}
+          none={view.kind !== "board"}
+          fields={fields.filter((f) => known[f.id]?.groups)}
+          onChange={(group) => edit({ group })}
+        />
       )}
       {!isDated && shows("order") && <OrderEditor viewing={viewing} fields={fields.filter((f) => known[f.id]?.sorts)} />}
       {!isDated && shows("totals") && <TotalsEditor viewing={viewing} fields={fields} />}
@@ -117,6 +92,37 @@ export function ChangeView({ part, viewing, fields, problem }: Props) {
         </p>
       )}
     </div>
+  );
+}
+
+interface OneFieldProps {
+  words: string;
+  value: string | null | undefined;
+  fields: Field[];
+  /** No field can be chosen, too. */
+  none?: boolean;
+  onChange: (field: string | null) => void;
+}
+
+function OneField({ words, value, fields, none, onChange }: OneFieldProps) {
+  const id = useId();
+  return (
+    <section className="row wrapped">
+      <b id={id}>{words}</b>
+      <Select
+        value={value ?? ""}
+        displayEmpty
+        SelectDisplayProps={{ "aria-labelledby": id }}
+        onChange={(event) => onChange(event.target.value || null)}
+      >
+        {none && <MenuItem value="">no field</MenuItem>}
+        {fields.map((f) => (
+          <MenuItem key={f.id} value={f.id}>
+            {f.name}
+          </MenuItem>
+        ))}
+      </Select>
+    </section>
   );
 }
 

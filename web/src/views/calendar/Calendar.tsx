@@ -56,13 +56,7 @@ export function Calendar(props: ShownProps) {
             minute={read.data?.minute}
           />
         )}
-        <Margin
-          {...bars}
-          field={field}
-          undated={read.data?.undated ?? []}
-          count={read.data?.undated_count ?? 0}
-          onDate={(record) => date(record, { day: at })}
-        />
+        <Margin {...bars} field={field} calendar={read.data} onDate={(record) => date(record, { day: at })} />
       </div>
     </section>
   );

@@ -1,16 +1,17 @@
+import type { Schemas } from "../../api/client";
 import type { RecordOut } from "../../api/queries";
-import type { Shown } from "../queries";
 import { barWords, type Bars } from "./Bar";
 
 interface Props extends Bars {
-  undated: Shown[];
-  count: number;
+  calendar: Schemas["CalendarOut"] | undefined;
   /** Put a record onto the day one looks at. */
   onDate: (record: RecordOut) => void;
 }
 
 /** The records without a date: dragged into the calendar, or put onto its day by a key. */
-export function Margin({ undated, count, field, fields, zone, chosen, dragged, start, onOpen, onDate }: Props) {
+export function Margin({ calendar, field, fields, zone, chosen, dragged, start, onOpen, onDate }: Props) {
+  const undated = calendar?.undated ?? [];
+  const count = calendar?.undated_count ?? 0;
   return (
     <aside className="margin" aria-label={`Without ${field.name}`}>
       <h3 className="head-of">

@@ -76,13 +76,7 @@ export function Timeline(props: ShownProps) {
             {target && isEnd && <i className="aim" aria-hidden="true" style={{ left: (between(first, target.day) + 1) * DAY }} />}
           </div>
         </div>
-        <Margin
-          {...bars}
-          field={field}
-          undated={read.data?.undated ?? []}
-          count={read.data?.undated_count ?? 0}
-          onDate={(record) => date(record, { day: at })}
-        />
+        <Margin {...bars} field={field} calendar={read.data} onDate={(record) => date(record, { day: at })} />
       </div>
     </section>
   );
